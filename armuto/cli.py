@@ -1,0 +1,235 @@
+"""The core from a shell: ``armuto inspect``, ``armuto fit`` and ``armuto transfer``. Documented in docs/cli.md."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import re
+import sys
+import tempfile
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from armuto import __version__, fitting, formats, intake, pairing
+from armuto.errors import BadInput
+from armuto.findings import find
+from armuto.fitting import Fitting
+from armuto.formats import Document
+from armuto.transfer import transfer
+
+FAILED = 2
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command. Returns the exit code: 0, or 2 after one sentence per failed input on standard error."""
+    parser = _parser()
+    options = parser.parse_args(arguments)
+    try:
+        return int(options.run(options))
+    except BadInput as problem:
+        return _fail(str(problem))
+    except BrokenPipeError:
+        # The reader of our output has left; there is nobody to tell.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return FAILED
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="armuto", description="Library motion, performed by any character.")
+    parser.add_argument("--version", action="version", version=f"armuto {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    inspect = commands.add_parser("inspect", help="say what a file holds: bones, parts, clips, size, facing")
+    inspect.add_argument("file", type=Path)
+    inspect.set_defaults(run=_inspect)
+
+    fit = commands.add_parser("fit", help="pair two skeletons, align their stance, and keep that as a fitting")
+    fit.add_argument("source", type=Path, help="a library clip")
+    fit.add_argument("target", type=Path, help="a character")
+    fit.add_argument("-o", "--output", type=Path, required=True, help="where the fitting is written")
+    fit.set_defaults(run=_fit)
+
+    move = commands.add_parser("transfer", help="transfer clips to a character, one file per clip")
+    move.add_argument("clips", type=Path, nargs="+", metavar="CLIP")
+    move.add_argument("--character", type=Path, required=True)
+    move.add_argument("--fit", type=Path, help="a fitting written by “armuto fit”; without it one is made")
+    move.add_argument("--out", type=Path, required=True, help="folder for the results")
+    move.add_argument("--format", choices=formats.WRITTEN, help="by default that of the character's file")
+    move.set_defaults(run=_transfer)
+    for command in (inspect, fit, move):
+        command.add_argument("--json", action="store_true", help="print the result as JSON")
+    return parser
+
+
+def _fail(sentence: str) -> int:
+    print(sentence, file=sys.stderr)
+    return FAILED
+
+
+def _read(path: Path) -> Document:
+    try:
+        data = path.read_bytes()
+    except IsADirectoryError:
+        raise BadInput(f"{path}: this is a folder; name the files in it.") from None
+    except OSError as problem:
+        raise BadInput(f"{path}: cannot be opened ({problem.strerror}); check the name and the permissions.") from None
+    try:
+        return formats.read(data, path.name)
+    except BadInput as problem:
+        # The shell's reader knows the file by its path.
+        raise BadInput(str(problem).replace(path.name, str(path), 1)) from None
+
+
+def _write(path: Path, content: bytes) -> None:
+    """Write whole or not at all: an interrupted write leaves no half file under the final name."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".", suffix=".part", delete=False) as part:
+            part.write(content)
+        Path(part.name).chmod(0o666 & ~_umask())
+        Path(part.name).replace(path)
+    except OSError as problem:
+        raise BadInput(f"{path}: cannot be written ({problem.strerror}); choose another place.") from None
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def _print_json(tree: Any) -> None:
+    print(json.dumps(tree, ensure_ascii=False, indent=2))
+
+
+def _inspect(options: argparse.Namespace) -> int:
+    document = _read(options.file)
+    skeleton = document.skeleton
+    parts = pairing.part_of_joints(skeleton, document.parts)
+    angle, why = intake.facing(skeleton, document.parts)
+    tree: dict[str, Any] = {
+        "file": str(options.file),
+        "format": document.format,
+        "height": round(document.height, 4),
+        "unit": skeleton.file_frame.unit,
+        "up": skeleton.file_frame.up,
+        "facing": None if angle is None else round(angle, 3),
+        "skinned": document.skinned,
+        "bones": [
+            {"name": name, "parent": skeleton.names[parent] if parent >= 0 else None, "part": part}
+            for name, parent, part in zip(skeleton.names, skeleton.parents, parts, strict=True)
+        ],
+        "clips": [{"name": clip.name, "frames": clip.frames, "fps": clip.fps} for clip in document.clips],
+        "notes": [*document.notes, *(_sentence(row) for row in (*skeleton.file_frame.evidence, why))],
+    }
+    if options.json:
+        _print_json(tree)
+        return 0
+    facing = "unknown" if angle is None else f"{angle:.1f}°"
+    print(f"{options.file}: {document.format}, {document.height:.2f} m, up {tree['up']}, facing {facing} from +Z")
+    depth = [len(skeleton.ancestors(joint)) for joint in range(len(skeleton))]
+    for name, level, part in zip(skeleton.names, depth, parts, strict=True):
+        print(f"  {'  ' * level}{name:<{max(1, 40 - 2 * level)}} {part or '—'}")
+    for clip in document.clips:
+        print(f"  clip “{clip.name}”: {clip.frames} frames at {clip.fps:g} fps, {clip.seconds:.2f} s")
+    for note in tree["notes"]:
+        print(f"  {note}")
+    return 0
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:].rstrip(".") + "."
+
+
+def _made(source: Document, target: Document) -> Fitting:
+    try:
+        return fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts)
+    except ValueError as problem:
+        raise BadInput(f"{target.file}: does not fit {source.file}: {problem}; check the bone names of both.") from None
+
+
+def _fit(options: argparse.Namespace) -> int:
+    made = _made(_read(options.source), _read(options.target))
+    tree = fitting.to_json(made)
+    _write(options.output, (json.dumps(tree, ensure_ascii=False, indent=1) + "\n").encode())
+    if options.json:
+        _print_json(tree | {"output": str(options.output)})
+        return 0
+    for pair in made.pairs:
+        source, target = ", ".join(pair.source) or "—", ", ".join(pair.target)
+        print(f"  {pair.part or 'same name':<22} {source:<28} {target:<28} {pair.confidence:.2f}")
+    for row in made.missing:
+        print(f"  {row.part:<22} no bone on {'either side' if row.side == 'both' else f'the {row.side}'}")
+    worst = max(made.rows, key=lambda row: row.left, default=None)
+    if worst:
+        print(f"stance aligned; most is left at the {worst.part}, {worst.left:.1f}°")
+    print(f"wrote {options.output}")
+    return 0
+
+
+def _transfer(options: argparse.Namespace) -> int:
+    character = _read(options.character)
+    kept = None
+    if options.fit:
+        try:
+            kept = options.fit.read_bytes()
+        except OSError as problem:
+            raise BadInput(f"{options.fit}: cannot be opened ({problem.strerror}); check the name.") from None
+    kind = options.format or ("bvh" if character.format == "bvh" else "glb")
+    results: list[dict[str, Any]] = []
+    taken: set[Path] = set()
+    code = 0
+    for path in options.clips:
+        try:
+            source = _read(path)
+            if not source.clips:
+                raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
+            if kept is None:
+                fits = _made(source, character)
+            else:
+                fits = fitting.from_json(kept, str(options.fit), source.skeleton, character.skeleton)
+            for clip in source.clips:
+                name = path.stem if len(source.clips) == 1 else f"{path.stem} {clip.name}"
+                output = _free(options.out, name, kind, taken)
+                rendition = transfer(clip, fits)
+                _write(output, formats.write([rendition], character, kind))
+                found = [asdict(finding) for finding in find(clip, rendition, fits)]
+                results.append(
+                    {
+                        "input": str(path),
+                        "clip": clip.name,
+                        "output": str(output),
+                        "frames": rendition.frames,
+                        "fps": rendition.fps,
+                        "findings": found,
+                    }
+                )
+                if not options.json:
+                    print(f"{output}: {rendition.frames} frames at {rendition.fps:g} fps, {_count(len(found))}")
+        except BadInput as problem:
+            code = _fail(str(problem))
+    if options.json:
+        _print_json(results)
+    return code
+
+
+def _count(findings: int) -> str:
+    return {0: "no findings", 1: "1 finding"}.get(findings, f"{findings} findings")
+
+
+def _free(folder: Path, name: str, kind: str, taken: set[Path]) -> Path:
+    """A file name for a result that no other result of this command has."""
+    stem = re.sub(r"[^\w .()+-]+", "_", name).strip(" .") or "clip"
+    path, number = folder / f"{stem}.{kind}", 1
+    while path in taken:
+        number += 1
+        path = folder / f"{stem} {number}.{kind}"
+    taken.add(path)
+    return path
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,7 @@
+"""glTF 2.0: ``container`` holds the file, ``accessors`` its arrays, ``reading`` and ``writing`` go to and from the core."""
+
+from armuto.formats.gltf.container import GltfFile, parse
+from armuto.formats.gltf.reading import GltfRig, rig
+from armuto.formats.gltf.writing import skeleton_only, with_clips
+
+__all__ = ["GltfFile", "GltfRig", "parse", "rig", "skeleton_only", "with_clips"]

@@ -1,0 +1,421 @@
+"""glTF into the core's values: which nodes are joints, how they rest, and the animations at a steady rate."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import reduce
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from armuto import rotation
+from armuto.formats.bvh import RATES
+from armuto.formats.gltf import accessors
+from armuto.formats.gltf.container import GltfFile, Json
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip, Skeleton, unique_names
+
+PATHS = {"translation": 3, "rotation": 4, "scale": 3}
+DEFAULT_RATE = 30.0
+LONGEST = 500_000  # frames
+
+
+@dataclass(frozen=True)
+class GltfRig:
+    """What a glTF file holds for the core, still in its own unit and axes.
+
+    nodes: the node number of every joint. above: ``(J, 4, 4)``, for a root joint the transform of the nodes above it, for
+    others the identity. scales: ``(J,)`` world scale at each joint's parent, by which local translations were multiplied.
+    bounds: ``(2, 3)`` of the meshes at rest, or None without meshes. weighted: joints that carry skin weight.
+    """
+
+    skeleton: Skeleton
+    clips: tuple[Clip, ...]
+    nodes: tuple[int, ...]
+    above: FloatArray
+    scales: FloatArray
+    bounds: FloatArray | None
+    skinned: bool
+    weighted: frozenset[int]
+    notes: tuple[str, ...]
+
+
+class Trs(NamedTuple):
+    translation: FloatArray
+    rotation: FloatArray
+    scale: FloatArray
+
+
+def _vector(held: GltfFile, node: Json, key: str, default: list[float]) -> FloatArray:
+    value = node.get(key, default)
+    if not isinstance(value, list) or len(value) != len(default):
+        raise held.refuse(f"“{key}” of a node must have {len(default)} numbers")
+    if not all(isinstance(v, (int, float)) and abs(v) < 1e9 for v in value):
+        raise held.refuse(f"“{key}” of a node is not usable")
+    return np.array(value, float)
+
+
+def node_trs(held: GltfFile, node: Json) -> Trs:
+    """Translation, rotation and scale of a node, its matrix taken apart if it has one."""
+    if "matrix" in node:
+        m = _vector(held, node, "matrix", [0.0] * 16).reshape(4, 4).T
+        scale = np.linalg.norm(m[:3, :3], axis=0)
+        if np.linalg.det(m[:3, :3]) < 0:
+            scale = -scale
+        if not np.all(np.abs(scale) > 1e-9):
+            raise held.refuse("a node is scaled to nothing")
+        return Trs(m[:3, 3].copy(), rotation.from_matrix(m[:3, :3] / scale), scale)
+    return Trs(
+        _vector(held, node, "translation", [0.0, 0.0, 0.0]),
+        rotation.normalised(_vector(held, node, "rotation", [0.0, 0.0, 0.0, 1.0])),
+        _vector(held, node, "scale", [1.0, 1.0, 1.0]),
+    )
+
+
+def _matrix(trs: Trs) -> FloatArray:
+    out = np.eye(4)
+    out[:3, :3] = rotation.to_matrix(trs.rotation) * trs.scale
+    out[:3, 3] = trs.translation
+    return out
+
+
+def rig(held: GltfFile) -> GltfRig:
+    """Skeleton, clips and measures of a glTF file. Raises :class:`BadInput` when it holds no skeleton."""
+    nodes = held.rows("nodes")
+    parents = np.full(len(nodes), -1, np.int64)
+    for number, node in enumerate(nodes):
+        parents[node.get("children", [])] = number
+    order = _parents_first(nodes, parents)
+    world: dict[int, FloatArray] = {}
+    for n in order:
+        own = _matrix(node_trs(held, nodes[n]))
+        world[n] = world[int(parents[n])] @ own if parents[n] >= 0 else own
+    channels = [_channels(held, animation) for animation in held.rows("animations")]
+    notes: list[str] = []
+    joint_nodes = _joint_nodes(held, parents, order, channels, notes)
+    place = {n: joint for joint, n in enumerate(joint_nodes)}
+    skeleton, above, scales = _skeleton(held, joint_nodes, place, parents, world, notes)
+    clips = [
+        clip
+        for animation, found in zip(held.rows("animations"), channels, strict=True)
+        if (clip := _clip(held, animation, found, skeleton, joint_nodes, above, scales, notes))
+    ]
+    names = unique_names(clip.name for clip in clips)
+    bounds, weighted = _bounds(held, world, place)
+    return GltfRig(
+        skeleton,
+        tuple(clip.renamed(name) for clip, name in zip(clips, names, strict=True)),
+        tuple(joint_nodes),
+        above,
+        scales,
+        bounds,
+        bool(held.rows("skins")),
+        frozenset(weighted),
+        tuple(dict.fromkeys(notes)),
+    )
+
+
+def _parents_first(nodes: list[Json], parents: NDArray[np.int64]) -> list[int]:
+    order, stack = [], [n for n in reversed(range(len(nodes))) if parents[n] < 0]
+    while stack:
+        order.append(stack.pop())
+        stack += reversed(nodes[order[-1]].get("children", []))
+    return order
+
+
+class Channel(NamedTuple):
+    node: int
+    path: str
+    times: FloatArray
+    values: FloatArray
+    interpolation: str
+
+
+def _channels(held: GltfFile, animation: Json) -> list[Channel]:
+    """The channels of one animation that move nodes, decoded and checked."""
+    out = []
+    samplers = animation.get("samplers", [])
+    rows = animation.get("channels", [])
+    if not isinstance(samplers, list) or not isinstance(rows, list):
+        raise held.refuse("an animation has no lists of channels and samplers")
+    for row in rows:
+        target = row.get("target") if isinstance(row, dict) else None
+        if not isinstance(target, dict):
+            raise held.refuse("an animation channel has no target")
+        path, node = target.get("path"), target.get("node")
+        if path not in PATHS or node is None:
+            continue  # morph weights and targets of extensions move no joint
+        held.row("nodes", node)
+        number = row.get("sampler")
+        if not isinstance(number, int) or not 0 <= number < len(samplers) or not isinstance(samplers[number], dict):
+            raise held.refuse(f"an animation channel refers to sampler {number}, which does not exist")
+        sampler = samplers[number]
+        times = accessors.read(held, sampler.get("input"))[:, 0]
+        values = accessors.read(held, sampler.get("output"))
+        interpolation = sampler.get("interpolation", "LINEAR")
+        rows_per_key = 3 if interpolation == "CUBICSPLINE" else 1
+        if values.shape != (len(times) * rows_per_key, PATHS[path]) or interpolation not in _SAMPLE:
+            raise held.refuse(f"the keys of an animation channel ({path} of node {node}) do not fit together")
+        if len(times) == 0:
+            continue
+        if np.any(np.diff(times) < 0):
+            raise held.refuse(f"the key times of {path} of node {node} run backwards")
+        out.append(Channel(node, path, times, values, interpolation))
+    return out
+
+
+def _joint_nodes(
+    held: GltfFile, parents: NDArray[np.int64], order: list[int], channels: list[list[Channel]], notes: list[str]
+) -> list[int]:
+    """The nodes that are joints, parents first.
+
+    With skins: their joints, the nodes between them, and animated nodes above them. Without: everything below the
+    topmost animated nodes.
+    """
+    nodes = held.rows("nodes")
+    moved = {c.node for found in channels for c in found}
+    listed: set[int] = set()
+    for skin in held.rows("skins"):
+        joints = skin.get("joints", [])
+        if not isinstance(joints, list) or not joints:
+            raise held.refuse("a skin has no joints")
+        for joint in joints:
+            held.row("nodes", joint)
+        listed |= set(joints)
+
+    def line(n: int) -> list[int]:
+        up = [n]
+        while parents[up[-1]] >= 0:
+            up.append(int(parents[up[-1]]))
+        return up
+
+    if listed:
+        chosen = set(listed)
+        for joint in listed:
+            up = line(joint)
+            last = max(at for at, n in enumerate(up) if n in listed or n in moved)
+            chosen |= set(up[: last + 1])
+        extra = moved - chosen
+        if extra:
+            notes.append(f"{len(extra)} animated nodes outside the skeleton are left as they are.")
+    elif moved:
+        chosen = set()
+        for n in order:
+            if n in moved or parents[n] in chosen:
+                chosen.add(n)
+        # One common root keeps separately animated branches one skeleton.
+        tops = [n for n in chosen if parents[n] not in chosen]
+        shared = reduce(lambda a, b: [n for n in a if n in b], (line(n)[1:] for n in tops))
+        if len(tops) > 1 and shared:
+            for top in tops:
+                up = line(top)
+                chosen |= set(up[: up.index(shared[0]) + 1])
+    elif held.rows("meshes"):
+        raise held.refuse(
+            "its mesh has no bones: there is no skin and no animation in it, so bind the mesh to a skeleton"
+        )
+    else:
+        raise held.refuse("it holds neither a skeleton nor motion")
+    return [n for n in order if n in chosen and ("camera" not in nodes[n] or n in moved or n in listed)]
+
+
+def _skeleton(
+    held: GltfFile,
+    joint_nodes: list[int],
+    place: dict[int, int],
+    parents: NDArray[np.int64],
+    world: dict[int, FloatArray],
+    notes: list[str],
+) -> tuple[Skeleton, FloatArray, FloatArray]:
+    count = len(joint_nodes)
+    joint_parents = np.array([place.get(int(parents[n]), -1) for n in joint_nodes], np.int64)
+    above, scales = np.tile(np.eye(4), (count, 1, 1)), np.ones(count)
+    world_q, world_p = np.empty((count, 4)), np.empty((count, 3))
+    uneven = 0
+    for joint, n in enumerate(joint_nodes):
+        linear = world[n][:3, :3]
+        if abs(np.linalg.det(linear)) < 1e-18:
+            raise held.refuse(f"the joint “{_name(held, n)}” is scaled to nothing")
+        if np.linalg.det(linear) < 0:
+            raise held.refuse(
+                f"the joint “{_name(held, n)}” is mirrored by a negative scale; apply scales before exporting"
+            )
+        stretch = np.linalg.svd(linear, compute_uv=False)
+        uneven += stretch[0] > 1.01 * stretch[-1]
+        world_q[joint], world_p[joint] = rotation.from_matrix(linear), world[n][:3, 3]
+        up = int(parents[n])
+        if up >= 0:
+            scales[joint] = np.cbrt(np.linalg.det(world[up][:3, :3]))
+            if joint_parents[joint] < 0:
+                above[joint] = world[up]
+    if uneven:
+        notes.append(f"{uneven} joints have an uneven scale, which motion cannot carry; their rotation was kept.")
+    if np.abs(world_p).max(initial=0.0) > 1e9:
+        raise held.refuse("joints lie a million kilometres away")
+    local_q, local_p = world_q.copy(), world_p.copy()
+    for joint, parent in enumerate(joint_parents):
+        if parent >= 0:
+            back = rotation.inverse(world_q[parent])
+            local_q[joint] = rotation.multiply(back, world_q[joint])
+            local_p[joint] = rotation.rotate(back, world_p[joint] - world_p[parent])
+    names = unique_names(_name(held, n) for n in joint_nodes)
+    return Skeleton(names, joint_parents, local_p, local_q), above, scales
+
+
+def _name(held: GltfFile, n: int) -> str:
+    return str(held.rows("nodes")[n].get("name") or f"node {n}")
+
+
+def _step(times: FloatArray, values: FloatArray, at: FloatArray, turns: bool) -> FloatArray:
+    return np.asarray(values[np.clip(np.searchsorted(times, at + 1e-7, side="right") - 1, 0, len(times) - 1)])
+
+
+def _linear(times: FloatArray, values: FloatArray, at: FloatArray, turns: bool) -> FloatArray:
+    before, share = _segment(times, at)
+    after = np.minimum(before + 1, len(times) - 1)
+    if turns:
+        return rotation.slerp(values[before], values[after], share)
+    return np.asarray(values[before] + share[:, None] * (values[after] - values[before]))
+
+
+def _cubic(times: FloatArray, values: FloatArray, at: FloatArray, turns: bool) -> FloatArray:
+    """Cubic Hermite with the file's tangents (glTF 2.0, appendix C.5)."""
+    tangent_in, value, tangent_out = values[0::3], values[1::3], values[2::3]
+    before, share = _segment(times, at)
+    after = np.minimum(before + 1, len(times) - 1)
+    span, t = (times[after] - times[before])[:, None], share[:, None]
+    out: FloatArray = (
+        (2 * t**3 - 3 * t**2 + 1) * value[before]
+        + span * (t**3 - 2 * t**2 + t) * tangent_out[before]
+        + (3 * t**2 - 2 * t**3) * value[after]
+        + span * (t**3 - t**2) * tangent_in[after]
+    )
+    return out
+
+
+def _segment(times: FloatArray, at: FloatArray) -> tuple[NDArray[np.int64], FloatArray]:
+    before = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 1)
+    after = np.minimum(before + 1, len(times) - 1)
+    span = times[after] - times[before]
+    share = np.where(span > 0, (at - times[before]) / np.where(span > 0, span, 1.0), 0.0)
+    return before, np.clip(share, 0.0, 1.0)
+
+
+_SAMPLE = {"STEP": _step, "LINEAR": _linear, "CUBICSPLINE": _cubic}
+
+
+def _rate(channels: list[Channel]) -> float:
+    """The usual rate on which the keys lie best: exact on frames if one fits, the densest spacing otherwise."""
+    times = np.unique(np.round(np.concatenate([c.times for c in channels]), 6))
+    times = times - times[0]
+    if len(times) < 2:
+        return DEFAULT_RATE
+    for rate in (24.0, 25.0, 30.0, 48.0, 50.0, 60.0, 90.0, 100.0, 120.0):
+        frames = times * rate
+        if np.abs(frames - np.round(frames)).max() < 0.01:
+            return rate
+    closest = 1 / max(float(np.percentile(np.diff(times), 10)), 1 / 240)
+    return float(min((rate for rate in RATES if rate >= 24), key=lambda rate: abs(rate - closest)))
+
+
+def _clip(
+    held: GltfFile,
+    animation: Json,
+    channels: list[Channel],
+    skeleton: Skeleton,
+    joint_nodes: list[int],
+    above: FloatArray,
+    scales: FloatArray,
+    notes: list[str],
+) -> Clip | None:
+    place = {n: joint for joint, n in enumerate(joint_nodes)}
+    own = [c for c in channels if c.node in place]
+    name = str(animation.get("name") or "animation")
+    if not own:
+        notes.append(f"The animation “{name}” moves no joint and was left out.")
+        return None
+    rate = _rate(own)
+    start, stop = min(c.times[0] for c in own), max(c.times[-1] for c in own)
+    frames = round(float(stop - start) * rate) + 1
+    if frames > LONGEST:
+        raise held.refuse(f"the animation “{name}” claims {stop - start:.0f} seconds")
+    at = start + np.arange(frames) / rate
+    rotations = np.broadcast_to(skeleton.rest_rotation, (frames, len(skeleton), 4)).copy()
+    moved: dict[int, FloatArray] = {}
+    for c in own:
+        joint = place[c.node]
+        sampled = _SAMPLE[c.interpolation](c.times, c.values, np.minimum(at, stop), c.path == "rotation")
+        if c.path == "rotation":
+            rotations[:, joint] = _root_rotation(rotation.normalised(sampled), above[joint], skeleton.parents[joint])
+        elif c.path == "translation":
+            moved[joint] = _root_translation(sampled, above[joint], scales[joint], skeleton.parents[joint])
+        elif np.abs(sampled / node_trs(held, held.rows("nodes")[c.node]).scale - 1).max() > 1e-3:
+            notes.append(f"The animation “{name}” scales joints, which is not carried over.")
+    moving = sorted(moved)
+    translations = np.stack([moved[j] for j in moving], axis=1) if moving else np.zeros((frames, 0, 3))
+    return Clip(name, skeleton, rate, rotations, np.array(moving, np.int64), translations)
+
+
+def _root_rotation(q: FloatArray, above: FloatArray, parent: Any) -> FloatArray:
+    return rotation.multiply(rotation.from_matrix(above[:3, :3]), q) if parent < 0 else q
+
+
+def _root_translation(t: FloatArray, above: FloatArray, scale: float, parent: Any) -> FloatArray:
+    return np.asarray(t @ above[:3, :3].T + above[:3, 3]) if parent < 0 else t * scale
+
+
+def _bounds(held: GltfFile, world: dict[int, FloatArray], place: dict[int, int]) -> tuple[FloatArray | None, set[int]]:
+    """Corners of all meshes at rest, skinned ones by their joints, and the joints that carry weight."""
+    lowest, highest = np.full(3, np.inf), np.full(3, -np.inf)
+    weighted: set[int] = set()
+    for n, node in enumerate(held.rows("nodes")):
+        if "mesh" not in node or n not in world:
+            continue
+        primitives = held.row("meshes", node["mesh"]).get("primitives", [])
+        if not isinstance(primitives, list):
+            raise held.refuse("a mesh has no primitives")
+        for primitive in primitives:
+            attributes = primitive.get("attributes", {}) if isinstance(primitive, dict) else {}
+            if "POSITION" not in attributes:
+                continue
+            points = accessors.read(held, attributes["POSITION"])
+            if points.shape[1] != 3 or not len(points):
+                raise held.refuse("a mesh has no usable positions")
+            if "skin" in node and "JOINTS_0" in attributes and "WEIGHTS_0" in attributes:
+                points = _skinned(held, held.row("skins", node["skin"]), attributes, points, world, place, weighted)
+            else:
+                points = points @ world[n][:3, :3].T + world[n][:3, 3]
+            lowest, highest = np.minimum(lowest, points.min(0)), np.maximum(highest, points.max(0))
+    return (np.stack([lowest, highest]) if np.isfinite(lowest).all() else None), weighted
+
+
+def _skinned(
+    held: GltfFile,
+    skin: Json,
+    attributes: Json,
+    points: FloatArray,
+    world: dict[int, FloatArray],
+    place: dict[int, int],
+    weighted: set[int],
+) -> FloatArray:
+    joints: list[int] = skin["joints"]
+    binds = np.tile(np.eye(4), (len(joints), 1, 1))
+    if "inverseBindMatrices" in skin:
+        read = accessors.read(held, skin["inverseBindMatrices"])
+        if read.shape[1] != 16 or len(read) < len(joints):
+            raise held.refuse(f"a skin has {len(joints)} joints and {len(read)} inverse bind matrices")
+        binds = read[: len(joints)].reshape(-1, 4, 4).transpose(0, 2, 1)
+    index = accessors.read(held, attributes["JOINTS_0"]).astype(np.int64)
+    weight = accessors.read(held, attributes["WEIGHTS_0"])
+    if index.shape != (len(points), 4) or weight.shape != (len(points), 4) or index.max(initial=0) >= len(joints):
+        raise held.refuse("the skin weights do not fit the mesh or its joints")
+    weighted |= {place[joints[j]] for j in np.unique(index[weight > 1e-4]) if joints[j] in place}
+    total = weight.sum(axis=1, keepdims=True)
+    weight = weight / np.where(total > 0, total, 1.0)
+    matrices = np.stack([world[j] for j in joints]) @ binds
+    out = np.zeros_like(points)
+    for k in range(4):
+        m = matrices[index[:, k]]
+        out += weight[:, k, None] * (np.einsum("nij,nj->ni", m[:, :3, :3], points) + m[:, :3, 3])
+    return out

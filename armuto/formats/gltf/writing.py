@@ -1,0 +1,128 @@
+"""Clips into glTF: the character's own file with animations added, every joint keyed on every frame."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Sequence
+
+import numpy as np
+
+from armuto import rotation
+from armuto.formats.gltf.container import GltfFile, Json, to_glb
+from armuto.formats.gltf.reading import GltfRig, node_trs
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip, Skeleton, in_file_space
+
+FLOAT, SCALAR, VEC3, VEC4 = 5126, "SCALAR", "VEC3", "VEC4"
+
+
+class _Buffer:
+    """One growing binary chunk with the accessors that point into it."""
+
+    def __init__(self, tree: Json, buffers: Sequence[bytes]) -> None:
+        self.tree = tree
+        self.parts: list[bytes] = []
+        self.length = 0
+        starts = [self._append(content) for content in buffers]
+        for view in tree.get("bufferViews", []):
+            moved = starts[view["buffer"]] + view.get("byteOffset", 0)
+            view["buffer"] = 0
+            if moved or "byteOffset" in view:
+                view["byteOffset"] = moved
+
+    def _append(self, content: bytes) -> int:
+        self.parts.append(b"\0" * (-self.length % 4))
+        start = self.length + len(self.parts[-1])
+        self.parts.append(content)
+        self.length = start + len(content)
+        return start
+
+    def add(self, values: FloatArray, kind: str, bounds: bool = False) -> int:
+        """Store float32 values; the number of their accessor."""
+        narrow = np.ascontiguousarray(values, "<f4")
+        views, rows = self.tree.setdefault("bufferViews", []), self.tree.setdefault("accessors", [])
+        views.append({"buffer": 0, "byteOffset": self._append(narrow.tobytes()), "byteLength": narrow.nbytes})
+        row: Json = {"bufferView": len(views) - 1, "componentType": FLOAT, "count": len(narrow), "type": kind}
+        if bounds:
+            row["min"], row["max"] = [float(narrow.min())], [float(narrow.max())]
+        rows.append(row)
+        return len(rows) - 1
+
+    def glb(self) -> bytes:
+        if self.length:
+            self.tree["buffers"] = [{"byteLength": self.length}]
+        return to_glb(self.tree, b"".join(self.parts))
+
+
+def node_motion(clip: Clip, rig: GltfRig) -> tuple[FloatArray, FloatArray]:
+    """The clip as local rotations ``(F, J, 4)`` and translations ``(F, J, 3)`` of the file's own nodes.
+
+    Undoes what reading folded away: the unit and axes of the file, the transforms above the roots, and node scales.
+    """
+    rotations, translations = in_file_space(clip)
+    for joint, parent in enumerate(rig.skeleton.parents):
+        if parent < 0:
+            above = rig.above[joint]
+            turn = rotation.inverse(rotation.from_matrix(above[:3, :3]))
+            rotations[:, joint] = rotation.multiply(turn, rotations[:, joint])
+            translations[:, joint] = (translations[:, joint] - above[:3, 3]) @ np.linalg.inv(above[:3, :3]).T
+        else:
+            translations[:, joint] /= rig.scales[joint]
+    return rotation.continuous(rotations), translations
+
+
+def with_clips(held: GltfFile, rig: GltfRig, clips: Sequence[Clip], keep: bool = False) -> bytes:
+    """The file as .glb with the clips as its animations, replacing the old ones unless ``keep``.
+
+    Mesh, skin, materials and every other part of the file stay as they are. A joint node given by a matrix is
+    rewritten as translation, rotation and scale, since glTF animates only those.
+    """
+    tree = copy.deepcopy(held.json)
+    for n in rig.nodes:
+        if "matrix" in (node := tree["nodes"][n]):
+            trs = node_trs(held, node)
+            del node["matrix"]
+            node |= {"translation": trs.translation.tolist(), "rotation": trs.rotation.tolist()}
+            if np.abs(trs.scale - 1).max() > 1e-9:
+                node["scale"] = trs.scale.tolist()
+    if not keep:
+        tree.pop("animations", None)
+    return _written(tree, held.buffers, rig.nodes, [(clip, *node_motion(clip, rig)) for clip in clips])
+
+
+def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip]) -> bytes:
+    """A .glb of bare nodes and animations, for a skeleton that came from a file without meshes."""
+    nodes: list[Json] = [
+        {"name": name, "translation": t.tolist(), "rotation": q.tolist()}
+        for name, t, q in zip(skeleton.names, skeleton.rest_translation, skeleton.rest_rotation, strict=True)
+    ]
+    for node, children in zip(nodes, skeleton.children, strict=True):
+        if children:
+            node["children"] = list(children)
+    tree: Json = {
+        "asset": {"version": "2.0", "generator": "Armuto"},
+        "scene": 0,
+        "scenes": [{"nodes": np.flatnonzero(skeleton.parents < 0).tolist()}],
+        "nodes": nodes,
+    }
+    return _written(
+        tree, (), range(len(nodes)), [(c, rotation.continuous(c.rotations), c.all_translations()) for c in clips]
+    )
+
+
+def _written(
+    tree: Json, buffers: Sequence[bytes], nodes: Sequence[int], motions: Sequence[tuple[Clip, FloatArray, FloatArray]]
+) -> bytes:
+    buffer = _Buffer(tree, buffers)
+    for clip, rotations, translations in motions:
+        times = buffer.add(np.arange(clip.frames) / clip.fps, SCALAR, bounds=True)
+        animation: Json = {"name": clip.name, "channels": [], "samplers": []}
+        for joint, n in enumerate(nodes):
+            paths = (("rotation", VEC4, rotations), ("translation", VEC3, translations))
+            for path, kind, values in paths:
+                output = buffer.add(values[:, joint], kind)
+                animation["samplers"].append({"input": times, "output": output, "interpolation": "LINEAR"})
+                number = len(animation["samplers"]) - 1
+                animation["channels"].append({"sampler": number, "target": {"node": n, "path": path}})
+        tree.setdefault("animations", []).append(animation)
+    return buffer.glb()

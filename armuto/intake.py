@@ -1,0 +1,189 @@
+"""Intake: what a file does not say — its unit, which way is up, which way the body faces — detected with the evidence.
+
+Nothing here changes motion by itself: :func:`file_frame` proposes how the file's space relates to ours, and the caller may
+overrule each part of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from armuto import rotation
+from armuto.pairing import Assignment
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip, FileFrame, Skeleton
+
+UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "inch": 0.0254, "foot": 0.3048, "dm": 0.1}
+UP_AXES = ("+Y", "+Z", "+X", "-Y", "-Z", "-X")
+
+# How common each unit is where the format leaves it open, and where it prescribes metres.
+_OPEN = {"cm": 0.50, "m": 0.28, "mm": 0.06, "inch": 0.10, "foot": 0.03, "dm": 0.03}
+_METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm": 0.005}
+_TYPICAL_HEIGHT, _SPREAD = 1.65, 0.33  # metres; standard deviation of its natural logarithm
+_LEG_SHARE = 0.48  # hip to ankle, of standing height (Drillis & Contini 1966: 0.245 + 0.246, less the joint's depth)
+
+
+def _axis(name: str) -> FloatArray:
+    return np.asarray(np.eye(3)["XYZ".index(name[1])] * (1 if name[0] == "+" else -1))
+
+
+def _centre(positions: FloatArray, skeleton: Skeleton, parts: Assignment, *names: str) -> FloatArray | None:
+    joints = [bone.joint for name in names for bone in parts.get(name, ())]
+    return np.asarray(positions[..., joints, :].mean(axis=-2)) if joints else None
+
+
+def _sampled(clip: Clip | None, skeleton: Skeleton, count: int = 24) -> FloatArray:
+    """Joint positions ``(N, J, 3)`` at a few frames spread over the clip, or at rest without one."""
+    if clip is None:
+        return skeleton.rest.positions[None]
+    frames = np.unique(np.linspace(0, clip.frames - 1, min(count, clip.frames)).astype(int))
+    few = Clip(clip.name, skeleton, clip.fps, clip.rotations[frames], clip.moving, clip.translations[frames])
+    return few.world().positions
+
+
+def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared: bool) -> tuple[str, str]:
+    """The axis that points up in a skeleton read in its file's own axes, and the evidence in words.
+
+    Where head and feet are known, the direction from feet to head, at rest and in motion. Without names, the direction in which
+    the lowest point of the body keeps its height best, since bodies stand on floors. declared: the format prescribes
+    +Y, so only strong evidence overrules it.
+    """
+    head, feet = ("head", "neck", "chest"), ("left foot", "right foot", "left lower leg", "right lower leg")
+    votes = dict.fromkeys(UP_AXES, 0.0)
+    votes["+Y"] += 1.2 if declared else 0.25
+    votes["+Z"] += 0.15
+    why = "no evidence in the motion, so the usual +Y"
+    top = next((name for name in head if name in parts), None)
+    bottom = [name for name in feet if name in parts]
+    moved = _sampled(clip, skeleton)
+    if top and bottom:
+        at_rest = skeleton.rest.positions[None]
+        for positions, weight in ((at_rest, 1.0), (moved, 1.0)):
+            upper, lower = _centre(positions, skeleton, parts, top), _centre(positions, skeleton, parts, *bottom)
+            assert upper is not None and lower is not None
+            line = (upper - lower).mean(axis=0)
+            length = float(np.linalg.norm(line))
+            if length > 1e-9:
+                for axis in UP_AXES:
+                    votes[axis] += weight * float(line @ _axis(axis)) / length
+        why = "the head lies that way from the feet"
+    else:
+        size = float(np.ptp(moved, axis=(0, 1)).max()) or 1.0
+        rest = skeleton.rest.positions
+        for axis in UP_AXES:
+            heights = moved @ _axis(axis)
+            steady = float(np.exp(-heights.min(axis=1).std() / (0.02 * size))) if len(moved) > 1 else 0.0
+            extent = float(np.ptp(rest @ _axis(axis))) / (float(np.ptp(rest, axis=0).max()) or 1.0)
+            above = float((rest[0] - rest.mean(axis=0)) @ _axis(axis)) / size
+            votes[axis] += 0.6 * steady + 0.5 * extent + 0.3 * above
+        why = "the body's lowest point keeps its height along it" if len(moved) > 1 else "the body is longest along it"
+    best = max(votes, key=lambda axis: votes[axis])
+    return best, f"up is {best}: {why}"
+
+
+def upright(up: str) -> FloatArray:
+    """The quarter or half turn ``(4,)`` that brings an axis to +Y: about X for ±Z, about Z for ±X."""
+    quarter = np.pi / 2
+    about = {"+Y": ("X", 0.0), "-Y": ("X", np.pi), "+Z": ("X", -quarter), "-Z": ("X", quarter)}
+    about |= {"+X": ("Z", quarter), "-X": ("Z", -quarter)}
+    axis, angle = about[up]
+    return rotation.about(np.eye(3)["XYZ".index(axis)], angle)
+
+
+def body_size(
+    skeleton: Skeleton, parts: Assignment, up: FloatArray, bounds: FloatArray | None = None
+) -> tuple[float, str]:
+    """Standing height in the skeleton's unit, and how it was measured: by leg length where legs are known."""
+    legs = []
+    for side in ("left", "right"):
+        chain = [parts.get(f"{side} {kind}") for kind in ("upper leg", "lower leg", "foot")]
+        if all(chain):
+            joints = [found[0].joint for found in chain if found]
+            points = skeleton.rest.positions[joints]
+            legs.append(float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()))
+    if legs and max(legs) > 0:
+        return max(legs) / _LEG_SHARE, "leg length"
+    points = np.concatenate([skeleton.rest.positions, skeleton.rest.ends])
+    corners = points if bounds is None else bounds
+    along = float(np.ptp(corners @ up))
+    return along or float(np.ptp(points, axis=0).max()), "height at rest"
+
+
+def detect_unit(size: float, metres_declared: bool) -> tuple[str, str]:
+    """The unit in which a body of this size is most plausible, and the evidence in words."""
+    if size <= 0:
+        return ("m" if metres_declared else "cm"), "the body has no extent, so the usual unit"
+
+    def score(unit: str) -> float:
+        off = np.log(size * UNITS[unit] / _TYPICAL_HEIGHT) / _SPREAD
+        # Clock figures come small and tall: past three deviations the penalty grows only linearly.
+        penalty = off * off / 2 if abs(off) < 3 else 3 * abs(off) - 4.5
+        return float(np.log((_METRES if metres_declared else _OPEN)[unit]) - penalty)
+
+    best = max(UNITS, key=score)
+    return best, f"the unit is {best}: a body of {size:.4g} is then {size * UNITS[best]:.2f} m tall"
+
+
+def facing(skeleton: Skeleton, parts: Assignment) -> tuple[float | None, str]:
+    """The angle in degrees about +Y from +Z to where an upright skeleton faces at rest, positive towards +X.
+
+    From the line through both hips and both shoulders, square to up; the toes are asked whether they agree. None when there
+    are no sides to tell it by.
+    """
+    at = skeleton.rest.positions
+    across = np.zeros(3)
+    for kind in ("upper leg", "upper arm", "shoulder"):
+        left, right = parts.get(f"left {kind}"), parts.get(f"right {kind}")
+        if left and right:
+            across = across + at[left[0].joint] - at[right[0].joint]
+    toes = np.zeros(3)
+    for side in ("left", "right"):
+        foot, toe = parts.get(f"{side} foot"), parts.get(f"{side} toes")
+        if foot and toe:
+            toes = toes + at[toe[0].joint] - at[foot[0].joint]
+    across[1] = toes[1] = 0.0
+    forward = np.cross(across, [0.0, 1.0, 0.0])
+    if np.linalg.norm(forward) < 1e-9 * max(1.0, float(np.abs(at).max(initial=0.0))):
+        if np.linalg.norm(toes) < 1e-9:
+            return None, "the facing cannot be told: no left and right were recognised"
+        forward, why = toes, "by the toes"
+    else:
+        agree = float(forward @ toes)
+        why = "by hips and shoulders" + (", the toes agree" if agree > 0 else "")
+        if agree < 0:
+            why += "; the toes point the other way, so left and right may be swapped"
+    degrees = float(np.degrees(np.arctan2(forward[0], forward[2])))
+    degrees = 0.0 if abs(degrees) < 1e-6 else degrees
+    return degrees, f"it faces {degrees:.1f}° from +Z {why}"
+
+
+def file_frame(
+    skeleton: Skeleton,
+    parts: Assignment,
+    clips: Sequence[Clip],
+    bounds: FloatArray | None = None,
+    metres_declared: bool = False,
+    unit: str | None = None,
+    up: str | None = None,
+) -> FileFrame:
+    """Propose the file's unit and up axis, or take those given. The skeleton is in its file's own space.
+
+    metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception.
+    """
+    clip = max(clips, key=lambda c: c.frames, default=None)
+    evidence = []
+    if up is None:
+        up, why = detect_up(skeleton, parts, clip, metres_declared)
+        evidence.append(why)
+    else:
+        evidence.append(f"up is {up}: as told")
+    if unit is None:
+        size, how = body_size(skeleton, parts, _axis(up), bounds)
+        unit, why = detect_unit(size, metres_declared)
+        evidence.append(f"{why} (by {how})")
+    else:
+        evidence.append(f"the unit is {unit}: as told")
+    turn = upright(up)
+    return FileFrame(UNITS[unit], (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3])), up, tuple(evidence))

@@ -1,0 +1,107 @@
+"""Leads: which source joints each target joint follows, one to one or spread along a limb of another length."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from armuto.pairing import Pair
+from armuto.plans import BodyPlan
+from armuto.rotation import FloatArray
+from armuto.skeleton import Skeleton
+
+
+@dataclass(frozen=True)
+class Lead:
+    """Target joint ``target`` turns as source joints ``a`` and ``b`` do, ``share`` of the way from ``a`` to ``b``.
+
+    place: ``(3,)`` where the target joint would sit on the source's body in its stance.
+    """
+
+    target: int
+    a: int
+    b: int
+    share: float
+    part: str | None
+    place: FloatArray
+
+
+def leads(
+    pairs: Sequence[Pair], source: Skeleton, positions: FloatArray, target: Skeleton, plan: BodyPlan
+) -> dict[int, Lead]:
+    """One lead per paired target joint. positions: ``(J, 3)`` of the source's joints in its stance."""
+    out: dict[int, Lead] = {}
+    by_part = {pair.part: pair for pair in pairs if pair.part}
+    for pair in pairs:
+        rows = [source.index[name] for name in pair.source]
+        joints = [target.index[name] for name in pair.target]
+        if len(rows) == len(joints):
+            for joint, row in zip(joints, rows, strict=True):
+                out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row])
+        else:
+            before, after = _neighbours(pair, by_part, plan)
+            for lead in _spread(pair, before, after, source, positions, target):
+                out[lead.target] = lead
+    return out
+
+
+def _neighbours(pair: Pair, by_part: dict[str, Pair], plan: BodyPlan) -> tuple[Pair | None, Pair | None]:
+    """The pairs just inwards and outwards of a part that has many bones."""
+    if pair.part is None or pair.part not in plan.by_name:
+        return None, None
+    inwards = plan.by_name[pair.part].follows
+    while inwards and inwards not in by_part:
+        inwards = plan.by_name[inwards].follows
+    outwards = next((part.name for part in plan.parts if part.follows == pair.part and not part.side), "")
+    return by_part.get(inwards or ""), by_part.get(outwards)
+
+
+def _spread(
+    pair: Pair, before: Pair | None, after: Pair | None, source: Skeleton, positions: FloatArray, target: Skeleton
+) -> list[Lead]:
+    """Spread source bones over a different number of target bones by arc length.
+
+    Both runs are measured from the joint before them to the joint after them, as 0 to 1. A bone acts at its middle; a
+    target bone takes the turn between the two source bones on either side of its own middle.
+    """
+    rows = [source.index[name] for name in pair.source]
+    joints = [target.index[name] for name in pair.target]
+    first = [source.index[before.source[-1]]] if before and before.source else []
+    last = [source.index[after.source[0]]] if after and after.source else []
+    line = [*first, *rows, *last]
+    if not line:
+        return []
+    ahead = [target.index[before.target[-1]]] if before and first else []
+    behind = [target.index[after.target[0]]] if after and last else []
+    heads = _fractions(positions[line])
+    target_heads = _fractions(target.rest.positions[[*ahead, *joints, *behind]])
+    middles = _middles(heads, bool(last))
+    out = []
+    for number, joint in enumerate(joints, len(ahead)):
+        tail = target_heads[number + 1] if number + 1 < len(target_heads) else 1.0
+        middle = (target_heads[number] + tail) / 2
+        b = int(np.clip(np.searchsorted(middles, middle), 0, len(line) - 1))
+        a = max(b - 1, 0)
+        span = middles[b] - middles[a]
+        share = float(np.clip((middle - middles[a]) / span, 0.0, 1.0)) if span > 0 else 0.0
+        place = np.array([np.interp(target_heads[number], heads, positions[line, axis]) for axis in range(3)])
+        out.append(Lead(joint, line[a], line[b], share, pair.part, place))
+    return out
+
+
+def _fractions(points: FloatArray) -> FloatArray:
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    if along[-1] > 0:
+        return np.asarray(along / along[-1])
+    return np.linspace(0.0, 1.0, len(points))
+
+
+def _middles(heads: FloatArray, closed: bool) -> FloatArray:
+    """Where each bone of a run acts: half-way to the next head; the joint that closes the run acts at its own head."""
+    tails = np.append(heads[1:], 1.0)
+    middles: FloatArray = (heads + tails) / 2
+    if closed:
+        middles[-1] = 1.0
+    return middles

@@ -1,0 +1,297 @@
+"""Pairing: which bone of a skeleton is which part of the body plan, and the join of two such assignments.
+
+This room works by names alone: every bone is scored against the lexicon for every part, and each limb is assigned
+at once, as the chain of bones from the trunk outwards with the largest total score in which the parts keep their order
+(dynamic programming over the tree). That is what tells "LeftShoulder, LeftArm" from "LeftCollar, LeftShoulder".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from armuto.lexicon import BoneName, Lexicon, lexicon
+from armuto.plans import SIDES, BodyPlan, Part, body_plan
+from armuto.rotation import FloatArray
+from armuto.skeleton import Skeleton
+
+FINGERS = ("thumb", "index", "middle", "ring", "little")
+REQUIRED_BONUS = 0.5  # a required part is worth more than the nicer reading of one name
+BETWEEN_CONFIDENCE = 0.6
+
+
+@dataclass(frozen=True)
+class Found:
+    """One bone taken for a part: its joint number, the confidence 0 to 1, and why."""
+
+    joint: int
+    confidence: float
+    reason: str
+
+
+Assignment = dict[str, tuple[Found, ...]]  # part name to its bones, from the trunk outwards
+
+
+@dataclass(frozen=True)
+class Pair:
+    """One correspondence inside a fitting.
+
+    part: the part's name, or None for bones outside the body plan that carry the same name on both sides. source and
+    target: bone names, one each except for parts that may have many; source is empty where bones of such a part
+    only exist on the target and follow the bend between their neighbours.
+    """
+
+    part: str | None
+    source: tuple[str, ...]
+    target: tuple[str, ...]
+    confidence: float
+    reasons: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A required part without a pair, and which side lacks a bone for it: "source", "target" or "both"."""
+
+    part: str
+    side: str
+
+
+def assign(skeleton: Skeleton, plan: BodyPlan | None = None, words: Lexicon | None = None) -> Assignment:
+    """Read the bones' names and give each part of the plan its bones. Parts not found are absent."""
+    plan, words = plan or body_plan(), words or lexicon()
+    names = _without_prefix(skeleton.names)
+    read = [words.read(name) for name in names]
+    found: Assignment = {}
+    for limb, parts in plan.limbs.items():
+        side = parts[0].side
+        kind = limb.removeprefix(side).strip()
+        if kind in ("arm", "leg", "face"):
+            found |= _limb(skeleton, read, words, parts, side, found)
+    found |= _trunk(skeleton, read, words, found)
+    for side in SIDES:
+        for finger in FINGERS:
+            parts = plan.limbs[f"{side} {finger}"]
+            found |= _finger(skeleton, read, words, parts, side, finger, found)
+    return {part.name: found[part.name] for part in plan.parts if part.name in found}
+
+
+def part_of_joints(skeleton: Skeleton, assignment: Assignment) -> list[str | None]:
+    """The part of every joint, or None."""
+    out: list[str | None] = [None] * len(skeleton)
+    for part, bones in assignment.items():
+        for bone in bones:
+            out[bone.joint] = part
+    return out
+
+
+def pair(
+    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment, plan: BodyPlan | None = None
+) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
+    """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without one."""
+    plan = plan or body_plan()
+    pairs, missing = [], []
+    for part in plan.parts:
+        left, right = source_parts.get(part.name, ()), target_parts.get(part.name, ())
+        if right and (left or part.many):
+            pairs.append(_joined(part, source, left, target, right))
+        elif part.required:
+            side = "both" if not left and not right else ("target" if left else "source")
+            missing.append(Missing(part.name, side))
+    return (*pairs, *_same_names(source, source_parts, target, target_parts)), tuple(missing)
+
+
+def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleton, right: Sequence[Found]) -> Pair:
+    if left:
+        reasons = tuple(
+            f"{side}: {bone.reason}" for side, bones in (("source", left), ("target", right)) for bone in bones
+        )
+        confidence = min(bone.confidence for bone in (*left, *right))
+    else:
+        reasons = ("the source has no bone for it; these follow the bend between their neighbours",)
+        confidence = min(bone.confidence for bone in right)
+    if left and len(left) != len(right):
+        reasons += (f"{len(left)} on {len(right)} bones, spread along the length of the limb",)
+    return Pair(
+        part.name,
+        tuple(source.names[bone.joint] for bone in left),
+        tuple(target.names[bone.joint] for bone in right),
+        round(confidence, 3),
+        reasons,
+    )
+
+
+def _same_names(
+    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment
+) -> Iterable[Pair]:
+    """Bones outside the plan that are called the same on both sides."""
+    taken_left = {bone.joint for bones in source_parts.values() for bone in bones}
+    taken_right = {bone.joint for bones in target_parts.values() for bone in bones}
+    known = {name: joint for joint, name in enumerate(source.names) if joint not in taken_left}
+    for joint, name in enumerate(target.names):
+        if joint not in taken_right and name in known:
+            yield Pair(None, (name,), (name,), 0.7, ("both sides call it the same",))
+
+
+def _without_prefix(names: Sequence[str]) -> list[str]:
+    """Names without the namespace that most of them share ("hall:Hips", "Keeper_Hips")."""
+    heads = [name.rpartition(":")[2] or name for name in names]
+    for mark in "_-. ":
+        first = [head.split(mark)[0] for head in heads if mark in head]
+        if len(names) > 4 and len(first) > 0.8 * len(names) and len(set(first)) == 1:
+            heads = [head.split(mark, 1)[1] if head.startswith(first[0] + mark) else head for head in heads]
+    return heads
+
+
+def _scores(read: Sequence[BoneName], words: Lexicon, kinds: Sequence[str], side: str) -> FloatArray:
+    """``(B, P)``: how surely each bone of this side names each kind of part."""
+    out = np.zeros((len(read), len(kinds)))
+    for joint, name in enumerate(read):
+        if name.side == side and not any(finger in name.words for finger in FINGERS):
+            out[joint] = [words.score(name, kind)[0] for kind in kinds]
+    return out
+
+
+def _best_chain(
+    skeleton: Skeleton, scores: FloatArray, many: Sequence[bool], bonus: Sequence[float]
+) -> list[tuple[int, int]]:
+    """``(joint, column)`` of the chain with the largest total, joints downwards and columns in order."""
+    count, columns = scores.shape
+    total = np.where(scores > 0, scores + np.array(bonus), -np.inf)
+    came: dict[tuple[int, int], tuple[int, int]] = {}
+    for joint in range(count):
+        above = skeleton.ancestors(joint) if np.isfinite(total[joint]).any() else []
+        for column in range(columns):
+            if not np.isfinite(total[joint, column]):
+                continue
+            choices = [
+                (total[a, c], a, c)
+                for a in above
+                for c in range(column + 1)
+                if (c < column or many[column]) and np.isfinite(total[a, c])
+            ]
+            if choices:
+                gain, a, c = max(choices, key=lambda choice: choice[0])
+                # Extra bones of a part that may have many count less than its first, so that no score is made by length.
+                total[joint, column] += gain - (bonus[column] if c == column else 0.0)
+                came[joint, column] = (a, c)
+    if not np.isfinite(total).any():
+        return []
+    at = tuple(int(v) for v in np.unravel_index(int(np.argmax(total)), total.shape))
+    chain = [(at[0], at[1])]
+    while chain[-1] in came:
+        chain.append(came[chain[-1]])
+    return chain[::-1]
+
+
+def _found(read: Sequence[BoneName], words: Lexicon, joint: int, kind: str, kinds: Iterable[str]) -> Found:
+    """The confidence is the name's score, lowered when another part is nearly as good a reading of it."""
+    score, phrase = words.score(read[joint], kind)
+    second = max((words.score(read[joint], other)[0] for other in kinds if other != kind), default=0.0)
+    margin = min(1.0, max(0.0, score - second) / 0.3)
+    side = f", side “{read[joint].side}”" if read[joint].side else ""
+    return Found(joint, score * (0.75 + 0.25 * margin), f"its name says “{phrase}”{side}")
+
+
+def _limb(
+    skeleton: Skeleton,
+    read: Sequence[BoneName],
+    words: Lexicon,
+    parts: Sequence[Part],
+    side: str,
+    found: Assignment,
+) -> Assignment:
+    kinds = [part.kind for part in parts]
+    scores = _scores(read, words, kinds, side)
+    chain = _best_chain(skeleton, scores, [False] * len(kinds), [REQUIRED_BONUS * part.required for part in parts])
+    return {parts[c].name: (_found(read, words, joint, kinds[c], kinds),) for joint, c in chain}
+
+
+def _trunk(skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, found: Assignment) -> Assignment:
+    """Root, hips, spine, chest, neck and head. The chest is the last trunk bone above which the arms branch."""
+    kinds = ["hips", "spine", "neck", "head"]
+    taken = {bone.joint for bones in found.values() for bone in bones}
+    scores = _scores(read, words, kinds, "")
+    scores[list(taken)] = 0
+    bonus = [REQUIRED_BONUS, 0.0, 0.0, REQUIRED_BONUS]
+    chain = _best_chain(skeleton, scores, [False, True, True, False], bonus)
+    named: dict[str, list[Found]] = {kind: [] for kind in kinds}
+    for joint, column in chain:
+        named[kinds[column]].append(_found(read, words, joint, kinds[column], kinds))
+    out: Assignment = {}
+    if named["hips"]:
+        hips = named["hips"][0].joint
+        out["hips"] = (named["hips"][0],)
+        out |= _root(skeleton, read, words, hips)
+        top = chain[-1][0]
+        run = [j for j in reversed(skeleton.ancestors(top)) if j != hips and hips in skeleton.ancestors(j)]
+        chosen = {joint for joint, _ in chain}
+        for joint in run:
+            # Bones without a telling name that lie between named ones belong to the run.
+            if joint not in chosen and joint not in taken and not read[joint].helper:
+                below_neck = any(bone.joint in skeleton.ancestors(joint) for bone in named["neck"])
+                named["neck" if below_neck else "spine"].append(
+                    Found(joint, BETWEEN_CONFIDENCE, "it lies between named bones of the trunk")
+                )
+    spine = sorted(named["spine"], key=lambda bone: bone.joint)
+    neck = sorted(named["neck"], key=lambda bone: bone.joint)
+    arms = [
+        found[name][0].joint for side in SIDES for name in (f"{side} shoulder", f"{side} upper arm") if name in found
+    ]
+    holding = [n for n, bone in enumerate(spine) if arms and all(bone.joint in skeleton.ancestors(arm) for arm in arms)]
+    if spine:
+        last = holding[-1] if holding else len(spine) - 1
+        chest = spine[last]
+        why = "the arms branch from it" if holding else "it is the last bone of the trunk"
+        out["chest"] = (Found(chest.joint, chest.confidence, f"{chest.reason}, and {why}"),)
+        if spine[:last]:
+            out["spine"] = tuple(spine[:last])
+        neck = [*spine[last + 1 :], *neck]
+    if neck:
+        out["neck"] = tuple(neck)
+    if named["head"]:
+        out["head"] = (named["head"][0],)
+    return out
+
+
+def _root(skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, hips: int) -> Assignment:
+    above = skeleton.ancestors(hips)
+    for joint in above:
+        score, phrase = words.score(read[joint], "root")
+        if score > 0.3:
+            return {"root": (Found(joint, score, f"its name says “{phrase}”, above the hips"),)}
+    if above:
+        return {"root": (Found(above[0], 0.5, "it lies directly above the hips"),)}
+    return {}
+
+
+def _finger(
+    skeleton: Skeleton,
+    read: Sequence[BoneName],
+    words: Lexicon,
+    parts: Sequence[Part],
+    side: str,
+    finger: str,
+    found: Assignment,
+) -> Assignment:
+    hand = found.get(f"{side} hand")
+    bones = [
+        joint
+        for joint, name in enumerate(read)
+        if name.side == side
+        and words.score(name, finger)[0] > 0
+        and (not hand or hand[0].joint in skeleton.ancestors(joint))
+        and "toe" not in name.words
+    ]
+    if not bones:
+        return {}
+    # The finger is the longest line of such bones; a palm bone before four others is not one of its three.
+    deepest = max(bones, key=lambda joint: sum(other in skeleton.ancestors(joint) for other in bones))
+    line = [joint for joint in bones if joint == deepest or joint in skeleton.ancestors(deepest)]
+    if "metacarpal" in read[line[0]].words and finger != "thumb":
+        line = line[1:]
+    return {
+        part.name: (Found(joint, words.score(read[joint], finger)[0], f"its name says “{finger}”, bone {n} of it"),)
+        for n, (part, joint) in enumerate(zip(parts, line, strict=False), 1)
+    }

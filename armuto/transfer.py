@@ -1,0 +1,156 @@
+"""Transfer: a clip on one skeleton computed on another through a fitting.
+
+For each paired target joint, with world rotations of source S and target T at frame t and in the stance::
+
+    R_T(t) = D(t) · R_T(stance),   D(t) = C · R_S(t) · R_S(stance)⁻¹ · C⁻¹
+
+C turns the source's facing to the target's. A joint led by two source joints takes the D between theirs. Unpaired joints keep
+their stance against their parent. The hips, and a root bone above them, move as the source's do, in the target's leg lengths:
+
+    p_T(t) = s_T + scale · C · (p_S(t) − s_S)
+
+where s is the place of the joint when the body stands in its stance with its lowest foot joint on the floor.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from armuto import rotation
+from armuto.fitting import Fitting
+from armuto.leads import Lead
+from armuto.plans import body_plan
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip, Pose, local_rotations, world_pose
+
+FOOTING = ("foot", "toes")
+
+
+def transfer(clip: Clip, fitting: Fitting) -> Clip:
+    """The clip performed by the fitting's target, with the clip's name and frame rate. Cost is linear in frames."""
+    target = fitting.target
+    led = fitting.leads()
+    world = clip.world()
+    turns = _world_turns(world.rotations, fitting, led)
+    stance = stance_pose(fitting)
+    rotations = np.empty((len(target), clip.frames, 4))
+    for joints in target.levels:
+        free = np.array([joint for joint in joints if joint not in led], np.int64)
+        firm = np.array([joint for joint in joints if joint in led], np.int64)
+        if len(firm):
+            rotations[firm] = rotation.multiply(turns[firm], stance.rotations[firm][:, None])
+        if len(free):
+            local, above = fitting.target_stance[free][:, None], target.parents[free]
+            rotations[free] = np.where((above >= 0)[:, None, None], rotation.multiply(rotations[above], local), local)
+    translations = _stretched(clip, fitting, led, stance.rotations)
+    _travel(world.positions, fitting, led, rotations, translations, stance.positions)
+    rotations = np.ascontiguousarray(np.moveaxis(rotations, 0, 1))
+    moving = np.array(sorted(translations), np.int64)
+    return Clip(
+        clip.name,
+        target,
+        clip.fps,
+        rotation.normalised(local_rotations(target, rotations)),
+        moving,
+        np.stack([translations[joint] for joint in sorted(translations)], axis=1),
+    )
+
+
+def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) -> FloatArray:
+    """D(t) of every led target joint, ``(J, F, 4)``; rows of other joints are unused."""
+    source_rest, turn = fitting.source.rest.rotations, fitting.turn
+    back = rotation.multiply(rotation.inverse(source_rest), rotation.inverse(turn))
+    joints, leads = list(led), list(led.values())
+
+    def turned(rows: list[int]) -> FloatArray:
+        there = np.ascontiguousarray(np.moveaxis(rotations[:, rows], 1, 0))
+        return rotation.multiply(rotation.multiply(turn, there), back[rows][:, None])
+
+    out = np.empty((len(fitting.target), len(rotations), 4))
+    out[joints] = turned([lead.a for lead in leads])
+    between = [lead for lead in leads if lead.share > 0]
+    if between:
+        rows = [lead.target for lead in between]
+        shares = np.array([lead.share for lead in between])[:, None]
+        out[rows] = rotation.slerp(out[rows], turned([lead.b for lead in between]), shares)
+    return out
+
+
+def _stretched(clip: Clip, fitting: Fitting, led: dict[int, Lead], stance: FloatArray) -> dict[int, FloatArray]:
+    """Local translations ``(F, 3)`` of target joints whose source moves against its parent."""
+    source, target = fitting.source, fitting.target
+    column = {int(joint): k for k, joint in enumerate(clip.moving)}
+    out: dict[int, FloatArray] = {}
+    for joint, lead in led.items():
+        if lead.a not in column or lead.share > 0:
+            continue
+        shift = clip.translations[:, column[lead.a]] - source.rest_translation[lead.a]
+        above, source_above = int(target.parents[joint]), int(source.parents[lead.a])
+        if above < 0 or source_above < 0 or np.abs(shift).max(initial=0.0) < 1e-9:
+            continue
+        q = rotation.multiply(fitting.turn, source.rest.rotations[source_above])
+        q = rotation.multiply(rotation.inverse(stance[above]), q)
+        out[joint] = target.rest_translation[joint] + fitting.scale * rotation.rotate(q, shift)
+    return out
+
+
+def travelling(fitting: Fitting, led: dict[int, Lead]) -> list[int]:
+    """The target joints that carry travel, parents first: those whose parts say so, else the topmost paired joint."""
+    plan = body_plan()
+    named = [joint for joint, lead in led.items() if lead.part in plan.by_name and plan.by_name[lead.part].travels]
+    carriers = set(named or [min(led)])
+    return sorted(carriers | {above for joint in carriers for above in fitting.target.ancestors(joint) if above in led})
+
+
+def standing_heights(fitting: Fitting) -> tuple[FloatArray, FloatArray]:
+    """Heights of all joints, ``(J_S,)`` and ``(J_T,)``, when both bodies stand in their stances on the floor."""
+    source, target = standing_places(fitting, fitting.leads(), stance_pose(fitting).positions)
+    return source[:, 1], target[:, 1]
+
+
+def stance_pose(fitting: Fitting) -> Pose:
+    """World pose of the target in its stance."""
+    target = fitting.target
+    return world_pose(target, fitting.target_stance[None], target.rest_translation[None]).frame(0)
+
+
+def standing_places(fitting: Fitting, led: dict[int, Lead], stance: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Joint positions of source and target set down so that the lowest paired foot joint is at height zero."""
+    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING] or list(led)
+    source = _set_down(fitting.source.rest.positions, [led[joint].a for joint in feet])
+    return source, _set_down(stance, feet)
+
+
+def _set_down(positions: FloatArray, feet: list[int]) -> FloatArray:
+    out = positions.copy()
+    out[:, 1] -= positions[feet, 1].min()
+    return out
+
+
+def _travel(
+    source_positions: FloatArray,
+    fitting: Fitting,
+    led: dict[int, Lead],
+    rotations: FloatArray,
+    translations: dict[int, FloatArray],
+    stance: FloatArray,
+) -> None:
+    """Fill in the translations of joints that carry travel, and of everything above them. rotations: ``(J, F, 4)``."""
+    target = fitting.target
+    source_stand, target_stand = standing_places(fitting, led, stance)
+    carriers = travelling(fitting, led)
+    frames = len(source_positions)
+    places: dict[int, FloatArray] = {}
+    for joint in sorted({j for carrier in carriers for j in (carrier, *target.ancestors(carrier))}):
+        parent = int(target.parents[joint])
+        if joint in carriers:
+            lead = led[joint]
+            away = source_positions[:, lead.a] - source_stand[lead.a]
+            places[joint] = target_stand[joint] + fitting.scale * rotation.rotate(fitting.turn, away)
+            local = places[joint]
+            if parent >= 0:
+                local = rotation.rotate(rotation.inverse(rotations[parent]), places[joint] - places[parent])
+            translations[joint] = local
+        else:
+            local = np.broadcast_to(target.rest_translation[joint], (frames, 3))
+            places[joint] = local if parent < 0 else places[parent] + rotation.rotate(rotations[parent], local)
