@@ -404,22 +404,33 @@ def _written_anew(clip: Clip) -> BvhFile:
     shifts = clip.all_translations()
     shifts[:, jointed] = rotation.rotate(rest.rotations[skeleton.parents[jointed]], shifts[:, jointed])
     moving = _moving(shifts, offsets)
+    ends = _end_sites(skeleton, offsets)
     joints, motion = [], []
     for number, name in enumerate(unique_names("_".join(name.split()) for name in skeleton.names)):
         parent = int(skeleton.parents[number])
         position = ("Xposition", "Yposition", "Zposition") if parent < 0 or moving[number] else ()
-        ends: tuple[tuple[float, float, float], ...] = ()
-        if not skeleton.children[number]:
-            x, y, z = (offsets[number] * centimetres * 0.3).round(6).tolist() if parent >= 0 else (0.0, 10.0, 0.0)
-            ends = ((x, y, z),)
         x, y, z = (offsets[number] * centimetres).tolist()
-        joints.append(BvhJoint(name, parent, (x, y, z), (*position, "Zrotation", "Xrotation", "Yrotation"), ends))
+        joints.append(
+            BvhJoint(name, parent, (x, y, z), (*position, "Zrotation", "Xrotation", "Yrotation"), ends[number])
+        )
         if position:
             motion.append(shifts[:, number] * centimetres)
         angles = _angles(local[:, number], "ZXY")
         assert angles is not None
         motion.append(angles)
     return _depth_first(BvhFile(tuple(joints), 1 / clip.fps, np.concatenate(motion, axis=1).round(9)))
+
+
+def _end_sites(skeleton: Skeleton, offsets: FloatArray) -> list[tuple[tuple[float, float, float], ...]]:
+    """End sites per joint in centimetres: the skeleton's own, and a short stroke onwards where a last joint has none."""
+    found: list[list[FloatArray]] = [[] for _ in skeleton.names]
+    for joint, offset in zip(skeleton.end_parents, skeleton.end_offsets, strict=True):
+        found[joint].append(rotation.rotate(skeleton.rest.rotations[joint], offset))
+    for joint, own in enumerate(found):
+        if not own and not skeleton.children[joint]:
+            own.append(offsets[joint] * 0.3 if skeleton.parents[joint] >= 0 else np.array([0.0, 0.1, 0.0]))
+    rows = [[(end * 100).round(6).tolist() for end in own] for own in found]
+    return [tuple((x, y, z) for x, y, z in own) for own in rows]
 
 
 def _moving(shifts: FloatArray, offsets: FloatArray) -> IntArray:

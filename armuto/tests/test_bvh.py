@@ -140,7 +140,7 @@ class Refusing(unittest.TestCase):
             "Once upon a night": "does not begin with HIERARCHY",
             PLAIN[:120]: "cut",
             PLAIN.split("MOTION")[0]: "no MOTION section",
-            PLAIN[:-6]: "frame 2, which has 8 of 9",
+            PLAIN[:-6]: "frame 2, which has 7 of 9",
             PLAIN.replace("1.25 90", "1.25 NaN"): "line 19: “NaN”",
             PLAIN.replace("1.25 90", "1.25 9O"): "line 19: “9O”",
             PLAIN.replace("1.25 90", "1.25 9e99"): "line 19: “9e99”",
