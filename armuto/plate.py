@@ -1,0 +1,101 @@
+"""Plates: the picture of a clip, its poses inked one after another along its path, as plain strokes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from armuto.pairing import Assignment
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip
+
+FEWEST, MOST = 8, 14
+STEP = 0.42  # of body height, between poses of a clip that stays where it is
+
+
+@dataclass(frozen=True)
+class Plate:
+    """strokes: ``(P, S, 4)`` per pose and stroke x0, y0, x1, y1 in metres, y up. sides: per stroke "left", "right" or "".
+
+    frames: ``(P,)`` the frames of the poses. width and height: of everything drawn, in metres; floor is at y = 0.
+    """
+
+    strokes: FloatArray
+    sides: tuple[str, ...]
+    frames: tuple[int, ...]
+    width: float
+    height: float
+
+
+def plate(clip: Clip, parts: Assignment) -> Plate:
+    """Choose poses where the motion changes most, look from the side that shows most of it, and lay them out.
+
+    Poses are spread so that equal amounts of joint movement lie between them. A clip that travels is drawn along its
+    path; one that stays is fanned out from left to right in the order of time.
+    """
+    world = clip.world()
+    points = np.concatenate([world.positions, world.ends], axis=1)
+    points = points - [0, points[..., 1].min(), 0]
+    frames = _telling_frames(points)
+    ahead = _view(points, frames)
+    across = points[frames] @ ahead
+    size = float(np.ptp(points[..., 1])) or 1.0
+    centre = across.mean(axis=1, keepdims=True)
+    path = float(np.ptp(centre))
+    if path < STEP * size * (len(frames) - 1) * 0.6:
+        across = across - centre + STEP * size * np.arange(len(frames))[:, None]
+    elif (centre[-1] < centre[0]).all():
+        across = -across
+    flat = np.stack([across, points[frames][..., 1]], axis=-1)
+    skeleton = clip.skeleton
+    tails = np.concatenate([np.arange(len(skeleton)), len(skeleton) + np.arange(len(skeleton.end_parents))])
+    heads = np.concatenate([skeleton.parents, skeleton.end_parents])
+    drawn = heads >= 0
+    side = _sides(clip, parts)
+    strokes = np.concatenate([flat[:, heads[drawn]], flat[:, tails[drawn]]], axis=-1)
+    low = strokes[..., 0::2].min()
+    strokes[..., 0::2] -= low
+    return Plate(
+        strokes,
+        tuple(side[joint] for joint in np.where(tails < len(skeleton), tails, heads)[drawn]),
+        tuple(int(f) for f in frames),
+        float(strokes[..., 0::2].max()),
+        float(strokes[..., 1::2].max()),
+    )
+
+
+def _telling_frames(points: FloatArray) -> FloatArray:
+    """Frames with equal amounts of movement between them, by the summed way of all joints."""
+    ways = np.linalg.norm(np.diff(points, axis=0), axis=2).mean(axis=1)
+    total = np.concatenate([[0.0], np.cumsum(ways)])
+    size = float(np.ptp(points[..., 1])) or 1.0
+    count = int(np.clip(round(total[-1] / size * 3), FEWEST, MOST))
+    if total[-1] < 1e-6:
+        return np.unique(np.linspace(0, len(points) - 1, FEWEST).astype(int))
+    wanted = np.linspace(0, total[-1], count)
+    return np.unique(np.searchsorted(total, wanted - 1e-9).clip(0, len(points) - 1))
+
+
+def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
+    """The level direction along which most can be seen: of the path where there is one, else of the movement about it."""
+    centre = points.mean(axis=1)
+    path = centre[-1] - centre[0]
+    path[1] = 0
+    if np.linalg.norm(path) > 0.5 * np.ptp(points[..., 1]):
+        return np.asarray(path / np.linalg.norm(path))
+    moving = points[frames] - points[frames].mean(axis=0)
+    level = moving[..., [0, 2]].reshape(-1, 2)
+    _, vectors = np.linalg.eigh(level.T @ level)
+    x, z = vectors[:, -1]
+    return np.array([x, 0.0, z]) * (1.0 if x + z >= 0 else -1.0)
+
+
+def _sides(clip: Clip, parts: Assignment) -> list[str]:
+    """Left, right or neither for every joint; bones outside the plan take the side of the bone above."""
+    out = [""] * len(clip.skeleton)
+    named = {bone.joint: part.split()[0] for part, bones in parts.items() for bone in bones}
+    for joint, parent in enumerate(clip.skeleton.parents):
+        word = named.get(joint)
+        out[joint] = word if word in ("left", "right") else ("" if word or parent < 0 else out[parent])
+    return out

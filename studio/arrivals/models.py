@@ -1,0 +1,26 @@
+"""Arrivals: files on their way in. A row lives from the upload until the person has seen what became of it."""
+
+from django.db import models
+
+
+class Arrival(models.Model):
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        READING = "reading"
+        ACCEPTED = "accepted"
+        REFUSED = "refused"
+
+    name = models.CharField(max_length=255)
+    goes_to = models.CharField(max_length=16, default="auto")
+    state = models.CharField(max_length=16, choices=State, default=State.WAITING)
+    sentence = models.TextField(default="")
+    clips = models.JSONField(default=list)
+    characters = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class ArrivalContent(models.Model):
+    """The bytes, only until they have been read."""
+
+    arrival = models.OneToOneField(Arrival, models.CASCADE, primary_key=True, related_name="content")
+    data = models.BinaryField()

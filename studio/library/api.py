@@ -1,0 +1,119 @@
+"""The library over HTTP: skeletons, clips, plates and motion."""
+
+from datetime import datetime
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+
+from studio.library import arrays
+from studio.library.models import Clip, Plate, Skeleton
+from studio.octets import octets
+
+router = Router(tags=["library"])
+
+
+class SkeletonOut(Schema):
+    id: int
+    name: str
+    joints: int
+    height: float
+    facing: float | None
+    clips: int
+
+
+class SkeletonTree(Schema):
+    """Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from."""
+
+    id: int
+    names: list[str]
+    parents: list[int]
+    parts: list[str | None]
+    ends: list[int]
+    evidence: list[str]
+
+
+class ClipOut(Schema):
+    id: int
+    name: str
+    skeleton_id: int
+    frames: int
+    fps: float
+    seconds: float
+    travel: float
+    revision: int
+    created: datetime
+    notes: list[str]
+
+    @staticmethod
+    def resolve_seconds(clip: Clip) -> float:
+        return (clip.frames - 1) / clip.fps
+
+
+class PlateOut(Schema):
+    """A plate: per pose the strokes x0, y0, x1, y1 in centimetres, y up from the floor; sides per stroke."""
+
+    width: float
+    height: float
+    frames: list[int]
+    sides: list[str]
+    poses: list[list[float]]
+
+
+@router.get("skeletons", response=list[SkeletonOut], operation_id="list_skeletons")
+def list_skeletons(request: HttpRequest):
+    """The library skeletons: those that have clips."""
+    rows = Skeleton.objects.filter(clips__isnull=False).distinct().defer("tree", "parts").order_by("name", "id")
+    return [
+        {"clips": row.clips.count()} | {k: getattr(row, k) for k in ("id", "name", "joints", "height", "facing")}
+        for row in rows
+    ]
+
+
+@router.get("skeletons/{skeleton_id}", response=SkeletonTree, operation_id="get_skeleton")
+def get_skeleton(request: HttpRequest, skeleton_id: int):
+    return skeleton_out(get_object_or_404(Skeleton, pk=skeleton_id))
+
+
+def skeleton_out(row: Skeleton) -> dict:
+    tree = row.tree
+    part = {name: key for key, names in row.parts.items() for name in names}
+    return {
+        "id": row.pk,
+        "names": tree["names"],
+        "parents": tree["parents"],
+        "parts": [part.get(name) for name in tree["names"]],
+        "ends": tree["end_parents"],
+        "evidence": tree["file_frame"]["evidence"],
+    }
+
+
+@router.get("clips", response=list[ClipOut], operation_id="list_clips")
+def list_clips(request: HttpRequest):
+    return Clip.objects.all()
+
+
+@router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
+def get_clip(request: HttpRequest, clip_id: int):
+    return get_object_or_404(Clip, pk=clip_id)
+
+
+@router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")
+def get_plate(request: HttpRequest, clip_id: int):
+    row = get_object_or_404(Plate, clip_id=clip_id)
+    layout = row.layout
+    strokes = arrays.unpacked(row.strokes, layout["poses"], -1) * 100
+    return layout | {
+        "width": layout["width"] * 100,
+        "height": layout["height"] * 100,
+        "poses": np.round(strokes, 1).tolist(),
+    }
+
+
+@router.get("clips/{clip_id}/positions", operation_id="get_clip_positions", response={200: None})
+def get_positions(request: HttpRequest, clip_id: int) -> HttpResponse:
+    """World positions of all joints, then of all end sites: float32 ``(frames, joints + ends, 3)`` in metres."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    world = row.value().world()
+    return octets(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)

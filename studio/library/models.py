@@ -1,0 +1,78 @@
+"""Originals, skeletons and clips. Blobs lie in tables of their own so that lists stay light."""
+
+from django.db import models
+
+from armuto import skeleton as core
+from studio.library import arrays
+
+
+class Original(models.Model):
+    """A file as it came. Told apart by content: the same bytes are kept once."""
+
+    name = models.CharField(max_length=255)
+    format = models.CharField(max_length=8)
+    size = models.PositiveBigIntegerField()
+    sha256 = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class OriginalContent(models.Model):
+    original = models.OneToOneField(Original, models.CASCADE, primary_key=True, related_name="content")
+    data = models.BinaryField()
+
+
+class Skeleton(models.Model):
+    """A skeleton in the core's conventions. identity: hash of names, tree and rest, to tell skeletons apart.
+
+    tree: names, parents, rest and end sites as plain lists. parts: part name to bone names.
+    """
+
+    name = models.CharField(max_length=255)
+    identity = models.CharField(max_length=64, unique=True)
+    tree = models.JSONField()
+    parts = models.JSONField(default=dict)
+    joints = models.PositiveIntegerField()
+    height = models.FloatField()
+    facing = models.FloatField(null=True)
+
+    def value(self) -> core.Skeleton:
+        return arrays.skeleton_value(self.tree)
+
+
+class Clip(models.Model):
+    """A clip of the library. take: the original it was read from. travel: metres over the ground, start to end."""
+
+    name = models.CharField(max_length=255)
+    skeleton = models.ForeignKey(Skeleton, models.PROTECT, related_name="clips")
+    take = models.ForeignKey(Original, models.PROTECT, related_name="clips")
+    frames = models.PositiveIntegerField()
+    fps = models.FloatField()
+    travel = models.FloatField(default=0)
+    notes = models.JSONField(default=list)
+    revision = models.PositiveIntegerField(default=1)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name", "id"]
+
+    def value(self) -> core.Clip:
+        """The clip as the core's value, motion included."""
+        motion = self.motion
+        return arrays.clip_value(self.name, self.skeleton.value(), self.fps, self.frames, motion)
+
+
+class Motion(models.Model):
+    """Motion of a clip as little-endian float32. moving: the joints that have translations."""
+
+    clip = models.OneToOneField(Clip, models.CASCADE, primary_key=True, related_name="motion")
+    rotations = models.BinaryField()
+    moving = models.JSONField(default=list)
+    translations = models.BinaryField()
+
+
+class Plate(models.Model):
+    """The plate of a clip, made once: strokes as little-endian float32, and how to read them."""
+
+    clip = models.OneToOneField(Clip, models.CASCADE, primary_key=True, related_name="plate")
+    layout = models.JSONField()
+    strokes = models.BinaryField()

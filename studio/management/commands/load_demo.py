@@ -1,0 +1,24 @@
+"""Load the night shift: the clips and characters in demo/files, once."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management.base import BaseCommand
+
+from studio.arrivals.reading import take_in
+from studio.cast.models import Character
+from studio.library.models import Clip, Original, Skeleton
+
+
+class Command(BaseCommand):
+    help = "Load the demo data into an empty studio. A studio that holds anything is left as it is."
+
+    def handle(self, *args, **options):
+        if Original.objects.exists():
+            self.stdout.write("The studio holds data already; it was left as it is.")
+            return
+        root = Path(settings.DEMO_FILES)
+        for path in sorted(root.rglob("*.bvh")) + sorted(root.rglob("*.glb")):
+            take_in(path.read_bytes(), path.name)
+        Skeleton.objects.filter(clips__isnull=False).update(name="hall")
+        self.stdout.write(f"Loaded {Clip.objects.count()} clips and {Character.objects.count()} characters.")

@@ -1,0 +1,74 @@
+"""Settings of the studio. Everything that differs between places comes from the environment.
+
+ARMUTO_DATA: folder of the database (default: data/). ARMUTO_DATABASE: the database file itself. ARMUTO_SECRET: signing key.
+ARMUTO_HOSTS: host names, separated by commas. ARMUTO_LARGEST_MB: size limit of one uploaded file.
+"""
+
+import os
+from pathlib import Path
+
+BASE = Path(__file__).resolve().parent.parent
+DATA = Path(os.environ.get("ARMUTO_DATA", BASE / "data"))
+WEB = BASE / "web" / "dist"
+DEMO_FILES = BASE / "demo" / "files"
+
+# The studio has no accounts yet and signs nothing that outlives it; a shared installation sets its own key.
+SECRET_KEY = os.environ.get("ARMUTO_SECRET", "a studio on one desk")
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("ARMUTO_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django_tasks",
+    "django_tasks_db",
+    "studio",
+    "studio.library",
+    "studio.cast",
+    "studio.fittings",
+    "studio.arrivals",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "studio.guard.SameOrigin",
+    "django.middleware.common.CommonMiddleware",
+]
+ROOT_URLCONF = "studio.urls"
+ASGI_APPLICATION = "studio.asgi.application"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": os.environ.get("ARMUTO_DATABASE", DATA / "armuto.sqlite3"),
+        "OPTIONS": {
+            # Writers queue at the start of their transaction instead of failing in the middle of it.
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 30,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+        "TEST": {"NAME": os.environ.get("ARMUTO_TEST_DATABASE")},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+TEST_RUNNER = "studio.tests.runner.Runner"
+
+LARGEST_UPLOAD = int(os.environ.get("ARMUTO_LARGEST_MB", "200")) * 1024 * 1024
+READ_AT_ONCE = 6 * 1024 * 1024  # larger files are read by the worker
+# The handlers spool to disk above this size; Django's own limit is for form fields, not files.
+FILE_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+STATIC_URL = "static/"
+WHITENOISE_ROOT = WEB if WEB.is_dir() else None
+WHITENOISE_INDEX_FILE = False
+SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"django_tasks": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
+}
