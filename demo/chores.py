@@ -160,7 +160,7 @@ def wind_the_key() -> Clip:
     held, work = eased(at, *hold), np.clip(eased(at, *effort), 0, 1)
     late = np.interp(at - 0.09, at, work)
     lean = eased(at, *[(t + 0.04, v) for t, v in turned])
-    key, radius = np.array([0.0, 1.16, 0.47]), 0.17
+    key, radius = np.array([0.0, 1.14, 0.57]), 0.165
     hips = np.stack(
         [-0.035 + 0.055 * lean, 0.885 - 0.028 * work + 0.004 * np.sin(TAU * at / 2.1), 0.0 + 0.02 * work], axis=-1
     )
@@ -178,7 +178,7 @@ def wind_the_key() -> Clip:
         rim = np.stack([sign * radius * np.cos(angle), sign * radius * np.sin(angle), 0 * at], axis=-1)
         away = (1 - held)[:, None] * np.array([sign * 0.035, -0.01, -0.085])
         goal = key + rim + away - [0, 0, 0.085]
-        elbow = np.tile([sign * 0.8, -0.75, -0.25], (len(at), 1))
+        elbow = np.tile([sign * 0.34, -0.95, -0.35], (len(at), 1))
         wrist = turn(z=sign * 14 - np.degrees(angle) * 0.25, y=-sign * (8 + 10 * held), x=-np.degrees(angle) * 0.35)
         arms[side] = HandCurve(goal, elbow, wrist)
     feet = {"Left": stood(at, 0.15, 0.075, 8), "Right": stood(at, -0.14, -0.115, -22)}

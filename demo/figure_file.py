@@ -43,8 +43,8 @@ def figure_glb(name: str, body: Skeleton, parts: list[tuple[str, str, Mesh, Floa
     tree: Json = {
         "asset": {"version": "2.0", "generator": "Tidewater Clock Museum, demo/make.py"},
         "scene": 0,
-        "scenes": [{"nodes": [count]}],
-        "nodes": [*nodes, {"name": name, "children": [0, count + 1]}, {"name": f"{name} body", "mesh": 0, "skin": 0}],
+        "scenes": [{"name": name, "nodes": [0, count]}],
+        "nodes": [*nodes, {"name": f"{name} body", "mesh": 0, "skin": 0}],
         "materials": [
             {
                 "name": key,
@@ -62,7 +62,7 @@ def figure_glb(name: str, body: Skeleton, parts: list[tuple[str, str, Mesh, Floa
     }
     store = _Store(tree)
     for _, material, shape, weight in parts:
-        joints, bytes_ = four_heaviest(weight)
+        joints, shares = four_heaviest(weight)
         points = shape.points.astype("<f4")
         low, high = points.min(axis=0).astype(float).tolist(), points.max(axis=0).astype(float).tolist()
         wide = len(points) > 65535
@@ -72,7 +72,7 @@ def figure_glb(name: str, body: Skeleton, parts: list[tuple[str, str, Mesh, Floa
                     "POSITION": store.add(points, "VEC3", 5126, ARRAY, min=low, max=high),
                     "NORMAL": store.add(shape.normals.astype("<f4"), "VEC3", 5126, ARRAY),
                     "JOINTS_0": store.add(joints.astype("u1"), "VEC4", 5121, ARRAY),
-                    "WEIGHTS_0": store.add(bytes_.astype("u1"), "VEC4", 5121, ARRAY, normalized=True),
+                    "WEIGHTS_0": store.add(shares.astype("<u2"), "VEC4", 5123, ARRAY, normalized=True),
                 },
                 "indices": store.add(
                     shape.faces.astype("<u4" if wide else "<u2").ravel(), "SCALAR", 5125 if wide else 5123, ELEMENTS
@@ -91,12 +91,17 @@ def figure_glb(name: str, body: Skeleton, parts: list[tuple[str, str, Mesh, Floa
 
 
 def four_heaviest(weight: FloatArray) -> tuple[np.ndarray, np.ndarray]:
-    """The four heaviest joints per vertex and their weights as bytes that add up to exactly 255."""
-    joints = np.argsort(-weight, axis=1)[:, :4]
-    share = np.take_along_axis(weight, joints, axis=1)
-    share = share / share.sum(axis=1, keepdims=True) * 255
+    """The four heaviest joints per vertex and their weights as whole numbers that add up to exactly 65535.
+
+    The fifth heaviest is taken off all of them, so that a joint fades out instead of dropping out along the surface.
+    """
+    order = np.argsort(-weight, axis=1)
+    joints = order[:, :4]
+    fifth = np.take_along_axis(weight, order[:, 4:5], axis=1)
+    share = np.maximum(np.take_along_axis(weight, joints, axis=1) - fifth, 0.0)
+    share = share / share.sum(axis=1, keepdims=True) * 65535
     whole = np.floor(share).astype(int)
-    short = 255 - whole.sum(axis=1)
+    short = 65535 - whole.sum(axis=1)
     order = np.argsort(-(share - whole), axis=1)
     for k in range(4):
         whole[np.arange(len(whole)), order[:, k]] += short > k

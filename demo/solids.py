@@ -110,7 +110,10 @@ def mesh(field: Field, low, high, step: float) -> Mesh:
     for _ in range(2):  # settle onto the surface: a grid only comes near it
         normal = gradient(field, points)
         points = points - normal * np.clip(field(points), -step, step)[:, None]
-    return Mesh(points, gradient(field, points), faces[:, ::-1])
+    normals = gradient(field, points)
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    outwards = np.sum(np.cross(b - a, c - a) * normals[faces].mean(axis=1)) > 0
+    return Mesh(points, normals, faces if outwards else faces[:, ::-1])
 
 
 def gradient(field: Field, points: FloatArray) -> FloatArray:
@@ -129,7 +132,7 @@ class Reach:
     radius: float
 
 
-def weights(shape: Mesh, reaches: list[Reach], joints: int, softness: float = 0.022, passes: int = 8) -> FloatArray:
+def weights(shape: Mesh, reaches: list[Reach], joints: int, softness: float = 0.022, passes: int = 14) -> FloatArray:
     """Skin weights ``(N, joints)``: each joint by nearness to its stroke, then smoothed along the surface."""
     far = np.stack([capsule(r.a, r.b, r.radius)(shape.points) for r in reaches], axis=1)
     near = np.exp(-(far - far.min(axis=1, keepdims=True)) / softness)

@@ -46,7 +46,8 @@ DATABASES = {
             "timeout": 30,
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
         },
-        "TEST": {"NAME": os.environ.get("ARMUTO_TEST_DATABASE")},
+        # A file, not memory: the browser tests share it with a worker in a process of its own.
+        "TEST": {"NAME": os.environ.get("ARMUTO_TEST_DATABASE", DATA / "test.sqlite3")},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

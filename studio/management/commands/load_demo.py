@@ -21,4 +21,5 @@ class Command(BaseCommand):
         for path in sorted(root.rglob("*.bvh")) + sorted(root.rglob("*.glb")):
             take_in(path.read_bytes(), path.name)
         Skeleton.objects.filter(clips__isnull=False).update(name="hall")
-        self.stdout.write(f"Loaded {Clip.objects.count()} clips and {Character.objects.count()} characters.")
+        clips, figures = Clip.objects.count(), Character.objects.count()
+        self.stdout.write(f"Loaded {clips} clips and {figures} character{'' if figures == 1 else 's'}.")

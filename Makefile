@@ -1,0 +1,76 @@
+# Everything here works on a fresh machine with Python 3.11, Node 20 and make; see README.md.
+# PORT=8123 chooses the port of the demo.
+
+PYTHON ?= python3.11
+PORT ?= 8123
+PY = .venv/bin/python
+STAMPS = .venv/.stamps
+
+SHELL = /bin/bash
+.DELETE_ON_ERROR:
+.PHONY: demo test check bench build setup api lock pictures demo-files clean
+
+demo: setup build
+	@$(PY) manage.py serve --demo --port $(PORT)
+
+test: setup build chromium
+	@$(PY) manage.py test --parallel 1
+
+check: setup $(STAMPS)/web
+	$(PY) -m ruff check .
+	$(PY) -m ruff format --check .
+	$(PY) -m mypy
+	$(PY) manage.py makemigrations --check --dry-run
+	$(PY) manage.py openapi | diff -q - web/openapi.json || { echo "The API has changed: run “make api”."; exit 1; }
+	cd web && npm run --silent lint && npm run --silent types
+
+bench: setup
+	$(PY) -m demo.bench
+
+build: setup web/dist/index.html
+
+setup: $(STAMPS)/python
+
+# python3.11 may be called python3.
+$(STAMPS)/python: requirements/dev.txt pyproject.toml
+	@command -v $(PYTHON) >/dev/null || command -v python3 >/dev/null || { echo "Python 3.11 is missing; install it first."; exit 1; }
+	@test -x $(PY) || { echo "Making the virtual environment …"; $$(command -v $(PYTHON) || command -v python3) -m venv .venv; }
+	@echo "Installing Python packages …"
+	@$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
+	@$(PY) -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/web: web/package-lock.json $(STAMPS)/python
+	@command -v npm >/dev/null || { echo "Node 20 with npm is missing; install it first."; exit 1; }
+	@echo "Installing front-end packages …"
+	@cd web && npm ci --silent --no-fund --no-audit
+	@mkdir -p $(STAMPS) && touch $@
+
+WEB_SOURCES = $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+
+web/dist/index.html: $(STAMPS)/web $(WEB_SOURCES)
+	@echo "Building the web application …"
+	@cd web && npm run --silent build -- --logLevel warn
+	@$(PY) -m whitenoise.compress --quiet web/dist
+
+.PHONY: chromium
+chromium:
+	@bash demo/chromium.sh
+
+api: setup $(STAMPS)/web
+	$(PY) manage.py openapi > web/openapi.json
+	cd web && npm run --silent api
+
+demo-files: setup
+	$(PY) -m demo.make
+
+# The pictures in docs/screenshots, from a fresh studio with the demo data.
+pictures: setup build chromium
+	$(PY) -m demo.pictures
+
+lock:
+	uv pip compile --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" requirements/studio.in -o requirements/studio.txt
+	uv pip compile --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" requirements/dev.in -o requirements/dev.txt
+
+clean:
+	rm -rf .venv web/node_modules web/dist

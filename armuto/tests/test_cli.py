@@ -1,0 +1,145 @@
+"""The shell command, run as a shell runs it."""
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from armuto import formats, rotation
+from armuto.tests.files import BOW, PORTER, WALK, bad_files
+
+COMMAND = Path(sys.executable).parent / "armuto"
+
+
+def run(*arguments) -> subprocess.CompletedProcess:
+    return subprocess.run([COMMAND, *map(str, arguments)], capture_output=True, text=True, timeout=120)
+
+
+class Commands(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_it_works_without_django(self):
+        code = "import sys, armuto.cli; sys.exit(any(m.split('.')[0] in ('django', 'ninja', 'studio') for m in sys.modules))"
+        self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
+
+    def test_inspect(self):
+        done = run("inspect", WALK, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        tree = json.loads(done.stdout)
+        self.assertEqual((tree["format"], tree["unit"], tree["up"], round(tree["facing"], 3)), ("bvh", 0.01, "+Y", 0.0))
+        self.assertAlmostEqual(tree["height"], 1.72, delta=0.02)
+        self.assertEqual(tree["clips"], [{"name": "walk", "frames": 149, "fps": 30.0}])
+        self.assertEqual(tree["bones"][0], {"name": "Hips", "parent": None, "part": "hips"})
+        self.assertTrue(all(bone["part"] for bone in tree["bones"]))
+        tree = json.loads(run("inspect", PORTER, "--json").stdout)
+        self.assertEqual((tree["format"], tree["unit"], tree["skinned"], tree["clips"]), ("glb", 1.0, True, []))
+        self.assertEqual(len({bone["part"] for bone in tree["bones"]}), 21)
+        plain = run("inspect", PORTER)
+        self.assertIn("humerus.L", plain.stdout)
+
+    def test_fit_and_transfer_with_it(self):
+        kept = self.folder / "fit.json"
+        done = run("fit", WALK, PORTER, "-o", kept, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        tree = json.loads(done.stdout)
+        self.assertEqual(tree["missing"], [])
+        parts = {pair["part"]: pair for pair in tree["pairs"]}
+        self.assertEqual(parts["spine"]["target"], ["spine_lower", "spine_middle"])
+        self.assertEqual(parts["left upper arm"]["source"], ["LeftUpperArm"])
+        self.assertTrue(all(pair["reasons"] and 0 < pair["confidence"] <= 1 for pair in tree["pairs"]))
+        self.assertLess(max(row["left"] for row in tree["stance"]["parts"]), 6)
+        arms = [row for row in tree["stance"]["parts"] if row["part"].endswith(("arm", "leg"))]
+        self.assertLess(max(row["left"] for row in arms), 1.0)
+
+        with_it = run("transfer", WALK, BOW, "--character", PORTER, "--fit", kept, "--out", self.folder / "a", "--json")
+        without = run("transfer", WALK, BOW, "--character", PORTER, "--out", self.folder / "b", "--json")
+        self.assertEqual((with_it.returncode, without.returncode), (0, 0), with_it.stderr + without.stderr)
+        rows = json.loads(with_it.stdout)
+        self.assertEqual([row["clip"] for row in rows], ["walk", "bow"])
+        self.assertEqual((rows[0]["frames"], rows[0]["fps"]), (149, 30.0))
+        self.assertEqual(set(rows[0]), {"input", "clip", "output", "frames", "fps", "findings"})
+        for name in ("walk.glb", "bow.glb"):
+            a, b = (formats.read((self.folder / folder / name).read_bytes(), name).clips[0] for folder in "ab")
+            np.testing.assert_allclose(a.world().positions, b.world().positions, atol=1e-6)
+
+    def test_results_are_baked_on_every_joint_and_frame(self):
+        run("transfer", WALK, "--character", PORTER, "--out", self.folder)
+        made = formats.read((self.folder / "walk.glb").read_bytes(), "walk.glb")
+        self.assertEqual((made.clips[0].name, made.clips[0].frames, made.clips[0].fps), ("walk", 149, 30))
+        animation = made.original.json["animations"][0]
+        self.assertEqual(len(animation["channels"]), 2 * len(made.skeleton))
+        counts = {made.original.json["accessors"][s["output"]]["count"] for s in animation["samplers"]}
+        self.assertEqual(counts, {149})
+        # The porter walks as far as his legs go for the same steps, and comes to where the source's travel says.
+        source = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions
+        hips = made.clips[0].world().positions[:, made.skeleton.index["pelvis"]]
+        ways = np.linalg.norm(hips[-1] - hips[0]) / np.linalg.norm(source[-1, 0] - source[0, 0])
+        self.assertAlmostEqual(ways, 0.837, delta=0.01)
+
+    def test_bvh_out_has_the_same_positions_as_glb_out(self):
+        for kind in ("glb", "bvh"):
+            done = run("transfer", BOW, "--character", PORTER, "--out", self.folder, "--format", kind)
+            self.assertEqual(done.returncode, 0, done.stderr)
+        a = formats.read((self.folder / "bow.glb").read_bytes(), "bow.glb")
+        b = formats.read((self.folder / "bow.bvh").read_bytes(), "bow.bvh", unit="cm", up="+Y")
+        order = [b.skeleton.index[name] for name in a.skeleton.names]
+        off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
+        self.assertLess(np.abs(off).max(), 1e-4)
+
+    def test_onto_its_own_skeleton_a_clip_comes_back(self):
+        done = run("transfer", WALK, "--character", BOW, "--out", self.folder)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        a = formats.read(WALK.read_bytes(), "walk.bvh").clips[0]
+        b = formats.read((self.folder / "walk.bvh").read_bytes(), "walk.bvh").clips[0]
+        between = rotation.multiply(rotation.inverse(a.rotations), b.rotations)
+        self.assertLess(rotation.angle(between).max(), 1e-6)
+        self.assertLess(np.abs(a.translations - b.translations).max(), 1e-6)
+
+    def test_failed_inputs_say_one_sentence_each_and_the_others_are_written(self):
+        paths = []
+        for name, (content, _) in bad_files().items():
+            paths.append(self.folder / name)
+            paths[-1].write_bytes(content)
+        out = self.folder / "out"
+        done = run("transfer", *paths, self.folder / "nothing.bvh", WALK, "--character", PORTER, "--out", out)
+        self.assertEqual(done.returncode, 2)
+        lines = done.stderr.strip().splitlines()
+        self.assertEqual(len(lines), len(paths) + 1, done.stderr)
+        for path, line in zip([*paths, self.folder / "nothing.bvh"], lines, strict=True):
+            self.assertTrue(line.startswith(str(path)) and line.endswith("."), line)
+        self.assertEqual([path.name for path in out.iterdir()], ["walk.glb"])
+
+    def test_each_command_refuses_bad_files(self):
+        for name, (content, sentence) in bad_files().items():
+            path = self.folder / name
+            path.write_bytes(content)
+            with self.subTest(name):
+                done = run("inspect", path)
+                self.assertEqual((done.returncode, done.stdout), (2, ""))
+                self.assertIn(sentence, done.stderr)
+                self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+
+    def test_a_fitting_for_others_or_damaged_is_refused(self):
+        kept = self.folder / "fit.json"
+        run("fit", WALK, WALK, "-o", kept)
+        done = run("transfer", WALK, "--character", PORTER, "--fit", kept, "--out", self.folder / "out")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("made for another target", done.stderr)
+        kept.write_text("[]")
+        done = run("transfer", WALK, "--character", PORTER, "--fit", kept, "--out", self.folder / "out")
+        self.assertIn("not a fitting", done.stderr)
+        self.assertFalse((self.folder / "out").exists())
+
+    def test_two_clips_of_one_name_do_not_overwrite_each_other(self):
+        other = self.folder / "other"
+        other.mkdir()
+        (other / "walk.bvh").write_bytes(BOW.read_bytes())
+        run("transfer", WALK, other / "walk.bvh", "--character", PORTER, "--out", self.folder / "out")
+        self.assertEqual(sorted(p.name for p in (self.folder / "out").iterdir()), ["walk 2.glb", "walk.glb"])

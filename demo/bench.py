@@ -1,0 +1,123 @@
+"""Measure the speeds that docs/quality asks for, and write docs/benchmarks.md: ``python -m demo.bench``.
+
+Every timing is the best of several runs and is given as a ratio to a reference run beside it, since machines differ and
+are shared.
+"""
+
+import platform
+import resource
+import time
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import scipy
+from scipy.spatial.transform import Rotation
+
+from armuto import fitting, formats, pairing, rotation
+from armuto.formats import bvh
+from armuto.pairing import Pair
+from armuto.skeleton import Clip, Skeleton
+from armuto.tests import figures
+from armuto.transfer import transfer
+
+OUT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
+JOINTS, FRAMES = 65, 3000
+
+
+def best(work: Callable[[], object], runs: int = 7) -> float:
+    """Shortest time in seconds of several runs, after one to warm up."""
+    work()
+    times = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def body_of(joints: int, rng: np.random.Generator) -> Skeleton:
+    """The test body with fingers and other chains added until it has this many joints."""
+    body = figures.body()
+    names, parents = list(body.names), body.parents.tolist()
+    offsets = body.rest_translation.tolist()
+    hands = [body.index["LeftHand"], body.index["RightHand"]]
+    while len(names) < joints:
+        count = len(names)
+        names.append(f"extra{count}")
+        parents.append(hands[count % 2] if count % 8 < 2 else count - 2)
+        offsets.append(rng.normal(0, 0.03, 3).tolist())
+    return Skeleton(tuple(names), np.array(parents), np.array(offsets), np.tile(rotation.IDENTITY, (joints, 1)))
+
+
+def motion_of(body: Skeleton, frames: int, rng: np.random.Generator) -> Clip:
+    q = Rotation.random(frames * len(body), rng=rng).as_quat().reshape(frames, len(body), 4)
+    return Clip("bench", body, 30.0, q, np.array([0]), rng.normal(0, 1, (frames, 1, 3)))
+
+
+def main() -> None:
+    rng = np.random.default_rng(0)
+    source = body_of(JOINTS, rng)
+    target = figures.disguised(source, rng, 0.4)
+    parts = figures_parts(source)
+    pairs = [Pair(parts.get(n), (a,), (b,), 1.0, ()) for n, (a, b) in enumerate(zip(source.names, target.names, strict=True))]
+    made = fitting.fit(source, target, pairs=pairs)
+    clip, longer = motion_of(source, FRAMES, rng), motion_of(source, FRAMES * 10, rng)
+    other = rotation.normalised(rng.normal(0, 1, clip.rotations.shape))
+
+    product = best(lambda: rotation.multiply(clip.rotations, other))
+    scipy_product = best(
+        lambda: (Rotation.from_quat(clip.rotations.reshape(-1, 4)) * Rotation.from_quat(other.reshape(-1, 4))).as_quat(), 3
+    )
+    once = best(lambda: transfer(clip, made))
+    ten = best(lambda: transfer(longer, made), 3)
+
+    held = figures.motion(figures.body(), rng, 3000)
+    text = bvh.serialise(bvh.from_clip(held))
+    block = text[text.index(b"Frame Time") :].split(b"\n", 1)[1]
+    numbers = best(lambda: np.fromstring(block, sep=" "))
+    reading = best(lambda: bvh.parse(text, "bench.bvh"))
+    whole = best(lambda: formats.read(text, "bench.bvh"), 3)
+    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+    rows = [
+        (f"transfer of {FRAMES} frames, {JOINTS} joints", "one NumPy quaternion product over the same arrays", once / product, "≤ 25"),
+        ("the same, 10 times as many frames", "itself", ten / once, "≤ 10.5"),
+        (f"reading a BVH of {len(text) / 1e6:.1f} MB", "NumPy parsing the same numbers from text", reading / numbers, "≤ 1.5"),
+    ]
+    asides = [
+        ("SciPy’s rotation product with its conversions", "the same NumPy product", scipy_product / product),
+        ("reading the same BVH into a clip, with detection", "NumPy parsing the same numbers", whole / numbers),
+    ]
+    table = "\n".join(f"| {what} | {beside} | {ratio:.2f} | {goal} |" for what, beside, ratio, goal in rows)
+    more = "\n".join(f"| {what} | {beside} | {ratio:.2f} |" for what, beside, ratio in asides)
+    report = f"""# Benchmarks
+
+Written by `make bench` on {date.today().isoformat()}: {platform.machine()}, {platform.system()}, Python {platform.python_version()},
+NumPy {np.__version__}, SciPy {scipy.__version__}. Each figure is the best of several runs, as a ratio to a reference run beside it; one
+quaternion product over ({FRAMES}, {JOINTS}, 4) took {product * 1000:.1f} ms here. The process needed {memory:.0f} MB at its peak,
+with {FRAMES * 10} frames of {JOINTS} joints in memory.
+
+| what | reference beside it | ratio | to reach |
+|---|---|---|---|
+{table}
+
+For comparison:
+
+| what | reference beside it | ratio |
+|---|---|---|
+{more}
+
+The rows of the board, the batch and the browser’s answer to a change are measured when those parts are complete.
+"""
+    OUT.write_text(report, "utf-8")
+    print(report)
+
+
+def figures_parts(body: Skeleton) -> dict[int, str]:
+    return {bone.joint: part for part, bones in pairing.assign(body).items() for bone in bones}
+
+
+if __name__ == "__main__":
+    main()

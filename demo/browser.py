@@ -1,0 +1,32 @@
+"""Headless Chromium as the browser tests and the pictures use it: Debian's own, drawing in software."""
+
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from playwright.sync_api import Browser, sync_playwright
+
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-gl=angle",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]
+
+
+@contextmanager
+def chromium() -> Iterator[Browser]:
+    path = shutil.which("chromium") or shutil.which("chromium-browser")
+    if path is None:
+        raise RuntimeError("Chromium is missing; run “make test”, which installs it where it may.")
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        try:
+            yield browser
+        finally:
+            browser.close()

@@ -1,0 +1,96 @@
+"""A live studio for a test: server, worker, browser, and a console that must stay quiet."""
+
+import os
+import subprocess
+import sys
+import tempfile
+from base64 import b64encode
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.db import connection
+from django.test import override_settings
+from playwright.sync_api import Page, expect
+
+from demo.browser import chromium
+
+# Playwright runs an event loop in this thread; the database is only used between its calls.
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+PATIENCE = 20_000  # milliseconds
+expect.set_options(timeout=PATIENCE)
+
+
+@override_settings(TASKS={"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}})
+class StudioCase(StaticLiveServerTestCase):
+    """Every test starts with an empty studio on one page of 1280×800."""
+
+    size = (1280, 800)
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        if not (settings.WEB / "index.html").is_file():
+            raise RuntimeError("The web application is not built; run “make build”.")
+        held = chromium()
+        cls.browser = held.__enter__()
+        cls.addClassCleanup(held.__exit__, None, None, None)
+        environment = {**os.environ, "ARMUTO_DATABASE": str(connection.settings_dict["NAME"])}
+        command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay", "--no-reload"]
+        worker = subprocess.Popen(command, env=environment, cwd=settings.BASE, stderr=subprocess.DEVNULL)
+        cls.addClassCleanup(worker.wait, 20)
+        cls.addClassCleanup(worker.terminate)
+
+    def setUp(self):
+        self.console: list[str] = []
+        context = self.browser.new_context(
+            viewport={"width": self.size[0], "height": self.size[1]}, accept_downloads=True
+        )
+        context.set_default_timeout(PATIENCE)
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.page.on("console", lambda m: self.console.append(m.text) if m.type == "error" else None)
+        self.page.on("pageerror", lambda problem: self.console.append(str(problem)))
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def tearDown(self):
+        self.assertEqual(self.console, [], "errors in the browser's console")
+
+    def go(self, path: str):
+        self.page.goto(self.live_server_url + path)
+
+    def nav(self, word: str):
+        self.page.locator("nav").get_by_role("link", name=word).click()
+
+    def joints(self, key: str) -> list[list[float]]:
+        """World positions of the joints of a figure or source, as the stage draws them."""
+        return self.page.evaluate("key => window.armuto.stage.positions()[key]", key)
+
+    def at_frame(self, frame: int):
+        self.page.wait_for_function("n => window.armuto?.stage?.frame === n", arg=frame)
+
+    def drop(self, selector: str, *paths: Path, x: float = 0.5, y: float = 0.5):
+        """Drop files on an element, as a hand would: the events, with the files in them."""
+        self.page.evaluate("() => { window.dropped = new DataTransfer() }")
+        for path in paths:
+            self.page.evaluate(
+                """([name, base64]) => {
+                    const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))
+                    window.dropped.items.add(new File([bytes], name))
+                }""",
+                [path.name, b64encode(path.read_bytes()).decode()],
+            )
+        self.page.eval_on_selector(
+            selector,
+            """(element, [x, y]) => {
+                const box = element.getBoundingClientRect()
+                const at = { clientX: box.left + box.width * x, clientY: box.top + box.height * y }
+                for (const kind of ['dragenter', 'dragover', 'drop'])
+                    element.dispatchEvent(
+                        new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: window.dropped, ...at })
+                    )
+            }""",
+            [x, y],
+        )

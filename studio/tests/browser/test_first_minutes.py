@@ -1,0 +1,196 @@
+"""From an empty studio to a performed clip on disk, as a new user goes."""
+
+import numpy as np
+from playwright.sync_api import expect
+
+from armuto import fitting, formats
+from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
+from armuto.transfer import transfer
+from studio.tests.browser.studio_case import StudioCase
+
+
+def truth(path):
+    """Source and rendition positions of a demo clip by the core itself, and the porter's joint names."""
+    source, target = formats.read(path.read_bytes(), path.name), formats.read(PORTER.read_bytes(), "porter.glb")
+    made = transfer(source.clips[0], fitting.fit(source.skeleton, target.skeleton))
+    return source.clips[0].world().positions, made.world().positions, made
+
+
+class FirstMinutes(StudioCase):
+    def bring_in_both(self):
+        self.go("/library")
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Bring in motion").click()
+        chooser.value.set_files([WALK, BOW])
+        expect(self.page.get_by_role("img", name="Plate of walk")).to_be_visible()
+        self.nav("Cast")
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Bring in a character").first.click()
+        chooser.value.set_files([PORTER])
+        expect(self.page.get_by_role("button", name="porter")).to_be_visible()
+
+    def open_walk(self):
+        self.bring_in_both()
+        self.nav("Library")
+        card = self.page.locator(".clip", has_text="walk")
+        card.get_by_role("button", name="See it on porter").click()
+        self.page.wait_for_function(
+            "() => window.armuto?.stage?.positions().source && window.armuto.stage.figure('character')?.frames > 1"
+        )
+
+    def test_from_an_empty_studio_to_a_file(self):
+        self.go("/")
+        expect(self.page.get_by_role("heading", name="The library is empty")).to_be_visible()
+        self.open_walk()
+        expect(self.page.get_by_text("Every required part is paired.")).to_be_visible()
+
+        # What the stage draws is the transfer the core computes, joint by joint, beside the source it came from.
+        source, target, made = truth(WALK)
+        apart = np.array(self.joints("character"))[0] - target[0, 0]
+        for frame in (0, 1, 2, 148):
+            if frame == 148:
+                self.page.keyboard.press("End")
+            elif frame:
+                self.page.keyboard.press("ArrowRight")
+            self.at_frame(frame)
+            np.testing.assert_allclose(np.array(self.joints("character")) - apart, target[frame], atol=1e-4)
+            np.testing.assert_allclose(np.array(self.joints("source")) + apart, source[frame], atol=1e-4)
+        expect(self.page.get_by_text("148 of 148 · 4.93 s · 30 fps")).to_be_visible()
+
+        # It plays by the clock, and pauses.
+        self.page.keyboard.press("Home")
+        self.page.keyboard.press("Space")
+        self.page.wait_for_function("() => window.armuto.stage.frame > 10")
+        self.page.keyboard.press("Space")
+        held = self.page.evaluate("window.armuto.stage.frame")
+        self.page.wait_for_timeout(300)
+        self.assertEqual(self.page.evaluate("window.armuto.stage.frame"), held)
+
+        # The rendition is made by the worker and fetched as both kinds of file.
+        self.page.get_by_role("button", name="Transfer to porter").click()
+        expect(self.page.get_by_text("good")).to_be_visible()
+        for kind in ("glb", "bvh"):
+            with self.page.expect_download() as download:
+                self.page.get_by_role("link", name=f"Download .{kind}").click()
+            path = self.folder / download.value.suggested_filename
+            download.value.save_as(path)
+            self.assertEqual(path.name, f"porter walk.{kind}")
+            document = formats.read(path.read_bytes(), path.name)
+            order = [document.skeleton.index[name] for name in made.skeleton.names]
+            np.testing.assert_allclose(document.clips[0].world().positions[:, order], target, atol=1e-4)
+
+    def test_dropping_motion_on_a_figure_performs_it(self):
+        self.go("/cast")
+        expect(self.page.get_by_role("heading", name="Nobody is in the cast yet")).to_be_visible()
+        self.drop("main", PORTER)
+        self.page.wait_for_function(
+            "() => window.armuto?.stage?.figure('character 1') || Object.keys(window.armuto?.stage?.positions() ?? {}).length"
+        )
+        name = self.page.get_by_role("button", name="porter")
+        expect(name).to_be_visible()
+        box, canvas = name.bounding_box(), self.page.locator("canvas").bounding_box()
+        across = (box["x"] + box["width"] / 2 - canvas["x"]) / canvas["width"]
+        up = (box["y"] - canvas["y"] - 0.25 * canvas["height"]) / canvas["height"]
+        self.drop("canvas", BOW, x=across, y=up)
+        self.page.wait_for_url("**/fittings/*")
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        _, target, _ = truth(BOW)
+        self.page.keyboard.press("End")
+        self.at_frame(126)
+        here = np.array(self.joints("character"))
+        np.testing.assert_allclose(here - here[0], target[126] - target[126, 0], atol=1e-4)
+
+    def test_a_pair_changed_by_hand_moves_the_figure_at_once_and_can_be_undone(self):
+        self.open_walk()
+        self.page.get_by_role("button", name="lower arm LeftForearm").click()
+        before = np.array(self.joints("character"))
+        self.page.get_by_role("combobox", name="Source bone").click()
+        self.page.get_by_role("option", name="RightForearm").click()
+        expect(self.page.get_by_text("One required part has no pair: right lower arm.")).to_be_visible()
+        self.page.wait_for_function(
+            "was => Math.abs(window.armuto.stage.positions().character[9][1] - was) > 0.01", arg=before[9][1]
+        )
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.page.get_by_text("Every required part is paired.")).to_be_visible()
+        self.page.wait_for_function(
+            "was => Math.abs(window.armuto.stage.positions().character[9][1] - was) < 1e-4", arg=before[9][1]
+        )
+        # Across a reload the other way is still there.
+        self.page.reload()
+        self.page.get_by_role("button", name="Redo").click()
+        expect(self.page.get_by_text("One required part has no pair: right lower arm.")).to_be_visible()
+
+    def test_bad_files_are_said_one_by_one_and_the_good_one_comes_in(self):
+        paths = []
+        for name, (content, _) in bad_files().items():
+            if content:  # an empty File cannot be told from a folder when dropped
+                paths.append(self.folder / name)
+                paths[-1].write_bytes(content)
+        good = self.folder / "patrol.bvh"
+        good.write_bytes(random_bvh())
+        self.go("/library")
+        expect(self.page.get_by_role("heading", name="The library is empty")).to_be_visible()
+        self.drop("main", *paths, good)
+        expect(self.page.get_by_text("Brought in “patrol”.")).to_be_visible()
+        said = self.page.locator(".message.wrong")
+        expect(said).to_have_count(len(paths))
+        for path in paths:
+            expect(said.filter(has_text=f"{path.name}:")).to_have_count(1)
+        # Each refusal is one answer of 422 that the browser itself writes into its console.
+        self.assertEqual(len(self.console), len(paths))
+        self.assertTrue(all("422" in line for line in self.console), self.console)
+        self.console.clear()
+
+    def test_everything_from_the_keyboard_and_by_address(self):
+        self.open_walk()
+        address = self.page.url
+        self.page.keyboard.press("o")
+        expect(self.page.get_by_role("button", name="Laid over")).to_have_attribute("aria-pressed", "true")
+        np.testing.assert_allclose(
+            np.array(self.joints("character"))[0, 2], np.array(self.joints("source"))[0, 2], atol=0.1
+        )
+        self.page.keyboard.press("Control+k")
+        self.page.get_by_placeholder("Find a clip").fill("bow")
+        self.page.keyboard.press("Enter")
+        self.page.wait_for_url("**/library?clip=*")
+        self.page.go_back()
+        self.page.wait_for_url(address)
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.page.keyboard.press("?")
+        expect(self.page.get_by_role("heading", name="Keys")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        expect(self.page.get_by_role("heading", name="Keys")).to_be_hidden()
+        self.go("/fittings/99")
+        expect(self.page.get_by_role("heading", name="This fitting is no longer there")).to_be_visible()
+        self.console.clear()  # the browser notes the 404
+
+    def test_board_and_delivery(self):
+        self.go("/board")
+        expect(self.page.get_by_role("heading", name="The board is empty")).to_be_visible()
+        self.bring_in_both()
+        self.nav("Delivery")
+        expect(self.page.get_by_role("heading", name="Nothing is ready to deliver")).to_be_visible()
+        self.nav("Board")
+        self.page.get_by_role("button", name="Transfer the 2 open cells").click()
+        expect(self.page.locator(".cell", has_text="good")).to_have_count(2)
+        self.nav("Delivery")
+        expect(self.page.get_by_role("cell", name="porter bow.glb")).to_be_visible()
+        self.page.get_by_role("button", name="Motion alone").click()
+        with self.page.expect_download() as download:
+            self.page.get_by_role("link", name="Download").first.click()
+        self.assertEqual(download.value.suggested_filename, "porter bow.bvh")
+
+    def test_nothing_is_cut_off_at_both_sizes_and_in_both_themes(self):
+        self.open_walk()
+        for size in ((1280, 800), (1024, 768)):
+            self.page.set_viewport_size({"width": size[0], "height": size[1]})
+            for path in ("/library", "/cast", "/board", "/delivery", "/fittings"):
+                self.nav(path[1:].capitalize())
+                self.page.wait_for_timeout(150)
+                wide = self.page.evaluate("document.documentElement.scrollWidth")
+                self.assertLessEqual(wide, size[0], path)
+        self.page.get_by_role("button", name="Night").click()
+        self.assertEqual(
+            self.page.evaluate("getComputedStyle(document.querySelector('.v-application')).backgroundColor"),
+            "rgb(27, 31, 38)",
+        )

@@ -1,0 +1,331 @@
+"""The API: bringing in, fitting, rendering, fetching, refusing."""
+
+import json
+from io import StringIO
+from unittest import mock
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.test import TestCase, TransactionTestCase, override_settings
+
+from armuto import formats
+from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
+from studio.arrivals.models import Arrival, ArrivalContent
+from studio.arrivals.tasks import read_arrival
+from studio.cast.models import Character
+from studio.fittings import tasks
+from studio.fittings.models import Fitting, FittingState, Rendition, RenditionMotion
+from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
+
+TABLES = (
+    *(Original, OriginalContent, Skeleton, Clip, Motion, Plate, Character, Arrival, ArrivalContent),
+    *(Fitting, FittingState, Rendition, RenditionMotion),
+)
+
+
+def bring_in(client, data: bytes, name: str, goes_to: str = "auto"):
+    return client.post("/api/arrivals/", {"file": SimpleUploadedFile(name, data), "goes_to": goes_to})
+
+
+def counts() -> dict[str, int]:
+    return {table.__name__: table.objects.count() for table in TABLES}
+
+
+class Bringing(TestCase):
+    def test_a_clip_is_kept_with_everything_that_belongs_to_it(self):
+        answer = bring_in(self.client, WALK.read_bytes(), "walk.bvh")
+        self.assertEqual(answer.status_code, 201, answer.content)
+        (clip_id,) = answer.json()["clips"]
+        clip = self.client.get(f"/api/library/clips/{clip_id}").json()
+        self.assertEqual((clip["name"], clip["frames"], clip["fps"], clip["revision"]), ("walk", 149, 30, 1))
+        self.assertAlmostEqual(clip["travel"], 5.83, delta=0.02)
+        plate = self.client.get(f"/api/library/clips/{clip_id}/plate").json()
+        self.assertTrue(8 <= len(plate["poses"]) <= 20)
+        self.assertEqual(len(plate["poses"][0]), 4 * len(plate["sides"]))
+        self.assertEqual({"left", "right", ""}, set(plate["sides"]))
+        motion = self.client.get(f"/api/library/clips/{clip_id}/positions")
+        self.assertEqual(motion["X-Armuto-Shape"], "149,26,3")
+        positions = np.frombuffer(motion.content, "<f4").reshape(149, 26, 3)
+        want = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world()
+        np.testing.assert_allclose(positions[:, :21], want.positions, atol=2e-6)
+        np.testing.assert_allclose(positions[:, 21:], want.ends, atol=2e-6)
+
+    def test_clips_of_one_skeleton_share_it_and_the_same_file_is_kept_once(self):
+        for path in (WALK, BOW, WALK):
+            bring_in(self.client, path.read_bytes(), path.name)
+        self.assertEqual((Skeleton.objects.count(), Clip.objects.count(), Original.objects.count()), (1, 2, 2))
+        self.assertEqual(self.client.get("/api/library/skeletons").json()[0]["clips"], 2)
+        bring_in(self.client, random_bvh(), "bow.bvh")
+        self.assertEqual(
+            {clip["name"] for clip in self.client.get("/api/library/clips").json()}, {"walk", "bow", "bow 2"}
+        )
+
+    def test_a_character_goes_to_the_cast(self):
+        answer = bring_in(self.client, PORTER.read_bytes(), "porter.glb")
+        (character_id,) = answer.json()["characters"]
+        row = self.client.get(f"/api/cast/{character_id}").json()
+        self.assertEqual((row["name"], row["joints"], row["space"]["unit"]), ("porter", 22, 1.0))
+        self.assertAlmostEqual(row["height"], 1.637, delta=0.01)
+        self.assertEqual(self.client.get(f"/api/cast/{character_id}/file").content, PORTER.read_bytes())
+        tree = self.client.get(f"/api/cast/{character_id}/skeleton").json()
+        self.assertEqual(tree["parts"][tree["names"].index("ulna.L")], "left lower arm")
+
+    def test_bad_files_give_one_sentence_and_leave_nothing(self):
+        before = counts()
+        for name, (content, sentence) in bad_files().items():
+            with self.subTest(name):
+                answer = bring_in(self.client, content, name)
+                self.assertEqual(answer.status_code, 422, answer.content)
+                detail = answer.json()["detail"]
+                self.assertIn(sentence, detail)
+                self.assertTrue(detail.startswith(name) and detail.endswith("."), detail)
+                self.assertEqual(counts(), before)
+
+    def test_wrong_place(self):
+        answer = bring_in(self.client, WALK.read_bytes(), "walk.bvh", "cast")
+        self.assertEqual((answer.status_code, counts()["Original"]), (422, 0))
+        self.assertIn("no mesh", answer.json()["detail"])
+        answer = bring_in(self.client, PORTER.read_bytes(), "porter.glb", "library")
+        self.assertIn("no motion", answer.json()["detail"])
+
+    def test_a_failure_half_way_leaves_nothing(self):
+        before = counts()
+        with mock.patch("studio.library.keeping.plate", side_effect=RuntimeError), self.assertRaises(RuntimeError):
+            bring_in(self.client, WALK.read_bytes(), "walk.bvh")
+        self.assertEqual(counts(), before)
+
+    def test_paths_in_names_are_dropped(self):
+        for name in ("../../etc/walk.bvh", "C:\\night\\walk.bvh"):
+            bring_in(self.client, WALK.read_bytes(), name)
+        self.assertEqual([row.name for row in Original.objects.all()], ["walk.bvh"])
+
+    @override_settings(LARGEST_UPLOAD=1000)
+    def test_a_file_over_the_limit(self):
+        answer = bring_in(self.client, WALK.read_bytes(), "walk.bvh")
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("walk.bvh: the file has", answer.json()["detail"])
+
+    def test_another_site_cannot_change_anything(self):
+        file = {"file": SimpleUploadedFile("walk.bvh", WALK.read_bytes())}
+        answer = self.client.post("/api/arrivals/", file, headers={"Sec-Fetch-Site": "cross-site"})
+        self.assertEqual((answer.status_code, Clip.objects.count()), (403, 0))
+
+
+@override_settings(READ_AT_ONCE=10)
+class ReadingInTheWorker(TransactionTestCase):
+    def test_large_files_are_read_by_a_task(self):
+        answer = bring_in(self.client, WALK.read_bytes(), "walk.bvh")
+        self.assertEqual(answer.status_code, 202)
+        arrival = self.client.get(f"/api/arrivals/{answer.json()['id']}").json()
+        self.assertEqual((arrival["state"], len(arrival["clips"])), ("accepted", 1))
+        self.assertEqual(ArrivalContent.objects.count(), 0)
+        self.client.delete(f"/api/arrivals/{arrival['id']}")
+        self.assertEqual((Arrival.objects.count(), Clip.objects.count()), (0, 1))
+
+    def test_bad_ones_leave_only_their_sentence_until_it_is_dismissed(self):
+        before = counts()
+        for name, (content, sentence) in bad_files().items():
+            if not content:
+                continue  # smaller than anything the worker reads
+            with self.subTest(name):
+                answer = bring_in(self.client, content, name)
+                arrival = self.client.get(f"/api/arrivals/{answer.json()['id']}").json()
+                self.assertEqual(arrival["state"], "refused")
+                self.assertIn(sentence, arrival["sentence"])
+                self.client.delete(f"/api/arrivals/{arrival['id']}")
+                self.assertEqual(counts(), before)
+
+    def test_taken_back_before_its_turn(self):
+        arrival = Arrival.objects.create(name="walk.bvh")
+        arrival.delete()
+        read_arrival.call(arrival.pk)
+        self.assertEqual(Clip.objects.count(), 0)
+
+
+class Studio(TransactionTestCase):
+    """A studio with two clips and the porter."""
+
+    def setUp(self):
+        for path in (WALK, BOW, PORTER):
+            bring_in(self.client, path.read_bytes(), path.name)
+        self.walk, self.bow = Clip.objects.get(name="walk"), Clip.objects.get(name="bow")
+        self.porter = Character.objects.get()
+
+    def post(self, path: str, **body):
+        return self.client.post(path, json.dumps(body), content_type="application/json")
+
+    def fitting(self) -> dict:
+        return self.post("/api/fittings/", clip_id=self.walk.pk, character_id=self.porter.pk).json()
+
+    def render(self, clip=None) -> dict:
+        row = self.post("/api/renditions/", clip_id=(clip or self.walk).pk, character_id=self.porter.pk).json()
+        return self.client.get(f"/api/renditions/{row['id']}").json()
+
+
+class Fittings(Studio):
+    def test_made_once_and_complete(self):
+        made = self.fitting()
+        again = self.post("/api/fittings/", clip_id=self.bow.pk, character_id=self.porter.pk).json()
+        self.assertEqual((made["id"], made["missing"]), (again["id"], []))
+        self.assertEqual(len(self.client.get("/api/fittings/").json()), 1)
+
+    def test_a_pair_set_by_hand_can_be_undone_and_redone(self):
+        made = self.fitting()
+        path = f"/api/fittings/{made['id']}"
+        body = json.dumps({"part": "left hand", "source": [], "target": []})
+        changed = self.client.put(f"{path}/pair", body, content_type="application/json").json()
+        self.assertEqual(changed["missing"], [{"part": "left hand", "side": "both"}])
+        self.assertEqual(changed["undo"], "left hand: nothing to nothing")
+        undone = self.post(f"{path}/undo").json()
+        self.assertEqual((undone["pairs"], undone["revision"], undone["undo"]), (made["pairs"], made["revision"], None))
+        redone = self.post(f"{path}/redo").json()
+        self.assertEqual(redone["missing"], changed["missing"])
+        self.assertEqual(self.post(f"{path}/redo").json()["revision"], redone["revision"])
+
+    def test_a_bone_serves_one_part(self):
+        made = self.fitting()
+        body = json.dumps({"part": "left hand", "source": ["LeftHand"], "target": ["ulna.L"]})
+        changed = self.client.put(f"/api/fittings/{made['id']}/pair", body, content_type="application/json").json()
+        self.assertEqual([row["part"] for row in changed["missing"]], ["left lower arm"])
+        hand = next(pair for pair in changed["pairs"] if pair["part"] == "left hand")
+        self.assertEqual((hand["target"], hand["confidence"], hand["reasons"]), (["ulna.L"], 1.0, ["set by hand"]))
+
+    def test_unknown_bones_and_parts_are_refused(self):
+        made = self.fitting()
+        for body, sentence in (
+            ({"part": "left hand", "source": ["nobody"], "target": ["ulna.L"]}, "no bone “nobody”"),
+            ({"part": "left wing", "source": [], "target": []}, "no such part"),
+            ({"part": "head", "source": ["Head"], "target": ["skull", "neck"]}, "one bone on each side"),
+        ):
+            answer = self.client.put(
+                f"/api/fittings/{made['id']}/pair", json.dumps(body), content_type="application/json"
+            )
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(sentence, answer.json()["detail"])
+        self.assertEqual(FittingState.objects.count(), 1)
+
+    def test_a_skeleton_without_known_names_is_refused_in_words(self):
+        renamed = random_bvh().replace(b"JOINT ", b"JOINT zz").replace(b"ROOT Hips", b"ROOT qx")
+        for word in (
+            b"Arm",
+            b"Leg",
+            b"Hand",
+            b"Foot",
+            b"Toe",
+            b"Spine",
+            b"Chest",
+            b"Neck",
+            b"Head",
+            b"Shoulder",
+            b"Fore",
+        ):
+            renamed = renamed.replace(word, b"q")
+        (clip,) = bring_in(self.client, renamed, "strange.bvh").json()["clips"]
+        answer = self.post("/api/fittings/", clip_id=clip, character_id=self.porter.pk)
+        self.assertEqual((answer.status_code, Fitting.objects.count()), (422, 0))
+        self.assertIn("no bone could be paired", answer.json()["detail"])
+
+    def test_the_preview_is_the_transfer(self):
+        made, row = self.fitting(), self.render()
+        a = self.client.get(f"/api/fittings/{made['id']}/preview/{self.walk.pk}")
+        b = self.client.get(f"/api/renditions/{row['id']}/motion")
+        self.assertEqual(a["X-Armuto-Shape"], "149,22,4;149,22,3")
+        left, right = (np.frombuffer(answer.content, "<f4") for answer in (a, b))
+        np.testing.assert_allclose(left, right, atol=2e-6)
+
+
+class Renditions(Studio):
+    def test_made_with_progress_to_the_end(self):
+        row = self.render()
+        self.assertEqual((row["state"], row["progress"], row["findings"], row["out_of_date"]), ("good", 1.0, [], False))
+        counts = self.client.get("/api/counts").json()
+        self.assertEqual((counts["renditions"], counts["finished"], counts["running"]), (1, 1, 0))
+
+    def test_the_files_hold_the_motion_and_the_character(self):
+        row = self.render()
+        made = self.client.get(f"/api/renditions/{row['id']}/file?format=glb")
+        self.assertIn('filename="porter walk.glb"', made["Content-Disposition"])
+        document = formats.read(made.content, "porter walk.glb")
+        original = formats.read(PORTER.read_bytes(), "porter.glb")
+        self.assertEqual(document.original.json["materials"], original.original.json["materials"])
+        self.assertEqual((document.clips[0].name, document.clips[0].frames), ("walk", 149))
+        motion = self.client.get(f"/api/renditions/{row['id']}/file?format=bvh")
+        moved = formats.read(motion.content, "walk.bvh", unit="cm", up="+Y").clips[0]
+        order = [moved.skeleton.index[name] for name in document.skeleton.names]
+        off = document.clips[0].world().positions - moved.world().positions[:, order]
+        self.assertLess(np.abs(off).max(), 1e-4)
+
+    def test_out_of_date_is_a_comparison(self):
+        row, fitting = self.render(), self.fitting()
+        body = json.dumps({"part": "left toes", "source": [], "target": []})
+        self.client.put(f"/api/fittings/{fitting['id']}/pair", body, content_type="application/json")
+        look = lambda: self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"]  # noqa: E731
+        self.assertTrue(look())
+        self.post(f"/api/fittings/{fitting['id']}/undo")
+        self.assertFalse(look())
+        Clip.objects.filter(pk=self.walk.pk).update(revision=2)
+        self.assertTrue(look())
+        self.assertFalse(self.render()["out_of_date"])
+
+    def test_a_missing_part_is_a_finding(self):
+        fitting = self.fitting()
+        body = json.dumps({"part": "left hand", "source": [], "target": []})
+        self.client.put(f"/api/fittings/{fitting['id']}/pair", body, content_type="application/json")
+        row = self.render()
+        self.assertEqual(row["state"], "look")
+        self.assertIn("left hand got no motion", row["findings"][0]["text"])
+
+    def test_stopped_before_and_in_the_middle(self):
+        row = self.render()
+        before = bytes(RenditionMotion.objects.get().rotations)
+        Rendition.objects.update(state="waiting")
+        self.assertEqual(self.post(f"/api/renditions/{row['id']}/stop").json()["state"], "stopped")
+        tasks.make_rendition.call(row["id"])
+        self.assertEqual(Rendition.objects.get().state, "stopped")
+
+        def stopping(clip, fitting):
+            Rendition.objects.update(state="stopped")
+            return real(clip, fitting)
+
+        real = tasks.transfer
+        Rendition.objects.update(state="waiting")
+        with mock.patch.object(tasks, "transfer", stopping):
+            tasks.make_rendition.call(row["id"])
+        self.assertEqual(Rendition.objects.get().state, "stopped")
+        self.assertEqual(bytes(RenditionMotion.objects.get().rotations), before)
+
+    def test_a_failure_says_what_happened_and_keeps_the_last_result(self):
+        row = self.render()
+        with mock.patch.object(tasks, "transfer", side_effect=RuntimeError("broken")):
+            Rendition.objects.update(state="waiting")
+            with self.assertRaises(RuntimeError):
+                tasks.make_rendition.call(row["id"])
+        failed = self.client.get(f"/api/renditions/{row['id']}").json()
+        self.assertEqual(failed["state"], "wrong")
+        self.assertIn("walk: transferring it to porter failed", failed["sentence"])
+        self.assertEqual(RenditionMotion.objects.count(), 1)
+
+    def test_nothing_to_fetch_yet(self):
+        row = self.render()
+        RenditionMotion.objects.all().delete()
+        answer = self.client.get(f"/api/renditions/{row['id']}/file")
+        self.assertEqual(answer.status_code, 409)
+        self.assertIn("not been transferred", answer.json()["detail"])
+
+
+class Page(TestCase):
+    def test_every_address_is_the_application_and_files_are_not(self):
+        for path in ("/", "/library", "/fittings/3?clip=2", "/anything/else"):
+            self.assertContains(self.client.get(path), '<div id="app">')
+        self.assertEqual(self.client.get("/nothing.js").status_code, 404)
+        self.assertEqual(self.client.get("/api/nothing").status_code, 404)
+
+
+class Demo(TestCase):
+    def test_loaded_once_into_an_empty_studio(self):
+        call_command("load_demo", stdout=StringIO())
+        before = counts()
+        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (4, 1, 2))
+        call_command("load_demo", stdout=StringIO())
+        self.assertEqual(counts(), before)

@@ -1,0 +1,52 @@
+<script setup lang="ts">
+import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import DropPlace from './frame/DropPlace.vue'
+import Finder from './frame/Finder.vue'
+import KeyList from './frame/KeyList.vue'
+import MessageList from './frame/MessageList.vue'
+import TopBar from './frame/TopBar.vue'
+import { useCast } from './stores/cast'
+import { useLibrary } from './stores/library'
+import { useMessages } from './stores/messages'
+import { useRenditions } from './stores/renditions'
+import { useRuns } from './stores/runs'
+
+const finding = ref(false)
+const keys = ref(false)
+const messages = useMessages()
+const router = useRouter()
+const route = useRoute()
+
+function onKey(event: KeyboardEvent) {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+    event.preventDefault()
+    finding.value = true
+  } else if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea')) {
+    keys.value = true
+  }
+}
+onMounted(async () => {
+  window.addEventListener('keydown', onKey)
+  void useRuns().refresh()
+  await Promise.all([useLibrary().load(), useCast().load(), useRenditions().load()]).catch(messages.fail)
+})
+onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+router.onError(() => messages.fail(new Error('a part of the page could not be loaded')))
+</script>
+
+<template>
+  <v-app>
+    <TopBar @find="finding = true" @keys="keys = true" />
+    <main>
+      <router-view v-slot="{ Component }">
+        <component :is="Component" :key="String(route.name) + String(route.params.id ?? '')" />
+      </router-view>
+    </main>
+    <DropPlace />
+    <MessageList />
+    <Finder v-model="finding" @keys="keys = true" />
+    <KeyList v-model="keys" />
+  </v-app>
+</template>

@@ -1,0 +1,48 @@
+import createClient from 'openapi-fetch'
+
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+export const client = createClient<paths>({ baseUrl: '' })
+
+/** A failed request, in the server's own sentence. */
+export class Refused extends Error {}
+
+/** The data of an answer, or a Refused with the sentence to show. */
+export async function answer<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await request.catch(() => {
+    throw new Refused('The studio does not answer; check that it is still running, then try again.')
+  })
+  if (error !== undefined || !response.ok) throw new Refused(sentence(error, response.status))
+  return data as T
+}
+
+function sentence(error: unknown, status: number): string {
+  const detail = (error as { detail?: unknown } | undefined)?.detail
+  if (typeof detail === 'string') return detail
+  return status === 404 ? 'This is no longer in the studio.' : `The studio could not do this (error ${status}); nothing was changed.`
+}
+
+/** Motion arrays: float32 blocks one after another, shapes in the header. */
+export interface Octets {
+  blocks: { shape: number[]; values: Float32Array }[]
+  fps: number
+}
+
+export async function octets(path: string, signal?: AbortSignal): Promise<Octets> {
+  const response = await fetch(path, { signal }).catch((problem: unknown) => {
+    if (problem instanceof DOMException && problem.name === 'AbortError') throw problem
+    throw new Refused('The studio does not answer; check that it is still running, then try again.')
+  })
+  if (!response.ok) throw new Refused(sentence(await response.json().catch(() => undefined), response.status))
+  const data = await response.arrayBuffer()
+  let at = 0
+  const blocks = (response.headers.get('X-Armuto-Shape') ?? '').split(';').map((text) => {
+    const shape = text.split(',').map(Number)
+    const length = shape.reduce((a, b) => a * b, 1)
+    const values = new Float32Array(data, at, length)
+    at += length * 4
+    return { shape, values }
+  })
+  return { blocks, fps: Number(response.headers.get('X-Armuto-Fps')) }
+}

@@ -1,0 +1,9 @@
+/// <reference types="vite/client" />
+declare module '*.vue' {
+  import type { DefineComponent } from 'vue'
+  const component: DefineComponent<object, object, unknown>
+  export default component
+}
+declare module 'vuetify/styles'
+declare module '@fontsource/atkinson-hyperlegible-next/*'
+declare module '@fontsource/atkinson-hyperlegible-mono/*'

@@ -1,0 +1,113 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+
+import type { Schemas } from '@/api/client'
+
+/** The time line: small poses of source (above) and character (below) at regular frames, findings under them. */
+export interface RibbonRow {
+  /** Flat world positions per shown frame. */
+  poses: Float32Array[]
+  parents: number[]
+  sides: string[]
+}
+const props = defineProps<{ frames: number; fps: number; frame: number; rows: RibbonRow[]; shown: number[]; findings: Schemas['FindingOut'][] }>()
+const emit = defineEmits<{ frame: [frame: number] }>()
+const root = ref<HTMLElement>()
+const width = ref(800)
+const HEIGHT = 62
+let watcher: ResizeObserver | undefined
+onMounted(() => {
+  watcher = new ResizeObserver(([entry]) => (width.value = entry.contentRect.width))
+  watcher.observe(root.value!)
+})
+onBeforeUnmount(() => watcher?.disconnect())
+
+const x = (frame: number) => (props.frames < 2 ? 0 : (frame / (props.frames - 1)) * (width.value - 48) + 24)
+const paths = computed(() =>
+  props.rows.map((row, r) => {
+    let top = 0.1
+    for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) top = Math.max(top, pose[n])
+    const scale = (HEIGHT - 10) / top
+    return props.shown.map((frame, k) => {
+      const pose = row.poses[k]
+      const out = { left: '', right: '', middle: '' }
+      if (!pose) return out
+      // Seen a little from the side, each pose about its own middle.
+      const across = (n: number) => pose[n * 3] * 0.5 + pose[n * 3 + 2] * 0.866
+      const middle = across(0)
+      const at = (n: number) => `${(x(frame) + (across(n) - middle) * scale).toFixed(1)} ${(HEIGHT * (r + 1) - 4 - pose[n * 3 + 1] * scale).toFixed(1)}`
+      row.parents.forEach((parent, n) => {
+        if (parent >= 0) out[(row.sides[n] || 'middle') as keyof typeof out] += `M${at(parent)}L${at(n)}`
+      })
+      return out
+    })
+  }),
+)
+const ticks = computed(() => {
+  const steps = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000]
+  const step = steps.find((n) => (n / Math.max(1, props.frames - 1)) * width.value > 54) ?? 10000
+  return Array.from({ length: Math.floor((props.frames - 1) / step) + 1 }, (_, n) => n * step)
+})
+function scrub(event: PointerEvent) {
+  if (!(event.buttons & 1)) return
+  const box = root.value!.getBoundingClientRect()
+  const share = (event.clientX - box.left - 24) / (box.width - 48)
+  emit('frame', Math.max(0, Math.min(props.frames - 1, Math.round(share * (props.frames - 1)))))
+}
+function press(event: PointerEvent) {
+  ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  scrub(event)
+}
+const bottom = computed(() => HEIGHT * props.rows.length)
+</script>
+
+<template>
+  <div
+    ref="root"
+    class="ribbon"
+    role="slider"
+    tabindex="0"
+    aria-label="Frame"
+    :aria-valuemin="0"
+    :aria-valuemax="frames - 1"
+    :aria-valuenow="frame"
+    :aria-valuetext="`frame ${frame}, ${(frame / fps).toFixed(2)} seconds`"
+    @pointerdown="press"
+    @pointermove="scrub"
+  >
+    <svg :width="width" :height="bottom + 34">
+      <g v-for="(row, r) in paths" :key="r">
+        <line x1="0" :x2="width" :y1="HEIGHT * (r + 1) - 4" :y2="HEIGHT * (r + 1) - 4" class="floor" />
+        <g v-for="(pose, k) in row" :key="k">
+          <path :d="pose.right" class="right" /><path :d="pose.right" class="core" />
+          <path :d="pose.middle" class="middle" /><path :d="pose.left" class="left" />
+        </g>
+      </g>
+      <g v-for="(finding, n) in findings.filter((one) => one.unit)" :key="`f${n}`">
+        <rect :x="x(finding.frames[0])" :y="bottom + 2" :width="Math.max(3, x(finding.frames[1]) - x(finding.frames[0]))" height="4" class="finding"><title>{{ finding.text }}</title></rect>
+      </g>
+      <g v-for="tick in ticks" :key="tick">
+        <line :x1="x(tick)" :x2="x(tick)" :y1="bottom + 8" :y2="bottom + 13" class="tick" />
+        <text :x="x(tick)" :y="bottom + 26" class="mono">{{ tick }}</text>
+      </g>
+      <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="bottom + 13" class="head" />
+      <path :d="`M${x(frame) - 5} 0 h10 l-5 7 z`" class="knob" />
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.ribbon { cursor: ew-resize; touch-action: none; user-select: none; overflow: hidden; background: var(--panel); }
+svg { display: block; }
+path { fill: none; stroke-linecap: round; stroke-linejoin: round; }
+.middle { stroke: var(--ink); stroke-width: 1.2; }
+.left { stroke: var(--left); stroke-width: 1.1; }
+.right { stroke: var(--right); stroke-width: 1.9; }
+.core { stroke: var(--panel); stroke-width: 0.7; }
+.floor { stroke: var(--hairline); }
+.tick { stroke: var(--quiet); }
+text { font-size: 11px; text-anchor: middle; fill: var(--quiet); }
+.head { stroke: var(--accent); stroke-width: 1.5; }
+.knob { fill: var(--accent); }
+.finding { fill: var(--wrong); }
+</style>

@@ -1,0 +1,21 @@
+import { Refused } from '@/api/client'
+import type { Palette } from '@/stage/palette'
+import { useCast, type Bones, type Character } from '@/stores/cast'
+
+export type StageModule = typeof import('@/stage')
+
+/** The sides and parents of a skeleton as the stage draws them. */
+export const treeFor = (module: StageModule, bones: Bones) => module.treeOf(bones.parents, bones.parts, bones.ends)
+
+/** A character's file as a figure for the stage. */
+export async function loadFigure(module: StageModule, palette: Palette, one: Character) {
+  const [response, bones] = await Promise.all([fetch(`/api/cast/${one.id}/file`), useCast().skeleton(one.skeleton_id)])
+  if (!response.ok) throw new Refused(`${one.name}: its file could not be fetched; reload the page.`)
+  const tree = module.treeOf(bones.parents, bones.parts, [])
+  try {
+    return await module.Figure.read(await response.arrayBuffer(), one.nodes, tree, one.space, palette, one.height)
+  } catch (problem) {
+    console.error(problem)
+    throw new Refused(`${one.name}: its mesh cannot be shown here; its bones and motion are not affected.`)
+  }
+}

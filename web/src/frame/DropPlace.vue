@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { useArrivals } from '@/stores/arrivals'
+import { useCast } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+
+/** Files may be dropped anywhere. Views that know better take the drop themselves and stop it there. */
+const over = ref(false)
+const router = useRouter()
+let depth = 0
+
+const hasFiles = (event: DragEvent) => event.dataTransfer?.types.includes('Files') ?? false
+
+function enter(event: DragEvent) {
+  if (!hasFiles(event)) return
+  depth += 1
+  over.value = true
+}
+function leave(event: DragEvent) {
+  if (!hasFiles(event)) return
+  depth = Math.max(0, depth - 1)
+  over.value = depth > 0
+}
+function hover(event: DragEvent) {
+  if (hasFiles(event)) event.preventDefault()
+}
+function clear() {
+  depth = 0
+  over.value = false
+}
+async function drop(event: DragEvent) {
+  clear()
+  const files = [...(event.dataTransfer?.files ?? [])]
+  if (!files.length || event.defaultPrevented) return
+  event.preventDefault()
+  const found = await useArrivals().bringIn(files)
+  const clips = found.clips.length
+  const characters = found.characters.length
+  if (clips) {
+    const name = clips === 1 ? `“${useLibrary().clip(found.clips[0])?.name}”` : `${clips} clips`
+    useMessages().say(`Brought in ${name}.`, { label: 'See the library', path: '/library' })
+  }
+  if (characters) {
+    const name = characters === 1 ? `“${useCast().character(found.characters[0])?.name}”` : `${characters} characters`
+    useMessages().say(`Brought in ${name}.`, { label: 'See the cast', path: '/cast' })
+    if (!clips && router.currentRoute.value.name === 'library') void router.push('/cast')
+  }
+}
+onMounted(() => {
+  window.addEventListener('dragenter', enter)
+  window.addEventListener('dragleave', leave)
+  window.addEventListener('dragover', hover)
+  // On the way down only the veil goes; on the way up, what nobody took is brought in.
+  window.addEventListener('drop', clear, true)
+  window.addEventListener('drop', drop)
+})
+onBeforeUnmount(() => {
+  window.removeEventListener('dragenter', enter)
+  window.removeEventListener('dragleave', leave)
+  window.removeEventListener('dragover', hover)
+  window.removeEventListener('drop', clear, true)
+  window.removeEventListener('drop', drop)
+})
+</script>
+
+<template>
+  <div v-if="over" class="veil" aria-hidden="true">
+    <p>Motion goes to the library, characters to the cast. On a figure, motion is performed at once.</p>
+  </div>
+</template>
+
+<style scoped>
+.veil {
+  position: fixed;
+  inset: 58px 9px 9px;
+  border: 2px dashed var(--accent);
+  border-radius: 6px;
+  display: flex;
+  align-items: flex-end;
+  justify-content: center;
+  padding: 18px;
+  pointer-events: none;
+  z-index: 3000;
+}
+.veil p { background: var(--panel); border: 1px solid var(--hairline); padding: 8px 16px; border-radius: 4px; }
+</style>

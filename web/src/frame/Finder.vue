@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { computed, nextTick, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { answer, client, type Schemas } from '@/api/client'
+import { useCast } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
+
+const open = defineModel<boolean>({ required: true })
+const emit = defineEmits<{ keys: [] }>()
+const router = useRouter()
+const library = useLibrary()
+const cast = useCast()
+const text = ref('')
+const at = ref(0)
+const field = ref<HTMLInputElement>()
+const fittings = ref<Schemas['FittingSummary'][]>([])
+
+watch(open, async (now) => {
+  if (!now) return
+  text.value = ''
+  at.value = 0
+  await nextTick()
+  setTimeout(() => field.value?.focus(), 30)
+  fittings.value = await answer(client.GET('/api/fittings/')).catch(() => [])
+})
+
+interface Found { kind: string; name: string; go: () => void }
+
+const all = computed<Found[]>(() => [
+  ...library.clips.map((clip) => ({ kind: 'clip', name: clip.name, go: () => router.push(`/library?clip=${clip.id}`) })),
+  ...cast.characters.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
+  ...fittings.value.map((one) => ({ kind: 'fitting', name: `${one.skeleton} on ${one.character}`, go: () => router.push(`/fittings/${one.id}`) })),
+  ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
+  { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
+])
+const found = computed(() => {
+  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return all.value.filter((one) => words.every((word) => `${one.name} ${one.kind}`.toLowerCase().includes(word))).slice(0, 12)
+})
+watch(text, () => (at.value = 0))
+
+function choose(one?: Found) {
+  if (!one) return
+  open.value = false
+  one.go()
+}
+function onKey(event: KeyboardEvent) {
+  const count = found.value.length
+  if (event.key === 'ArrowDown') at.value = (at.value + 1) % Math.max(1, count)
+  else if (event.key === 'ArrowUp') at.value = (at.value + count - 1) % Math.max(1, count)
+  else if (event.key === 'Enter') choose(found.value[at.value])
+  else return
+  event.preventDefault()
+}
+</script>
+
+<template>
+  <v-dialog v-model="open" max-width="560" aria-label="Find">
+    <v-card class="card">
+      <input ref="field" v-model="text" aria-label="Find a clip, a character, a fitting or a view" placeholder="Find a clip, a character, a fitting or a view" @keydown="onKey" />
+      <ul role="listbox" aria-label="Found">
+        <li v-for="(one, n) in found" :key="one.kind + one.name + n" role="option" :aria-selected="n === at">
+          <button class="plain" :class="{ here: n === at }" @click="choose(one)"><span>{{ one.name }}</span><span class="quiet">{{ one.kind }}</span></button>
+        </li>
+        <li v-if="!found.length" class="quiet none">Nothing has this name.</li>
+      </ul>
+    </v-card>
+  </v-dialog>
+</template>
+
+<style scoped>
+.card { padding: 8px; background: var(--panel); }
+input { width: 100%; padding: 10px 12px; font: inherit; font-size: 17px; border: 0; border-bottom: 1px solid var(--hairline); color: inherit; background: none; outline: none; }
+ul { list-style: none; margin: 6px 0 0; padding: 0; }
+li button { display: flex; width: 100%; justify-content: space-between; padding: 6px 12px; border-radius: 3px; }
+li button.here, li button:hover { background: rgb(var(--v-theme-surface-variant)); }
+.none { padding: 6px 12px; }
+</style>

@@ -1,0 +1,38 @@
+<script setup lang="ts">
+import { ref, watch } from 'vue'
+
+const open = defineModel<boolean>({ required: true })
+const close = ref<HTMLButtonElement>()
+// With the focus inside, Esc closes it and Tab stays in it.
+watch(open, (now) => now && setTimeout(() => close.value?.focus(), 30))
+const groups = [
+  { name: 'Everywhere', keys: [['Ctrl K', 'find a clip, character, fitting or view'], ['?', 'show the keys'], ['Esc', 'close what is open']] },
+  {
+    name: 'Playing',
+    keys: [['Space', 'play and pause'], ['← →', 'one frame back or on'], ['Shift ← →', 'to the finding before or after'], ['Home End', 'first and last frame']],
+  },
+  { name: 'Fitting', keys: [['M', 'mesh on and off'], ['B', 'bones on and off'], ['O', 'side by side or laid over each other'], ['F', 'frame both figures'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo']] },
+]
+</script>
+
+<template>
+  <v-dialog v-model="open" max-width="520" aria-label="Keys">
+    <v-card class="card">
+      <div class="head"><h1>Keys</h1><button ref="close" class="plain word" @click="open = false">Close</button></div>
+      <section v-for="group in groups" :key="group.name">
+        <h2>{{ group.name }}</h2>
+        <dl>
+          <template v-for="[key, what] in group.keys" :key="key"><dt class="mono">{{ key }}</dt><dd>{{ what }}</dd></template>
+        </dl>
+      </section>
+    </v-card>
+  </v-dialog>
+</template>
+
+<style scoped>
+.card { padding: 20px 24px; background: var(--panel); }
+.head { display: flex; justify-content: space-between; }
+section { margin-top: 12px; }
+dl { display: grid; grid-template-columns: 8.5rem 1fr; gap: 3px 10px; margin: 4px 0 0; }
+dd { margin: 0; }
+</style>

@@ -1,0 +1,24 @@
+<script setup lang="ts">
+import { useMessages } from '@/stores/messages'
+
+const messages = useMessages()
+</script>
+
+<template>
+  <div class="messages" role="status" aria-live="polite">
+    <div v-for="message in messages.list" :key="message.id" :class="['message', message.kind]">
+      <span class="mark" aria-hidden="true">{{ message.kind === 'wrong' ? '✕' : '✓' }}</span>
+      <span class="text">{{ message.text }}</span>
+      <router-link v-if="message.to" :to="message.to.path" @click="messages.dismiss(message.id)">{{ message.to.label }}</router-link>
+      <button class="plain word" @click="messages.dismiss(message.id)">Dismiss</button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.messages { position: fixed; right: 16px; bottom: 16px; display: grid; gap: 8px; max-width: min(560px, 90vw); z-index: 2900; }
+.message { display: flex; gap: 12px; align-items: baseline; background: var(--panel); border: 1px solid var(--hairline); border-left: 3px solid var(--ink); padding: 9px 14px; border-radius: 3px; }
+.message.wrong { border-left-color: var(--wrong); }
+.message.wrong .mark { color: var(--wrong); }
+.text { flex: 1; overflow-wrap: anywhere; }
+</style>

@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useTheme } from 'vuetify'
+
+import { useArrivals } from '@/stores/arrivals'
+import { useRuns } from '@/stores/runs'
+
+const emit = defineEmits<{ find: []; keys: [] }>()
+const runs = useRuns()
+const arrivals = useArrivals()
+const theme = useTheme()
+
+const places = computed(() => {
+  const c = runs.counts
+  return [
+    { to: '/library', word: 'Library', count: c?.clips },
+    { to: '/cast', word: 'Cast', count: c?.characters },
+    { to: '/fittings', word: 'Fittings', count: c?.fittings },
+    { to: '/board', word: 'Board', count: c?.renditions },
+    { to: '/delivery', word: 'Delivery', count: c?.finished },
+  ]
+})
+const work = computed(() => {
+  if (arrivals.busy)
+    return { text: `Bringing in ${arrivals.name}, ${arrivals.done + 1} of ${arrivals.total}`, share: arrivals.done / arrivals.total }
+  const now = runs.counts
+  if (!now?.running) return null
+  const finished = runs.most - now.running
+  return { text: `${finished + 1} of ${runs.most}`, share: (finished + now.done) / runs.most }
+})
+const isNight = computed(() => theme.global.name.value === 'night')
+function switchTheme() {
+  const next = isNight.value ? 'paper' : 'night'
+  theme.change(next)
+  localStorage.setItem('armuto.theme', next)
+}
+</script>
+
+<template>
+  <header>
+    <router-link to="/library" class="mark" aria-label="Armuto, to the library">
+      <svg viewBox="0 0 30 26" width="26" height="23" aria-hidden="true">
+        <g fill="none" stroke-linecap="round" stroke-width="1.6">
+          <path d="M4 24 L9 13 L6 3" opacity="0.25" stroke="currentColor" />
+          <path d="M11 24 L14.5 13 L13.5 3" opacity="0.5" stroke="currentColor" />
+          <path d="M18 24 L20.5 13 L22 3" stroke="currentColor" />
+        </g>
+        <circle cx="20.5" cy="13" r="2.3" fill="var(--panel)" stroke="var(--accent)" stroke-width="1.6" />
+      </svg>
+      Armuto
+    </router-link>
+    <nav aria-label="The work in its order">
+      <template v-for="(place, n) in places" :key="place.to">
+        <span v-if="n" class="dot" aria-hidden="true">·</span>
+        <router-link :to="place.to">
+          {{ place.word }}<span v-if="place.count !== undefined" class="mono count">{{ place.count }}</span>
+        </router-link>
+      </template>
+    </nav>
+    <div class="right">
+      <div v-if="work" class="work" role="status">
+        <span>{{ work.text }}</span>
+        <span class="line"><span :style="{ width: `${Math.round(work.share * 100)}%` }" /></span>
+      </div>
+      <button class="plain end" @click="emit('find')">Find <kbd>Ctrl K</kbd></button>
+      <button class="plain end" @click="emit('keys')">Keys <kbd>?</kbd></button>
+      <button class="plain end" :aria-pressed="isNight" @click="switchTheme">{{ isNight ? 'Day' : 'Night' }}</button>
+    </div>
+  </header>
+</template>
+
+<style scoped>
+header {
+  height: 49px;
+  display: flex;
+  align-items: center;
+  gap: 26px;
+  padding: 0 18px;
+  background: var(--panel);
+  border-bottom: 1px solid var(--hairline);
+}
+.mark { display: flex; align-items: center; gap: 8px; font-weight: 700; font-size: 18px; text-decoration: none; }
+nav { display: flex; align-items: center; gap: 9px; }
+nav a { text-decoration: none; padding: 5px 3px; border-bottom: 2px solid transparent; }
+nav a:hover { border-color: var(--hairline); }
+nav a.router-link-active { border-color: var(--accent); font-weight: 500; }
+.count { margin-left: 5px; color: var(--quiet); font-size: 0.8em; }
+.dot { color: var(--quiet); }
+.right { margin-left: auto; display: flex; gap: 20px; align-items: center; font-size: 14px; }
+.end { min-height: 28px; display: flex; align-items: center; gap: 7px; }
+kbd { font-family: var(--mono); font-size: 11.5px; border: 1px solid var(--hairline); border-radius: 3px; padding: 0 5px; color: var(--quiet); }
+.work { display: grid; gap: 3px; min-width: 150px; max-width: 280px; }
+.work > span:first-child { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; font-size: 13px; }
+.line { height: 2px; background: var(--hairline); }
+.line span { display: block; height: 2px; background: var(--accent); transition: width 150ms; }
+@media (max-width: 1100px) { header { gap: 14px; } .right { gap: 12px; } kbd { display: none; } }
+</style>

@@ -1,0 +1,20 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+import LibraryView from './library/LibraryView.vue'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/library' },
+    { path: '/library', name: 'library', component: LibraryView, meta: { title: 'Library' } },
+    { path: '/cast', name: 'cast', component: () => import('./cast/CastView.vue'), meta: { title: 'Cast' } },
+    { path: '/fittings', name: 'fittings', component: () => import('./fittings/FittingsView.vue'), meta: { title: 'Fittings' } },
+    { path: '/fittings/:id(\\d+)', name: 'fitting', component: () => import('./fitting/FittingView.vue'), meta: { title: 'Fitting' } },
+    { path: '/board', name: 'board', component: () => import('./board/BoardView.vue'), meta: { title: 'Board' } },
+    { path: '/delivery', name: 'delivery', component: () => import('./delivery/DeliveryView.vue'), meta: { title: 'Delivery' } },
+    { path: '/:rest(.*)*', name: 'lost', component: () => import('./frame/LostView.vue'), meta: { title: 'Not found' } },
+  ],
+})
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title ?? '')} · Armuto`
+})

@@ -1,0 +1,5 @@
+export { Figure } from './figure'
+export { treeOf, type NodeMotion, type Positions, type Tree } from './motion'
+export { Quills } from './quills'
+export { openStage, type Stage } from './stage'
+export { HeightRule } from './rule'

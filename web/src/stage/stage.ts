@@ -1,0 +1,260 @@
+import {
+  Color,
+  DirectionalLight,
+  HemisphereLight,
+  type Object3D,
+  PCFShadowMap,
+  PerspectiveCamera,
+  Raycaster,
+  Scene,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+} from 'three'
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
+
+import type { Figure } from './figure'
+import { Floor } from './floor'
+import type { Positions } from './motion'
+import { palette, type Palette } from './palette'
+import { Quills } from './quills'
+
+/** A source on the stage: a skeleton drawn as quills from world positions. */
+interface Source {
+  quills: Quills
+  positions: Positions | null
+}
+
+const pointer = new Vector2()
+const point = new Vector3()
+
+/**
+ * The stage: one canvas, one camera, one floor; figures and sources stand on it and take the pose of the frame that is set. It
+ * draws when something has changed and not otherwise.
+ */
+export class Stage {
+  readonly palette: Palette
+  readonly camera = new PerspectiveCamera(30, 1, 0.05, 100)
+  readonly controls: OrbitControls
+  readonly floor: Floor
+  private readonly renderer: WebGLRenderer
+  private readonly scene = new Scene()
+  private readonly sun = new DirectionalLight(0xfff4e0, 2.2)
+  private readonly figures = new Map<string, Figure>()
+  private readonly sources = new Map<string, Source>()
+  private readonly watcher: ResizeObserver
+  private readonly rays = new Raycaster()
+  private request = 0
+  private followed: (() => Vector3 | null) | null = null
+  private readonly last = new Vector3()
+  frame = 0
+  /** Called after every drawing; overlays place themselves here. */
+  onDraw: (() => void) | null = null
+
+  constructor(private readonly canvas: HTMLCanvasElement) {
+    this.palette = palette(canvas)
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true })
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
+    this.renderer.shadowMap.enabled = true
+    this.renderer.shadowMap.type = PCFShadowMap
+    this.renderer.setClearColor(new Color(0), 0)
+    this.sun.castShadow = true
+    this.sun.shadow.mapSize.set(1024, 1024)
+    this.sun.shadow.radius = 5
+    this.sun.shadow.bias = -0.0004
+    this.sun.shadow.normalBias = 0.02
+    Object.assign(this.sun.shadow.camera, { left: -4, right: 4, top: 4, bottom: -4, near: 0.5, far: 16 })
+    this.floor = new Floor(this.palette)
+    this.scene.add(new HemisphereLight(0xffffff, 0xd8cdb8, 1.75), this.sun, this.sun.target, this.floor.object)
+    this.controls = new OrbitControls(this.camera, canvas)
+    this.controls.maxPolarAngle = Math.PI * 0.56
+    this.controls.minDistance = 0.5
+    this.controls.maxDistance = 25
+    this.controls.addEventListener('change', () => this.invalidate())
+    this.watcher = new ResizeObserver(() => this.resize())
+    this.watcher.observe(canvas.parentElement ?? canvas)
+    this.resize()
+  }
+
+  add(key: string, figure: Figure) {
+    this.remove(key)
+    this.figures.set(key, figure)
+    this.scene.add(figure.object, figure.quills.object)
+    figure.pose(this.frame)
+    this.invalidate()
+  }
+
+  addSource(key: string, quills: Quills, positions: Positions | null) {
+    this.remove(key)
+    this.sources.set(key, { quills, positions })
+    this.scene.add(quills.object)
+    this.setFrame(this.frame)
+  }
+
+  /** Put something on the stage that takes no poses; whoever adds it removes and disposes of it. */
+  addObject(object: Object3D) {
+    this.scene.add(object)
+    this.invalidate()
+  }
+
+  remove(key: string) {
+    this.figures.get(key)?.dispose()
+    this.sources.get(key)?.quills.dispose()
+    this.figures.delete(key)
+    this.sources.delete(key)
+    this.invalidate()
+  }
+
+  clear() {
+    for (const key of [...this.figures.keys(), ...this.sources.keys()]) this.remove(key)
+  }
+
+  figure(key: string) {
+    return this.figures.get(key)
+  }
+
+  source(key: string) {
+    return this.sources.get(key)?.quills
+  }
+
+  /** Put a figure or source at a place on the floor. */
+  moveTo(key: string, x: number, z: number) {
+    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.quills.object
+    object?.position.set(x, 0, z)
+    this.figures.get(key)?.update()
+    this.invalidate()
+  }
+
+  setFrame(frame: number) {
+    this.frame = frame
+    for (const figure of this.figures.values()) figure.pose(frame)
+    for (const { quills, positions } of this.sources.values()) {
+      if (!positions) continue
+      const f = Math.max(0, Math.min(frame, positions.frames - 1))
+      quills.place(positions.values, f * positions.points * 3)
+    }
+    this.follow()
+    this.invalidate()
+  }
+
+  /** Keep the camera with a point that moves over the ground, or let it stand. */
+  setFollowed(where: (() => Vector3 | null) | null) {
+    this.followed = where
+    const now = where?.()
+    if (now) this.last.copy(now)
+  }
+
+  private follow() {
+    const now = this.followed?.()
+    if (!now) return
+    const dx = now.x - this.last.x
+    const dz = now.z - this.last.z
+    this.camera.position.x += dx
+    this.camera.position.z += dz
+    this.controls.target.x += dx
+    this.controls.target.z += dz
+    this.last.copy(now)
+    this.controls.update()
+  }
+
+  /** Look at a box of the given width and height whose middle stands at (x, z), from a direction in degrees. */
+  frameBox(x: number, z: number, width: number, height: number, from = 18, raised = 8, aim = 0.44) {
+    const half = Math.tan((this.camera.fov * Math.PI) / 360)
+    const far = Math.max(height / 2 / half, width / 2 / half / this.camera.aspect) * 1.12
+    const yaw = (from * Math.PI) / 180
+    const pitch = (raised * Math.PI) / 180
+    this.controls.target.set(x, height * aim, z)
+    this.camera.position.set(
+      x + far * Math.sin(yaw) * Math.cos(pitch),
+      height * aim + far * Math.sin(pitch),
+      z + far * Math.cos(yaw) * Math.cos(pitch),
+    )
+    this.controls.update()
+    this.invalidate()
+  }
+
+  /** The key of the figure under a point of the window, or null. */
+  figureAt(clientX: number, clientY: number): string | null {
+    const box = this.canvas.getBoundingClientRect()
+    pointer.set(((clientX - box.left) / box.width) * 2 - 1, 1 - ((clientY - box.top) / box.height) * 2)
+    this.rays.setFromCamera(pointer, this.camera)
+    let best: { key: string; far: number } | null = null
+    for (const [key, figure] of this.figures) {
+      const hit = this.rays.ray.intersectBox(figure.bounds().expandByScalar(0.03), point)
+      const far = hit ? hit.distanceTo(this.camera.position) : Infinity
+      if (hit && (!best || far < best.far)) best = { key, far }
+    }
+    return best?.key ?? null
+  }
+
+  /** Where a world point lies in the canvas, in CSS pixels. */
+  project(x: number, y: number, z: number): { x: number; y: number; ahead: boolean } {
+    point.set(x, y, z).project(this.camera)
+    const box = this.canvas.getBoundingClientRect()
+    return { x: ((point.x + 1) / 2) * box.width, y: ((1 - point.y) / 2) * box.height, ahead: point.z < 1 }
+  }
+
+  invalidate() {
+    if (!this.request) this.request = requestAnimationFrame(() => this.draw())
+  }
+
+  /** Draw now. */
+  draw() {
+    cancelAnimationFrame(this.request)
+    this.request = 0
+    for (const figure of this.figures.values()) if (figure.quills.object.visible) figure.quills.draw(this.camera)
+    for (const { quills } of this.sources.values()) quills.draw(this.camera)
+    const centre = this.controls.target
+    this.floor.centre(centre.x, centre.z)
+    this.sun.position.set(centre.x + 2.2, 5.5, centre.z + 2.6)
+    this.sun.target.position.set(centre.x, 0, centre.z)
+    this.renderer.render(this.scene, this.camera)
+    this.onDraw?.()
+  }
+
+  private resize() {
+    const box = (this.canvas.parentElement ?? this.canvas).getBoundingClientRect()
+    if (!box.width || !box.height) return
+    this.renderer.setSize(box.width, box.height, false)
+    this.camera.aspect = box.width / box.height
+    this.camera.updateProjectionMatrix()
+    this.draw()
+  }
+
+  /** World positions of every figure's and source's joints as they stand now, for tests and measuring by hand. */
+  positions(): Record<string, number[][]> {
+    const out: Record<string, number[][]> = {}
+    for (const [key, figure] of this.figures) out[key] = figure.worldPositions()
+    for (const [key, { quills }] of this.sources) {
+      const { x, z } = quills.object.position
+      out[key] = Array.from({ length: quills.tree.rings }, (_, n) => [
+        quills.positions[n * 3] + x,
+        quills.positions[n * 3 + 1],
+        quills.positions[n * 3 + 2] + z,
+      ])
+    }
+    return out
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.request)
+    this.watcher.disconnect()
+    this.clear()
+    this.floor.dispose()
+    this.controls.dispose()
+    this.renderer.dispose()
+  }
+}
+
+declare global {
+  interface Window {
+    armuto?: { stage?: Stage }
+  }
+}
+
+/** The stage on a canvas. It can be reached as window.armuto.stage from the browser's console. */
+export function openStage(canvas: HTMLCanvasElement): Stage {
+  const stage = new Stage(canvas)
+  window.armuto = { stage }
+  return stage
+}

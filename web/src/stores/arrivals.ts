@@ -1,0 +1,62 @@
+import { defineStore } from 'pinia'
+import { computed, ref } from 'vue'
+
+import { answer, client, Refused, type Schemas } from '@/api/client'
+import { useCast } from './cast'
+import { useLibrary } from './library'
+import { useMessages } from './messages'
+import { useRuns } from './runs'
+
+type Arrival = Schemas['ArrivalOut']
+export type Goal = 'auto' | 'library' | 'cast'
+
+/** Bringing in files, one after another, each all or nothing. */
+export const useArrivals = defineStore('arrivals', () => {
+  const total = ref(0)
+  const done = ref(0)
+  const name = ref('')
+  const busy = computed(() => done.value < total.value)
+  let queue: Promise<unknown> = Promise.resolve()
+
+  /** Returns the ids of all clips and characters that came in. Refusals are shown and do not stop the others. */
+  function bringIn(files: File[], goal: Goal = 'auto'): Promise<{ clips: number[]; characters: number[] }> {
+    total.value += files.length
+    const work = queue.then(async () => {
+      const found = { clips: [] as number[], characters: [] as number[] }
+      for (const file of files) {
+        name.value = file.name
+        try {
+          const arrived = await read(file, goal)
+          found.clips.push(...arrived.clips)
+          found.characters.push(...arrived.characters)
+        } catch (problem) {
+          useMessages().fail(problem)
+        }
+        done.value += 1
+      }
+      if (done.value === total.value) done.value = total.value = 0
+      await Promise.all([useLibrary().load(), useCast().load(), useRuns().refresh()])
+      return found
+    })
+    queue = work.catch(() => undefined)
+    return work
+  }
+
+  async function read(file: File, goal: Goal): Promise<Required<Pick<Arrival, 'clips' | 'characters'>>> {
+    const body = new FormData()
+    body.append('file', file)
+    body.append('goes_to', goal)
+    let arrival = (await answer(
+      client.POST('/api/arrivals/', { body: body as never, bodySerializer: (form) => form as never }),
+    )) as Arrival
+    while (arrival.state === 'waiting' || arrival.state === 'reading') {
+      await new Promise((resolve) => setTimeout(resolve, 300))
+      const path = { arrival_id: arrival.id as number }
+      arrival = await answer(client.GET('/api/arrivals/{arrival_id}', { params: { path } }))
+    }
+    if (arrival.id) await client.DELETE('/api/arrivals/{arrival_id}', { params: { path: { arrival_id: arrival.id } } })
+    if (arrival.state === 'refused') throw new Refused(arrival.sentence)
+    return { clips: arrival.clips ?? [], characters: arrival.characters ?? [] }
+  }
+  return { total, done, name, busy, bringIn }
+})

@@ -1,0 +1,30 @@
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+
+import { answer, client, type Schemas } from '@/api/client'
+
+export type Character = Schemas['CharacterOut']
+export type Bones = Schemas['SkeletonTree']
+
+export const useCast = defineStore('cast', () => {
+  const characters = ref<Character[]>([])
+  const loaded = ref(false)
+  const bones = new Map<number, Promise<Bones>>()
+
+  async function load() {
+    characters.value = await answer(client.GET('/api/cast/'))
+    loaded.value = true
+  }
+  /** Bones of a skeleton; skeletons never change, so each is fetched once. */
+  function skeleton(id: number): Promise<Bones> {
+    let found = bones.get(id)
+    if (!found) {
+      found = answer(client.GET('/api/library/skeletons/{skeleton_id}', { params: { path: { skeleton_id: id } } }))
+      found.catch(() => bones.delete(id))
+      bones.set(id, found)
+    }
+    return found
+  }
+  const character = (id: number) => characters.value.find((row) => row.id === id)
+  return { characters, loaded, load, skeleton, character }
+})

@@ -1,0 +1,38 @@
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+
+import { answer, client, type Schemas } from '@/api/client'
+
+export type Clip = Schemas['ClipOut']
+export type LibrarySkeleton = Schemas['SkeletonOut']
+export type Plate = Schemas['PlateOut']
+
+export const useLibrary = defineStore('library', () => {
+  const clips = ref<Clip[]>([])
+  const skeletons = ref<LibrarySkeleton[]>([])
+  const loaded = ref(false)
+  const plates = new Map<string, Promise<Plate>>()
+
+  async function load() {
+    const [rows, bodies] = await Promise.all([
+      answer(client.GET('/api/library/clips')),
+      answer(client.GET('/api/library/skeletons')),
+    ])
+    clips.value = rows
+    skeletons.value = bodies
+    loaded.value = true
+  }
+  /** The plate of a clip, fetched once per revision. */
+  function plate(clip: Clip): Promise<Plate> {
+    const key = `${clip.id}.${clip.revision}`
+    let found = plates.get(key)
+    if (!found) {
+      found = answer(client.GET('/api/library/clips/{clip_id}/plate', { params: { path: { clip_id: clip.id } } }))
+      found.catch(() => plates.delete(key))
+      plates.set(key, found)
+    }
+    return found
+  }
+  const clip = (id: number) => clips.value.find((row) => row.id === id)
+  return { clips, skeletons, loaded, load, plate, clip }
+})

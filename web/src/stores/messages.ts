@@ -1,0 +1,33 @@
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+
+import { Refused } from '@/api/client'
+
+export interface Message {
+  id: number
+  text: string
+  kind: 'said' | 'wrong'
+  to?: { label: string; path: string }
+}
+
+/** Sentences for the person: what was done, and what could not be. Failures stay until dismissed. */
+export const useMessages = defineStore('messages', () => {
+  const list = ref<Message[]>([])
+  let next = 1
+
+  function say(text: string, to?: Message['to']) {
+    const id = next++
+    list.value.push({ id, text, kind: 'said', to })
+    setTimeout(() => dismiss(id), 7000)
+  }
+  function fail(problem: unknown) {
+    if (problem instanceof DOMException && problem.name === 'AbortError') return
+    const text = problem instanceof Refused ? problem.message : 'Something in the page failed; reload it and try again.'
+    if (!(problem instanceof Refused)) console.error(problem)
+    list.value.push({ id: next++, text, kind: 'wrong' })
+  }
+  function dismiss(id: number) {
+    list.value = list.value.filter((message) => message.id !== id)
+  }
+  return { list, say, fail, dismiss }
+})

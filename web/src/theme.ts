@@ -1,0 +1,55 @@
+import { createVuetify } from 'vuetify'
+import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
+
+/** Paper and ink. Sides are sienna (left) and teal (right); plum is the one thing to do next. */
+const paper = {
+  dark: false,
+  colors: {
+    background: '#F6F2E9',
+    surface: '#FFFDF8',
+    'surface-variant': '#EFE9DB',
+    'on-surface-variant': '#1F2A37',
+    primary: '#6B2D5C',
+    secondary: '#1F2A37',
+    left: '#A8501F',
+    right: '#1E6F78',
+    error: '#8E2A1E',
+    'on-background': '#1F2A37',
+    'on-surface': '#1F2A37',
+    hairline: '#D9D1C1',
+    quiet: '#5F6368',
+  },
+}
+const night = {
+  dark: true,
+  colors: {
+    background: '#1B1F26',
+    surface: '#232932',
+    'surface-variant': '#2D343F',
+    'on-surface-variant': '#EDE6D6',
+    primary: '#D79BC6',
+    secondary: '#EDE6D6',
+    left: '#E39A6A',
+    right: '#6FC0C8',
+    error: '#F0A193',
+    'on-background': '#EDE6D6',
+    'on-surface': '#EDE6D6',
+    hairline: '#434B57',
+    quiet: '#A9ADB3',
+  },
+}
+
+const kept = localStorage.getItem('armuto.theme')
+const start = kept === 'night' || kept === 'paper' ? kept : 'paper'
+
+export const vuetify = createVuetify({
+  icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
+  theme: { defaultTheme: start, themes: { paper, night } },
+  defaults: {
+    VBtn: { variant: 'outlined', density: 'comfortable', ripple: false, elevation: 0 },
+    VTextField: { variant: 'outlined', density: 'compact', hideDetails: true },
+    VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: true },
+    VDialog: { transition: 'fade-transition' },
+    VMenu: { transition: 'fade-transition' },
+  },
+})

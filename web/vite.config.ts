@@ -1,0 +1,11 @@
+import vue from '@vitejs/plugin-vue'
+import { fileURLToPath, URL } from 'node:url'
+import { defineConfig } from 'vite'
+import vuetify from 'vite-plugin-vuetify'
+
+export default defineConfig({
+  plugins: [vue(), vuetify()],
+  resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
+  build: { target: 'es2022', chunkSizeWarningLimit: 900 },
+  server: { proxy: { '/api': 'http://127.0.0.1:8123' } },
+})
