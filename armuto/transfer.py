@@ -14,6 +14,8 @@ where s is the place of the joint when the body stands in its stance with its lo
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from armuto import rotation
@@ -24,36 +26,50 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Pose, local_rotations, world_pose
 
 FOOTING = ("foot", "toes")
+BLOCK = 1024  # frames
 
 
 def transfer(clip: Clip, fitting: Fitting) -> Clip:
-    """The clip performed by the fitting's target, with the clip's name and frame rate. Cost is linear in frames."""
-    target = fitting.target
-    led = fitting.leads()
-    world = clip.world()
-    turns = _world_turns(world.rotations, fitting, led)
+    """The clip performed by the fitting's target, with the clip's name and frame rate.
+
+    Cost is linear in frames. Frames are worked through in blocks that fit a processor's cache, so that memory beyond the
+    clip and its result stays constant.
+    """
+    target, led = fitting.target, fitting.leads()
     stance = stance_pose(fitting)
-    rotations = np.empty((len(target), clip.frames, 4))
+    shifting = _shifting(clip, fitting, led)
+    carriers = travelling(fitting, led)
+    above = {joint for carrier in carriers for joint in (carrier, *target.ancestors(carrier))}
+    moving = sorted(above | set(shifting))
+    rotations = np.empty((clip.frames, len(target), 4))
+    translations = np.empty((clip.frames, len(moving), 3))
+    for start in range(0, clip.frames, BLOCK):
+        frames = slice(start, start + BLOCK)
+        part = replace(clip, rotations=clip.rotations[frames], translations=clip.translations[frames])
+        source = part.world()
+        world = _world_rotations(source.rotations, fitting, led, stance)
+        moved = _shifted(part, fitting, led, stance.rotations, shifting)
+        _travel(source.positions, fitting, led, carriers, world, moved, stance.positions)
+        local = local_rotations(target, np.moveaxis(world, 0, 1))
+        rotations[frames] = rotation.normalised(local)
+        translations[frames] = np.stack([moved[joint] for joint in moving], axis=1)
+    return Clip(clip.name, target, clip.fps, rotations, np.array(moving, np.int64), translations)
+
+
+def _world_rotations(source: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Pose) -> FloatArray:
+    """World rotations of the target ``(J, F, 4)``, joint first, from those of the source ``(F, J, 4)``."""
+    target = fitting.target
+    turns = _world_turns(source, fitting, led)
+    world = np.empty((len(target), len(source), 4))
     for joints in target.levels:
         free = np.array([joint for joint in joints if joint not in led], np.int64)
         firm = np.array([joint for joint in joints if joint in led], np.int64)
         if len(firm):
-            rotations[firm] = rotation.multiply(turns[firm], stance.rotations[firm][:, None])
+            world[firm] = rotation.multiply(turns[firm], stance.rotations[firm][:, None])
         if len(free):
             local, above = fitting.target_stance[free][:, None], target.parents[free]
-            rotations[free] = np.where((above >= 0)[:, None, None], rotation.multiply(rotations[above], local), local)
-    translations = _stretched(clip, fitting, led, stance.rotations)
-    _travel(world.positions, fitting, led, rotations, translations, stance.positions)
-    rotations = np.ascontiguousarray(np.moveaxis(rotations, 0, 1))
-    moving = np.array(sorted(translations), np.int64)
-    return Clip(
-        clip.name,
-        target,
-        clip.fps,
-        rotation.normalised(local_rotations(target, rotations)),
-        moving,
-        np.stack([translations[joint] for joint in sorted(translations)], axis=1),
-    )
+            world[free] = rotation.multiply(world[above], local) if above[0] >= 0 else local
+    return world
 
 
 def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) -> FloatArray:
@@ -76,20 +92,36 @@ def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) 
     return out
 
 
-def _stretched(clip: Clip, fitting: Fitting, led: dict[int, Lead], stance: FloatArray) -> dict[int, FloatArray]:
-    """Local translations ``(F, 3)`` of target joints whose source moves against its parent."""
+def _shifting(clip: Clip, fitting: Fitting, led: dict[int, Lead]) -> list[int]:
+    """Target joints below a root whose source moves against its parent at some time, as a slider or a jaw may."""
+    column = {int(joint): k for k, joint in enumerate(clip.moving)}
+    out = []
+    for joint, lead in led.items():
+        if (
+            lead.a not in column
+            or lead.share > 0
+            or fitting.target.parents[joint] < 0
+            or fitting.source.parents[lead.a] < 0
+        ):
+            continue
+        shift = clip.translations[:, column[lead.a]] - fitting.source.rest_translation[lead.a]
+        if np.abs(shift).max(initial=0.0) > 1e-9:
+            out.append(joint)
+    return out
+
+
+def _shifted(
+    clip: Clip, fitting: Fitting, led: dict[int, Lead], stance: FloatArray, joints: list[int]
+) -> dict[int, FloatArray]:
+    """Local translations ``(F, 3)`` of those joints: the source's shift in the target's size and its parent's frame."""
     source, target = fitting.source, fitting.target
     column = {int(joint): k for k, joint in enumerate(clip.moving)}
     out: dict[int, FloatArray] = {}
-    for joint, lead in led.items():
-        if lead.a not in column or lead.share > 0:
-            continue
-        shift = clip.translations[:, column[lead.a]] - source.rest_translation[lead.a]
-        above, source_above = int(target.parents[joint]), int(source.parents[lead.a])
-        if above < 0 or source_above < 0 or np.abs(shift).max(initial=0.0) < 1e-9:
-            continue
-        q = rotation.multiply(fitting.turn, source.rest.rotations[source_above])
-        q = rotation.multiply(rotation.inverse(stance[above]), q)
+    for joint in joints:
+        there = led[joint].a
+        shift = clip.translations[:, column[there]] - source.rest_translation[there]
+        q = rotation.multiply(fitting.turn, source.rest.rotations[source.parents[there]])
+        q = rotation.multiply(rotation.inverse(stance[target.parents[joint]]), q)
         out[joint] = target.rest_translation[joint] + fitting.scale * rotation.rotate(q, shift)
     return out
 
@@ -131,6 +163,7 @@ def _travel(
     source_positions: FloatArray,
     fitting: Fitting,
     led: dict[int, Lead],
+    carriers: list[int],
     rotations: FloatArray,
     translations: dict[int, FloatArray],
     stance: FloatArray,
@@ -138,7 +171,6 @@ def _travel(
     """Fill in the translations of joints that carry travel, and of everything above them. rotations: ``(J, F, 4)``."""
     target = fitting.target
     source_stand, target_stand = standing_places(fitting, led, stance)
-    carriers = travelling(fitting, led)
     frames = len(source_positions)
     places: dict[int, FloatArray] = {}
     for joint in sorted({j for carrier in carriers for j in (carrier, *target.ancestors(carrier))}):
@@ -154,3 +186,4 @@ def _travel(
         else:
             local = np.broadcast_to(target.rest_translation[joint], (frames, 3))
             places[joint] = local if parent < 0 else places[parent] + rotation.rotate(rotations[parent], local)
+            translations[joint] = local

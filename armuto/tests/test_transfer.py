@@ -169,6 +169,25 @@ class DifferentBodies(unittest.TestCase):
         here = transfer(clip, fitting.fit(source, target)).world().positions
         np.testing.assert_allclose(here, clip.world().positions * 1.5, atol=1e-9)
 
+    def test_a_root_that_only_the_target_has_stays_and_is_written_on_every_frame(self):
+        source = figures.body()
+        lift = rotation.about([1, 0, 0], np.pi / 2)
+        rooted = Skeleton(
+            ("carrier", *source.names),
+            np.array([-1, *(source.parents + 1)]),
+            np.vstack([[0.3, 0, 0], source.rest_translation]),
+            np.vstack(
+                [lift, rotation.multiply(rotation.inverse(lift), source.rest_rotation[:1]), source.rest_rotation[1:]]
+            ),
+        )
+        clip = figures.motion(source, np.random.default_rng(8), frames=2500)
+        rendition = transfer(clip, fitting.fit(source, rooted))
+        self.assertIn(0, rendition.moving)
+        np.testing.assert_allclose(rendition.all_translations()[:, 0], np.tile([0.3, 0, 0], (2500, 1)))
+        here = rendition.world().positions[:, 1:]
+        off = here - clip.world().positions
+        np.testing.assert_allclose(off, np.broadcast_to(off[0, 0], off.shape), atol=1e-9)
+
     def test_unpaired_bones_keep_their_stance_and_are_named(self):
         source = figures.body()
         keep = [n for n in range(len(source)) if "RightHand" not in source.names[n]]
