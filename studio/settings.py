@@ -36,6 +36,7 @@ MIDDLEWARE = [
 ROOT_URLCONF = "studio.urls"
 ASGI_APPLICATION = "studio.asgi.application"
 
+DATA.mkdir(parents=True, exist_ok=True)
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",

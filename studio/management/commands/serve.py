@@ -6,7 +6,6 @@ import socket
 import subprocess
 import sys
 import time
-from pathlib import Path
 
 from django.conf import settings
 from django.core.management import call_command
@@ -29,7 +28,6 @@ class Command(BaseCommand):
                 probe.bind(("127.0.0.1", port))
             except OSError:
                 raise CommandError(f"Port {port} is taken; choose another with PORT={port + 1}.") from None
-        Path(settings.DATABASES["default"]["NAME"]).parent.mkdir(parents=True, exist_ok=True)
         call_command("migrate", verbosity=0)
         if demo:
             call_command("load_demo", stdout=self.stdout)

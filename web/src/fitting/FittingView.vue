@@ -149,11 +149,17 @@ function place(look: boolean) {
   now.setFollowed(() => (figure ? figure.joints[hips.value].getWorldPosition(figure.object.position.clone()) : null))
   if (look) {
     const at = figure ? figure.quills.positions.slice(hips.value * 3, hips.value * 3 + 3) : [0, 0, 0]
-    const tall = Math.max(size, character.value.height) * 1.16
+    const tall = Math.max(size, character.value.height, reach.value) * 1.14
     now.frameBox(at[0] - apart, at[2], layout.value === 'beside' ? apart * 2 + 1.5 : 1.8, tall, 24, 7)
   }
   light()
 }
+/** The greatest height any joint comes to in this clip, so that raised hands stay in the picture. */
+const reach = computed(() => {
+  let top = 0
+  for (const row of rows.value) for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) top = Math.max(top, pose[n])
+  return top
+})
 const hips = computed(() => Math.max(0, targetBones.value?.parts.indexOf('hips') ?? 0))
 
 /** Light up the bones of the part that is pointed at, on both figures. */
