@@ -93,6 +93,8 @@ def _hierarchy(text: str, file: str, whole: bool) -> tuple[BvhJoint, ...]:
     at = 1
 
     def fail(line: int, what: str) -> BadInput:
+        if not whole and at + 8 >= len(tokens):  # what is wrong is that it ends here
+            what = "the file is cut inside the joints"
         return BadInput(f"{file}: line {line}: {what}; export the file again.")
 
     def numbers(position: int, count: int, line: int, what: str) -> list[float]:
@@ -164,13 +166,10 @@ def _hierarchy(text: str, file: str, whole: bool) -> tuple[BvhJoint, ...]:
                 raise fail(line, "the same channel is listed twice")
             joints[open_blocks[-1]] = replace(joints[open_blocks[-1]], channels=names)
             at += 2 + int(count)
-        elif not whole and at == len(tokens) - 1:
-            raise fail(line, "the file is cut inside the joints")
         else:
             raise fail(line, f"“{word[:40]}” is not expected here")
     if open_blocks:
-        what = "a joint is not closed" if whole else "the file is cut inside the joints"
-        raise fail(tokens[-1][0], what)
+        raise fail(tokens[-1][0], "a joint is not closed")
     if not joints:
         raise BadInput(f"{file}: there are no joints in it; export the skeleton with the motion.")
     return tuple(joints)

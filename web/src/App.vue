@@ -23,6 +23,8 @@ function onKey(event: KeyboardEvent) {
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
     event.preventDefault()
     finding.value = true
+  } else if (event.key === 'Escape') {
+    finding.value = keys.value = false
   } else if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea')) {
     keys.value = true
   }
