@@ -49,6 +49,8 @@ def take(page: Page) -> None:
     picture("cast", settle=1500)
     page.get_by_role("button", name="walk").click()
     page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+    page.get_by_role("button", name="Pause").click()
+    page.keyboard.press("Home")
     for _ in range(44):
         page.keyboard.press("ArrowRight")
     picture("fitting-pair", settle=1500)

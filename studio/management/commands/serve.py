@@ -44,7 +44,17 @@ class Command(BaseCommand):
             "--log-level",
             "warning",
         ]
-        worker = [sys.executable, "manage.py", "db_worker", "--interval", "0.2", "--no-startup-delay", "--no-reload"]
+        worker = [
+            sys.executable,
+            "manage.py",
+            "db_worker",
+            "--interval",
+            "0.2",
+            "--no-startup-delay",
+            "--no-reload",
+            "-v",
+            "0",
+        ]
         # In sessions of their own, so that Ctrl-C reaches this process alone and it decides who stops when.
         children = [
             subprocess.Popen(command, env=environment, cwd=settings.BASE, start_new_session=True)

@@ -36,7 +36,17 @@ class StudioCase(StaticLiveServerTestCase):
         cls.browser = held.__enter__()
         cls.addClassCleanup(held.__exit__, None, None, None)
         environment = {**os.environ, "ARMUTO_DATABASE": str(connection.settings_dict["NAME"])}
-        command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay", "--no-reload"]
+        command = [
+            sys.executable,
+            "manage.py",
+            "db_worker",
+            "--interval",
+            "0.1",
+            "--no-startup-delay",
+            "--no-reload",
+            "-v",
+            "0",
+        ]
         worker = subprocess.Popen(command, env=environment, cwd=settings.BASE, stderr=subprocess.DEVNULL)
         cls.addClassCleanup(worker.wait, 20)
         cls.addClassCleanup(worker.terminate)

@@ -94,6 +94,7 @@ class FirstMinutes(StudioCase):
         self.drop("canvas", BOW, x=across, y=up)
         self.page.wait_for_url("**/fittings/*")
         self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.stand_still()
         _, target, _ = truth(BOW)
         self.page.keyboard.press("End")
         self.at_frame(126)

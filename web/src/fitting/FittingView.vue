@@ -111,6 +111,11 @@ async function loadMotion(again: boolean) {
     drawRibbon(tree)
     now.setFrame(frame.value)
     place(again)
+    if (again && history.state.play) {
+      // Whoever asked to see it performed sees it move; a reload or a link stands still.
+      history.replaceState({ ...history.state, play: false }, '')
+      playing.value = !matchMedia('(prefers-reduced-motion: reduce)').matches
+    }
   } catch (problem) {
     messages.fail(problem)
   }
@@ -305,7 +310,7 @@ onBeforeUnmount(() => {
         </div>
       </div>
       <div class="stage">
-        <canvas ref="canvas" aria-label="Source and character under one camera"></canvas>
+        <canvas ref="canvas" tabindex="-1" aria-label="Source and character under one camera"></canvas>
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
       <div class="transport">
