@@ -36,8 +36,8 @@ $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	@command -v $(PYTHON) >/dev/null || command -v python3 >/dev/null || { echo "Python 3.11 is missing; install it first."; exit 1; }
 	@test -x $(PY) || { echo "Making the virtual environment …"; $$(command -v $(PYTHON) || command -v python3) -m venv .venv; }
 	@echo "Installing Python packages …"
-	@$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
-	@$(PY) -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@$(PY) -m pip install -qq --disable-pip-version-check --require-hashes -r requirements/dev.txt
+	@$(PY) -m pip install -qq --disable-pip-version-check --no-build-isolation --no-deps -e .
 	@mkdir -p $(STAMPS) && touch $@
 
 $(STAMPS)/web: web/package-lock.json $(STAMPS)/python

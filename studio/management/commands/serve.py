@@ -60,6 +60,8 @@ class Command(BaseCommand):
             subprocess.Popen(command, env=environment, cwd=settings.BASE, start_new_session=True)
             for command in (server, worker)
         ]
+        # Said outright, since a shell may have started us with Ctrl-C ignored.
+        signal.signal(signal.SIGINT, signal.default_int_handler)
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
             self._wait_for(port, children)

@@ -37,6 +37,15 @@ class FirstMinutes(StudioCase):
         self.page.wait_for_function(
             "() => window.armuto?.stage?.positions().source && window.armuto.stage.figure('character')?.frames > 1"
         )
+        self.stand_still()
+
+    def stand_still(self):
+        """Whoever asks for a performance sees it move at once; then pause it at the first frame."""
+        self.page.wait_for_function("() => window.armuto.stage.frame > 2")
+        self.page.get_by_role("button", name="Pause").click()
+        self.page.locator("canvas").focus()
+        self.page.keyboard.press("Home")
+        self.at_frame(0)
 
     def test_from_an_empty_studio_to_a_file(self):
         self.go("/")
