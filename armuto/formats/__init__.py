@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
@@ -10,23 +10,28 @@ import numpy as np
 
 from armuto import intake, pairing, rotation
 from armuto.errors import BadInput
-from armuto.formats import bvh, gltf
-from armuto.pairing import Assignment
+from armuto.formats import archive, bvh, collada, gltf, usd
+from armuto.formats.gltf import avatar
+from armuto.pairing import Assignment, Found
+from armuto.plans import body_plan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
-READ = ("bvh", "glb", "gltf")
+READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
 WRITTEN = ("glb", "bvh")
-OPEN_FORMATS = "BVH (.bvh) or glTF 2.0 (.glb, or .gltf with embedded data)"
+OPEN_FORMATS = (
+    "BVH (.bvh), glTF 2.0 (.glb, or .gltf with its files in a .zip), COLLADA (.dae) or USD (.usda, .usdc, .usdz)"
+)
 
 
 @dataclass(frozen=True)
 class Document:
     """What one file holds, in the core's own conventions.
 
-    format: "bvh", "glb" or "gltf". parts: the body plan's parts read from the bone names. bounds: ``(2, 3)`` lowest and highest
-    corner of the meshes at rest, or None. skinned: whether a mesh is bound to the skeleton. notes: one sentence per thing a
-    person should know. original: the file as its format module holds it, for writing back.
+    format: "bvh", "glb", "gltf", "dae" or "usd". parts: the body plan's parts, read from the bone names or from the file's
+    own table. bounds: ``(2, 3)`` lowest and highest corner of the meshes at rest, or None. notes: one sentence per thing a
+    person should know. original: the file as its format module holds it, for writing back. display: for everything but
+    BVH, one self-contained .glb of it.
     """
 
     file: str
@@ -38,6 +43,7 @@ class Document:
     original: bvh.BvhFile | gltf.GltfFile
     rig: gltf.GltfRig | None = None
     bounds: FloatArray | None = None
+    display: bytes | None = None
 
     @property
     def skinned(self) -> bool:
@@ -51,16 +57,31 @@ class Document:
         return float(np.ptp(points[:, 1]))
 
 
-def read(data: bytes, file: str, unit: str | None = None, up: str | None = None) -> Document:
-    """Read a file of any known format. unit and up overrule what would be detected. Raises :class:`BadInput`."""
+def read(
+    data: bytes, file: str, unit: str | None = None, up: str | None = None, files: Mapping[str, bytes] | None = None
+) -> Document:
+    """Read one file of any known format, or an archive that holds exactly one.
+
+    unit and up overrule what would be detected. files: what lies beside it. Raises :class:`BadInput`.
+    """
     suffix = PurePath(file).suffix.lower().lstrip(".")
     if not data.strip():
         raise BadInput(f"{file}: the file is empty; export or copy it again.")
+    if _is_archive(data, suffix):
+        inside = contents(data, file)
+        if len(inside) != 1:
+            raise BadInput(
+                f"{file}: the archive holds {len(inside)} files that can be read; here one at a time is needed."
+            )
+        name, data, files = inside[0]
+        suffix = PurePath(name).suffix.lower().lstrip(".")
     kind = _kind(data, suffix)
     if kind is None:
         raise BadInput(f"{file}: this format is not read; export it as {OPEN_FORMATS}.")
     try:
-        return _read_bvh(data, file, unit, up) if kind == "bvh" else _read_gltf(data, file, kind, unit, up)
+        if kind == "bvh":
+            return _read_bvh(data, file, unit, up)
+        return _read_gltf(data, file, kind, unit, up, files or {})
     except BadInput:
         raise
     except (ValueError, KeyError, TypeError, IndexError, OverflowError, MemoryError, np.linalg.LinAlgError) as problem:
@@ -70,6 +91,30 @@ def read(data: bytes, file: str, unit: str | None = None, up: str | None = None)
         ) from problem
 
 
+def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
+    """The files of an archive that can be read, each as name, content, and what lies beside it; a plain file is itself.
+
+    Raises :class:`BadInput` for a damaged archive and for one with nothing in it that can be read.
+    """
+    if not _is_archive(data, PurePath(file).suffix.lower().lstrip(".")):
+        return [(file, data, {})]
+    held = archive.unpack(data, file)
+    out: list[tuple[str, bytes, Mapping[str, bytes]]] = []
+    for path, content in sorted(held.items()):
+        if PurePath(path).suffix.lower().lstrip(".") in READ:
+            folder = path.rpartition("/")[0]
+            start = f"{folder}/" if folder else ""
+            near = {name.removeprefix(start): other for name, other in held.items() if name.startswith(start)}
+            out.append((path, content, near))
+    if not out:
+        raise BadInput(f"{file}: nothing in the archive can be read; pack {OPEN_FORMATS}.")
+    return out
+
+
+def _is_archive(data: bytes, suffix: str) -> bool:
+    return data[:4] == b"PK\x03\x04" and suffix != "usdz"
+
+
 def _kind(data: bytes, suffix: str) -> str | None:
     """The format, by content first: names lie more often than bytes."""
     start = data[:64].lstrip(b"\xef\xbb\xbf \t\r\n")
@@ -77,8 +122,14 @@ def _kind(data: bytes, suffix: str) -> str | None:
         return "glb"
     if start[:9].upper() == b"HIERARCHY":
         return "bvh"
-    if start[:1] == b"{" and suffix in ("gltf", "glb", "json"):
+    if data[:8] == b"PXR-USDC" or data[:5] == b"#usda" or suffix == "usdz":
+        return "usd"
+    if start[:1] == b"{" and suffix in ("gltf", "glb", "vrm", "json"):
         return "gltf"
+    if suffix in ("usd", "usda", "usdc"):
+        return "usd"
+    if suffix == "vrm":
+        return "glb"
     return suffix if suffix in READ else None
 
 
@@ -99,21 +150,53 @@ def _read_bvh(data: bytes, file: str, unit: str | None, up: str | None) -> Docum
     return Document(file, "bvh", skeleton, (clip_in_frame(raw, skeleton),), parts, tuple(notes), original)
 
 
-def _read_gltf(data: bytes, file: str, kind: str, unit: str | None, up: str | None) -> Document:
-    held = gltf.parse(data, file)
+def _read_gltf(
+    data: bytes, file: str, kind: str, unit: str | None, up: str | None, files: Mapping[str, bytes]
+) -> Document:
+    """glTF, or a format that is first brought into it."""
+    said: list[str] = []
+    display, shown = data, file
+    if kind == "dae":
+        display, said = collada.to_glb(data, file, files)
+    elif kind == "usd":
+        display, said = usd.to_glb(data, file)
+    held = gltf.parse(display, shown, files)
+    if any(
+        not str(row.get("uri", "data:")).startswith("data:") for row in (*held.rows("buffers"), *held.rows("images"))
+    ):
+        display, more = gltf.self_contained(held, files)
+        said += more
+        held = gltf.parse(display, shown)
     rig = gltf.rig(held)
-    parts = pairing.assign(rig.skeleton)
+    parts = _confirmed(rig, avatar.humanoid(held)) or pairing.assign(rig.skeleton)
     frame = intake.file_frame(rig.skeleton, parts, rig.clips, rig.bounds, metres_declared=True, unit=unit, up=up)
     skeleton = in_frame(rig.skeleton, frame)
     bounds = rig.bounds
     if bounds is not None:
         turned = rotation.rotate(np.array(frame.turn), bounds) * frame.unit
         bounds = np.stack([turned.min(axis=0), turned.max(axis=0)])
-    notes = [*rig.notes, *_recognised(parts)]
+    notes = [*said, *rig.notes, *_recognised(parts)]
     if frame.unit != 1.0 or frame.up != "+Y":
-        notes.append(f"glTF prescribes metres and +Y up; this file seems to differ ({'; '.join(frame.evidence)}).")
+        notes.append(f"The file declares its unit and up axis, and seems to differ ({'; '.join(frame.evidence)}).")
     clips = tuple(clip_in_frame(clip, skeleton) for clip in rig.clips)
-    return Document(file, kind, skeleton, clips, parts, tuple(notes), held, rig, bounds)
+    return Document(file, kind, skeleton, clips, parts, tuple(notes), held, rig, bounds, display)
+
+
+def _confirmed(rig: gltf.GltfRig, by_node: dict[int, str]) -> Assignment:
+    """Parts that the file itself names, completed by the names of the bones it leaves out."""
+    if not by_node:
+        return {}
+    why = "the file's own table of humanoid bones says so"
+    found: dict[str, tuple[Found, ...]] = {}
+    for joint, node in enumerate(rig.nodes):
+        part = by_node.get(node)
+        if part:
+            found[part] = (*found.get(part, ()), Found(joint, 1.0, why))
+    taken = {bone.joint for bones in found.values() for bone in bones}
+    for part, bones in pairing.assign(rig.skeleton).items():
+        if part not in found and not any(bone.joint in taken for bone in bones):
+            found[part] = bones
+    return {part.name: found[part.name] for part in body_plan().parts if part.name in found}
 
 
 def _recognised(parts: Assignment) -> list[str]:

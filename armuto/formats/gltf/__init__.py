@@ -2,6 +2,6 @@
 
 from armuto.formats.gltf.container import GltfFile, parse
 from armuto.formats.gltf.reading import GltfRig, rig
-from armuto.formats.gltf.writing import node_motion, skeleton_only, with_clips
+from armuto.formats.gltf.writing import node_motion, self_contained, skeleton_only, with_clips
 
-__all__ = ["GltfFile", "GltfRig", "node_motion", "parse", "rig", "skeleton_only", "with_clips"]
+__all__ = ["GltfFile", "GltfRig", "node_motion", "parse", "rig", "self_contained", "skeleton_only", "with_clips"]

@@ -9,9 +9,12 @@ from __future__ import annotations
 import base64
 import binascii
 import json
+import posixpath
 import struct
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import unquote
 
 from armuto.errors import BadInput
 
@@ -50,8 +53,8 @@ class GltfFile:
         return BadInput(f"{self.file}: {what}; export it again as glTF 2.0.")
 
 
-def parse(data: bytes, file: str) -> GltfFile:
-    """Read .glb or .gltf (with embedded data). Raises :class:`BadInput`."""
+def parse(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> GltfFile:
+    """Read .glb or .gltf. files: what lies beside it in its archive, by path. Raises :class:`BadInput`."""
     if data[:4] == MAGIC:
         text, binary = _chunks(data, file)
     elif data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{":
@@ -66,7 +69,8 @@ def parse(data: bytes, file: str) -> GltfFile:
         raise BadInput(f"{file}: its JSON cannot be read ({str(problem)[:80]}); export it again as glTF 2.0.") from None
     _check(tree, file)
     held = GltfFile(tree, (), file)
-    return GltfFile(tree, tuple(_buffer(held, n, row, binary) for n, row in enumerate(held.rows("buffers"))), file)
+    rows = enumerate(held.rows("buffers"))
+    return GltfFile(tree, tuple(_buffer(held, n, row, binary, files or {}) for n, row in rows), file)
 
 
 def _no_constant(name: str) -> float:
@@ -144,7 +148,7 @@ def _check(tree: Any, file: str) -> None:
         raise refuse("its nodes form a circle")
 
 
-def _buffer(held: GltfFile, number: int, row: Json, binary: bytes | None) -> bytes:
+def _buffer(held: GltfFile, number: int, row: Json, binary: bytes | None, files: Mapping[str, bytes]) -> bytes:
     length, uri = row.get("byteLength"), row.get("uri")
     if not isinstance(length, int) or length < 0:
         raise held.refuse(f"buffer {number} has no usable length")
@@ -158,13 +162,22 @@ def _buffer(held: GltfFile, number: int, row: Json, binary: bytes | None) -> byt
         except (binascii.Error, ValueError):
             raise held.refuse(f"the embedded data of buffer {number} is not base64") from None
     else:
-        raise BadInput(
-            f"{held.file}: its data lies in a file of its own (“{str(uri)[:60]}”); "
-            "export it as .glb or as .gltf with embedded data."
-        )
+        found = beside(str(uri), files)
+        if found is None:
+            raise BadInput(
+                f"{held.file}: its data lies in a file of its own (“{str(uri)[:60]}”), which is not here; "
+                "pack both into a .zip, or export as .glb."
+            )
+        content = found
     if len(content) < length:
         raise held.refuse(f"buffer {number} promises {length} bytes and has {len(content)}")
     return content[:length]
+
+
+def beside(uri: str, files: Mapping[str, bytes]) -> bytes | None:
+    """A file that a relative address names, if it lies in the archive; addresses that lead out of it name nothing."""
+    path = posixpath.normpath(unquote(uri).replace("\\", "/"))
+    return None if path.startswith(("/", "..")) or ":" in path else files.get(path)
 
 
 def to_glb(tree: Json, binary: bytes) -> bytes:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import base64
 import copy
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
 from armuto import rotation
-from armuto.formats.gltf.container import GltfFile, Json, to_glb
+from armuto.formats.gltf.container import GltfFile, Json, beside, to_glb
 from armuto.formats.gltf.reading import GltfRig, node_trs
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton, in_file_space
 
+WHITE_PIXEL = base64.b64decode(
+    "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8/5+hHgAHggJ/PchI7wAAAABJRU5ErkJggg=="
+)
 FLOAT, SCALAR, VEC3, VEC4 = 5126, "SCALAR", "VEC3", "VEC4"
 
 
@@ -23,14 +27,14 @@ class _Buffer:
         self.tree = tree
         self.parts: list[bytes] = []
         self.length = 0
-        starts = [self._append(content) for content in buffers]
+        starts = [self.append(content) for content in buffers]
         for view in tree.get("bufferViews", []):
             moved = starts[view["buffer"]] + view.get("byteOffset", 0)
             view["buffer"] = 0
             if moved or "byteOffset" in view:
                 view["byteOffset"] = moved
 
-    def _append(self, content: bytes) -> int:
+    def append(self, content: bytes) -> int:
         self.parts.append(b"\0" * (-self.length % 4))
         start = self.length + len(self.parts[-1])
         self.parts.append(content)
@@ -41,7 +45,7 @@ class _Buffer:
         """Store float32 values; the number of their accessor."""
         narrow = np.ascontiguousarray(values, "<f4")
         views, rows = self.tree.setdefault("bufferViews", []), self.tree.setdefault("accessors", [])
-        views.append({"buffer": 0, "byteOffset": self._append(narrow.tobytes()), "byteLength": narrow.nbytes})
+        views.append({"buffer": 0, "byteOffset": self.append(narrow.tobytes()), "byteLength": narrow.nbytes})
         row: Json = {"bufferView": len(views) - 1, "componentType": FLOAT, "count": len(narrow), "type": kind}
         if bounds:
             row["min"], row["max"] = [float(narrow.min())], [float(narrow.max())]
@@ -108,6 +112,27 @@ def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip]) -> bytes:
     return _written(
         tree, (), range(len(nodes)), [(c, rotation.continuous(c.rotations), c.all_translations()) for c in clips]
     )
+
+
+def self_contained(held: GltfFile, files: Mapping[str, bytes]) -> tuple[bytes, list[str]]:
+    """The file as one .glb with its buffers and images inside, and notes on images that are missing."""
+    tree, notes = copy.deepcopy(held.json), []
+    buffer = _Buffer(tree, held.buffers)
+    for image in tree.get("images", []):
+        uri = image.get("uri")
+        if not isinstance(uri, str) or uri.startswith("data:"):
+            continue
+        data = beside(uri, files)
+        if data is None:
+            notes.append(f"The texture “{uri[-60:]}” is missing.")
+            # One white pixel in its place, so that every reader can open the file.
+            data = WHITE_PIXEL
+        del image["uri"]
+        views = tree.setdefault("bufferViews", [])
+        views.append({"buffer": 0, "byteOffset": buffer.append(data), "byteLength": len(data)})
+        image["bufferView"] = len(views) - 1
+        image["mimeType"] = "image/jpeg" if data[:2] == b"\xff\xd8" else "image/png"
+    return buffer.glb(), notes
 
 
 def _written(
