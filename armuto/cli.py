@@ -1,4 +1,4 @@
-"""The core from a shell: ``armuto inspect``, ``armuto fit`` and ``armuto transfer``. Documented in docs/cli.md."""
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer`` and ``convert``. Documented in docs/cli.md."""
 
 from __future__ import annotations
 
@@ -8,9 +8,9 @@ import os
 import re
 import sys
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 from armuto import __version__, fitting, formats, intake, pairing
@@ -59,7 +59,12 @@ def _parser() -> argparse.ArgumentParser:
     move.add_argument("--out", type=Path, required=True, help="folder for the results")
     move.add_argument("--format", choices=formats.WRITTEN, help="by default that of the character's file")
     move.set_defaults(run=_transfer)
-    for command in (inspect, fit, move):
+
+    convert = commands.add_parser("convert", help="write what a file holds in another format")
+    convert.add_argument("input", type=Path, metavar="IN")
+    convert.add_argument("output", type=Path, metavar="OUT", help="its ending names the format: .glb or .bvh")
+    convert.set_defaults(run=_convert)
+    for command in (inspect, fit, move, convert):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
@@ -69,18 +74,23 @@ def _fail(sentence: str) -> int:
     return FAILED
 
 
-def _read(path: Path) -> Document:
+def _bytes(path: Path) -> bytes:
     try:
-        data = path.read_bytes()
+        return path.read_bytes()
     except IsADirectoryError:
         raise BadInput(f"{path}: this is a folder; name the files in it.") from None
     except OSError as problem:
         raise BadInput(f"{path}: cannot be opened ({problem.strerror}); check the name and the permissions.") from None
-    try:
-        return formats.read(data, path.name)
-    except BadInput as problem:
-        # The shell's reader knows the file by its path.
-        raise BadInput(str(problem).replace(path.name, str(path), 1)) from None
+
+
+def _read(path: Path) -> Document:
+    return formats.read(_bytes(path), str(path))
+
+
+def _inside(path: Path) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
+    """The files behind one argument: the file itself, or those of an archive, by the names shown to the person."""
+    rows = formats.contents(_bytes(path), str(path))
+    return [(name if name == str(path) else f"{path}/{name}", data, files) for name, data, files in rows]
 
 
 def _write(path: Path, content: bytes) -> None:
@@ -182,38 +192,82 @@ def _transfer(options: argparse.Namespace) -> int:
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
     code = 0
-    for path in options.clips:
+    for argument in options.clips:
         try:
-            source = _read(path)
-            if not source.clips:
-                raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
-            if kept is None:
-                fits = _made(source, character)
-            else:
-                fits = fitting.from_json(kept, str(options.fit), source.skeleton, character.skeleton)
-            for clip in source.clips:
-                name = path.stem if len(source.clips) == 1 else f"{path.stem} {clip.name}"
-                output = _free(options.out, name, kind, taken)
-                rendition = transfer(clip, fits)
-                _write(output, formats.write([rendition], character, kind))
-                found = [asdict(finding) for finding in find(clip, rendition, fits)]
-                results.append(
-                    {
-                        "input": str(path),
-                        "clip": clip.name,
-                        "output": str(output),
-                        "frames": rendition.frames,
-                        "fps": rendition.fps,
-                        "findings": found,
-                    }
-                )
-                if not options.json:
-                    print(f"{output}: {rendition.frames} frames at {rendition.fps:g} fps, {_count(len(found))}")
+            inside = _inside(argument)
         except BadInput as problem:
             code = _fail(str(problem))
+            continue
+        for path, data, files in inside:
+            try:
+                source = formats.read(data, path, files=files)
+                results += _performed(source, path, character, kept, kind, options, taken)
+            except BadInput as problem:
+                code = _fail(str(problem))
     if options.json:
         _print_json(results)
     return code
+
+
+def _performed(
+    source: Document,
+    path: str,
+    character: Document,
+    kept: bytes | None,
+    kind: str,
+    options: argparse.Namespace,
+    taken: set[Path],
+) -> list[dict[str, Any]]:
+    """Transfer and write every clip of one input; one row per result."""
+    if not source.clips:
+        raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
+    if kept is None:
+        fits = _made(source, character)
+    else:
+        fits = fitting.from_json(kept, str(options.fit), source.skeleton, character.skeleton)
+    rows = []
+    for clip in source.clips:
+        stem = PurePath(path).stem
+        name = stem if len(source.clips) == 1 else f"{stem} {clip.name}"
+        output = _free(options.out, name, kind, taken)
+        rendition = transfer(clip, fits)
+        _write(output, formats.write([rendition], character, kind))
+        found = [asdict(finding) for finding in find(clip, rendition, fits)]
+        row = {
+            "input": path,
+            "clip": clip.name,
+            "output": str(output),
+            "frames": rendition.frames,
+            "fps": rendition.fps,
+        }
+        rows.append(row | {"findings": found})
+        if not options.json:
+            print(f"{output}: {rendition.frames} frames at {rendition.fps:g} fps, {_count(len(found))}")
+    return rows
+
+
+def _convert(options: argparse.Namespace) -> int:
+    kind = options.output.suffix.lower().lstrip(".")
+    if kind not in formats.WRITTEN:
+        endings = " or ".join(f".{name}" for name in formats.WRITTEN)
+        raise BadInput(f"{options.output}: this format is not written; give the output the ending {endings}.")
+    document = _read(options.input)
+    if kind == "bvh" and not document.clips:
+        raise BadInput(
+            f"{options.input}: there is no motion in it to write as BVH; name a file with at least one clip."
+        )
+    written = []
+    for number, clips in enumerate([[clip] for clip in document.clips] if kind == "bvh" else [list(document.clips)]):
+        several = kind == "bvh" and len(document.clips) > 1
+        path = options.output.with_stem(f"{options.output.stem} {number + 1}") if several else options.output
+        _write(path, formats.write(clips, document, kind))
+        written.append({"output": str(path), "clips": [clip.name for clip in clips]})
+    if options.json:
+        _print_json({"input": str(options.input), "written": written, "notes": list(document.notes)})
+        return 0
+    for row in written:
+        print(f"{row['output']}: {', '.join(row['clips']) or 'no motion'}")
+    return 0
 
 
 def _count(findings: int) -> str:

@@ -5,6 +5,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -143,3 +144,31 @@ class Commands(unittest.TestCase):
         (other / "walk.bvh").write_bytes(BOW.read_bytes())
         run("transfer", WALK, other / "walk.bvh", "--character", PORTER, "--out", self.folder / "out")
         self.assertEqual(sorted(p.name for p in (self.folder / "out").iterdir()), ["walk 2.glb", "walk.glb"])
+
+    def test_convert(self):
+        glb, bvh = self.folder / "walk.glb", self.folder / "again.bvh"
+        self.assertEqual(run("convert", WALK, glb).returncode, 0)
+        done = run("convert", glb, bvh, "--json")
+        self.assertEqual(json.loads(done.stdout)["written"], [{"output": str(bvh), "clips": ["walk"]}])
+        a = formats.read(WALK.read_bytes(), "walk.bvh")
+        b = formats.read(bvh.read_bytes(), "again.bvh", unit="cm", up="+Y")
+        order = [b.skeleton.index[name] for name in a.skeleton.names]
+        off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
+        self.assertLess(np.abs(off).max(), 1e-4)
+        done = run("convert", WALK, self.folder / "walk.blob")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("not written", done.stderr)
+        done = run("convert", PORTER, self.folder / "porter.bvh")
+        self.assertIn("no motion in it", done.stderr)
+
+    def test_an_archive_is_all_its_files(self):
+        path = self.folder / "night.zip"
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr("a/walk.bvh", WALK.read_bytes())
+            archive.writestr("b/bow.bvh", BOW.read_bytes())
+            archive.writestr("b/broken.bvh", b"HIERARCHY")
+        done = run("transfer", path, "--character", PORTER, "--out", self.folder / "out", "--json")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn(f"{path}/b/broken.bvh: ", done.stderr)
+        rows = json.loads(done.stdout)
+        self.assertEqual([row["input"] for row in rows], [f"{path}/a/walk.bvh", f"{path}/b/bow.bvh"])

@@ -18,12 +18,18 @@ router = Router(tags=["arrivals"])
 
 
 class ArrivalOut(Schema):
-    """id: null when the file was read at once. sentence: why a file was refused."""
+    """id: null when the file was read at once. sentence: why it was refused. refused: the same for files of an archive.
+
+    done of total: how many files of an archive have been read.
+    """
 
     id: int | None = None
     name: str
     state: str
     sentence: str = ""
+    refused: list[str] = []
+    done: int = 0
+    total: int = 1
     clips: list[int] = []
     characters: list[int] = []
 
@@ -44,9 +50,11 @@ def bring_in(
         sentence = f"{name}: the file has {size / 1024 / 1024:.0f} MB and the limit is {limit} MB; split it or raise the limit."
         return Status(413, {"detail": sentence})
     data = file.read()
-    if size <= settings.READ_AT_ONCE:
-        clips, characters = take_in(data, name, goes_to)
-        return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "clips": clips, "characters": characters})
+    archive = data[:4] == b"PK\x03\x04"
+    if size <= settings.READ_AT_ONCE and not archive:
+        found = take_in(data, name, goes_to)
+        kept = {"clips": found.clips, "characters": found.characters}
+        return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "done": 1, **kept})
     with transaction.atomic():
         arrival = Arrival.objects.create(name=name, goes_to=goes_to)
         ArrivalContent.objects.create(arrival=arrival, data=data)

@@ -15,9 +15,15 @@ def read_arrival(arrival_id: int) -> None:
         return  # taken back before its turn came
     Arrival.objects.filter(pk=arrival_id).update(state=Arrival.State.READING)
     outcome: dict[str, object]
+
+    def reached(done: int, total: int) -> bool:
+        """Record how far it is; False once the arrival has been taken back."""
+        return bool(Arrival.objects.filter(pk=arrival_id).update(done=done, total=total))
+
     try:
-        clips, characters = take_in(bytes(arrival.content.data), arrival.name, arrival.goes_to)
-        outcome = {"state": Arrival.State.ACCEPTED, "clips": clips, "characters": characters}
+        found = take_in(bytes(arrival.content.data), arrival.name, arrival.goes_to, reached)
+        outcome = {"state": Arrival.State.ACCEPTED, "clips": found.clips, "characters": found.characters}
+        outcome["refused"] = found.refused
     except BadInput as problem:
         outcome = {"state": Arrival.State.REFUSED, "sentence": str(problem)}
     except Exception:

@@ -69,11 +69,21 @@ def get_skeleton(request: HttpRequest, character_id: int):
     return skeleton_out(get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton)
 
 
+@router.get("{character_id}/display", operation_id="get_character_display", response={200: None})
+def get_display(request: HttpRequest, character_id: int) -> HttpResponse:
+    """One self-contained .glb of the figure, for the stage."""
+    row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
+    response = HttpResponse(row.display(), content_type="model/gltf-binary")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
 @router.get("{character_id}/file", operation_id="get_character_file", response={200: None})
 def get_file(request: HttpRequest, character_id: int) -> HttpResponse:
     """The character's own file, byte for byte."""
     row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
-    kind = "model/gltf-binary" if row.original.format == "glb" else "model/gltf+json"
+    kinds = {"glb": "model/gltf-binary", "gltf": "model/gltf+json", "dae": "model/vnd.collada+xml"}
+    kind = kinds.get(row.original.format, "application/octet-stream")
     response = HttpResponse(bytes(row.original.content.data), content_type=kind)
     response["Cache-Control"] = "no-cache"
     response["ETag"] = f'"{row.original.sha256}"'

@@ -5,7 +5,7 @@ from pathlib import PurePath
 from armuto import intake
 from armuto.errors import BadInput
 from armuto.formats import Document
-from studio.cast.models import Character
+from studio.cast.models import Character, CharacterDisplay
 from studio.library.keeping import keep_original, keep_skeleton
 
 
@@ -13,7 +13,7 @@ def keep_character(document: Document, data: bytes) -> Character:
     """Raises :class:`BadInput` for a file without a mesh bound to bones."""
     if document.rig is None or document.bounds is None:
         raise BadInput(
-            f"{document.file}: there is no mesh in it; bring in a .glb with a skinned mesh, or drop it in the Library."
+            f"{document.file}: there is no mesh in it; bring in a file with a skinned mesh, or drop it in the Library."
         )
     if not document.skinned:
         raise BadInput(f"{document.file}: its mesh has no bones; bind the mesh to the skeleton and export it again.")
@@ -23,7 +23,7 @@ def keep_character(document: Document, data: bytes) -> Character:
     while free in taken:
         number += 1
         free = f"{name} {number}"
-    return Character.objects.create(
+    row = Character.objects.create(
         name=free,
         original=keep_original(data, document.file, document.format),
         skeleton=keep_skeleton(document, name),
@@ -33,3 +33,6 @@ def keep_character(document: Document, data: bytes) -> Character:
         bounds=document.bounds.tolist(),
         notes=list(document.notes),
     )
+    if document.display is not None and document.display != data:
+        CharacterDisplay.objects.create(character=row, data=document.display)
+    return row

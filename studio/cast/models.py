@@ -27,15 +27,28 @@ class Character(models.Model):
     class Meta:
         ordering = ["created", "id"]
 
+    def display(self) -> bytes:
+        """One self-contained .glb of the figure: its own file, or what was made from it."""
+        made = CharacterDisplay.objects.filter(pk=self.pk).first()
+        return bytes(made.data if made else self.original.content.data)
+
     def document(self) -> Document:
-        """The character's file, read again as it was read at intake."""
+        """The figure, read again as it was read at intake."""
         frame = self.skeleton.tree["file_frame"]
         unit = next(name for name, metres in UNITS.items() if metres == frame["unit"])
-        return _read(self.original_id, unit, frame["up"])
+        return _read(self.pk, self.revision, unit, frame["up"])
+
+
+class CharacterDisplay(models.Model):
+    """The .glb of a character that came in another format, or with files beside it."""
+
+    character = models.OneToOneField(Character, models.CASCADE, primary_key=True, related_name="display_file")
+    data = models.BinaryField()
 
 
 @lru_cache(maxsize=12)
-def _read(original_id: int, unit: str, up: str) -> Document:
-    """Originals never change, so what was read from one can be kept while people work with it."""
-    original = Original.objects.select_related("content").get(pk=original_id)
-    return formats.read(bytes(original.content.data), original.name, unit=unit, up=up)
+def _read(character_id: int, revision: int, unit: str, up: str) -> Document:
+    """A revision of a character never changes, so what was read can be kept while people work with it."""
+    row = Character.objects.select_related("original__content").get(pk=character_id)
+    name = f"{row.original.name.rsplit('.', 1)[0]}.glb"
+    return formats.read(row.display(), name, unit=unit, up=up)

@@ -10,7 +10,10 @@ from django.core.management import call_command
 from django.test import TestCase, TransactionTestCase, override_settings
 
 from armuto import formats
+from armuto.tests import scenes
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
+from armuto.tests.test_other_formats import CLIP, zipped
+from studio.arrivals import reading
 from studio.arrivals.models import Arrival, ArrivalContent
 from studio.arrivals.tasks import read_arrival
 from studio.cast.models import Character
@@ -141,6 +144,57 @@ class ReadingInTheWorker(TransactionTestCase):
         arrival.delete()
         read_arrival.call(arrival.pk)
         self.assertEqual(Clip.objects.count(), 0)
+
+
+class OtherFormats(TransactionTestCase):
+    def arrived(self, answer) -> dict:
+        self.assertEqual(answer.status_code, 202, answer.content)
+        return self.client.get(f"/api/arrivals/{answer.json()['id']}").json()
+
+    def test_an_archive_of_many_clips_in_folders(self):
+        files = {f"shift {n % 3}/clip {n}.bvh": random_bvh(12, n) for n in range(12)}
+        arrival = self.arrived(bring_in(self.client, zipped(files | {"shift 0/cut.bvh": b"HIERARCHY"}), "night.zip"))
+        self.assertEqual((arrival["state"], len(arrival["clips"]), arrival["total"]), ("accepted", 12, 13))
+        self.assertEqual(len(arrival["refused"]), 1)
+        self.assertIn("cut.bvh: ", arrival["refused"][0])
+        self.assertEqual((Clip.objects.count(), Skeleton.objects.count()), (12, 1))
+
+    def test_stopping_in_the_middle_keeps_what_is_in(self):
+        files = {f"clip {n}.bvh": random_bvh(12, n) for n in range(5)}
+
+        def kept(document, original, skeleton):
+            if Clip.objects.count() == 2:
+                Arrival.objects.all().delete()
+            return real(document, original, skeleton)
+
+        real = reading.keep_clips
+        with mock.patch.object(reading, "keep_clips", kept), mock.patch.object(Arrival, "refresh_from_db"):
+            bring_in(self.client, zipped(files), "night.zip")
+        self.assertEqual((Clip.objects.count(), Arrival.objects.count()), (3, 0))
+
+    def test_an_archive_without_anything_usable_leaves_nothing(self):
+        before = counts()
+        for files in ({"notes.txt": b"x"}, {"a.bvh": b"HIERARCHY", "b.bvh": b"MOTION"}):
+            arrival = self.arrived(bring_in(self.client, zipped(files), "night.zip"))
+            self.assertEqual(arrival["state"], "refused")
+            self.client.delete(f"/api/arrivals/{arrival['id']}")
+            self.assertEqual(counts(), before)
+
+    def test_a_figure_in_another_format_performs_and_is_delivered_as_gltf(self):
+        (walk,) = bring_in(self.client, WALK.read_bytes(), "walk.bvh").json()["clips"]
+        for name, data in (("keeper.dae", scenes.dae(CLIP)), ("ringer.usda", scenes.usd(CLIP))):
+            with self.subTest(name):
+                (one,) = bring_in(self.client, data, name).json()["characters"]
+                self.assertEqual(self.client.get(f"/api/cast/{one}/file").content, data)
+                shown = self.client.get(f"/api/cast/{one}/display").content
+                self.assertEqual(shown[:4], b"glTF")
+                body = json.dumps({"clip_id": walk, "character_id": one})
+                row = self.client.post("/api/renditions/", body, content_type="application/json").json()
+                made = self.client.get(f"/api/renditions/{row['id']}/file?format=glb")
+                self.assertEqual(made.status_code, 200, made.content)
+                document = formats.read(made.content, "made.glb")
+                self.assertEqual((document.clips[0].name, document.clips[0].frames), ("walk", 149))
+                self.assertAlmostEqual(document.height, 1.55, delta=0.1)
 
 
 class Studio(TransactionTestCase):

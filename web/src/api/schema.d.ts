@@ -180,6 +180,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{character_id}/display": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Display
+         * @description One self-contained .glb of the figure, for the stage.
+         */
+        get: operations["get_character_display"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{character_id}/file": {
         parameters: {
             query?: never;
@@ -594,7 +614,9 @@ export interface components {
         };
         /**
          * ArrivalOut
-         * @description id: null when the file was read at once. sentence: why a file was refused.
+         * @description id: null when the file was read at once. sentence: why it was refused. refused: the same for files of an archive.
+         *
+         *     done of total: how many files of an archive have been read.
          */
         ArrivalOut: {
             /** Id */
@@ -608,6 +630,21 @@ export interface components {
              * @default
              */
             sentence: string;
+            /**
+             * Refused
+             * @default []
+             */
+            refused: string[];
+            /**
+             * Done
+             * @default 0
+             */
+            done: number;
+            /**
+             * Total
+             * @default 1
+             */
+            total: number;
             /**
              * Clips
              * @default []
@@ -1016,6 +1053,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SkeletonTree"];
                 };
+            };
+        };
+    };
+    get_character_display: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -6,7 +6,7 @@ import { useTheme } from 'vuetify'
 import { openFitting } from '@/fitting/open'
 import FileButton from '@/frame/FileButton.vue'
 import { loadFigure, type StageModule } from '@/fitting/figures'
-import { useArrivals } from '@/stores/arrivals'
+import { FIGURES, useArrivals } from '@/stores/arrivals'
 import { useCast, type Character } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -138,8 +138,8 @@ const perform = (clip: number) => chosen.value && openFitting(router, clip, chos
   <div v-if="cast.loaded && !cast.characters.length" class="view">
     <div class="empty">
       <h1>Nobody is in the cast yet</h1>
-      <p>Bring in a character: a .glb, or a .gltf with embedded data, with a mesh bound to a skeleton.</p>
-      <FileButton label="Bring in a character" accept=".glb,.gltf" doing @files="bringIn" />
+      <p>Bring in a character, a mesh bound to a skeleton: glTF (.glb, or .gltf with its files in a .zip), COLLADA or USD.</p>
+      <FileButton label="Bring in a character" :accept="FIGURES" doing @files="bringIn" />
       <p class="quiet">Or drop the file anywhere in this window.</p>
     </div>
   </div>
@@ -153,7 +153,7 @@ const perform = (clip: number) => chosen.value && openFitting(router, clip, chos
           <button :aria-pressed="!mesh" @click="((mesh = false), (bones = true))">Bones</button>
         </div>
         <span class="space" />
-        <FileButton label="Bring in a character" accept=".glb,.gltf" @files="bringIn" />
+        <FileButton label="Bring in a character" :accept="FIGURES" @files="bringIn" />
       </div>
       <div class="stage">
         <canvas ref="canvas" aria-label="The characters side by side, to scale" @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }" @pointerup="release"></canvas>

@@ -22,12 +22,18 @@ const places = computed(() => {
 })
 const work = computed(() => {
   if (arrivals.busy)
-    return { text: `Bringing in ${arrivals.name}, ${arrivals.done + 1} of ${arrivals.total}`, share: arrivals.done / arrivals.total }
+    return bringing()
   const now = runs.counts
   if (!now?.running) return null
   const finished = runs.most - now.running
   return { text: `${finished + 1} of ${runs.most}`, share: (finished + now.done) / runs.most }
 })
+/** Within an archive, its own files are counted. */
+function bringing() {
+  const inside = arrivals.inside
+  const [done, total] = inside ? [inside.done, inside.total] : [arrivals.done, arrivals.total]
+  return { text: `Bringing in ${arrivals.name}, ${Math.min(done + 1, total)} of ${total}`, share: done / total }
+}
 const isNight = computed(() => theme.global.name.value === 'night')
 function switchTheme() {
   const next = isNight.value ? 'paper' : 'night'

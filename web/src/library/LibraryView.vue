@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import FileButton from '@/frame/FileButton.vue'
-import { useArrivals } from '@/stores/arrivals'
+import { MOTION, useArrivals } from '@/stores/arrivals'
 import { useCast } from '@/stores/cast'
 import { useLibrary, type Clip } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -49,8 +49,8 @@ watch(chosen, () => {
   <div v-if="library.loaded && !library.clips.length" class="view">
     <div class="empty">
       <h1>The library is empty</h1>
-      <p>Bring in motion first: BVH files, or glTF files with animations. Clips on the same skeleton are kept together and set up once.</p>
-      <FileButton label="Bring in motion" accept=".bvh,.glb,.gltf" doing @files="bringIn" />
+      <p>Bring in motion first: BVH, glTF, COLLADA or USD, one by one or many in a .zip. Clips on the same skeleton are kept together and set up once.</p>
+      <FileButton label="Bring in motion" :accept="MOTION" doing @files="bringIn" />
       <p class="quiet">Or drop files anywhere in this window.</p>
     </div>
   </div>
@@ -75,7 +75,7 @@ watch(chosen, () => {
         <v-text-field v-model="text" class="search" placeholder="Search by name" aria-label="Search clips by name" clearable />
         <span class="quiet" role="status">{{ shown.length === library.clips.length ? '' : `${shown.length} of ${library.clips.length}` }}</span>
         <span class="space" />
-        <FileButton label="Bring in motion" accept=".bvh,.glb,.gltf" :doing="!cast.characters.length" @files="bringIn" />
+        <FileButton label="Bring in motion" :accept="MOTION" :doing="!cast.characters.length" @files="bringIn" />
       </div>
       <ul class="grid">
         <li v-for="clip in shown" :key="clip.id" class="clip" :aria-current="chosen === clip.id" @mouseenter="hovered = clip.id" @mouseleave="hovered = null">

@@ -8,6 +8,10 @@ import { useMessages } from './messages'
 import { useRuns } from './runs'
 
 type Arrival = Schemas['ArrivalOut']
+/** Endings of all files that can be brought in. */
+export const MOTION = '.bvh,.glb,.gltf,.dae,.usd,.usda,.usdc,.usdz,.zip'
+export const FIGURES = '.glb,.gltf,.vrm,.dae,.usd,.usda,.usdc,.usdz,.zip'
+
 export type Goal = 'auto' | 'library' | 'cast'
 
 /** Bringing in files, one after another, each all or nothing. */
@@ -15,6 +19,8 @@ export const useArrivals = defineStore('arrivals', () => {
   const total = ref(0)
   const done = ref(0)
   const name = ref('')
+  /** How far the archive is that is being read, if one is. */
+  const inside = ref<{ done: number; total: number } | null>(null)
   const busy = computed(() => done.value < total.value)
   let queue: Promise<unknown> = Promise.resolve()
 
@@ -53,10 +59,13 @@ export const useArrivals = defineStore('arrivals', () => {
       await new Promise((resolve) => setTimeout(resolve, 300))
       const path = { arrival_id: arrival.id as number }
       arrival = await answer(client.GET('/api/arrivals/{arrival_id}', { params: { path } }))
+      if ((arrival.total ?? 1) > 1) inside.value = { done: arrival.done ?? 0, total: arrival.total ?? 1 }
     }
+    inside.value = null
     if (arrival.id) await client.DELETE('/api/arrivals/{arrival_id}', { params: { path: { arrival_id: arrival.id } } })
-    if (arrival.state === 'refused') throw new Refused(arrival.sentence)
+    if (arrival.state === 'refused') throw new Refused(arrival.sentence ?? '')
+    for (const sentence of arrival.refused ?? []) useMessages().fail(new Refused(sentence))
     return { clips: arrival.clips ?? [], characters: arrival.characters ?? [] }
   }
-  return { total, done, name, busy, bringIn }
+  return { total, done, name, inside, busy, bringIn }
 })
