@@ -75,7 +75,7 @@ def walk() -> Clip:
     phi = at / cycle
     left, right = _stepping(at, cycle, stride, 0.0, 0.075), _stepping(at, cycle, stride, 0.5, -0.075)
     # Lowest in double support, highest over the standing leg; towards the leg that carries.
-    height = 0.895 - 0.021 * np.cos(2 * TAU * (phi - 0.06))
+    height = 0.877 - 0.02 * np.cos(2 * TAU * (phi - 0.06))
     sway = 0.027 * np.sin(TAU * (phi - 0.02))
     hips = np.stack([sway, height, stride * phi + 0.012 * np.sin(2 * TAU * (phi - 0.2))], axis=-1)
     twist, roll = 6.5 * np.cos(TAU * (phi + 0.03)), 3.5 * np.sin(TAU * (phi - 0.02))
@@ -113,7 +113,7 @@ def bow() -> Clip:
     late = eased(at, (0.65, 0), (0.9, -0.1), (1.75, 1.0), (2.45, 1.0), (3.5, -0.05), (3.9, 0))
     early = eased(at, (0.5, 0), (1.35, 1.0), (2.3, 1.0), (3.1, 0.0), (3.3, 0))
     shift = eased(at, (0.3, 0), (0.9, 0.02), (2.6, 0.02), (3.8, 0))
-    hips = np.stack([shift, 0.925 - 0.028 * early + 0.002 * breath, -0.012 - 0.135 * down], axis=-1)
+    hips = np.stack([shift, 0.908 - 0.028 * early + 0.002 * breath, -0.012 - 0.135 * down], axis=-1)
     pelvis = turn(x=24 * down, y=2 * early, z=100 * shift * 0.6)
     local = {
         "Spine": turn(x=15 * down + 0.4 * breath, z=-60 * shift * 0.5),
@@ -160,7 +160,7 @@ def wind_the_key() -> Clip:
     held, work = eased(at, *hold), np.clip(eased(at, *effort), 0, 1)
     late = np.interp(at - 0.09, at, work)
     lean = eased(at, *[(t + 0.04, v) for t, v in turned])
-    key, radius = np.array([0.0, 1.14, 0.57]), 0.165
+    key, radius = np.array([0.0, 1.14, 0.545]), 0.165
     hips = np.stack(
         [-0.035 + 0.055 * lean, 0.885 - 0.028 * work + 0.004 * np.sin(TAU * at / 2.1), 0.0 + 0.02 * work], axis=-1
     )
@@ -193,7 +193,7 @@ def wave_the_lantern() -> Clip:
     inside = smooth((at - 1.05) / 0.5) * smooth((4.0 - at) / 0.5)
     beat = TAU * (at - 1.2) / 0.86
     swing, late, later = (np.sin(beat - lag) * inside for lag in (0.0, 0.45, 0.9))
-    hips = np.stack([-0.03 * early - 0.016 * late, 0.925 - 0.008 * early - 0.005 * swing**2, -0.012 + 0 * at], axis=-1)
+    hips = np.stack([-0.03 * early - 0.016 * late, 0.903 - 0.008 * early - 0.005 * swing**2, -0.012 + 0 * at], axis=-1)
     pelvis = turn(x=-1 * up, y=-3 * early - 1.5 * late, z=-3.0 * early - 1.2 * late)
     local = {
         "Spine": turn(x=-2.5 * up, y=1 * late, z=4.0 * up + 2.2 * swing),
@@ -208,7 +208,7 @@ def wave_the_lantern() -> Clip:
     high = np.stack([-0.27 + 0.235 * swing, 1.83 - 0.055 * swing**2, 0.17 + 0.035 * late], axis=-1)
     share = up[:, None]
     goal = (
-        rest * (1 - share) ** 2 + 2 * beside * share * (1 - share) + high * share**2 + (hips - [0, 0.925, -0.012]) * 0.8
+        rest * (1 - share) ** 2 + 2 * beside * share * (1 - share) + high * share**2 + (hips - [0, 0.903, -0.012]) * 0.8
     )
     elbow = np.tile([-0.55, -0.45, -0.75], (len(at), 1)) + share * [-0.35, 0.25, 0.35]
     wrist = turn(z=3 - 12 * up + 14 * later, y=6 + 6 * up, x=8 * late)

@@ -60,7 +60,7 @@ def two_bones(start: FloatArray, goal: FloatArray, pole: FloatArray, upper: floa
     """
     line = goal - start
     far = np.linalg.norm(line, axis=-1)
-    full, soft = (upper + lower) * 0.9995, (upper + lower) * 0.03
+    full, soft = (upper + lower) * 0.9995, (upper + lower) * 0.012
     over = np.maximum(far - (full - soft), 0.0)
     reach = np.where(over > 0, full - soft * np.exp(-over / soft), far)
     along = unit(line)

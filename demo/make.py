@@ -3,7 +3,8 @@
 from pathlib import Path
 
 from armuto.formats import bvh
-from demo import chores, porter
+from armuto.intake import upright
+from demo import chores, keeper, porter, ringer
 from demo.figure_file import figure_glb
 
 FILES = Path(__file__).parent / "files"
@@ -13,9 +14,14 @@ def main() -> None:
     (FILES / "hall").mkdir(parents=True, exist_ok=True)
     for clip in chores.clips():
         _write(FILES / "hall" / f"{clip.name.replace(' ', '_')}.bvh", bvh.serialise(_short(bvh.from_clip(clip))))
-    body = porter.skeleton()
-    parts = [(garment.name, garment.material, shape, weight) for garment, shape, weight in porter.meshes(body)]
-    _write(FILES / f"{porter.NAME}.glb", figure_glb(porter.NAME, body, parts, porter.MATERIALS))
+    for figure, called, workshop in (
+        (porter, str, None),
+        (keeper, keeper.called, None),
+        (ringer, ringer.called, (0.01, upright("+Z"))),
+    ):
+        body = figure.skeleton()
+        data = figure_glb(figure.NAME, body, figure.meshes(body), figure.MATERIALS, called, workshop)
+        _write(FILES / f"{figure.NAME}.glb", data)
 
 
 def _short(file: bvh.BvhFile) -> bvh.BvhFile:

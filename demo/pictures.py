@@ -65,7 +65,10 @@ def take(page: Page) -> None:
     picture("fitting-stance", settle=1200)
     page.get_by_role("button", name="Transfer to porter").click()
     page.get_by_text("good").wait_for()
-    picture("board", "/board", 1200)
+    page.goto(f"http://127.0.0.1:{PORT}/board")
+    page.get_by_role("button", name="Transfer the").click()
+    page.get_by_role("button", name="All cells are up to date").wait_for()
+    picture("board", settle=1200)
     picture("delivery", "/delivery")
 
 

@@ -3,34 +3,15 @@
 Metres, +Y up, resting in an A; three spine bones; joints framed along their bones, as a rigger would.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton, local_rotations
-from demo import solids
-from demo.solids import Field, Reach, blend, capsule, cut, disc, ellipsoid, ring
+from armuto.skeleton import Skeleton
+from demo import rigging
+from demo.rigging import Garment, Limbs, sided
+from demo.solids import Field, blend, capsule, cut, disc, ellipsoid, ring
 
 NAME = "porter"
-STEP = 0.0135
-
-
-@dataclass(frozen=True)
-class Garment:
-    """One closed surface of the figure: its field, the box it lies in, what it is made of, which joints move it."""
-
-    name: str
-    field: Field
-    low: tuple[float, float, float]
-    high: tuple[float, float, float]
-    material: str
-    joints: tuple[str, ...]
-    step: float = STEP
-    softness: float = 0.022
-
 
 MATERIALS = {
     "coat": ((0.205, 0.285, 0.345), 0.0, 0.85),
@@ -43,102 +24,37 @@ MATERIALS = {
     "dial": ((0.88, 0.84, 0.74), 0.0, 0.6),
 }
 
-ARM = np.radians(42)  # below the horizontal
-
-
-def places() -> dict[str, tuple[str | None, FloatArray]]:
-    """World position of every joint at rest, with its parent."""
-    out: dict[str, tuple[str | None, FloatArray]] = {
-        "pelvis": (None, np.array([0, 0.80, 0.0])),
-        "spine_lower": ("pelvis", np.array([0, 0.885, -0.005])),
-        "spine_middle": ("spine_lower", np.array([0, 0.985, -0.005])),
-        "spine_upper": ("spine_middle", np.array([0, 1.085, -0.012])),
-        "neck": ("spine_upper", np.array([0, 1.265, -0.005])),
-        "skull": ("neck", np.array([0, 1.335, 0.005])),
-    }
-    down = np.array([np.cos(ARM), -np.sin(ARM), 0.0])
-    for side, sign in (("L", 1), ("R", -1)):
-        flip = np.array([sign, 1, 1])
-        shoulder = np.array([0.19, 1.215, -0.015])
-        elbow = shoulder + 0.285 * down + [0, 0, -0.012]
-        wrist = elbow + 0.265 * down + [0, 0, 0.022]
-        rows = [
-            ("clavicle", "spine_upper", np.array([0.035, 1.225, 0.0])),
-            ("humerus", "clavicle", shoulder),
-            ("ulna", "humerus", elbow),
-            ("wrist", "ulna", wrist),
-            ("femur", "pelvis", np.array([0.098, 0.765, 0.0])),
-            ("tibia", "femur", np.array([0.108, 0.425, 0.008])),
-            ("ankle", "tibia", np.array([0.112, 0.092, -0.012])),
-            ("toe", "ankle", np.array([0.122, 0.025, 0.115])),
-        ]
-        for name, parent, at in rows:
-            out[f"{name}.{side}"] = (parent if parent in ("pelvis", "spine_upper") else f"{parent}.{side}", at * flip)
-    return out
+MIDDLE = {
+    "pelvis": (0, 0.80, 0.0),
+    "spine_lower": (0, 0.885, -0.005),
+    "spine_middle": (0, 0.985, -0.005),
+    "spine_upper": (0, 1.085, -0.012),
+    "neck": (0, 1.265, -0.005),
+    "skull": (0, 1.335, 0.005),
+}
+LIMBS = Limbs(
+    clavicle=(0.035, 1.225, 0.0),
+    shoulder=(0.19, 1.215, -0.015),
+    upper=0.285,
+    fore=0.265,
+    lowered=42,
+    hip=(0.098, 0.765, 0.0),
+    knee=(0.108, 0.425, 0.008),
+    ankle=(0.112, 0.092, -0.012),
+    toe=(0.122, 0.025, 0.115),
+)
+RADII = {"pelvis": 0.15, "spine_lower": 0.16, "spine_middle": 0.165, "spine_upper": 0.15, "neck": 0.06, "skull": 0.12}
+RADII |= {"clavicle": 0.085, "humerus": 0.068, "ulna": 0.055, "wrist": 0.05, "femur": 0.085, "tibia": 0.065}
 
 
 def skeleton() -> Skeleton:
-    table = places()
-    names = list(table)
-    at = np.array([row[1] for row in table.values()])
-    parents = np.array([names.index(row[0]) if row[0] else -1 for row in table.values()])
-    world = np.empty((len(names), 4))
-    for joint, name in enumerate(names):
-        children = np.flatnonzero(parents == joint)
-        along = at[children].mean(axis=0) - at[joint] if len(children) else at[joint] - at[parents[joint]]
-        if name in ("pelvis", "spine_upper", "skull"):
-            along = np.array([0, 1.0, 0])
-        y = along / np.linalg.norm(along)
-        x = np.cross(y, [0, 0, 1.0])
-        x /= np.linalg.norm(x)
-        world[joint] = Rotation.from_matrix(np.stack([x, y, np.cross(x, y)], axis=1)).as_quat()
-    local = local_rotations(Skeleton(tuple(names), parents, at, world), world[None])[0]
-    offsets = at.copy()
-    for joint, parent in enumerate(parents):
-        if parent >= 0:
-            offsets[joint] = rotation.rotate(rotation.inverse(world[parent]), at[joint] - at[parent])
-    return Skeleton(tuple(names), parents, offsets, local)
-
-
-def reaches(body: Skeleton) -> dict[str, Reach]:
-    """The stroke of every joint, from its own place to its child's or a little beyond."""
-    at = body.rest.positions
-    tips = {"skull": (0, 0.2, 0.01), "toe.L": (0.004, 0, 0.08), "toe.R": (-0.004, 0, 0.08)}
-    radii = {
-        "pelvis": 0.15,
-        "spine_lower": 0.16,
-        "spine_middle": 0.165,
-        "spine_upper": 0.15,
-        "neck": 0.06,
-        "skull": 0.12,
-    }
-    radii |= {"clavicle": 0.085, "humerus": 0.068, "ulna": 0.055, "wrist": 0.05, "femur": 0.085, "tibia": 0.065}
-    out = {}
-    for joint, name in enumerate(body.names):
-        kids = body.children[joint]
-        if name in tips:
-            end = at[joint] + tips[name]
-        elif name.startswith("wrist"):
-            end = at[joint] + 0.15 * (at[joint] - at[body.parents[joint]]) / 0.265
-        elif name == "spine_upper":
-            end = at[body.index["neck"]]
-        elif name == "pelvis":
-            end = at[joint] + [0, 0.04, 0]
-        else:
-            end = at[kids[0]]
-        out[name] = Reach(joint, at[joint], end, radii.get(name.split(".")[0], 0.05))
-    # The pelvis is as wide as the hips.
-    left, right = at[body.index["femur.L"]], at[body.index["femur.R"]]
-    out["pelvis"] = Reach(0, left + [-0.03, 0.05, 0], right + [0.03, 0.05, 0], 0.1)
-    return out
+    return rigging.skeleton(rigging.places(MIDDLE, LIMBS))
 
 
 def garments(body: Skeleton) -> list[Garment]:
     at = {name: body.rest.positions[joint] for name, joint in body.index.items()}
-    trunk = ("pelvis", "spine_lower", "spine_middle", "spine_upper")
-    arms = tuple(f"{n}.{s}" for s in "LR" for n in ("clavicle", "humerus", "ulna"))
-    legs = tuple(f"{n}.{s}" for s in "LR" for n in ("femur", "tibia"))
-    feet = tuple(f"{n}.{s}" for s in "LR" for n in ("tibia", "ankle", "toe"))
+    trunk = rigging.TRUNK
+    arms, legs, feet = sided("clavicle", "humerus", "ulna"), sided("femur", "tibia"), sided("tibia", "ankle", "toe")
     return [
         Garment("trousers", _trousers(at), (-0.3, 0.05, -0.2), (0.3, 0.95, 0.2), "trousers", ("pelvis", *legs)),
         Garment("boots", _boots(at), (-0.24, -0.01, -0.15), (0.24, 0.24, 0.26), "boots", feet, 0.012),
@@ -310,12 +226,5 @@ def _cuffs(at) -> Field:
     return blend(0.002, *out)
 
 
-def meshes(body: Skeleton) -> list[tuple[Garment, solids.Mesh, FloatArray]]:
-    """Every garment with its mesh and skin weights ``(N, J)``."""
-    strokes = reaches(body)
-    out = []
-    for garment in garments(body):
-        shape = solids.mesh(garment.field, garment.low, garment.high, garment.step)
-        rows = [strokes[name] for name in garment.joints]
-        out.append((garment, shape, solids.weights(shape, rows, len(body), garment.softness)))
-    return out
+def meshes(body: Skeleton):
+    return rigging.meshes(body, garments(body), rigging.reaches(body, RADII))

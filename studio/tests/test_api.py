@@ -380,6 +380,6 @@ class Demo(TestCase):
     def test_loaded_once_into_an_empty_studio(self):
         call_command("load_demo", stdout=StringIO())
         before = counts()
-        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (4, 1, 2))
+        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (4, 3, 4))
         call_command("load_demo", stdout=StringIO())
         self.assertEqual(counts(), before)

@@ -142,7 +142,11 @@ def build(parts: Parts, generator: str = "Armuto") -> bytes:
     tree: Json = {"asset": {"version": "2.0", "generator": generator}, "scene": 0}
     nodes: list[Json] = []
     for node in parts.nodes:
-        row: Json = {"name": node.name, "translation": node.translation.tolist(), "rotation": node.rotation.tolist()}
+        row: Json = {
+            "name": node.name,
+            "translation": node.translation.tolist(),
+            "rotation": node.rotation.clip(-1, 1).tolist(),
+        }
         if node.scale is not None and np.abs(node.scale - 1).max() > 1e-9:
             row["scale"] = node.scale.tolist()
         nodes.append(row)

@@ -86,7 +86,7 @@ def with_clips(held: GltfFile, rig: GltfRig, clips: Sequence[Clip], keep: bool =
         if "matrix" in (node := tree["nodes"][n]):
             trs = node_trs(held, node)
             del node["matrix"]
-            node |= {"translation": trs.translation.tolist(), "rotation": trs.rotation.tolist()}
+            node |= {"translation": trs.translation.tolist(), "rotation": trs.rotation.clip(-1, 1).tolist()}
             if np.abs(trs.scale - 1).max() > 1e-9:
                 node["scale"] = trs.scale.tolist()
     if not keep:
@@ -97,7 +97,7 @@ def with_clips(held: GltfFile, rig: GltfRig, clips: Sequence[Clip], keep: bool =
 def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip]) -> bytes:
     """A .glb of bare nodes and animations, for a skeleton that came from a file without meshes."""
     nodes: list[Json] = [
-        {"name": name, "translation": t.tolist(), "rotation": q.tolist()}
+        {"name": name, "translation": t.tolist(), "rotation": q.clip(-1, 1).tolist()}
         for name, t, q in zip(skeleton.names, skeleton.rest_translation, skeleton.rest_rotation, strict=True)
     ]
     for node, children in zip(nodes, skeleton.children, strict=True):

@@ -56,6 +56,14 @@ const limbs = computed(() => {
   return out
 })
 const gaps = computed(() => props.fitting.missing)
+/** Bone names without the namespace that all of one side share. */
+function shortened(names: string[]) {
+  const heads = names.map((name) => name.slice(0, name.indexOf(':') + 1))
+  const shared = heads[0] && heads.every((head) => head === heads[0]) ? heads[0].length : 0
+  return (list: string[]) => list.map((name) => name.slice(shared)).join(', ')
+}
+const sourceNames = computed(() => shortened(props.source.names))
+const targetNames = computed(() => shortened(props.target.names))
 const side = (part: string) => (part.startsWith('left ') ? 'left' : part.startsWith('right ') ? 'right' : '')
 
 function mark(row: Row) {
@@ -81,9 +89,9 @@ function set(row: Row, which: 'source' | 'target', value: string | string[] | nu
         <button class="plain line" :aria-expanded="open === row.part" @focus="emit('point', row.part)" @click="open = open === row.part ? null : row.part">
           <span :class="['sign', mark(row).kind]" :title="mark(row).word">{{ mark(row).sign }}</span>
           <span class="part">{{ row.plan && side(row.part) ? row.part.slice(row.part.indexOf(' ') + 1) : row.part }}</span>
-          <span class="mono bones">{{ row.source.join(', ') || '—' }}</span>
+          <span class="mono bones" :title="row.source.join(', ')">{{ sourceNames(row.source) || '—' }}</span>
           <span class="thread" :class="{ broken: row.confidence < 0.6, none: row.gap }" aria-hidden="true"></span>
-          <span class="mono bones">{{ row.target.join(', ') || (row.gap ? 'nothing' : '—') }}</span>
+          <span class="mono bones" :title="row.target.join(', ')">{{ targetNames(row.target) || (row.gap ? 'nothing' : '—') }}</span>
         </button>
         <div v-if="open === row.part" class="more">
           <p v-if="row.gap" class="quiet">{{ row.gap[0].toUpperCase() + row.gap.slice(1) }}.</p>
