@@ -152,6 +152,15 @@ class Clip:
         """World pose of every frame."""
         return world_pose(self.skeleton, self.rotations, self.all_translations())
 
+    def cut(self, first: int, last: int) -> Clip:
+        """The frames first to last, both included. Raises ValueError for a range outside the clip."""
+        if not 0 <= first <= last < self.frames:
+            raise ValueError(f"frames {first} to {last} are not within 0 to {self.frames - 1}")
+        if first == 0 and last == self.frames - 1:
+            return self
+        frames = slice(first, last + 1)
+        return replace(self, rotations=self.rotations[frames], translations=self.translations[frames])
+
     def renamed(self, name: str) -> Clip:
         return replace(self, name=name)
 

@@ -56,7 +56,7 @@ def counts(request: HttpRequest):
         **rows,
         "running": rows["running"] + arriving,
         "done": sum(shares),
-        "clips": Clip.objects.count(),
+        "clips": Clip.objects.filter(retired=False).count(),
         "characters": Character.objects.count(),
         "fittings": Fitting.objects.count(),
     }

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
 from studio.library import arrays
+from studio.library.keeping import change_clip
 from studio.library.models import Clip, Plate, Skeleton
 from studio.octets import octets
 
@@ -35,20 +36,47 @@ class SkeletonTree(Schema):
 
 
 class ClipOut(Schema):
+    """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
+    leading frames of the take look like calibration."""
+
     id: int
     name: str
     skeleton_id: int
     frames: int
+    take_frames: int
+    first: int
+    last: int
+    calibration: int
     fps: float
     seconds: float
     travel: float
+    tags: list[str]
+    retired: bool
     revision: int
     created: datetime
     notes: list[str]
 
     @staticmethod
+    def resolve_frames(clip: Clip) -> int:
+        return clip.length
+
+    @staticmethod
+    def resolve_take_frames(clip: Clip) -> int:
+        return clip.frames
+
+    @staticmethod
     def resolve_seconds(clip: Clip) -> float:
-        return (clip.frames - 1) / clip.fps
+        return (clip.length - 1) / clip.fps
+
+
+class ClipChange(Schema):
+    """What is to change; the rest stays. first and last: frames of the take."""
+
+    name: str | None = None
+    tags: list[str] | None = None
+    retired: bool | None = None
+    first: int | None = None
+    last: int | None = None
 
 
 class PlateOut(Schema):
@@ -97,6 +125,13 @@ def list_clips(request: HttpRequest):
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
 def get_clip(request: HttpRequest, clip_id: int):
     return get_object_or_404(Clip, pk=clip_id)
+
+
+@router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
+def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    change_clip(row, **wanted.dict(exclude_unset=True))
+    return row
 
 
 @router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")

@@ -2,10 +2,12 @@
 
 import hashlib
 
-import numpy as np
+from django.db import transaction
 
-from armuto import intake
+from armuto import intake, takes
+from armuto.errors import BadInput
 from armuto.formats import Document
+from armuto.pairing import Assignment, Found
 from armuto.plate import plate
 from armuto.skeleton import Clip as ClipValue
 from armuto.skeleton import Skeleton as SkeletonValue
@@ -48,15 +50,17 @@ def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> li
 
 
 def _keep_clip(document: Document, clip: ClipValue, original: Original, skeleton: Skeleton) -> Clip:
-    path = clip.world().positions[:, 0, [0, 2]]
+    found = takes.calibration(clip)
     row = Clip.objects.create(
         name=free_name(" ".join(clip.name.replace("_", " ").split()) or "clip"),
         skeleton=skeleton,
         take=original,
         frames=clip.frames,
+        last=clip.frames - 1,
         fps=clip.fps,
-        travel=float(np.linalg.norm(path[-1] - path[0])),
-        notes=list(document.notes),
+        travel=takes.travel(clip),
+        calibration=found.frames if found else 0,
+        notes=[*document.notes, *takes.findings_in_words(clip)],
     )
     Motion.objects.create(
         clip=row,
@@ -64,7 +68,13 @@ def _keep_clip(document: Document, clip: ClipValue, original: Original, skeleton
         moving=clip.moving.tolist(),
         translations=arrays.packed(clip.translations),
     )
-    drawn = plate(clip, document.parts)
+    draw_plate(row, clip, document.parts)
+    return row
+
+
+def draw_plate(row: Clip, clip: ClipValue, parts: Assignment) -> None:
+    """Make the plate of a clip's present range and keep it."""
+    drawn = plate(clip, parts)
     layout = {
         "poses": len(drawn.strokes),
         "sides": list(drawn.sides),
@@ -72,8 +82,47 @@ def _keep_clip(document: Document, clip: ClipValue, original: Original, skeleton
         "width": drawn.width,
         "height": drawn.height,
     }
-    Plate.objects.create(clip=row, layout=layout, strokes=arrays.packed(drawn.strokes))
-    return row
+    Plate.objects.update_or_create(clip=row, defaults={"layout": layout, "strokes": arrays.packed(drawn.strokes)})
+
+
+@transaction.atomic
+def change_clip(
+    row: Clip,
+    name: str | None = None,
+    tags: list[str] | None = None,
+    retired: bool | None = None,
+    first: int | None = None,
+    last: int | None = None,
+) -> None:
+    """Change what is given. Another range is another revision: what was made from the clip is then out of date.
+
+    Raises :class:`BadInput` for a name that is empty or taken and for a range outside the take.
+    """
+    if name is not None:
+        row.name = " ".join(name.split())[:255]
+        if not row.name:
+            raise BadInput("A clip needs a name; type one.")
+        if Clip.objects.filter(name=row.name).exclude(pk=row.pk).exists():
+            raise BadInput(f"{row.name}: another clip has this name; choose one that is free.")
+    if tags is not None:
+        row.tags = sorted({" ".join(tag.split())[:60] for tag in tags if tag.strip()}, key=str.lower)
+    if retired is not None:
+        row.retired = retired
+    wanted = (row.first if first is None else first, row.last if last is None else last)
+    if wanted != (row.first, row.last):
+        try:
+            clip = row.whole().cut(*wanted)
+        except ValueError:
+            raise BadInput(
+                f"{row.name}: frames {wanted[0]} to {wanted[1]} are not a range of its take, which has 0 to {row.frames - 1}."
+            ) from None
+        row.first, row.last = wanted
+        row.travel = takes.travel(clip)
+        row.revision += 1
+        names = clip.skeleton.index
+        parts = {p: tuple(Found(names[n], 1.0, "kept") for n in bones) for p, bones in row.skeleton.parts.items()}
+        draw_plate(row, clip, parts)
+    row.save()
 
 
 def free_name(name: str) -> str:

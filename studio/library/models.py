@@ -40,7 +40,11 @@ class Skeleton(models.Model):
 
 
 class Clip(models.Model):
-    """A clip of the library. take: the original it was read from. travel: metres over the ground, start to end."""
+    """A clip of the library: frames first to last of the take that its motion row keeps whole.
+
+    take: the original it was read from. frames: of the whole take. travel: metres over the ground within the range.
+    calibration: how many leading frames look like calibration. retired: out of the library's sight, with a way back.
+    """
 
     name = models.CharField(max_length=255)
     skeleton = models.ForeignKey(Skeleton, models.PROTECT, related_name="clips")
@@ -48,6 +52,11 @@ class Clip(models.Model):
     frames = models.PositiveIntegerField()
     fps = models.FloatField()
     travel = models.FloatField(default=0)
+    first = models.PositiveIntegerField(default=0)
+    last = models.PositiveIntegerField()
+    calibration = models.PositiveIntegerField(default=0)
+    tags = models.JSONField(default=list)
+    retired = models.BooleanField(default=False)
     notes = models.JSONField(default=list)
     revision = models.PositiveIntegerField(default=1)
     created = models.DateTimeField(auto_now_add=True)
@@ -55,10 +64,18 @@ class Clip(models.Model):
     class Meta:
         ordering = ["name", "id"]
 
+    @property
+    def length(self) -> int:
+        """Frames of the clip itself."""
+        return self.last - self.first + 1
+
+    def whole(self) -> core.Clip:
+        """The whole take as the core's value, motion included."""
+        return arrays.clip_value(self.name, self.skeleton.value(), self.fps, self.frames, self.motion)
+
     def value(self) -> core.Clip:
-        """The clip as the core's value, motion included."""
-        motion = self.motion
-        return arrays.clip_value(self.name, self.skeleton.value(), self.fps, self.frames, motion)
+        """The clip as the core's value: its range of the take."""
+        return self.whole().cut(self.first, self.last)
 
 
 class Motion(models.Model):

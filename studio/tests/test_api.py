@@ -115,6 +115,64 @@ class Bringing(TestCase):
         self.assertEqual((answer.status_code, Clip.objects.count()), (403, 0))
 
 
+class ChangingClips(TestCase):
+    def setUp(self):
+        for path in (WALK, BOW):
+            bring_in(self.client, path.read_bytes(), path.name)
+        self.walk = Clip.objects.get(name="walk")
+
+    def change(self, **body):
+        return self.client.patch(
+            f"/api/library/clips/{self.walk.pk}", json.dumps(body), content_type="application/json"
+        )
+
+    def test_a_trim_is_a_range_of_the_take_and_can_be_widened_again(self):
+        trimmed = self.change(first=30, last=89).json()
+        self.assertEqual((trimmed["frames"], trimmed["take_frames"], trimmed["revision"]), (60, 149, 2))
+        self.assertAlmostEqual(trimmed["travel"], 2.33, delta=0.05)
+        motion = self.client.get(f"/api/library/clips/{self.walk.pk}/positions")
+        self.assertEqual(motion["X-Armuto-Shape"], "60,26,3")
+        here = np.frombuffer(motion.content, "<f4").reshape(60, 26, 3)[:, :21]
+        want = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions[30:90]
+        np.testing.assert_allclose(here, want, atol=2e-6)
+        plate = self.client.get(f"/api/library/clips/{self.walk.pk}/plate").json()
+        self.assertLess(plate["frames"][-1], 60)
+        whole = self.change(first=0, last=148).json()
+        self.assertEqual((whole["frames"], whole["revision"]), (149, 3))
+
+    def test_names_and_tags(self):
+        changed = self.change(name="  night   walk ", tags=["Hall", "hall rounds", " ", "Hall"]).json()
+        self.assertEqual(
+            (changed["name"], changed["tags"], changed["revision"]), ("night walk", ["Hall", "hall rounds"], 1)
+        )
+        for body, sentence in (
+            ({"name": "bow"}, "another clip has this name"),
+            ({"name": " "}, "needs a name"),
+            ({"first": 50, "last": 20}, "are not a range of its take"),
+            ({"last": 149}, "0 to 148"),
+        ):
+            answer = self.change(**body)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(sentence, answer.json()["detail"])
+        self.assertEqual(self.client.get(f"/api/library/clips/{self.walk.pk}").json(), changed)
+
+    def test_retired_with_a_way_back(self):
+        self.assertTrue(self.change(retired=True).json()["retired"])
+        self.assertEqual(self.client.get("/api/counts").json()["clips"], 1)
+        self.assertFalse(self.change(retired=False).json()["retired"])
+        self.assertEqual(self.client.get("/api/counts").json()["clips"], 2)
+
+    def test_calibration_is_proposed(self):
+        lines = WALK.read_text().splitlines()
+        start = next(n for n, line in enumerate(lines) if line.startswith("Frame Time")) + 1
+        still = " ".join(lines[start].split()[:3] + ["0"] * (len(lines[start].split()) - 3))
+        text = "\n".join([*lines[:start], still, still, *lines[start:]]).replace("Frames: 149", "Frames: 151")
+        (clip,) = bring_in(self.client, text.encode(), "raw.bvh").json()["clips"]
+        row = self.client.get(f"/api/library/clips/{clip}").json()
+        self.assertEqual(row["calibration"], 2)
+        self.assertTrue(any("look like calibration" in note for note in row["notes"]))
+
+
 @override_settings(READ_AT_ONCE=10)
 class ReadingInTheWorker(TransactionTestCase):
     def test_large_files_are_read_by_a_task(self):

@@ -89,7 +89,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Patch Clip */
+        patch: operations["change_clip"];
         trace?: never;
     };
     "/api/library/clips/{clip_id}/plate": {
@@ -524,7 +525,11 @@ export interface components {
             /** Evidence */
             evidence: string[];
         };
-        /** ClipOut */
+        /**
+         * ClipOut
+         * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
+         *     leading frames of the take look like calibration.
+         */
         ClipOut: {
             /** Id */
             id: number;
@@ -534,12 +539,24 @@ export interface components {
             skeleton_id: number;
             /** Frames */
             frames: number;
+            /** Take Frames */
+            take_frames: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Calibration */
+            calibration: number;
             /** Fps */
             fps: number;
             /** Seconds */
             seconds: number;
             /** Travel */
             travel: number;
+            /** Tags */
+            tags: string[];
+            /** Retired */
+            retired: boolean;
             /** Revision */
             revision: number;
             /**
@@ -549,6 +566,22 @@ export interface components {
             created: string;
             /** Notes */
             notes: string[];
+        };
+        /**
+         * ClipChange
+         * @description What is to change; the rest stays. first and last: frames of the take.
+         */
+        ClipChange: {
+            /** Name */
+            name?: string | null;
+            /** Tags */
+            tags?: string[] | null;
+            /** Retired */
+            retired?: boolean | null;
+            /** First */
+            first?: number | null;
+            /** Last */
+            last?: number | null;
         };
         /**
          * PlateOut
@@ -938,6 +971,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    change_clip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClipChange"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -1,0 +1,84 @@
+"""Calibration frames, still tracks and travel, where the truth is known."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from armuto import formats, rotation, takes
+from armuto.tests import figures
+from armuto.tests.files import BOW, WALK
+
+
+def with_calibration(clip, frames):
+    """The clip after some frames in the rest pose."""
+    rest = np.tile(clip.skeleton.rest_rotation, (frames, 1, 1))
+    place = np.repeat(clip.translations[:1], frames, axis=0)
+    return replace(
+        clip,
+        rotations=np.concatenate([rest, clip.rotations]),
+        translations=np.concatenate([place, clip.translations]),
+    )
+
+
+class Calibration(unittest.TestCase):
+    def test_right_in_nearly_all_of_random_cases_with_and_without(self):
+        right = cases = 0
+        for seed in range(120):
+            rng = np.random.default_rng(seed)
+            clip = figures.motion(
+                figures.body(), rng, frames=int(rng.integers(60, 200)), reach=float(rng.uniform(0.5, 2.0))
+            )
+            right += takes.calibration(clip) is None
+            frames = int(rng.integers(1, 8))
+            found = takes.calibration(with_calibration(clip, frames))
+            right += found is not None and found.frames == frames
+            cases += 2
+        self.assertGreaterEqual(cases, 200)
+        self.assertGreaterEqual(right / cases, 0.98, f"{right} of {cases}")
+
+    def test_the_demo_has_none_and_gets_them_when_put_before(self):
+        for path in (WALK, BOW):
+            clip = formats.read(path.read_bytes(), path.name).clips[0]
+            self.assertIsNone(takes.calibration(clip))
+            found = takes.calibration(with_calibration(clip, 2))
+            self.assertEqual(found.frames, 2)
+            self.assertIn("The first 2 frames are held still", found.text)
+
+    def test_a_quick_start_is_not_calibration(self):
+        clip = figures.motion(figures.body(), np.random.default_rng(0), frames=24, reach=2.5)
+        still = with_calibration(clip, 10)
+        rotations = still.rotations.copy()
+        # Half a second of quick movement out of a held pose, spread over its frames as a body moves.
+        for k in range(16):
+            share = (k / 16) ** 2
+            rotations[10 + k] = rotation.slerp(rotations[0], clip.rotations[k], share)
+        self.assertIsNone(takes.calibration(replace(still, rotations=rotations)))
+
+
+class Tracks(unittest.TestCase):
+    def test_still_bones_are_named(self):
+        clip = figures.motion(figures.body(), np.random.default_rng(1))
+        rotations = clip.rotations.copy()
+        for name in ("Neck", "LeftToe"):
+            rotations[:, clip.skeleton.index[name]] = rotations[0, clip.skeleton.index[name]]
+        self.assertEqual(takes.still_joints(replace(clip, rotations=rotations)), ["Neck", "LeftToe"])
+        words = takes.findings_in_words(replace(clip, rotations=rotations))
+        self.assertEqual(words, ["2 bones never move: Neck, LeftToe."])
+
+    def test_nothing_moves(self):
+        clip = figures.motion(figures.body(), np.random.default_rng(1))
+        held = replace(
+            clip,
+            rotations=np.repeat(clip.rotations[:1], clip.frames, axis=0),
+            translations=np.zeros((clip.frames, 0, 3)),
+            moving=np.zeros(0, np.int64),
+        )
+        self.assertEqual(
+            takes.findings_in_words(held),
+            ["Nothing moves in it.", "No joint changes its place, so the body stays where it is."],
+        )
+
+    def test_travel(self):
+        self.assertAlmostEqual(takes.travel(formats.read(WALK.read_bytes(), "walk.bvh").clips[0]), 5.83, delta=0.02)
+        self.assertLess(takes.travel(formats.read(BOW.read_bytes(), "bow.bvh").clips[0]), 0.05)
