@@ -46,7 +46,7 @@ const look = (clip: number, character: number) => openFitting(router, clip, char
       <v-btn v-else class="doing" to="/cast">Bring in a character</v-btn>
     </div>
   </div>
-  <div v-else class="view">
+  <div v-else-if="library.loaded && cast.loaded" class="view">
     <section class="board">
       <div class="bar">
         <h1>Board</h1>

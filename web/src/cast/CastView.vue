@@ -143,7 +143,7 @@ const perform = (clip: number) => chosen.value && openFitting(router, clip, chos
       <p class="quiet">Or drop the file anywhere in this window.</p>
     </div>
   </div>
-  <div v-else class="view">
+  <div v-else-if="cast.loaded" class="view">
     <section class="lineup" @dragover.prevent="drag" @dragleave="dropping = null" @drop="drop">
       <div class="bar">
         <h1>Line-up</h1>

@@ -54,7 +54,8 @@ watch(chosen, () => {
       <p class="quiet">Or drop files anywhere in this window.</p>
     </div>
   </div>
-  <div v-else class="view">
+  <!-- Nothing before it is known which of the two it is: a button that is swapped away would lose the files chosen with it. -->
+  <div v-else-if="library.loaded" class="view">
     <aside class="pane skeletons" aria-label="Library skeletons">
       <h2>Library skeletons</h2>
       <button class="plain row" :aria-pressed="skeleton === null" @click="skeleton = null">
