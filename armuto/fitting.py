@@ -14,7 +14,7 @@ from armuto import intake, pairing, rotation, stance
 from armuto.errors import BadInput
 from armuto.leads import Lead, leads
 from armuto.pairing import Assignment, Missing, Pair
-from armuto.plans import BodyPlan, body_plan
+from armuto.plans import BodyPlan, plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 from armuto.stance import StanceRow
@@ -46,8 +46,13 @@ class Fitting:
         """Quaternion from the source's facing to the target's."""
         return rotation.about([0.0, 1.0, 0.0], np.radians(self.target_facing - self.source_facing))
 
-    def leads(self, plan: BodyPlan | None = None) -> dict[int, Lead]:
-        return leads(self.pairs, self.source, self.source.rest.positions, self.target, plan or body_plan())
+    @property
+    def plan(self) -> BodyPlan:
+        """The body plan that the pairs belong to."""
+        return plan_of(pair.part for pair in self.pairs)
+
+    def leads(self) -> dict[int, Lead]:
+        return leads(self.pairs, self.source, self.source.rest.positions, self.target, self.plan)
 
 
 def fit(
@@ -62,9 +67,9 @@ def fit(
 
     Raises ValueError when there is nothing to pair.
     """
-    plan = body_plan()
     source_parts = pairing.assign(source) if source_parts is None else source_parts
     target_parts = pairing.assign(target) if target_parts is None else target_parts
+    plan = plan_of([*source_parts, *target_parts] if pairs is None else [pair.part for pair in pairs])
     found, missing = pairing.pair(source, source_parts, target, target_parts, plan)
     if pairs is not None:
         found = tuple(pairs)
@@ -91,7 +96,7 @@ def fit(
         source_facing,
         target_facing,
         local if target_stance is None else target_stance,
-        _scale(led, source, target),
+        _scale(led, target, plan),
         rows,
         tuple(notes),
     )
@@ -115,13 +120,12 @@ def _turned(led: dict[int, Lead], target: Skeleton) -> float:
     return float(np.degrees(np.arctan2(sine, cosine)))
 
 
-def _scale(led: dict[int, Lead], source: Skeleton, target: Skeleton) -> float:
+def _scale(led: dict[int, Lead], target: Skeleton, plan: BodyPlan) -> float:
     """Leg length of the target over that of the source; without legs, the length of all paired bones."""
     by_part = {lead.part: lead for lead in led.values() if lead.part}
     there = here = 0.0
-    for side in ("left", "right"):
-        chain = [by_part.get(f"{side} {kind}") for kind in ("upper leg", "lower leg", "foot")]
-        for upper, lower in pairwise(chain):
+    for leg in plan.legs:
+        for upper, lower in pairwise(by_part.get(part.name) for part in leg):
             if upper and lower:
                 there += float(np.linalg.norm(lower.place - upper.place))
                 here += float(np.linalg.norm(target.rest.positions[lower.target] - target.rest.positions[upper.target]))

@@ -7,11 +7,13 @@ overrule each part of it.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from armuto import rotation
 from armuto.pairing import Assignment
+from armuto.plans import BodyPlan, plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, FileFrame, Skeleton
 
@@ -21,15 +23,28 @@ UP_AXES = ("+Y", "+Z", "+X", "-Y", "-Z", "-X")
 # How common each unit is where the format leaves it open, and where it prescribes metres.
 _OPEN = {"cm": 0.50, "m": 0.28, "mm": 0.06, "inch": 0.10, "foot": 0.03, "dm": 0.03}
 _METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm": 0.005}
-_TYPICAL_HEIGHT, _SPREAD = 1.65, 0.33  # metres; standard deviation of its natural logarithm
-_LEG_SHARE = 0.48  # hip to ankle, of standing height (Drillis & Contini 1966: 0.245 + 0.246, less the joint's depth)
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a person says about a file, overruling what would be detected. unit: a key of UNITS. up: one of UP_AXES.
+
+    turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X.
+    """
+
+    unit: str | None = None
+    up: str | None = None
+    turned: float = 0.0
+
+
+NOTHING = Told()
 
 
 def _axis(name: str) -> FloatArray:
     return np.asarray(np.eye(3)["XYZ".index(name[1])] * (1 if name[0] == "+" else -1))
 
 
-def _centre(positions: FloatArray, skeleton: Skeleton, parts: Assignment, *names: str) -> FloatArray | None:
+def _centre(positions: FloatArray, parts: Assignment, *names: str) -> FloatArray | None:
     joints = [bone.joint for name in names for bone in parts.get(name, ())]
     return np.asarray(positions[..., joints, :].mean(axis=-2)) if joints else None
 
@@ -46,29 +61,31 @@ def _sampled(clip: Clip | None, skeleton: Skeleton, count: int = 24) -> FloatArr
 def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared: bool) -> tuple[str, str]:
     """The axis that points up in a skeleton read in its file's own axes, and the evidence in words.
 
-    Where head and feet are known, the direction from feet to head, at rest and in motion. Without names, the direction in which
-    the lowest point of the body keeps its height best, since bodies stand on floors. declared: the format prescribes
-    +Y, so only strong evidence overrules it.
+    Where trunk and feet are known, the direction from the feet to the trunk (to the head, where the trunk stands
+    upright), at rest and in motion. Without names, the direction in which the lowest point of the body keeps its height
+    best, since bodies stand on floors. declared: the format prescribes +Y, so only strong evidence overrules it.
     """
-    head, feet = ("head", "neck", "chest"), ("left foot", "right foot", "left lower leg", "right lower leg")
+    plan = plan_of(parts)
+    upright = plan.trunk == "upright"
+    feet = {part.name for leg in plan.legs for part in leg[1:] if part.name in parts}
+    over = [name for name in (("head", "neck", "chest") if upright else ("chest", "spine", "hips")) if name in parts]
+    top = over[:1] if upright else over
     votes = dict.fromkeys(UP_AXES, 0.0)
     votes["+Y"] += 1.2 if declared else 0.25
     votes["+Z"] += 0.15
     why = "no evidence in the motion, so the usual +Y"
-    top = next((name for name in head if name in parts), None)
-    bottom = [name for name in feet if name in parts]
     moved = _sampled(clip, skeleton)
-    if top and bottom:
+    if top and feet:
         at_rest = skeleton.rest.positions[None]
         for positions, weight in ((at_rest, 1.0), (moved, 1.0)):
-            upper, lower = _centre(positions, skeleton, parts, top), _centre(positions, skeleton, parts, *bottom)
+            upper, lower = _centre(positions, parts, *top), _centre(positions, parts, *feet)
             assert upper is not None and lower is not None
             line = (upper - lower).mean(axis=0)
             length = float(np.linalg.norm(line))
             if length > 1e-9:
                 for axis in UP_AXES:
                     votes[axis] += weight * float(line @ _axis(axis)) / length
-        why = "the head lies that way from the feet"
+        why = f"the {'head' if upright else 'trunk'} lies that way from the feet"
     else:
         size = float(np.ptp(moved, axis=(0, 1)).max()) or 1.0
         rest = skeleton.rest.positions
@@ -96,28 +113,28 @@ def body_size(
     skeleton: Skeleton, parts: Assignment, up: FloatArray, bounds: FloatArray | None = None
 ) -> tuple[float, str]:
     """Standing height in the skeleton's unit, and how it was measured: by leg length where legs are known."""
+    plan = plan_of(parts)
     legs = []
-    for side in ("left", "right"):
-        chain = [parts.get(f"{side} {kind}") for kind in ("upper leg", "lower leg", "foot")]
-        if all(chain):
-            joints = [found[0].joint for found in chain if found]
-            points = skeleton.rest.positions[joints]
+    for leg in plan.legs:
+        if all(part.name in parts for part in leg):
+            points = skeleton.rest.positions[[parts[part.name][0].joint for part in leg]]
             legs.append(float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()))
     if legs and max(legs) > 0:
-        return max(legs) / _LEG_SHARE, "leg length"
+        # Drillis & Contini 1966 for two legs: 0.245 + 0.246 of standing height, less the depth of the joint.
+        return max(legs) / plan.leg_share, "leg length"
     points = np.concatenate([skeleton.rest.positions, skeleton.rest.ends])
     corners = points if bounds is None else bounds
     along = float(np.ptp(corners @ up))
     return along or float(np.ptp(points, axis=0).max()), "height at rest"
 
 
-def detect_unit(size: float, metres_declared: bool) -> tuple[str, str]:
-    """The unit in which a body of this size is most plausible, and the evidence in words."""
+def detect_unit(size: float, metres_declared: bool, plan: BodyPlan) -> tuple[str, str]:
+    """The unit in which a body of this size and plan is most plausible, and the evidence in words."""
     if size <= 0:
         return ("m" if metres_declared else "cm"), "the body has no extent, so the usual unit"
 
     def score(unit: str) -> float:
-        off = np.log(size * UNITS[unit] / _TYPICAL_HEIGHT) / _SPREAD
+        off = np.log(size * UNITS[unit] / plan.typical_height) / plan.spread
         # Clock figures come small and tall: past three deviations the penalty grows only linearly.
         penalty = off * off / 2 if abs(off) < 3 else 3 * abs(off) - 4.5
         return float(np.log((_METRES if metres_declared else _OPEN)[unit]) - penalty)
@@ -132,17 +149,17 @@ def facing(skeleton: Skeleton, parts: Assignment) -> tuple[float | None, str]:
     From the line through both hips and both shoulders, square to up; the toes are asked whether they agree. None when there
     are no sides to tell it by.
     """
-    at = skeleton.rest.positions
+    at, plan = skeleton.rest.positions, plan_of(parts)
     across = np.zeros(3)
-    for kind in ("upper leg", "upper arm", "shoulder"):
-        left, right = parts.get(f"left {kind}"), parts.get(f"right {kind}")
-        if left and right:
-            across = across + at[left[0].joint] - at[right[0].joint]
+    for part in plan.parts:
+        if part.side == "left" and part.kind.endswith(("upper leg", "upper arm", "shoulder", "upper wing")):
+            left, right = parts.get(part.name), parts.get(f"right {part.kind}")
+            if left and right:
+                across = across + at[left[0].joint] - at[right[0].joint]
     toes = np.zeros(3)
-    for side in ("left", "right"):
-        foot, toe = parts.get(f"{side} foot"), parts.get(f"{side} toes")
-        if foot and toe:
-            toes = toes + at[toe[0].joint] - at[foot[0].joint]
+    for part in plan.parts:
+        if part.kind.endswith("toes") and part.name in parts and part.follows in parts:
+            toes = toes + at[parts[part.name][0].joint] - at[parts[part.follows][0].joint]
     across[1] = toes[1] = 0.0
     forward = np.cross(across, [0.0, 1.0, 0.0])
     if np.linalg.norm(forward) < 1e-9 * max(1.0, float(np.abs(at).max(initial=0.0))):
@@ -165,13 +182,13 @@ def file_frame(
     clips: Sequence[Clip],
     bounds: FloatArray | None = None,
     metres_declared: bool = False,
-    unit: str | None = None,
-    up: str | None = None,
+    told: Told = NOTHING,
 ) -> FileFrame:
-    """Propose the file's unit and up axis, or take those given. The skeleton is in its file's own space.
+    """Propose the file's unit and up axis, or take what was told. The skeleton is in its file's own space.
 
     metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception.
     """
+    unit, up = told.unit, told.up
     clip = max(clips, key=lambda c: c.frames, default=None)
     evidence = []
     if up is None:
@@ -181,9 +198,13 @@ def file_frame(
         evidence.append(f"up is {up}: as told")
     if unit is None:
         size, how = body_size(skeleton, parts, _axis(up), bounds)
-        unit, why = detect_unit(size, metres_declared)
+        unit, why = detect_unit(size, metres_declared, plan_of(parts))
         evidence.append(f"{why} (by {how})")
     else:
         evidence.append(f"the unit is {unit}: as told")
     turn = upright(up)
-    return FileFrame(UNITS[unit], (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3])), up, tuple(evidence))
+    if told.turned:
+        turn = rotation.multiply(rotation.about([0.0, 1.0, 0.0], np.radians(told.turned)), turn)
+        evidence.append(f"turned by {told.turned:g}° about up: as told")
+    q = (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3]))
+    return FileFrame(UNITS[unit], q, up, told.turned, tuple(evidence))

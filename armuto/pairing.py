@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from armuto.lexicon import BoneName, Lexicon, lexicon
-from armuto.plans import SIDES, BodyPlan, Part, body_plan
+from armuto.plans import NAMES, SIDES, BodyPlan, Part, body_plan, plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
@@ -59,22 +59,47 @@ class Missing:
 
 
 def assign(skeleton: Skeleton, plan: BodyPlan | None = None, words: Lexicon | None = None) -> Assignment:
-    """Read the bones' names and give each part of the plan its bones. Parts not found are absent."""
-    plan, words = plan or body_plan(), words or lexicon()
+    """Read the bones' names and give each part of the plan its bones. Parts not found are absent.
+
+    Without a plan, the one that explains the skeleton best: by the share of its required parts that are found, and by how the
+    trunk lies against the legs.
+    """
+    words = words or lexicon()
+    if plan is None:
+        found = [(body_plan(name), assign(skeleton, body_plan(name), words)) for name in NAMES]
+        return max(found, key=lambda one: _explained(skeleton, *one))[1]
     names = _without_prefix(skeleton.names)
     read = [words.read(name) for name in names]
-    found: Assignment = {}
+    out: Assignment = {}
+    fingers = {f"{side} {finger}" for side in SIDES for finger in FINGERS}
     for limb, parts in plan.limbs.items():
-        side = parts[0].side
-        kind = limb.removeprefix(side).strip()
-        if kind in ("arm", "leg", "face"):
-            found |= _limb(skeleton, read, words, parts, side, found)
-    found |= _trunk(skeleton, read, words, found)
+        if limb not in fingers and limb not in ("root", "trunk", "neck"):
+            out |= _limb(skeleton, read, words, parts, parts[0].side)
+    out |= _trunk(skeleton, read, words, out, plan)
     for side in SIDES:
         for finger in FINGERS:
-            parts = plan.limbs[f"{side} {finger}"]
-            found |= _finger(skeleton, read, words, parts, side, finger, found)
-    return {part.name: found[part.name] for part in plan.parts if part.name in found}
+            if f"{side} {finger}" in plan.limbs:
+                out |= _finger(skeleton, read, words, plan.limbs[f"{side} {finger}"], side, finger, out)
+    return {part.name: out[part.name] for part in plan.parts if part.name in out}
+
+
+def _explained(skeleton: Skeleton, plan: BodyPlan, parts: Assignment) -> float:
+    """How well a plan explains a skeleton, by the required parts found and by the lie of the trunk."""
+    found = sum(part in parts for part in plan.required) / len(plan.required)
+    at = skeleton.rest.positions
+    ways = [
+        at[parts[leg[-1].name][0].joint] - at[parts[leg[0].name][0].joint] for leg in plan.legs if _whole(leg, parts)
+    ]
+    if plan.trunk == "any" or not ways or "hips" not in parts or "chest" not in parts:
+        return found
+    legs, trunk = np.sum(ways, axis=0), at[parts["chest"][0].joint] - at[parts["hips"][0].joint]
+    length = float(np.linalg.norm(legs) * np.linalg.norm(trunk))
+    level = 1 - abs(float(legs @ trunk)) / length if length > 0 else 0.5
+    return found + 0.5 * ((level if plan.trunk == "level" else 1 - level) - 0.5)
+
+
+def _whole(leg: Sequence[Part], parts: Assignment) -> bool:
+    return leg[0].name in parts and leg[-1].name in parts
 
 
 def part_of_joints(skeleton: Skeleton, assignment: Assignment) -> list[str | None]:
@@ -90,7 +115,7 @@ def pair(
     source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment, plan: BodyPlan | None = None
 ) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
     """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without one."""
-    plan = plan or body_plan()
+    plan = plan or plan_of([*source_parts, *target_parts])
     pairs, missing = [], []
     for part in plan.parts:
         left, right = source_parts.get(part.name, ()), target_parts.get(part.name, ())
@@ -200,16 +225,20 @@ def _limb(
     words: Lexicon,
     parts: Sequence[Part],
     side: str,
-    found: Assignment,
 ) -> Assignment:
     kinds = [part.kind for part in parts]
     scores = _scores(read, words, kinds, side)
-    chain = _best_chain(skeleton, scores, [False] * len(kinds), [REQUIRED_BONUS * part.required for part in parts])
-    return {parts[c].name: (_found(read, words, joint, kinds[c], kinds),) for joint, c in chain}
+    bonus = [REQUIRED_BONUS * part.required for part in parts]
+    out: Assignment = {}
+    for joint, c in _best_chain(skeleton, scores, [part.many for part in parts], bonus):
+        out[parts[c].name] = (*out.get(parts[c].name, ()), _found(read, words, joint, kinds[c], kinds))
+    return out
 
 
-def _trunk(skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, found: Assignment) -> Assignment:
-    """Root, hips, spine, chest, neck and head. The chest is the last trunk bone above which the arms branch."""
+def _trunk(
+    skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, found: Assignment, plan: BodyPlan
+) -> Assignment:
+    """Root, hips, spine, chest, neck and head. The chest is the last trunk bone above which arms or front legs branch."""
     kinds = ["hips", "spine", "neck", "head"]
     taken = {bone.joint for bones in found.values() for bone in bones}
     scores = _scores(read, words, kinds, "")
@@ -236,14 +265,13 @@ def _trunk(skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, found: 
                 )
     spine = sorted(named["spine"], key=lambda bone: bone.joint)
     neck = sorted(named["neck"], key=lambda bone: bone.joint)
-    arms = [
-        found[name][0].joint for side in SIDES for name in (f"{side} shoulder", f"{side} upper arm") if name in found
-    ]
+    arms = [found[part.name][0].joint for part in plan.held_by_chest if part.name in found]
     holding = [n for n, bone in enumerate(spine) if arms and all(bone.joint in skeleton.ancestors(arm) for arm in arms)]
     if spine:
         last = holding[-1] if holding else len(spine) - 1
         chest = spine[last]
-        why = "the arms branch from it" if holding else "it is the last bone of the trunk"
+        limbs = {"four-legged": "front legs", "winged": "wings"}.get(plan.name, "arms")
+        why = f"the {limbs} branch from it" if holding else "it is the last bone of the trunk"
         out["chest"] = (Found(chest.joint, chest.confidence, f"{chest.reason}, and {why}"),)
         if spine[:last]:
             out["spine"] = tuple(spine[:last])

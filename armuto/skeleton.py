@@ -25,12 +25,14 @@ class FileFrame:
     """How the file's own space relates to ours: ``ours = unit · turn(file's)``.
 
     unit: metres per unit of the file. turn: quaternion ``(4,)`` from the file's axes to +Y up. up: the file's up
-    axis in words, such as "+Z". evidence: one sentence per thing that was detected.
+    axis in words, such as "+Z". turned: degrees about up that are part of the turn. evidence: one sentence per thing
+    that was detected.
     """
 
     unit: float = 1.0
     turn: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 1.0)
     up: str = "+Y"
+    turned: float = 0.0
     evidence: tuple[str, ...] = ()
 
 

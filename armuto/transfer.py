@@ -21,7 +21,7 @@ import numpy as np
 from armuto import rotation
 from armuto.fitting import Fitting
 from armuto.leads import Lead
-from armuto.plans import body_plan
+from armuto.plans import plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Pose, local_rotations, world_pose
 
@@ -128,7 +128,7 @@ def _shifted(
 
 def travelling(fitting: Fitting, led: dict[int, Lead]) -> list[int]:
     """The target joints that carry travel, parents first: those whose parts say so, else the topmost paired joint."""
-    plan = body_plan()
+    plan = plan_of(lead.part for lead in led.values())
     named = [joint for joint, lead in led.items() if lead.part in plan.by_name and plan.by_name[lead.part].travels]
     carriers = set(named or [min(led)])
     return sorted(carriers | {above for joint in carriers for above in fitting.target.ancestors(joint) if above in led})

@@ -12,8 +12,9 @@ from armuto import intake, pairing, rotation
 from armuto.errors import BadInput
 from armuto.formats import archive, bvh, collada, gltf, usd
 from armuto.formats.gltf import avatar
+from armuto.intake import NOTHING, Told
 from armuto.pairing import Assignment, Found
-from armuto.plans import body_plan
+from armuto.plans import plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
@@ -57,12 +58,10 @@ class Document:
         return float(np.ptp(points[:, 1]))
 
 
-def read(
-    data: bytes, file: str, unit: str | None = None, up: str | None = None, files: Mapping[str, bytes] | None = None
-) -> Document:
+def read(data: bytes, file: str, told: Told = NOTHING, files: Mapping[str, bytes] | None = None) -> Document:
     """Read one file of any known format, or an archive that holds exactly one.
 
-    unit and up overrule what would be detected. files: what lies beside it. Raises :class:`BadInput`.
+    told: what overrules detection. files: what lies beside it. Raises :class:`BadInput`.
     """
     suffix = PurePath(file).suffix.lower().lstrip(".")
     if not data.strip():
@@ -80,8 +79,8 @@ def read(
         raise BadInput(f"{file}: this format is not read; export it as {OPEN_FORMATS}.")
     try:
         if kind == "bvh":
-            return _read_bvh(data, file, unit, up)
-        return _read_gltf(data, file, kind, unit, up, files or {})
+            return _read_bvh(data, file, told)
+        return _read_gltf(data, file, kind, told, files or {})
     except BadInput:
         raise
     except (ValueError, KeyError, TypeError, IndexError, OverflowError, MemoryError, np.linalg.LinAlgError) as problem:
@@ -133,11 +132,11 @@ def _kind(data: bytes, suffix: str) -> str | None:
     return suffix if suffix in READ else None
 
 
-def _read_bvh(data: bytes, file: str, unit: str | None, up: str | None) -> Document:
+def _read_bvh(data: bytes, file: str, told: Told) -> Document:
     original = bvh.parse(data, file)
     raw = bvh.to_clip(original, PurePath(file).stem)
     parts = pairing.assign(raw.skeleton)
-    frame = intake.file_frame(raw.skeleton, parts, (raw,), unit=unit, up=up)
+    frame = intake.file_frame(raw.skeleton, parts, (raw,), told=told)
     skeleton = in_frame(raw.skeleton, frame)
     notes = list(original.notes)
     written = [joint.name for joint in original.joints]
@@ -150,9 +149,7 @@ def _read_bvh(data: bytes, file: str, unit: str | None, up: str | None) -> Docum
     return Document(file, "bvh", skeleton, (clip_in_frame(raw, skeleton),), parts, tuple(notes), original)
 
 
-def _read_gltf(
-    data: bytes, file: str, kind: str, unit: str | None, up: str | None, files: Mapping[str, bytes]
-) -> Document:
+def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str, bytes]) -> Document:
     """glTF, or a format that is first brought into it."""
     said: list[str] = []
     display, shown = data, file
@@ -169,7 +166,7 @@ def _read_gltf(
         held = gltf.parse(display, shown)
     rig = gltf.rig(held)
     parts = _confirmed(rig, avatar.humanoid(held)) or pairing.assign(rig.skeleton)
-    frame = intake.file_frame(rig.skeleton, parts, rig.clips, rig.bounds, metres_declared=True, unit=unit, up=up)
+    frame = intake.file_frame(rig.skeleton, parts, rig.clips, rig.bounds, metres_declared=True, told=told)
     skeleton = in_frame(rig.skeleton, frame)
     bounds = rig.bounds
     if bounds is not None:
@@ -196,7 +193,7 @@ def _confirmed(rig: gltf.GltfRig, by_node: dict[int, str]) -> Assignment:
     for part, bones in pairing.assign(rig.skeleton).items():
         if part not in found and not any(bone.joint in taken for bone in bones):
             found[part] = bones
-    return {part.name: found[part.name] for part in body_plan().parts if part.name in found}
+    return {part.name: found[part.name] for part in plan_of(found).parts if part.name in found}
 
 
 def _recognised(parts: Assignment) -> list[str]:

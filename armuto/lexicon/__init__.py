@@ -74,11 +74,11 @@ class Lexicon:
     def score(self, name: BoneName, kind: str) -> tuple[float, str]:
         """How surely the name says this kind of part, 0 to 1, and the phrase that says so."""
         best, why = 0.0, ""
-        if name.helper:
-            return best, why
+        said = (*name.words, name.helper) if name.helper else name.words
         for phrase, weight in self.phrases[kind].items():
-            if all(word in name.words for word in phrase):
-                covered = len(phrase) / len(name.words)
+            # A helper word ("tail", "twist") rules out every reading that does not name it.
+            if all(word in said for word in phrase) and (not name.helper or name.helper in phrase):
+                covered = len(phrase) / len(said)
                 value = weight * (0.5 + 0.5 * covered)
                 if value > best:
                     best, why = value, " ".join(phrase)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache, cached_property
 from importlib import resources
 
 SIDES = ("left", "right")
+NAMES = ("two-legged", "four-legged", "winged")  # those that ship, the likeliest first
 
 
 @dataclass(frozen=True)
@@ -32,8 +34,18 @@ class Part:
 
 @dataclass(frozen=True)
 class BodyPlan:
+    """trunk: how it lies when the body stands, "upright", "level" or "any". typical_height: in metres.
+
+    spread: standard deviation of the height's natural logarithm. leg_share: of the height, from the top of a leg to its
+    foot joint.
+    """
+
     name: str
     parts: tuple[Part, ...]
+    trunk: str
+    typical_height: float
+    spread: float
+    leg_share: float
 
     @cached_property
     def by_name(self) -> dict[str, Part]:
@@ -46,6 +58,24 @@ class BodyPlan:
         for part in self.parts:
             out[part.limb] = (*out.get(part.limb, ()), part)
         return out
+
+    @cached_property
+    def legs(self) -> tuple[tuple[Part, ...], ...]:
+        """Of every limb that stands on the ground, the parts from the upper leg to the foot."""
+        out = []
+        for parts in self.limbs.values():
+            kinds = [part.kind for part in parts]
+            top = next((n for n, kind in enumerate(kinds) if kind.endswith("upper leg")), None)
+            foot = next((n for n, kind in enumerate(kinds) if kind.endswith("foot")), None)
+            if top is not None and foot is not None:
+                out.append(parts[top : foot + 1])
+        return tuple(out)
+
+    @cached_property
+    def held_by_chest(self) -> tuple[Part, ...]:
+        """The sided parts that branch from the chest, or are next to it where a clavicle is missing."""
+        first = [part for part in self.parts if part.side and part.follows == "chest"]
+        return tuple(first + [part for part in self.parts if part.follows in {f.name for f in first}])
 
     @cached_property
     def required(self) -> tuple[str, ...]:
@@ -75,4 +105,14 @@ def body_plan(name: str = "two-legged") -> BodyPlan:
                     *(bool(row.get(key)) for key in ("required", "many", "travels", "upright")),
                 )
             )
-    return BodyPlan(table["name"], tuple(parts))
+    height = table["height"]
+    return BodyPlan(
+        table["name"], tuple(parts), table["trunk"], height["typical"], height["spread"], height["leg_share"]
+    )
+
+
+def plan_of(parts: Iterable[str | None]) -> BodyPlan:
+    """The likeliest plan that has all these parts; the two-legged one where there is none."""
+    wanted = {part for part in parts if part}
+    plans = (body_plan(name) for name in NAMES)
+    return next((plan for plan in plans if wanted <= plan.by_name.keys()), body_plan())

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from armuto import formats, rotation
+from armuto.intake import Told
 from armuto.tests.files import BOW, PORTER, WALK, bad_files
 
 COMMAND = Path(sys.executable).parent / "armuto"
@@ -89,7 +90,7 @@ class Commands(unittest.TestCase):
             done = run("transfer", BOW, "--character", PORTER, "--out", self.folder, "--format", kind)
             self.assertEqual(done.returncode, 0, done.stderr)
         a = formats.read((self.folder / "bow.glb").read_bytes(), "bow.glb")
-        b = formats.read((self.folder / "bow.bvh").read_bytes(), "bow.bvh", unit="cm", up="+Y")
+        b = formats.read((self.folder / "bow.bvh").read_bytes(), "bow.bvh", Told("cm", "+Y"))
         order = [b.skeleton.index[name] for name in a.skeleton.names]
         off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)
@@ -151,7 +152,7 @@ class Commands(unittest.TestCase):
         done = run("convert", glb, bvh, "--json")
         self.assertEqual(json.loads(done.stdout)["written"], [{"output": str(bvh), "clips": ["walk"]}])
         a = formats.read(WALK.read_bytes(), "walk.bvh")
-        b = formats.read(bvh.read_bytes(), "again.bvh", unit="cm", up="+Y")
+        b = formats.read(bvh.read_bytes(), "again.bvh", Told("cm", "+Y"))
         order = [b.skeleton.index[name] for name in a.skeleton.names]
         off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)

@@ -36,7 +36,7 @@ class Detecting(unittest.TestCase):
                     frame = intake.file_frame(raw, parts, ())
                     right["unit"] += frame.unit == intake.UNITS[unit]
                     right["up"] += frame.up == up
-                    skeleton = in_frame(raw, intake.file_frame(raw, parts, (), unit=unit, up=up))
+                    skeleton = in_frame(raw, intake.file_frame(raw, parts, (), told=intake.Told(unit, up)))
                     angle, _ = intake.facing(skeleton, parts)
                     off = (angle - np.degrees(yaw) + 180) % 360 - 180
                     right["facing"] += abs(off) < 0.5

@@ -6,7 +6,7 @@ from django.db import models
 
 from armuto import formats
 from armuto.formats import Document
-from armuto.intake import UNITS
+from armuto.intake import UNITS, Told
 from studio.library.models import Original, Skeleton
 
 
@@ -36,7 +36,7 @@ class Character(models.Model):
         """The figure, read again as it was read at intake."""
         frame = self.skeleton.tree["file_frame"]
         unit = next(name for name, metres in UNITS.items() if metres == frame["unit"])
-        return _read(self.pk, self.revision, unit, frame["up"])
+        return _read(self.pk, self.revision, Told(unit, frame["up"], frame.get("turned", 0.0)))
 
 
 class CharacterDisplay(models.Model):
@@ -47,8 +47,8 @@ class CharacterDisplay(models.Model):
 
 
 @lru_cache(maxsize=12)
-def _read(character_id: int, revision: int, unit: str, up: str) -> Document:
+def _read(character_id: int, revision: int, told: Told) -> Document:
     """A revision of a character never changes, so what was read can be kept while people work with it."""
     row = Character.objects.select_related("original__content").get(pk=character_id)
     name = f"{row.original.name.rsplit('.', 1)[0]}.glb"
-    return formats.read(row.display(), name, unit=unit, up=up)
+    return formats.read(row.display(), name, told)

@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from armuto.plans import body_plan
+from armuto.plans import plan_of
 from studio.cast.models import Character
 from studio.fittings.keeping import fitting_for, move, set_pair
 from studio.fittings.models import Fitting
@@ -96,6 +96,7 @@ def _get(fitting_id: int) -> Fitting:
 def fitting_out(row: Fitting) -> dict:
     assert row.state is not None
     data = row.state.data
+    plan = plan_of(pair["part"] for pair in data["pairs"])
     later = row.states.filter(number=row.state.number + 1).first()
     return {
         "id": row.pk,
@@ -107,7 +108,7 @@ def fitting_out(row: Fitting) -> dict:
         "stance": data["stance"]["parts"],
         "facing": data["facing"]["target"] - data["facing"]["source"],
         "scale": data["scale"],
-        "parts": [{"name": p.name, "limb": p.limb, "required": p.required, "many": p.many} for p in body_plan().parts],
+        "parts": [{"name": p.name, "limb": p.limb, "required": p.required, "many": p.many} for p in plan.parts],
         "undo": row.state.change if row.state.number else None,
         "redo": later.change if later else None,
     }

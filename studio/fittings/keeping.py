@@ -8,7 +8,6 @@ from django.db import transaction
 from armuto import fitting as core
 from armuto.errors import BadInput
 from armuto.pairing import Pair
-from armuto.plans import body_plan
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
 from studio.library.models import Skeleton
@@ -57,10 +56,10 @@ def _value(state_id: int) -> core.Fitting:
 
 def set_pair(row: Fitting, part: str, source: list[str], target: list[str]) -> None:
     """Give a part other bones, or none. The stance is aligned anew. Raises :class:`BadInput` for unknown names."""
-    plan = body_plan()
+    value = value_of(row)
+    plan = value.plan
     if part not in plan.by_name:
         raise BadInput(f"{part}: the body plan has no such part; take one of its names.")
-    value = value_of(row)
     for names, skeleton in ((source, value.source), (target, value.target)):
         for name in names:
             if name not in skeleton.index:

@@ -35,7 +35,13 @@ def skeleton_tree(skeleton: Skeleton) -> dict[str, Any]:
         "rotation": skeleton.rest_rotation.tolist(),
         "end_parents": skeleton.end_parents.tolist(),
         "end_offsets": skeleton.end_offsets.tolist(),
-        "file_frame": {"unit": frame.unit, "turn": list(frame.turn), "up": frame.up, "evidence": list(frame.evidence)},
+        "file_frame": {
+            "unit": frame.unit,
+            "turn": list(frame.turn),
+            "up": frame.up,
+            "turned": frame.turned,
+            "evidence": list(frame.evidence),
+        },
     }
 
 
@@ -48,7 +54,7 @@ def skeleton_value(tree: dict[str, Any]) -> Skeleton:
         np.array(tree["rotation"], float).reshape(-1, 4),
         np.array(tree["end_parents"], np.int64),
         np.array(tree["end_offsets"], float).reshape(-1, 3),
-        FileFrame(frame["unit"], tuple(frame["turn"]), frame["up"], tuple(frame["evidence"])),
+        FileFrame(frame["unit"], tuple(frame["turn"]), frame["up"], frame.get("turned", 0.0), tuple(frame["evidence"])),
     )
 
 
@@ -60,7 +66,7 @@ def identity(skeleton: Skeleton) -> str:
         skeleton.parents.tolist(),
         (np.round(rest, 4) + 0.0).tolist(),
         (np.round(np.abs(skeleton.rest.rotations), 3) + 0.0).tolist(),
-        [round(skeleton.file_frame.unit, 9), skeleton.file_frame.up],
+        [round(skeleton.file_frame.unit, 9), skeleton.file_frame.up, round(skeleton.file_frame.turned, 3)],
     ]
     return hashlib.sha256(json.dumps(key).encode()).hexdigest()
 

@@ -10,6 +10,7 @@ from django.core.management import call_command
 from django.test import TestCase, TransactionTestCase, override_settings
 
 from armuto import formats
+from armuto.intake import Told
 from armuto.tests import scenes
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
 from armuto.tests.test_other_formats import CLIP, zipped
@@ -363,7 +364,7 @@ class Renditions(Studio):
         self.assertEqual(document.original.json["materials"], original.original.json["materials"])
         self.assertEqual((document.clips[0].name, document.clips[0].frames), ("walk", 149))
         motion = self.client.get(f"/api/renditions/{row['id']}/file?format=bvh")
-        moved = formats.read(motion.content, "walk.bvh", unit="cm", up="+Y").clips[0]
+        moved = formats.read(motion.content, "walk.bvh", Told("cm", "+Y")).clips[0]
         order = [moved.skeleton.index[name] for name in document.skeleton.names]
         off = document.clips[0].world().positions - moved.world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)

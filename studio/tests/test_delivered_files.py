@@ -10,6 +10,7 @@ import numpy as np
 from django.conf import settings
 
 from armuto import fitting, formats
+from armuto.intake import Told
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from armuto.transfer import transfer
 
@@ -54,7 +55,7 @@ class DeliveredFiles(unittest.TestCase):
         report = node("validate.mjs", path)
         self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
         # And it reads back as the same motion.
-        again = formats.read(path.read_bytes(), "bow.glb", unit="m", up="+Y")
+        again = formats.read(path.read_bytes(), "bow.glb", Told("m", "+Y"))
         order = [again.skeleton.index[name] for name in document.skeleton.names]
         off = again.clips[0].world().positions[:, order] - document.clips[0].world().positions
         self.assertLess(np.abs(off).max(), 1e-5)
