@@ -12,6 +12,8 @@ from armuto.skeleton import Clip
 
 FEWEST, MOST = 8, 14
 STEP = 0.42  # of body height, between poses of a clip that stays where it is
+OBLIQUE = np.radians(38.0)
+APART = 0.62  # of the width of a pose, the least distance between two
 
 
 @dataclass(frozen=True)
@@ -39,19 +41,24 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
     points = points - [0, points[..., 1].min(), 0]
     frames = _telling_frames(points)
     ahead = _view(points, frames)
+    frames = _with_room(points, frames, ahead)
     across = points[frames] @ ahead
     size = float(np.ptp(points[..., 1])) or 1.0
     centre = across.mean(axis=1, keepdims=True)
     path = float(np.ptp(centre))
-    if path < STEP * size * (len(frames) - 1) * 0.6:
-        across = across - centre + STEP * size * np.arange(len(frames))[:, None]
+    # Long bodies need more room than tall ones.
+    step = max(STEP * size, APART * float(np.median(np.ptp(across, axis=1))))
+    if path < step * (len(frames) - 1) * 0.6:
+        across = across - centre + step * np.arange(len(frames))[:, None]
     elif (centre[-1] < centre[0]).all():
         across = -across
     flat = np.stack([across, points[frames][..., 1]], axis=-1)
     skeleton = clip.skeleton
     tails = np.concatenate([np.arange(len(skeleton)), len(skeleton) + np.arange(len(skeleton.end_parents))])
     heads = np.concatenate([skeleton.parents, skeleton.end_parents])
-    drawn = heads >= 0
+    # A bone that only carries travel is no part of the body's picture.
+    carriers = [bone.joint for bone in parts.get("root", ())]
+    drawn = (heads >= 0) & ~np.isin(heads, carriers)
     side = _sides(clip, parts)
     strokes = np.concatenate([flat[:, heads[drawn]], flat[:, tails[drawn]]], axis=-1)
     low = strokes[..., 0::2].min()
@@ -65,16 +72,25 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
     )
 
 
-def _telling_frames(points: FloatArray) -> FloatArray:
-    """Frames with equal amounts of movement between them, by the summed way of all joints."""
+def _telling_frames(points: FloatArray, count: int | None = None) -> FloatArray:
+    """Frames with equal amounts of movement between them, by the summed way of all joints; more for more movement."""
     ways = np.linalg.norm(np.diff(points, axis=0), axis=2).mean(axis=1)
     total = np.concatenate([[0.0], np.cumsum(ways)])
     size = float(np.ptp(points[..., 1])) or 1.0
-    count = int(np.clip(round(total[-1] / size * 3), FEWEST, MOST))
+    count = count or int(np.clip(round(total[-1] / size * 3), FEWEST, MOST))
     if total[-1] < 1e-6:
         return np.unique(np.linspace(0, len(points) - 1, FEWEST).astype(int))
     wanted = np.linspace(0, total[-1], count)
     return np.unique(np.searchsorted(total, wanted - 1e-9).clip(0, len(points) - 1))
+
+
+def _with_room(points: FloatArray, frames: FloatArray, ahead: FloatArray) -> FloatArray:
+    """Fewer frames, down to eight, where poses along a path would lie on top of each other."""
+    across = points[frames] @ ahead
+    path, width = float(np.ptp(across.mean(axis=1))), float(np.median(np.ptp(across, axis=1)))
+    room = int(path / (APART * width)) + 1 if width > 0 else len(frames)
+    count = int(np.clip(room, min(FEWEST, len(frames)), len(frames)))
+    return frames if count == len(frames) else _telling_frames(points, count)
 
 
 def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
@@ -82,8 +98,13 @@ def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
     centre = points.mean(axis=1)
     path = centre[-1] - centre[0]
     path[1] = 0
-    if np.linalg.norm(path) > 0.5 * np.ptp(points[..., 1]):
-        return np.asarray(path / np.linalg.norm(path))
+    if np.linalg.norm(path) > 0.5 * np.ptp(points[frames] - centre[frames][:, None], axis=1)[:, 1].max():
+        ahead = path / np.linalg.norm(path)
+        across = np.array([ahead[2], 0.0, -ahead[0]])
+        wide, deep = (float(np.median(np.ptp(points[frames] @ way, axis=1))) for way in (across, ahead))
+        # Spread wings would be seen edge on: those are looked at from ahead of the side.
+        angle = OBLIQUE if wide > 1.3 * deep else 0.0
+        return np.asarray(np.cos(angle) * ahead + np.sin(angle) * across)
     moving = points[frames] - points[frames].mean(axis=0)
     level = moving[..., [0, 2]].reshape(-1, 2)
     _, vectors = np.linalg.eigh(level.T @ level)

@@ -56,6 +56,12 @@ def calibration(clip: Clip) -> Calibration | None:
     return None
 
 
+def without_calibration(clip: Clip) -> Clip:
+    """The clip from the frame after its calibration frames on; itself where there are none."""
+    found = calibration(clip)
+    return clip.cut(found.frames, clip.frames - 1) if found else clip
+
+
 def still_joints(clip: Clip) -> list[str]:
     """Names of joints whose own tracks never move throughout the clip."""
     turned = rotation.angle(rotation.multiply(rotation.inverse(clip.rotations[:1]), clip.rotations)).max(axis=0)

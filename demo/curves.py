@@ -53,6 +53,16 @@ def onto(rest_primary, rest_secondary, primary: FloatArray, secondary: FloatArra
     return Rotation.from_matrix(basis(primary, secondary) @ rest.T).as_quat()
 
 
+def bend_normal(line: FloatArray, pole: FloatArray) -> FloatArray:
+    """The axis ``(F, 3)`` about which a limb along ``line`` bends towards ``pole``; both bones are square to it."""
+    return unit(np.cross(unit(line), pole))
+
+
+def hinged(rest_along, rest_pole, along: FloatArray, square: FloatArray) -> FloatArray:
+    """World rotations of a bone that points along ``along`` and bends about ``square``; never undefined, however far bent."""
+    return onto(rest_along, rest_pole, along, np.cross(square, unit(along)))
+
+
 def two_bones(start: FloatArray, goal: FloatArray, pole: FloatArray, upper: float, lower: float):
     """Middle joint and reached goal ``(F, 3)`` of a two-bone limb bent towards ``pole (F, 3)``.
 

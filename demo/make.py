@@ -1,35 +1,76 @@
 """Write the demo data into demo/files: ``python -m demo.make``."""
 
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
-from armuto.formats import bvh
-from armuto.intake import upright
-from demo import chores, keeper, porter, ringer
+from armuto import rotation
+from armuto.formats import bvh, gltf
+from armuto.intake import UNITS, upright
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip
+from demo import chores, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
 from demo.figure_file import figure_glb
+from demo.hall import recorded
 
 FILES = Path(__file__).parent / "files"
 
 
+FIGURES = (porter, keeper, ringer, striker, fox, heron)
+
+
 def main() -> None:
-    (FILES / "hall").mkdir(parents=True, exist_ok=True)
-    for clip in chores.clips():
-        _write(FILES / "hall" / f"{clip.name.replace(' ', '_')}.bvh", bvh.serialise(_short(bvh.from_clip(clip))))
-    for figure, called, workshop in (
-        (porter, str, None),
-        (keeper, keeper.called, None),
-        (ringer, ringer.called, (0.01, upright("+Z"))),
-    ):
+    for name, data in libraries():
+        _write(FILES / name, data)
+    for figure in FIGURES:
         body = figure.skeleton()
-        data = figure_glb(figure.NAME, body, figure.meshes(body), figure.MATERIALS, called, workshop)
+        data = figure_glb(
+            figure.NAME,
+            body,
+            figure.meshes(body),
+            figure.MATERIALS,
+            getattr(figure, "called", str),
+            getattr(figure, "WORKSHOP", None),
+        )
         _write(FILES / f"{figure.NAME}.glb", data)
 
 
+def libraries() -> Iterator[tuple[str, bytes]]:
+    """File name and content of all clips: hall and yard in BVH, gallery in .glb one by one, roof in one .glb."""
+    for clip in chores.clips():
+        yield f"hall/{_called(clip)}.bvh", bvh.serialise(_short(bvh.from_clip(recorded(clip))))
+    for clip in yard.clips():
+        yield f"yard/{_called(clip)}.bvh", bvh.serialise(_short(bvh.from_clip(_in_inches(clip))))
+    for clip in gallery.clips():
+        yield f"gallery/{_called(clip)}.glb", gltf.skeleton_only(clip.skeleton, [clip])
+    birds = roof.clips()
+    yield "roof/birds.glb", gltf.skeleton_only(birds[0].skeleton, birds)
+
+
+def _in_inches(clip: Clip) -> Clip:
+    """The clip as a system writes it that works in inches with Z up. BVH is written in hundredths of what it is given."""
+    size, back = 1 / UNITS["inch"] / 100, rotation.inverse(upright("+Z"))
+    body = clip.skeleton
+
+    def turned(values: FloatArray) -> FloatArray:
+        return rotation.rotate(back, values * size)
+
+    tree = replace(body, rest_translation=turned(body.rest_translation), end_offsets=turned(body.end_offsets))
+    rotations = rotation.multiply(rotation.multiply(back, clip.rotations), rotation.inverse(back))
+    return Clip(clip.name, tree, clip.fps, rotations, clip.moving, turned(clip.translations))
+
+
+def _called(clip: Clip) -> str:
+    return clip.name.replace(" ", "_")
+
+
 def _short(file: bvh.BvhFile) -> bvh.BvhFile:
-    """The file with no more digits than a ten-thousandth of a centimetre or degree needs."""
-    return bvh.BvhFile(file.joints, round(file.frame_time, 7), file.motion.round(5))
+    """The file with no more digits than a thousandth of a centimetre or degree needs."""
+    return bvh.BvhFile(file.joints, round(file.frame_time, 7), file.motion.round(3))
 
 
 def _write(path: Path, content: bytes) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(content)
     print(f"{path.relative_to(FILES.parent)}: {len(content) / 1024:.0f} kB")
 

@@ -42,8 +42,16 @@ LIMBS = Limbs(
     knee=(0.108, 0.425, 0.008),
     ankle=(0.112, 0.092, -0.012),
     toe=(0.122, 0.025, 0.115),
+    fingers={
+        "thumb": ((0.03, -0.004, 0.036), (0.058, -0.008, 0.058)),
+        "index": ((0.088, 0.0, 0.034), (0.118, -0.008, 0.037)),
+        "middle": ((0.09, 0.0, 0.0), (0.122, -0.008, 0.0)),
+        "ring": ((0.086, 0.0, -0.034), (0.114, -0.008, -0.037)),
+    },
 )
 RADII = {"pelvis": 0.15, "spine_lower": 0.16, "spine_middle": 0.165, "spine_upper": 0.15, "neck": 0.06, "skull": 0.12}
+RADII |= {"thumb_1": 0.02, "thumb_2": 0.017, "index_1": 0.0185, "index_2": 0.016, "middle_1": 0.0185, "middle_2": 0.016}
+RADII |= {"ring_1": 0.0185, "ring_2": 0.016}
 RADII |= {"clavicle": 0.085, "humerus": 0.068, "ulna": 0.055, "wrist": 0.05, "femur": 0.085, "tibia": 0.065}
 
 
@@ -68,7 +76,7 @@ def garments(body: Skeleton) -> list[Garment]:
             softness=0.03,
         ),
         Garment("head", _head(at), (-0.2, 1.22, -0.17), (0.2, 1.64, 0.22), "face", ("neck", "skull"), 0.0115),
-        Garment("hands", _hands(at), (-0.9, 0.6, -0.2), (0.9, 0.98, 0.2), "face", ("wrist.L", "wrist.R"), 0.0085),
+        Garment("hands", _hands(at), (-0.9, 0.6, -0.2), (0.9, 0.98, 0.2), "face", _hand_joints(), 0.0085, 0.009),
         Garment("moustache", _moustache(at), (-0.14, 1.34, 0.05), (0.14, 1.46, 0.22), "moustache", ("skull",), 0.007),
         Garment("cap", _cap(at), (-0.2, 1.48, -0.22), (0.2, 1.68, 0.26), "coat", ("skull",), 0.0105),
         Garment("band", _band(at), (-0.2, 1.5, -0.2), (0.2, 1.62, 0.24), "brass", ("skull",), 0.008),
@@ -77,6 +85,10 @@ def garments(body: Skeleton) -> list[Garment]:
         Garment("key", _key(at), (-0.14, 1.0, -0.42), (0.14, 1.28, -0.1), "brass", ("spine_upper",), 0.008),
         Garment("cuffs", _cuffs(at), (-0.75, 0.75, -0.15), (0.75, 1.0, 0.15), "brass", ("ulna.L", "ulna.R"), 0.0085),
     ]
+
+
+def _hand_joints() -> tuple[str, ...]:
+    return sided("wrist", *(f"{finger}_{n}" for finger, rows in LIMBS.fingers.items() for n in range(1, len(rows) + 1)))
 
 
 def _trousers(at) -> Field:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -46,6 +46,8 @@ class Limbs:
     knee: tuple[float, float, float]
     ankle: tuple[float, float, float]
     toe: tuple[float, float, float]
+    # Joints of each finger from the wrist: along the forearm, upwards from the palm, towards +Z.
+    fingers: dict[str, tuple[tuple[float, float, float], ...]] = field(default_factory=dict)
 
 
 def places(middle: dict[str, tuple[float, float, float]], limbs: Limbs) -> Places:
@@ -74,6 +76,14 @@ def places(middle: dict[str, tuple[float, float, float]], limbs: Limbs) -> Place
         ]
         for name, parent, at in rows:
             out[f"{name}.{side}"] = (parent if parent in middle else f"{parent}.{side}", at * [sign, 1, 1])
+    for side, sign in SIDES:
+        fore = (wrist - elbow) / np.linalg.norm(wrist - elbow)
+        frame = np.stack([fore, np.cross([0, 0, 1.0], fore), [0, 0, 1.0]])
+        for finger, joints in limbs.fingers.items():
+            above = f"wrist.{side}"
+            for number, joint in enumerate(joints, 1):
+                out[f"{finger}_{number}.{side}"] = (above, (wrist + np.array(joint) @ frame) * [sign, 1, 1])
+                above = f"{finger}_{number}.{side}"
     return out
 
 
@@ -89,7 +99,7 @@ def skeleton(table: Places) -> Skeleton:
         if name in UPRIGHT:
             along = np.array([0, 1.0, 0])
         y = along / np.linalg.norm(along)
-        x = np.cross(y, [0, 0, 1.0])
+        x = np.cross(y, [0, 0, 1.0] if abs(y[2]) < 0.9 else [0, 1.0, 0])
         x /= np.linalg.norm(x)
         world[joint] = Rotation.from_matrix(np.stack([x, y, np.cross(x, y)], axis=1)).as_quat()
     local = local_rotations(Skeleton(tuple(names), parents, at, world), world[None])[0]
@@ -112,7 +122,10 @@ def reaches(body: Skeleton, radii: dict[str, float], head: float = 0.2) -> dict[
             end = at[joint] + tips[name]
         elif name.startswith("wrist"):
             along = at[joint] - at[parent]
-            end = at[joint] + 0.15 * along / np.linalg.norm(along)
+            reach = 0.075 if body.children[joint] else 0.15
+            end = at[joint] + reach * along / np.linalg.norm(along)
+        elif not body.children[joint]:
+            end = at[joint] + 1.1 * (at[joint] - at[parent])
         elif joint == body.parents[body.index["clavicle.L"]]:
             end = at[body.index[neck]]
         else:
@@ -122,6 +135,24 @@ def reaches(body: Skeleton, radii: dict[str, float], head: float = 0.2) -> dict[
     left, right = at[body.index["femur.L"]], at[body.index["femur.R"]]
     inwards = [0.03, -0.05, 0]
     out["pelvis"] = Reach(0, left - inwards, right + np.array([0.03, 0.05, 0]), 0.66 * radii.get("pelvis", 0.15))
+    return out
+
+
+def simple_reaches(
+    body: Skeleton, radii: dict[str, float], tips: dict[str, tuple[float, float, float]]
+) -> dict[str, Reach]:
+    """The stroke of every joint to its first child, or to its tip, or a little further on; radius by the name's first word."""
+    at = body.rest.positions
+    out = {}
+    for joint, name in enumerate(body.names):
+        parent, children = int(body.parents[joint]), body.children[joint]
+        if name in tips:
+            end = np.array(tips[name])
+        elif children:
+            end = at[children[0]]
+        else:
+            end = at[joint] + 0.7 * (at[joint] - at[parent])
+        out[name] = Reach(joint, at[joint], end, radii.get(name.split(".")[0].rstrip("_0123456789"), 0.04))
     return out
 
 

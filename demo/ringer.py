@@ -6,12 +6,14 @@ three spine bones, no collar bones.
 
 import numpy as np
 
+from armuto.intake import upright
 from armuto.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, Limbs, sided
 from demo.solids import Field, blend, capsule, cut, ellipsoid, ring
 
 NAME = "bellringer"
+WORKSHOP = (0.01, upright("+Z"))
 MATERIALS = {
     "tunic": ((0.55, 0.27, 0.045), 0.0, 0.85),
     "hose": ((0.3, 0.075, 0.055), 0.0, 0.9),

@@ -4,7 +4,9 @@ from pathlib import Path
 
 import numpy as np
 
+from armuto import formats, takes
 from armuto.formats import bvh
+from armuto.skeleton import Clip
 from armuto.tests import figures
 from armuto.tests.test_gltf import character
 
@@ -12,6 +14,11 @@ DEMO = Path(__file__).resolve().parents[2] / "demo" / "files"
 WALK = DEMO / "hall" / "walk.bvh"
 BOW = DEMO / "hall" / "bow.bvh"
 PORTER = DEMO / "porter.glb"
+
+
+def clip_of(path: Path) -> Clip:
+    """The first clip of a demo file, without its calibration frames."""
+    return takes.without_calibration(formats.read(path.read_bytes(), path.name).clips[0])
 
 
 def random_bvh(frames: int = 30, seed: int = 0) -> bytes:

@@ -7,7 +7,7 @@ import numpy as np
 
 from armuto import formats, rotation, takes
 from armuto.tests import figures
-from armuto.tests.files import BOW, WALK
+from armuto.tests.files import BOW, DEMO, WALK, clip_of
 
 
 def with_calibration(clip, frames):
@@ -37,13 +37,15 @@ class Calibration(unittest.TestCase):
         self.assertGreaterEqual(cases, 200)
         self.assertGreaterEqual(right / cases, 0.98, f"{right} of {cases}")
 
-    def test_the_demo_has_none_and_gets_them_when_put_before(self):
-        for path in (WALK, BOW):
-            clip = formats.read(path.read_bytes(), path.name).clips[0]
-            self.assertIsNone(takes.calibration(clip))
-            found = takes.calibration(with_calibration(clip, 2))
-            self.assertEqual(found.frames, 2)
-            self.assertIn("The first 2 frames are held still", found.text)
+    def test_the_hall_has_two_frames_of_it_and_the_others_none(self):
+        for path in DEMO.glob("*/*"):
+            for clip in formats.read(path.read_bytes(), path.name).clips:
+                found = takes.calibration(clip)
+                with self.subTest(path=path.name, clip=clip.name):
+                    self.assertEqual(found.frames if found else 0, 2 if path.parent.name == "hall" else 0)
+                    self.assertIsNone(takes.calibration(takes.without_calibration(clip)))
+                    if found:
+                        self.assertIn("The first 2 frames are held still", found.text)
 
     def test_a_quick_start_is_not_calibration(self):
         clip = figures.motion(figures.body(), np.random.default_rng(0), frames=24, reach=2.5)
@@ -80,5 +82,5 @@ class Tracks(unittest.TestCase):
         )
 
     def test_travel(self):
-        self.assertAlmostEqual(takes.travel(formats.read(WALK.read_bytes(), "walk.bvh").clips[0]), 5.83, delta=0.02)
-        self.assertLess(takes.travel(formats.read(BOW.read_bytes(), "bow.bvh").clips[0]), 0.05)
+        self.assertAlmostEqual(takes.travel(clip_of(WALK)), 5.83, delta=0.02)
+        self.assertLess(takes.travel(clip_of(BOW)), 0.05)

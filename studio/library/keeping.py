@@ -56,9 +56,10 @@ def _keep_clip(document: Document, clip: ClipValue, original: Original, skeleton
         skeleton=skeleton,
         take=original,
         frames=clip.frames,
+        first=found.frames if found else 0,
         last=clip.frames - 1,
         fps=clip.fps,
-        travel=takes.travel(clip),
+        travel=takes.travel(takes.without_calibration(clip)),
         calibration=found.frames if found else 0,
         notes=[*document.notes, *takes.findings_in_words(clip)],
     )
@@ -68,7 +69,7 @@ def _keep_clip(document: Document, clip: ClipValue, original: Original, skeleton
         moving=clip.moving.tolist(),
         translations=arrays.packed(clip.translations),
     )
-    draw_plate(row, clip, document.parts)
+    draw_plate(row, takes.without_calibration(clip), document.parts)
     return row
 
 

@@ -12,7 +12,7 @@ from django.test import TestCase, TransactionTestCase, override_settings
 from armuto import formats
 from armuto.intake import Told
 from armuto.tests import scenes
-from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
+from armuto.tests.files import BOW, PORTER, WALK, bad_files, clip_of, random_bvh
 from armuto.tests.test_other_formats import CLIP, zipped
 from studio.arrivals import reading
 from studio.arrivals.models import Arrival, ArrivalContent
@@ -49,11 +49,11 @@ class Bringing(TestCase):
         self.assertEqual(len(plate["poses"][0]), 4 * len(plate["sides"]))
         self.assertEqual({"left", "right", ""}, set(plate["sides"]))
         motion = self.client.get(f"/api/library/clips/{clip_id}/positions")
-        self.assertEqual(motion["X-Armuto-Shape"], "149,26,3")
-        positions = np.frombuffer(motion.content, "<f4").reshape(149, 26, 3)
-        want = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world()
-        np.testing.assert_allclose(positions[:, :21], want.positions, atol=2e-6)
-        np.testing.assert_allclose(positions[:, 21:], want.ends, atol=2e-6)
+        self.assertEqual(motion["X-Armuto-Shape"], "149,56,3")
+        positions = np.frombuffer(motion.content, "<f4").reshape(149, 56, 3)
+        want = clip_of(WALK).world()
+        np.testing.assert_allclose(positions[:, :41], want.positions, atol=2e-6)
+        np.testing.assert_allclose(positions[:, 41:], want.ends, atol=2e-6)
 
     def test_clips_of_one_skeleton_share_it_and_the_same_file_is_kept_once(self):
         for path in (WALK, BOW, WALK):
@@ -69,7 +69,7 @@ class Bringing(TestCase):
         answer = bring_in(self.client, PORTER.read_bytes(), "porter.glb")
         (character_id,) = answer.json()["characters"]
         row = self.client.get(f"/api/cast/{character_id}").json()
-        self.assertEqual((row["name"], row["joints"], row["space"]["unit"]), ("porter", 22, 1.0))
+        self.assertEqual((row["name"], row["joints"], row["space"]["unit"]), ("porter", 38, 1.0))
         self.assertAlmostEqual(row["height"], 1.637, delta=0.01)
         self.assertEqual(self.client.get(f"/api/cast/{character_id}/file").content, PORTER.read_bytes())
         tree = self.client.get(f"/api/cast/{character_id}/skeleton").json()
@@ -128,18 +128,18 @@ class ChangingClips(TestCase):
         )
 
     def test_a_trim_is_a_range_of_the_take_and_can_be_widened_again(self):
-        trimmed = self.change(first=30, last=89).json()
-        self.assertEqual((trimmed["frames"], trimmed["take_frames"], trimmed["revision"]), (60, 149, 2))
+        trimmed = self.change(first=32, last=91).json()
+        self.assertEqual((trimmed["frames"], trimmed["take_frames"], trimmed["revision"]), (60, 151, 2))
         self.assertAlmostEqual(trimmed["travel"], 2.33, delta=0.05)
         motion = self.client.get(f"/api/library/clips/{self.walk.pk}/positions")
-        self.assertEqual(motion["X-Armuto-Shape"], "60,26,3")
-        here = np.frombuffer(motion.content, "<f4").reshape(60, 26, 3)[:, :21]
-        want = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions[30:90]
+        self.assertEqual(motion["X-Armuto-Shape"], "60,56,3")
+        here = np.frombuffer(motion.content, "<f4").reshape(60, 56, 3)[:, :41]
+        want = clip_of(WALK).world().positions[30:90]
         np.testing.assert_allclose(here, want, atol=2e-6)
         plate = self.client.get(f"/api/library/clips/{self.walk.pk}/plate").json()
         self.assertLess(plate["frames"][-1], 60)
-        whole = self.change(first=0, last=148).json()
-        self.assertEqual((whole["frames"], whole["revision"]), (149, 3))
+        whole = self.change(first=0, last=150).json()
+        self.assertEqual((whole["frames"], whole["revision"]), (151, 3))
 
     def test_names_and_tags(self):
         changed = self.change(name="  night   walk ", tags=["Hall", "hall rounds", " ", "Hall"]).json()
@@ -150,7 +150,7 @@ class ChangingClips(TestCase):
             ({"name": "bow"}, "another clip has this name"),
             ({"name": " "}, "needs a name"),
             ({"first": 50, "last": 20}, "are not a range of its take"),
-            ({"last": 149}, "0 to 148"),
+            ({"last": 151}, "0 to 150"),
         ):
             answer = self.change(**body)
             self.assertEqual(answer.status_code, 422)
@@ -164,13 +164,8 @@ class ChangingClips(TestCase):
         self.assertEqual(self.client.get("/api/counts").json()["clips"], 2)
 
     def test_calibration_is_proposed(self):
-        lines = WALK.read_text().splitlines()
-        start = next(n for n, line in enumerate(lines) if line.startswith("Frame Time")) + 1
-        still = " ".join(lines[start].split()[:3] + ["0"] * (len(lines[start].split()) - 3))
-        text = "\n".join([*lines[:start], still, still, *lines[start:]]).replace("Frames: 149", "Frames: 151")
-        (clip,) = bring_in(self.client, text.encode(), "raw.bvh").json()["clips"]
-        row = self.client.get(f"/api/library/clips/{clip}").json()
-        self.assertEqual(row["calibration"], 2)
+        row = self.client.get(f"/api/library/clips/{self.walk.pk}").json()
+        self.assertEqual((row["calibration"], row["first"], row["last"], row["take_frames"]), (2, 2, 150, 151))
         self.assertTrue(any("look like calibration" in note for note in row["notes"]))
 
 
@@ -343,7 +338,7 @@ class Fittings(Studio):
         made, row = self.fitting(), self.render()
         a = self.client.get(f"/api/fittings/{made['id']}/preview/{self.walk.pk}")
         b = self.client.get(f"/api/renditions/{row['id']}/motion")
-        self.assertEqual(a["X-Armuto-Shape"], "149,22,4;149,22,3")
+        self.assertEqual(a["X-Armuto-Shape"], "149,38,4;149,38,3")
         left, right = (np.frombuffer(answer.content, "<f4") for answer in (a, b))
         np.testing.assert_allclose(left, right, atol=2e-6)
 
@@ -439,6 +434,6 @@ class Demo(TestCase):
     def test_loaded_once_into_an_empty_studio(self):
         call_command("load_demo", stdout=StringIO())
         before = counts()
-        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (4, 3, 4))
+        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (36, 6, 10))
         call_command("load_demo", stdout=StringIO())
         self.assertEqual(counts(), before)

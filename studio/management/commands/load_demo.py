@@ -18,8 +18,11 @@ class Command(BaseCommand):
             self.stdout.write("The studio holds data already; it was left as it is.")
             return
         root = Path(settings.DEMO_FILES)
-        for path in sorted(root.rglob("*.bvh")) + sorted(root.rglob("*.glb")):
+        for path in sorted(root.glob("*/*")):
+            found = take_in(path.read_bytes(), path.name)
+            clips = Clip.objects.filter(pk__in=found.clips)
+            Skeleton.objects.filter(clips__in=clips).update(name=path.parent.name)
+        for path in sorted(root.glob("*.glb")):
             take_in(path.read_bytes(), path.name)
-        Skeleton.objects.filter(clips__isnull=False).update(name="hall")
         clips, figures = Clip.objects.count(), Character.objects.count()
         self.stdout.write(f"Loaded {clips} clips and {figures} character{'' if figures == 1 else 's'}.")
