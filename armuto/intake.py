@@ -29,12 +29,14 @@ _METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm":
 class Told:
     """What a person says about a file, overruling what would be detected. unit: a key of UNITS. up: one of UP_AXES.
 
-    turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X.
+    turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X. bound: the figure rests
+    in the pose in which its mesh was bound, instead of that of its nodes.
     """
 
     unit: str | None = None
     up: str | None = None
     turned: float = 0.0
+    bound: bool = False
 
 
 NOTHING = Told()

@@ -68,7 +68,7 @@ def assign(skeleton: Skeleton, plan: BodyPlan | None = None, words: Lexicon | No
     if plan is None:
         found = [(body_plan(name), assign(skeleton, body_plan(name), words)) for name in NAMES]
         return max(found, key=lambda one: _explained(skeleton, *one))[1]
-    names = _without_prefix(skeleton.names)
+    names = without_prefix(skeleton.names)
     read = [words.read(name) for name in names]
     out: Assignment = {}
     fingers = {f"{side} {finger}" for side in SIDES for finger in FINGERS}
@@ -159,7 +159,7 @@ def _same_names(
             yield Pair(None, (name,), (name,), 0.7, ("both sides call it the same",))
 
 
-def _without_prefix(names: Sequence[str]) -> list[str]:
+def without_prefix(names: Sequence[str]) -> list[str]:
     """Names without the namespace that most of them share ("hall:Hips", "Keeper_Hips")."""
     heads = [name.rpartition(":")[2] or name for name in names]
     for mark in "_-. ":

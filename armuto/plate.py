@@ -8,7 +8,7 @@ import numpy as np
 
 from armuto.pairing import Assignment
 from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.skeleton import Clip, Skeleton
 
 FEWEST, MOST = 8, 14
 STEP = 0.42  # of body height, between poses of a clip that stays where it is
@@ -20,11 +20,14 @@ APART = 0.62  # of the width of a pose, the least distance between two
 class Plate:
     """strokes: ``(P, S, 4)`` per pose and stroke x0, y0, x1, y1 in metres, y up. sides: per stroke "left", "right" or "".
 
+    fine: per stroke, whether it belongs to a finger. heads: ``(P, H, 3)`` middle and radius of the head, where it is known.
     frames: ``(P,)`` the frames of the poses. width and height: of everything drawn, in metres; floor is at y = 0.
     """
 
     strokes: FloatArray
     sides: tuple[str, ...]
+    fine: tuple[bool, ...]
+    heads: FloatArray
     frames: tuple[int, ...]
     width: float
     height: float
@@ -63,9 +66,15 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
     strokes = np.concatenate([flat[:, heads[drawn]], flat[:, tails[drawn]]], axis=-1)
     low = strokes[..., 0::2].min()
     strokes[..., 0::2] -= low
+    rings = _heads(flat, skeleton, parts, size)
+    rings[..., 0] -= low
+    owners = np.where(tails < len(skeleton), tails, heads)[drawn]
+    hands = {bone.joint for part, bones in parts.items() if part.endswith(" hand") for bone in bones}
     return Plate(
         strokes,
-        tuple(side[joint] for joint in np.where(tails < len(skeleton), tails, heads)[drawn]),
+        tuple(side[joint] for joint in owners),
+        tuple(bool(hands.intersection(skeleton.ancestors(joint))) for joint in owners),
+        rings,
         tuple(int(f) for f in frames),
         float(strokes[..., 0::2].max()),
         float(strokes[..., 1::2].max()),
@@ -110,6 +119,25 @@ def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
     _, vectors = np.linalg.eigh(level.T @ level)
     x, z = vectors[:, -1]
     return np.array([x, 0.0, z]) * (1.0 if x + z >= 0 else -1.0)
+
+
+def _heads(flat: FloatArray, skeleton: Skeleton, parts: Assignment, size: float) -> FloatArray:
+    """``(P, H, 3)``: a ring between the head joint and the end of the head; above it where the file has no end of it."""
+    if "head" not in parts:
+        return np.zeros((len(flat), 0, 3))
+    joint = parts["head"][0].joint
+    ends = np.flatnonzero(skeleton.end_parents == joint)
+    start = flat[:, joint]
+    if len(ends):
+        way = flat[:, len(skeleton) + ends[0]] - start
+    else:
+        above = int(skeleton.parents[joint])
+        way = start - flat[:, above] if above >= 0 else np.tile([0.0, 0.1 * size], (len(flat), 1))
+    true = 0.11 * size if not len(ends) else float(np.linalg.norm(skeleton.end_offsets[ends[0]]))
+    length = np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+    middle = start + way / length * np.minimum(length, true) * 0.55
+    radius = np.full((len(flat), 1), min(true * 0.48, 0.075 * size))
+    return np.concatenate([middle, radius], axis=1)[:, None]
 
 
 def _sides(clip: Clip, parts: Assignment) -> list[str]:

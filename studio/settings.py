@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "studio.cast",
     "studio.fittings",
     "studio.arrivals",
+    "studio.intake",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

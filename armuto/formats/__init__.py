@@ -164,6 +164,9 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
         display, more = gltf.self_contained(held, files)
         said += more
         held = gltf.parse(display, shown)
+    if told.bound and held.rows("skins"):
+        display = gltf.at_bind(held)
+        held = gltf.parse(display, shown)
     rig = gltf.rig(held)
     parts = _confirmed(rig, avatar.humanoid(held)) or pairing.assign(rig.skeleton)
     frame = intake.file_frame(rig.skeleton, parts, rig.clips, rig.bounds, metres_declared=True, told=told)

@@ -1,38 +1,87 @@
-"""Putting a character that the core has read into the cast."""
+"""Putting a character that the core has read into the cast, and new versions of it."""
 
 from pathlib import PurePath
+
+from django.db import transaction
 
 from armuto import intake
 from armuto.errors import BadInput
 from armuto.formats import Document
 from studio.cast.models import Character, CharacterDisplay
+from studio.cast.sheet import facts_of
+from studio.fittings.keeping import fit_again
 from studio.library.keeping import keep_original, keep_skeleton
 
 
-def keep_character(document: Document, data: bytes) -> Character:
+def keep_character(document: Document, data: bytes, name: str = "") -> Character:
     """Raises :class:`BadInput` for a file without a mesh bound to bones."""
+    name = name or PurePath(document.file).stem.replace("_", " ").strip() or "character"
+    row = Character(name=free_name(name))
+    _take_up(row, document, data)
+    return row
+
+
+@transaction.atomic
+def new_version_of(row: Character, document: Document, data: bytes) -> Character:
+    """Another file for a character that keeps its name, tags, remarks and fittings; pairs are checked again by bone name."""
+    before = set(row.skeleton.tree["names"])
+    same = row.original.name
+    row.revision += 1
+    _take_up(row, document, data)
+    now = set(document.skeleton.names)
+    gone, new = sorted(before - now), sorted(now - before)
+    said = []
+    if gone:
+        said.append(f"{_count(gone, 'bone is', 'bones are')} gone ({_listed(gone)})")
+    if new:
+        said.append(f"{_count(new, 'bone is', 'bones are')} new ({_listed(new)})")
+    if not gone and not new:
+        said.append("all bones have kept their names")
+    lost = {fitting: fit_again(fitting, f"new version of {row.name}") for fitting in row.fittings.all()}
+    pairs = sum(len(parts) for parts in lost.values())
+    if lost:
+        kept = "its fitting was kept" if len(lost) == 1 else f"its {len(lost)} fittings were kept"
+        said.append(f"{kept}, {_count(range(pairs), 'pair', 'pairs')} lost a bone" if pairs else f"{kept} whole")
+    sentence = "; ".join(said)
+    row.changed = f"{document.file} replaced {same}: {sentence}."
+    row.save(update_fields=["changed"])
+    return row
+
+
+def _take_up(row: Character, document: Document, data: bytes) -> None:
     if document.rig is None or document.bounds is None:
         raise BadInput(
             f"{document.file}: there is no mesh in it; bring in a file with a skinned mesh, or drop it in the Library."
         )
     if not document.skinned:
         raise BadInput(f"{document.file}: its mesh has no bones; bind the mesh to the skeleton and export it again.")
-    name = PurePath(document.file).stem.replace("_", " ").strip() or "character"
-    taken = set(Character.objects.values_list("name", flat=True))
+    row.original = keep_original(data, document.file, document.format)
+    row.skeleton = keep_skeleton(document, row.name)
+    row.nodes = list(document.rig.nodes)
+    row.height = document.height
+    row.facing = intake.facing(document.skeleton, document.parts)[0]
+    row.bounds = document.bounds.tolist()
+    row.notes = list(document.notes)
+    row.sheet = facts_of(document)
+    row.save()
+    CharacterDisplay.objects.filter(pk=row.pk).delete()
+    if document.display is not None and document.display != data:
+        CharacterDisplay.objects.create(character=row, data=document.display)
+
+
+def free_name(name: str, but: int | None = None) -> str:
+    """The name, or the name with the next free number behind it."""
+    taken = set(Character.objects.exclude(pk=but).values_list("name", flat=True))
     free, number = name, 1
     while free in taken:
         number += 1
         free = f"{name} {number}"
-    row = Character.objects.create(
-        name=free,
-        original=keep_original(data, document.file, document.format),
-        skeleton=keep_skeleton(document, name),
-        nodes=list(document.rig.nodes),
-        height=document.height,
-        facing=intake.facing(document.skeleton, document.parts)[0],
-        bounds=document.bounds.tolist(),
-        notes=list(document.notes),
-    )
-    if document.display is not None and document.display != data:
-        CharacterDisplay.objects.create(character=row, data=document.display)
-    return row
+    return free
+
+
+def _count(rows, one: str, many: str) -> str:
+    return f"1 {one}" if len(rows) == 1 else f"{len(rows)} {many}"
+
+
+def _listed(names: list[str]) -> str:
+    return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")

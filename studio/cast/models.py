@@ -11,7 +11,11 @@ from studio.library.models import Original, Skeleton
 
 
 class Character(models.Model):
-    """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence each."""
+    """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence each.
+
+    sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
+    changed: what the newest version changed, in one sentence.
+    """
 
     name = models.CharField(max_length=255)
     original = models.ForeignKey(Original, models.PROTECT, related_name="characters")
@@ -21,6 +25,11 @@ class Character(models.Model):
     facing = models.FloatField(null=True)
     bounds = models.JSONField()
     notes = models.JSONField(default=list)
+    sheet = models.JSONField(default=dict)
+    tags = models.JSONField(default=list)
+    remarks = models.TextField(default="")
+    changed = models.TextField(default="")
+    retired = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -91,6 +91,35 @@ def set_pair(row: Fitting, part: str, source: list[str], target: list[str]) -> N
         _step(row, core.to_json(made), what)
 
 
+@transaction.atomic
+def fit_again(row: Fitting, change: str) -> list[str]:
+    """Keep a fitting for a new version of its character: pairs hold by bone name, the stance is aligned anew.
+
+    Returns the parts that lost a bone. The history starts over, since earlier steps speak of another skeleton.
+    """
+    assert row.state is not None
+    source, target = row.skeleton.value(), row.character.skeleton.value()
+    pairs, lost = [], []
+    for pair in row.state.data["pairs"]:
+        there = tuple(name for name in pair["target"] if name in target.index)
+        if len(there) < len(pair["target"]):
+            lost.append(pair["part"] or pair["target"][0])
+        if there:
+            pairs.append(Pair(pair["part"], tuple(pair["source"]), there, pair["confidence"], tuple(pair["reasons"])))
+    try:
+        made = core.fit(source, target, pairs=pairs)
+    except ValueError:
+        made = None
+    row.state = None
+    row.save(update_fields=["state"])
+    row.states.all().delete()
+    if made is None:
+        row.delete()
+        return lost
+    _step(row, core.to_json(made), change)
+    return lost
+
+
 def move(row: Fitting, steps: int) -> bool:
     """Undo (-1) or redo (+1). False when there is nothing in that direction."""
     assert row.state is not None

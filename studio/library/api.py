@@ -7,7 +7,6 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from studio.library import arrays
 from studio.library.keeping import change_clip
 from studio.library.models import Clip, Plate, Skeleton
 from studio.octets import octets
@@ -47,6 +46,7 @@ class ClipOut(Schema):
     first: int
     last: int
     calibration: int
+    loop: bool
     fps: float
     seconds: float
     travel: float
@@ -55,6 +55,12 @@ class ClipOut(Schema):
     revision: int
     created: datetime
     notes: list[str]
+    segment_of_id: int | None
+    take_name: str
+
+    @staticmethod
+    def resolve_take_name(clip: Clip) -> str:
+        return clip.take.name
 
     @staticmethod
     def resolve_frames(clip: Clip) -> int:
@@ -80,13 +86,16 @@ class ClipChange(Schema):
 
 
 class PlateOut(Schema):
-    """A plate: per pose the strokes x0, y0, x1, y1 in centimetres, y up from the floor; sides per stroke."""
+    """A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per stroke,
+    and heads x, y, radius."""
 
-    width: float
-    height: float
+    width: int
+    height: int
     frames: list[int]
     sides: list[str]
-    poses: list[list[float]]
+    fine: list[bool]
+    poses: list[list[int]]
+    heads: list[list[int]]
 
 
 @router.get("skeletons", response=list[SkeletonOut], operation_id="list_skeletons")
@@ -119,31 +128,24 @@ def skeleton_out(row: Skeleton) -> dict:
 
 @router.get("clips", response=list[ClipOut], operation_id="list_clips")
 def list_clips(request: HttpRequest):
-    return Clip.objects.all()
+    return Clip.objects.select_related("take")
 
 
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
 def get_clip(request: HttpRequest, clip_id: int):
-    return get_object_or_404(Clip, pk=clip_id)
+    return get_object_or_404(Clip.objects.select_related("take"), pk=clip_id)
 
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
 def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
-    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     change_clip(row, **wanted.dict(exclude_unset=True))
     return row
 
 
 @router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")
 def get_plate(request: HttpRequest, clip_id: int):
-    row = get_object_or_404(Plate, clip_id=clip_id)
-    layout = row.layout
-    strokes = arrays.unpacked(row.strokes, layout["poses"], -1) * 100
-    return layout | {
-        "width": layout["width"] * 100,
-        "height": layout["height"] * 100,
-        "poses": np.round(strokes, 1).tolist(),
-    }
+    return get_object_or_404(Plate, clip_id=clip_id).drawing
 
 
 @router.get("clips/{clip_id}/positions", operation_id="get_clip_positions", response={200: None})

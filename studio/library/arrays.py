@@ -71,6 +71,14 @@ def identity(skeleton: Skeleton) -> str:
     return hashlib.sha256(json.dumps(key).encode()).hexdigest()
 
 
+def content_hash(clip: Clip, skeleton: str) -> str:
+    """Equal for the same motion on the same skeleton (told by its identity), whatever file it came in."""
+    digest = hashlib.sha256(f"{skeleton} {clip.fps:.4f}".encode())
+    digest.update(packed(clip.rotations))
+    digest.update(packed(clip.translations))
+    return digest.hexdigest()
+
+
 def clip_value(name: str, skeleton: Skeleton, fps: float, frames: int, motion: MotionRow) -> Clip:
     """Stored motion as a clip; float32 quaternions are brought back to unit length."""
     return Clip(

@@ -2,6 +2,7 @@
 
 import hashlib
 
+import numpy as np
 from django.db import transaction
 
 from armuto import intake, takes
@@ -9,6 +10,7 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.pairing import Assignment, Found
 from armuto.plate import plate
+from armuto.rotation import FloatArray
 from armuto.skeleton import Clip as ClipValue
 from armuto.skeleton import Skeleton as SkeletonValue
 from studio.library import arrays
@@ -45,45 +47,125 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
 
 
 def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> list[Clip]:
-    """All clips of the document with their motion and plates. Names that are taken get a number."""
-    return [_keep_clip(document, clip, original, skeleton) for clip in document.clips]
+    """All clips of the document with their motion and plates, as intake proposes them. Names that are taken get a number."""
+    out = []
+    for clip in document.clips:
+        found = takes.calibration(clip)
+        name = free_name(" ".join(clip.name.replace("_", " ").split()) or "clip")
+        first = found.frames if found else 0
+        out.append(keep_clip(document, clip, original, skeleton, name, (first, clip.frames - 1)))
+    return out
 
 
-def _keep_clip(document: Document, clip: ClipValue, original: Original, skeleton: Skeleton) -> Clip:
-    found = takes.calibration(clip)
-    row = Clip.objects.create(
-        name=free_name(" ".join(clip.name.replace("_", " ").split()) or "clip"),
-        skeleton=skeleton,
-        take=original,
-        frames=clip.frames,
-        first=found.frames if found else 0,
-        last=clip.frames - 1,
-        fps=clip.fps,
-        travel=takes.travel(takes.without_calibration(clip)),
-        calibration=found.frames if found else 0,
-        notes=[*document.notes, *takes.findings_in_words(clip)],
-    )
-    Motion.objects.create(
-        clip=row,
-        rotations=arrays.packed(clip.rotations),
-        moving=clip.moving.tolist(),
-        translations=arrays.packed(clip.translations),
-    )
-    draw_plate(row, takes.without_calibration(clip), document.parts)
+def keep_clip(
+    document: Document, clip: ClipValue, original: Original, skeleton: Skeleton, name: str, kept: tuple[int, int]
+) -> Clip:
+    """One clip of the document: the whole take, of which the frames ``kept`` are the clip."""
+    row = Clip(name=name, skeleton=skeleton, take=original)
+    _take_up(row, document, clip, kept)
     return row
 
 
-def draw_plate(row: Clip, clip: ClipValue, parts: Assignment) -> None:
-    """Make the plate of a clip's present range and keep it."""
+def new_version(
+    row: Clip, document: Document, clip: ClipValue, original: Original, skeleton: Skeleton, kept: tuple[int, int]
+) -> None:
+    """Another take for a clip that keeps its name, its tags and everything that was made for it.
+
+    Raises :class:`BadInput` when it is on another skeleton: its fittings would not hold for that one.
+    """
+    if skeleton.pk != row.skeleton_id:
+        raise BadInput(
+            f"{document.file}: it is on another skeleton than “{row.name}”, which is on “{row.skeleton.name}”; bring it in as "
+            "a clip of its own."
+        )
+    row.take = original
+    row.revision += 1
+    row.segment_of = None
+    _take_up(row, document, clip, kept)
+
+
+def segment(row: Clip, first: int, last: int, name: str) -> Clip:
+    """A stretch of a clip's take as a clip of its own, from the same take. Raises :class:`BadInput` outside the take."""
+    if not 0 <= first < last < row.frames:
+        raise BadInput(
+            f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
+        )
+    whole = row.whole()
+    made = Clip(
+        name=free_name(" ".join(name.split())[:240] or row.name),
+        skeleton=row.skeleton,
+        take=row.take,
+        tags=row.tags,
+        calibration=row.calibration,
+        segment_of=row,
+        frames=row.frames,
+        fps=row.fps,
+        content=row.content,
+        notes=row.notes,
+    )
+    _set_range(made, whole, first, last)
+    made.save()
+    Motion.objects.create(
+        clip=made, rotations=row.motion.rotations, moving=row.motion.moving, translations=row.motion.translations
+    )
+    keep_plate(made, whole.cut(first, last), _parts_of(row.skeleton, whole.skeleton))
+    return made
+
+
+def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, int]) -> None:
+    found = takes.calibration(clip)
+    row.frames, row.fps = clip.frames, clip.fps
+    row.calibration = found.frames if found else 0
+    row.notes = [*document.notes, *takes.findings_in_words(clip)]
+    row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
+    _set_range(row, clip, *kept)
+    row.save()
+    Motion.objects.update_or_create(
+        clip=row,
+        defaults={
+            "rotations": arrays.packed(clip.rotations),
+            "moving": clip.moving.tolist(),
+            "translations": arrays.packed(clip.translations),
+        },
+    )
+    keep_plate(row, clip.cut(*kept), document.parts)
+
+
+def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
+    clip = take.cut(first, last)
+    row.first, row.last = first, last
+    row.travel, row.loop = takes.travel(clip), takes.loops(clip)
+
+
+def plate_of(clip: ClipValue, parts: Assignment) -> dict:
+    """The plate of a clip as plain data: strokes in whole centimetres' tenths, y up from the floor."""
     drawn = plate(clip, parts)
-    layout = {
-        "poses": len(drawn.strokes),
-        "sides": list(drawn.sides),
+
+    def tenths(values: FloatArray) -> list[list[int]]:
+        return np.round(values.reshape(len(values), -1) * 1000).astype(int).tolist()
+
+    return {
+        "width": round(drawn.width * 1000),
+        "height": round(drawn.height * 1000),
         "frames": list(drawn.frames),
-        "width": drawn.width,
-        "height": drawn.height,
+        "sides": list(drawn.sides),
+        "fine": list(drawn.fine),
+        "poses": tenths(drawn.strokes),
+        "heads": tenths(drawn.heads),
     }
-    Plate.objects.update_or_create(clip=row, defaults={"layout": layout, "strokes": arrays.packed(drawn.strokes)})
+
+
+def keep_plate(row: Clip, clip: ClipValue, parts: Assignment) -> None:
+    """Make the plate of a clip's present range and keep it."""
+    Plate.objects.update_or_create(clip=row, defaults={"drawing": plate_of(clip, parts)})
+
+
+def _parts_of(row: Skeleton, value: SkeletonValue) -> Assignment:
+    return {
+        part: tuple(Found(value.index[name], 1.0, "kept") for name in names)
+        for part, names in row.parts.items()
+        if names
+    }
 
 
 @transaction.atomic
@@ -111,18 +193,15 @@ def change_clip(
         row.retired = retired
     wanted = (row.first if first is None else first, row.last if last is None else last)
     if wanted != (row.first, row.last):
-        try:
-            clip = row.whole().cut(*wanted)
-        except ValueError:
+        first, last = wanted
+        if not 0 <= first <= last < row.frames:
             raise BadInput(
-                f"{row.name}: frames {wanted[0]} to {wanted[1]} are not a range of its take, which has 0 to {row.frames - 1}."
-            ) from None
-        row.first, row.last = wanted
-        row.travel = takes.travel(clip)
+                f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
+            )
+        whole = row.whole()
+        _set_range(row, whole, first, last)
         row.revision += 1
-        names = clip.skeleton.index
-        parts = {p: tuple(Found(names[n], 1.0, "kept") for n in bones) for p, bones in row.skeleton.parts.items()}
-        draw_plate(row, clip, parts)
+        keep_plate(row, whole.cut(first, last), _parts_of(row.skeleton, whole.skeleton))
     row.save()
 
 

@@ -43,7 +43,8 @@ class Clip(models.Model):
     """A clip of the library: frames first to last of the take that its motion row keeps whole.
 
     take: the original it was read from. frames: of the whole take. travel: metres over the ground within the range.
-    calibration: how many leading frames look like calibration. retired: out of the library's sight, with a way back.
+    calibration: how many leading frames look like calibration. loop: it ends as it began. retired: out of the library's
+    sight, with a way back. content: hash of the take's motion. segment_of: the clip from whose take it was cut.
     """
 
     name = models.CharField(max_length=255)
@@ -56,6 +57,9 @@ class Clip(models.Model):
     last = models.PositiveIntegerField()
     calibration = models.PositiveIntegerField(default=0)
     tags = models.JSONField(default=list)
+    loop = models.BooleanField(default=False)
+    content = models.CharField(max_length=64, db_index=True, default="")
+    segment_of = models.ForeignKey("self", models.SET_NULL, null=True, related_name="segments")
     retired = models.BooleanField(default=False)
     notes = models.JSONField(default=list)
     revision = models.PositiveIntegerField(default=1)
@@ -88,8 +92,7 @@ class Motion(models.Model):
 
 
 class Plate(models.Model):
-    """The plate of a clip, made once: strokes as little-endian float32, and how to read them."""
+    """The plate of a clip, made once. drawing: strokes and heads in millimetres, and how to read them."""
 
     clip = models.OneToOneField(Clip, models.CASCADE, primary_key=True, related_name="plate")
-    layout = models.JSONField()
-    strokes = models.BinaryField()
+    drawing = models.JSONField()

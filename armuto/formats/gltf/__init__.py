@@ -1,7 +1,19 @@
 """glTF 2.0: ``container`` holds the file, ``accessors`` its arrays, ``reading`` and ``writing`` go to and from the core."""
 
+from armuto.formats.gltf.binding import at_bind, disagreement
 from armuto.formats.gltf.container import GltfFile, parse
 from armuto.formats.gltf.reading import GltfRig, rig
 from armuto.formats.gltf.writing import node_motion, self_contained, skeleton_only, with_clips
 
-__all__ = ["GltfFile", "GltfRig", "node_motion", "parse", "rig", "self_contained", "skeleton_only", "with_clips"]
+__all__ = [
+    "GltfFile",
+    "GltfRig",
+    "at_bind",
+    "disagreement",
+    "node_motion",
+    "parse",
+    "rig",
+    "self_contained",
+    "skeleton_only",
+    "with_clips",
+]

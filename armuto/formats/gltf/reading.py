@@ -80,8 +80,16 @@ def _matrix(trs: Trs) -> FloatArray:
     return out
 
 
-def rig(held: GltfFile) -> GltfRig:
-    """Skeleton, clips and measures of a glTF file. Raises :class:`BadInput` when it holds no skeleton."""
+class Tree(NamedTuple):
+    """parents: ``(N,)`` of all nodes, -1 for a root. order: nodes, parents first. world: ``(4, 4)`` at rest by node."""
+
+    parents: NDArray[np.int64]
+    order: list[int]
+    world: dict[int, FloatArray]
+
+
+def tree_of(held: GltfFile) -> Tree:
+    """The nodes of a file with their world transforms at rest."""
     nodes = held.rows("nodes")
     parents = np.full(len(nodes), -1, np.int64)
     for number, node in enumerate(nodes):
@@ -91,6 +99,12 @@ def rig(held: GltfFile) -> GltfRig:
     for n in order:
         own = _matrix(node_trs(held, nodes[n]))
         world[n] = world[int(parents[n])] @ own if parents[n] >= 0 else own
+    return Tree(parents, order, world)
+
+
+def rig(held: GltfFile) -> GltfRig:
+    """Skeleton, clips and measures of a glTF file. Raises :class:`BadInput` when it holds no skeleton."""
+    parents, order, world = tree_of(held)
     channels = [_channels(held, animation) for animation in held.rows("animations")]
     notes: list[str] = []
     joint_nodes = _joint_nodes(held, parents, order, channels, notes)
@@ -390,6 +404,17 @@ def _bounds(held: GltfFile, world: dict[int, FloatArray], place: dict[int, int])
     return (np.stack([lowest, highest]) if np.isfinite(lowest).all() else None), weighted
 
 
+def inverse_binds(held: GltfFile, skin: Json) -> FloatArray:
+    """``(S, 4, 4)`` inverse bind matrices of a skin, row by row; identities where it has none."""
+    joints: list[int] = skin["joints"]
+    if "inverseBindMatrices" not in skin:
+        return np.tile(np.eye(4), (len(joints), 1, 1))
+    read = accessors.read(held, skin["inverseBindMatrices"])
+    if read.shape[1] != 16 or len(read) < len(joints):
+        raise held.refuse(f"a skin has {len(joints)} joints and {len(read)} inverse bind matrices")
+    return read[: len(joints)].reshape(-1, 4, 4).transpose(0, 2, 1)
+
+
 def _skinned(
     held: GltfFile,
     skin: Json,
@@ -400,12 +425,7 @@ def _skinned(
     weighted: set[int],
 ) -> FloatArray:
     joints: list[int] = skin["joints"]
-    binds = np.tile(np.eye(4), (len(joints), 1, 1))
-    if "inverseBindMatrices" in skin:
-        read = accessors.read(held, skin["inverseBindMatrices"])
-        if read.shape[1] != 16 or len(read) < len(joints):
-            raise held.refuse(f"a skin has {len(joints)} joints and {len(read)} inverse bind matrices")
-        binds = read[: len(joints)].reshape(-1, 4, 4).transpose(0, 2, 1)
+    binds = inverse_binds(held, skin)
     index = accessors.read(held, attributes["JOINTS_0"]).astype(np.int64)
     weight = accessors.read(held, attributes["WEIGHTS_0"])
     if index.shape != (len(points), 4) or weight.shape != (len(points), 4) or index.max(initial=0) >= len(joints):

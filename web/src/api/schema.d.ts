@@ -262,6 +262,257 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intake/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Files */
+        get: operations["list_intake_files"];
+        put?: never;
+        /**
+         * Bring
+         * @description Lay files out for a decision. They are read by the worker; paths: where each lay in its folder.
+         */
+        post: operations["intake_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Summary */
+        get: operations["get_intake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Rows */
+        get: operations["list_intake_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Rows */
+        patch: operations["change_intake_rows"];
+        trace?: never;
+    };
+    "/api/intake/rows/{row_id}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Plate */
+        get: operations["get_intake_plate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell
+         * @description Overrule what was detected. A few files are read again at once, many by the worker.
+         */
+        post: operations["tell_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change File
+         * @description A character's name, or of which character it is a new version.
+         */
+        patch: operations["change_intake_file"];
+        trace?: never;
+    };
+    "/api/intake/files/{file_id}/display": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Display
+         * @description One self-contained .glb of a character that waits for a decision.
+         */
+        get: operations["get_intake_display"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/files/{file_id}/figure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Figure
+         * @description What the stage needs to stand a waiting character up: bones, nodes, and how the file's space becomes ours.
+         */
+        get: operations["get_intake_figure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Rule */
+        get: operations["get_naming_rule"];
+        /** Put Rule */
+        put: operations["set_naming_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Names
+         * @description The name that every ticked row will have.
+         */
+        get: operations["get_intake_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Take the files in, one transaction each, in the worker.
+         */
+        post: operations["accept_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Stop accepting. What is in stays in; the rest goes back to waiting for a decision.
+         */
+        post: operations["stop_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intake/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dismiss
+         * @description Take files out of the intake; nothing of them is kept.
+         */
+        post: operations["dismiss_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fittings/": {
         parameters: {
             query?: never;
@@ -547,6 +798,8 @@ export interface components {
             last: number;
             /** Calibration */
             calibration: number;
+            /** Loop */
+            loop: boolean;
             /** Fps */
             fps: number;
             /** Seconds */
@@ -566,6 +819,10 @@ export interface components {
             created: string;
             /** Notes */
             notes: string[];
+            /** Segment Of Id */
+            segment_of_id: number | null;
+            /** Take Name */
+            take_name: string;
         };
         /**
          * ClipChange
@@ -585,7 +842,8 @@ export interface components {
         };
         /**
          * PlateOut
-         * @description A plate: per pose the strokes x0, y0, x1, y1 in centimetres, y up from the floor; sides per stroke.
+         * @description A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per stroke,
+         *     and heads x, y, radius.
          */
         PlateOut: {
             /** Width */
@@ -596,8 +854,12 @@ export interface components {
             frames: number[];
             /** Sides */
             sides: string[];
+            /** Fine */
+            fine: boolean[];
             /** Poses */
             poses: number[][];
+            /** Heads */
+            heads: number[][];
         };
         /**
          * CharacterOut
@@ -693,6 +955,185 @@ export interface components {
         Refusal: {
             /** Detail */
             detail: string;
+        };
+        /** Brought */
+        Brought: {
+            /** Ids */
+            ids: number[];
+        };
+        /**
+         * FileOut
+         * @description found: what was read, as far as it is known. told: what the person said about it.
+         */
+        FileOut: {
+            /** Id */
+            id: number;
+            /** Path */
+            path: string;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
+            /** Sentence */
+            sentence: string;
+            /** Told */
+            told: {
+                [key: string]: unknown;
+            };
+            /** Found */
+            found: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+            /** Becomes Id */
+            becomes_id: number | null;
+        };
+        /**
+         * Summary
+         * @description reading, ready, accepting, refused: numbers of files. rows: ids of all rows, in their order.
+         */
+        Summary: {
+            /** Reading */
+            reading: number;
+            /** Ready */
+            ready: number;
+            /** Accepting */
+            accepting: number;
+            /** Refused */
+            refused: number;
+            /** Rows */
+            rows: number[];
+            /** Files */
+            files: number[];
+        };
+        /**
+         * RowOut
+         * @description skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or row that
+         *     has the very same motion. same_name: a clip of the library with the name typed.
+         */
+        RowOut: {
+            /** Id */
+            id: number;
+            /** File Id */
+            file_id: number;
+            /** Clip */
+            clip: string;
+            /** Ticked */
+            ticked: boolean;
+            /** Name */
+            name: string;
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
+            /** Frames */
+            frames: number;
+            /** Fps */
+            fps: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Found */
+            found: {
+                [key: string]: unknown;
+            };
+            /** Skeleton */
+            skeleton: string;
+            /** Known */
+            known: boolean;
+            /** Identity */
+            identity: string;
+            /** Twin */
+            twin: string;
+            /** Becomes Id */
+            becomes_id: number | null;
+            /** Could Become */
+            could_become: number[];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * RowsChange
+         * @description What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all.
+         */
+        RowsChange: {
+            /** Ids */
+            ids: number[];
+            /** Ticked */
+            ticked?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** First */
+            first?: number | null;
+            /** Last */
+            last?: number | null;
+            /** Range */
+            range?: ("proposed" | "whole") | null;
+            /** Fields */
+            fields?: {
+                [key: string]: string | null;
+            } | null;
+            /** Becomes Id */
+            becomes_id?: number | null;
+        };
+        /**
+         * Telling
+         * @description What is said about these files. None leaves a thing as it is; "detect" goes back to what was detected.
+         */
+        Telling: {
+            /** Files */
+            files: number[];
+            /** Unit */
+            unit?: string | null;
+            /** Up */
+            up?: string | null;
+            /** Turned */
+            turned?: number | null;
+            /** Bound */
+            bound?: boolean | null;
+        };
+        /** FileChange */
+        FileChange: {
+            /** Name */
+            name?: string | null;
+            /** Becomes Id */
+            becomes_id?: number | null;
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Style */
+            style: string;
+            /** Pieces */
+            pieces: {
+                [key: string]: unknown;
+            }[];
+            /** Fields */
+            fields: string[];
+            /** Styles */
+            styles: string[];
+        };
+        /** RuleIn */
+        RuleIn: {
+            /** Style */
+            style: string;
+            /** Pieces */
+            pieces: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Wanted
+         * @description Files to accept or dismiss; all without ids.
+         */
+        Wanted: {
+            /** Files */
+            files?: number[] | null;
         };
         /** FittingSummary */
         FittingSummary: {
@@ -1257,6 +1698,385 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    list_intake_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"][];
+                };
+            };
+        };
+    };
+    intake_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                    /**
+                     * Paths
+                     * @default []
+                     */
+                    paths?: string[];
+                    /**
+                     * Goes To
+                     * @default auto
+                     * @enum {string}
+                     */
+                    goes_to?: "auto" | "library" | "cast";
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
+            };
+        };
+    };
+    list_intake_rows: {
+        parameters: {
+            query?: {
+                after?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowOut"][];
+                };
+            };
+        };
+    };
+    change_intake_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowOut"][];
+                };
+            };
+        };
+    };
+    get_intake_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                row_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlateOut"];
+                };
+            };
+        };
+    };
+    tell_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Telling"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"][];
+                };
+            };
+        };
+    };
+    change_intake_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+        };
+    };
+    get_intake_display: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_intake_figure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_naming_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    set_naming_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    get_intake_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+    };
+    accept_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+        };
+    };
+    stop_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
+            };
+        };
+    };
+    dismiss_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
             };
         };
     };
