@@ -1,11 +1,17 @@
 """The cast over HTTP."""
 
 from datetime import datetime
+from pathlib import PurePosixPath
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
 
+from armuto import formats
+from armuto.errors import BadInput
+from armuto.intake import Told
+from studio.cast.keeping import new_version_of
 from studio.cast.models import Character
 from studio.library.api import SkeletonTree, skeleton_out
 
@@ -34,6 +40,11 @@ class CharacterOut(Schema):
     nodes: list[int]
     space: FileSpace
     notes: list[str]
+    sheet: dict
+    tags: list[str]
+    remarks: str
+    changed: str
+    retired: bool
     revision: int
     created: datetime
 
@@ -62,6 +73,46 @@ def list_characters(request: HttpRequest):
 @router.get("{character_id}", response=CharacterOut, operation_id="get_character")
 def get_character(request: HttpRequest, character_id: int):
     return get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+
+
+class CharacterChange(Schema):
+    """What is to change; the rest stays."""
+
+    name: str | None = None
+    tags: list[str] | None = None
+    remarks: str | None = None
+    retired: bool | None = None
+
+
+@router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
+def patch_character(request: HttpRequest, character_id: int, wanted: CharacterChange):
+    row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+    given = wanted.dict(exclude_unset=True)
+    if "name" in given:
+        name = " ".join((given["name"] or "").split())[:255]
+        if not name:
+            raise BadInput("A character needs a name; type one.")
+        if Character.objects.filter(name=name).exclude(pk=row.pk).exists():
+            raise BadInput(f"{name}: another character has this name; choose one that is free.")
+        row.name = name
+    if given.get("tags") is not None:
+        row.tags = sorted({" ".join(tag.split())[:60] for tag in given["tags"] if tag.strip()}, key=str.lower)
+    if given.get("remarks") is not None:
+        row.remarks = given["remarks"][:4000]
+    if given.get("retired") is not None:
+        row.retired = given["retired"]
+    row.save()
+    return row
+
+
+@router.post("{character_id}/version", response=CharacterOut, operation_id="new_character_version")
+def post_version(request: HttpRequest, character_id: int, file: UploadedFile = File(...)):
+    """Another file for this character: it keeps its name, tags, remarks and fittings."""
+    row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+    data, name = file.read(), PurePosixPath(file.name or "file").name
+    frame = row.skeleton.tree["file_frame"]
+    new_version_of(row, formats.read(data, name, Told(turned=frame.get("turned", 0.0))), data)
+    return row
 
 
 @router.get("{character_id}/skeleton", response=SkeletonTree, operation_id="get_character_skeleton")

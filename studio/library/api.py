@@ -1,13 +1,18 @@
 """The library over HTTP: skeletons, clips, plates and motion."""
 
 from datetime import datetime
+from pathlib import PurePosixPath
 
 import numpy as np
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema
+from ninja import File, Router, Schema, Status
+from ninja.files import UploadedFile
 
-from studio.library.keeping import change_clip
+from armuto import formats, naming, takes
+from armuto.errors import BadInput
+from studio.library.keeping import change_clip, keep_original, keep_skeleton, new_version, segment
 from studio.library.models import Clip, Plate, Skeleton
 from studio.octets import octets
 
@@ -98,6 +103,42 @@ class PlateOut(Schema):
     heads: list[list[int]]
 
 
+class ManyChange(Schema):
+    """tag and untag: tags to give and to take. retired: as it shall be; the rest stays."""
+
+    ids: list[int]
+    tag: list[str] = []
+    untag: list[str] = []
+    retired: bool | None = None
+
+
+class Renaming(Schema):
+    ids: list[int]
+    style: str
+    pieces: list[dict]
+    apply: bool = False
+
+
+class SegmentIn(Schema):
+    first: int
+    last: int
+    name: str = ""
+
+
+class SkeletonChange(Schema):
+    name: str
+
+
+@router.patch("skeletons/{skeleton_id}", response={204: None}, operation_id="rename_skeleton")
+def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChange):
+    row = get_object_or_404(Skeleton, pk=skeleton_id)
+    row.name = " ".join(wanted.name.split())[:255]
+    if not row.name:
+        raise BadInput("A skeleton needs a name; type one.")
+    row.save(update_fields=["name"])
+    return Status(204, None)
+
+
 @router.get("skeletons", response=list[SkeletonOut], operation_id="list_skeletons")
 def list_skeletons(request: HttpRequest):
     """The library skeletons: those that have clips."""
@@ -141,6 +182,75 @@ def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     change_clip(row, **wanted.dict(exclude_unset=True))
     return row
+
+
+@router.post("clips/change", response=list[ClipOut], operation_id="change_clips")
+def change_many(request: HttpRequest, wanted: ManyChange):
+    """Change many clips together: tags given and taken, retired and restored."""
+    with transaction.atomic():
+        for row in Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"):
+            tags = [tag for tag in [*row.tags, *wanted.tag] if tag not in wanted.untag]
+            change_clip(row, tags=tags, retired=wanted.retired)
+    return Clip.objects.filter(pk__in=wanted.ids).select_related("take")
+
+
+@router.post("clips/names", response=dict[int, str], operation_id="rename_clips")
+def rename_many(request: HttpRequest, wanted: Renaming):
+    """The names these clips get by a rule; given to them unless it is only looked at first."""
+    try:
+        rule = naming.from_json({"style": wanted.style, "pieces": wanted.pieces})
+    except ValueError as problem:
+        raise BadInput(f"Naming rule: {problem}.") from None
+    rows = list(Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"))
+    taken = Clip.objects.exclude(pk__in=wanted.ids).values_list("name", flat=True)
+    made = naming.names(rule, [naming.facts(row.name, row.name, row.skeleton.name, row.length) for row in rows], taken)
+    if wanted.apply:
+        with transaction.atomic():
+            for row, name in zip(rows, made, strict=True):
+                Clip.objects.filter(pk=row.pk).update(name=name)
+    return {row.pk: name for row, name in zip(rows, made, strict=True)}
+
+
+@router.post("clips/{clip_id}/segments", response=ClipOut, operation_id="cut_segment")
+def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn):
+    """A stretch of the clip's take as a clip of its own. first and last: frames of the take."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
+    with transaction.atomic():
+        return segment(row, wanted.first, wanted.last, wanted.name)
+
+
+@router.post("clips/{clip_id}/version", response=ClipOut, operation_id="new_clip_version")
+def post_version(request: HttpRequest, clip_id: int, file: UploadedFile = File(...)):
+    """A new take for this clip: it keeps name, tags and fittings, and what was made from it is out of date."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
+    data, name = file.read(), PurePosixPath(file.name or "file").name
+    document = formats.read(data, name)
+    if not document.clips:
+        raise BadInput(f"{name}: there is no motion in it; name a file with at least one clip.")
+    clip = next((one for one in document.clips if one.name == row.name), document.clips[0])
+    found = takes.calibration(clip)
+    with transaction.atomic():
+        original = keep_original(data, name, document.format)
+        skeleton = keep_skeleton(document, f"skeleton of {name.rsplit('.', 1)[0]}")
+        new_version(row, document, clip, original, skeleton, (found.frames if found else 0, clip.frames - 1))
+    return row
+
+
+@router.get("clips/{clip_id}/take", operation_id="get_take_positions", response={200: None})
+def get_take(request: HttpRequest, clip_id: int) -> HttpResponse:
+    """World positions of the clip's whole take, as those of the clip are given."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    world = row.whole().world()
+    return octets(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
+
+
+@router.get("clips/{clip_id}/file", operation_id="get_take_file", response={200: None})
+def get_file(request: HttpRequest, clip_id: int) -> HttpResponse:
+    """The file of the clip's take, byte for byte."""
+    row = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
+    response = HttpResponse(bytes(row.take.content.data), content_type="application/octet-stream")
+    response["Cache-Control"] = "no-cache"
+    return response
 
 
 @router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")

@@ -21,6 +21,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/skeletons/{skeleton_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Skeleton */
+        get: operations["get_skeleton"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Patch Skeleton */
+        patch: operations["rename_skeleton"];
+        trace?: never;
+    };
     "/api/library/skeletons": {
         parameters: {
             query?: never;
@@ -33,23 +51,6 @@ export interface paths {
          * @description The library skeletons: those that have clips.
          */
         get: operations["list_skeletons"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/library/skeletons/{skeleton_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Get Skeleton */
-        get: operations["get_skeleton"];
         put?: never;
         post?: never;
         delete?: never;
@@ -91,6 +92,126 @@ export interface paths {
         head?: never;
         /** Patch Clip */
         patch: operations["change_clip"];
+        trace?: never;
+    };
+    "/api/library/clips/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Many
+         * @description Change many clips together: tags given and taken, retired and restored.
+         */
+        post: operations["change_clips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename Many
+         * @description The names these clips get by a rule; given to them unless it is only looked at first.
+         */
+        post: operations["rename_clips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/segments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Segment
+         * @description A stretch of the clip's take as a clip of its own. first and last: frames of the take.
+         */
+        post: operations["cut_segment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Version
+         * @description A new take for this clip: it keeps name, tags and fittings, and what was made from it is out of date.
+         */
+        post: operations["new_clip_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Take
+         * @description World positions of the clip's whole take, as those of the clip are given.
+         */
+        get: operations["get_take_positions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description The file of the clip's take, byte for byte.
+         */
+        get: operations["get_take_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/library/clips/{clip_id}/plate": {
@@ -158,6 +279,27 @@ export interface paths {
         get: operations["get_character"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Patch Character */
+        patch: operations["change_character"];
+        trace?: never;
+    };
+    "/api/cast/{character_id}/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Version
+         * @description Another file for this character: it keeps its name, tags, remarks and fittings.
+         */
+        post: operations["new_character_version"];
         delete?: never;
         options?: never;
         head?: never;
@@ -743,20 +885,10 @@ export interface components {
             /** Done */
             done: number;
         };
-        /** SkeletonOut */
-        SkeletonOut: {
-            /** Id */
-            id: number;
+        /** SkeletonChange */
+        SkeletonChange: {
             /** Name */
             name: string;
-            /** Joints */
-            joints: number;
-            /** Height */
-            height: number;
-            /** Facing */
-            facing: number | null;
-            /** Clips */
-            clips: number;
         };
         /**
          * SkeletonTree
@@ -775,6 +907,21 @@ export interface components {
             ends: number[];
             /** Evidence */
             evidence: string[];
+        };
+        /** SkeletonOut */
+        SkeletonOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Joints */
+            joints: number;
+            /** Height */
+            height: number;
+            /** Facing */
+            facing: number | null;
+            /** Clips */
+            clips: number;
         };
         /**
          * ClipOut
@@ -841,6 +988,54 @@ export interface components {
             last?: number | null;
         };
         /**
+         * ManyChange
+         * @description tag and untag: tags to give and to take. retired: as it shall be; the rest stays.
+         */
+        ManyChange: {
+            /** Ids */
+            ids: number[];
+            /**
+             * Tag
+             * @default []
+             */
+            tag: string[];
+            /**
+             * Untag
+             * @default []
+             */
+            untag: string[];
+            /** Retired */
+            retired?: boolean | null;
+        };
+        /** Renaming */
+        Renaming: {
+            /** Ids */
+            ids: number[];
+            /** Style */
+            style: string;
+            /** Pieces */
+            pieces: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Apply
+             * @default false
+             */
+            apply: boolean;
+        };
+        /** SegmentIn */
+        SegmentIn: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
          * PlateOut
          * @description A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per stroke,
          *     and heads x, y, radius.
@@ -889,6 +1084,18 @@ export interface components {
             space: components["schemas"]["FileSpace"];
             /** Notes */
             notes: string[];
+            /** Sheet */
+            sheet: {
+                [key: string]: unknown;
+            };
+            /** Tags */
+            tags: string[];
+            /** Remarks */
+            remarks: string;
+            /** Changed */
+            changed: string;
+            /** Retired */
+            retired: boolean;
             /** Revision */
             revision: number;
             /**
@@ -906,6 +1113,20 @@ export interface components {
             unit: number;
             /** Turn */
             turn: number[];
+        };
+        /**
+         * CharacterChange
+         * @description What is to change; the rest stays.
+         */
+        CharacterChange: {
+            /** Name */
+            name?: string | null;
+            /** Tags */
+            tags?: string[] | null;
+            /** Remarks */
+            remarks?: string | null;
+            /** Retired */
+            retired?: boolean | null;
         };
         /**
          * ArrivalOut
@@ -1340,26 +1561,6 @@ export interface operations {
             };
         };
     };
-    list_skeletons: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SkeletonOut"][];
-                };
-            };
-        };
-    };
     get_skeleton: {
         parameters: {
             query?: never;
@@ -1378,6 +1579,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SkeletonTree"];
+                };
+            };
+        };
+    };
+    rename_skeleton: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                skeleton_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SkeletonChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    list_skeletons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkeletonOut"][];
                 };
             };
         };
@@ -1447,6 +1692,154 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ClipOut"];
                 };
+            };
+        };
+    };
+    change_clips: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"][];
+                };
+            };
+        };
+    };
+    rename_clips: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Renaming"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+    };
+    cut_segment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    new_clip_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    get_take_positions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_take_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -1522,6 +1915,64 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CharacterOut"];
+                };
+            };
+        };
+    };
+    change_character: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CharacterChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CharacterOut"];
+                };
+            };
+        };
+    };
+    new_character_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
         responses: {
             /** @description OK */
             200: {
