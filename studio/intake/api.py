@@ -14,6 +14,7 @@ from ninja.files import UploadedFile
 from armuto import naming
 from armuto.errors import BadInput
 from armuto.intake import UNITS, UP_AXES
+from studio.cast.api import FileSpace
 from studio.cast.models import Character
 from studio.intake.accepting import begin, names_for, skeleton_called
 from studio.intake.laying_out import document_of, lay_out, skeleton_names
@@ -325,9 +326,21 @@ def display(request: HttpRequest, file_id: int) -> HttpResponse:
     return response
 
 
-@router.get("files/{file_id}/figure", operation_id="get_intake_figure")
-def figure(request: HttpRequest, file_id: int):
+class FigureOut(Schema):
     """What the stage needs to stand a waiting character up: bones, nodes, and how the file's space becomes ours."""
+
+    names: list[str]
+    parents: list[int]
+    parts: list[str | None]
+    ends: list[int]
+    nodes: list[int]
+    space: FileSpace
+    bounds: list[list[float]]
+    height: float
+
+
+@router.get("files/{file_id}/figure", response=FigureOut, operation_id="get_intake_figure")
+def figure(request: HttpRequest, file_id: int):
     row = get_object_or_404(IntakeFile.objects.select_related("content"), pk=file_id)
     document = document_of(row)
     tree, frame = document.skeleton, document.skeleton.file_frame

@@ -8,6 +8,7 @@ import KeyList from './frame/KeyList.vue'
 import MessageList from './frame/MessageList.vue'
 import TopBar from './frame/TopBar.vue'
 import { useCast } from './stores/cast'
+import { useIntake } from './stores/intake'
 import { useLibrary } from './stores/library'
 import { useMessages } from './stores/messages'
 import { useRenditions } from './stores/renditions'
@@ -32,6 +33,7 @@ function onKey(event: KeyboardEvent) {
 onMounted(async () => {
   window.addEventListener('keydown', onKey)
   void useRuns().refresh()
+  void useIntake().refresh()
   await Promise.all([useLibrary().load(), useCast().load(), useRenditions().load()]).catch(messages.fail)
 })
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))

@@ -7,6 +7,8 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/library' },
     { path: '/library', name: 'library', component: LibraryView, meta: { title: 'Library' } },
+    { path: '/library/intake', name: 'intake', component: () => import('./library/IntakeView.vue'), meta: { title: 'Intake' } },
+    { path: '/library/clips/:id(\\d+)', name: 'clip', component: () => import('./library/ClipView.vue'), meta: { title: 'Clip' } },
     { path: '/cast', name: 'cast', component: () => import('./cast/CastView.vue'), meta: { title: 'Cast' } },
     { path: '/fittings', name: 'fittings', component: () => import('./fittings/FittingsView.vue'), meta: { title: 'Fittings' } },
     { path: '/fittings/:id(\\d+)', name: 'fitting', component: () => import('./fitting/FittingView.vue'), meta: { title: 'Fitting' } },

@@ -544,10 +544,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Figure
-         * @description What the stage needs to stand a waiting character up: bones, nodes, and how the file's space becomes ours.
-         */
+        /** Figure */
         get: operations["get_intake_figure"];
         put?: never;
         post?: never;
@@ -1325,6 +1322,27 @@ export interface components {
             name?: string | null;
             /** Becomes Id */
             becomes_id?: number | null;
+        };
+        /**
+         * FigureOut
+         * @description What the stage needs to stand a waiting character up: bones, nodes, and how the file's space becomes ours.
+         */
+        FigureOut: {
+            /** Names */
+            names: string[];
+            /** Parents */
+            parents: number[];
+            /** Parts */
+            parts: (string | null)[];
+            /** Ends */
+            ends: number[];
+            /** Nodes */
+            nodes: number[];
+            space: components["schemas"]["FileSpace"];
+            /** Bounds */
+            bounds: number[][];
+            /** Height */
+            height: number;
         };
         /** RuleOut */
         RuleOut: {
@@ -2393,7 +2411,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["FigureOut"];
+                };
             };
         };
     };

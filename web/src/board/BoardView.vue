@@ -3,7 +3,7 @@ import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { openFitting } from '@/fitting/open'
-import PlateDrawing from '@/library/PlateDrawing.vue'
+import ClipPlate from '@/library/ClipPlate.vue'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -19,8 +19,8 @@ const working = ref(false)
 onMounted(() => renditions.load().catch(messages.fail))
 
 const open = computed(() =>
-  library.clips.flatMap((clip) =>
-    cast.characters
+  library.present.flatMap((clip) =>
+    cast.present
       .filter((one) => {
         const state = stateOf(renditions.of(clip.id, one.id))
         return !['good', 'look', 'busy'].includes(state.kind)
@@ -38,11 +38,11 @@ const look = (clip: number, character: number) => openFitting(router, clip, char
 </script>
 
 <template>
-  <div v-if="library.loaded && cast.loaded && (!library.clips.length || !cast.characters.length)" class="view">
+  <div v-if="library.loaded && cast.loaded && (!library.present.length || !cast.present.length)" class="view">
     <div class="empty">
       <h1>The board is empty</h1>
       <p>Here stand the clips against the characters, one cell for each rendition. It needs at least one of both.</p>
-      <v-btn v-if="!library.clips.length" class="doing" to="/library">Bring in motion</v-btn>
+      <v-btn v-if="!library.present.length" class="doing" to="/library">Bring in motion</v-btn>
       <v-btn v-else class="doing" to="/cast">Bring in a character</v-btn>
     </div>
   </div>
@@ -59,12 +59,12 @@ const look = (clip: number, character: number) => openFitting(router, clip, char
       <div class="sheet">
         <table>
           <thead>
-            <tr><th></th><th v-for="one in cast.characters" :key="one.id" scope="col">{{ one.name }}</th></tr>
+            <tr><th></th><th v-for="one in cast.present" :key="one.id" scope="col">{{ one.name }}</th></tr>
           </thead>
           <tbody>
-            <tr v-for="clip in library.clips" :key="clip.id">
-              <th scope="row"><div class="clip"><span class="plate"><PlateDrawing :clip="clip" /></span><span>{{ clip.name }}</span></div></th>
-              <td v-for="one in cast.characters" :key="one.id">
+            <tr v-for="clip in library.present" :key="clip.id">
+              <th scope="row"><div class="clip"><span class="plate"><ClipPlate :clip="clip" /></span><span>{{ clip.name }}</span></div></th>
+              <td v-for="one in cast.present" :key="one.id">
                 <button class="plain cell" :class="stateOf(renditions.of(clip.id, one.id)).kind" @click="look(clip.id, one.id)">
                   <span aria-hidden="true">{{ stateOf(renditions.of(clip.id, one.id)).mark }}</span> {{ stateOf(renditions.of(clip.id, one.id)).word }}
                 </button>

@@ -3,16 +3,32 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
+import { answer, client } from '@/api/client'
+import { loadFigure, loadWaiting, type StageModule } from '@/fitting/figures'
 import { openFitting } from '@/fitting/open'
 import FileButton from '@/frame/FileButton.vue'
-import { loadFigure, type StageModule } from '@/fitting/figures'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
 import { useCast, type Character } from '@/stores/cast'
-import { useLibrary } from '@/stores/library'
+import { useIntake } from '@/stores/intake'
 import { useMessages } from '@/stores/messages'
+import CharacterSheet from './CharacterSheet.vue'
+import WaitingSheet from './WaitingSheet.vue'
+
+/** Somebody in the line-up: a character of the cast, or one that waits for a decision. */
+interface Standing {
+  key: string
+  version: string
+  name: string
+  height: number
+  bounds: number[][]
+  waiting: boolean
+  id: number
+}
+type Figure = Awaited<ReturnType<typeof loadFigure>>
+type Arrived = [Standing, Figure | null] | null
 
 const cast = useCast()
-const library = useLibrary()
+const intake = useIntake()
 const messages = useMessages()
 const route = useRoute()
 const router = useRouter()
@@ -23,67 +39,108 @@ const bones = ref(false)
 const mesh = ref(true)
 const loading = ref(false)
 const dropping = ref<string | null>(null)
-const labels = ref<{ key: string; name: string; height: string; x: number; y: number }[]>([])
+const pointed = ref<number | null>(null)
+const labels = ref<{ key: string; name: string; height: string; x: number; y: number; waiting: boolean }[]>([])
 let module: StageModule | undefined
 let rule: InstanceType<StageModule['HeightRule']> | undefined
-let shown = ''
+let standing: Standing[] = []
+let framed = 0
+let turn = 0
 
-const chosen = computed(() => cast.character(Number(route.query.character)) ?? null)
+const chosen = computed(() => cast.present.find((one) => one.id === Number(route.query.character)) ?? null)
+const waiting = computed(() => intake.characters.find((one) => one.id === Number(route.query.waiting)) ?? null)
 const key = (one: Character) => `character ${one.id}`
 const GAP = 0.28
+/** Changes whenever somebody comes, goes, or looks otherwise. */
+const crowd = computed(() =>
+  [
+    ...cast.present.map((one) => `${key(one)}.${one.revision}`),
+    ...intake.characters.filter((one) => one.state === 'ready').map((one) => `waiting ${one.id}.${JSON.stringify(one.told)}`),
+  ].join(),
+)
 
 async function lineUp() {
-  if (!canvas.value || !cast.characters.length) return
+  if (!canvas.value || !crowd.value) return
+  const own = ++turn
   module ??= await import('@/stage')
-  if (!canvas.value) return
+  if (!canvas.value || own !== turn) return
   stage.value ??= module.openStage(canvas.value)
-  const now = cast.characters.map((one) => `${one.id}.${one.revision}`).join()
-  if (now === shown) return
-  shown = now
-  loading.value = true
   const open = stage.value
-  const figures = await Promise.all(
-    cast.characters.map((one) => loadFigure(module!, open.palette, one).catch((problem) => void messages.fail(problem))),
-  )
-  loading.value = false
-  if (open !== stage.value) return
-  let x = 0
-  cast.characters.forEach((one, n) => {
-    const figure = figures[n]
-    if (!figure) return
-    const [low, high] = one.bounds
-    open.add(key(one), figure)
-    open.moveTo(key(one), x - low[0], 0)
-    x += high[0] - low[0] + GAP
+  const before = new Map(standing.map((one) => [one.key, one.version]))
+  loading.value = true
+  const arriving = cast.present.map(async (one): Promise<Arrived> => {
+    const here: Standing = { key: key(one), version: `${one.revision}`, name: one.name, height: one.height, bounds: one.bounds, waiting: false, id: one.id }
+    if (before.get(here.key) === here.version) return [here, null]
+    const figure = await loadFigure(module!, open.palette, one).catch((problem) => {
+      messages.fail(problem)
+      return null
+    })
+    return figure ? [here, figure] : null
   })
+  for (const file of intake.characters.filter((one) => one.state === 'ready'))
+    arriving.push(
+      (async (): Promise<Arrived> => {
+        const version = JSON.stringify(file.told)
+        const about = await answer(client.GET('/api/intake/files/{file_id}/figure', { params: { path: { file_id: file.id } } }))
+        const here: Standing = {
+          key: `waiting ${file.id}`, version, name: file.name || file.path.split('/').pop()!, height: about.height, bounds: about.bounds, waiting: true, id: file.id,
+        }
+        if (before.get(here.key) === version) return [here, null]
+        return [here, await loadWaiting(module!, open.palette, file.id, about)]
+      })().catch((problem): Arrived => {
+        messages.fail(problem)
+        return null
+      }),
+    )
+  const found = (await Promise.all(arriving)).filter((one) => one !== null)
+  loading.value = false
+  if (open !== stage.value || own !== turn) return found.forEach(([, figure]) => figure?.dispose())
+  const now = new Set(found.map(([one]) => one.key))
+  for (const one of standing) if (!now.has(one.key)) open.remove(one.key)
+  standing = found.map(([one]) => one)
+  let x = 0
+  for (const [one, figure] of found) {
+    if (figure) open.add(one.key, figure)
+    const [low, high] = one.bounds
+    open.moveTo(one.key, x - low[0], 0)
+    x += high[0] - low[0] + GAP
+  }
   const width = Math.max(x - GAP, 0.6)
-  const top = Math.max(...cast.characters.map((one) => one.height))
+  const top = Math.max(...standing.map((one) => one.height))
   rule?.dispose()
   rule = new module.HeightRule(open.palette, -0.3, width + 0.25, -0.7, Math.ceil(top * 2 + 0.3) / 2)
   open.addObject(rule.object)
   open.floor.compassAt(width + 0.05, 0.05)
   open.onDraw = place
-  open.frameBox(width / 2, 0, Math.max(width + 0.9, 2.2), top + 0.55, 12, 6, 0.39)
+  // Who looks closely at somebody is not torn away when somebody else comes.
+  if (framed !== standing.length) open.frameBox(width / 2, 0, Math.max(width + 0.5, 2.2), top + 0.35, 10, 7, 0.42)
+  framed = standing.length
   look()
 }
 function place() {
   const open = stage.value
   if (!open) return
   let x = 0
-  labels.value = cast.characters.map((one) => {
+  labels.value = standing.map((one) => {
     const [low, high] = one.bounds
     const middle = x + (high[0] - low[0]) / 2
     x += high[0] - low[0] + GAP
     const at = open.project(middle, 0, 0.45)
-    return { key: key(one), name: one.name, height: `${(one.height * 100).toFixed(0)} cm`, x: at.x, y: at.y }
+    return { key: one.key, name: one.name, height: `${(one.height * 100).toFixed(0)} cm`, x: at.x, y: at.y, waiting: one.waiting }
   })
 }
 function look() {
-  for (const one of cast.characters) stage.value?.figure(key(one))?.show(mesh.value, bones.value)
+  const lit = chosen.value ? key(chosen.value) : ''
+  for (const one of standing) {
+    const figure = stage.value?.figure(one.key)
+    const here = one.key === lit && pointed.value !== null
+    figure?.quills.select(here ? [pointed.value!] : [])
+    figure?.show(mesh.value, bones.value || here)
+  }
   stage.value?.invalidate()
 }
-watch([mesh, bones], look)
-watch(() => cast.characters.map((one) => one.id).join(), lineUp, { flush: 'post' })
+watch([mesh, bones, pointed], look)
+watch(crowd, lineUp, { flush: 'post' })
 watch(
   () => theme.global.name.value,
   () => {
@@ -92,55 +149,69 @@ watch(
   },
   { flush: 'post' },
 )
+// The one figure that waits is the one to decide on.
+watch(
+  () => intake.characters.filter((one) => one.state === 'ready').map((one) => one.id).join(),
+  (now, before) => {
+    const fresh = now.split(',').find((id) => id && !(before ?? '').split(',').includes(id))
+    if (fresh && !waiting.value) void router.replace({ query: { waiting: fresh } })
+  },
+  { immediate: true },
+)
 
 function close() {
+  turn++
   rule?.dispose()
   rule = undefined
   stage.value?.dispose()
   stage.value = undefined
-  shown = ''
+  standing = []
+  framed = 0
 }
-onMounted(lineUp)
+onMounted(() => {
+  void intake.refresh()
+  void lineUp()
+})
 onBeforeUnmount(close)
 
-async function bringIn(files: File[]) {
-  const found = await useArrivals().bringIn(files, 'cast')
-  if (found.characters.length) await choose(found.characters[found.characters.length - 1])
+const bringIn = (files: File[]) => intake.bringIn(files, 'cast')
+function choose(wanted: string | null) {
+  pointed.value = null
+  if (wanted === null) return void router.replace({ query: {} })
+  const [kind, id] = wanted.split(' ')
+  void router.replace({ query: { [kind]: id } })
 }
-const choose = (id: number | null) => router.replace({ query: id === null ? {} : { character: id } })
 let pressed: { x: number; y: number } | null = null
 function release(event: PointerEvent) {
   const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4
   pressed = null
-  if (!still) return
-  const found = stage.value?.figureAt(event.clientX, event.clientY)
-  void choose(cast.characters.find((one) => key(one) === found)?.id ?? null)
+  if (still) choose(stage.value?.figureAt(event.clientX, event.clientY) ?? null)
 }
 function drag(event: DragEvent) {
   dropping.value = stage.value?.figureAt(event.clientX, event.clientY) ?? null
 }
 async function drop(event: DragEvent) {
-  const target = cast.characters.find((one) => key(one) === stage.value?.figureAt(event.clientX, event.clientY))
+  const target = cast.present.find((one) => key(one) === stage.value?.figureAt(event.clientX, event.clientY))
   dropping.value = null
   const files = [...(event.dataTransfer?.files ?? [])]
   if (!target || !files.length) return
   event.preventDefault()
-  await performFiles(files, target)
-}
-async function performFiles(files: File[], target: Character) {
   const found = await useArrivals().bringIn(files)
   if (found.clips.length) await openFitting(router, found.clips[0], target.id).catch(messages.fail)
 }
 const perform = (clip: number) => chosen.value && openFitting(router, clip, chosen.value.id).catch(messages.fail)
+const restore = (one: Character) => cast.change(one.id, { retired: false }).catch(messages.fail)
+const retired = computed(() => cast.characters.filter((one) => one.retired))
 </script>
 
 <template>
-  <div v-if="cast.loaded && !cast.characters.length" class="view">
+  <div v-if="cast.loaded && !crowd && !intake.characters.length" class="view">
     <div class="empty">
       <h1>Nobody is in the cast yet</h1>
       <p>Bring in a character, a mesh bound to a skeleton: glTF (.glb, or .gltf with its files in a .zip), COLLADA or USD.</p>
       <FileButton label="Bring in a character" :accept="FIGURES" doing @files="bringIn" />
-      <p class="quiet">Or drop the file anywhere in this window.</p>
+      <p v-if="intake.summary?.reading" class="quiet" role="status">Reading …</p>
+      <p v-else class="quiet">Or drop the file anywhere in this window.</p>
     </div>
   </div>
   <div v-else-if="cast.loaded" class="view">
@@ -152,6 +223,10 @@ const perform = (clip: number) => chosen.value && openFitting(router, clip, chos
           <button :aria-pressed="mesh && bones" @click="((mesh = true), (bones = true))">Mesh and bones</button>
           <button :aria-pressed="!mesh" @click="((mesh = false), (bones = true))">Bones</button>
         </div>
+        <v-menu v-if="retired.length">
+          <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">Retired ({{ retired.length }})</button></template>
+          <v-list density="compact"><v-list-item v-for="one in retired" :key="one.id" :title="`Restore ${one.name}`" @click="restore(one)" /></v-list>
+        </v-menu>
         <span class="space" />
         <FileButton label="Bring in a character" :accept="FIGURES" @files="bringIn" />
       </div>
@@ -161,33 +236,20 @@ const perform = (clip: number) => chosen.value && openFitting(router, clip, chos
           v-for="label in labels"
           :key="label.key"
           class="plain label"
-          :class="{ here: chosen && key(chosen) === label.key, over: dropping === label.key }"
+          :class="{ here: label.key === (chosen ? key(chosen) : waiting ? `waiting ${waiting.id}` : ''), over: dropping === label.key, waiting: label.waiting }"
           :style="{ left: `${label.x}px`, top: `${label.y}px` }"
-          @click="choose(Number(label.key.split(' ')[1]))"
+          @click="choose(label.key)"
         >
-          <span>{{ label.name }}</span><span class="mono quiet">{{ label.height }}</span>
+          <span>{{ label.name }}</span><span class="mono quiet">{{ label.waiting ? `waits, ${label.height}` : label.height }}</span>
         </button>
         <p v-if="loading" class="quiet loading" role="status">Fetching the figures …</p>
       </div>
     </section>
-    <aside v-if="chosen" class="pane sheet" :aria-label="`Sheet of ${chosen.name}`">
-      <div class="head"><h1>{{ chosen.name }}</h1><button class="plain word" @click="choose(null)">Close</button></div>
-      <dl>
-        <dt>file</dt><dd class="mono">{{ chosen.file }}</dd>
-        <dt>height</dt><dd class="mono">{{ (chosen.height * 100).toFixed(1) }} cm</dd>
-        <dt>faces</dt><dd class="mono">{{ chosen.facing === null ? 'unknown' : `${chosen.facing.toFixed(1)}° from forward` }}</dd>
-        <dt>bones</dt><dd class="mono">{{ chosen.joints }}</dd>
-      </dl>
-      <p v-for="note in chosen.notes" :key="note" class="note">{{ note }}</p>
-      <a class="word" :href="`/api/cast/${chosen.id}/file`" :download="chosen.file">Download the original</a>
-      <h2>Let {{ chosen.name }} perform</h2>
-      <p v-if="!library.clips.length" class="quiet">There is no motion yet. Drop a motion file on the figure, or <router-link to="/library">bring in some</router-link>.</p>
-      <ul>
-        <li v-for="clip in library.clips" :key="clip.id">
-          <button class="plain clip" @click="perform(clip.id)"><span>{{ clip.name }}</span><span class="mono quiet">{{ clip.seconds.toFixed(1) }} s</span></button>
-        </li>
-      </ul>
-      <p class="quiet">Or drop a motion file on the figure.</p>
+    <aside v-if="waiting" class="pane sheet" aria-label="A character waits for a decision">
+      <WaitingSheet :file="waiting" :busy="!!intake.summary?.accepting" @accepted="choose(null)" @close="choose(null)" />
+    </aside>
+    <aside v-else-if="chosen" class="pane sheet" :aria-label="`Sheet of ${chosen.name}`">
+      <CharacterSheet :key="chosen.id" :character="chosen" @close="choose(null)" @perform="perform" @point="(bone) => (pointed = bone)" />
     </aside>
   </div>
 </template>
@@ -199,18 +261,10 @@ const perform = (clip: number) => chosen.value && openFitting(router, clip, chos
 .stage { position: relative; flex: 1; min-height: 0; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
 canvas:active { cursor: grabbing; }
-.label { position: absolute; transform: translate(-50%, 4px); display: grid; justify-items: center; padding: 2px 10px; border-bottom: 2px solid transparent; line-height: 1.25; }
+.label { position: absolute; transform: translate(-50%, 4px); display: grid; justify-items: center; padding: 2px 10px; border-bottom: 2px solid transparent; line-height: 1.25; white-space: nowrap; }
 .label .mono { font-size: 12.5px; }
 .label.here, .label.over { border-bottom-color: var(--accent); }
+.label.waiting { border: 1px dashed var(--accent); border-radius: 3px; background: var(--panel); }
 .loading { position: absolute; left: 20px; bottom: 14px; }
-.sheet { width: 290px; border-right: 0; border-left: 1px solid var(--hairline); padding: 16px 18px; display: flex; flex-direction: column; gap: 10px; }
-.head { display: flex; justify-content: space-between; align-items: baseline; }
-dl { display: grid; grid-template-columns: 4.2rem 1fr; gap: 3px 8px; margin: 0; }
-dt { color: var(--quiet); }
-dd { margin: 0; overflow-wrap: anywhere; }
-.sheet h2 { margin-top: 10px; }
-.sheet ul { list-style: none; padding: 0; margin: 0; border-top: 1px solid var(--hairline); }
-.clip { display: flex; justify-content: space-between; width: 100%; padding: 6px 2px; border-bottom: 1px solid var(--hairline); }
-.clip:hover { background: rgb(var(--v-theme-surface-variant)); }
-.note { font-size: 14px; }
+.sheet { width: 318px; border-right: 0; border-left: 1px solid var(--hairline); padding: 16px 18px; display: flex; flex-direction: column; gap: 10px; }
 </style>

@@ -4,6 +4,9 @@ import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { answer, client, octets, type Schemas } from '@/api/client'
+import { usePlayer } from '@/player/player'
+import PoseRibbon, { type RibbonRow } from '@/player/PoseRibbon.vue'
+import TransportBar from '@/player/TransportBar.vue'
 import { useArrivals } from '@/stores/arrivals'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -13,8 +16,6 @@ import { useRuns } from '@/stores/runs'
 import { loadFigure, treeFor, type StageModule } from './figures'
 import { openFitting } from './open'
 import PairList from './PairList.vue'
-import { usePlayer } from './player'
-import PoseRibbon, { type RibbonRow } from './PoseRibbon.vue'
 import RenditionPanel from './RenditionPanel.vue'
 import StanceList from './StanceList.vue'
 
@@ -48,7 +49,7 @@ let module: StageModule | undefined
 let fetching: AbortController | undefined
 
 const id = computed(() => Number(route.params.id))
-const clips = computed(() => library.clips.filter((clip) => clip.skeleton_id === fitting.value?.skeleton_id))
+const clips = computed(() => library.present.filter((clip) => clip.skeleton_id === fitting.value?.skeleton_id))
 const clip = computed(() => clips.value.find((one) => one.id === Number(route.query.clip)) ?? clips.value[0])
 const character = computed(() => (fitting.value ? cast.character(fitting.value.character_id) : undefined))
 const rendition = computed(() => (clip.value && character.value ? renditions.of(clip.value.id, character.value.id) : undefined))
@@ -313,18 +314,9 @@ onBeforeUnmount(() => {
         <canvas ref="canvas" tabindex="-1" aria-label="Source and character under one camera"></canvas>
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
-      <div class="transport">
-        <button class="plain play" :aria-label="playing ? 'Pause' : 'Play'" @click="playing = !playing">
-          <svg width="16" height="16" aria-hidden="true"><path v-if="playing" d="M3 2h3.6v12H3zM9.4 2H13v12H9.4z" fill="currentColor" /><path v-else d="M3 1.5 14 8 3 14.5z" fill="currentColor" /></svg>
-          {{ playing ? 'Pause' : 'Play' }}
-        </button>
-        <button class="plain word" aria-label="One frame back" @click="step(-1)">Back</button>
-        <button class="plain word" aria-label="One frame on" @click="step(1)">On</button>
-        <label class="loop"><input v-model="loop" type="checkbox" /> Repeat</label>
-        <span class="mono time">{{ String(frame).padStart(4, '\u2007') }} of {{ frames - 1 }} · {{ (frame / fps).toFixed(2) }} s · {{ +fps.toFixed(3) }} fps</span>
-        <span class="space"></span>
+      <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step">
         <RenditionPanel v-if="clip && character" :rendition="rendition" :character="character.name" @transfer="transfer" @stop="stop" @frame="go" />
-      </div>
+      </TransportBar>
       <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go" />
     </section>
   </div>
@@ -344,11 +336,6 @@ onBeforeUnmount(() => {
 .stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
 .loading { position: absolute; left: 18px; bottom: 10px; }
-.transport { display: flex; align-items: center; gap: 14px; padding: 7px 18px; border-top: 1px solid var(--hairline); background: var(--panel); flex-wrap: wrap; }
-.play { display: flex; align-items: center; gap: 7px; min-width: 76px; min-height: 28px; }
-.loop { display: flex; gap: 5px; align-items: center; min-height: 24px; }
-.loop input { accent-color: var(--accent); }
-.time { white-space: pre; }
 .ribbon { border-top: 1px solid var(--hairline); }
 @media (max-width: 1150px) { .leaves { width: 320px; } }
 </style>

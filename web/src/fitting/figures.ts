@@ -1,4 +1,4 @@
-import { Refused } from '@/api/client'
+import { Refused, type Schemas } from '@/api/client'
 import type { Palette } from '@/stage/palette'
 import { useCast, type Bones, type Character } from '@/stores/cast'
 
@@ -6,6 +6,16 @@ export type StageModule = typeof import('@/stage')
 
 /** The sides and parents of a skeleton as the stage draws them. */
 export const treeFor = (module: StageModule, bones: Bones) => module.treeOf(bones.parents, bones.parts, bones.ends)
+
+export type WaitingFigure = Schemas['FigureOut']
+
+/** A character that waits in the intake, as a figure for the stage. */
+export async function loadWaiting(module: StageModule, palette: Palette, id: number, about: WaitingFigure) {
+  const response = await fetch(`/api/intake/files/${id}/display`)
+  if (!response.ok) throw new Refused('The waiting figure could not be fetched; reload the page.')
+  const tree = module.treeOf(about.parents, about.parts, [])
+  return module.Figure.read(await response.arrayBuffer(), about.nodes, tree, about.space, palette, about.height)
+}
 
 /** A character's file as a figure for the stage. */
 export async function loadFigure(module: StageModule, palette: Palette, one: Character) {

@@ -2,10 +2,8 @@
 import { onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { useArrivals } from '@/stores/arrivals'
-import { useCast } from '@/stores/cast'
-import { useLibrary } from '@/stores/library'
-import { useMessages } from '@/stores/messages'
+import { useIntake } from '@/stores/intake'
+import { filesOf } from './dropped'
 
 /** Files may be dropped anywhere. Views that know better take the drop themselves and stop it there. */
 const over = ref(false)
@@ -33,21 +31,14 @@ function clear() {
 }
 async function drop(event: DragEvent) {
   clear()
-  const files = [...(event.dataTransfer?.files ?? [])]
-  if (!files.length || event.defaultPrevented) return
+  if (event.defaultPrevented || !hasFiles(event)) return
   event.preventDefault()
-  const found = await useArrivals().bringIn(files)
-  const clips = found.clips.length
-  const characters = found.characters.length
-  if (clips) {
-    const name = clips === 1 ? `“${useLibrary().clip(found.clips[0])?.name}”` : `${clips} clips`
-    useMessages().say(`Brought in ${name}.`, { label: 'See the library', path: '/library' })
-  }
-  if (characters) {
-    const name = characters === 1 ? `“${useCast().character(found.characters[0])?.name}”` : `${characters} characters`
-    useMessages().say(`Brought in ${name}.`, { label: 'See the cast', path: '/cast' })
-    if (!clips && router.currentRoute.value.name === 'library') void router.push('/cast')
-  }
+  const files = await filesOf(event.dataTransfer)
+  if (!files.length) return
+  // Whoever drops in the Cast looks for a figure there; everything else is laid out in the intake.
+  const inCast = router.currentRoute.value.name === 'cast'
+  if (!inCast) void router.push('/library/intake')
+  await useIntake().bringIn(files, 'auto')
 }
 onMounted(() => {
   window.addEventListener('dragenter', enter)
@@ -68,7 +59,7 @@ onBeforeUnmount(() => {
 
 <template>
   <div v-if="over" class="veil" aria-hidden="true">
-    <p>Motion goes to the library, characters to the cast. On a figure, motion is performed at once.</p>
+    <p>Files and folders are laid out in the intake. On a figure, motion is performed at once.</p>
   </div>
 </template>
 

@@ -28,10 +28,11 @@ watch(open, async (now) => {
 interface Found { kind: string; name: string; go: () => void }
 
 const all = computed<Found[]>(() => [
-  ...library.clips.map((clip) => ({ kind: 'clip', name: clip.name, go: () => router.push(`/library?clip=${clip.id}`) })),
-  ...cast.characters.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
+  ...library.present.map((clip) => ({ kind: 'clip', name: clip.name, go: () => router.push(`/library/clips/${clip.id}`) })),
+  ...cast.present.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
   ...fittings.value.map((one) => ({ kind: 'fitting', name: `${one.skeleton} on ${one.character}`, go: () => router.push(`/fittings/${one.id}`) })),
   ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
+  { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
   { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
 ])
 const found = computed(() => {

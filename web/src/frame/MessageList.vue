@@ -10,6 +10,7 @@ const messages = useMessages()
       <span class="mark" aria-hidden="true">{{ message.kind === 'wrong' ? '✕' : '✓' }}</span>
       <span class="text">{{ message.text }}</span>
       <router-link v-if="message.to" :to="message.to.path" @click="messages.dismiss(message.id)">{{ message.to.label }}</router-link>
+      <button v-if="message.act" class="plain word" @click="(message.act.run(), messages.dismiss(message.id))">{{ message.act.label }}</button>
       <button class="plain word" @click="messages.dismiss(message.id)">Dismiss</button>
     </div>
   </div>

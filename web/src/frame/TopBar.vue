@@ -1,14 +1,18 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { useArrivals } from '@/stores/arrivals'
+import { useIntake } from '@/stores/intake'
 import { useRuns } from '@/stores/runs'
 
 const emit = defineEmits<{ find: []; keys: [] }>()
 const runs = useRuns()
 const arrivals = useArrivals()
+const intake = useIntake()
 const theme = useTheme()
+const route = useRoute()
 
 const places = computed(() => {
   const c = runs.counts
@@ -23,6 +27,12 @@ const places = computed(() => {
 const work = computed(() => {
   if (arrivals.busy)
     return bringing()
+  const waiting = intake.summary
+  if (waiting?.accepting) {
+    const done = intake.accepted - waiting.accepting
+    return { text: `Taking in ${done + 1} of ${intake.accepted}`, share: done / Math.max(1, intake.accepted) }
+  }
+  if (waiting?.reading) return { text: `Reading ${waiting.reading} more ${waiting.reading === 1 ? 'file' : 'files'}`, share: 0.5 }
   const now = runs.counts
   if (!now?.running) return null
   const finished = runs.most - now.running
@@ -58,7 +68,7 @@ function switchTheme() {
     <nav aria-label="The work in its order">
       <template v-for="(place, n) in places" :key="place.to">
         <span v-if="n" class="dot" aria-hidden="true">·</span>
-        <router-link :to="place.to">
+        <router-link :to="place.to" :class="{ here: route.path.startsWith(place.to) }">
           {{ place.word }}<span v-if="place.count !== undefined" class="mono count">{{ place.count }}</span>
         </router-link>
       </template>
@@ -89,7 +99,7 @@ header {
 nav { display: flex; align-items: center; gap: 9px; }
 nav a { text-decoration: none; padding: 5px 3px; border-bottom: 2px solid transparent; }
 nav a:hover { border-color: var(--hairline); }
-nav a.router-link-active { border-color: var(--accent); font-weight: 500; }
+nav a.here { border-color: var(--accent); font-weight: 500; }
 .count { margin-left: 5px; color: var(--quiet); font-size: 0.8em; }
 .dot { color: var(--quiet); }
 .right { margin-left: auto; display: flex; gap: 20px; align-items: center; font-size: 14px; }

@@ -1,87 +1,86 @@
+<script lang="ts">
+/** Millimetres of the plate's own space that are left free at either side. */
+export const MARGIN = 70
+</script>
+
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
-import { useLibrary, type Clip, type Plate } from '@/stores/library'
+import type { Plate } from '@/stores/library'
 
-/** A clip's plate: its poses inked one after another. Pointed at, it plays inside itself. */
-const props = defineProps<{ clip: Clip; playing?: boolean; pose?: number }>()
-const library = useLibrary()
-const plate = ref<Plate | null>(null)
-const failed = ref(false)
+/** A plate: poses inked one after another. Pointed at, it plays inside itself. pose: draw that one alone. */
+const props = defineProps<{ plate: Plate | null; name: string; seconds?: number; playing?: boolean; pose?: number; range?: [number, number] }>()
 const lit = ref(-1)
 let timer: ReturnType<typeof setInterval> | undefined
 
-watch(
-  () => [props.clip.id, props.clip.revision],
-  async () => {
-    failed.value = false
-    plate.value = await library.plate(props.clip).catch(() => {
-      failed.value = true
-      return null
-    })
-  },
-  { immediate: true },
-)
 watch(
   () => props.playing,
   (now) => {
     clearInterval(timer)
     lit.value = -1
-    if (now && plate.value) {
-      const count = plate.value.poses.length
-      timer = setInterval(() => (lit.value = (lit.value + 1) % count), Math.max(60, (props.clip.seconds * 1000) / count))
+    if (now && props.plate) {
+      const count = props.plate.poses.length
+      timer = setInterval(() => (lit.value = (lit.value + 1) % count), Math.max(60, ((props.seconds ?? 2) * 1000) / count))
     }
   },
 )
 onBeforeUnmount(() => clearInterval(timer))
 
 const drawn = computed(() => {
-  const p = plate.value
+  const p = props.plate
   if (!p) return null
   const top = p.height
   const only = props.pose
-  const poses = only === undefined ? p.poses : [p.poses[only]]
-  const shown = poses.map((values) => {
-    const path = { left: '', right: '', middle: '' }
+  const chosen = only === undefined ? p.poses.map((_, n) => n) : [only]
+  const shown = chosen.map((number) => {
+    const values = p.poses[number]
+    const path = { left: '', right: '', middle: '', fine: '' }
     for (let n = 0; n < p.sides.length; n++) {
       const [x0, y0, x1, y1] = values.slice(n * 4, n * 4 + 4)
-      const side = (p.sides[n] || 'middle') as keyof typeof path
-      path[side] += `M${x0} ${(top - y0).toFixed(1)}L${x1} ${(top - y1).toFixed(1)}`
+      const line = `M${x0} ${top - y0}L${x1} ${top - y1}`
+      if (p.fine[n]) path.fine += line
+      else path[(p.sides[n] || 'middle') as 'left' | 'right' | 'middle'] += line
     }
-    return path
+    const h = p.heads[number] ?? []
+    return { ...path, frame: p.frames[number], head: h.length ? { x: h[0], y: top - h[1], r: h[2] } : null }
   })
-  const xs = only === undefined ? [0, p.width] : poses[0].filter((_, n) => n % 2 === 0)
+  const xs = only === undefined ? [0, p.width] : p.poses[only].filter((_, n) => n % 2 === 0)
   const left = Math.min(...xs)
   const width = Math.max(...xs) - left
-  return { shown, box: `${left - 8} -8 ${width + 16} ${top + 16}`, width, top, left }
+  return { shown, box: `${left - MARGIN} -40 ${width + 2 * MARGIN} ${top + 95}`, width, top, left }
 })
-/** Later poses are inked darker, as the plate of a moving body comes out. */
-function strength(n: number, count: number) {
+/** Later poses are inked darker, as the plate of a moving body comes out; what is left out is faint. */
+function strength(n: number, count: number, frame: number) {
+  const [first, last] = props.range ?? [-Infinity, Infinity]
+  if (frame < first || frame > last) return 0.12
   if (lit.value >= 0) return n === lit.value ? 1 : 0.13
   return count < 2 ? 1 : 0.4 + 0.6 * (n / (count - 1))
 }
 </script>
 
 <template>
-  <svg v-if="drawn" :viewBox="drawn.box" class="plate" preserveAspectRatio="xMidYMax meet" role="img" :aria-label="`Plate of ${clip.name}`">
-    <line :x1="drawn.left - 400" :x2="drawn.left + drawn.width + 400" :y1="drawn.top" :y2="drawn.top" class="floor" />
-    <g v-for="(drawing, n) in drawn.shown" :key="n" :opacity="strength(n, drawn.shown.length)">
+  <svg v-if="drawn" :viewBox="drawn.box" class="plate" preserveAspectRatio="xMidYMax meet" role="img" :aria-label="`Plate of ${name}`">
+    <line :x1="drawn.left - 9000" :x2="drawn.left + drawn.width + 9000" :y1="drawn.top" :y2="drawn.top" class="floor" />
+    <g v-for="(drawing, n) in drawn.shown" :key="n" :opacity="strength(n, drawn.shown.length, drawing.frame)">
       <path :d="drawing.right" class="right" />
       <path :d="drawing.right" class="core" />
       <path :d="drawing.middle" class="middle" />
+      <circle v-if="drawing.head" :cx="drawing.head.x" :cy="drawing.head.y" :r="drawing.head.r" class="head" />
+      <path :d="drawing.fine" class="fine" />
       <path :d="drawing.left" class="left" />
     </g>
   </svg>
-  <span v-else-if="failed" class="quiet">The plate could not be fetched.</span>
 </template>
 
 <style scoped>
 .plate { width: 100%; height: 100%; display: block; overflow: hidden; }
-path { fill: none; stroke-linecap: round; stroke-linejoin: round; }
-.middle { stroke: var(--ink); stroke-width: 3; }
-.left { stroke: var(--left); stroke-width: 2.6; }
-.right { stroke: var(--right); stroke-width: 3.8; }
-.core { stroke: var(--panel); stroke-width: 1.5; }
+path, .head { fill: none; stroke-linecap: round; stroke-linejoin: round; }
+.middle { stroke: var(--ink); stroke-width: 30; }
+.left { stroke: var(--left); stroke-width: 26; }
+.right { stroke: var(--right); stroke-width: 38; }
+.core { stroke: var(--panel); stroke-width: 15; }
+.fine { stroke: var(--quiet); stroke-width: 9; opacity: 0.75; }
+.head { stroke: var(--ink); stroke-width: 20; fill: var(--panel); }
 .floor { stroke: var(--hairline); stroke-width: 1; vector-effect: non-scaling-stroke; }
 g { transition: opacity 120ms; }
 </style>

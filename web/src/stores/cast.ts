@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 
@@ -25,6 +25,12 @@ export const useCast = defineStore('cast', () => {
     }
     return found
   }
+  /** Characters that have not been retired. */
+  const present = computed(() => characters.value.filter((one) => !one.retired))
+  async function change(id: number, wanted: Schemas['CharacterChange']) {
+    const row = await answer(client.PATCH('/api/cast/{character_id}', { params: { path: { character_id: id } }, body: wanted }))
+    characters.value = characters.value.map((one) => (one.id === id ? row : one))
+  }
   const character = (id: number) => characters.value.find((row) => row.id === id)
-  return { characters, loaded, load, skeleton, character }
+  return { characters, present, change, loaded, load, skeleton, character }
 })

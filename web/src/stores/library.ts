@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 
@@ -33,6 +33,20 @@ export const useLibrary = defineStore('library', () => {
     }
     return found
   }
+  function put(rows: Clip[]) {
+    const by = new Map(rows.map((row) => [row.id, row]))
+    clips.value = clips.value.map((row) => by.get(row.id) ?? row)
+  }
+  async function change(id: number, wanted: Schemas['ClipChange']) {
+    const row = await answer(client.PATCH('/api/library/clips/{clip_id}', { params: { path: { clip_id: id } }, body: wanted }))
+    put([row])
+    return row
+  }
+  async function changeMany(ids: number[], wanted: Partial<Omit<Schemas['ManyChange'], 'ids'>>) {
+    put(await answer(client.POST('/api/library/clips/change', { body: { ids, tag: [], untag: [], ...wanted } })))
+  }
+  /** Clips that have not been retired. */
+  const present = computed(() => clips.value.filter((one) => !one.retired))
   const clip = (id: number) => clips.value.find((row) => row.id === id)
-  return { clips, skeletons, loaded, load, plate, clip }
+  return { clips, present, skeletons, loaded, load, plate, put, change, changeMany, clip }
 })

@@ -8,6 +8,7 @@ export interface Message {
   text: string
   kind: 'said' | 'wrong'
   to?: { label: string; path: string }
+  act?: { label: string; run: () => unknown }
 }
 
 /** Sentences for the person: what was done, and what could not be. Failures stay until dismissed. */
@@ -15,9 +16,12 @@ export const useMessages = defineStore('messages', () => {
   const list = ref<Message[]>([])
   let next = 1
 
-  function say(text: string, to?: Message['to']) {
+  /** follow: a place to go to, or a way to take back what was done. */
+  function say(text: string, follow?: Message['to'] | Message['act']) {
     const id = next++
-    list.value.push({ id, text, kind: 'said', to })
+    const act = follow && 'run' in follow ? follow : undefined
+    const to = follow && 'path' in follow ? follow : undefined
+    list.value.push({ id, text, kind: 'said', to, act })
     setTimeout(() => dismiss(id), 7000)
   }
   function fail(problem: unknown) {

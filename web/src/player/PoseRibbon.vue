@@ -10,8 +10,17 @@ export interface RibbonRow {
   parents: number[]
   sides: string[]
 }
-const props = defineProps<{ frames: number; fps: number; frame: number; rows: RibbonRow[]; shown: number[]; findings: Schemas['FindingOut'][] }>()
-const emit = defineEmits<{ frame: [frame: number] }>()
+const props = defineProps<{
+  frames: number
+  fps: number
+  frame: number
+  rows: RibbonRow[]
+  shown: number[]
+  findings?: Schemas['FindingOut'][]
+  /** Frames first to last with handles to drag; what lies outside is faint. */
+  range?: [number, number]
+}>()
+const emit = defineEmits<{ frame: [frame: number]; range: [first: number, last: number] }>()
 const root = ref<HTMLElement>()
 const width = ref(800)
 const HEIGHT = 62
@@ -48,15 +57,34 @@ const ticks = computed(() => {
   const step = steps.find((n) => (n / Math.max(1, props.frames - 1)) * width.value > 54) ?? 10000
   return Array.from({ length: Math.floor((props.frames - 1) / step) + 1 }, (_, n) => n * step)
 })
-function scrub(event: PointerEvent) {
-  if (!(event.buttons & 1)) return
+function frameAt(event: PointerEvent) {
   const box = root.value!.getBoundingClientRect()
   const share = (event.clientX - box.left - 24) / (box.width - 48)
-  emit('frame', Math.max(0, Math.min(props.frames - 1, Math.round(share * (props.frames - 1)))))
+  return Math.max(0, Math.min(props.frames - 1, Math.round(share * (props.frames - 1))))
+}
+const held = ref<'first' | 'last' | null>(null)
+function scrub(event: PointerEvent) {
+  if (!(event.buttons & 1)) return
+  const at = frameAt(event)
+  if (held.value && props.range) {
+    const [first, last] = props.range
+    if (held.value === 'first') emit('range', Math.min(at, last - 1), last)
+    else emit('range', first, Math.max(at, first + 1))
+  } else emit('frame', at)
 }
 function press(event: PointerEvent) {
   ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  held.value = ((event.target as Element).closest('[data-edge]')?.getAttribute('data-edge') as 'first' | 'last') ?? null
   scrub(event)
+}
+function edgeKey(which: 'first' | 'last', event: KeyboardEvent) {
+  const step = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }[event.key]
+  if (!step || !props.range) return
+  event.preventDefault()
+  event.stopPropagation()
+  const [first, last] = props.range
+  if (which === 'first') emit('range', Math.max(0, Math.min(first + step, last - 1)), last)
+  else emit('range', first, Math.min(props.frames - 1, Math.max(last + step, first + 1)))
 }
 const bottom = computed(() => HEIGHT * props.rows.length)
 </script>
@@ -74,6 +102,7 @@ const bottom = computed(() => HEIGHT * props.rows.length)
     :aria-valuetext="`frame ${frame}, ${(frame / fps).toFixed(2)} seconds`"
     @pointerdown="press"
     @pointermove="scrub"
+    @pointerup="held = null"
   >
     <svg :width="width" :height="bottom + 34">
       <g v-for="(row, r) in paths" :key="r">
@@ -83,13 +112,34 @@ const bottom = computed(() => HEIGHT * props.rows.length)
           <path :d="pose.middle" class="middle" /><path :d="pose.left" class="left" />
         </g>
       </g>
-      <g v-for="(finding, n) in findings.filter((one) => one.unit)" :key="`f${n}`">
+      <g v-for="(finding, n) in (findings ?? []).filter((one) => one.unit)" :key="`f${n}`">
         <rect :x="x(finding.frames[0])" :y="bottom + 2" :width="Math.max(3, x(finding.frames[1]) - x(finding.frames[0]))" height="4" class="finding"><title>{{ finding.text }}</title></rect>
       </g>
       <g v-for="tick in ticks" :key="tick">
         <line :x1="x(tick)" :x2="x(tick)" :y1="bottom + 8" :y2="bottom + 13" class="tick" />
         <text :x="x(tick)" :y="bottom + 26" class="mono">{{ tick }}</text>
       </g>
+      <template v-if="range">
+        <rect x="0" y="0" :width="x(range[0])" :height="bottom" class="outside" />
+        <rect :x="x(range[1])" y="0" :width="Math.max(0, width - x(range[1]))" :height="bottom" class="outside" />
+        <g
+          v-for="(at, n) in range"
+          :key="n"
+          class="edge"
+          tabindex="0"
+          role="slider"
+          :data-edge="n ? 'last' : 'first'"
+          :aria-label="n ? 'Last frame of the range' : 'First frame of the range'"
+          :aria-valuemin="0"
+          :aria-valuemax="frames - 1"
+          :aria-valuenow="at"
+          @keydown="edgeKey(n ? 'last' : 'first', $event)"
+        >
+          <rect :x="x(at) - 12" y="0" width="24" :height="bottom" class="grip" />
+          <line :x1="x(at)" :x2="x(at)" y1="0" :y2="bottom" />
+          <circle :cx="x(at)" :cy="bottom - 6" r="4.5" />
+        </g>
+      </template>
       <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="bottom + 13" class="head" />
       <path :d="`M${x(frame) - 5} 0 h10 l-5 7 z`" class="knob" />
     </svg>
@@ -109,5 +159,10 @@ path { fill: none; stroke-linecap: round; stroke-linejoin: round; }
 text { font-size: 11px; text-anchor: middle; fill: var(--quiet); }
 .head { stroke: var(--accent); stroke-width: 1.5; }
 .knob { fill: var(--accent); }
+.outside { fill: var(--paper); opacity: 0.72; }
+.edge { cursor: ew-resize; outline-offset: -2px; }
+.edge line { stroke: var(--ink); stroke-width: 1.5; }
+.edge circle { fill: var(--panel); stroke: var(--ink); stroke-width: 1.5; }
+.grip { fill: transparent; }
 .finding { fill: var(--wrong); }
 </style>

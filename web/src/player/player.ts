@@ -1,7 +1,12 @@
 import { onBeforeUnmount, ref, watch, type Ref } from 'vue'
 
-/** Playing through frames at their rate, by the clock: frames are skipped rather than time stretched. */
-export function usePlayer(frames: Ref<number>, fps: Ref<number>) {
+/**
+ * Playing through frames at their rate, by the clock: frames are skipped rather than time stretched. range: the frames that
+ * are played, all where it is not given.
+ */
+export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Ref<[number, number]>) {
+  const start = () => range?.value[0] ?? 0
+  const stop = () => range?.value[1] ?? Math.max(0, frames.value - 1)
   const frame = ref(0)
   const playing = ref(false)
   const loop = ref(true)
@@ -10,17 +15,17 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>) {
   let from = 0
 
   function tick(now: number) {
-    const last = Math.max(0, frames.value - 1)
+    const last = stop()
     let next = from + ((now - started) / 1000) * fps.value
     if (next > last) {
-      if (!loop.value || last === 0) {
+      if (!loop.value || last <= start()) {
         frame.value = last
         playing.value = false
         return
       }
       started = now
-      from = 0
-      next = 0
+      from = start()
+      next = from
     }
     frame.value = Math.floor(next)
     request = requestAnimationFrame(tick)
@@ -28,7 +33,7 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>) {
   watch(playing, (now) => {
     cancelAnimationFrame(request)
     if (!now) return
-    from = frame.value >= frames.value - 1 ? 0 : frame.value
+    from = frame.value >= stop() || frame.value < start() ? start() : frame.value
     started = performance.now()
     request = requestAnimationFrame(tick)
   })

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+
+import type { Plate } from '@/stores/library'
+import PlateDrawing, { MARGIN } from './PlateDrawing.vue'
+
+/** A plate of a whole take with two handles on it. Handles stand where their frame stands among the poses. */
+const props = defineProps<{ plate: Plate | null; name: string; frames: number; fps: number; first: number; last: number }>()
+const emit = defineEmits<{ range: [first: number, last: number] }>()
+const box = ref<HTMLElement>()
+const held = ref<{ which: 'first' | 'last'; frame: number } | null>(null)
+
+const first = computed(() => (held.value?.which === 'first' ? held.value.frame : props.first))
+const last = computed(() => (held.value?.which === 'last' ? held.value.frame : props.last))
+const size = ref({ width: 300, height: 100 })
+let watcher: ResizeObserver | undefined
+onMounted(() => {
+  watcher = new ResizeObserver(([entry]) => (size.value = { width: entry.contentRect.width, height: entry.contentRect.height }))
+  watcher.observe(box.value!)
+})
+onBeforeUnmount(() => watcher?.disconnect())
+/** Where the drawing lies in the box, in pixels: it keeps its proportions and stands in the middle. */
+const drawn = computed(() => {
+  const p = props.plate
+  if (!p) return { left: 0, width: size.value.width }
+  const scale = Math.min(size.value.width / (p.width + 2 * MARGIN), size.value.height / (p.height + 95))
+  return { left: (size.value.width - p.width * scale) / 2, width: p.width * scale }
+})
+/** Share of the drawing's width at which each pose stands, with the take's ends at its edges. */
+const stops = computed(() => {
+  const p = props.plate
+  if (!p) return { frames: [0, Math.max(1, props.frames - 1)], at: [0, 1] }
+  const middle = p.poses.map((values) => {
+    let low = Infinity
+    let high = -Infinity
+    for (let n = 0; n < values.length; n += 2) {
+      low = Math.min(low, values[n])
+      high = Math.max(high, values[n])
+    }
+    return (low + high) / 2
+  })
+  const frames = [...p.frames]
+  const at = middle.map((x) => x / Math.max(1, p.width))
+  if (frames[0] > 0) { frames.unshift(0); at.unshift(0) } else at[0] = 0
+  if (frames[frames.length - 1] < props.frames - 1) { frames.push(props.frames - 1); at.push(1) } else at[at.length - 1] = 1
+  for (let n = 1; n < at.length; n++) at[n] = Math.max(at[n], at[n - 1] + 1e-4)
+  return { frames, at }
+})
+function between(value: number, from: number[], to: number[]) {
+  let n = 1
+  while (n < from.length - 1 && from[n] < value) n++
+  const span = from[n] - from[n - 1] || 1
+  return to[n - 1] + Math.max(0, Math.min(1, (value - from[n - 1]) / span)) * (to[n] - to[n - 1])
+}
+const place = (frame: number) => drawn.value.left + between(frame, stops.value.frames, stops.value.at) * drawn.value.width
+
+function clamp(which: 'first' | 'last', frame: number) {
+  const f = Math.round(frame)
+  return which === 'first' ? Math.max(0, Math.min(f, props.last - 1)) : Math.min(props.frames - 1, Math.max(f, props.first + 1))
+}
+function press(which: 'first' | 'last', event: PointerEvent) {
+  ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
+  held.value = { which, frame: props[which] }
+}
+function move(event: PointerEvent) {
+  if (!held.value || !box.value) return
+  const edge = box.value.getBoundingClientRect()
+  const share = Math.max(0, Math.min(1, (event.clientX - edge.left - drawn.value.left) / Math.max(1, drawn.value.width)))
+  held.value = { which: held.value.which, frame: clamp(held.value.which, between(share, stops.value.at, stops.value.frames)) }
+}
+function release() {
+  if (!held.value) return
+  const range: [number, number] = [first.value, last.value]
+  held.value = null
+  if (range[0] !== props.first || range[1] !== props.last) emit('range', ...range)
+}
+function key(which: 'first' | 'last', event: KeyboardEvent) {
+  const steps: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }
+  const step = steps[event.key]
+  if (!step) return
+  event.preventDefault()
+  event.stopPropagation()
+  const frame = clamp(which, props[which] + step)
+  emit('range', which === 'first' ? frame : props.first, which === 'last' ? frame : props.last)
+}
+const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s`
+</script>
+
+<template>
+  <div ref="box" class="range" @pointermove="move" @pointerup="release" @pointercancel="held = null">
+    <PlateDrawing :plate="plate" :name="name" :range="[first, last]" />
+    <div class="out" :style="{ left: '0', width: `${place(first)}px` }" />
+    <div class="out" :style="{ left: `${place(last)}px`, right: '0' }" />
+    <button
+      v-for="which in ['first', 'last'] as const"
+      :key="which"
+      class="handle"
+      :class="which"
+      role="slider"
+      :aria-label="`${which === 'first' ? 'First' : 'Last'} frame of ${name}`"
+      :aria-valuemin="0"
+      :aria-valuemax="frames - 1"
+      :aria-valuenow="which === 'first' ? first : last"
+      :aria-valuetext="said(which === 'first' ? first : last)"
+      :style="{ left: `${place(which === 'first' ? first : last)}px` }"
+      @pointerdown.prevent.stop="press(which, $event)"
+      @keydown="key(which, $event)"
+      @click.stop
+    >
+      <span class="mono">{{ said(which === 'first' ? first : last) }}</span>
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.range { position: relative; width: 100%; height: 100%; touch-action: none; }
+.out { position: absolute; top: 0; bottom: 14px; background: color-mix(in srgb, var(--paper) 55%, transparent); pointer-events: none; }
+.handle { position: absolute; top: 0; bottom: 0; width: 24px; margin-left: -12px; background: none; border: 0; padding: 0; cursor: ew-resize; }
+.handle::before { content: ''; position: absolute; left: 11px; top: 0; bottom: 14px; width: 2px; background: var(--accent); }
+.handle::after { content: ''; position: absolute; left: 8px; top: 0; width: 8px; height: 8px; border: 2px solid var(--accent); border-radius: 50%; background: var(--panel); }
+.handle span { position: absolute; bottom: -2px; white-space: nowrap; font-size: 11px; color: var(--quiet); background: var(--panel); padding: 0 3px; }
+.first span { right: 13px; }
+.last span { left: 13px; }
+.handle:hover span, .handle:focus-visible span { color: var(--ink); }
+</style>

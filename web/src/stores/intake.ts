@@ -1,0 +1,183 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+
+import { answer, client, Refused, type Schemas } from '@/api/client'
+import { useCast } from './cast'
+import { useLibrary } from './library'
+import { useMessages } from './messages'
+import { useRuns } from './runs'
+
+export type IntakeRow = Schemas['RowOut']
+export type IntakeFile = Schemas['FileOut']
+export type Rule = Schemas['RuleOut']
+export type Goal = 'auto' | 'library' | 'cast'
+type Telling = Omit<Schemas['Telling'], 'files'>
+type Change = Omit<Schemas['RowsChange'], 'ids'>
+
+const PER_REQUEST = 24
+
+/** Files laid out for a decision. Everything lies in the studio: closing the window loses nothing. */
+export const useIntake = defineStore('intake', () => {
+  const rows = shallowRef<IntakeRow[]>([])
+  const files = shallowRef<IntakeFile[]>([])
+  const summary = ref<Schemas['Summary'] | null>(null)
+  const names = ref<Record<string, string>>({})
+  const rule = ref<Rule | null>(null)
+  const sending = ref({ done: 0, total: 0 })
+  /** How many files were being accepted when that began, for the progress. */
+  const accepted = ref(0)
+  const plates = new Map<string, Promise<Schemas['PlateOut']>>()
+  let timer: ReturnType<typeof setTimeout> | undefined
+  let naming: ReturnType<typeof setTimeout> | undefined
+
+  const file = computed(() => new Map(files.value.map((one) => [one.id, one])))
+  const motion = computed(() => files.value.filter((one) => one.kind === 'motion'))
+  const characters = computed(() => files.value.filter((one) => one.kind === 'character' && one.state !== 'accepting'))
+  const refused = computed(() => files.value.filter((one) => one.state === 'refused'))
+  const ticked = computed(() => rows.value.filter((row) => row.ticked))
+  const busy = computed(() => !!summary.value && summary.value.reading + summary.value.accepting > 0)
+
+  async function bringIn(chosen: File[], goal: Goal = 'auto') {
+    sending.value = { done: sending.value.done, total: sending.value.total + chosen.length }
+    for (let at = 0; at < chosen.length; at += PER_REQUEST) {
+      const part = chosen.slice(at, at + PER_REQUEST)
+      const body = new FormData()
+      for (const one of part) {
+        body.append('files', one)
+        body.append('paths', one.webkitRelativePath || one.name)
+      }
+      body.append('goes_to', goal)
+      try {
+        await answer(client.POST('/api/intake/files', { body: body as never, bodySerializer: (form) => form as never }))
+      } catch (problem) {
+        useMessages().fail(problem)
+      }
+      sending.value = { ...sending.value, done: sending.value.done + part.length }
+      void refresh()
+    }
+    if (sending.value.done >= sending.value.total) sending.value = { done: 0, total: 0 }
+    await refresh()
+  }
+
+  /** Ask what is there. Only rows that are new are fetched, and all of them once reading has ended. */
+  async function refresh() {
+    clearTimeout(timer)
+    let wait = 0
+    try {
+      const before = summary.value
+      const now = await answer(client.GET('/api/intake/'))
+      const there = new Set(now.rows)
+      const kept = rows.value.filter((row) => there.has(row.id))
+      const settled = !!before?.reading && !now.reading
+      const newest = settled ? 0 : kept.reduce((most, row) => Math.max(most, row.id), 0)
+      if (settled || now.rows.length > kept.length) {
+        const found = await answer(client.GET('/api/intake/rows', { params: { query: { after: newest } } }))
+        rows.value = (settled ? found : [...kept, ...found]).sort((a, b) => a.file_id - b.file_id || a.id - b.id)
+        askNames()
+      } else if (kept.length < rows.value.length) rows.value = kept
+      const changed = !before || before.files.join() !== now.files.join() || before.reading !== now.reading
+      if (changed || before.refused !== now.refused || before.accepting !== now.accepting)
+        files.value = await answer(client.GET('/api/intake/files'))
+      if (before?.accepting && before.accepting !== now.accepting) {
+        await Promise.all([useLibrary().load(), useCast().load(), useRuns().refresh()])
+        if (!now.accepting) ended(now)
+      }
+      accepted.value = Math.max(accepted.value, now.accepting)
+      if (!now.accepting) accepted.value = 0
+      summary.value = now
+      if (now.reading + now.accepting) wait = 500
+    } catch {
+      wait = 3000
+    }
+    clearTimeout(timer)
+    if (wait) timer = setTimeout(refresh, wait)
+  }
+  function ended(now: Schemas['Summary']) {
+    const left = now.refused ? ` ${now.refused === 1 ? 'One file' : `${now.refused} files`} could not be taken in; the sentence is in the intake.` : ''
+    useMessages().say(`The intake has been accepted.${left}`, { label: 'See the library', path: '/library' })
+  }
+
+  function put(found: IntakeRow[]) {
+    const by = new Map(found.map((row) => [row.id, row]))
+    rows.value = rows.value.map((row) => by.get(row.id) ?? row)
+    askNames()
+  }
+  async function change(ids: number[], wanted: Change) {
+    try {
+      put(await answer(client.PATCH('/api/intake/rows', { body: { ids, ...wanted } })))
+    } catch (problem) {
+      useMessages().fail(problem)
+    }
+  }
+  async function tell(ids: number[], said: Telling) {
+    try {
+      const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...said } }))
+      const by = new Map(found.map((one) => [one.id, one]))
+      files.value = files.value.map((one) => by.get(one.id) ?? one)
+      const fresh = await answer(client.GET('/api/intake/rows', { params: { query: {} } }))
+      rows.value = fresh
+      askNames()
+      await refresh()
+    } catch (problem) {
+      useMessages().fail(problem)
+    }
+  }
+  async function changeFile(id: number, wanted: Schemas['FileChange']) {
+    const found = await answer(client.PATCH('/api/intake/files/{file_id}', { params: { path: { file_id: id } }, body: wanted }))
+    files.value = files.value.map((one) => (one.id === id ? found : one))
+  }
+
+  function askNames() {
+    clearTimeout(naming)
+    naming = setTimeout(async () => {
+      names.value = await answer(client.GET('/api/intake/names')).catch(() => names.value)
+    }, 60)
+  }
+  async function loadRule() {
+    rule.value = await answer(client.GET('/api/intake/rule'))
+  }
+  async function setRule(style: string, pieces: Rule['pieces']) {
+    try {
+      rule.value = await answer(client.PUT('/api/intake/rule', { body: { style, pieces } }))
+      askNames()
+    } catch (problem) {
+      useMessages().fail(problem)
+    }
+  }
+
+  async function accept(ids?: number[]) {
+    try {
+      const found = await answer(client.POST('/api/intake/accept', { body: { files: ids ?? null } }))
+      if (!found.ids.length) throw new Refused('Nothing is ticked; tick the clips to take in.')
+      accepted.value = found.ids.length
+      summary.value = summary.value && { ...summary.value, accepting: found.ids.length }
+      await refresh()
+    } catch (problem) {
+      useMessages().fail(problem)
+    }
+  }
+  async function stop() {
+    await answer(client.POST('/api/intake/stop')).catch(useMessages().fail)
+    await refresh()
+  }
+  async function dismiss(ids?: number[]) {
+    await answer(client.POST('/api/intake/dismiss', { body: { files: ids ?? null } })).catch(useMessages().fail)
+    await refresh()
+  }
+
+  /** The plate of a row's whole take, fetched once per reading. */
+  function plate(row: IntakeRow) {
+    const key = `${row.id}.${row.revision}`
+    let found = plates.get(key)
+    if (!found) {
+      found = answer(client.GET('/api/intake/rows/{row_id}/plate', { params: { path: { row_id: row.id } } }))
+      found.catch(() => plates.delete(key))
+      plates.set(key, found)
+    }
+    return found
+  }
+  return {
+    rows, files, file, motion, characters, refused, ticked, busy, summary, names, rule, sending, accepted,
+    bringIn, refresh, change, changeFile, tell, loadRule, setRule, accept, stop, dismiss, plate,
+  }
+})
