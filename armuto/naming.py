@@ -117,14 +117,14 @@ def name(rule: Rule, known: Facts) -> str:
     for piece in rule.pieces:
         if isinstance(piece, Word):
             # After an empty field, the words that would have followed it go too.
-            held = held if dropped and out else held + piece.text
+            held = held if dropped else held + piece.text
             continue
         value = _value(piece, known)
         if value:
-            out += [held if out or held.strip() else "", value]
+            out += [held, value]
             held, dropped = "", False
         else:
-            held, dropped = (held if out else ""), True
+            dropped = True
     tail = "" if dropped else held
     text = "".join(out) + (tail if out else "")
     return _styled(_clean(text) or _clean(known.original) or "clip", rule.style)

@@ -101,7 +101,7 @@ def patch_character(request: HttpRequest, character_id: int, wanted: CharacterCh
         row.remarks = given["remarks"][:4000]
     if given.get("retired") is not None:
         row.retired = given["retired"]
-    row.save()
+    row.save(update_fields=[key for key, value in given.items() if value is not None])
     return row
 
 

@@ -12,6 +12,8 @@ from studio.cast.sheet import facts_of
 from studio.fittings.keeping import fit_again
 from studio.library.keeping import keep_original, keep_skeleton
 
+FROM_THE_FILE = ("original", "skeleton", "nodes", "height", "facing", "bounds", "notes", "sheet", "revision")
+
 
 def keep_character(document: Document, data: bytes, name: str = "") -> Character:
     """Raises :class:`BadInput` for a file without a mesh bound to bones."""
@@ -63,7 +65,8 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.bounds = document.bounds.tolist()
     row.notes = list(document.notes)
     row.sheet = facts_of(document)
-    row.save()
+    # A row that is there keeps what somebody may be writing about it at this moment.
+    row.save(update_fields=FROM_THE_FILE if row.pk else None)
     CharacterDisplay.objects.filter(pk=row.pk).delete()
     if document.display is not None and document.display != data:
         CharacterDisplay.objects.create(character=row, data=document.display)

@@ -14,24 +14,28 @@ from studio.library.keeping import free_name, keep_clip, keep_original, keep_ske
 from studio.library.models import Clip
 
 
-def skeleton_called(row: IntakeRow, known: dict[str, str]) -> str:
-    """What the row's skeleton is called, or will be: after its folder, else after its file."""
-    if row.identity in known:
-        return known[row.identity]
-    path = PurePosixPath(row.file.path)
-    return path.parent.name.replace("_", " ") or f"skeleton of {path.stem.replace('_', ' ')}"
+def skeletons_called(identities: set[str]) -> dict[str, str]:
+    """What skeletons are called, by identity: as in the library, or as they will be, after the folder or file of the first
+    row that has them."""
+    called = skeleton_names(identities)
+    missing = identities - called.keys()
+    for row in IntakeRow.objects.filter(identity__in=missing).select_related("file").only("identity", "file__path"):
+        path = PurePosixPath(row.file.path)
+        name = path.parent.name.replace("_", " ") or f"skeleton of {path.stem.replace('_', ' ')}"
+        called.setdefault(row.identity, name)
+    return called
 
 
 def names_for(rows: Iterable[IntakeRow]) -> dict[int, str]:
     """The name every ticked row will have: as typed, or by the rule, none of them twice or taken in the library."""
     rows = [row for row in rows if row.ticked]
-    known = skeleton_names({row.identity for row in rows})
+    called = skeletons_called({row.identity for row in rows})
     rule = NamingRule.at("intake")
     versions = {row.pk: row.becomes.name for row in rows if row.becomes}
     typed = {row.pk: row.name for row in rows if row.name and row.pk not in versions}
     by_rule = [row for row in rows if row.pk not in versions and row.pk not in typed]
     taken = [*Clip.objects.values_list("name", flat=True), *typed.values()]
-    made = naming.names(rule, [row.facts(skeleton_called(row, known)) for row in by_rule], taken)
+    made = naming.names(rule, [row.facts(called[row.identity]) for row in by_rule], taken)
     return versions | typed | {row.pk: text for row, text in zip(by_rule, made, strict=True)}
 
 
@@ -78,7 +82,7 @@ def accept(file_id: int) -> tuple[list[int], list[int]]:
     if not rows:
         raise BadInput(f"{row.path}: none of its clips is ticked.")
     original = keep_original(data, row.file, document.format)
-    skeleton = keep_skeleton(document, skeleton_called(rows[0], skeleton_names({rows[0].identity})))
+    skeleton = keep_skeleton(document, skeletons_called({rows[0].identity})[rows[0].identity])
     clips = []
     for one in rows:
         clip = document.clips[one.number]

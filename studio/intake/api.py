@@ -16,7 +16,7 @@ from armuto.errors import BadInput
 from armuto.intake import UNITS, UP_AXES
 from studio.cast.api import FileSpace
 from studio.cast.models import Character
-from studio.intake.accepting import begin, names_for, skeleton_called
+from studio.intake.accepting import begin, names_for, skeletons_called
 from studio.intake.laying_out import document_of, lay_out, skeleton_names
 from studio.intake.models import IntakeContent, IntakeFile, IntakeRow, NamingRule
 from studio.intake.tasks import accept_file, read_file
@@ -194,6 +194,7 @@ def list_rows(request: HttpRequest, after: int = 0):
 def rows_out(rows) -> list[dict]:
     rows = list(rows.select_related("file").defer("plate"))
     known = skeleton_names({row.identity for row in rows})
+    called = skeletons_called({row.identity for row in rows})
     contents = {row.content for row in rows}
     twins = dict(Clip.objects.filter(content__in=contents).values_list("content", "name"))
     seen: dict[str, IntakeRow] = {}
@@ -206,7 +207,7 @@ def rows_out(rows) -> list[dict]:
         named.setdefault(identity, []).append((pk, name))
     out = []
     for row in rows:
-        skeleton = skeleton_called(row, known)
+        skeleton = called[row.identity]
         facts = row.facts(skeleton)
         first = seen.get(row.content)
         twin = twins.get(row.content) or (first.file.path if first and first.pk != row.pk else "")
@@ -267,9 +268,11 @@ def change_rows(request: HttpRequest, wanted: RowsChange):
     return rows_out(IntakeRow.objects.filter(pk__in=wanted.ids))
 
 
-@router.get("rows/{row_id}/plate", response=PlateOut, operation_id="get_intake_plate")
+@router.get("rows/{row_id}/plate", response=PlateOut | None, operation_id="get_intake_plate")
 def get_plate(request: HttpRequest, row_id: int):
-    return get_object_or_404(IntakeRow, pk=row_id).plate
+    """The plate of a row's whole take; null where it has just been accepted or dismissed."""
+    row = IntakeRow.objects.filter(pk=row_id).first()
+    return row.plate if row else None
 
 
 @router.post("tell", response=list[FileOut], operation_id="tell_intake")

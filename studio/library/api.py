@@ -184,7 +184,7 @@ def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
     return row
 
 
-@router.post("clips/change", response=list[ClipOut], operation_id="change_clips")
+@router.post("changes", response=list[ClipOut], operation_id="change_clips")
 def change_many(request: HttpRequest, wanted: ManyChange):
     """Change many clips together: tags given and taken, retired and restored."""
     with transaction.atomic():
@@ -194,7 +194,7 @@ def change_many(request: HttpRequest, wanted: ManyChange):
     return Clip.objects.filter(pk__in=wanted.ids).select_related("take")
 
 
-@router.post("clips/names", response=dict[int, str], operation_id="rename_clips")
+@router.post("names", response=dict[int, str], operation_id="rename_clips")
 def rename_many(request: HttpRequest, wanted: Renaming):
     """The names these clips get by a rule; given to them unless it is only looked at first."""
     try:

@@ -202,7 +202,7 @@ def change_clip(
         _set_range(row, whole, first, last)
         row.revision += 1
         keep_plate(row, whole.cut(first, last), _parts_of(row.skeleton, whole.skeleton))
-    row.save()
+    row.save(update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "revision"])
 
 
 def free_name(name: str) -> str:

@@ -71,6 +71,25 @@ class StudioCase(StaticLiveServerTestCase):
     def go(self, path: str):
         self.page.goto(self.live_server_url + path)
 
+    def choose_files(self, button: str, *paths: Path):
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name=button).first.click()
+        chooser.value.set_files(paths)
+
+    def take_in_motion(self, *paths: Path):
+        """Through the intake into the library, as it proposes."""
+        self.go("/library")
+        self.choose_files("Bring in motion", *paths)
+        count = len(paths)
+        self.page.get_by_role("button", name=f"Accept {count} clips" if count > 1 else "Accept 1 clip").click()
+        expect(self.page.get_by_text("The intake has been accepted.")).to_be_visible()
+
+    def take_in_character(self, path: Path):
+        self.nav("Cast")
+        self.choose_files("Bring in a character", path)
+        self.page.get_by_role("button", name=f"Accept {path.stem}").click()
+        expect(self.page.locator(".label:not(.waiting)", has_text=path.stem)).to_be_visible()
+
     def nav(self, word: str):
         self.page.locator("nav").get_by_role("link", name=word).click()
 

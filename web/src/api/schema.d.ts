@@ -94,7 +94,7 @@ export interface paths {
         patch: operations["change_clip"];
         trace?: never;
     };
-    "/api/library/clips/change": {
+    "/api/library/changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -114,7 +114,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/library/clips/names": {
+    "/api/library/names": {
         parameters: {
             query?: never;
             header?: never;
@@ -467,7 +467,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Plate */
+        /**
+         * Get Plate
+         * @description The plate of a row's whole take; null where it has just been accepted or dismissed.
+         */
         get: operations["get_intake_plate"];
         put?: never;
         post?: never;
@@ -2320,7 +2323,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlateOut"];
+                    "application/json": components["schemas"]["PlateOut"] | null;
                 };
             };
         };

@@ -12,6 +12,7 @@ import { useCast, type Character } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
 import { useMessages } from '@/stores/messages'
 import CharacterSheet from './CharacterSheet.vue'
+import { waitingName } from './sheet'
 import WaitingSheet from './WaitingSheet.vue'
 
 /** Somebody in the line-up: a character of the cast, or one that waits for a decision. */
@@ -83,7 +84,7 @@ async function lineUp() {
         const version = JSON.stringify(file.told)
         const about = await answer(client.GET('/api/intake/files/{file_id}/figure', { params: { path: { file_id: file.id } } }))
         const here: Standing = {
-          key: `waiting ${file.id}`, version, name: file.name || file.path.split('/').pop()!, height: about.height, bounds: about.bounds, waiting: true, id: file.id,
+          key: `waiting ${file.id}`, version, name: waitingName(file), height: about.height, bounds: about.bounds, waiting: true, id: file.id,
         }
         if (before.get(here.key) === version) return [here, null]
         return [here, await loadWaiting(module!, open.palette, file.id, about)]
@@ -264,7 +265,7 @@ canvas:active { cursor: grabbing; }
 .label { position: absolute; transform: translate(-50%, 4px); display: grid; justify-items: center; padding: 2px 10px; border-bottom: 2px solid transparent; line-height: 1.25; white-space: nowrap; }
 .label .mono { font-size: 12.5px; }
 .label.here, .label.over { border-bottom-color: var(--accent); }
-.label.waiting { border: 1px dashed var(--accent); border-radius: 3px; background: var(--panel); }
+.label.waiting { margin-top: 26px; border: 1px dashed var(--accent); border-radius: 3px; background: var(--panel); }
 .loading { position: absolute; left: 20px; bottom: 14px; }
 .sheet { width: 318px; border-right: 0; border-left: 1px solid var(--hairline); padding: 16px 18px; display: flex; flex-direction: column; gap: 10px; }
 </style>

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import Detected from '@/library/Detected.vue'
 import { useCast } from '@/stores/cast'
 import { useIntake, type IntakeFile } from '@/stores/intake'
-import type { Sheet } from './sheet'
+import { waitingName, type Sheet } from './sheet'
 import SheetFacts from './SheetFacts.vue'
 
 /** A character that waits for a decision: what was detected, each with a way to say otherwise, seen on the figure at once. */
@@ -13,7 +13,7 @@ const emit = defineEmits<{ accepted: []; close: [] }>()
 const intake = useIntake()
 const cast = useCast()
 const found = computed(() => props.file.found as unknown as Sheet)
-const name = computed(() => props.file.name || props.file.path.split('/').pop()!.replace(/\.\w+$/, '').replace(/_/g, ' '))
+const name = computed(() => waitingName(props.file))
 const same = computed(() => cast.present.find((one) => one.name === name.value))
 
 const units = ['mm', 'cm', 'dm', 'm', 'inch', 'foot'].map((value) => ({ value, text: value }))

@@ -24,7 +24,7 @@ watch(open, async (now) => {
 })
 async function ask(apply: boolean) {
   const body = { ids: props.ids, style: rule.value!.style, pieces: rule.value!.pieces, apply }
-  return answer(client.POST('/api/library/clips/names', { body }))
+  return answer(client.POST('/api/library/names', { body }))
 }
 async function look() {
   if (rule.value) names.value = await ask(false).catch((problem) => (messages.fail(problem), {}))

@@ -26,8 +26,9 @@ export const useIntake = defineStore('intake', () => {
   const sending = ref({ done: 0, total: 0 })
   /** How many files were being accepted when that began, for the progress. */
   const accepted = ref(0)
-  const plates = new Map<string, Promise<Schemas['PlateOut']>>()
+  const plates = new Map<string, Promise<Schemas['PlateOut'] | null>>()
   let timer: ReturnType<typeof setTimeout> | undefined
+  let stopped = false
   let naming: ReturnType<typeof setTimeout> | undefined
 
   const file = computed(() => new Map(files.value.map((one) => [one.id, one])))
@@ -93,6 +94,8 @@ export const useIntake = defineStore('intake', () => {
     if (wait) timer = setTimeout(refresh, wait)
   }
   function ended(now: Schemas['Summary']) {
+    const waiting = now.ready + now.refused
+    if (stopped) return useMessages().say(`Stopped; ${waiting === 1 ? 'one file still waits' : `${waiting} files still wait`}, what is in stays in.`)
     const left = now.refused ? ` ${now.refused === 1 ? 'One file' : `${now.refused} files`} could not be taken in; the sentence is in the intake.` : ''
     useMessages().say(`The intake has been accepted.${left}`, { label: 'See the library', path: '/library' })
   }
@@ -149,6 +152,7 @@ export const useIntake = defineStore('intake', () => {
     try {
       const found = await answer(client.POST('/api/intake/accept', { body: { files: ids ?? null } }))
       if (!found.ids.length) throw new Refused('Nothing is ticked; tick the clips to take in.')
+      stopped = false
       accepted.value = found.ids.length
       summary.value = summary.value && { ...summary.value, accepting: found.ids.length }
       await refresh()
@@ -157,6 +161,7 @@ export const useIntake = defineStore('intake', () => {
     }
   }
   async function stop() {
+    stopped = true
     await answer(client.POST('/api/intake/stop')).catch(useMessages().fail)
     await refresh()
   }

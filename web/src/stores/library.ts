@@ -43,7 +43,7 @@ export const useLibrary = defineStore('library', () => {
     return row
   }
   async function changeMany(ids: number[], wanted: Partial<Omit<Schemas['ManyChange'], 'ids'>>) {
-    put(await answer(client.POST('/api/library/clips/change', { body: { ids, tag: [], untag: [], ...wanted } })))
+    put(await answer(client.POST('/api/library/changes', { body: { ids, tag: [], untag: [], ...wanted } })))
   }
   /** Clips that have not been retired. */
   const present = computed(() => clips.value.filter((one) => !one.retired))

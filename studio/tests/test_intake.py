@@ -1,0 +1,437 @@
+"""The intake: files laid out and nothing kept, told otherwise, named by a rule, accepted file by file, stopped, refused."""
+
+import io
+import json
+import zipfile
+from unittest import mock
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client as HttpClient
+from django.test import TransactionTestCase, override_settings
+
+from armuto import formats, rotation
+from armuto.formats import bvh, gltf
+from armuto.tests import figures
+from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files, random_bvh
+from studio.cast.models import Character
+from studio.fittings.models import Fitting, Rendition
+from studio.intake.models import IntakeFile, IntakeRow
+from studio.intake.tasks import accept_file
+from studio.library import keeping
+from studio.library.models import Clip, Original, Skeleton
+
+
+class IntakeCase(TransactionTestCase):
+    """Tasks run on the spot here, once the request's transaction is through."""
+
+    client: HttpClient
+
+    def lay(self, *files: tuple[str, bytes], goes_to: str = "auto") -> list[int]:
+        body = {
+            "files": [SimpleUploadedFile(name.rsplit("/", 1)[-1], data) for name, data in files],
+            "paths": [name for name, _ in files],
+            "goes_to": goes_to,
+        }
+        answer = self.client.post("/api/intake/files", body)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return answer.json()["ids"]
+
+    def send(self, method: str, path: str, **body):
+        call = getattr(self.client, method)
+        return call(f"/api/intake/{path}", json.dumps(body), content_type="application/json")
+
+    def version(self, path: str, name: str, data: bytes):
+        return self.client.post(f"/api/{path}/version", {"file": SimpleUploadedFile(name, data)})
+
+    def patch(self, path: str, **body):
+        return self.client.patch(f"/api/{path}", json.dumps(body), content_type="application/json")
+
+    def rows(self) -> list[dict]:
+        return self.client.get("/api/intake/rows").json()
+
+    def files(self) -> list[dict]:
+        return self.client.get("/api/intake/files").json()
+
+    def summary(self) -> dict:
+        return self.client.get("/api/intake/").json()
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    held = io.BytesIO()
+    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return held.getvalue()
+
+
+class LayingOut(IntakeCase):
+    def test_nothing_is_kept_until_it_is_accepted(self):
+        self.lay(("hall/walk.bvh", WALK.read_bytes()))
+        (row,) = self.rows()
+        self.assertEqual((Clip.objects.count(), Original.objects.count(), Skeleton.objects.count()), (0, 0, 0))
+        self.assertEqual((row["frames"], row["first"], row["last"], row["ticked"]), (151, 2, 150, True))
+        self.assertEqual((row["found"]["calibration"], row["skeleton"], row["known"]), (2, "hall", False))
+        (file,) = self.files()
+        self.assertEqual((file["found"]["unit"], file["found"]["up"], file["found"]["facing"]), ("cm", "+Y", 0.0))
+        self.assertIn("m tall", file["found"]["evidence"]["unit"])
+        plate = self.client.get(f"/api/intake/rows/{row['id']}/plate").json()
+        self.assertEqual((plate["frames"][0], plate["frames"][-1]), (0, 150))
+
+        self.assertEqual(self.send("post", "accept").json()["ids"], [file["id"]])
+        (clip,) = Clip.objects.all()
+        self.assertEqual((clip.name, clip.first, clip.last, clip.frames), ("walk", 2, 150, 151))
+        self.assertEqual(clip.skeleton.name, "hall")
+        self.assertEqual(self.summary()["files"], [])
+
+    def test_an_archive_is_taken_apart_and_each_file_goes_its_own_way(self):
+        data = zipped(
+            {
+                "hall/walk.bvh": WALK.read_bytes(),
+                "hall/bow.bvh": BOW.read_bytes(),
+                "roof/birds.glb": (DEMO / "roof" / "birds.glb").read_bytes(),
+                "porter.glb": PORTER.read_bytes(),
+                "cut.bvh": WALK.read_bytes()[:30_000],
+                "readme.txt": b"night shift",
+            }
+        )
+        self.lay(("night.zip", data))
+        summary = self.summary()
+        self.assertEqual((summary["ready"], summary["refused"], summary["reading"]), (4, 1, 0))
+        self.assertEqual(len(summary["rows"]), 7)
+        refused = next(file for file in self.files() if file["state"] == "refused")
+        self.assertIn("cut.bvh: ", refused["sentence"])
+        self.assertEqual([file["kind"] for file in self.files()].count("character"), 1)
+        self.send("post", "accept")
+        self.assertEqual((Clip.objects.count(), Character.objects.count()), (7, 1))
+        self.assertEqual(
+            set(Skeleton.objects.filter(clips__isnull=False).values_list("name", flat=True)), {"hall", "roof"}
+        )
+        # What failed stays with its sentence, while the rest went in.
+        self.assertEqual([file["id"] for file in self.files()], [refused["id"]])
+
+    def test_bad_files_get_a_sentence_each_and_leave_when_dismissed(self):
+        bad = {name: data for name, (data, _) in bad_files().items()}
+        self.lay(*bad.items())
+        sentences = {file["path"]: file["sentence"] for file in self.files()}
+        for name, (_, part) in bad_files().items():
+            self.assertIn(part, sentences[name])
+        self.assertEqual(IntakeRow.objects.count(), 0)
+        self.assertEqual(self.send("post", "accept").json()["ids"], [])
+        self.send("post", "dismiss")
+        self.assertEqual(IntakeFile.objects.count(), 0)
+
+    def test_what_is_there_already_is_left_out_unless_the_person_says_otherwise(self):
+        self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        # The same motion under another name, with another line at its end: told by its content.
+        self.lay(
+            ("stroll.bvh", WALK.read_bytes() + b"\n"),
+            ("bow.bvh", BOW.read_bytes()),
+            ("bow_again.bvh", BOW.read_bytes()),
+        )
+        by = {row["clip"]: row for row in self.rows()}
+        self.assertEqual(
+            {name: row["ticked"] for name, row in by.items()}, {"stroll": False, "bow": True, "bow_again": False}
+        )
+        self.assertEqual((by["stroll"]["twin"], by["bow_again"]["twin"]), ("walk", "bow.bvh"))
+        self.send("patch", "rows", ids=[by["stroll"]["id"]], ticked=True)
+        self.send("post", "accept")
+        self.assertEqual(sorted(Clip.objects.values_list("name", flat=True)), ["bow", "stroll", "walk"])
+
+
+class Telling(IntakeCase):
+    def test_what_is_told_is_read_again_at_once_and_changes_the_plate(self):
+        (pk,) = self.lay(("trot.bvh", (DEMO / "yard" / "trot.bvh").read_bytes()))
+        (before,) = self.rows()
+        self.assertEqual(self.files()[0]["found"]["unit"], "inch")
+        height = self.client.get(f"/api/intake/rows/{before['id']}/plate").json()["height"]
+        (file,) = self.send("post", "tell", files=[pk], unit="cm").json()
+        self.assertEqual((file["found"]["unit"], file["told"]), ("cm", {"unit": "cm"}))
+        (after,) = self.rows()
+        self.assertEqual((after["id"], after["revision"]), (before["id"], 2))
+        plate = self.client.get(f"/api/intake/rows/{after['id']}/plate").json()
+        self.assertAlmostEqual(plate["height"] / height, 0.01 / 0.0254, delta=0.01)
+        (file,) = self.send("post", "tell", files=[pk], unit="detect").json()
+        self.assertEqual((file["found"]["unit"], file["told"]), ("inch", {}))
+
+    def test_turned_and_accepted_it_faces_as_told(self):
+        (pk,) = self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "tell", files=[pk], turned=90)
+        self.assertAlmostEqual(self.files()[0]["found"]["facing"], 90, places=5)
+        self.send("post", "accept")
+        clip = Clip.objects.get()
+        want = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions[2:]
+        want = rotation.rotate(rotation.about([0, 1, 0], np.pi / 2), want)
+        np.testing.assert_allclose(clip.value().world().positions, want, atol=1e-5)
+        self.assertEqual(clip.skeleton.tree["file_frame"]["turned"], 90)
+
+    def test_nonsense_is_said(self):
+        (pk,) = self.lay(("walk.bvh", WALK.read_bytes()))
+        for body, part in (({"unit": "ell"}, "no such unit"), ({"up": "north"}, "no such axis")):
+            answer = self.send("post", "tell", files=[pk], **body)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(part, answer.json()["detail"])
+        (row,) = self.rows()
+        answer = self.send("patch", "rows", ids=[row["id"]], first=90, last=20)
+        self.assertIn("not a range of its take", answer.json()["detail"])
+        answer = self.send("patch", "rows", ids=[row["id"]], fields={"colour": "red"})
+        self.assertIn("no such naming field", answer.json()["detail"])
+        self.assertEqual(self.rows(), [row])
+
+    def test_many_rows_at_once(self):
+        self.lay(*((f"{n}.bvh", random_bvh(seed=n)) for n in range(8)))
+        ids = [row["id"] for row in self.rows()]
+        self.send("patch", "rows", ids=ids, first=3, last=20, fields={"performer": "porter", "number": "7"})
+        found = {(row["first"], row["last"], row["facts"]["performer"], row["facts"]["number"]) for row in self.rows()}
+        self.assertEqual(found, {(3, 20, "porter", 7)})
+        self.send("post", "tell", files=[row["file_id"] for row in self.rows()], up="-Z")
+        self.assertEqual({file["found"]["up"] for file in self.files()}, {"-Z"})
+        self.assertEqual({(row["first"], row["last"]) for row in self.rows()}, {(3, 20)})
+        self.send("patch", "rows", ids=ids, range="whole")
+        self.assertEqual({(row["first"], row["last"]) for row in self.rows()}, {(0, 29)})
+
+
+class Naming(IntakeCase):
+    def rule(self, *pieces, style="as it is"):
+        return self.send("put", "rule", style=style, pieces=list(pieces))
+
+    def test_the_rule_names_what_is_not_typed_and_nothing_gets_a_name_twice(self):
+        self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        self.lay(
+            *((f"porter_walk_{n:02d}.bvh", random_bvh(seed=n)) for n in range(1, 4)), ("bow.bvh", BOW.read_bytes())
+        )
+        self.rule({"field": "action"})
+        rows = self.rows()
+        names = self.client.get("/api/intake/names").json()
+        self.assertEqual([names[str(row["id"])] for row in rows], ["walk 2", "walk 3", "walk 4", "bow"])
+        self.rule(
+            {"field": "performer"}, {"word": " "}, {"field": "action"}, {"word": " "}, {"field": "number", "width": 3}
+        )
+        self.send("patch", "rows", ids=[rows[1]["id"]], name="the long way round")
+        names = self.client.get("/api/intake/names").json()
+        want = ["porter walk 001", "the long way round", "porter walk 003", "bow"]
+        self.assertEqual([names[str(row["id"])] for row in rows], want)
+        self.send("post", "accept")
+        self.assertEqual(sorted(Clip.objects.values_list("name", flat=True)), sorted([*want, "walk"]))
+
+    def test_a_rule_that_cannot_be_is_refused_and_the_old_one_stays(self):
+        before = self.client.get("/api/intake/rule").json()
+        answer = self.rule({"field": "weather"})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("Naming rule", answer.json()["detail"])
+        self.assertEqual(self.client.get("/api/intake/rule").json(), before)
+
+
+class Versions(IntakeCase):
+    def test_a_row_can_become_a_new_version_of_the_clip_it_is_named_after(self):
+        self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        clip = Clip.objects.get()
+        shorter = bvh.parse(WALK.read_bytes(), "walk.bvh")
+        other = bvh.serialise(bvh.BvhFile(shorter.joints, shorter.frame_time, shorter.motion[:100]))
+        self.lay(("walk.bvh", other))
+        (row,) = self.rows()
+        self.assertEqual((row["could_become"], row["twin"]), ([clip.pk], ""))
+        self.send("patch", "rows", ids=[row["id"]], becomes_id=clip.pk)
+        self.send("post", "accept")
+        clip = Clip.objects.get()
+        self.assertEqual((clip.revision, clip.frames, clip.first, clip.last), (2, 100, 2, 99))
+
+    def test_not_on_another_skeleton(self):
+        self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        self.lay(("walk.bvh", random_bvh()))
+        (row,) = self.rows()
+        self.assertEqual(row["could_become"], [])
+        answer = self.send("patch", "rows", ids=[row["id"]], becomes_id=Clip.objects.get().pk)
+        self.assertIn("on another skeleton", answer.json()["detail"])
+
+
+class Accepting(IntakeCase):
+    def test_stopped_in_the_middle_loses_nothing(self):
+        self.lay(*((f"{n}.bvh", random_bvh(seed=n)) for n in range(6)))
+        ids = [file["id"] for file in self.files()]
+        with mock.patch("studio.intake.api.accept_file") as queued:
+            self.send("post", "accept")
+        self.assertEqual(queued.enqueue.call_count, 6)
+        for pk in ids[:2]:
+            accept_file.enqueue(pk)
+        self.assertEqual(self.send("post", "stop").json()["ready"], 4)
+        for pk in ids[2:]:
+            accept_file.enqueue(pk)  # what was queued finds that it was stopped
+        self.assertEqual((Clip.objects.count(), IntakeFile.objects.count()), (2, 4))
+        self.send("post", "accept")
+        self.assertEqual((Clip.objects.count(), IntakeFile.objects.count()), (6, 0))
+
+    def test_a_failure_in_the_middle_of_a_file_keeps_nothing_of_it(self):
+        self.lay(("birds.glb", (DEMO / "roof" / "birds.glb").read_bytes()), ("bow.bvh", BOW.read_bytes()))
+        calls, take_up = {"n": 0}, keeping._take_up
+
+        def failing(*arguments):
+            calls["n"] += 1
+            if calls["n"] == 3:
+                raise RuntimeError("the disk is full")
+            take_up(*arguments)
+
+        with mock.patch.object(keeping, "_take_up", failing), self.assertLogs("django_tasks", "ERROR"):
+            self.send("post", "accept")
+        self.assertEqual([clip.name for clip in Clip.objects.all()], ["bow"])
+        self.assertEqual([skeleton.name for skeleton in Skeleton.objects.all()], ["skeleton of bow"])
+        (file,) = self.files()
+        self.assertEqual((file["state"], len(self.rows())), ("refused", 5))
+        self.assertIn("nothing was kept", file["sentence"])
+        self.send("post", "accept")
+        self.assertEqual(Clip.objects.count(), 6)
+
+    def test_rows_that_are_not_ticked_stay_out(self):
+        self.lay(("birds.glb", (DEMO / "roof" / "birds.glb").read_bytes()))
+        rows = self.rows()
+        self.send("patch", "rows", ids=[row["id"] for row in rows[1:]], ticked=False)
+        self.send("post", "accept")
+        self.assertEqual([clip.name for clip in Clip.objects.all()], ["flap"])
+
+    @override_settings(LARGEST_UPLOAD=1000)
+    def test_too_large(self):
+        answer = self.client.post("/api/intake/files", {"files": [SimpleUploadedFile("walk.bvh", WALK.read_bytes())]})
+        self.assertEqual(answer.status_code, 413)
+        self.assertEqual(IntakeFile.objects.count(), 0)
+
+
+class Characters(IntakeCase):
+    def test_what_is_found_in_a_figure(self):
+        (pk,) = self.lay(("figures/bellringer.glb", (DEMO / "bellringer.glb").read_bytes()), goes_to="cast")
+        (file,) = self.files()
+        found = file["found"]
+        self.assertEqual((file["kind"], found["joints"], found["skins"], found["roots"]), ("character", 22, 1, 1))
+        self.assertEqual((found["plan"], found["missing"], found["facing"]), ("two-legged", [], 0.0))
+        self.assertIn("tunic", [row["name"] for row in found["materials"]])
+        self.assertLess(found["apart"], 1e-4)
+        figure = self.client.get(f"/api/intake/files/{pk}/figure").json()
+        self.assertEqual((len(figure["names"]), len(figure["nodes"]), figure["space"]["unit"]), (22, 22, 1.0))
+        shown = self.client.get(f"/api/intake/files/{pk}/display").content
+        self.assertEqual(len(gltf.parse(shown, "x.glb").rows("skins")), 1)
+
+    def test_told_named_and_accepted(self):
+        (pk,) = self.lay(("porter.glb", PORTER.read_bytes()))
+        self.send("post", "tell", files=[pk], turned=-90)
+        self.send("patch", f"files/{pk}", name="night porter")
+        figure = self.client.get(f"/api/intake/files/{pk}/figure").json()
+        self.assertAlmostEqual(abs(figure["space"]["turn"][1]), np.sqrt(0.5), places=6)
+        self.send("post", "accept", files=[pk])
+        row = Character.objects.get()
+        self.assertEqual((row.name, round(row.facing)), ("night porter", -90))
+        self.assertAlmostEqual(row.document().skeleton.file_frame.turned, -90)
+
+    def test_a_new_version_keeps_the_fittings_and_says_what_changed(self):
+        self.lay(("walk.bvh", WALK.read_bytes()), ("porter.glb", PORTER.read_bytes()))
+        self.send("post", "accept")
+        porter, clip = Character.objects.get(), Clip.objects.get()
+        self.patch(f"cast/{porter.pk}", tags=["night"], remarks="oil the key")
+        body = json.dumps({"clip_id": clip.pk, "character_id": porter.pk})
+        pairs = len(self.client.post("/api/fittings/", body, content_type="application/json").json()["pairs"])
+        self.client.post("/api/renditions/", body, content_type="application/json")
+        self.assertEqual(self.client.get("/api/renditions/").json()[0]["out_of_date"], False)
+        held = gltf.parse(PORTER.read_bytes(), "porter.glb")
+        for node in held.json["nodes"]:
+            node["name"] = node["name"].replace("toe.L", "left_ball_of_the_foot")
+        renamed = gltf.container.to_glb(held.json, held.buffers[0])
+        answer = self.version(f"cast/{porter.pk}", "porter_2.glb", renamed)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        row = answer.json()
+        self.assertEqual(
+            (row["name"], row["revision"], row["tags"], row["remarks"]), ("porter", 2, ["night"], "oil the key")
+        )
+        for part in ("porter_2.glb replaced porter.glb", "toe.L", "left_ball_of_the_foot", "1 pair lost a bone"):
+            self.assertIn(part, row["changed"])
+        made = Fitting.objects.get()
+        again = self.client.get(f"/api/fittings/{made.pk}").json()
+        self.assertEqual((len(again["pairs"]), again["undo"]), (pairs - 1, None))
+        self.assertTrue(self.client.get("/api/renditions/").json()[0]["out_of_date"])
+        self.assertEqual(Rendition.objects.count(), 1)
+
+    def test_a_version_without_a_mesh_changes_nothing(self):
+        self.lay(("porter.glb", PORTER.read_bytes()))
+        self.send("post", "accept")
+        before = self.client.get("/api/cast/").json()
+        answer = self.version(f"cast/{before[0]['id']}", "walk.bvh", WALK.read_bytes())
+        self.assertEqual(answer.status_code, 422)
+        self.assertEqual(self.client.get("/api/cast/").json(), before)
+
+
+class TheLibrary(IntakeCase):
+    def setUp(self):
+        self.lay(("hall/walk.bvh", WALK.read_bytes()), ("hall/bow.bvh", BOW.read_bytes()))
+        self.send("post", "accept")
+        self.walk, self.bow = Clip.objects.get(name="walk"), Clip.objects.get(name="bow")
+
+    def post(self, path: str, **body):
+        return self.client.post(f"/api/library/{path}", json.dumps(body), content_type="application/json")
+
+    def test_many_at_once_tagged_retired_and_restored(self):
+        ids = [self.walk.pk, self.bow.pk]
+        rows = self.post("changes", ids=ids, tag=["night", "hall"]).json()
+        self.assertEqual([row["tags"] for row in rows], [["hall", "night"]] * 2)
+        rows = self.post("changes", ids=ids, untag=["hall"], retired=True).json()
+        self.assertEqual([(row["tags"], row["retired"], row["revision"]) for row in rows], [(["night"], True, 1)] * 2)
+        self.post("changes", ids=ids, retired=False)
+        self.assertEqual(self.client.get("/api/counts").json()["clips"], 2)
+
+    def test_renamed_by_a_rule_after_a_look(self):
+        pieces = [{"field": "skeleton"}, {"word": "-"}, {"field": "action"}]
+        body = {"ids": [self.walk.pk, self.bow.pk], "style": "under_scores", "pieces": pieces}
+        want = {str(self.walk.pk): "hall-walk", str(self.bow.pk): "hall-bow"}
+        self.assertEqual(self.post("names", **body).json(), want)
+        self.assertTrue(Clip.objects.filter(name="walk").exists())
+        self.assertEqual(self.post("names", **body, apply=True).json(), want)
+        self.assertEqual(sorted(Clip.objects.values_list("name", flat=True)), ["hall-bow", "hall-walk"])
+
+    def test_a_segment_is_a_clip_of_its_own_from_the_same_take(self):
+        made = self.post(f"clips/{self.walk.pk}/segments", first=32, last=91, name="two steps").json()
+        self.assertEqual((made["name"], made["frames"], made["segment_of_id"]), ("two steps", 60, self.walk.pk))
+        segment = Clip.objects.get(pk=made["id"])
+        self.assertEqual(segment.take, self.walk.take)
+        want = self.walk.whole().world().positions[32:92]
+        np.testing.assert_allclose(segment.value().world().positions, want, atol=1e-6)
+        # It is trimmed on its own, and reaches beyond what it was cut as.
+        body = json.dumps({"first": 20, "last": 120})
+        self.client.patch(f"/api/library/clips/{segment.pk}", body, content_type="application/json")
+        segment.refresh_from_db()
+        self.walk.refresh_from_db()
+        self.assertEqual((segment.length, self.walk.length), (101, 149))
+        answer = self.post(f"clips/{self.walk.pk}/segments", first=90, last=400)
+        self.assertIn("not a range of its take", answer.json()["detail"])
+
+    def test_a_new_version_of_a_clip(self):
+        held = bvh.parse(WALK.read_bytes(), "walk.bvh")
+        data = bvh.serialise(bvh.BvhFile(held.joints, held.frame_time, held.motion[:80]))
+        answer = self.version(f"library/clips/{self.walk.pk}", "walk_b.bvh", data)
+        row = answer.json()
+        self.assertEqual((row["name"], row["revision"], row["take_name"], row["frames"]), ("walk", 2, "walk_b.bvh", 78))
+        wrong = self.version(f"library/clips/{self.walk.pk}", "x.bvh", random_bvh())
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn("on another skeleton", wrong.json()["detail"])
+        self.assertEqual(self.client.get(f"/api/library/clips/{self.walk.pk}").json(), row)
+        file = self.client.get(f"/api/library/clips/{self.walk.pk}/file").content
+        self.assertEqual(file, data)
+
+    def test_loops_are_marked(self):
+        body = figures.body()
+        whole = figures.motion(body, np.random.default_rng(0), frames=61)
+        self.lay(
+            ("ring.bvh", bvh.serialise(bvh.from_clip(whole))),
+            ("half.bvh", bvh.serialise(bvh.from_clip(whole.cut(0, 30)))),
+        )
+        found = {row["clip"]: row["found"]["loop"] for row in self.rows()}
+        self.assertEqual(found, {"ring": True, "half": False})
+
+    def test_skeletons_can_be_renamed(self):
+        (body,) = self.client.get("/api/library/skeletons").json()
+        path = f"library/skeletons/{body['id']}"
+        self.assertEqual(
+            self.patch(path, name=" the  hall ").status_code,
+            204,
+        )
+        self.assertEqual(self.client.get("/api/library/skeletons").json()[0]["name"], "the hall")
+        self.assertEqual(self.patch(path, name=" ").status_code, 422)
