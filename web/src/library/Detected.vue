@@ -4,11 +4,16 @@ import { ref } from 'vue'
 /** One thing that was detected: its value, the evidence, and a way to say otherwise, for this file or for all ticked ones. */
 defineProps<{ label: string; value: string; evidence: string; told?: boolean; doubt?: boolean; choices?: { value: string; text: string }[]; all?: number }>()
 const emit = defineEmits<{ choose: [value: string, everywhere: boolean] }>()
+const open = ref(false)
 const everywhere = ref(false)
+function choose(value: string) {
+  open.value = false
+  emit('choose', value, everywhere.value)
+}
 </script>
 
 <template>
-  <v-menu :close-on-content-click="false" location="bottom start">
+  <v-menu v-model="open" :close-on-content-click="false" location="bottom start">
     <template #activator="{ props: menu }">
       <button class="plain fact" :class="{ told, doubt }" v-bind="menu" :aria-label="`${label}: ${value}`">
         <span class="quiet">{{ label }}</span><span class="mono">{{ value }}</span>
@@ -19,7 +24,7 @@ const everywhere = ref(false)
       <template v-if="choices?.length">
         <label v-if="(all ?? 0) > 1" class="everywhere"><input v-model="everywhere" type="checkbox" /> for all {{ all }} ticked clips</label>
         <div class="choices">
-          <button v-for="choice in choices" :key="choice.value" class="plain pick" @click="emit('choose', choice.value, everywhere)">{{ choice.text }}</button>
+          <button v-for="choice in choices" :key="choice.value" class="plain pick" @click="choose(choice.value)">{{ choice.text }}</button>
         </div>
       </template>
     </v-card>

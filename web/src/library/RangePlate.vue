@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import type { Plate } from '@/stores/library'
 import PlateDrawing, { MARGIN } from './PlateDrawing.vue'
@@ -8,17 +8,38 @@ import PlateDrawing, { MARGIN } from './PlateDrawing.vue'
 const props = defineProps<{ plate: Plate | null; name: string; frames: number; fps: number; first: number; last: number }>()
 const emit = defineEmits<{ range: [first: number, last: number] }>()
 const box = ref<HTMLElement>()
-const held = ref<{ which: 'first' | 'last'; frame: number } | null>(null)
+const held = ref<'first' | 'last' | null>(null)
+/** The range as it is being set, until the studio has it too. */
+const own = ref<[number, number] | null>(null)
+let telling: ReturnType<typeof setTimeout> | undefined
 
-const first = computed(() => (held.value?.which === 'first' ? held.value.frame : props.first))
-const last = computed(() => (held.value?.which === 'last' ? held.value.frame : props.last))
+const first = computed(() => own.value?.[0] ?? props.first)
+const last = computed(() => own.value?.[1] ?? props.last)
+watch(() => [props.first, props.last], () => held.value || telling || (own.value = null))
+function set(which: 'first' | 'last', frame: number) {
+  const f = Math.round(frame)
+  own.value =
+    which === 'first'
+      ? [Math.max(0, Math.min(f, last.value - 1)), last.value]
+      : [first.value, Math.min(props.frames - 1, Math.max(f, first.value + 1))]
+}
+function tell() {
+  clearTimeout(telling)
+  telling = undefined
+  if (!own.value) return
+  if (own.value[0] === props.first && own.value[1] === props.last) own.value = null
+  else emit('range', ...own.value)
+}
 const size = ref({ width: 300, height: 100 })
 let watcher: ResizeObserver | undefined
 onMounted(() => {
   watcher = new ResizeObserver(([entry]) => (size.value = { width: entry.contentRect.width, height: entry.contentRect.height }))
   watcher.observe(box.value!)
 })
-onBeforeUnmount(() => watcher?.disconnect())
+onBeforeUnmount(() => {
+  watcher?.disconnect()
+  if (telling) tell()
+})
 /** Where the drawing lies in the box, in pixels: it keeps its proportions and stands in the middle. */
 const drawn = computed(() => {
   const p = props.plate
@@ -54,25 +75,20 @@ function between(value: number, from: number[], to: number[]) {
 }
 const place = (frame: number) => drawn.value.left + between(frame, stops.value.frames, stops.value.at) * drawn.value.width
 
-function clamp(which: 'first' | 'last', frame: number) {
-  const f = Math.round(frame)
-  return which === 'first' ? Math.max(0, Math.min(f, props.last - 1)) : Math.min(props.frames - 1, Math.max(f, props.first + 1))
-}
 function press(which: 'first' | 'last', event: PointerEvent) {
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
-  held.value = { which, frame: props[which] }
+  held.value = which
 }
 function move(event: PointerEvent) {
   if (!held.value || !box.value) return
   const edge = box.value.getBoundingClientRect()
   const share = Math.max(0, Math.min(1, (event.clientX - edge.left - drawn.value.left) / Math.max(1, drawn.value.width)))
-  held.value = { which: held.value.which, frame: clamp(held.value.which, between(share, stops.value.at, stops.value.frames)) }
+  set(held.value, between(share, stops.value.at, stops.value.frames))
 }
 function release() {
   if (!held.value) return
-  const range: [number, number] = [first.value, last.value]
   held.value = null
-  if (range[0] !== props.first || range[1] !== props.last) emit('range', ...range)
+  tell()
 }
 function key(which: 'first' | 'last', event: KeyboardEvent) {
   const steps: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }
@@ -80,14 +96,16 @@ function key(which: 'first' | 'last', event: KeyboardEvent) {
   if (!step) return
   event.preventDefault()
   event.stopPropagation()
-  const frame = clamp(which, props[which] + step)
-  emit('range', which === 'first' ? frame : props.first, which === 'last' ? frame : props.last)
+  set(which, (which === 'first' ? first.value : last.value) + step)
+  // Said once the keys come to rest.
+  clearTimeout(telling)
+  telling = setTimeout(tell, 200)
 }
 const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s`
 </script>
 
 <template>
-  <div ref="box" class="range" @pointermove="move" @pointerup="release" @pointercancel="held = null">
+  <div ref="box" class="range" @pointermove="move" @pointerup="release" @pointercancel="release">
     <PlateDrawing :plate="plate" :name="name" :range="[first, last]" />
     <div class="out" :style="{ left: '0', width: `${place(first)}px` }" />
     <div class="out" :style="{ left: `${place(last)}px`, right: '0' }" />
