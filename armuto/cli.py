@@ -62,7 +62,9 @@ def _parser() -> argparse.ArgumentParser:
 
     convert = commands.add_parser("convert", help="write what a file holds in another format")
     convert.add_argument("input", type=Path, metavar="IN")
-    convert.add_argument("output", type=Path, metavar="OUT", help="its ending names the format: .glb or .bvh")
+    convert.add_argument(
+        "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae or .usd"
+    )
     convert.set_defaults(run=_convert)
     for command in (inspect, fit, move, convert):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
@@ -188,7 +190,7 @@ def _transfer(options: argparse.Namespace) -> int:
             kept = options.fit.read_bytes()
         except OSError as problem:
             raise BadInput(f"{options.fit}: cannot be opened ({problem.strerror}); check the name.") from None
-    kind = options.format or ("bvh" if character.format == "bvh" else "glb")
+    kind = options.format or _own_kind(character)
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
     code = 0
@@ -207,6 +209,11 @@ def _transfer(options: argparse.Namespace) -> int:
     if options.json:
         _print_json(results)
     return code
+
+
+def _own_kind(character: Document) -> str:
+    """The format a character came in, where it is written; else glTF."""
+    return character.format if character.format in formats.WRITTEN else "glb"
 
 
 def _performed(
@@ -248,6 +255,7 @@ def _performed(
 
 def _convert(options: argparse.Namespace) -> int:
     kind = options.output.suffix.lower().lstrip(".")
+    kind = "usd" if kind == "usdc" else kind
     if kind not in formats.WRITTEN:
         endings = " or ".join(f".{name}" for name in formats.WRITTEN)
         raise BadInput(f"{options.output}: this format is not written; give the output the ending {endings}.")
@@ -257,8 +265,8 @@ def _convert(options: argparse.Namespace) -> int:
             f"{options.input}: there is no motion in it to write as BVH; name a file with at least one clip."
         )
     written = []
-    for number, clips in enumerate([[clip] for clip in document.clips] if kind == "bvh" else [list(document.clips)]):
-        several = kind == "bvh" and len(document.clips) > 1
+    several = kind in formats.ONE_CLIP and len(document.clips) > 1
+    for number, clips in enumerate([[clip] for clip in document.clips] if several else [list(document.clips)]):
         path = options.output.with_stem(f"{options.output.stem} {number + 1}") if several else options.output
         _write(path, formats.write(clips, document, kind))
         written.append({"output": str(path), "clips": [clip.name for clip in clips]})

@@ -55,7 +55,10 @@ def _in_inches(clip: Clip) -> Clip:
     def turned(values: FloatArray) -> FloatArray:
         return rotation.rotate(back, values * size)
 
-    tree = replace(body, rest_translation=turned(body.rest_translation), end_offsets=turned(body.end_offsets))
+    offsets = turned(body.rest_translation)
+    # Readers disagree whether the root's place adds to its OFFSET; without one they cannot.
+    offsets[0] = 0
+    tree = replace(body, rest_translation=offsets, end_offsets=turned(body.end_offsets))
     rotations = rotation.multiply(rotation.multiply(back, clip.rotations), rotation.inverse(back))
     return Clip(clip.name, tree, clip.fps, rotations, clip.moving, turned(clip.translations))
 

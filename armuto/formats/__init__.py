@@ -10,7 +10,7 @@ import numpy as np
 
 from armuto import intake, pairing, rotation
 from armuto.errors import BadInput
-from armuto.formats import archive, bvh, collada, gltf, usd
+from armuto.formats import archive, bvh, collada, collada_writer, gltf, usd
 from armuto.formats.gltf import avatar
 from armuto.intake import NOTHING, Told
 from armuto.pairing import Assignment, Found
@@ -19,7 +19,8 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
 READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
-WRITTEN = ("glb", "bvh")
+WRITTEN = ("glb", "bvh", "dae", "usd")
+ONE_CLIP = ("bvh", "dae", "usd")  # formats that are written with one motion to a file
 OPEN_FORMATS = (
     "BVH (.bvh), glTF 2.0 (.glb, or .gltf with its files in a .zip), COLLADA (.dae) or USD (.usda, .usdc, .usdz)"
 )
@@ -209,9 +210,10 @@ def _listed(names: Sequence[str]) -> str:
 
 
 def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False) -> bytes:
-    """Clips on the document's skeleton as a file of the kind "glb" (any number) or "bvh" (exactly one).
+    """Clips on the document's skeleton as a file: "glb" (any number), "bvh" (exactly one), "dae" or "usd" (at most one).
 
-    A .glb of a skinned character is its own file with the animations replaced, or added when ``keep``.
+    A .glb of a skinned character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
+    written from that.
     """
     if kind == "bvh":
         (clip,) = clips
@@ -221,4 +223,12 @@ def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = Fal
         if isinstance(document.original, gltf.GltfFile) and document.rig:
             return gltf.with_clips(document.original, document.rig, clips, keep)
         return gltf.skeleton_only(document.skeleton, clips)
+    if kind in ("dae", "usd"):
+        parts = gltf.parts_of(gltf.parse(write(clips, document, "glb"), f"{document.file} as .glb"))
+        if kind == "dae":
+            return collada_writer.write(parts)
+        # USD's library is large; whoever writes none need not wait for it.
+        from armuto.formats import usd_writer
+
+        return usd_writer.write(parts)
     raise ValueError(f"unknown format {kind}")

@@ -109,15 +109,15 @@ def motion(request: HttpRequest, rendition_id: int) -> HttpResponse:
 
 
 @router.get("{rendition_id}/file", operation_id="get_rendition_file", response={200: None, 409: Refusal})
-def file(request: HttpRequest, rendition_id: int, format: Literal["glb", "bvh"] = "glb"):
+def file(request: HttpRequest, rendition_id: int, format: Literal["glb", "bvh", "dae", "usd"] = "glb"):
     """The rendition as a file for others: the character with the motion, or the motion alone."""
     row = get_object_or_404(_rows(), pk=rendition_id)
     if not RenditionMotion.objects.filter(pk=rendition_id).exists():
         sentence = f"{row.clip.name}: it has not been transferred to {row.character.name} yet; transfer it first."
         return Status(409, {"detail": sentence})
     content = file_of(row, format)
-    kinds = {"glb": "model/gltf-binary", "bvh": "text/plain; charset=utf-8"}
-    response = HttpResponse(content, content_type=kinds[format])
+    kinds = {"glb": "model/gltf-binary", "bvh": "text/plain; charset=utf-8", "dae": "model/vnd.collada+xml"}
+    response = HttpResponse(content, content_type=kinds.get(format, "application/octet-stream"))
     name = f"{row.character.name} {row.clip.name}.{format}"
     plain = re.sub(r"[^A-Za-z0-9 ._()-]", "_", name)
     response["Content-Disposition"] = f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"

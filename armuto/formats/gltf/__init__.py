@@ -3,6 +3,7 @@
 from armuto.formats.gltf.binding import at_bind, disagreement
 from armuto.formats.gltf.container import GltfFile, parse
 from armuto.formats.gltf.reading import GltfRig, rig
+from armuto.formats.gltf.taking_apart import parts_of
 from armuto.formats.gltf.writing import node_motion, self_contained, skeleton_only, with_clips
 
 __all__ = [
@@ -12,6 +13,7 @@ __all__ = [
     "disagreement",
     "node_motion",
     "parse",
+    "parts_of",
     "rig",
     "self_contained",
     "skeleton_only",

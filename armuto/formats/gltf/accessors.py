@@ -35,6 +35,13 @@ def _view(held: GltfFile, number: Any) -> tuple[bytes, int]:
     return content[start : start + length], _whole(held, view, "byteStride", 0)
 
 
+def view(held: GltfFile, number: Any) -> bytes:
+    """The bytes of a buffer view. Raises :class:`BadInput`."""
+    row = held.row("bufferViews", number)
+    data, start = _view(held, number)
+    return data[start : start + _whole(held, row, "byteLength")]
+
+
 def _block(held: GltfFile, view: Any, offset: int, count: int, width: int, kind: str) -> NDArray[Any]:
     content, stride = _view(held, view)
     item = np.dtype(kind).itemsize * width

@@ -2822,7 +2822,7 @@ export interface operations {
     get_rendition_file: {
         parameters: {
             query?: {
-                format?: "glb" | "bvh";
+                format?: "glb" | "bvh" | "dae" | "usd";
             };
             header?: never;
             path: {

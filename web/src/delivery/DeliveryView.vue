@@ -6,7 +6,7 @@ import { stateOf, useRenditions } from '@/stores/renditions'
 
 const renditions = useRenditions()
 const messages = useMessages()
-const format = ref<'glb' | 'bvh'>('glb')
+const format = ref<'glb' | 'bvh' | 'dae' | 'usd'>('glb')
 onMounted(() => renditions.load().catch(messages.fail))
 const ready = computed(() => renditions.rows.filter((row) => ['good', 'look'].includes(row.state)))
 </script>
@@ -23,6 +23,8 @@ const ready = computed(() => renditions.rows.filter((row) => ['good', 'look'].in
         <h1>Delivery</h1>
         <div class="choice" role="group" aria-label="Format">
           <button :aria-pressed="format === 'glb'" @click="format = 'glb'">Character and motion, .glb</button>
+          <button :aria-pressed="format === 'dae'" @click="format = 'dae'">.dae</button>
+          <button :aria-pressed="format === 'usd'" @click="format = 'usd'">.usd</button>
           <button :aria-pressed="format === 'bvh'" @click="format = 'bvh'">Motion alone, .bvh</button>
         </div>
       </div>

@@ -315,7 +315,7 @@ onBeforeUnmount(() => {
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
       <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step">
-        <RenditionPanel v-if="clip && character" :rendition="rendition" :character="character.name" @transfer="transfer" @stop="stop" @frame="go" />
+        <RenditionPanel v-if="clip && character" :rendition="rendition" :character="character.name" :own="character.format" @transfer="transfer" @stop="stop" @frame="go" />
       </TransportBar>
       <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go" />
     </section>

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { stateOf, type Rendition } from '@/stores/renditions'
 
 /** The rendition of this clip by this character: make it, stop it, see its findings, fetch it. */
-const props = defineProps<{ rendition?: Rendition; character: string }>()
+const props = defineProps<{ rendition?: Rendition; character: string; own?: string }>()
 const emit = defineEmits<{ transfer: []; stop: []; frame: [frame: number] }>()
 const state = computed(() => stateOf(props.rendition))
 const done = computed(() => props.rendition && ['good', 'look'].includes(props.rendition.state))
@@ -23,6 +23,7 @@ const busy = computed(() => state.value.kind === 'busy')
       <template v-if="done && rendition">
         <v-btn size="small" :class="{ doing: !rendition.out_of_date }" :href="`/api/renditions/${rendition.id}/file?format=glb`" download>Download .glb</v-btn>
         <v-btn size="small" :href="`/api/renditions/${rendition.id}/file?format=bvh`" download>Download .bvh</v-btn>
+        <v-btn v-if="own === 'dae' || own === 'usd'" size="small" :href="`/api/renditions/${rendition.id}/file?format=${own}`" download>Download .{{ own }}</v-btn>
       </template>
       <span v-if="busy" class="bar"><span :style="{ width: `${Math.round((rendition?.progress ?? 0) * 100)}%` }" /></span>
     </div>

@@ -1,0 +1,103 @@
+"""What the writers of COLLADA and USD need of a figure's parts: which nodes are joints, and their transforms over time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from armuto import rotation
+from armuto.formats.gltf.building import Node, Parts
+from armuto.rotation import FloatArray
+
+
+@dataclass(frozen=True)
+class Motion:
+    """times ``(F,)`` in seconds; per node number translations ``(F, 3)``, rotations ``(F, 4)`` and scale ``(3,)``."""
+
+    name: str
+    times: FloatArray
+    translations: dict[int, FloatArray]
+    rotations: dict[int, FloatArray]
+
+
+def matrix(node: Node) -> FloatArray:
+    """Local transform ``(4, 4)`` of a node at rest."""
+    out: FloatArray = matrices(node.translation[None], node.rotation[None], scale_of(node))[0]
+    return out
+
+
+def scale_of(node: Node) -> FloatArray:
+    return np.ones(3) if node.scale is None else node.scale
+
+
+def matrices(translations: FloatArray, rotations: FloatArray, scale: FloatArray) -> FloatArray:
+    """``(F, 4, 4)`` from translations ``(F, 3)``, rotations ``(F, 4)`` and one scale."""
+    out = np.tile(np.eye(4), (len(translations), 1, 1))
+    out[:, :3, :3] = rotation.to_matrix(rotations) * scale
+    out[:, :3, 3] = translations
+    return out
+
+
+def world(parts: Parts) -> list[FloatArray]:
+    """World transform of every node at rest."""
+    out: list[FloatArray] = []
+    for node in parts.nodes:
+        own = matrix(node)
+        out.append(out[node.parent] @ own if node.parent >= 0 else own)
+    return out
+
+
+def joints(parts: Parts) -> list[int]:
+    """Nodes that belong to a skeleton: skinned or animated ones with everything above them, parents first."""
+    wanted = {node for skin in parts.skins for node in skin.joints}
+    wanted |= {track.node for _, tracks in parts.animations for track in tracks}
+    for node in list(wanted):
+        while (node := parts.nodes[node].parent) >= 0:
+            wanted.add(node)
+    if not wanted:
+        carriers = {body.node for body in parts.bodies}
+        wanted = {n for n in range(len(parts.nodes)) if n not in carriers}
+    return sorted(wanted)
+
+
+def motion(parts: Parts) -> Motion | None:
+    """The first animation, its keys at the times of its densest track. Tracks are linear."""
+    if not parts.animations:
+        return None
+    name, tracks = parts.animations[0]
+    times = max((track.times for track in tracks), key=len)
+    shifts: dict[int, FloatArray] = {}
+    turns: dict[int, FloatArray] = {}
+    for track in tracks:
+        if track.path == "rotation":
+            turns[track.node] = rotation.normalised(_at(times, track.times, rotation.continuous(track.values)))
+        elif track.path == "translation":
+            shifts[track.node] = _at(times, track.times, track.values)
+    for node in set(shifts) | set(turns):
+        rest = parts.nodes[node]
+        shifts.setdefault(node, np.tile(rest.translation, (len(times), 1)))
+        turns.setdefault(node, np.tile(rest.rotation, (len(times), 1)))
+    return Motion(name, times, shifts, turns)
+
+
+def _at(times: FloatArray, own: FloatArray, values: FloatArray) -> FloatArray:
+    if len(own) == len(times) and np.array_equal(own, times):
+        return values
+    return np.stack([np.interp(times, own, values[:, k]) for k in range(values.shape[1])], axis=1)
+
+
+def unique_ids(names: list[str], allowed: str) -> list[str]:
+    """Names made of letters, digits and the allowed marks alone, none of them twice and none beginning with a digit."""
+    seen: set[str] = set()
+    out = []
+    for name in names:
+        text = "".join(c if (c.isascii() and c.isalnum()) or c in allowed else "_" for c in name) or "node"
+        text = text if text[0].isalpha() or text[0] == "_" else f"_{text}"
+        candidate, number = text, 1
+        while candidate in seen:
+            number += 1
+            candidate = f"{text}_{number}"
+        seen.add(candidate)
+        out.append(candidate)
+    return out
