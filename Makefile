@@ -8,7 +8,7 @@ STAMPS = .venv/.stamps
 
 SHELL = /bin/bash
 .DELETE_ON_ERROR:
-.PHONY: demo test check bench build setup api lock pictures demo-files clean
+.PHONY: demo test check bench fuzz build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
@@ -26,6 +26,11 @@ check: setup $(STAMPS)/web
 
 bench: setup
 	$(PY) -m demo.bench
+
+# Thousands of damaged files, read or refused within bounded memory; COUNT says how many, SEED repeats a run.
+COUNT ?= 5000
+fuzz: setup
+	@ulimit -v 8000000; $(PY) -m armuto.tests.mutations $(COUNT) $(SEED)
 
 build: setup web/dist/index.html
 

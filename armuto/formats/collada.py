@@ -41,7 +41,7 @@ def to_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> 
         root = defusedxml.ElementTree.fromstring(data, forbid_dtd=True)
     except DefusedXmlException:
         raise refuse("it defines entities of its own, which are not read") from None
-    except (ParseError, ValueError) as problem:
+    except (ParseError, ValueError, LookupError) as problem:  # an encoding nobody knows is a LookupError
         raise refuse(f"its XML is damaged ({problem})") from None
     if root.tag != f"{SPACE}COLLADA":
         raise refuse("not a COLLADA 1.4 document")

@@ -94,6 +94,29 @@ class Commands(unittest.TestCase):
         off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)
 
+    def test_collada_and_usd_out_have_the_same_positions_and_mesh(self):
+        a = None
+        for kind in ("glb", "dae", "usd"):
+            done = run("transfer", BOW, "--character", PORTER, "--out", self.folder, "--format", kind)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            document = formats.read((self.folder / f"bow.{kind}").read_bytes(), f"bow.{kind}")
+            self.assertEqual(
+                (document.clips[0].name, document.clips[0].frames, document.clips[0].fps), ("bow", 129, 30)
+            )
+            a = a or document
+            plain = [name.replace(".", "_") for name in document.skeleton.names]
+            order = [plain.index(name.replace(".", "_")) for name in a.skeleton.names]
+            off = a.clips[0].world().positions - document.clips[0].world().positions[:, order]
+            self.assertLess(np.abs(off).max(), 1e-5, kind)
+            np.testing.assert_allclose(document.bounds, a.bounds, atol=1e-5)
+
+    def test_a_character_is_answered_in_the_format_it_came_in(self):
+        figure = self.folder / "porter.dae"
+        self.assertEqual(run("convert", PORTER, figure).returncode, 0)
+        done = run("transfer", BOW, "--character", figure, "--out", self.folder / "out", "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertTrue(json.loads(done.stdout)[0]["output"].endswith("bow.dae"))
+
     def test_onto_its_own_skeleton_a_clip_comes_back(self):
         done = run("transfer", WALK, "--character", BOW, "--out", self.folder)
         self.assertEqual(done.returncode, 0, done.stderr)

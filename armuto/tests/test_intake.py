@@ -5,44 +5,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import intake, pairing, rotation
-from armuto.skeleton import Skeleton, in_frame
-from armuto.tests import figures
-
-
-def disguised_file(rng: np.random.Generator, unit: str, up: str, yaw: float) -> Skeleton:
-    """The test body at a random size, as a file in this unit and with this axis up would hold it."""
-    body = figures.body()
-    size = rng.uniform(0.75, 1.2) / intake.UNITS[unit]
-    turn = rotation.multiply(rotation.inverse(intake.upright(up)), rotation.about([0, 1, 0], yaw))
-    offsets = body.rest_translation * size
-    offsets[0] = rotation.rotate(turn, offsets[0])
-    turned = body.rest_rotation.copy()
-    turned[0] = turn
-    return replace(body, rest_translation=offsets, rest_rotation=turned)
+from armuto import intake, pairing
+from armuto.tests import detections, figures
 
 
 class Detecting(unittest.TestCase):
     def test_unit_up_and_facing_in_every_combination(self):
-        rng = np.random.default_rng(0)
-        right, cases = {"unit": 0, "up": 0, "facing": 0}, 0
-        for unit in intake.UNITS:
-            for up in intake.UP_AXES:
-                for eighth in range(8):
-                    cases += 1
-                    yaw = eighth * np.pi / 4
-                    raw = disguised_file(rng, unit, up, yaw)
-                    parts = pairing.assign(raw)
-                    frame = intake.file_frame(raw, parts, ())
-                    right["unit"] += frame.unit == intake.UNITS[unit]
-                    right["up"] += frame.up == up
-                    skeleton = in_frame(raw, intake.file_frame(raw, parts, (), told=intake.Told(unit, up)))
-                    angle, _ = intake.facing(skeleton, parts)
-                    off = (angle - np.degrees(yaw) + 180) % 360 - 180
-                    right["facing"] += abs(off) < 0.5
-        self.assertGreaterEqual(cases, 200)
-        for what, count in right.items():
-            self.assertGreaterEqual(count / cases, 0.98, f"{what}: {count} of {cases}")
+        for what, (right, cases) in detections.file_space().items():
+            self.assertGreaterEqual(cases, 200)
+            self.assertGreaterEqual(right / cases, 0.98, f"{what}: {right} of {cases}")
 
     def test_swapped_sides_are_noticed_by_the_toes(self):
         body = figures.body()

@@ -6,34 +6,14 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import formats, rotation, takes
-from armuto.tests import figures
+from armuto.tests import detections, figures
+from armuto.tests.detections import with_calibration
 from armuto.tests.files import BOW, DEMO, WALK, clip_of
-
-
-def with_calibration(clip, frames):
-    """The clip after some frames in the rest pose."""
-    rest = np.tile(clip.skeleton.rest_rotation, (frames, 1, 1))
-    place = np.repeat(clip.translations[:1], frames, axis=0)
-    return replace(
-        clip,
-        rotations=np.concatenate([rest, clip.rotations]),
-        translations=np.concatenate([place, clip.translations]),
-    )
 
 
 class Calibration(unittest.TestCase):
     def test_right_in_nearly_all_of_random_cases_with_and_without(self):
-        right = cases = 0
-        for seed in range(120):
-            rng = np.random.default_rng(seed)
-            clip = figures.motion(
-                figures.body(), rng, frames=int(rng.integers(60, 200)), reach=float(rng.uniform(0.5, 2.0))
-            )
-            right += takes.calibration(clip) is None
-            frames = int(rng.integers(1, 8))
-            found = takes.calibration(with_calibration(clip, frames))
-            right += found is not None and found.frames == frames
-            cases += 2
+        right, cases = detections.calibration()
         self.assertGreaterEqual(cases, 200)
         self.assertGreaterEqual(right / cases, 0.98, f"{right} of {cases}")
 
@@ -59,6 +39,11 @@ class Calibration(unittest.TestCase):
 
 
 class Tracks(unittest.TestCase):
+    def test_still_bones_roots_and_loops_in_random_cases(self):
+        for what, (right, cases) in detections.tracks().items():
+            self.assertGreaterEqual(cases, 200)
+            self.assertGreaterEqual(right / cases, 0.98, f"{what}: {right} of {cases}")
+
     def test_still_bones_are_named(self):
         clip = figures.motion(figures.body(), np.random.default_rng(1))
         rotations = clip.rotations.copy()
