@@ -1,6 +1,7 @@
 """Take the pictures in docs/screenshots from a fresh studio with the demo data: ``python -m demo.pictures``."""
 
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -9,10 +10,12 @@ from pathlib import Path
 
 from playwright.sync_api import Page
 
+from armuto.formats import bvh
 from demo.browser import chromium
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "screenshots"
+FILES = ROOT / "demo" / "files"
 PORT = 8177
 
 
@@ -43,11 +46,57 @@ def take(page: Page) -> None:
         print(f"docs/screenshots/{name}.png")
 
     picture("library", "/library", 1500)
-    page.goto(f"http://127.0.0.1:{PORT}/cast")
-    page.wait_for_function("() => Object.keys(window.armuto?.stage?.positions() ?? {}).length > 0")
-    page.get_by_role("button", name="porter").click()
-    picture("cast", settle=1500)
-    page.get_by_role("button", name="walk").click()
+    page.get_by_role("link", name="gallop", exact=True).click()
+    page.wait_for_function("() => window.armuto?.stage?.positions().source")
+    for _ in range(31):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("[")
+    for _ in range(30):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("]")
+    for _ in range(12):
+        page.keyboard.press("ArrowLeft")
+    picture("clip", settle=1200)
+
+    # The same files once more, a little different, as they come from another night.
+    with tempfile.TemporaryDirectory() as folder:
+        paths = [
+            Path(folder) / name for name in ("porter_walk_02.bvh", "keeper_bow_01.bvh", "fox_trot_03.bvh", "walk.bvh")
+        ]
+        sources = ("hall/walk.bvh", "hall/bow.bvh", "yard/trot.bvh", "hall/walk_tired.bvh")
+        for path, source in zip(paths, sources, strict=True):
+            file = bvh.parse((FILES / source).read_bytes(), source)
+            path.write_bytes(bvh.serialise(bvh.BvhFile(file.joints, file.frame_time, file.motion[:-9])))
+        page.goto(f"http://127.0.0.1:{PORT}/library/intake")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Bring in motion").click()
+        chooser.value.set_files(paths)
+        page.get_by_role("button", name="Accept 4 clips").wait_for()
+        page.get_by_role("button", name="Take out original").click()
+        for field in ("performer", "action", "number"):
+            page.get_by_role("button", name="+ field").click()
+            page.locator(".v-list-item:visible", has_text=field).click()
+            page.wait_for_timeout(300)
+        page.get_by_role("button", name="calibration: 2 frames, left out").first.click()
+        picture("intake", settle=900)
+        page.goto(f"http://127.0.0.1:{PORT}/cast")
+        page.wait_for_function("() => Object.keys(window.armuto?.stage?.positions() ?? {}).length > 5")
+        picture("cast", settle=2500)
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Bring in a character").click()
+        bell = Path(folder) / "night_watchman.glb"
+        bell.write_bytes((FILES / "porter.glb").read_bytes())
+        chooser.value.set_files([bell])
+        page.get_by_role("button", name="Accept night watchman").wait_for()
+        page.get_by_role("button", name="unit: m").click()
+        picture("cast-intake", settle=3500)
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Dismiss").click()
+    page.locator(".label", has_text="porter").click()
+    page.get_by_text("Bones by part").click()
+    page.locator(".bones li", has_text="ulna.L").hover()
+    picture("cast-sheet", settle=1500)
+    page.get_by_role("button", name=re.compile(r"^walk \d")).click()
     page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
     page.get_by_role("button", name="Pause").click()
     page.keyboard.press("Home")
@@ -67,7 +116,7 @@ def take(page: Page) -> None:
     page.get_by_text("good").wait_for()
     page.goto(f"http://127.0.0.1:{PORT}/board")
     page.get_by_role("button", name="Transfer the").click()
-    page.get_by_role("button", name="All cells are up to date").wait_for()
+    page.get_by_role("button", name="All cells are up to date").wait_for(timeout=180_000)
     picture("board", settle=1200)
     picture("delivery", "/delivery")
 

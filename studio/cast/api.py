@@ -40,6 +40,7 @@ class CharacterOut(Schema):
     nodes: list[int]
     space: FileSpace
     notes: list[str]
+    plan: str
     sheet: dict
     tags: list[str]
     remarks: str
@@ -55,6 +56,10 @@ class CharacterOut(Schema):
     @staticmethod
     def resolve_format(row: Character) -> str:
         return row.original.format
+
+    @staticmethod
+    def resolve_plan(row: Character) -> str:
+        return row.skeleton.plan
 
     @staticmethod
     def resolve_joints(row: Character) -> int:

@@ -25,6 +25,7 @@ class SkeletonOut(Schema):
     joints: int
     height: float
     facing: float | None
+    plan: str
     clips: int
 
 
@@ -142,9 +143,10 @@ def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChang
 @router.get("skeletons", response=list[SkeletonOut], operation_id="list_skeletons")
 def list_skeletons(request: HttpRequest):
     """The library skeletons: those that have clips."""
-    rows = Skeleton.objects.filter(clips__isnull=False).distinct().defer("tree", "parts").order_by("name", "id")
+    rows = Skeleton.objects.filter(clips__isnull=False).distinct().defer("tree").order_by("name", "id")
     return [
-        {"clips": row.clips.count()} | {k: getattr(row, k) for k in ("id", "name", "joints", "height", "facing")}
+        {"clips": row.clips.count()}
+        | {k: getattr(row, k) for k in ("id", "name", "joints", "height", "facing", "plan")}
         for row in rows
     ]
 

@@ -3,6 +3,7 @@
 from django.db import models
 
 from armuto import skeleton as core
+from armuto.plans import plan_of
 from studio.library import arrays
 
 
@@ -37,6 +38,11 @@ class Skeleton(models.Model):
 
     def value(self) -> core.Skeleton:
         return arrays.skeleton_value(self.tree)
+
+    @property
+    def plan(self) -> str:
+        """The name of its body plan, or nothing where no part was recognised."""
+        return plan_of(self.parts).name if self.parts else ""
 
 
 class Clip(models.Model):

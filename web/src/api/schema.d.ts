@@ -920,6 +920,8 @@ export interface components {
             height: number;
             /** Facing */
             facing: number | null;
+            /** Plan */
+            plan: string;
             /** Clips */
             clips: number;
         };
@@ -1084,6 +1086,8 @@ export interface components {
             space: components["schemas"]["FileSpace"];
             /** Notes */
             notes: string[];
+            /** Plan */
+            plan: string;
             /** Sheet */
             sheet: {
                 [key: string]: unknown;

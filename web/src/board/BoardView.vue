@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 
 import { openFitting } from '@/fitting/open'
 import ClipPlate from '@/library/ClipPlate.vue'
+import { sameBody } from '@/stores/bodies'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -22,6 +23,7 @@ const open = computed(() =>
   library.present.flatMap((clip) =>
     cast.present
       .filter((one) => {
+        if (!sameBody(clip, one)) return false
         const state = stateOf(renditions.of(clip.id, one.id))
         return !['good', 'look', 'busy'].includes(state.kind)
       })
@@ -65,7 +67,8 @@ const look = (clip: number, character: number) => openFitting(router, clip, char
             <tr v-for="clip in library.present" :key="clip.id">
               <th scope="row"><div class="clip"><span class="plate"><ClipPlate :clip="clip" /></span><span>{{ clip.name }}</span></div></th>
               <td v-for="one in cast.present" :key="one.id">
-                <button class="plain cell" :class="stateOf(renditions.of(clip.id, one.id)).kind" @click="look(clip.id, one.id)">
+                <span v-if="!sameBody(clip, one) && !renditions.of(clip.id, one.id)" class="cell other" :title="one.plan ? 'another body plan' : 'no part of its body was recognised by name'">—</span>
+                <button v-else class="plain cell" :class="stateOf(renditions.of(clip.id, one.id)).kind" @click="look(clip.id, one.id)">
                   <span aria-hidden="true">{{ stateOf(renditions.of(clip.id, one.id)).mark }}</span> {{ stateOf(renditions.of(clip.id, one.id)).word }}
                 </button>
               </td>
@@ -91,6 +94,7 @@ tbody th { text-align: left; }
 td { vertical-align: middle; }
 .cell { min-width: 128px; height: 74px; width: 100%; padding: 0 16px; text-align: center; }
 .cell:hover { background: rgb(var(--v-theme-surface-variant)); }
+.cell.other { display: grid; place-items: center; color: var(--hairline); }
 .cell.none { color: var(--quiet); }
 .cell.wrong { color: var(--wrong); }
 .cell.old, .cell.busy { font-style: italic; }

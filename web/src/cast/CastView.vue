@@ -65,7 +65,10 @@ async function lineUp() {
   const own = ++turn
   module ??= await import('@/stage')
   if (!canvas.value || own !== turn) return
-  stage.value ??= module.openStage(canvas.value)
+  if (!stage.value) {
+    stage.value = module.openStage(canvas.value)
+    stage.value.controls.addEventListener('start', () => (taken = true))
+  }
   const open = stage.value
   const before = new Map(standing.map((one) => [one.key, one.version]))
   loading.value = true
@@ -113,11 +116,17 @@ async function lineUp() {
   open.addObject(rule.object)
   open.floor.compassAt(width + 0.05, 0.05)
   open.onDraw = place
-  // Who looks closely at somebody is not torn away when somebody else comes.
-  if (framed !== standing.length) open.frameBox(width / 2, 0, Math.max(width + 0.5, 2.2), top + 0.35, 10, 7, 0.42)
+  all = { width, top }
+  if (framed !== standing.length) frameAll()
   framed = standing.length
   look()
 }
+let all = { width: 2, top: 2 }
+/** Everybody in sight, unless the person has taken the camera: who looks closely at somebody is not torn away. */
+function frameAll() {
+  if (!taken) stage.value?.frameBox(all.width / 2, 0, Math.max(all.width + 0.5, 2.2), all.top + 0.35, 10, 7, 0.42)
+}
+let taken = false
 function place() {
   const open = stage.value
   if (!open) return
@@ -142,6 +151,11 @@ function look() {
 }
 watch([mesh, bones, pointed], look)
 watch(crowd, lineUp, { flush: 'post' })
+// A sheet that opens or closes leaves the stage another size.
+watch(
+  () => !!chosen.value || !!waiting.value,
+  () => setTimeout(frameAll, 50),
+)
 watch(
   () => theme.global.name.value,
   () => {
@@ -168,6 +182,7 @@ function close() {
   stage.value = undefined
   standing = []
   framed = 0
+  taken = false
 }
 onMounted(() => {
   void intake.refresh()

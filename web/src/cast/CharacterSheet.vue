@@ -106,7 +106,7 @@ dl { display: grid; grid-template-columns: 5.2rem 1fr; gap: 3px 8px; margin: 0; 
 dt { color: var(--quiet); }
 dd { margin: 0; overflow-wrap: anywhere; }
 .changed { border-left: 3px solid var(--accent); padding-left: 8px; font-size: 14px; }
-textarea { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; font-size: 14px; padding: 5px 8px; resize: vertical; }
+textarea { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; font-size: 14px; padding: 5px 8px; resize: vertical; flex: none; min-height: 54px; }
 summary { cursor: pointer; font-weight: 700; min-height: 26px; }
 details .choice { margin: 4px 0; }
 details .choice button { padding: 2px 8px; font-size: 13px; }

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { openFitting } from '@/fitting/open'
+import { likeliest } from '@/stores/bodies'
 import { useCast } from '@/stores/cast'
 import { useMessages } from '@/stores/messages'
 import type { Clip } from '@/stores/library'
@@ -32,7 +33,7 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
     <v-menu v-else-if="cast.present.length">
       <template #activator="{ props: menu }"><v-btn size="small" v-bind="menu">See it on …</v-btn></template>
       <v-list density="compact">
-        <v-list-item v-for="one in cast.present" :key="one.id" :title="one.name" @click="perform(one.id)" />
+        <v-list-item v-for="{ one, same } in likeliest(clip)" :key="one.id" :title="one.name" :subtitle="same ? undefined : 'another body'" @click="perform(one.id)" />
       </v-list>
     </v-menu>
     <router-link v-else to="/cast" class="quiet">Bring in a character</router-link>

@@ -11,6 +11,7 @@ import { usePlayer } from '@/player/player'
 import PoseRibbon, { type RibbonRow } from '@/player/PoseRibbon.vue'
 import TransportBar from '@/player/TransportBar.vue'
 import { MOTION } from '@/stores/arrivals'
+import { likeliest } from '@/stores/bodies'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -96,11 +97,20 @@ function look() {
   const source = now?.source('source')
   if (!now || !source) return
   now.setFrame(frame.value)
-  const at = source.positions.slice(hips.value * 3, hips.value * 3 + 3)
+  // The middle of the body as it stands, wide enough for long ones, and as high as it ever comes.
+  const [low, high] = [0, 2].reduce<[number[], number[]]>(
+    ([lowest, highest], axis) => {
+      const along = Array.from({ length: source.positions.length / 3 }, (_, n) => source.positions[n * 3 + axis])
+      return [[...lowest, Math.min(...along)], [...highest, Math.max(...along)]]
+    },
+    [[], []],
+  )
+  const at = [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2]
+  const wide = Math.max(high[0] - low[0], high[1] - low[1])
   let top = body.value?.height ?? 1.7
   for (const row of rows.value) for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) top = Math.max(top, pose[n])
-  now.floor.compassAt(at[0] + 0.85, at[2] + 0.2)
-  now.frameBox(at[0], at[2], 1.9, top * 1.12, 28, 8)
+  now.floor.compassAt(high[0] + 0.6, at[1] + 0.2)
+  now.frameBox(at[0], at[1], Math.max(1.5, wide * 1.25), Math.max(top * 1.12, wide * 0.8), 28, 8)
   now.setFollowed(follow.value ? () => source.object.position.clone().fromArray(source.positions, hips.value * 3) : null)
 }
 watch(follow, look)
@@ -276,7 +286,7 @@ onBeforeUnmount(() => {
       <p v-for="note in clip.notes" :key="note" class="quiet note">{{ note }}</p>
       <h2 v-if="cast.present.length">See it performed</h2>
       <ul>
-        <li v-for="one in cast.present" :key="one.id"><button class="plain word" @click="perform(one.id)">{{ one.name }}</button></li>
+        <li v-for="{ one, same } in likeliest(clip)" :key="one.id"><button class="plain word" :class="{ quiet: !same }" :title="same ? undefined : 'another body'" @click="perform(one.id)">{{ one.name }}</button></li>
       </ul>
       <span class="space"></span>
       <FileButton label="New version from a file" :accept="MOTION" @files="newVersion" />

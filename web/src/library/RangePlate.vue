@@ -113,7 +113,7 @@ const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s
       v-for="which in ['first', 'last'] as const"
       :key="which"
       class="handle"
-      :class="which"
+      :class="[which, { inside: which === 'first' ? place(first) < 84 : place(last) > size.width - 84 }]"
       role="slider"
       :aria-label="`${which === 'first' ? 'First' : 'Last'} frame of ${name}`"
       :aria-valuemin="0"
@@ -139,5 +139,7 @@ const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s
 .handle span { position: absolute; bottom: -2px; white-space: nowrap; font-size: 11px; color: var(--quiet); background: var(--panel); padding: 0 3px; }
 .first span { right: 13px; }
 .last span { left: 13px; }
+.first.inside span { right: auto; left: 13px; }
+.last.inside span { left: auto; right: 13px; }
 .handle:hover span, .handle:focus-visible span { color: var(--ink); }
 </style>

@@ -1,0 +1,14 @@
+import { useCast, type Character } from './cast'
+import { useLibrary, type Clip } from './library'
+
+/** Whether a clip's skeleton and a character have the same body plan, so that a fitting by it can be expected to do. */
+export function sameBody(clip: Clip, one: Character): boolean {
+  const body = useLibrary().skeletons.find((row) => row.id === clip.skeleton_id)
+  return !!body?.plan && body.plan === one.plan
+}
+
+/** The characters of the cast, those of the clip's own body plan first. */
+export function likeliest(clip: Clip): { one: Character; same: boolean }[] {
+  const rows = useCast().present.map((one) => ({ one, same: sameBody(clip, one) }))
+  return [...rows.filter((row) => row.same), ...rows.filter((row) => !row.same)]
+}
