@@ -78,7 +78,17 @@ class Intake(StudioCase):
         bow.fill("deep bow")
         bow.press("Tab")
         self.row("gallop").get_by_role("checkbox").uncheck()
-        self.page.get_by_role("button", name="Accept 2 clips").click()
+        # What was done is taken back and made again, one by one.
+        accept = self.page.get_by_role("button", name="Accept 2 clips")
+        expect(accept).to_be_visible()
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.page.get_by_role("button", name="Accept 3 clips")).to_be_visible()
+        self.page.keyboard.press("Control+z")
+        expect(bow).to_have_value("Bow")
+        self.page.keyboard.press("Control+Shift+z")
+        expect(bow).to_have_value("deep bow")
+        self.page.get_by_role("button", name="Redo").click()
+        accept.click()
         expect(self.page.get_by_text("The intake has been accepted.")).to_be_visible()
         expect(self.page.get_by_role("heading", name="Intake")).to_be_visible()  # the gallop still waits
         kept = {clip.name: clip for clip in Clip.objects.all()}

@@ -12,6 +12,7 @@ const groups = [
     keys: [['Space', 'play and pause'], ['← →', 'one frame back or on'], ['Shift ← →', 'to the finding before or after'], ['Home End', 'first and last frame']],
   },
   { name: 'Library', keys: [['/', 'search'], ['Ctrl A', 'select all that are shown'], ['Shift click', 'select from the last one to this']] },
+  { name: 'Intake', keys: [['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo'], ['Shift click', 'tick from the last one to this']] },
   { name: 'Clip', keys: [['[ ]', 'begin and end the range at this frame'], ['Ctrl Z', 'undo a trim'], ['Ctrl Shift Z', 'redo it']] },
   { name: 'Fitting', keys: [['M', 'mesh on and off'], ['B', 'bones on and off'], ['O', 'side by side or laid over each other'], ['F', 'frame both figures'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo']] },
 ]

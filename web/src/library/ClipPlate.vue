@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { onBeforeUnmount, shallowRef as ref, watch } from 'vue'
 
 import { useLibrary, type Clip, type Plate } from '@/stores/library'
 import PlateDrawing from './PlateDrawing.vue'
@@ -9,17 +9,26 @@ const props = defineProps<{ clip: Clip; playing?: boolean; pose?: number }>()
 const plate = ref<Plate | null>(null)
 const failed = ref(false)
 
+let waiting: ReturnType<typeof setTimeout> | undefined
+const library = useLibrary()
 watch(
   () => [props.clip.id, props.clip.revision],
-  async () => {
+  () => {
     failed.value = false
-    plate.value = await useLibrary().plate(props.clip).catch(() => {
-      failed.value = true
-      return null
-    })
+    clearTimeout(waiting)
+    plate.value = library.plateAtHand(props.clip)
+    // Cards that only fly by while somebody scrolls ask for nothing.
+    if (!plate.value) waiting = setTimeout(fetch, 70)
   },
   { immediate: true },
 )
+async function fetch() {
+  plate.value = await library.plate(props.clip).catch(() => {
+    failed.value = true
+    return null
+  })
+}
+onBeforeUnmount(() => clearTimeout(waiting))
 </script>
 
 <template>

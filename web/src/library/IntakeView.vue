@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 
 import FileButton from '@/frame/FileButton.vue'
 import { MOTION } from '@/stores/arrivals'
@@ -12,7 +12,15 @@ const loaded = ref(false)
 const filling = ref(false)
 let last = -1
 
+function onKey(event: KeyboardEvent) {
+  if ((event.target as HTMLElement).closest('input:not([type="checkbox"]), select, [role="dialog"]')) return
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
+  event.preventDefault()
+  void (event.shiftKey ? intake.redo() : intake.undo())
+}
+onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 onMounted(async () => {
+  window.addEventListener('keydown', onKey)
   await Promise.all([intake.refresh(), intake.loadRule()])
   loaded.value = true
 })
@@ -70,6 +78,8 @@ async function fill() {
         <span class="quiet" role="status">{{ ticked }} of {{ count(total, 'clip') }} ticked</span>
         <button class="plain word" @click="all(true)">Tick all</button>
         <button class="plain word" @click="all(false)">None</button>
+        <button class="plain word" :disabled="!intake.past.length" @click="intake.undo()">Undo</button>
+        <button class="plain word" :disabled="!intake.future.length" @click="intake.redo()">Redo</button>
         <div v-if="state" class="state" role="status">
           <span>{{ state.text }}</span>
           <span class="line"><span :style="{ width: `${Math.round(state.share * 100)}%` }" /></span>
@@ -120,6 +130,7 @@ async function fill() {
 .intake { flex: 1; min-width: 0; display: flex; flex-direction: column; }
 .bar { display: flex; align-items: center; gap: 14px; padding: 10px 20px; }
 .naming { padding-top: 0; border-bottom: 1px solid var(--hairline); }
+.bar .word:disabled { opacity: 0.4; cursor: default; }
 .space { flex: 1; }
 .state { display: grid; gap: 3px; min-width: 170px; font-size: 13.5px; }
 .line { height: 2px; background: var(--hairline); }

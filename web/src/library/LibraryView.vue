@@ -253,7 +253,7 @@ const waiting = computed(() => intake.motion.length)
 .count { margin-left: 6px; color: var(--quiet); }
 .space { flex: 1; }
 .grid { flex: 1; min-height: 0; }
-.grid > :deep(.v-virtual-scroll) { height: 100%; }
+.grid > :deep(.v-virtual-scroll) { height: 100%; background: var(--paper); }
 .line { display: grid; gap: 14px; padding: 0 20px 14px; height: 260px; }
 .none { padding: 0 24px 24px; }
 .together { display: flex; align-items: center; gap: 14px; padding: 8px 20px; border-top: 1px solid var(--hairline); background: var(--panel); font-size: 14px; }

@@ -7,6 +7,7 @@ export const MARGIN = 70
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 import type { Plate } from '@/stores/library'
+import { inked } from './inked'
 
 /** A plate: poses inked one after another. Pointed at, it plays inside itself. pose: draw that one alone. */
 const props = defineProps<{ plate: Plate | null; name: string; seconds?: number; playing?: boolean; pose?: number; range?: [number, number] }>()
@@ -31,19 +32,7 @@ const drawn = computed(() => {
   if (!p) return null
   const top = p.height
   const only = props.pose
-  const chosen = only === undefined ? p.poses.map((_, n) => n) : [only]
-  const shown = chosen.map((number) => {
-    const values = p.poses[number]
-    const path = { left: '', right: '', middle: '', fine: '' }
-    for (let n = 0; n < p.sides.length; n++) {
-      const [x0, y0, x1, y1] = values.slice(n * 4, n * 4 + 4)
-      const line = `M${x0} ${top - y0}L${x1} ${top - y1}`
-      if (p.fine[n]) path.fine += line
-      else path[(p.sides[n] || 'middle') as 'left' | 'right' | 'middle'] += line
-    }
-    const h = p.heads[number] ?? []
-    return { ...path, frame: p.frames[number], head: h.length ? { x: h[0], y: top - h[1], r: h[2] } : null }
-  })
+  const shown = only === undefined ? inked(p) : [inked(p)[only]]
   const xs = only === undefined ? [0, p.width] : p.poses[only].filter((_, n) => n % 2 === 0)
   const left = Math.min(...xs)
   const width = Math.max(...xs) - left
@@ -61,7 +50,7 @@ function strength(n: number, count: number, frame: number) {
 <template>
   <svg v-if="drawn" :viewBox="drawn.box" class="plate" preserveAspectRatio="xMidYMax meet" role="img" :aria-label="`Plate of ${name}`">
     <line :x1="drawn.left - 9000" :x2="drawn.left + drawn.width + 9000" :y1="drawn.top" :y2="drawn.top" class="floor" />
-    <g v-for="(drawing, n) in drawn.shown" :key="n" :opacity="strength(n, drawn.shown.length, drawing.frame)">
+    <g v-for="(drawing, n) in drawn.shown" :key="n" :style="{ '--ink-share': `${Math.round(strength(n, drawn.shown.length, drawing.frame) * 100)}%` }">
       <path :d="drawing.right" class="right" />
       <path :d="drawing.right" class="core" />
       <path :d="drawing.middle" class="middle" />
@@ -75,12 +64,12 @@ function strength(n: number, count: number, frame: number) {
 <style scoped>
 .plate { width: 100%; height: 100%; display: block; overflow: hidden; }
 path, .head { fill: none; stroke-linecap: round; stroke-linejoin: round; }
-.middle { stroke: var(--ink); stroke-width: 30; }
-.left { stroke: var(--left); stroke-width: 26; }
-.right { stroke: var(--right); stroke-width: 38; }
+/* Ink thinned with paper instead of made transparent: a dozen see-through layers a card would be slow to scroll. */
+.middle { stroke: color-mix(in srgb, var(--ink) var(--ink-share), var(--panel)); stroke-width: 30; }
+.left { stroke: color-mix(in srgb, var(--left) var(--ink-share), var(--panel)); stroke-width: 26; }
+.right { stroke: color-mix(in srgb, var(--right) var(--ink-share), var(--panel)); stroke-width: 38; }
 .core { stroke: var(--panel); stroke-width: 15; }
-.fine { stroke: var(--quiet); stroke-width: 9; opacity: 0.75; }
-.head { stroke: var(--ink); stroke-width: 20; fill: var(--panel); }
+.fine { stroke: color-mix(in srgb, var(--quiet) var(--ink-share), var(--panel)); stroke-width: 9; }
+.head { stroke: color-mix(in srgb, var(--ink) var(--ink-share), var(--panel)); stroke-width: 20; fill: var(--panel); }
 .floor { stroke: var(--hairline); stroke-width: 1; vector-effect: non-scaling-stroke; }
-g { transition: opacity 120ms; }
 </style>

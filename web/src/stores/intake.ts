@@ -105,15 +105,75 @@ export const useIntake = defineStore('intake', () => {
     rows.value = rows.value.map((row) => by.get(row.id) ?? row)
     askNames()
   }
-  async function change(ids: number[], wanted: Change) {
+  /** What was changed, as steps that can be taken back and made again. */
+  interface Step {
+    back: () => Promise<unknown>
+    again: () => Promise<unknown>
+  }
+  const past = shallowRef<Step[]>([])
+  const future = shallowRef<Step[]>([])
+  function remember(step: Step) {
+    past.value = [...past.value.slice(-60), step]
+    future.value = []
+  }
+  async function undo() {
+    const step = past.value[past.value.length - 1]
+    if (!step) return
+    past.value = past.value.slice(0, -1)
+    await step.back()
+    future.value = [...future.value, step]
+  }
+  async function redo() {
+    const step = future.value[future.value.length - 1]
+    if (!step) return
+    future.value = future.value.slice(0, -1)
+    await step.again()
+    past.value = [...past.value, step]
+  }
+  /** What rows are now in the things that are about to change, grouped so that few requests bring it back. */
+  function asTheyAre(ids: number[], wanted: Change): { ids: number[]; values: Change }[] {
+    const groups = new Map<string, { ids: number[]; values: Change }>()
+    const chosen = new Set(ids)
+    for (const row of rows.value.filter((one) => chosen.has(one.id))) {
+      const values: Change = {}
+      if (wanted.ticked !== undefined || wanted.becomes_id !== undefined) values.ticked = row.ticked
+      if (wanted.name !== undefined) values.name = row.name
+      if (wanted.first !== undefined || wanted.last !== undefined || wanted.range) Object.assign(values, { first: row.first, last: row.last })
+      if (wanted.becomes_id !== undefined) values.becomes_id = row.becomes_id
+      if (wanted.fields) values.fields = Object.fromEntries(Object.keys(wanted.fields).map((key) => [key, (row.fields[key] as string) ?? null]))
+      const key = JSON.stringify(values)
+      const group = groups.get(key) ?? { ids: [], values }
+      group.ids.push(row.id)
+      groups.set(key, group)
+    }
+    return [...groups.values()]
+  }
+  async function change(ids: number[], wanted: Change, remembered = true) {
+    const before = asTheyAre(ids, wanted)
     try {
       put(await answer(client.PATCH('/api/intake/rows', { body: { ids, ...wanted } })))
+      if (remembered)
+        remember({
+          back: async () => {
+            for (const group of before) await change(group.ids, group.values, false)
+          },
+          again: () => change(ids, wanted, false),
+        })
     } catch (problem) {
       useMessages().fail(problem)
     }
   }
-  async function tell(ids: number[], said: Telling) {
+  async function tell(ids: number[], said: Telling, remembered = true) {
+    const before = [...new Set(ids)].map((id) => ({ id, told: (file.value.get(id)?.told ?? {}) as Telling }))
     try {
+      if (remembered && Object.keys(said).length)
+        remember({
+          back: async () => {
+            for (const { id, told } of before)
+              await tell([id], { unit: told.unit ?? 'detect', up: told.up ?? 'detect', turned: told.turned ?? 0, bound: told.bound ?? false }, false)
+          },
+          again: () => tell(ids, said, false),
+        })
       const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...said } }))
       const by = new Map(found.map((one) => [one.id, one]))
       files.value = files.value.map((one) => by.get(one.id) ?? one)
@@ -183,6 +243,6 @@ export const useIntake = defineStore('intake', () => {
   }
   return {
     rows, files, file, motion, characters, refused, ticked, busy, summary, names, rule, sending, accepted,
-    bringIn, refresh, change, changeFile, tell, loadRule, setRule, accept, stop, dismiss, plate,
+    bringIn, refresh, change, changeFile, tell, loadRule, setRule, accept, stop, dismiss, plate, past, future, undo, redo,
   }
 })

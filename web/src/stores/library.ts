@@ -12,6 +12,7 @@ export const useLibrary = defineStore('library', () => {
   const skeletons = ref<LibrarySkeleton[]>([])
   const loaded = ref(false)
   const plates = new Map<string, Promise<Plate>>()
+  const atHand = new Map<string, Plate>()
 
   async function load() {
     const [rows, bodies] = await Promise.all([
@@ -29,10 +30,13 @@ export const useLibrary = defineStore('library', () => {
     if (!found) {
       found = answer(client.GET('/api/library/clips/{clip_id}/plate', { params: { path: { clip_id: clip.id } } }))
       found.catch(() => plates.delete(key))
+      void found.then((plate) => atHand.set(key, plate)).catch(() => undefined)
       plates.set(key, found)
     }
     return found
   }
+  /** The plate of a clip if it has been fetched already. */
+  const plateAtHand = (clip: Clip) => atHand.get(`${clip.id}.${clip.revision}`) ?? null
   function put(rows: Clip[]) {
     const by = new Map(rows.map((row) => [row.id, row]))
     clips.value = clips.value.map((row) => by.get(row.id) ?? row)
@@ -48,5 +52,5 @@ export const useLibrary = defineStore('library', () => {
   /** Clips that have not been retired. */
   const present = computed(() => clips.value.filter((one) => !one.retired))
   const clip = (id: number) => clips.value.find((row) => row.id === id)
-  return { clips, present, skeletons, loaded, load, plate, put, change, changeMany, clip }
+  return { clips, present, skeletons, loaded, load, plate, plateAtHand, put, change, changeMany, clip }
 })
