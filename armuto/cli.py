@@ -13,11 +13,12 @@ from dataclasses import asdict
 from pathlib import Path, PurePath
 from typing import Any
 
-from armuto import __version__, fitting, formats, intake, pairing
+from armuto import __version__, fitting, formats, intake, pairing, takes
 from armuto.errors import BadInput
 from armuto.findings import find
 from armuto.fitting import Fitting
 from armuto.formats import Document
+from armuto.plans import plan_of
 from armuto.transfer import transfer
 
 FAILED = 2
@@ -130,12 +131,17 @@ def _inspect(options: argparse.Namespace) -> int:
         "up": skeleton.file_frame.up,
         "facing": None if angle is None else round(angle, 3),
         "skinned": document.skinned,
+        "plan": plan_of(document.parts).name if document.parts else None,
         "bones": [
             {"name": name, "parent": skeleton.names[parent] if parent >= 0 else None, "part": part}
             for name, parent, part in zip(skeleton.names, skeleton.parents, parts, strict=True)
         ],
         "clips": [{"name": clip.name, "frames": clip.frames, "fps": clip.fps} for clip in document.clips],
-        "notes": [*document.notes, *(_sentence(row) for row in (*skeleton.file_frame.evidence, why))],
+        "notes": [
+            *document.notes,
+            *(_sentence(row) for row in (*skeleton.file_frame.evidence, why)),
+            *_of_takes(document),
+        ],
     }
     if options.json:
         _print_json(tree)
@@ -150,6 +156,16 @@ def _inspect(options: argparse.Namespace) -> int:
     for note in tree["notes"]:
         print(f"  {note}")
     return 0
+
+
+def _of_takes(document: Document) -> list[str]:
+    """What the takes show besides their motion; with the clip's name where there are several."""
+    several = len(document.clips) > 1
+    return [
+        f"{clip.name}: {sentence}" if several else sentence
+        for clip in document.clips
+        for sentence in takes.findings_in_words(clip)
+    ]
 
 
 def _sentence(text: str) -> str:

@@ -84,13 +84,18 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
 def _telling_frames(points: FloatArray, count: int | None = None) -> FloatArray:
     """Frames with equal amounts of movement between them, by the summed way of all joints; more for more movement."""
     ways = np.linalg.norm(np.diff(points, axis=0), axis=2).mean(axis=1)
+    # A jump out of calibration is one step, however far; it must not use up the poses.
+    moving = ways[ways > 0]
+    ways = np.minimum(ways, 6 * float(np.median(moving)) if len(moving) else 0.0)
     total = np.concatenate([[0.0], np.cumsum(ways)])
     size = float(np.ptp(points[..., 1])) or 1.0
     count = count or int(np.clip(round(total[-1] / size * 3), FEWEST, MOST))
     if total[-1] < 1e-6:
         return np.unique(np.linspace(0, len(points) - 1, FEWEST).astype(int))
     wanted = np.linspace(0, total[-1], count)
-    return np.unique(np.searchsorted(total, wanted - 1e-9).clip(0, len(points) - 1))
+    frames = np.searchsorted(total, wanted - 1e-9).clip(0, len(points) - 1)
+    frames[-1] = len(points) - 1  # what ends in stillness is shown to its end
+    return np.unique(frames)
 
 
 def _with_room(points: FloatArray, frames: FloatArray, ahead: FloatArray) -> FloatArray:

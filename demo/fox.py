@@ -60,11 +60,7 @@ for _side, _sign in (("L", 1), ("R", -1)):
 
 
 def skeleton() -> Skeleton:
-    table = {name: (parent, np.array(at)) for name, (parent, at) in MIDDLE.items()}
-    for side, sign in rigging.SIDES:
-        for name, (parent, at) in SIDED.items():
-            table[f"{name}.{side}"] = (parent if parent in MIDDLE else f"{parent}.{side}", np.array(at) * [sign, 1, 1])
-    return rigging.skeleton(table)
+    return rigging.skeleton(rigging.mirrored(MIDDLE, SIDED))
 
 
 def meshes(body: Skeleton):

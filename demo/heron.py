@@ -67,11 +67,7 @@ def called(name: str) -> str:
 
 
 def skeleton() -> Skeleton:
-    table = {name: (parent, np.array(at)) for name, (parent, at) in MIDDLE.items()}
-    for side, sign in rigging.SIDES:
-        for name, (parent, at) in SIDED.items():
-            table[f"{name}.{side}"] = (parent if parent in MIDDLE else f"{parent}.{side}", np.array(at) * [sign, 1, 1])
-    return rigging.skeleton(table)
+    return rigging.skeleton(rigging.mirrored(MIDDLE, SIDED))
 
 
 def meshes(body: Skeleton):

@@ -87,6 +87,15 @@ def places(middle: dict[str, tuple[float, float, float]], limbs: Limbs) -> Place
     return out
 
 
+def mirrored(middle: dict, sided_places: dict) -> Places:
+    """World position of every joint with its parent, from the middle ones and those of the left side."""
+    table: Places = {name: (parent, np.array(at)) for name, (parent, at) in middle.items()}
+    for side, sign in SIDES:
+        for name, (parent, at) in sided_places.items():
+            table[f"{name}.{side}"] = (parent if parent in middle else f"{parent}.{side}", np.array(at) * [sign, 1, 1])
+    return table
+
+
 def skeleton(table: Places) -> Skeleton:
     """Joints framed along their bones, as a rigger would: +Y towards the child."""
     names = list(table)

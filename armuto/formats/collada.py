@@ -7,6 +7,7 @@ so that what follows honours them as it does for any glTF. Standard: COLLADA 1.4
 
 from __future__ import annotations
 
+import base64
 import io
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -59,6 +60,13 @@ def _depth(root: Element, refuse: Callable[[str], BadInput]) -> None:
         if count > MOST_DEPTH:
             raise refuse("its elements are nested too deeply")
         level = [child for element in level for child in element]
+
+
+def _inside(address: str) -> bytes | None:
+    """The content of a data address. Raises ValueError for one that is damaged."""
+    if not address.startswith("data:"):
+        return None
+    return base64.b64decode(address.partition(",")[2], validate=True)
 
 
 @dataclass
@@ -359,8 +367,8 @@ class _Scene:
     def _image(self, mapped: Any) -> int | None:
         source = mapped.sampler.surface.image
         try:
-            data = source.data
-        except (common.DaeError, KeyError):
+            data = _inside(source.path) or source.data
+        except (common.DaeError, KeyError, ValueError):
             return None
         if not data or (data[:4] != b"\x89PNG" and data[:2] != b"\xff\xd8"):
             return None

@@ -38,6 +38,8 @@ class Commands(unittest.TestCase):
         self.assertEqual((tree["format"], tree["unit"], tree["up"], round(tree["facing"], 3)), ("bvh", 0.01, "+Y", 0.0))
         self.assertAlmostEqual(tree["height"], 1.70, delta=0.01)
         self.assertEqual(tree["clips"], [{"name": "walk", "frames": 151, "fps": 30.0}])
+        self.assertEqual(tree["plan"], "two-legged")
+        self.assertTrue(any("look like calibration" in note for note in tree["notes"]))
         self.assertEqual(tree["bones"][0], {"name": "Hips", "parent": None, "part": "hips"})
         self.assertTrue(all(bone["part"] for bone in tree["bones"]))
         tree = json.loads(run("inspect", PORTER, "--json").stdout)

@@ -7,14 +7,14 @@ from pathlib import PurePosixPath
 
 from django.db import transaction
 
-from armuto import formats, intake, takes
+from armuto import formats, takes
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.plans import plan_of
 from armuto.skeleton import Clip as ClipValue
 from studio.cast.sheet import facts_of
 from studio.intake.models import IntakeContent, IntakeFile, IntakeRow
 from studio.library import arrays
+from studio.library.detected import detected
 from studio.library.keeping import plate_of
 from studio.library.models import Clip, Skeleton
 
@@ -66,7 +66,7 @@ def lay_out(row: IntakeFile) -> None:
         raise BadInput(
             f"{row.path}: there is no motion in it; export it with at least one animation, or bring it in as a character."
         )
-    row.kind, row.found = IntakeFile.Kind.MOTION, _detected(document)
+    row.kind, row.found = IntakeFile.Kind.MOTION, detected(document)
     identity = arrays.identity(document.skeleton)
     with transaction.atomic():
         for number, clip in enumerate(document.clips):
@@ -78,26 +78,6 @@ def lay_out(row: IntakeFile) -> None:
 def _ready(row: IntakeFile) -> None:
     row.state, row.sentence = IntakeFile.State.READY, ""
     row.save()
-
-
-def _detected(document: Document) -> dict:
-    """Unit, up and facing with the evidence for each, and what else a person should know of the file."""
-    frame = document.skeleton.file_frame
-    angle, why = intake.facing(document.skeleton, document.parts)
-    evidence = list(frame.evidence)
-    return {
-        "format": document.format,
-        "unit": next(name for name, metres in intake.UNITS.items() if metres == frame.unit),
-        "up": frame.up,
-        "turned": frame.turned,
-        "facing": angle,
-        "height": document.height,
-        "joints": len(document.skeleton),
-        "plan": plan_of(document.parts).name if document.parts else "",
-        "parts": len(document.parts),
-        "evidence": {"up": evidence[0], "unit": evidence[1], "facing": why},
-        "notes": list(document.notes),
-    }
 
 
 def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: int, identity: str) -> None:

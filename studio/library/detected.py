@@ -1,0 +1,25 @@
+"""What was detected in a file, in the form the interface shows it: each thing with its evidence."""
+
+from armuto import intake
+from armuto.formats import Document
+from armuto.plans import plan_of
+
+
+def detected(document: Document) -> dict:
+    """Unit, up and facing with the evidence for each, the body plan, and what else a person should know of the file."""
+    frame, skeleton = document.skeleton.file_frame, document.skeleton
+    angle, why = intake.facing(skeleton, document.parts)
+    up, unit = frame.evidence[0], frame.evidence[1]
+    return {
+        "format": document.format,
+        "unit": next(name for name, metres in intake.UNITS.items() if metres == frame.unit),
+        "up": frame.up,
+        "turned": frame.turned,
+        "facing": angle,
+        "height": document.height,
+        "joints": len(skeleton),
+        "plan": plan_of(document.parts).name if document.parts else "",
+        "parts": len(document.parts),
+        "evidence": {"up": up, "unit": unit, "facing": why},
+        "notes": list(document.notes),
+    }
