@@ -12,6 +12,7 @@ from armuto.skeleton import Clip, Skeleton
 
 FEWEST, MOST = 8, 14
 STEP = 0.42  # of body height, between poses of a clip that stays where it is
+LONGEST, ROOM = 4.5, 0.8  # of body height, and of the width of a pose between two, for paths that are drawn shorter
 OBLIQUE = np.radians(38.0)
 APART = 0.62  # of the width of a pose, the least distance between two
 
@@ -53,6 +54,16 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
     step = max(STEP * size, APART * float(np.median(np.ptp(across, axis=1))))
     if path < step * (len(frames) - 1) * 0.6:
         across = across - centre + step * np.arange(len(frames))[:, None]
+    elif path > LONGEST * size:
+        # A way this long would leave bodies too small to tell: it is drawn shorter, with few poses.
+        frames = _telling_frames(points, FEWEST + 1)
+        across = points[frames] @ ahead
+        centre = across.mean(axis=1, keepdims=True)
+        room = max(LONGEST * size, ROOM * float(np.median(np.ptp(across, axis=1))) * (len(frames) - 1))
+        shorter = min(1.0, room / path)
+        across = across - centre * (1 - shorter)
+        if (centre[-1] < centre[0]).all():
+            across = -across
     elif (centre[-1] < centre[0]).all():
         across = -across
     flat = np.stack([across, points[frames][..., 1]], axis=-1)
