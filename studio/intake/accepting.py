@@ -7,6 +7,7 @@ from django.db import transaction
 
 from armuto import naming
 from armuto.errors import BadInput
+from armuto.formats import Document
 from studio.cast.keeping import keep_character, new_version_of
 from studio.intake.laying_out import document_of, skeleton_names
 from studio.intake.models import IntakeFile, IntakeRow, NamingRule
@@ -59,21 +60,22 @@ def begin(files: Iterable[IntakeFile]) -> list[int]:
     return ids
 
 
-@transaction.atomic
 def accept(file_id: int) -> tuple[list[int], list[int]]:
     """Take one file in, all of it or nothing. Returns ids of clips and characters; none where it was stopped before its turn.
 
     Clips that are not ticked are dismissed with it. Raises :class:`BadInput`.
     """
-    row = (
-        IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING)
-        .select_related("content", "becomes")
-        .first()
-    )
-    if row is None:
+    waiting = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("content").first()
+    if waiting is None:
         return [], []
-    document = document_of(row)
-    data = bytes(row.content.data)
+    # Read before the database is locked, so that a stop gets its turn between two files.
+    document, data = document_of(waiting), bytes(waiting.content.data)
+    with transaction.atomic():
+        row = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("becomes").first()
+        return _take_in(row, document, data) if row else ([], [])
+
+
+def _take_in(row: IntakeFile, document: Document, data: bytes) -> tuple[list[int], list[int]]:
     if row.kind == IntakeFile.Kind.CHARACTER:
         made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
         row.delete()

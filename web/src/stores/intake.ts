@@ -29,6 +29,7 @@ export const useIntake = defineStore('intake', () => {
   const plates = new Map<string, Promise<Schemas['PlateOut'] | null>>()
   let timer: ReturnType<typeof setTimeout> | undefined
   let stopped = false
+  let looked = 0
   let naming: ReturnType<typeof setTimeout> | undefined
 
   const file = computed(() => new Map(files.value.map((one) => [one.id, one])))
@@ -79,7 +80,9 @@ export const useIntake = defineStore('intake', () => {
       const changed = !before || before.files.join() !== now.files.join() || before.reading !== now.reading
       if (changed || before.refused !== now.refused || before.accepting !== now.accepting)
         files.value = await answer(client.GET('/api/intake/files'))
-      if (before?.accepting && before.accepting !== now.accepting) {
+      // The library is looked at again at the end, and now and then on the way there.
+      if (before?.accepting && before.accepting !== now.accepting && (!now.accepting || performance.now() - looked > 3000)) {
+        looked = performance.now()
         await Promise.all([useLibrary().load(), useCast().load(), useRuns().refresh()])
         if (!now.accepting) ended(now)
       }
@@ -209,12 +212,12 @@ export const useIntake = defineStore('intake', () => {
   }
 
   async function accept(ids?: number[]) {
+    // Before it is asked for: the worker may be at it, and be stopped, before the answer is here.
+    stopped = false
     try {
       const found = await answer(client.POST('/api/intake/accept', { body: { files: ids ?? null } }))
       if (!found.ids.length) throw new Refused('Nothing is ticked; tick the clips to take in.')
-      stopped = false
-      accepted.value = found.ids.length
-      summary.value = summary.value && { ...summary.value, accepting: found.ids.length }
+      accepted.value = Math.max(accepted.value, found.ids.length)
       await refresh()
     } catch (problem) {
       useMessages().fail(problem)
