@@ -8,6 +8,7 @@ import PlateDrawing, { MARGIN } from './PlateDrawing.vue'
 const props = defineProps<{ plate: Plate | null; name: string; frames: number; fps: number; first: number; last: number }>()
 const emit = defineEmits<{ range: [first: number, last: number] }>()
 const box = ref<HTMLElement>()
+const LABELS = 15 // pixels under the drawing for frames and seconds
 const held = ref<'first' | 'last' | null>(null)
 /** The range as it is being set, until the studio has it too. */
 const own = ref<[number, number] | null>(null)
@@ -44,7 +45,7 @@ onBeforeUnmount(() => {
 const drawn = computed(() => {
   const p = props.plate
   if (!p) return { left: 0, width: size.value.width }
-  const scale = Math.min(size.value.width / (p.width + 2 * MARGIN), size.value.height / (p.height + 95))
+  const scale = Math.min(size.value.width / (p.width + 2 * MARGIN), (size.value.height - LABELS) / (p.height + 95))
   return { left: (size.value.width - p.width * scale) / 2, width: p.width * scale }
 })
 /** Share of the drawing's width at which each pose stands, with the take's ends at its edges. */
@@ -106,7 +107,7 @@ const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s
 
 <template>
   <div ref="box" class="range" @pointermove="move" @pointerup="release" @pointercancel="release">
-    <PlateDrawing :plate="plate" :name="name" :range="[first, last]" />
+    <div class="drawing"><PlateDrawing :plate="plate" :name="name" :range="[first, last]" /></div>
     <div class="out" :style="{ left: '0', width: `${place(first)}px` }" />
     <div class="out" :style="{ left: `${place(last)}px`, right: '0' }" />
     <button
@@ -132,6 +133,7 @@ const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s
 
 <style scoped>
 .range { position: relative; width: 100%; height: 100%; touch-action: none; }
+.drawing { height: calc(100% - 15px); }
 .out { position: absolute; top: 0; bottom: 14px; background: color-mix(in srgb, var(--paper) 55%, transparent); pointer-events: none; }
 .handle { position: absolute; top: 0; bottom: 0; width: 24px; margin-left: -12px; background: none; border: 0; padding: 0; cursor: ew-resize; }
 .handle::before { content: ''; position: absolute; left: 11px; top: 0; bottom: 14px; width: 2px; background: var(--accent); }
