@@ -202,13 +202,21 @@ export const useIntake = defineStore('intake', () => {
   async function loadRule() {
     rule.value = await answer(client.GET('/api/intake/rule'))
   }
-  async function setRule(style: string, pieces: Rule['pieces']) {
-    try {
-      rule.value = await answer(client.PUT('/api/intake/rule', { body: { style, pieces } }))
-      askNames()
-    } catch (problem) {
-      useMessages().fail(problem)
-    }
+  /** Seen at once; told one after another, so that the last word is the one that stays. */
+  let ruling: Promise<unknown> = Promise.resolve()
+  function setRule(style: string, pieces: Rule['pieces']) {
+    const wanted = { ...(rule.value as Rule), style, pieces }
+    rule.value = wanted
+    ruling = ruling.then(async () => {
+      try {
+        await answer(client.PUT('/api/intake/rule', { body: { style, pieces } }))
+        askNames()
+      } catch (problem) {
+        useMessages().fail(problem)
+        await loadRule().catch(() => undefined)
+      }
+    })
+    return ruling
   }
 
   async function accept(ids?: number[]) {
