@@ -110,7 +110,9 @@ function look() {
   let top = body.value?.height ?? 1.7
   for (const row of rows.value) for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) top = Math.max(top, pose[n])
   now.floor.compassAt(high[0] + 0.6, at[1] + 0.2)
-  now.frameBox(at[0], at[1], Math.max(1.5, wide * 1.7), Math.max(top * 1.12, wide * 1.15), 28, 8)
+  const tall = Math.max(top * 1.12, wide * 1.15)
+  // A low body is looked at lower down.
+  now.frameBox(at[0], at[1], Math.max(1.5, wide * 1.7), tall, 28, 8, (0.44 * top * 1.12) / tall)
   now.setFollowed(follow.value ? () => source.object.position.clone().fromArray(source.positions, hips.value * 3) : null)
 }
 watch(follow, look)
