@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { turnsFor, UNITS, UPS } from '@/library/choices'
 import Detected from '@/library/Detected.vue'
 import { useCast } from '@/stores/cast'
 import { useIntake, type IntakeFile } from '@/stores/intake'
@@ -16,15 +17,7 @@ const found = computed(() => props.file.found as unknown as Sheet)
 const name = computed(() => waitingName(props.file))
 const same = computed(() => cast.present.find((one) => one.name === name.value))
 
-const units = ['mm', 'cm', 'dm', 'm', 'inch', 'foot'].map((value) => ({ value, text: value }))
-const ups = ['+Y', '+Z', '+X', '-Y', '-Z', '-X'].map((value) => ({ value, text: value }))
-const detect = { value: 'detect', text: 'as detected' }
-const turns = computed(() => {
-  const angle = found.value.facing
-  const list = [{ value: '0', text: 'as it came' }]
-  if (angle !== null && Math.abs(angle) > 0.5) list.push({ value: String(-angle + found.value.turned), text: 'turn it to face forward' })
-  return [...list, ...[90, 180, -90].map((by) => ({ value: String(by), text: `turn by ${by}°` }))]
-})
+const turns = computed(() => turnsFor(found.value.facing, found.value.turned ?? 0))
 /** How tall it is beside those who are here. */
 const beside = computed(() => {
   const h = found.value.height
@@ -50,8 +43,8 @@ async function accept() {
   <template v-if="file.state === 'refused'"><p class="wrong">{{ file.sentence }}</p></template>
   <template v-else-if="file.state === 'ready'">
     <div class="detected">
-      <Detected label="unit" :value="found.unit" :evidence="found.evidence.unit" :told="!!file.told.unit" :choices="[...units, detect]" @choose="(unit) => intake.tell([file.id], { unit })" />
-      <Detected label="up" :value="found.up" :evidence="found.evidence.up" :told="!!file.told.up" :choices="[...ups, detect]" @choose="(up) => intake.tell([file.id], { up })" />
+      <Detected label="unit" :value="found.unit" :evidence="found.evidence.unit" :told="!!file.told.unit" :choices="UNITS" @choose="(unit) => intake.tell([file.id], { unit })" />
+      <Detected label="up" :value="found.up" :evidence="found.evidence.up" :told="!!file.told.up" :choices="UPS" @choose="(up) => intake.tell([file.id], { up })" />
       <Detected label="faces" :value="found.facing === null ? 'unknown' : `${found.facing.toFixed(0)}°`" :evidence="found.evidence.facing" :told="!!file.told.turned" :doubt="found.facing === null" :choices="turns" @choose="(by) => intake.tell([file.id], { turned: Number(by) })" />
       <Detected
         v-if="apart || file.told.bound"

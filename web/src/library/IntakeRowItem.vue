@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { useLibrary, type Plate } from '@/stores/library'
+import { turnsFor, UNITS, UPS } from './choices'
 import Detected from './Detected.vue'
 import RangePlate from './RangePlate.vue'
 
@@ -25,9 +26,6 @@ const name = computed(() => intake.names[props.row.id] ?? '')
 const many = computed(() => intake.ticked.length)
 const length = computed(() => props.row.last - props.row.first + 1)
 
-const units = ['mm', 'cm', 'dm', 'm', 'inch', 'foot'].map((value) => ({ value, text: value }))
-const ups = ['+Y', '+Z', '+X', '-Y', '-Z', '-X'].map((value) => ({ value, text: value }))
-const detect = { value: 'detect', text: 'as detected' }
 function filesOf(everywhere: boolean) {
   return everywhere && props.row.ticked ? intake.ticked.map((row) => row.file_id) : [props.row.file_id]
 }
@@ -37,13 +35,7 @@ const facing = computed(() => {
   const angle = found.value.facing
   return angle === null || angle === undefined ? 'unknown' : `${angle.toFixed(0)}°`
 })
-const turns = computed(() => {
-  const now = found.value.turned ?? 0
-  const angle = found.value.facing
-  const list = [{ value: '0', text: 'as it came' }]
-  if (angle !== null && angle !== undefined && Math.abs(angle) > 0.5) list.push({ value: String(-angle + now), text: 'turn it to face forward' })
-  return [...list, ...[90, 180, -90].map((by) => ({ value: String(by), text: `turn by ${by}°` }))]
-})
+const turns = computed(() => turnsFor(found.value.facing, found.value.turned ?? 0))
 const calibration = computed(() => {
   const n = clip.value.calibration
   if (!n) return 'none'
@@ -77,8 +69,8 @@ function rename(event: Event) {
       <span class="quiet path" :title="file?.path">{{ file?.path }}</span>
     </div>
     <div class="facts">
-      <Detected label="unit" :value="found.unit ?? '…'" :evidence="found.evidence?.unit ?? ''" :told="!!file?.told.unit" :choices="[...units, detect]" :all="many" @choose="(unit, all) => intake.tell(filesOf(all), { unit })" />
-      <Detected label="up" :value="found.up ?? '…'" :evidence="found.evidence?.up ?? ''" :told="!!file?.told.up" :choices="[...ups, detect]" :all="many" @choose="(up, all) => intake.tell(filesOf(all), { up })" />
+      <Detected label="unit" :value="found.unit ?? '…'" :evidence="found.evidence?.unit ?? ''" :told="!!file?.told.unit" :choices="UNITS" :all="many" @choose="(unit, all) => intake.tell(filesOf(all), { unit })" />
+      <Detected label="up" :value="found.up ?? '…'" :evidence="found.evidence?.up ?? ''" :told="!!file?.told.up" :choices="UPS" :all="many" @choose="(up, all) => intake.tell(filesOf(all), { up })" />
       <Detected label="faces" :value="facing" :evidence="found.evidence?.facing ?? ''" :told="!!file?.told.turned" :doubt="facing === 'unknown'" :choices="turns" :all="many" @choose="(by, all) => intake.tell(filesOf(all), { turned: Number(by) })" />
       <Detected
         label="calibration"
