@@ -102,6 +102,7 @@ async function lineUp() {
   const now = new Set(found.map(([one]) => one.key))
   for (const one of standing) if (!now.has(one.key)) open.remove(one.key)
   standing = found.map(([one]) => one)
+  if (!standing.length) return
   let x = 0
   for (const [one, figure] of found) {
     if (figure) open.add(one.key, figure)
@@ -221,7 +222,7 @@ const retired = computed(() => cast.characters.filter((one) => one.retired))
 </script>
 
 <template>
-  <div v-if="cast.loaded && !crowd && !intake.characters.length" class="view">
+  <div v-if="cast.loaded && !crowd && !intake.characters.length && !intake.accepted" class="view">
     <div class="empty">
       <h1>Nobody is in the cast yet</h1>
       <p>Bring in a character, a mesh bound to a skeleton: glTF (.glb, or .gltf with its files in a .zip), COLLADA or USD.</p>

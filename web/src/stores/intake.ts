@@ -61,12 +61,24 @@ export const useIntake = defineStore('intake', () => {
     await refresh()
   }
 
-  /** Ask what is there. Only rows that are new are fetched, and all of them once reading has ended. */
-  async function refresh() {
+  let asking: Promise<void> = Promise.resolve()
+  let next: Promise<void> | null = null
+  /** Ask what is there, once whatever is being asked has been answered; who asks meanwhile shares the next answer. */
+  function refresh(): Promise<void> {
+    next ??= asking = asking.then(() => {
+      next = null
+      return ask()
+    })
+    return next
+  }
+  /** Only rows that are new are fetched, and all of them once reading has ended. */
+  async function ask() {
     clearTimeout(timer)
     let wait = 0
     try {
       const before = summary.value
+      // The worker may be through before anybody has seen it at work: what counts is that acceptance had begun.
+      const began = accepted.value > 0
       const now = await answer(client.GET('/api/intake/'))
       const there = new Set(now.rows)
       const kept = rows.value.filter((row) => there.has(row.id))
@@ -81,13 +93,15 @@ export const useIntake = defineStore('intake', () => {
       if (changed || before.refused !== now.refused || before.accepting !== now.accepting)
         files.value = await answer(client.GET('/api/intake/files'))
       // The library is looked at again at the end, and now and then on the way there.
-      if (before?.accepting && before.accepting !== now.accepting && (!now.accepting || performance.now() - looked > 3000)) {
+      if (began && (!now.accepting || (before?.accepting !== now.accepting && performance.now() - looked > 3000))) {
         looked = performance.now()
         await Promise.all([useLibrary().load(), useCast().load(), useRuns().refresh()])
-        if (!now.accepting) ended(now)
+        if (!now.accepting) {
+          accepted.value = 0
+          ended(now)
+        }
       }
       accepted.value = Math.max(accepted.value, now.accepting)
-      if (!now.accepting) accepted.value = 0
       summary.value = now
       if (now.reading + now.accepting) wait = 500
     } catch {
