@@ -18,7 +18,8 @@ class Part:
 
     name: "left upper arm". limb: "left arm". side: "left", "right" or "". follows: the part it hangs from. many: several
     bones may share it. travels: its translation is carried over. upright: keeps its own level at rest when nothing
-    tells its orientation, as heads and feet do.
+    tells its orientation, as heads and feet do. share: usual length to the limb's next part, as a share of the length of the limb's
+    required parts; spread: standard deviation of its natural logarithm.
     """
 
     name: str
@@ -30,6 +31,8 @@ class Part:
     many: bool = False
     travels: bool = False
     upright: bool = False
+    share: float = 1.0
+    spread: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -37,7 +40,9 @@ class BodyPlan:
     """trunk: how it lies when the body stands, "upright", "level" or "any". typical_height: in metres.
 
     spread: standard deviation of the height's natural logarithm. leg_share: of the height, from the top of a leg to its
-    foot joint.
+    foot joint. reach: for limbs that do not stand on the ground, their
+    length against that of the first that does, with the spread of its natural logarithm. prior: how much likelier it is than
+    others before anything is seen, as a natural logarithm.
     """
 
     name: str
@@ -46,6 +51,8 @@ class BodyPlan:
     typical_height: float
     spread: float
     leg_share: float
+    reach: dict[str, tuple[float, float]]
+    prior: float = 0.0
 
     @cached_property
     def by_name(self) -> dict[str, Part]:
@@ -103,11 +110,20 @@ def body_plan(name: str = "two-legged") -> BodyPlan:
                     row["part"],
                     f"{side} {follows}" if follows in sided else follows,
                     *(bool(row.get(key)) for key in ("required", "many", "travels", "upright")),
+                    row.get("share", 1.0),
+                    row.get("spread", 1.0),
                 )
             )
     height = table["height"]
     return BodyPlan(
-        table["name"], tuple(parts), table["trunk"], height["typical"], height["spread"], height["leg_share"]
+        table["name"],
+        tuple(parts),
+        table["trunk"],
+        height["typical"],
+        height["spread"],
+        height["leg_share"],
+        {limb: (share, spread) for limb, (share, spread) in table.get("reach", {}).items()},
+        table.get("prior", 0.0),
     )
 
 

@@ -1,75 +1,32 @@
-"""Pairing: which bone of a skeleton is which part of the body plan, and the join of two such assignments.
+"""Reading a skeleton by its names alone.
 
-This room works by names alone: every bone is scored against the lexicon for every part, and each limb is assigned
-at once, as the chain of bones from the trunk outwards with the largest total score in which the parts keep their order
-(dynamic programming over the tree). That is what tells "LeftShoulder, LeftArm" from "LeftCollar, LeftShoulder".
+Every bone is scored against the lexicon for every part, and each limb is assigned at once, as the chain of bones from the trunk
+outwards with the largest total score in which the parts keep their order (dynamic programming over the tree). That is what
+tells "LeftShoulder, LeftArm" from "LeftCollar, LeftShoulder".
 """
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
-from armuto.lexicon import BoneName, Lexicon, lexicon
-from armuto.plans import NAMES, SIDES, BodyPlan, Part, body_plan, plan_of
+from armuto.lexicon import PIECE, BoneName, Lexicon
+from armuto.pairing.found import Assignment, Found
+from armuto.plans import SIDES, BodyPlan, Part
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
 FINGERS = ("thumb", "index", "middle", "ring", "little")
 REQUIRED_BONUS = 0.5  # a required part is worth more than the nicer reading of one name
 BETWEEN_CONFIDENCE = 0.6
+SPACE = re.compile(r"[:|/]")  # between a namespace and a name
 
 
-@dataclass(frozen=True)
-class Found:
-    """One bone taken for a part: its joint number, the confidence 0 to 1, and why."""
-
-    joint: int
-    confidence: float
-    reason: str
-
-
-Assignment = dict[str, tuple[Found, ...]]  # part name to its bones, from the trunk outwards
-
-
-@dataclass(frozen=True)
-class Pair:
-    """One correspondence inside a fitting.
-
-    part: the part's name, or None for bones outside the body plan that carry the same name on both sides. source and
-    target: bone names, one each except for parts that may have many; source is empty where bones of such a part
-    only exist on the target and follow the bend between their neighbours.
-    """
-
-    part: str | None
-    source: tuple[str, ...]
-    target: tuple[str, ...]
-    confidence: float
-    reasons: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Missing:
-    """A required part without a pair, and which side lacks a bone for it: "source", "target" or "both"."""
-
-    part: str
-    side: str
-
-
-def assign(skeleton: Skeleton, plan: BodyPlan | None = None, words: Lexicon | None = None) -> Assignment:
-    """Read the bones' names and give each part of the plan its bones. Parts not found are absent.
-
-    Without a plan, the one that explains the skeleton best: by the share of its required parts that are found, and by how the
-    trunk lies against the legs.
-    """
-    words = words or lexicon()
-    if plan is None:
-        found = [(body_plan(name), assign(skeleton, body_plan(name), words)) for name in NAMES]
-        return max(found, key=lambda one: _explained(skeleton, *one))[1]
-    names = without_prefix(skeleton.names)
-    read = [words.read(name) for name in names]
+def by_name(skeleton: Skeleton, plan: BodyPlan, words: Lexicon, read: Sequence[BoneName]) -> Assignment:
+    """Give each part of the plan the bones whose names say so. Parts not found are absent."""
     out: Assignment = {}
     fingers = {f"{side} {finger}" for side in SIDES for finger in FINGERS}
     for limb, parts in plan.limbs.items():
@@ -83,89 +40,15 @@ def assign(skeleton: Skeleton, plan: BodyPlan | None = None, words: Lexicon | No
     return {part.name: out[part.name] for part in plan.parts if part.name in out}
 
 
-def _explained(skeleton: Skeleton, plan: BodyPlan, parts: Assignment) -> float:
-    """How well a plan explains a skeleton, by the required parts found and by the lie of the trunk."""
-    found = sum(part in parts for part in plan.required) / len(plan.required)
-    at = skeleton.rest.positions
-    ways = [
-        at[parts[leg[-1].name][0].joint] - at[parts[leg[0].name][0].joint] for leg in plan.legs if _whole(leg, parts)
-    ]
-    if plan.trunk == "any" or not ways or "hips" not in parts or "chest" not in parts:
-        return found
-    legs, trunk = np.sum(ways, axis=0), at[parts["chest"][0].joint] - at[parts["hips"][0].joint]
-    length = float(np.linalg.norm(legs) * np.linalg.norm(trunk))
-    level = 1 - abs(float(legs @ trunk)) / length if length > 0 else 0.5
-    return found + 0.5 * ((level if plan.trunk == "level" else 1 - level) - 0.5)
-
-
-def _whole(leg: Sequence[Part], parts: Assignment) -> bool:
-    return leg[0].name in parts and leg[-1].name in parts
-
-
-def part_of_joints(skeleton: Skeleton, assignment: Assignment) -> list[str | None]:
-    """The part of every joint, or None."""
-    out: list[str | None] = [None] * len(skeleton)
-    for part, bones in assignment.items():
-        for bone in bones:
-            out[bone.joint] = part
-    return out
-
-
-def pair(
-    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment, plan: BodyPlan | None = None
-) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
-    """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without one."""
-    plan = plan or plan_of([*source_parts, *target_parts])
-    pairs, missing = [], []
-    for part in plan.parts:
-        left, right = source_parts.get(part.name, ()), target_parts.get(part.name, ())
-        if right and (left or part.many):
-            pairs.append(_joined(part, source, left, target, right))
-        elif part.required:
-            side = "both" if not left and not right else ("target" if left else "source")
-            missing.append(Missing(part.name, side))
-    return (*pairs, *_same_names(source, source_parts, target, target_parts)), tuple(missing)
-
-
-def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleton, right: Sequence[Found]) -> Pair:
-    if left:
-        reasons = tuple(
-            f"{side}: {bone.reason}" for side, bones in (("source", left), ("target", right)) for bone in bones
-        )
-        confidence = min(bone.confidence for bone in (*left, *right))
-    else:
-        reasons = ("the source has no bone for it; these follow the bend between their neighbours",)
-        confidence = min(bone.confidence for bone in right)
-    if left and len(left) != len(right):
-        reasons += (f"{len(left)} on {len(right)} bones, spread along the length of the limb",)
-    return Pair(
-        part.name,
-        tuple(source.names[bone.joint] for bone in left),
-        tuple(target.names[bone.joint] for bone in right),
-        round(confidence, 3),
-        reasons,
-    )
-
-
-def _same_names(
-    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment
-) -> Iterable[Pair]:
-    """Bones outside the plan that are called the same on both sides."""
-    taken_left = {bone.joint for bones in source_parts.values() for bone in bones}
-    taken_right = {bone.joint for bones in target_parts.values() for bone in bones}
-    known = {name: joint for joint, name in enumerate(source.names) if joint not in taken_left}
-    for joint, name in enumerate(target.names):
-        if joint not in taken_right and name in known:
-            yield Pair(None, (name,), (name,), 0.7, ("both sides call it the same",))
-
-
 def without_prefix(names: Sequence[str]) -> list[str]:
-    """Names without the namespace that most of them share ("hall:Hips", "Keeper_Hips")."""
-    heads = [name.rpartition(":")[2] or name for name in names]
-    for mark in "_-. ":
-        first = [head.split(mark)[0] for head in heads if mark in head]
-        if len(names) > 4 and len(first) > 0.8 * len(names) and len(set(first)) == 1:
-            heads = [head.split(mark, 1)[1] if head.startswith(first[0] + mark) else head for head in heads]
+    """Names without the namespace or the first word that most of them share ("hall:Hips", "Keeper_Hips", "keeperHips")."""
+    heads = [SPACE.split(name)[-1] or name for name in names]
+    first = [match[0] if (match := PIECE.match(head)) else "" for head in heads]
+    shared, count = Counter(first).most_common(1)[0] if first else ("", 0)
+    if shared and not shared.isdigit() and len(names) > 4 and count > 0.8 * len(names):
+        heads = [
+            head[len(shared) :].lstrip("_-. ") or head if head.startswith(shared) else head for head in heads
+        ]
     return heads
 
 
@@ -317,7 +200,7 @@ def _finger(
     # The finger is the longest line of such bones; a palm bone before four others is not one of its three.
     deepest = max(bones, key=lambda joint: sum(other in skeleton.ancestors(joint) for other in bones))
     line = [joint for joint in bones if joint == deepest or joint in skeleton.ancestors(deepest)]
-    if "metacarpal" in read[line[0]].words and finger != "thumb":
+    if words.score(read[line[0]], "palm")[0] > 0 and finger != "thumb":
         line = line[1:]
     return {
         part.name: (Found(joint, words.score(read[joint], finger)[0], f"its name says “{finger}”, bone {n} of it"),)

@@ -1,0 +1,87 @@
+"""Fingers by their spread at the hand: the thumb by its divergence, the others side by side from it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from armuto.pairing.anatomy import Anatomy, unit
+from armuto.rotation import FloatArray
+
+BONES = {
+    "thumb": ("metacarpal", "proximal", "distal"),
+    "index": ("proximal", "intermediate", "distal"),
+    "middle": ("proximal", "intermediate", "distal"),
+    "ring": ("proximal", "intermediate", "distal"),
+    "little": ("proximal", "intermediate", "distal"),
+}
+FINGERS = tuple(BONES)
+
+
+def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[str, list[int]], float]:
+    """Bones of each finger of a hand from the palm outwards, without palm bones and ends, and how surely, 0 to 1.
+
+    passed: bones that are no fingers, by their names. Where a hand has fewer than four fingers beside the thumb, those from the
+    little finger on are taken to be missing.
+    """
+    children = anatomy.skeleton.children
+    lines = []
+    for start in children[hand]:
+        # A palm bone may carry several fingers.
+        starts = [start]
+        while len(starts) == 1 and len([c for c in children[starts[0]] if children[c]]) > 1:
+            starts = [c for c in children[starts[0]] if children[c]]
+        lines += [anatomy.line(s) for s in starts if s not in passed]
+    lines = [line for line in lines if len(line) >= 2]
+    if not lines or len(lines) > 5:
+        return {}, 0.0
+    at, wrist = anatomy.at, anatomy.at[hand]
+    bones = [_solid(anatomy, hand, line) for line in lines]
+    if len(lines) == 1:
+        return {}, 0.0
+    ways = [unit(at[b[-1]] - at[b[0]]) for b in bones]
+    reach = [float(np.linalg.norm(at[b[-1]] - wrist)) for b in bones]
+    bases = [at[b[0]] for b in bones]
+    thumb, sure = _thumb(ways, reach, bases, wrist)
+    others = [n for n in range(len(lines)) if n != thumb]
+    # From the thumb across the palm, by where the fingers start along the line through their starts.
+    starts = np.array([bases[n] for n in others])
+    across = starts[int(np.argmax(np.linalg.norm(starts - bases[thumb], axis=1)))] - bases[thumb]
+    if len(others) > 1:
+        middle = starts.mean(axis=0)
+        axis = np.linalg.svd(starts - middle)[2][0]
+        across = axis if float(axis @ (middle - bases[thumb])) >= 0 else -axis
+        # The thumb lies on the index finger's side of the palm, seen from the wrist.
+        side = at[bones[thumb][-1]] - middle
+        if float(across @ side) > 0:
+            across = -across
+    order = sorted(others, key=lambda n: float(bases[n] @ across))
+    out = {"thumb": bones[thumb][:3]}
+    for name, n in zip(FINGERS[1:], order, strict=False):
+        out[name] = bones[n][:3]
+    return out, sure
+
+
+def _solid(anatomy: Anatomy, hand: int, line: Sequence[int]) -> list[int]:
+    """A finger's bones without a palm bone before and an end behind."""
+    bones = list(line)
+    first = float(np.linalg.norm(anatomy.at[bones[0]] - anatomy.at[hand]))
+    if len(bones) >= 4 and first < 0.75 * anatomy.length[bones[1]]:
+        bones = bones[1:]
+    return bones[:3]
+
+
+def _thumb(ways: list[FloatArray], reach: list[float], bases: list[FloatArray], wrist: FloatArray) -> tuple[int, float]:
+    """The finger that diverges most from the others, starts nearest to the wrist and reaches least far; and how clearly."""
+    count = len(ways)
+    scores = []
+    for n in range(count):
+        others = [ways[k] for k in range(count) if k != n]
+        turned = float(np.degrees(np.arccos(np.clip(ways[n] @ unit(np.sum(others, axis=0)), -1, 1))))
+        near = float(np.linalg.norm(bases[n] - wrist)) / (np.mean([np.linalg.norm(b - wrist) for b in bases]) + 1e-9)
+        short = reach[n] / max(reach)
+        scores.append(turned / 20 - 2.0 * near - 2.0 * short)
+    order = np.argsort(scores)[::-1]
+    margin = scores[order[0]] - scores[order[1]]
+    return int(order[0]), float(1 / (1 + np.exp(-2 * margin)))

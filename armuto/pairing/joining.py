@@ -1,0 +1,82 @@
+"""The join of two assignments on the part: which bones of one skeleton go with which of another."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from armuto.pairing.found import Assignment, Found
+from armuto.plans import BodyPlan, Part, plan_of
+from armuto.skeleton import Skeleton
+
+
+@dataclass(frozen=True)
+class Pair:
+    """One correspondence inside a fitting.
+
+    part: the part's name, or None for bones outside the body plan that carry the same name on both sides. source and
+    target: bone names, one each except for parts that may have many; source is empty where bones of such a part
+    only exist on the target and follow the bend between their neighbours.
+    """
+
+    part: str | None
+    source: tuple[str, ...]
+    target: tuple[str, ...]
+    confidence: float
+    reasons: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A required part without a pair, and which side lacks a bone for it: "source", "target" or "both"."""
+
+    part: str
+    side: str
+
+
+def pair(
+    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment, plan: BodyPlan | None = None
+) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
+    """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without one."""
+    plan = plan or plan_of([*source_parts, *target_parts])
+    pairs, missing = [], []
+    for part in plan.parts:
+        left, right = source_parts.get(part.name, ()), target_parts.get(part.name, ())
+        if right and (left or part.many):
+            pairs.append(_joined(part, source, left, target, right))
+        elif part.required:
+            side = "both" if not left and not right else ("target" if left else "source")
+            missing.append(Missing(part.name, side))
+    return (*pairs, *_same_names(source, source_parts, target, target_parts)), tuple(missing)
+
+
+def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleton, right: Sequence[Found]) -> Pair:
+    if left:
+        reasons = tuple(
+            f"{side}: {bone.reason}" for side, bones in (("source", left), ("target", right)) for bone in bones
+        )
+        confidence = min(bone.confidence for bone in (*left, *right))
+    else:
+        reasons = ("the source has no bone for it; these follow the bend between their neighbours",)
+        confidence = min(bone.confidence for bone in right)
+    if left and len(left) != len(right):
+        reasons += (f"{len(left)} on {len(right)} bones, spread along the length of the limb",)
+    return Pair(
+        part.name,
+        tuple(source.names[bone.joint] for bone in left),
+        tuple(target.names[bone.joint] for bone in right),
+        round(confidence, 3),
+        reasons,
+    )
+
+
+def _same_names(
+    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment
+) -> Iterable[Pair]:
+    """Bones outside the plan that are called the same on both sides."""
+    taken_left = {bone.joint for bones in source_parts.values() for bone in bones}
+    taken_right = {bone.joint for bones in target_parts.values() for bone in bones}
+    known = {name: joint for joint, name in enumerate(source.names) if joint not in taken_left}
+    for joint, name in enumerate(target.names):
+        if joint not in taken_right and name in known:
+            yield Pair(None, (name,), (name,), 0.7, ("both sides call it the same",))

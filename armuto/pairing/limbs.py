@@ -1,0 +1,148 @@
+"""Which bones of a line are which parts of a limb, by their lengths and what their names say.
+
+All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, are scored at once:
+
+    score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over
+
+dₖ is the length from one part to the next, L the length of the limb's required parts, sₖ and σₖ the share and spread that
+the body plan gives. The weights exp(score) of all ways together give the probability of each bone being each part.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import combinations
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from armuto.pairing.anatomy import ZERO, Anatomy
+from armuto.plans import Part
+from armuto.rotation import FloatArray
+
+WORST = -6.0  # of one length
+OPTIONAL = 0.4  # worth of an optional part that is there
+LONGEST = 14  # bones of a line that are looked at
+Measures = tuple[FloatArray, FloatArray, NDArray[Any], NDArray[Any], NDArray[Any]]
+
+
+@dataclass(frozen=True)
+class Ways:
+    """The ways found. score: of the best. best: part number to position on the line. probability: ``(line, parts)``."""
+
+    score: float
+    best: dict[int, int]
+    probability: FloatArray
+
+
+NONE = Ways(-np.inf, {}, np.zeros((0, 0)))
+
+
+@lru_cache(maxsize=2048)
+def _choices(line: int, parts: int) -> FloatArray:
+    return np.array(list(combinations(range(line), parts)), np.int64).reshape(-1, parts)
+
+
+def ways(
+    anatomy: Anatomy,
+    lines: Sequence[Sequence[int]],
+    parts: Sequence[Part],
+    names: Sequence[FloatArray],
+    fans: bool,
+) -> Ways:
+    """Lay the parts on twin lines of equally many bones, or on one line.
+
+    names: for each line ``(bones, parts)``, what the names add. fans: whether fingers or the like spread from the last part.
+    """
+    lines = [tuple(line[:LONGEST]) for line in lines]
+    bones = len(lines[0])
+    each = [_measures(anatomy, line) for line in lines]
+    along, straight, fan, still, leaf = each[0]
+    if len(each) > 1:
+        along, straight = (along + each[1][0]) / 2, (straight + each[1][1]) / 2
+        fan, leaf = np.minimum(fan, each[1][2]), leaf & each[1][4]
+    said = np.sum([table[:bones] for table in names], axis=0)
+    twins = len(lines)
+    optional = [n for n, part in enumerate(parts) if not part.required]
+    found: list[tuple[FloatArray, FloatArray, tuple[int, ...]]] = []
+    for present in range(1 << len(optional)):
+        chosen = tuple(n for n, p in enumerate(parts) if p.required or present >> optional.index(n) & 1)
+        if not chosen or len(chosen) > bones:
+            continue
+        at = _choices(bones, len(chosen))
+        score = OPTIONAL * (len(chosen) - len(parts) + len(optional)) + _lengths(along, straight, at, [parts[n] for n in chosen])
+        score += _passed(still, leaf, at, chosen[-1] == len(parts) - 1)
+        if fans and parts[chosen[-1]] is parts[-1]:
+            later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1][1:]
+            score += np.where(fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
+        score = score * twins + said[at, list(chosen)].sum(axis=1)
+        found.append((score, at, chosen))
+    if not found:
+        return NONE
+    top = max(float(score.max()) for score, _, _ in found)
+    if not np.isfinite(top):
+        return NONE
+    probability = np.zeros((bones, len(parts)))
+    total, best = 0.0, {}
+    for score, at, chosen in found:
+        weight = np.exp(score - top)
+        total += float(weight.sum())
+        for k, part in enumerate(chosen):
+            np.add.at(probability[:, part], at[:, k], weight)
+        if float(score.max()) == top and not best:
+            row = at[int(np.argmax(score))]
+            best = {part: int(row[k]) for k, part in enumerate(chosen)}
+    return Ways(top / len(lines), best, probability / total)
+
+
+def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
+    """Lengths between the bones of a line along it and straight, how many bones fan out at each, who lies on its parent, who is
+    last. Kept with the anatomy, since several limbs are tried on one line.
+    """
+    kept = anatomy.measured.get(line)
+    if kept is not None:
+        return kept
+    joints = list(line)
+    run = np.concatenate([[0.0], np.cumsum(anatomy.length[joints[1:]])])
+    at = anatomy.at[joints]
+    straight = np.linalg.norm(at[:, None] - at[None], axis=-1)
+    children = anatomy.skeleton.children
+    fan = np.array([sum(bool(children[c]) for c in children[joint]) for joint in joints])
+    still = anatomy.length[joints] <= ZERO * anatomy.size
+    leaf = np.array([not children[joint] and joint not in anatomy.ended for joint in joints])
+    anatomy.measured[line] = made = (np.abs(run[:, None] - run[None]), straight, fan, still, leaf)
+    return made
+
+
+def _lengths(along: FloatArray, straight: FloatArray, at: FloatArray, parts: Sequence[Part]) -> FloatArray:
+    rows, columns = at[:, :-1], at[:, 1:]
+    far = along[rows, columns]
+    inner = np.array([a.required and b.required for a, b in zip(parts, parts[1:], strict=False)], bool)
+    measure = far[:, inner].sum(axis=1, keepdims=True) if inner.any() else far.sum(axis=1, keepdims=True)
+    share = np.array([part.share for part in parts[:-1]])
+    spread = np.array([part.spread for part in parts[:-1]])
+    with np.errstate(divide="ignore"):
+        off = np.log(np.maximum(far, 1e-12) / np.maximum(measure * share, 1e-12)) / spread
+    score = np.maximum(-0.5 * off**2, WORST).sum(axis=1)
+    # A bone that is passed over should lie on the line from one part to the next, as bones for twist do.
+    bent = (far - straight[rows, columns]) / np.maximum(far, 1e-12)
+    return np.asarray(score - np.minimum(25 * bent, 3.0).sum(axis=1))
+
+
+def _passed(still: FloatArray, leaf: FloatArray, at: FloatArray, whole: bool) -> FloatArray:
+    """Costs of bones before, between and after the parts."""
+    places = np.maximum(np.cumsum(~still) - 1, 0)
+    count = len(still)
+    before = places[at[:, 0]] * 1.2 + (at[:, 0] - places[at[:, 0]]) * 0.1
+    # Of joints that lie on each other, the last one is the part.
+    follows_still = np.append(still[1:], False)
+    duplicate = follows_still[at].sum(axis=1) * 0.4
+    between = (at[:, -1] - at[:, 0] + 1 - at.shape[1]) * 0.5
+    after = np.zeros(len(at))
+    if not whole:
+        solid = np.concatenate([np.cumsum((~leaf)[::-1])[::-1], [0]])
+        after = solid[at[:, -1] + 1] * 0.8 + (count - 1 - at[:, -1] - solid[at[:, -1] + 1]) * 0.3
+    return np.asarray(-(before + duplicate + between + after))

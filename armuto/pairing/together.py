@@ -1,0 +1,357 @@
+"""Names and shape together: the parts of a skeleton, each with its confidence and its reasons in words."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+import numpy as np
+
+from armuto.lexicon import Lexicon, lexicon_for
+from armuto.pairing import hands
+from armuto.pairing.anatomy import Anatomy
+from armuto.pairing.bodies import Body, Names, find
+from armuto.pairing.found import Assignment, Found
+from armuto.pairing.names import by_name, without_prefix
+from armuto.plans import NAMES, SIDES, BodyPlan, Part, body_plan
+from armuto.skeleton import Skeleton
+
+POOR = -26.0  # a body that scores less is no body; it is then read by its names
+PLAIN = 30.0  # a body that scores more, as names alone can make it, is not compared with other plans
+UPSET = -4.0  # a body whose posture scores less does not stand as its plan says
+ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
+
+
+def assign(
+    skeleton: Skeleton,
+    plan: BodyPlan | None = None,
+    words: Lexicon | None = None,
+    weighted: Collection[int] = (),
+) -> Assignment:
+    """Give each part of a body plan its bones, by names and by shape. Parts not found are absent.
+
+    Without a plan, the one that explains the skeleton best. words: the lexicon of the language the names are in, found out
+    when it is not given. weighted: joints that move skin, where that is known.
+    """
+    heads = without_prefix(skeleton.names)
+    words = words or lexicon_for(heads)
+    names = Names.of(heads, words)
+    plans = [plan] if plan else [body_plan(name) for name in NAMES]
+    anatomy = Anatomy(skeleton)
+    best: Body | None = None
+    for one in plans if anatomy.size > 0 else ():
+        body = find(anatomy, names, one)
+        if body and body.score > max(POOR, best.score if best else POOR):
+            best = body
+        if best and best.score > PLAIN and best.posture > UPSET:
+            break
+    if best:
+        named = by_name(skeleton, best.plan, words, names.read) if any(names.scores) else {}
+        return _in_order(best.plan, Reading(anatomy, names, best, weighted).parts(named))
+    by_plan = [(one, by_name(skeleton, one, words, names.read)) for one in plans]
+    return _in_order(*max(by_plan, key=lambda found: explained(skeleton, *found)))
+
+
+def _in_order(plan: BodyPlan, parts: Assignment) -> Assignment:
+    return {part.name: parts[part.name] for part in plan.parts if part.name in parts}
+
+
+def explained(skeleton: Skeleton, plan: BodyPlan, parts: Assignment) -> float:
+    """How well a plan explains a skeleton, by the required parts found and by the lie of the trunk."""
+    found = sum(part in parts for part in plan.required) / len(plan.required)
+    at = skeleton.rest.positions
+    legs = [leg for leg in plan.legs if leg[0].name in parts and leg[-1].name in parts]
+    if plan.trunk == "any" or not legs or "hips" not in parts or "chest" not in parts:
+        return found
+    down = np.sum([at[parts[leg[-1].name][0].joint] - at[parts[leg[0].name][0].joint] for leg in legs], axis=0)
+    trunk = at[parts["chest"][0].joint] - at[parts["hips"][0].joint]
+    length = float(np.linalg.norm(down) * np.linalg.norm(trunk))
+    level = 1 - abs(float(down @ trunk)) / length if length > 0 else 0.5
+    return found + 0.5 * ((level if plan.trunk == "level" else 1 - level) - 0.5)
+
+
+class Reading:
+    """The parts of a body that was found, limb by limb; every bone is given to one part."""
+
+    def __init__(self, anatomy: Anatomy, names: Names, body: Body, weighted: Collection[int]):
+        self.anatomy, self.names, self.body, self.plan = anatomy, names, body, body.plan
+        self.weighted = weighted
+        self.out: Assignment = {}
+        self.taken: set[int] = set()
+
+    def parts(self, named: Assignment) -> Assignment:
+        self._paired_limbs()
+        self._trunk(named)
+        self._neck_and_head()
+        for side in SIDES:
+            self._fingers(side)
+        self._lines()
+        self._twins_of_the_head()
+        self._jaw()
+        for part, bones in named.items():
+            self._by_its_name(part, bones)
+        return self.out
+
+    def _give(self, part: str, bones: Sequence[Found]) -> None:
+        bones = [bone for bone in bones if bone.joint not in self.taken]
+        if bones:
+            self.out[part] = (*self.out.get(part, ()), *bones)
+            self.taken.update(bone.joint for bone in bones)
+
+    def _found(self, joint: int, part: Part, shape: float, why: str) -> Found:
+        """A bone for a part, with what its name has to say to it."""
+        read = self.names.read[joint]
+        said, phrase = self.names.scores[joint].get(part.kind, (0.0, ""))
+        reasons = [why]
+        if said >= 0.25 and not (part.side and read.side and read.side != part.side):
+            shape = 1 - (1 - shape) * (1 - 0.9 * said)
+            reasons.insert(0, f"its name says “{phrase}”" + (f", side “{read.side}”" if part.side and read.side else ""))
+        elif part.side and read.side and read.side != part.side:
+            shape *= 0.8
+            reasons.append(f"its name says {read.side}, yet {self.body.side_why or 'it lies on the other side'}")
+        elif self.names.worth(joint, part.kind) < 0:
+            shape *= 0.85
+            reasons.append("its name says something else")
+        sure = shape * (self.body.side_sure if part.side else 1.0)
+        return Found(joint, round(float(np.clip(sure, 0.0, 0.995)), 4), "; ".join(reasons))
+
+    def _paired_limbs(self) -> None:
+        body = self.body
+        for name, limb in body.limbs.items():
+            for side in SIDES:
+                which = body.twin(name, side)
+                other = "right" if side == "left" else "left"
+                parts = self.plan.limbs[f"{side} {name}"]
+                for n, joint in limb.joints(which).items():
+                    why = f"{ORDINALS[min(n, 8)]} bone of a limb from the {limb.kinds[0].follows} outwards, mirror of the {other}"
+                    if n == 0 and body.side_why:
+                        why += f"; {side}, since {body.side_why}"
+                    sure = limb.sure(which, n) * body.sure
+                    self._give(parts[n].name, [self._found(joint, parts[n], sure, why)])
+
+    def _trunk(self, named: Assignment) -> None:
+        anatomy, body, by = self.anatomy, self.body, self.plan.by_name
+        hips, chest = body.hips, body.chest
+        if not anatomy.is_above(hips, chest):
+            hips = anatomy.common(hips, chest) or chest
+        legs = "the legs and the trunk branch from it"
+        self._give("hips", [self._found(body.hips, by["hips"], 0.93 * body.sure, legs)])
+        over = anatomy.above[body.hips]
+        if over and "root" in by:
+            told = [joint for joint in over if self.names.scores[joint].get("root", (0.0, ""))[0] > 0.3]
+            sure = 0.9 if told else 0.8
+            self._give("root", [self._found((told or over)[0], by["root"], sure, "it lies above the hips")])
+        run = [joint for joint in anatomy.path(hips, chest) if joint != body.hips]
+        for n, joint in enumerate(run[:-1], 1):
+            if not self._helps(joint):
+                why = f"{ORDINALS[min(n, 9) - 1]} bone from the hips upwards"
+                self._give("spine", [self._found(joint, by["spine"], 0.95 * body.sure, why)])
+        if run:
+            limbs = {"four-legged": "front legs", "winged": "wings"}.get(self.plan.name, "arms")
+            chest_part = Part(**{**vars(by["chest"]), "kind": "spine"})
+            self._give("chest", [self._found(chest, chest_part, 0.95 * body.sure, f"the {limbs} branch from it")])
+
+    def _helps(self, joint: int) -> bool:
+        """Whether its name says that a bone of a run is there for the rig alone."""
+        return bool(self.names.read[joint].helper) and not self.names.scores[joint]
+
+    def _onwards(self, joint: int) -> list[int]:
+        """Children that may carry the neck on: in the middle of the body, not against the way it goes."""
+        anatomy, body = self.anatomy, self.body
+        middle = anatomy.at[body.hips] @ body.across
+        out = []
+        for child in anatomy.skeleton.children[joint]:
+            away = anatomy.at[child] - anatomy.at[joint]
+            aside = abs(anatomy.at[child] @ body.across - middle)
+            if child in self.taken or self._helps(child) or aside > 0.06 * anatomy.size:
+                continue
+            length, ahead, high = anatomy.length[child], float(away @ body.forward), float(away @ body.up)
+            if self.plan.trunk == "upright":  # up, neither hanging down the back as hair does nor out in front as a jaw
+                goes = high > 0.35 * length and ahead > -0.45 * length
+            else:
+                goes = high + 0.7 * ahead > -0.2 * length
+            if goes or length == 0 or self._says_neck(child):
+                out.append(child)
+        return out
+
+    def _says_neck(self, joint: int) -> bool:
+        said = self.names.scores[joint]
+        return "neck" in said or "head" in said
+
+    def _neck_and_head(self) -> None:
+        if self.body.chest not in self.taken:
+            return
+        line = [self.body.chest]
+        while steps := self._onwards(line[-1]):
+            line.append(max(steps, key=lambda child: self._leads_on(line[-1], child)))
+        run = line[1:]
+        if not run:
+            return
+        scores = np.array([self._head_score(run, n) for n in range(len(run))])
+        weights = np.exp(scores - scores.max())
+        head = int(np.argmax(scores))
+        by = self.plan.by_name
+        why = "last bone of the neck" if head else "it stands on the chest"
+        sure = float(weights[head] / weights.sum())
+        self._give("head", [self._found(run[head], by["head"], sure * self.body.sure, why)])
+        for n, joint in enumerate(run[:head], 1):
+            reason = f"{ORDINALS[min(n, 9) - 1]} bone from the chest to the head"
+            # A bone that is called spine belongs to the trunk, above the one that carries the arms.
+            self._give("neck", [self._found(joint, by["neck"], (0.5 + 0.5 * sure) * 0.97 * self.body.sure, reason)])
+
+    def _leads_on(self, joint: int, child: int) -> float:
+        """How well a child carries on the line of the neck: by its name, by what hangs from it, and by the way it goes."""
+        anatomy, body = self.anatomy, self.body
+        away = anatomy.at[child] - anatomy.at[joint]
+        goes = float(away @ body.up) / (anatomy.length[child] + 1e-9)
+        said = 2.0 * self._says_neck(child) - 2.0 * bool(self.names.read[child].helper)
+        return said + goes + 0.1 * min(int(anatomy.under[child]), 8) + (0.5 if anatomy.skeleton.children[child] else 0.0)
+
+    def _head_score(self, run: Sequence[int], n: int) -> float:
+        """How well bone ``n`` of the line above the chest is the head: by its name, by eyes and jaw, and by what comes after."""
+        anatomy, names = self.anatomy, self.names
+        joint = run[n]
+        score = names.worth(joint, "head") * 1.3
+        score += sum(0.8 * names.worth(other, "neck") for other in run[:n])
+        children = anatomy.skeleton.children[joint]
+        if len(children) > 1:
+            score += 2.5
+        score -= 0.3 * (n == 0)
+        later = [joint for joint in run[n + 1 :]]
+        for k, other in enumerate(later, n + 1):
+            if names.read[other].helper:
+                score += 1.0
+            elif names.scores[other]:
+                score -= 2.0
+            # An end is a leaf, and further from the head than neck bones are from each other.
+            before = [anatomy.length[one] for one in run[1 : n + 1]]
+            usual = float(np.mean(before)) if before else anatomy.length[other]
+            leaf = not anatomy.skeleton.children[other] and other not in anatomy.ended
+            longer = float(np.log((anatomy.length[other] + 1e-9) / (usual + 1e-9)))
+            score += (1.6 * (longer - 0.5) + self._ends() if leaf else -2.5) - 0.6 * (k - n - 1)
+            if other in self.weighted and self.weighted:
+                score -= 2.0
+        return score
+
+    def _ends(self) -> float:
+        """Evidence from the feet that lines of this skeleton close with a bone that is no part: positive for, negative against."""
+        for limb in self.body.limbs.values():
+            if limb.kinds[-1].kind.endswith("toes") and len(limb.kinds) - 1 in limb.ways[0].best:
+                return 0.8 if len(limb.twins.a) > limb.ways[0].best[len(limb.kinds) - 1] + 1 else -0.8
+        return 0.0
+
+    def _fingers(self, side: str) -> None:
+        hand = self.out.get(f"{side} hand")
+        if not hand or f"{side} index" not in self.plan.limbs:
+            return
+        names = self.names
+        passed = [
+            child
+            for child in self.anatomy.skeleton.children[hand[0].joint]
+            if names.read[child].helper and not any(f in names.scores[child] for f in hands.FINGERS)
+        ]
+        found, sure = hands.fingers(self.anatomy, hand[0].joint, passed)
+        found = self._named_fingers(found)
+        for finger, bones in found.items():
+            limb = self.plan.limbs[f"{side} {finger}"]
+            said = [names.scores[joint].get(finger, (0.0, ""))[0] for joint in bones]
+            for n, (part, joint) in enumerate(zip(limb, bones, strict=False)):
+                spread = "diverges from the others" if finger == "thumb" else "by its place beside the thumb"
+                shape = (0.55 + 0.42 * sure) * self.body.sure
+                kind = Part(**{**vars(part), "kind": finger})
+                why = f"{ORDINALS[n]} bone of a finger that {spread}" if finger == "thumb" else f"{ORDINALS[n]} bone of the {finger} finger, {spread}"
+                self._give(part.name, [self._found(joint, kind, shape if not any(said) else max(shape, 0.9), why)])
+
+    def _named_fingers(self, found: dict[str, list[int]]) -> dict[str, list[int]]:
+        """Fingers under the names their bones say, where all of them say one and no two the same."""
+        renamed: dict[str, list[int]] = {}
+        for bones in found.values():
+            votes: dict[str, float] = {}
+            for joint in bones:
+                for finger in hands.FINGERS:
+                    votes[finger] = votes.get(finger, 0.0) + self.names.scores[joint].get(finger, (0.0, ""))[0]
+            best = max(votes, key=lambda finger: votes[finger])
+            if votes[best] <= 0 or best in renamed:
+                return found
+            renamed[best] = bones
+        return renamed
+
+    def _lines(self) -> None:
+        """Limbs of the middle with many bones, such as tails: the longest free line that leaves the hips backwards."""
+        anatomy, body = self.anatomy, self.body
+        for parts in self.plan.limbs.values():
+            part = parts[0]
+            if part.side or not part.many or part.follows != "hips" or part.limb == "trunk" or part.name in self.out:
+                continue
+            hips = anatomy.at[body.hips]
+            starts = [
+                child
+                for child in anatomy.skeleton.children[body.hips]
+                if child not in self.taken
+                and abs((anatomy.at[anatomy.line(child)[-1]] - hips) @ body.across) < 0.1 * anatomy.size
+                and float((anatomy.at[anatomy.line(child)[-1]] - hips) @ body.forward) < 0
+            ]
+            if starts:
+                line = anatomy.line(max(starts, key=lambda child: anatomy.reach[child]))
+                ends = [j for j in line if not (not anatomy.skeleton.children[j] and self.names.read[j].helper in ("end", "nub", "tip"))]
+                for n, joint in enumerate(ends):
+                    why = f"{ORDINALS[min(n, 8)]} bone of a line that leaves the hips backwards"
+                    self._give(part.name, [self._found(joint, part, 0.9 * body.sure, why)])
+
+    def _twins_of_the_head(self) -> None:
+        """Ears and eyes: pairs of bones on the head, ears above or behind, eyes in front."""
+        head = self.out.get("head")
+        if not head:
+            return
+        anatomy, body = self.anatomy, self.body
+        joint = head[0].joint
+        free = [c for c in anatomy.skeleton.children[joint] if c not in self.taken]
+        at = {c: anatomy.at[c] - anatomy.at[joint] for c in free}
+        aside = {c: float(at[c] @ body.across) * body.left for c in free}
+        pairs = [
+            (a, b)
+            for a in free
+            for b in free
+            if aside[a] > 0 > aside[b] and abs(aside[a] + aside[b]) < 0.15 * (aside[a] - aside[b])
+            and float(np.linalg.norm(at[a] - at[b])) - abs(aside[a] - aside[b]) < 0.1 * abs(aside[a] - aside[b])
+        ]
+        for a, b in pairs:
+            ahead, high = float(at[a] @ body.forward), float(at[a] @ body.up)
+            kind = "eye" if ahead > high * 0.8 and not anatomy.skeleton.children[a] else "ear"
+            if f"left {kind}" not in self.plan.by_name or f"left {kind}" in self.out:
+                continue
+            for side, c in (("left", a), ("right", b)):
+                part = self.plan.by_name[f"{side} {kind}"]
+                where = "in front of" if kind == "eye" else "on top of"
+                self._give(part.name, [self._found(c, part, 0.6, f"one of two alike {where} the head")])
+
+    def _jaw(self) -> None:
+        """A bone in the middle of the head that leads forwards more than up."""
+        head = self.out.get("head")
+        if not head or "jaw" not in self.plan.by_name:
+            return
+        anatomy, body = self.anatomy, self.body
+        for child in anatomy.skeleton.children[head[0].joint]:
+            away = anatomy.at[child] - anatomy.at[head[0].joint]
+            ahead, high, aside = (float(away @ way) for way in (body.forward, body.up, body.across))
+            if child not in self.taken and ahead > max(high, 0.5 * abs(high)) and abs(aside) < 0.1 * ahead:
+                why = "it lies in the middle of the head, low and in front"
+                return self._give("jaw", [self._found(child, self.plan.by_name["jaw"], 0.6, why)])
+
+    def _by_its_name(self, part: str, bones: Sequence[Found]) -> None:
+        """Parts that shape did not find, by their names, below what they follow."""
+        plan = self.plan.by_name[part]
+        if part in self.out or plan.limb in ("trunk", "neck"):
+            return
+        limb = self.plan.limbs[plan.limb]
+        firm = {bone.joint for other in limb for bone in self.out.get(other.name, ())}
+        follows = plan.follows
+        while follows and follows not in self.out:
+            follows = self.plan.by_name[follows].follows
+        over = self.out[follows][-1].joint if follows else None
+        good = [
+            bone
+            for bone in bones
+            if bone.joint not in self.taken and (over is None or self.anatomy.is_above(over, bone.joint) or not firm)
+        ]
+        if good:
+            self._give(part, good)
