@@ -14,12 +14,13 @@ from armuto import intake, pairing, rotation, stance
 from armuto.errors import BadInput
 from armuto.leads import Lead, leads
 from armuto.pairing import Assignment, Missing, Pair
-from armuto.plans import BodyPlan, plan_of
+from armuto.plans import BodyPlan, body_plan, plan_of, read_plan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 from armuto.stance import StanceRow
 
 FORMAT = 1
+FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
 @dataclass(frozen=True)
@@ -27,7 +28,8 @@ class Fitting:
     """Pairs, stance and measures between a source and a target skeleton.
 
     target_stance: ``(J, 4)`` local rotations of the target in its stance; the source's stance is its rest pose.
-    source_facing, target_facing: degrees from +Z. scale: target's leg length over the source's.
+    source_facing, target_facing: degrees from +Z. scale: target's leg length over the source's. plan: the body plan that the
+    pairs belong to. left_out: parts that are not paired on purpose.
     """
 
     source: Skeleton
@@ -38,18 +40,15 @@ class Fitting:
     target_facing: float
     target_stance: FloatArray
     scale: float
+    plan: BodyPlan
     rows: tuple[StanceRow, ...] = ()
     notes: tuple[str, ...] = ()
+    left_out: tuple[str, ...] = ()
 
     @property
     def turn(self) -> FloatArray:
         """Quaternion from the source's facing to the target's."""
         return rotation.about([0.0, 1.0, 0.0], np.radians(self.target_facing - self.source_facing))
-
-    @property
-    def plan(self) -> BodyPlan:
-        """The body plan that the pairs belong to."""
-        return plan_of(pair.part for pair in self.pairs)
 
     def leads(self) -> dict[int, Lead]:
         return leads(self.pairs, self.source, self.source.rest.positions, self.target, self.plan)
@@ -62,29 +61,53 @@ def fit(
     target_parts: Assignment | None = None,
     pairs: Sequence[Pair] | None = None,
     target_stance: FloatArray | None = None,
+    left_out: Sequence[str] = (),
+    plan: BodyPlan | None = None,
 ) -> Fitting:
-    """Fit a target to a source: pair by name unless pairs are given, face the same way, align the stance.
+    """Fit a target to a source: pair unless pairs are given, face the same way, align the stance.
 
-    Raises ValueError when there is nothing to pair.
+    Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the two
+    trees are matched directly (:mod:`armuto.pairing.matching`). Raises ValueError when there is nothing to pair.
     """
-    source_parts = pairing.assign(source) if source_parts is None else source_parts
-    target_parts = pairing.assign(target) if target_parts is None else target_parts
-    plan = plan_of([*source_parts, *target_parts] if pairs is None else [pair.part for pair in pairs])
-    found, missing = pairing.pair(source, source_parts, target, target_parts, plan)
-    if pairs is not None:
+    if pairs is None:
+        found, missing, plan = propose(source, target, source_parts, target_parts, plan)
+        left = set(left_out)
+        found = tuple(pair for pair in found if pair.part not in left)
+    else:
         found = tuple(pairs)
-        # Given pairs decide what the parts are.
-        source_parts, target_parts = _parts(found, source, "source"), _parts(found, target, "target")
-        missing = pairing.pair(source, source_parts, target, target_parts, plan)[1]
-    if not any(pair.source for pair in found):
+        plan = plan or plan_of(pair.part for pair in found)
+        missing = pairing.pair(source, _parts(found, source, "source"), target, _parts(found, target, "target"), plan)[
+            1
+        ]
+    if pairs is None and not any(pair.source and pair.target for pair in found):
         raise ValueError("no bone of the one could be paired with a bone of the other")
+    # Pairs decide what the parts are.
+    source_parts, target_parts = _parts(found, source, "source"), _parts(found, target, "target")
+    missing = tuple(row for row in missing if row.part not in left_out)
     led = leads(found, source, source.rest.positions, target, plan)
     source_facing, why_source = intake.facing(source, source_parts)
     target_facing, why_target = intake.facing(target, target_parts)
     notes = [f"source: {why_source}", f"target: {why_target}"]
     if source_facing is None or target_facing is None:
-        source_facing, target_facing = 0.0, _turned(led, target)
+        source_facing, target_facing = 0.0, _turned(led, target) if led else 0.0
         notes.append(f"the target is turned {target_facing:.1f}° against the source, by where the paired bones lie")
+    if not led:
+        # Nothing is paired yet: the target rests.
+        local = target.rest_rotation.copy()
+        return Fitting(
+            source,
+            target,
+            found,
+            missing,
+            source_facing,
+            target_facing,
+            local,
+            1.0,
+            plan,
+            (),
+            tuple(notes),
+            tuple(left_out),
+        )
     turn = rotation.about([0.0, 1.0, 0.0], np.radians(target_facing - source_facing))
     floor = min(float(lead.place[1]) for lead in led.values())
     local, rows = stance.align(target, led, turn, floor, plan)
@@ -97,9 +120,30 @@ def fit(
         target_facing,
         local if target_stance is None else target_stance,
         _scale(led, target, plan),
+        plan,
         rows,
         tuple(notes),
+        tuple(left_out),
     )
+
+
+def propose(
+    source: Skeleton,
+    target: Skeleton,
+    source_parts: Assignment | None = None,
+    target_parts: Assignment | None = None,
+    plan: BodyPlan | None = None,
+) -> tuple[tuple[Pair, ...], tuple[Missing, ...], BodyPlan]:
+    """The pairs that names and shapes propose, what is missing, and the plan they belong to."""
+    source_parts = pairing.assign(source, plan) if source_parts is None else source_parts
+    target_parts = pairing.assign(target, plan) if target_parts is None else target_parts
+    wanted = plan or plan_of(source_parts)
+    if plan is None and target_parts and source_parts and plan_of(target_parts) != wanted:
+        target_parts = pairing.assign(target, wanted)
+    found, missing = pairing.pair(source, source_parts, target, target_parts, wanted)
+    if sum(bool(pair.part and pair.source) for pair in found) < FEW and sum(bool(pair.source) for pair in found) < FEW:
+        found = pairing.trees(source, target)
+    return found, missing, wanted
 
 
 def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
@@ -150,9 +194,13 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
                 "target": list(pair.target),
                 "confidence": pair.confidence,
                 "reasons": list(pair.reasons),
+                "confirmed": pair.confirmed,
+                "moves": pair.moves,
             }
             for pair in fitting.pairs
         ],
+        "left_out": list(fitting.left_out),
+        "plan": fitting.plan.table if fitting.plan.own else fitting.plan.name,
         "missing": [{"part": row.part, "side": row.side} for row in fitting.missing],
         "facing": {"source": round(fitting.source_facing, 6), "target": round(fitting.target_facing, 6)},
         "scale": fitting.scale,
@@ -181,10 +229,18 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
     try:
         pairs = tuple(
             Pair(
-                row["part"], tuple(row["source"]), tuple(row["target"]), float(row["confidence"]), tuple(row["reasons"])
+                row["part"],
+                tuple(row["source"]),
+                tuple(row["target"]),
+                float(row["confidence"]),
+                tuple(row["reasons"]),
+                bool(row.get("confirmed", False)),
+                bool(row.get("moves", True)),
             )
             for row in tree["pairs"]
         )
+        left_out = tuple(str(part) for part in tree.get("left_out", ()))
+        plan = _plan(tree.get("plan"))
         turns = {str(name): np.array(q, float) for name, q in tree["stance"]["target"].items()}
         if any(q.shape != (4,) or not np.isfinite(q).all() for q in turns.values()):
             raise ValueError
@@ -199,6 +255,16 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         if name in target.index:
             local[target.index[name]] = rotation.normalised(q)
     try:
-        return fit(source, target, pairs=pairs, target_stance=local)
+        return fit(source, target, pairs=pairs, target_stance=local, left_out=left_out, plan=plan)
     except ValueError as problem:
         raise refuse(str(problem)) from None
+
+
+def _plan(said: object) -> BodyPlan | None:
+    """A plan by name, or one that comes whole; None where nothing is said. Raises ValueError for a damaged one."""
+    if isinstance(said, str):
+        try:
+            return body_plan(said)
+        except FileNotFoundError:
+            raise ValueError(f"the body plan “{said}” is not known") from None
+    return read_plan(said) if isinstance(said, dict) else None

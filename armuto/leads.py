@@ -17,7 +17,8 @@ from armuto.skeleton import Skeleton
 class Lead:
     """Target joint ``target`` turns as source joints ``a`` and ``b`` do, ``share`` of the way from ``a`` to ``b``.
 
-    place: ``(3,)`` where the target joint would sit on the source's body in its stance.
+    place: ``(3,)`` where the target joint would sit on the source's body in its stance. moves: whether translations of the
+    source are carried over. spread: whether it came of resampling bones of another number.
     """
 
     target: int
@@ -26,6 +27,8 @@ class Lead:
     share: float
     part: str | None
     place: FloatArray
+    moves: bool = True
+    spread: bool = False
 
 
 def leads(
@@ -37,9 +40,13 @@ def leads(
     for pair in pairs:
         rows = [source.index[name] for name in pair.source]
         joints = [target.index[name] for name in pair.target]
+        part = plan.by_name.get(pair.part or "")
         if len(rows) == len(joints):
             for joint, row in zip(joints, rows, strict=True):
-                out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row])
+                out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
+        elif part is not None and not part.many:
+            for lead in _stepped(pair, rows, joints, positions, target):
+                out[lead.target] = lead
         else:
             before, after = _neighbours(pair, by_part, plan)
             for lead in _spread(pair, before, after, source, positions, target):
@@ -54,8 +61,23 @@ def _neighbours(pair: Pair, by_part: dict[str, Pair], plan: BodyPlan) -> tuple[P
     inwards = plan.by_name[pair.part].follows
     while inwards and inwards not in by_part:
         inwards = plan.by_name[inwards].follows
-    outwards = next((part.name for part in plan.parts if part.follows == pair.part and not part.side), "")
+    side = plan.by_name[pair.part].side
+    outwards = next((part.name for part in plan.parts if part.follows == pair.part and part.side == side), "")
     return by_part.get(inwards or ""), by_part.get(outwards)
+
+
+def _stepped(pair: Pair, rows: list[int], joints: list[int], positions: FloatArray, target: Skeleton) -> list[Lead]:
+    """One part of a limb in several bones, as an upper arm in two: each turns as the source bone that lies where it lies.
+
+    A limb bends at its joints, so turns are not blended here as they are along a spine.
+    """
+    heads, own = _fractions(positions[rows]), _fractions(target.rest.positions[joints])
+    out = []
+    for number, joint in enumerate(joints):
+        row = rows[int(np.clip(np.searchsorted(heads, own[number] + 1e-6, side="right") - 1, 0, len(rows) - 1))]
+        place = np.array([np.interp(own[number], heads, positions[rows, axis]) for axis in range(3)])
+        out.append(Lead(joint, row, row, 0.0, pair.part, place, pair.moves, spread=True))
+    return out
 
 
 def _spread(
@@ -73,8 +95,8 @@ def _spread(
     line = [*first, *rows, *last]
     if not line:
         return []
-    ahead = [target.index[before.target[-1]]] if before and first else []
-    behind = [target.index[after.target[0]]] if after and last else []
+    ahead = [target.index[before.target[-1]]] if before and first and before.target else []
+    behind = [target.index[after.target[0]]] if after and last and after.target else []
     heads = _fractions(positions[line])
     target_heads = _fractions(target.rest.positions[[*ahead, *joints, *behind]])
     middles = _middles(heads, bool(last))
@@ -87,7 +109,7 @@ def _spread(
         span = middles[b] - middles[a]
         share = float(np.clip((middle - middles[a]) / span, 0.0, 1.0)) if span > 0 else 0.0
         place = np.array([np.interp(target_heads[number], heads, positions[line, axis]) for axis in range(3)])
-        out.append(Lead(joint, line[a], line[b], share, pair.part, place))
+        out.append(Lead(joint, line[a], line[b], share, pair.part, place, pair.moves, spread=True))
     return out
 
 

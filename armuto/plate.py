@@ -75,7 +75,7 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
     drawn = (heads >= 0) & ~np.isin(heads, carriers)
     side = _sides(clip, parts)
     strokes = np.concatenate([flat[:, heads[drawn]], flat[:, tails[drawn]]], axis=-1)
-    low = strokes[..., 0::2].min()
+    low = float(flat[..., 0].min()) if not strokes.size else float(strokes[..., 0::2].min())
     strokes[..., 0::2] -= low
     rings = _heads(flat, skeleton, parts, size)
     rings[..., 0] -= low
@@ -87,8 +87,8 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
         tuple(bool(hands.intersection(skeleton.ancestors(joint))) for joint in owners),
         rings,
         tuple(int(f) for f in frames),
-        float(strokes[..., 0::2].max()),
-        float(strokes[..., 1::2].max()),
+        float(strokes[..., 0::2].max(initial=0.0)),
+        float(strokes[..., 1::2].max(initial=0.0)),
     )
 
 

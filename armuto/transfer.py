@@ -21,9 +21,9 @@ import numpy as np
 from armuto import rotation
 from armuto.fitting import Fitting
 from armuto.leads import Lead
-from armuto.plans import plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Pose, local_rotations, world_pose
+from armuto.twists import Twist, twists
 
 FOOTING = ("foot", "toes")
 BLOCK = 1024  # frames
@@ -37,6 +37,7 @@ def transfer(clip: Clip, fitting: Fitting) -> Clip:
     """
     target, led = fitting.target, fitting.leads()
     stance = stance_pose(fitting)
+    turning = twists(target, led)
     shifting = _shifting(clip, fitting, led)
     carriers = travelling(fitting, led)
     above = {joint for carrier in carriers for joint in (carrier, *target.ancestors(carrier))}
@@ -48,11 +49,13 @@ def transfer(clip: Clip, fitting: Fitting) -> Clip:
         part = replace(clip, rotations=clip.rotations[frames], translations=clip.translations[frames])
         source = part.world()
         world = _world_rotations(source.rotations, fitting, led, stance)
+        _twist(world, fitting, led, stance, turning)
         moved = _shifted(part, fitting, led, stance.rotations, shifting)
         _travel(source.positions, fitting, led, carriers, world, moved, stance.positions)
         local = local_rotations(target, np.moveaxis(world, 0, 1))
         rotations[frames] = rotation.normalised(local)
-        translations[frames] = np.stack([moved[joint] for joint in moving], axis=1)
+        if moving:
+            translations[frames] = np.stack([moved[joint] for joint in moving], axis=1)
     return Clip(clip.name, target, clip.fps, rotations, np.array(moving, np.int64), translations)
 
 
@@ -70,6 +73,39 @@ def _world_rotations(source: FloatArray, fitting: Fitting, led: dict[int, Lead],
             local, above = fitting.target_stance[free][:, None], target.parents[free]
             world[free] = rotation.multiply(world[above], local) if above[0] >= 0 else local
     return world
+
+
+def _twist(world: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Pose, turning: tuple[Twist, ...]) -> None:
+    """Give bones for twist their share of the turn of the next joint about the bone they lie on; carry what hangs from them.
+
+    With P and N the bone that is served and the one after it, a the axis between them in P's frame::
+
+        twist = the part of P⁻¹ N (P⁻¹ N in the stance)⁻¹ that turns about a;   T = P · twist^share · (P⁻¹ T in the stance)
+    """
+    if not turning:
+        return
+    target = fitting.target
+    for twist in turning:
+        upper, lower = world[twist.upper], world[twist.lower]
+        back = rotation.inverse(stance.rotations[twist.upper])
+        rest = rotation.multiply(back, stance.rotations[twist.lower])
+        moved = rotation.multiply(rotation.multiply(rotation.inverse(upper), lower), rotation.inverse(rest))
+        axis = rotation.rotate(back, stance.positions[twist.lower] - stance.positions[twist.upper])
+        axis = axis / np.linalg.norm(axis)
+        angle = 2 * np.arctan2(moved[..., :3] @ axis, moved[..., 3])
+        angle = (angle + np.pi) % (2 * np.pi) - np.pi
+        half = twist.share * angle[..., None] / 2
+        turn = np.concatenate([np.sin(half) * axis, np.cos(half)], axis=-1)
+        own = rotation.multiply(back, stance.rotations[twist.joint])
+        world[twist.joint] = rotation.multiply(upper, rotation.multiply(turn, own))
+    carried = {twist.joint for twist in turning}
+    own_turn = set(carried)
+    for joints in target.levels:
+        for joint in joints:
+            parent = int(target.parents[joint])
+            if joint not in led and joint not in own_turn and parent in carried:
+                world[joint] = rotation.multiply(world[parent], fitting.target_stance[joint])
+                carried.add(int(joint))
 
 
 def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) -> FloatArray:
@@ -99,6 +135,7 @@ def _shifting(clip: Clip, fitting: Fitting, led: dict[int, Lead]) -> list[int]:
     for joint, lead in led.items():
         if (
             lead.a not in column
+            or not lead.moves
             or lead.share > 0
             or fitting.target.parents[joint] < 0
             or fitting.source.parents[lead.a] < 0
@@ -128,9 +165,9 @@ def _shifted(
 
 def travelling(fitting: Fitting, led: dict[int, Lead]) -> list[int]:
     """The target joints that carry travel, parents first: those whose parts say so, else the topmost paired joint."""
-    plan = plan_of(lead.part for lead in led.values())
+    plan = fitting.plan
     named = [joint for joint, lead in led.items() if lead.part in plan.by_name and plan.by_name[lead.part].travels]
-    carriers = set(named or [min(led)])
+    carriers = set(named or ([min(led)] if led else []))
     return sorted(carriers | {above for joint in carriers for above in fitting.target.ancestors(joint) if above in led})
 
 
@@ -149,6 +186,8 @@ def stance_pose(fitting: Fitting) -> Pose:
 def standing_places(fitting: Fitting, led: dict[int, Lead], stance: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Joint positions of source and target set down so that the lowest paired foot joint is at height zero."""
     feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING] or list(led)
+    if not feet:
+        return fitting.source.rest.positions, stance
     source = _set_down(fitting.source.rest.positions, [led[joint].a for joint in feet])
     return source, _set_down(stance, feet)
 

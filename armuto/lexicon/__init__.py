@@ -80,7 +80,7 @@ class Lexicon:
 
     def _taken_apart(self, name: str) -> BoneName:
         words, numbers, side, helper, misspelt = [], [], "", "", False
-        for piece in (part for piece in PIECE.findall(plain(name)) for part in self._split(piece.lower())):
+        for piece in (word for run in PIECE.findall(plain(name)) for word in self._split(run.lower())):
             if piece.isdigit():
                 numbers.append(int(piece[:9]))
                 continue
@@ -129,7 +129,7 @@ class Lexicon:
         return [piece]
 
     def scores(self, name: BoneName) -> Scores:
-        """How surely the name says each kind of part, 0 to 1, with the phrase that says so; kinds it does not say are absent."""
+        """How surely the name says each kind of part, 0 to 1, and the phrase that says so; kinds it does not say are absent."""
         found = self._scores.get(name)
         if found is None:
             if len(self._scores) > 50_000:

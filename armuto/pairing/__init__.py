@@ -1,12 +1,14 @@
 """Pairing: which bone of a skeleton is which part of the body plan, and the join of two such assignments.
 
 :func:`assign` reads names (:mod:`armuto.pairing.names`) and shape (:mod:`armuto.pairing.bodies`) together
-(:mod:`armuto.pairing.together`); :func:`pair` joins the assignments of two skeletons on the part (:mod:`armuto.pairing.joining`).
+(:mod:`armuto.pairing.together`); :func:`pair` joins the assignments of two skeletons on the part; :func:`trees` matches two
+skeletons directly, without a plan.
 """
 
 from armuto.pairing.found import Assignment, Found, part_of_joints
 from armuto.pairing.joining import Missing, Pair, pair
+from armuto.pairing.matching import trees
 from armuto.pairing.names import without_prefix
 from armuto.pairing.together import assign
 
-__all__ = ["Assignment", "Found", "Missing", "Pair", "assign", "pair", "part_of_joints", "without_prefix"]
+__all__ = ["Assignment", "Found", "Missing", "Pair", "assign", "pair", "part_of_joints", "trees", "without_prefix"]

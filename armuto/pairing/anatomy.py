@@ -67,7 +67,9 @@ class Anatomy:
         """The joint and those below it along the longest way down."""
         out = [joint]
         while self.skeleton.children[out[-1]]:
-            out.append(max(self.skeleton.children[out[-1]], key=lambda c: (self.length[c] + self.reach[c], self.under[c])))
+            out.append(
+                max(self.skeleton.children[out[-1]], key=lambda c: (self.length[c] + self.reach[c], self.under[c]))
+            )
         return tuple(out)
 
     def path(self, upper: int, lower: int) -> list[int]:
@@ -91,7 +93,7 @@ class Anatomy:
 
     def _bones(self, line: tuple[int, ...]) -> int:
         """Joints of a line that do not lie on the one before."""
-        return 1 + sum(self.length[joint] > ZERO * self.size for joint in line[1:])
+        return 1 + int((self.length[list(line[1:])] > ZERO * self.size).sum())
 
     def _likeness(self, c: int, first: tuple[int, ...], d: int, second: tuple[int, ...]) -> float:
         """1 for twins of equal lengths, 0 for lines that differ too much."""

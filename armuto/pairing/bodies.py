@@ -13,6 +13,7 @@ from itertools import permutations
 
 import numpy as np
 
+from armuto import rotation
 from armuto.lexicon import BoneName, Lexicon
 from armuto.pairing import limbs
 from armuto.pairing.anatomy import Anatomy, Twins, unit
@@ -71,7 +72,8 @@ class Limb:
 class Body:
     """A plan found in a skeleton. across: unit vector to the side of twin 0 of every limb that is not ``swapped``.
 
-    up and forward: unit vectors. posture: the part of the score that says how well it stands. left: +1 when twin 0 is the left one, else -1. side: how surely, 0 to 1, and why.
+    up and forward: unit vectors. posture: the part of the score that says how well it stands.
+    left: +1 when twin 0 is the left one, else -1; side_sure and side_why: how surely, 0 to 1, and why.
     """
 
     plan: BodyPlan
@@ -188,7 +190,8 @@ def _body(anatomy: Anatomy, names: Names, plan: BodyPlan, found: dict[str, Limb]
     if not up.any():
         return None
     up, tilt = _level(anatomy, standing, across, up)
-    score = sum(limb.ways[k].score for limb in found.values() for k in (0, 1)) + 2 * sum(l.twins.likeness for l in found.values())
+    score = sum(limb.ways[k].score for limb in found.values() for k in (0, 1))
+    score += 2 * sum(limb.twins.likeness for limb in found.values())
     posture = _stance(anatomy, plan, found, standing, up, leg, hips, chest)
     posture += _off(tilt, 0.0, 15.0, -8.0)
     score += posture
@@ -251,7 +254,9 @@ def _stance(
 ) -> float:
     """How well the body stands: feet level and lowest, the trunk as the plan has it, limbs of usual length."""
     height = anatomy.at @ up
-    lowest = {name: [float(height[list(line)].min()) for line in (limb.twins.a, limb.twins.b)] for name, limb in found.items()}
+    lowest = {
+        name: [float(height[list(line)].min()) for line in (limb.twins.a, limb.twins.b)] for name, limb in found.items()
+    }
     feet = [low for name, limb in found.items() if limb in standing for low in lowest[name]]
     floor = min(feet)
     score = sum(_off(foot - floor, 0.0, 0.12 * leg) for foot in feet)
@@ -290,7 +295,7 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
     across × up.
     """
     facing = np.cross(body.across, body.up)
-    leg = np.mean([_length(anatomy, limb, 0) for limb in body.limbs.values()])
+    leg = float(np.mean([_length(anatomy, limb, 0) for limb in body.limbs.values()]))
     votes: list[tuple[float, str]] = []
     feet, knees, elbows, thumbs = 0.0, 0.0, 0.0, 0.0
     for limb in body.limbs.values():
@@ -321,8 +326,8 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
         trunk = anatomy.direction(body.hips, body.chest) @ facing
         votes.append((3.0 * float(trunk), "the trunk goes forwards from the hips"))
     else:
-        top = anatomy.line(body.chest)
-        votes.append((0.5 * float(np.clip(_nod(anatomy, body) @ facing / 0.012, -1, 1)) if top else 0.0, "the head is carried in front of the neck"))
+        nod = 0.5 * float(np.clip(_nod(anatomy, body) @ facing / 0.012, -1, 1))
+        votes.append((nod, "the head is carried in front of the neck"))
     said, heard = 0.0, 0
     for name, limb in body.limbs.items():
         sign = -1 if name in body.swapped else 1
@@ -360,7 +365,7 @@ def _nod(anatomy: Anatomy, body: Body) -> FloatArray:
     solid = [joint for joint in line[1:] if anatomy.skeleton.children[joint]] or line[1:]
     if len(solid) < 2:
         return np.zeros(3)
-    return (anatomy.at[solid[-1]] - anatomy.at[solid[0]]) / anatomy.size
+    return np.asarray((anatomy.at[solid[-1]] - anatomy.at[solid[0]]) / anatomy.size)
 
 
 def _beyond(anatomy: Anatomy, foot: int) -> FloatArray | None:
@@ -370,8 +375,6 @@ def _beyond(anatomy: Anatomy, foot: int) -> FloatArray | None:
         return np.asarray(anatomy.at[line[1]])
     ends = np.flatnonzero(anatomy.skeleton.end_parents == foot)
     if len(ends):
-        from armuto import rotation
-
         turned = rotation.rotate(anatomy.skeleton.rest.rotations[foot], anatomy.skeleton.end_offsets[ends[0]])
         return np.asarray(anatomy.at[foot] + turned)
     return None

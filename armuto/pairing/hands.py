@@ -46,11 +46,11 @@ def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[st
     thumb, sure = _thumb(ways, reach, bases, wrist)
     others = [n for n in range(len(lines)) if n != thumb]
     # From the thumb across the palm, by where the fingers start along the line through their starts.
-    starts = np.array([bases[n] for n in others])
-    across = starts[int(np.argmax(np.linalg.norm(starts - bases[thumb], axis=1)))] - bases[thumb]
+    roots = np.array([bases[n] for n in others])
+    across = roots[int(np.argmax(np.linalg.norm(roots - bases[thumb], axis=1)))] - bases[thumb]
     if len(others) > 1:
-        middle = starts.mean(axis=0)
-        axis = np.linalg.svd(starts - middle)[2][0]
+        middle = roots.mean(axis=0)
+        axis = np.linalg.svd(roots - middle)[2][0]
         across = axis if float(axis @ (middle - bases[thumb])) >= 0 else -axis
         # The thumb lies on the index finger's side of the palm, seen from the wrist.
         side = at[bones[thumb][-1]] - middle

@@ -14,9 +14,10 @@ from armuto.skeleton import Skeleton
 class Pair:
     """One correspondence inside a fitting.
 
-    part: the part's name, or None for bones outside the body plan that carry the same name on both sides. source and
-    target: bone names, one each except for parts that may have many; source is empty where bones of such a part
-    only exist on the target and follow the bend between their neighbours.
+    part: the part's name, or None for bones outside the body plan. source and target: bone names from the trunk outwards, any
+    number on either side; source is empty where bones of a part that may have many only exist on the target and
+    follow the bend between their neighbours. confirmed: a person has said that it is right. moves: translations of the
+    source are carried over too, where it has any.
     """
 
     part: str | None
@@ -24,6 +25,13 @@ class Pair:
     target: tuple[str, ...]
     confidence: float
     reasons: tuple[str, ...]
+    confirmed: bool = False
+    moves: bool = True
+
+    @property
+    def key(self) -> str:
+        """What names this pair among the pairs of a fitting: its part, or its first bone on the target."""
+        return self.part or f"+{(self.target or self.source)[0]}"
 
 
 @dataclass(frozen=True)

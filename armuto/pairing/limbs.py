@@ -13,7 +13,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import combinations
+from itertools import combinations, pairwise
 from typing import Any
 
 import numpy as np
@@ -42,13 +42,13 @@ NONE = Ways(-np.inf, {}, np.zeros((0, 0)))
 
 
 @lru_cache(maxsize=2048)
-def _choices(line: int, parts: int) -> FloatArray:
+def _choices(line: int, parts: int) -> NDArray[np.int64]:
     return np.array(list(combinations(range(line), parts)), np.int64).reshape(-1, parts)
 
 
 def ways(
     anatomy: Anatomy,
-    lines: Sequence[Sequence[int]],
+    lines: Sequence[tuple[int, ...]],
     parts: Sequence[Part],
     names: Sequence[FloatArray],
     fans: bool,
@@ -57,7 +57,7 @@ def ways(
 
     names: for each line ``(bones, parts)``, what the names add. fans: whether fingers or the like spread from the last part.
     """
-    lines = [tuple(line[:LONGEST]) for line in lines]
+    lines = [line[:LONGEST] for line in lines]
     bones = len(lines[0])
     each = [_measures(anatomy, line) for line in lines]
     along, straight, fan, still, leaf = each[0]
@@ -67,13 +67,15 @@ def ways(
     said = np.sum([table[:bones] for table in names], axis=0)
     twins = len(lines)
     optional = [n for n, part in enumerate(parts) if not part.required]
-    found: list[tuple[FloatArray, FloatArray, tuple[int, ...]]] = []
+    found: list[tuple[FloatArray, NDArray[np.int64], tuple[int, ...]]] = []
     for present in range(1 << len(optional)):
         chosen = tuple(n for n, p in enumerate(parts) if p.required or present >> optional.index(n) & 1)
         if not chosen or len(chosen) > bones:
             continue
         at = _choices(bones, len(chosen))
-        score = OPTIONAL * (len(chosen) - len(parts) + len(optional)) + _lengths(along, straight, at, [parts[n] for n in chosen])
+        score = OPTIONAL * (len(chosen) - len(parts) + len(optional)) + _lengths(
+            along, straight, at, [parts[n] for n in chosen]
+        )
         score += _passed(still, leaf, at, chosen[-1] == len(parts) - 1)
         if fans and parts[chosen[-1]] is parts[-1]:
             later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1][1:]
@@ -86,7 +88,8 @@ def ways(
     if not np.isfinite(top):
         return NONE
     probability = np.zeros((bones, len(parts)))
-    total, best = 0.0, {}
+    total = 0.0
+    best: dict[int, int] = {}
     for score, at, chosen in found:
         weight = np.exp(score - top)
         total += float(weight.sum())
@@ -102,7 +105,7 @@ def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
     """Lengths between the bones of a line along it and straight, how many bones fan out at each, who lies on its parent, who is
     last. Kept with the anatomy, since several limbs are tried on one line.
     """
-    kept = anatomy.measured.get(line)
+    kept: Measures | None = anatomy.measured.get(line)
     if kept is not None:
         return kept
     joints = list(line)
@@ -117,10 +120,10 @@ def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
     return made
 
 
-def _lengths(along: FloatArray, straight: FloatArray, at: FloatArray, parts: Sequence[Part]) -> FloatArray:
+def _lengths(along: FloatArray, straight: FloatArray, at: NDArray[np.int64], parts: Sequence[Part]) -> FloatArray:
     rows, columns = at[:, :-1], at[:, 1:]
     far = along[rows, columns]
-    inner = np.array([a.required and b.required for a, b in zip(parts, parts[1:], strict=False)], bool)
+    inner = np.array([a.required and b.required for a, b in pairwise(parts)], bool)
     measure = far[:, inner].sum(axis=1, keepdims=True) if inner.any() else far.sum(axis=1, keepdims=True)
     share = np.array([part.share for part in parts[:-1]])
     spread = np.array([part.spread for part in parts[:-1]])
@@ -132,7 +135,7 @@ def _lengths(along: FloatArray, straight: FloatArray, at: FloatArray, parts: Seq
     return np.asarray(score - np.minimum(25 * bent, 3.0).sum(axis=1))
 
 
-def _passed(still: FloatArray, leaf: FloatArray, at: FloatArray, whole: bool) -> FloatArray:
+def _passed(still: NDArray[Any], leaf: NDArray[Any], at: NDArray[np.int64], whole: bool) -> FloatArray:
     """Costs of bones before, between and after the parts."""
     places = np.maximum(np.cumsum(~still) - 1, 0)
     count = len(still)

@@ -46,9 +46,7 @@ def without_prefix(names: Sequence[str]) -> list[str]:
     first = [match[0] if (match := PIECE.match(head)) else "" for head in heads]
     shared, count = Counter(first).most_common(1)[0] if first else ("", 0)
     if shared and not shared.isdigit() and len(names) > 4 and count > 0.8 * len(names):
-        heads = [
-            head[len(shared) :].lstrip("_-. ") or head if head.startswith(shared) else head for head in heads
-        ]
+        heads = [head[len(shared) :].lstrip("_-. ") or head if head.startswith(shared) else head for head in heads]
     return heads
 
 

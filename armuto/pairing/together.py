@@ -18,6 +18,7 @@ from armuto.skeleton import Skeleton
 POOR = -26.0  # a body that scores less is no body; it is then read by its names
 PLAIN = 30.0  # a body that scores more, as names alone can make it, is not compared with other plans
 UPSET = -4.0  # a body whose posture scores less does not stand as its plan says
+ENDS = ("end", "nub", "tip")
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
 
 
@@ -104,7 +105,9 @@ class Reading:
         reasons = [why]
         if said >= 0.25 and not (part.side and read.side and read.side != part.side):
             shape = 1 - (1 - shape) * (1 - 0.9 * said)
-            reasons.insert(0, f"its name says “{phrase}”" + (f", side “{read.side}”" if part.side and read.side else ""))
+            reasons.insert(
+                0, f"its name says “{phrase}”" + (f", side “{read.side}”" if part.side and read.side else "")
+            )
         elif part.side and read.side and read.side != part.side:
             shape *= 0.8
             reasons.append(f"its name says {read.side}, yet {self.body.side_why or 'it lies on the other side'}")
@@ -122,7 +125,7 @@ class Reading:
                 other = "right" if side == "left" else "left"
                 parts = self.plan.limbs[f"{side} {name}"]
                 for n, joint in limb.joints(which).items():
-                    why = f"{ORDINALS[min(n, 8)]} bone of a limb from the {limb.kinds[0].follows} outwards, mirror of the {other}"
+                    why = f"{ORDINALS[min(n, 8)]} bone from the {limb.kinds[0].follows} outwards, mirror of the {other}"
                     if n == 0 and body.side_why:
                         why += f"; {side}, since {body.side_why}"
                     sure = limb.sure(which, n) * body.sure
@@ -162,14 +165,18 @@ class Reading:
         for child in anatomy.skeleton.children[joint]:
             away = anatomy.at[child] - anatomy.at[joint]
             aside = abs(anatomy.at[child] @ body.across - middle)
-            if child in self.taken or self._helps(child) or aside > 0.06 * anatomy.size:
+            if child in self.taken or self._helps(child):
+                continue
+            if self._says_neck(child):
+                out.append(child)
+            if aside > 0.06 * anatomy.size or self._says_neck(child):
                 continue
             length, ahead, high = anatomy.length[child], float(away @ body.forward), float(away @ body.up)
             if self.plan.trunk == "upright":  # up, neither hanging down the back as hair does nor out in front as a jaw
                 goes = high > 0.35 * length and ahead > -0.45 * length
             else:
                 goes = high + 0.7 * ahead > -0.2 * length
-            if goes or length == 0 or self._says_neck(child):
+            if goes or length == 0:
                 out.append(child)
         return out
 
@@ -204,10 +211,11 @@ class Reading:
         away = anatomy.at[child] - anatomy.at[joint]
         goes = float(away @ body.up) / (anatomy.length[child] + 1e-9)
         said = 2.0 * self._says_neck(child) - 2.0 * bool(self.names.read[child].helper)
-        return said + goes + 0.1 * min(int(anatomy.under[child]), 8) + (0.5 if anatomy.skeleton.children[child] else 0.0)
+        carries = 0.1 * min(int(anatomy.under[child]), 8) + 0.5 * bool(anatomy.skeleton.children[child])
+        return float(said + goes + carries)
 
     def _head_score(self, run: Sequence[int], n: int) -> float:
-        """How well bone ``n`` of the line above the chest is the head: by its name, by eyes and jaw, and by what comes after."""
+        """How well bone ``n`` of the line above the chest is the head: by its name, by eyes and jaw, by what comes after."""
         anatomy, names = self.anatomy, self.names
         joint = run[n]
         score = names.worth(joint, "head") * 1.3
@@ -216,7 +224,7 @@ class Reading:
         if len(children) > 1:
             score += 2.5
         score -= 0.3 * (n == 0)
-        later = [joint for joint in run[n + 1 :]]
+        later = run[n + 1 :]
         for k, other in enumerate(later, n + 1):
             if names.read[other].helper:
                 score += 1.0
@@ -233,7 +241,7 @@ class Reading:
         return score
 
     def _ends(self) -> float:
-        """Evidence from the feet that lines of this skeleton close with a bone that is no part: positive for, negative against."""
+        """Evidence from the feet that lines of this skeleton close with a bone that is no part: above zero for it."""
         for limb in self.body.limbs.values():
             if limb.kinds[-1].kind.endswith("toes") and len(limb.kinds) - 1 in limb.ways[0].best:
                 return 0.8 if len(limb.twins.a) > limb.ways[0].best[len(limb.kinds) - 1] + 1 else -0.8
@@ -255,11 +263,14 @@ class Reading:
             limb = self.plan.limbs[f"{side} {finger}"]
             said = [names.scores[joint].get(finger, (0.0, ""))[0] for joint in bones]
             for n, (part, joint) in enumerate(zip(limb, bones, strict=False)):
-                spread = "diverges from the others" if finger == "thumb" else "by its place beside the thumb"
-                shape = (0.55 + 0.42 * sure) * self.body.sure
+                nth = ORDINALS[n]
+                why = f"{nth} bone of the {finger} finger, by its place beside the thumb"
+                if finger == "thumb":
+                    why = f"{nth} bone of a finger that diverges from the others"
                 kind = Part(**{**vars(part), "kind": finger})
-                why = f"{ORDINALS[n]} bone of a finger that {spread}" if finger == "thumb" else f"{ORDINALS[n]} bone of the {finger} finger, {spread}"
-                self._give(part.name, [self._found(joint, kind, shape if not any(said) else max(shape, 0.9), why)])
+                shape = (0.55 + 0.42 * sure) * self.body.sure
+                shape = max(shape, 0.9) if any(said) else shape
+                self._give(part.name, [self._found(joint, kind, shape, why)])
 
     def _named_fingers(self, found: dict[str, list[int]]) -> dict[str, list[int]]:
         """Fingers under the names their bones say, where all of them say one and no two the same."""
@@ -292,8 +303,8 @@ class Reading:
             ]
             if starts:
                 line = anatomy.line(max(starts, key=lambda child: anatomy.reach[child]))
-                ends = [j for j in line if not (not anatomy.skeleton.children[j] and self.names.read[j].helper in ("end", "nub", "tip"))]
-                for n, joint in enumerate(ends):
+                line = line[:-1] if self.names.read[line[-1]].helper in ENDS else line
+                for n, joint in enumerate(line):
                     why = f"{ORDINALS[min(n, 8)]} bone of a line that leaves the hips backwards"
                     self._give(part.name, [self._found(joint, part, 0.9 * body.sure, why)])
 
@@ -311,7 +322,8 @@ class Reading:
             (a, b)
             for a in free
             for b in free
-            if aside[a] > 0 > aside[b] and abs(aside[a] + aside[b]) < 0.15 * (aside[a] - aside[b])
+            if aside[a] > 0 > aside[b]
+            and abs(aside[a] + aside[b]) < 0.15 * (aside[a] - aside[b])
             and float(np.linalg.norm(at[a] - at[b])) - abs(aside[a] - aside[b]) < 0.1 * abs(aside[a] - aside[b])
         ]
         for a, b in pairs:

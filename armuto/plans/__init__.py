@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache, cached_property
 from importlib import resources
+from typing import Any
 
 SIDES = ("left", "right")
 NAMES = ("two-legged", "four-legged", "winged")  # those that ship, the likeliest first
@@ -18,8 +19,8 @@ class Part:
 
     name: "left upper arm". limb: "left arm". side: "left", "right" or "". follows: the part it hangs from. many: several
     bones may share it. travels: its translation is carried over. upright: keeps its own level at rest when nothing
-    tells its orientation, as heads and feet do. share: usual length to the limb's next part, as a share of the length of the limb's
-    required parts; spread: standard deviation of its natural logarithm.
+    tells its orientation, as heads and feet do. share: usual length to the limb's next part, as a share of the length of the
+    limb's required parts; spread: standard deviation of its natural logarithm.
     """
 
     name: str
@@ -53,6 +54,12 @@ class BodyPlan:
     leg_share: float
     reach: dict[str, tuple[float, float]]
     prior: float = 0.0
+    table: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
+
+    @property
+    def own(self) -> bool:
+        """Whether a person made it, rather than it being one that ships."""
+        return self.name not in NAMES
 
     @cached_property
     def by_name(self) -> dict[str, Part]:
@@ -91,9 +98,31 @@ class BodyPlan:
 
 @cache
 def body_plan(name: str = "two-legged") -> BodyPlan:
-    """A plan by name; raises FileNotFoundError for one that does not exist."""
+    """A plan that ships, by name; raises FileNotFoundError for one that does not exist."""
+    if name not in NAMES:
+        raise FileNotFoundError(name)
     text = resources.files("armuto.plans").joinpath(f"{name.replace('-', '_')}.json").read_text("utf-8")
-    table = json.loads(text)
+    return read_plan(json.loads(text))
+
+
+def read_plan(table: dict[str, Any]) -> BodyPlan:
+    """A plan from its table, as the files beside this one have it. Raises ValueError, saying what is wrong with the table."""
+    try:
+        return _read(table)
+    except (KeyError, TypeError, AttributeError) as problem:
+        raise ValueError(f"the body plan is damaged ({problem})") from None
+
+
+def _read(table: dict[str, Any]) -> BodyPlan:
+    rows = table["parts"]
+    known = {row["part"] for row in rows}
+    if len(known) < len(rows):
+        raise ValueError("two parts of the body plan have the same name")
+    for row in rows:
+        if row["follows"] is not None and row["follows"] not in known:
+            raise ValueError(f"“{row['part']}” follows “{row['follows']}”, which the body plan does not have")
+    if "hips" not in known:
+        raise ValueError("a body plan needs a part “hips”, from which everything else hangs")
     sided = {row["part"] for row in table["parts"] if row.get("sided")}
     parts = []
     # Whole limbs of one side before the other, in the order of the table.
@@ -109,9 +138,12 @@ def body_plan(name: str = "two-legged") -> BodyPlan:
                     side,
                     row["part"],
                     f"{side} {follows}" if follows in sided else follows,
-                    *(bool(row.get(key)) for key in ("required", "many", "travels", "upright")),
-                    row.get("share", 1.0),
-                    row.get("spread", 1.0),
+                    required=bool(row.get("required")),
+                    many=bool(row.get("many")),
+                    travels=bool(row.get("travels")),
+                    upright=bool(row.get("upright")),
+                    share=float(row.get("share", 1.0)),
+                    spread=float(row.get("spread", 1.0)),
                 )
             )
     height = table["height"]
@@ -123,7 +155,8 @@ def body_plan(name: str = "two-legged") -> BodyPlan:
         height["spread"],
         height["leg_share"],
         {limb: (share, spread) for limb, (share, spread) in table.get("reach", {}).items()},
-        table.get("prior", 0.0),
+        float(table.get("prior", 0.0)),
+        table,
     )
 
 

@@ -1,4 +1,4 @@
-"""Generated bodies whose parts are known: two-legged ones of any build, bone count, rest pose and naming, and disguised animals.
+"""Generated bodies whose parts are known: two-legged ones of any build, bones, rest pose and naming, and disguised animals.
 
 A body is built as world positions with the part of every bone beside it, posed, turned, given arbitrary joint frames, and named
 last, so that names, structure and shape vary independently of each other.
@@ -81,7 +81,11 @@ def two_legged(rng: np.random.Generator, hands: bool | None = None) -> tuple[Ske
         parent = d.add(f"root {n + 1}", parent, np.array([0, 0, 0.0]), "root")
     hips = d.add("hips", parent, np.array([0, hips_height, 0.0]), "hips")
     spine_count = int(rng.integers(1, 8))
-    cuts = np.sort(rng.uniform(0.1, 0.9, spine_count)) if chance() < 0.5 else np.arange(1, spine_count + 1) / (spine_count + 1)
+    cuts = (
+        np.sort(rng.uniform(0.1, 0.9, spine_count))
+        if chance() < 0.5
+        else np.arange(1, spine_count + 1) / (spine_count + 1)
+    )
     chest_at = hips_height + trunk * 0.75
     heights = hips_height + 0.02 + (chest_at - hips_height) * cuts / cuts[-1]
     bow = lambda share: 0.02 * np.sin(np.pi * share)  # noqa: E731
@@ -174,7 +178,9 @@ def _hand(
         length = size * (0.5, 0.46, 0.5, 0.47, 0.36)[number]
         if finger == "thumb":
             way = np.array([s * 0.7, -0.25, 0.66])
-            points = [d.at[hand] + np.array([s * 0.16, -0.05, 0.2]) * size + way * length * share for share in (0, 0.42, 0.75)]
+            points = [
+                d.at[hand] + np.array([s * 0.16, -0.05, 0.2]) * size + way * length * share for share in (0, 0.42, 0.75)
+            ]
             labels = ("metacarpal", "proximal", "distal")
             count = 3
         else:
@@ -273,7 +279,8 @@ WORDS: dict[str, dict[str, list[str]]] = {
         "pivot": ["pivot", "aux"], "hip": ["hip", "aux"], "left": ["left", "l", "L", "lt"], "right": ["right", "r", "R", "rt"],
     },
     "german": {
-        "root": ["wurzel"], "hips": ["becken", "hüfte"], "spine": ["wirbel", "wirbelsäule", "rücken"], "neck": ["hals", "nacken"],
+        "root": ["wurzel"], "hips": ["becken", "hüfte"], "spine": ["wirbel", "wirbelsäule", "rücken"],
+        "neck": ["hals", "nacken"],
         "head": ["kopf"], "shoulder": ["schlüsselbein", "schulter"], "upper arm": ["oberarm"], "lower arm": ["unterarm"],
         "hand": ["hand"], "upper leg": ["oberschenkel"], "lower leg": ["unterschenkel"], "foot": ["fuß", "fuss"],
         "toes": ["zehen", "zehe"], "eye": ["auge"], "jaw": ["kiefer"], "thumb": ["daumen"], "index": ["zeigefinger"],
@@ -282,7 +289,8 @@ WORDS: dict[str, dict[str, list[str]]] = {
         "control": ["ziel"], "pivot": ["hilfe"], "hip": ["hilfe"], "left": ["links", "l"], "right": ["rechts", "r"],
     },
     "french": {
-        "root": ["racine"], "hips": ["bassin", "hanches"], "spine": ["colonne", "dos"], "neck": ["cou"], "head": ["tête", "tete"],
+        "root": ["racine"], "hips": ["bassin", "hanches"], "spine": ["colonne", "dos"], "neck": ["cou"],
+        "head": ["tête", "tete"],
         "shoulder": ["clavicule", "épaule"], "upper arm": ["bras"], "lower arm": ["avant bras"], "hand": ["main"],
         "upper leg": ["cuisse"], "lower leg": ["mollet", "tibia"], "foot": ["pied"], "toes": ["orteils"], "eye": ["œil"],
         "jaw": ["mâchoire"], "thumb": ["pouce"], "index": ["index"], "middle": ["majeur"], "ring": ["annulaire"],
@@ -293,7 +301,8 @@ WORDS: dict[str, dict[str, list[str]]] = {
     "spanish": {
         "root": ["raíz", "raiz"], "hips": ["cadera", "pelvis"], "spine": ["columna", "espalda"], "neck": ["cuello"],
         "head": ["cabeza"], "shoulder": ["clavícula", "hombro"], "upper arm": ["brazo"], "lower arm": ["antebrazo"],
-        "hand": ["mano"], "upper leg": ["muslo"], "lower leg": ["pantorrilla", "espinilla"], "foot": ["pie"], "toes": ["dedos pie"],
+        "hand": ["mano"], "upper leg": ["muslo"], "lower leg": ["pantorrilla", "espinilla"], "foot": ["pie"],
+        "toes": ["dedos pie"],
         "eye": ["ojo"], "jaw": ["mandíbula"], "thumb": ["pulgar"], "index": ["índice"], "middle": ["medio"], "ring": ["anular"],
         "little": ["meñique"], "palm": ["palma"], "twist": ["giro"], "end": ["fin"], "tail": ["cola"], "cape": ["capa"],
         "hair": ["pelo"], "prop": ["objeto"], "control": ["control"], "pivot": ["ayuda"], "hip": ["ayuda"],
@@ -306,7 +315,7 @@ JOINS = ("_", ".", "-", " ", "", "Camel")
 
 
 def named(skeleton: Skeleton, keys: list[str], rng: np.random.Generator, style: str) -> Skeleton:
-    """The skeleton under names of a style: "convention" (with "misspelt", "swapped" or "hip as thigh" added), "nonsense", "numbers"."""
+    """The skeleton under names of a style: by a convention, with or without a fault in it, or names that say nothing."""
     if style == "nonsense":
         letters = np.array(list("bcdfghkmnpqstvwxz"))
         names = ["".join(rng.choice(letters, 6)) for _ in keys]
@@ -346,7 +355,9 @@ def _convention(keys: list[str], rng: np.random.Generator, style: str) -> list[s
     return names
 
 
-def _name(key: str, picked: dict[str, str], left: str, right: str, where: str, join: str, digits: str, start: int) -> str:
+def _name(
+    key: str, picked: dict[str, str], left: str, right: str, where: str, join: str, digits: str, start: int
+) -> str:
     side, rest = "", key
     for word, mark in (("left ", left), ("right ", right)):
         if key.startswith(word):
@@ -358,14 +369,18 @@ def _name(key: str, picked: dict[str, str], left: str, right: str, where: str, j
     out: list[str] = []
     while rest:
         # The longest known phrase at the front: "upper arm", "foot", "twist".
-        found = next((kind for kind in sorted(picked, key=len, reverse=True) if (rest + " ").startswith(kind + " ")), rest)
+        found = next(
+            (kind for kind in sorted(picked, key=len, reverse=True) if (rest + " ").startswith(kind + " ")), rest
+        )
         out += picked.get(found, found).split()
         rest = rest[len(found) :].strip()
     if side:
         out.insert({"front": 0, "end": len(out), "middle": min(1, len(out))}[where], side)
     if join == "Camel":
         return "".join(word[:1].upper() + word[1:] for word in out) + number
-    return join.join([*out, number] if number and join not in ("", " ") else out) + ("" if join not in ("", " ") else number)
+    return join.join([*out, number] if number and join not in ("", " ") else out) + (
+        "" if join not in ("", " ") else number
+    )
 
 
 def _misspelt(name: str, rng: np.random.Generator) -> str:

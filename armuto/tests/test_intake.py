@@ -18,9 +18,22 @@ class Detecting(unittest.TestCase):
     def test_swapped_sides_are_noticed_by_the_toes(self):
         body = figures.body()
         swap = {"Left": "Right", "Right": "Left"}
-        names = tuple(next((swap[s] + n.removeprefix(s) for s in swap if n.startswith(s)), n) for n in body.names)
-        _, why = intake.facing(replace(body, names=names), pairing.assign(replace(body, names=names)))
+        swapped = {
+            next(
+                (s + part.removeprefix(t) for t, s in (("left", "right"), ("right", "left")) if part.startswith(t)),
+                part,
+            ): bones
+            for part, bones in pairing.assign(body).items()
+        }
+        _, why = intake.facing(body, swapped)
         self.assertIn("swapped", why)
+        # Names that lie about all sides are not believed against the toes.
+        names = tuple(next((swap[s] + n.removeprefix(s) for s in swap if n.startswith(s)), n) for n in body.names)
+        read = pairing.assign(replace(body, names=names))
+        self.assertEqual(names[read["left hand"][0].joint], "RightHand")
+        self.assertIn("its name says right, yet the feet point forwards", read["left hand"][0].reason)
+        _, why = intake.facing(body, read)
+        self.assertNotIn("swapped", why)
 
     def test_up_without_names_from_the_floor_that_motion_keeps(self):
         body = figures.body()

@@ -7,6 +7,7 @@ import numpy as np
 
 from armuto import formats, pairing, takes
 from armuto.plate import FEWEST, MOST, plate
+from armuto.skeleton import Clip, Skeleton
 from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, WALK, clip_of
 from demo import gallery, roof, yard
@@ -103,9 +104,18 @@ class Layout(unittest.TestCase):
         height = made.heads[:, 0, 1]
         self.assertGreater(height[0], 0.85 * made.height)
         self.assertLess(height.min(), height[0] - 0.1)  # the bow takes it down
-        self.assertEqual(drawn(replace_names(clip_of(BOW))).heads.shape[1], 0)
+        self.assertEqual(drawn(nameless(clip_of(BOW))).heads.shape[1], 1)  # found by its shape
+        alone = clip_of(BOW)
+        only = alone.skeleton.index["Hips"]
+        stump = Skeleton(
+            ("q",), np.array([-1]), alone.skeleton.rest_translation[[only]], alone.skeleton.rest_rotation[[only]]
+        )
+        clip = Clip(
+            "stump", stump, 30.0, alone.rotations[:, [only]], np.array([0]), alone.all_translations()[:, [only]]
+        )
+        self.assertEqual(drawn(clip).heads.shape[1], 0)
 
 
-def replace_names(clip):
+def nameless(clip):
     names = tuple(f"q{n}" for n in range(len(clip.skeleton)))
     return replace(clip, skeleton=replace(clip.skeleton, names=names))

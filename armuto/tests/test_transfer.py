@@ -205,9 +205,18 @@ class DifferentBodies(unittest.TestCase):
         self.assertIn("unpaired", [finding.kind for finding in find(clip, rendition, made)])
 
     def test_nothing_to_pair_is_refused(self):
-        source = figures.body()
+        line = Skeleton(
+            ("q1", "q2", "q3"),
+            np.array([-1, 0, 1]),
+            np.tile([0.0, 0.1, 0.0], (3, 1)),
+            np.tile(rotation.IDENTITY, (3, 1)),
+        )
+        # A body that fits no plan is matched by its tree, and nothing of that is taken for sure.
+        made = fitting.fit(figures.body(), line)
+        self.assertTrue(all(pair.confidence <= 0.6 for pair in made.pairs))
+        nobody = Skeleton((), np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros((0, 4)))
         with self.assertRaisesRegex(ValueError, "could be paired"):
-            fitting.fit(source, figures.disguised(source, np.random.default_rng(0), 0.0))
+            fitting.fit(figures.body(), nobody)
 
     def test_a_wrong_pair_is_seen_in_the_numbers(self):
         """The invariants can fail: swap two pairs and the positions are far off."""
