@@ -240,7 +240,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
             for row in tree["pairs"]
         )
         left_out = tuple(str(part) for part in tree.get("left_out", ()))
-        plan = _plan(tree.get("plan"))
+        plan = plan_said(tree.get("plan"))
         turns = {str(name): np.array(q, float) for name, q in tree["stance"]["target"].items()}
         if any(q.shape != (4,) or not np.isfinite(q).all() for q in turns.values()):
             raise ValueError
@@ -260,7 +260,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         raise refuse(str(problem)) from None
 
 
-def _plan(said: object) -> BodyPlan | None:
+def plan_said(said: object) -> BodyPlan | None:
     """A plan by name, or one that comes whole; None where nothing is said. Raises ValueError for a damaged one."""
     if isinstance(said, str):
         try:

@@ -16,6 +16,7 @@ from studio.fittings.renditions_api import router as renditions
 from studio.intake.api import router as intake
 from studio.library.api import router as library
 from studio.library.models import Clip
+from studio.patterns.api import router as patterns
 
 api = NinjaAPI(title="Armuto", version=__version__, docs_url=None, urls_namespace="armuto")
 api.add_router("library/", library)
@@ -24,6 +25,7 @@ api.add_router("arrivals/", arrivals)
 api.add_router("intake/", intake)
 api.add_router("fittings/", fittings)
 api.add_router("renditions/", renditions)
+api.add_router("patterns/", patterns)
 
 
 @api.exception_handler(BadInput)

@@ -25,6 +25,7 @@ INSTALLED_APPS = [
     "studio.library",
     "studio.cast",
     "studio.fittings",
+    "studio.patterns",
     "studio.arrivals",
     "studio.intake",
 ]

@@ -1,14 +1,18 @@
 """Fittings over HTTP: pairs, stance, history, and the live preview."""
 
 from datetime import datetime
+from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from armuto.plans import plan_of
+from armuto import takes
+from armuto.crossings import crossings
+from armuto.follows import follows
 from studio.cast.models import Character
-from studio.fittings.keeping import fitting_for, move, set_pair
+from studio.fittings.editing import bench_of, edit, parts_of
+from studio.fittings.keeping import fitting_for, move, value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import for_the_stage, perform
 from studio.library.models import Clip
@@ -18,11 +22,17 @@ router = Router(tags=["fittings"])
 
 
 class PairOut(Schema):
+    """key: names the pair in changes: its part, or "+" and its first bone. crosses: what is wrong with sides or order."""
+
+    key: str
     part: str | None
     source: list[str]
     target: list[str]
     confidence: float
     reasons: list[str]
+    confirmed: bool
+    moves: bool
+    crosses: str
 
 
 class MissingOut(Schema):
@@ -42,12 +52,15 @@ class StanceRowOut(Schema):
 
 
 class PartOut(Schema):
-    """A row of the body plan."""
+    """A row of the body plan. source and target: bones that were read as it, by their names."""
 
     name: str
     limb: str
+    side: str
     required: bool
     many: bool
+    source: list[str]
+    target: list[str]
 
 
 class FittingSummary(Schema):
@@ -62,7 +75,9 @@ class FittingSummary(Schema):
 
 
 class FittingOut(Schema):
-    """revision: names the present state. facing: degrees the target is turned against the source."""
+    """revision: names the present state. facing: degrees the target is turned against the source. how: what the
+    present state came of.
+    """
 
     id: int
     skeleton_id: int
@@ -74,6 +89,9 @@ class FittingOut(Schema):
     facing: float
     scale: float
     parts: list[PartOut]
+    plan: str
+    left_out: list[str]
+    how: str
     undo: str | None
     redo: str | None
 
@@ -83,10 +101,42 @@ class FittingIn(Schema):
     character_id: int
 
 
-class PairIn(Schema):
-    part: str
-    source: list[str]
-    target: list[str]
+class EditIn(Schema):
+    """One change. source, target: bone names. keys: parts or keys of pairs. mirror: the other side of the body follows.
+    above: least confidence of what is confirmed. plan: the body plan to pair by.
+    """
+
+    op: Literal[
+        "connect",
+        "set",
+        "remove",
+        "leave out",
+        "bring back",
+        "confirm",
+        "swap",
+        "moves",
+        "clear",
+        "reset",
+        "trees",
+        "plan",
+    ]
+    source: list[str] | None = None
+    target: list[str] | None = None
+    keys: list[str] | None = None
+    mirror: bool = False
+    add: bool = False
+    above: float | None = None
+    moves: bool | None = None
+    plan: str | None = None
+
+
+class FollowsOut(Schema):
+    """kind: paired, resampled, twist share, left out, missing, not in the plan. still: its source does not move in the clip."""
+
+    bone: str
+    kind: str
+    text: str
+    still: bool
 
 
 def _get(fitting_id: int) -> Fitting:
@@ -96,19 +146,53 @@ def _get(fitting_id: int) -> Fitting:
 def fitting_out(row: Fitting) -> dict:
     assert row.state is not None
     data = row.state.data
-    plan = plan_of(pair["part"] for pair in data["pairs"])
+    value = value_of(row)
+    bench = bench_of(row, value)
+    crossed = crossings(value.pairs, bench.source, bench.source_parts, bench.target, bench.target_parts, value.plan)
     later = row.states.filter(number=row.state.number + 1).first()
+
+    def bones(which: str, part: str) -> list[str]:
+        skeleton, parts = bench.side(which)
+        return [skeleton.names[bone.joint] for bone in parts.get(part, ())]
+
     return {
         "id": row.pk,
         "skeleton_id": row.skeleton_id,
         "character_id": row.character_id,
         "revision": row.state_id,
-        "pairs": data["pairs"],
-        "missing": data["missing"],
+        "pairs": [
+            {
+                "key": pair.key,
+                "part": pair.part,
+                "source": pair.source,
+                "target": pair.target,
+                "confidence": pair.confidence,
+                "reasons": pair.reasons,
+                "confirmed": pair.confirmed,
+                "moves": pair.moves,
+                "crosses": crossed.get(pair.key, ""),
+            }
+            for pair in value.pairs
+        ],
+        "missing": [{"part": one.part, "side": one.side} for one in value.missing],
         "stance": data["stance"]["parts"],
         "facing": data["facing"]["target"] - data["facing"]["source"],
         "scale": data["scale"],
-        "parts": [{"name": p.name, "limb": p.limb, "required": p.required, "many": p.many} for p in plan.parts],
+        "parts": [
+            {
+                "name": p.name,
+                "limb": p.limb,
+                "side": p.side,
+                "required": p.required,
+                "many": p.many,
+                "source": bones("source", p.name),
+                "target": bones("target", p.name),
+            }
+            for p in value.plan.parts
+        ],
+        "plan": value.plan.name,
+        "left_out": value.left_out,
+        "how": row.state.change,
         "undo": row.state.change if row.state.number else None,
         "redo": later.change if later else None,
     }
@@ -145,11 +229,13 @@ def get_fitting(request: HttpRequest, fitting_id: int):
     return fitting_out(_get(fitting_id))
 
 
-@router.put("{fitting_id}/pair", response=FittingOut, operation_id="set_pair")
-def put_pair(request: HttpRequest, fitting_id: int, wanted: PairIn):
+@router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
+def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
+    """Make one change to the pairs; it is a step that can be undone."""
     row = _get(fitting_id)
-    set_pair(row, wanted.part, wanted.source, wanted.target)
-    return fitting_out(_get(fitting_id))
+    said = wanted.dict()
+    edit(row, said.pop("op"), **said)
+    return fitting_out(row)
 
 
 @router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
@@ -164,13 +250,27 @@ def redo(request: HttpRequest, fitting_id: int):
     return fitting_out(_get(fitting_id))
 
 
+@router.get("{fitting_id}/follows", response=list[FollowsOut], operation_id="follows")
+def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = None):
+    """Why every bone of the character does or does not follow, in this clip."""
+    row = _get(fitting_id)
+    value = value_of(row)
+    still: list[str] = []
+    if clip_id is not None:
+        clip = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id, skeleton=row.skeleton)
+        still = takes.still_joints(clip.value())
+    return follows(value, parts_of(row.character.skeleton, value.plan), set(still))
+
+
 @router.get("{fitting_id}/preview/{clip_id}", operation_id="preview", response={200: None})
-def preview(request: HttpRequest, fitting_id: int, clip_id: int) -> HttpResponse:
-    """The clip transferred through the present state, for the character's own nodes.
+def preview(
+    request: HttpRequest, fitting_id: int, clip_id: int, first: int | None = None, last: int | None = None
+) -> HttpResponse:
+    """The clip, or its frames first to last, transferred through the present state, for the character's own nodes.
 
     float32: local rotations ``(frames, joints, 4)``, then local translations ``(frames, joints, 3)``.
     """
     row = _get(fitting_id)
-    clip = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id, skeleton=row.skeleton)
-    made = perform(row, clip)
+    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton=row.skeleton)
+    made = perform(row, clip, first, last)
     return octets(*for_the_stage(made, row.character), fps=made.fps)

@@ -1,5 +1,7 @@
 """Computing what a character does: the same core function for the preview, the rendition and the delivered file."""
 
+from functools import lru_cache
+
 from armuto import formats
 from armuto.formats import gltf
 from armuto.rotation import FloatArray
@@ -12,9 +14,20 @@ from studio.library import arrays
 from studio.library import models as library
 
 
-def perform(row: Fitting, clip: library.Clip) -> Clip:
-    """The clip transferred through the fitting's present state."""
-    return transfer(clip.value(), value_of(row))
+def perform(row: Fitting, clip: library.Clip, first: int | None = None, last: int | None = None) -> Clip:
+    """The clip, or its frames first to last, transferred through the fitting's present state."""
+    value = _clip(clip.pk, clip.revision, clip.first, clip.last)
+    if first is not None or last is not None:
+        stop = value.frames - 1
+        start = min(max(first or 0, 0), stop)
+        value = value.cut(start, min(max(stop if last is None else last, start), stop))
+    return transfer(value, value_of(row))
+
+
+@lru_cache(maxsize=6)
+def _clip(pk: int, revision: int, first: int, last: int) -> Clip:
+    """Motion is large; what somebody works with is kept, whatever pair they change."""
+    return library.Clip.objects.select_related("skeleton", "motion").get(pk=pk).value()
 
 
 def for_the_stage(clip: Clip, character: Character) -> tuple[FloatArray, FloatArray]:

@@ -12,6 +12,7 @@ from ninja.files import UploadedFile
 
 from armuto import formats, naming, takes
 from armuto.errors import BadInput
+from armuto.pairing.mirrors import twins
 from studio.library.keeping import change_clip, keep_original, keep_skeleton, new_version, segment
 from studio.library.models import Clip, Plate, Skeleton
 from studio.octets import octets
@@ -30,7 +31,9 @@ class SkeletonOut(Schema):
 
 
 class SkeletonTree(Schema):
-    """Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from."""
+    """Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings: how
+    surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
+    """
 
     id: int
     names: list[str]
@@ -38,6 +41,8 @@ class SkeletonTree(Schema):
     parts: list[str | None]
     ends: list[int]
     evidence: list[str]
+    readings: dict[str, list[float | str]]
+    twins: list[int]
 
 
 class ClipOut(Schema):
@@ -159,6 +164,7 @@ def get_skeleton(request: HttpRequest, skeleton_id: int):
 def skeleton_out(row: Skeleton) -> dict:
     tree = row.tree
     part = {name: key for key, names in row.parts.items() for name in names}
+    other = twins(row.value(), row.assignment())
     return {
         "id": row.pk,
         "names": tree["names"],
@@ -166,6 +172,8 @@ def skeleton_out(row: Skeleton) -> dict:
         "parts": [part.get(name) for name in tree["names"]],
         "ends": tree["end_parents"],
         "evidence": tree["file_frame"]["evidence"],
+        "readings": row.readings,
+        "twins": [other.get(joint, -1) for joint in range(len(tree["names"]))],
     }
 
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from armuto import intake, takes
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.pairing import Assignment, Found
+from armuto.pairing import Assignment
 from armuto.plate import plate
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip as ClipValue
@@ -38,6 +38,9 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
             "name": name,
             "tree": arrays.skeleton_tree(value),
             "parts": {part: [names[bone.joint] for bone in bones] for part, bones in document.parts.items()},
+            "readings": {
+                names[bone.joint]: [bone.confidence, bone.reason] for bones in document.parts.values() for bone in bones
+            },
             "joints": len(value),
             "height": document.height,
             "facing": intake.facing(value, document.parts)[0],
@@ -108,7 +111,7 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
     Motion.objects.create(
         clip=made, rotations=row.motion.rotations, moving=row.motion.moving, translations=row.motion.translations
     )
-    keep_plate(made, whole.cut(first, last), _parts_of(row.skeleton, whole.skeleton))
+    keep_plate(made, whole.cut(first, last), row.skeleton.assignment())
     return made
 
 
@@ -160,14 +163,6 @@ def keep_plate(row: Clip, clip: ClipValue, parts: Assignment) -> None:
     Plate.objects.update_or_create(clip=row, defaults={"drawing": plate_of(clip, parts)})
 
 
-def _parts_of(row: Skeleton, value: SkeletonValue) -> Assignment:
-    return {
-        part: tuple(Found(value.index[name], 1.0, "kept") for name in names)
-        for part, names in row.parts.items()
-        if names
-    }
-
-
 @transaction.atomic
 def change_clip(
     row: Clip,
@@ -201,7 +196,7 @@ def change_clip(
         whole = row.whole()
         _set_range(row, whole, first, last)
         row.revision += 1
-        keep_plate(row, whole.cut(first, last), _parts_of(row.skeleton, whole.skeleton))
+        keep_plate(row, whole.cut(first, last), row.skeleton.assignment())
     row.save(update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "revision"])
 
 

@@ -1,8 +1,11 @@
 """Originals, skeletons and clips. Blobs lie in tables of their own so that lists stay light."""
 
+from functools import lru_cache
+
 from django.db import models
 
 from armuto import skeleton as core
+from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
 from studio.library import arrays
 
@@ -25,24 +28,51 @@ class OriginalContent(models.Model):
 class Skeleton(models.Model):
     """A skeleton in the core's conventions. identity: hash of names, tree and rest, to tell skeletons apart.
 
-    tree: names, parents, rest and end sites as plain lists. parts: part name to bone names.
+    tree: names, parents, rest and end sites as plain lists. parts: part name to bone names. readings: how surely each of those
+    bones was read, 0 to 1, and why.
     """
 
     name = models.CharField(max_length=255)
     identity = models.CharField(max_length=64, unique=True)
     tree = models.JSONField()
     parts = models.JSONField(default=dict)
+    readings = models.JSONField(default=dict)
     joints = models.PositiveIntegerField()
     height = models.FloatField()
     facing = models.FloatField(null=True)
 
     def value(self) -> core.Skeleton:
-        return arrays.skeleton_value(self.tree)
+        return _skeleton(self.identity)
+
+    def assignment(self) -> Assignment:
+        """The parts as they were read, with confidence and reason."""
+        index = self.value().index
+        sure = self.readings
+        return {
+            part: tuple(Found(index[name], *sure.get(name, (1.0, "kept"))) for name in names)
+            for part, names in self.parts.items()
+            if names
+        }
 
     @property
     def plan(self) -> str:
         """The name of its body plan, or nothing where no part was recognised."""
         return plan_of(self.parts).name if self.parts else ""
+
+    def keep_parts(self, parts: Assignment) -> None:
+        """Other parts than were read so far, for what is made from now on."""
+        names = self.value().names
+        self.parts = {part: [names[bone.joint] for bone in bones] for part, bones in parts.items()}
+        self.readings = {
+            names[bone.joint]: [bone.confidence, bone.reason] for bones in parts.values() for bone in bones
+        }
+        self.save(update_fields=["parts", "readings"])
+
+
+@lru_cache(maxsize=64)
+def _skeleton(identity: str) -> core.Skeleton:
+    """Skeletons never change once written, so that their values can be kept while people work with them."""
+    return arrays.skeleton_value(Skeleton.objects.get(identity=identity).tree)
 
 
 class Clip(models.Model):

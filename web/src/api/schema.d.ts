@@ -693,7 +693,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/fittings/{fitting_id}/pair": {
+    "/api/fittings/{fitting_id}/edits": {
         parameters: {
             query?: never;
             header?: never;
@@ -701,9 +701,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Put Pair */
-        put: operations["set_pair"];
-        post?: never;
+        put?: never;
+        /**
+         * Post Edit
+         * @description Make one change to the pairs; it is a step that can be undone.
+         */
+        post: operations["edit_fitting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -744,6 +747,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fittings/{fitting_id}/follows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Follows
+         * @description Why every bone of the character does or does not follow, in this clip.
+         */
+        get: operations["follows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fittings/{fitting_id}/preview/{clip_id}": {
         parameters: {
             query?: never;
@@ -753,7 +776,7 @@ export interface paths {
         };
         /**
          * Preview
-         * @description The clip transferred through the present state, for the character's own nodes.
+         * @description The clip, or its frames first to last, transferred through the present state, for the character's own nodes.
          *
          *     float32: local rotations ``(frames, joints, 4)``, then local translations ``(frames, joints, 3)``.
          */
@@ -861,6 +884,161 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patterns/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Patterns */
+        get: operations["list_patterns"];
+        put?: never;
+        /** Make Pattern */
+        post: operations["make_pattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Patterns
+         * @description Patterns from their JSON files. A name that is taken gets a number.
+         */
+        post: operations["import_patterns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/recognised/{skeleton_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recognised
+         * @description The patterns that recognise a skeleton, the best first.
+         */
+        get: operations["recognised"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Plans */
+        get: operations["list_plans"];
+        put?: never;
+        /** Copy Plan */
+        post: operations["copy_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/plans/{plan_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Plan
+         * @description Fittings that use it keep their own copy.
+         */
+        delete: operations["remove_plan"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Plan
+         * @description Rename a plan, add a limb to it, or take one from it.
+         */
+        patch: operations["change_plan"];
+        trace?: never;
+    };
+    "/api/patterns/{pattern_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export Pattern */
+        get: operations["export_pattern"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/{pattern_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Pattern */
+        delete: operations["remove_pattern"];
+        options?: never;
+        head?: never;
+        /** Change Pattern */
+        patch: operations["change_pattern"];
+        trace?: never;
+    };
+    "/api/patterns/{pattern_id}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Apply Pattern
+         * @description Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay.
+         */
+        post: operations["apply_pattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -892,7 +1070,8 @@ export interface components {
         };
         /**
          * SkeletonTree
-         * @description Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from.
+         * @description Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings: how
+         *     surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
          */
         SkeletonTree: {
             /** Id */
@@ -907,6 +1086,12 @@ export interface components {
             ends: number[];
             /** Evidence */
             evidence: string[];
+            /** Readings */
+            readings: {
+                [key: string]: (number | string)[];
+            };
+            /** Twins */
+            twins: number[];
         };
         /** SkeletonOut */
         SkeletonOut: {
@@ -1405,7 +1590,8 @@ export interface components {
         };
         /**
          * FittingOut
-         * @description revision: names the present state. facing: degrees the target is turned against the source.
+         * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the
+         *     present state came of.
          */
         FittingOut: {
             /** Id */
@@ -1428,6 +1614,12 @@ export interface components {
             scale: number;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+            /** Plan */
+            plan: string;
+            /** Left Out */
+            left_out: string[];
+            /** How */
+            how: string;
             /** Undo */
             undo: string | null;
             /** Redo */
@@ -1443,8 +1635,13 @@ export interface components {
             /** Side */
             side: string;
         };
-        /** PairOut */
+        /**
+         * PairOut
+         * @description key: names the pair in changes: its part, or "+" and its first bone. crosses: what is wrong with sides or order.
+         */
         PairOut: {
+            /** Key */
+            key: string;
             /** Part */
             part: string | null;
             /** Source */
@@ -1455,20 +1652,32 @@ export interface components {
             confidence: number;
             /** Reasons */
             reasons: string[];
+            /** Confirmed */
+            confirmed: boolean;
+            /** Moves */
+            moves: boolean;
+            /** Crosses */
+            crosses: string;
         };
         /**
          * PartOut
-         * @description A row of the body plan.
+         * @description A row of the body plan. source and target: bones that were read as it, by their names.
          */
         PartOut: {
             /** Name */
             name: string;
             /** Limb */
             limb: string;
+            /** Side */
+            side: string;
             /** Required */
             required: boolean;
             /** Many */
             many: boolean;
+            /** Source */
+            source: string[];
+            /** Target */
+            target: string[];
         };
         /**
          * StanceRowOut
@@ -1491,14 +1700,53 @@ export interface components {
             /** Character Id */
             character_id: number;
         };
-        /** PairIn */
-        PairIn: {
-            /** Part */
-            part: string;
+        /**
+         * EditIn
+         * @description One change. source, target: bone names. keys: parts or keys of pairs. mirror: the other side of the body follows.
+         *     above: least confidence of what is confirmed. plan: the body plan to pair by.
+         */
+        EditIn: {
+            /**
+             * Op
+             * @enum {string}
+             */
+            op: "connect" | "set" | "remove" | "leave out" | "bring back" | "confirm" | "swap" | "moves" | "clear" | "reset" | "trees" | "plan";
             /** Source */
-            source: string[];
+            source?: string[] | null;
             /** Target */
-            target: string[];
+            target?: string[] | null;
+            /** Keys */
+            keys?: string[] | null;
+            /**
+             * Mirror
+             * @default false
+             */
+            mirror: boolean;
+            /**
+             * Add
+             * @default false
+             */
+            add: boolean;
+            /** Above */
+            above?: number | null;
+            /** Moves */
+            moves?: boolean | null;
+            /** Plan */
+            plan?: string | null;
+        };
+        /**
+         * FollowsOut
+         * @description kind: paired, resampled, twist share, left out, missing, not in the plan. still: its source does not move in the clip.
+         */
+        FollowsOut: {
+            /** Bone */
+            bone: string;
+            /** Kind */
+            kind: string;
+            /** Text */
+            text: string;
+            /** Still */
+            still: boolean;
         };
         /**
          * FindingOut
@@ -1556,6 +1804,165 @@ export interface components {
             clip_id: number;
             /** Character Id */
             character_id: number;
+        };
+        /**
+         * PatternOut
+         * @description parts: part name to bone names. bones: how many it names.
+         */
+        PatternOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Plan */
+            plan: string;
+            /** About */
+            about: string;
+            /** Parts */
+            parts: {
+                [key: string]: string[];
+            };
+            /** Left Out */
+            left_out: string[];
+            /** Shipped */
+            shipped: boolean;
+            /** Bones */
+            bones: number;
+        };
+        /**
+         * PatternIn
+         * @description From one side of a fitting, or from a skeleton as it was read.
+         */
+        PatternIn: {
+            /** Name */
+            name: string;
+            /** Fitting Id */
+            fitting_id?: number | null;
+            /**
+             * Side
+             * @default target
+             * @enum {string}
+             */
+            side: "source" | "target";
+            /** Skeleton Id */
+            skeleton_id?: number | null;
+        };
+        /**
+         * RecognisedOut
+         * @description score: the share of the pattern's bones that the skeleton has, 0 to 1. parts: how many parts it fills in.
+         */
+        RecognisedOut: {
+            /** Pattern Id */
+            pattern_id: number;
+            /** Name */
+            name: string;
+            /** Score */
+            score: number;
+            /** Parts */
+            parts: number;
+        };
+        /** LimbOut */
+        LimbOut: {
+            /** Name */
+            name: string;
+            /** Follows */
+            follows: string;
+            /** Sided */
+            sided: boolean;
+            /** Parts */
+            parts: string[];
+            /** Required */
+            required: boolean;
+        };
+        /**
+         * PlanOut
+         * @description limbs: without their side. parts: from which a limb can hang.
+         */
+        PlanOut: {
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Limbs */
+            limbs: components["schemas"]["LimbOut"][];
+            /** Parts */
+            parts: string[];
+        };
+        /**
+         * PlanIn
+         * @description A copy of a plan under another name.
+         */
+        PlanIn: {
+            /** Copy Of */
+            copy_of: string;
+            /** Name */
+            name: string;
+        };
+        /** LimbIn */
+        LimbIn: {
+            /** Name */
+            name: string;
+            /** Follows */
+            follows: string;
+            /** Sided */
+            sided: boolean;
+            /** Parts */
+            parts: components["schemas"]["PartIn"][];
+        };
+        /**
+         * PartIn
+         * @description A bone of a new limb; many: any number of bones in a row.
+         */
+        PartIn: {
+            /** Name */
+            name: string;
+            /**
+             * Many
+             * @default false
+             */
+            many: boolean;
+        };
+        /** PlanChange */
+        PlanChange: {
+            /** Name */
+            name?: string | null;
+            add?: components["schemas"]["LimbIn"] | null;
+            /** Remove */
+            remove?: string | null;
+        };
+        /** PatternChange */
+        PatternChange: {
+            /** Name */
+            name?: string | null;
+            /** About */
+            about?: string | null;
+            /** Parts */
+            parts?: {
+                [key: string]: string[];
+            } | null;
+        };
+        /**
+         * AppliedOut
+         * @description fits: whether the pattern recognises it. fittings: how many of its fittings were paired anew by it.
+         */
+        AppliedOut: {
+            /** Character Id */
+            character_id: number;
+            /** Character */
+            character: string;
+            /** Fits */
+            fits: boolean;
+            /** Score */
+            score: number;
+            /** Fittings */
+            fittings: number;
+        };
+        /** ApplyIn */
+        ApplyIn: {
+            /** Characters */
+            characters: number[];
         };
     };
     responses: never;
@@ -2624,7 +3031,7 @@ export interface operations {
             };
         };
     };
-    set_pair: {
+    edit_fitting: {
         parameters: {
             query?: never;
             header?: never;
@@ -2635,7 +3042,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PairIn"];
+                "application/json": components["schemas"]["EditIn"];
             };
         };
         responses: {
@@ -2694,9 +3101,36 @@ export interface operations {
             };
         };
     };
+    follows: {
+        parameters: {
+            query?: {
+                clip_id?: number | null;
+            };
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowsOut"][];
+                };
+            };
+        };
+    };
     preview: {
         parameters: {
-            query?: never;
+            query?: {
+                first?: number | null;
+                last?: number | null;
+            };
             header?: never;
             path: {
                 fitting_id: number;
@@ -2850,6 +3284,281 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    list_patterns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternOut"][];
+                };
+            };
+        };
+    };
+    make_pattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternOut"];
+                };
+            };
+        };
+    };
+    import_patterns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternOut"][];
+                };
+            };
+        };
+    };
+    recognised: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                skeleton_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecognisedOut"][];
+                };
+            };
+        };
+    };
+    list_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"][];
+                };
+            };
+        };
+    };
+    copy_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    remove_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    export_pattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    remove_pattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_pattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternOut"];
+                };
+            };
+        };
+    };
+    apply_pattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AppliedOut"][];
                 };
             };
         };

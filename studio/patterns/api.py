@@ -1,0 +1,297 @@
+"""Patterns and body plans over HTTP."""
+
+import copy
+import json
+import re
+from typing import Literal
+from urllib.parse import quote
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import File, Router, Schema, Status, UploadedFile
+
+from armuto import patterns as core
+from armuto.errors import BadInput
+from armuto.plans import NAMES, body_plan, read_plan
+from studio.fittings.models import Fitting
+from studio.library.models import Skeleton
+from studio.patterns import keeping
+from studio.patterns.models import OwnPlan, Pattern
+
+router = Router(tags=["patterns"])
+LARGEST = 1 << 20  # octets of a pattern's file
+
+
+class PatternOut(Schema):
+    """parts: part name to bone names. bones: how many it names."""
+
+    id: int
+    name: str
+    plan: str
+    about: str
+    parts: dict[str, list[str]]
+    left_out: list[str]
+    shipped: bool
+    bones: int
+
+    @staticmethod
+    def resolve_bones(row: Pattern) -> int:
+        return sum(len(names) for names in row.parts.values())
+
+
+class PatternIn(Schema):
+    """From one side of a fitting, or from a skeleton as it was read."""
+
+    name: str
+    fitting_id: int | None = None
+    side: Literal["source", "target"] = "target"
+    skeleton_id: int | None = None
+
+
+class PatternChange(Schema):
+    name: str | None = None
+    about: str | None = None
+    parts: dict[str, list[str]] | None = None
+
+
+class RecognisedOut(Schema):
+    """score: the share of the pattern's bones that the skeleton has, 0 to 1. parts: how many parts it fills in."""
+
+    pattern_id: int
+    name: str
+    score: float
+    parts: int
+
+
+class PartIn(Schema):
+    """A bone of a new limb; many: any number of bones in a row."""
+
+    name: str
+    many: bool = False
+
+
+class LimbIn(Schema):
+    name: str
+    follows: str
+    sided: bool
+    parts: list[PartIn]
+
+
+class PlanIn(Schema):
+    """A copy of a plan under another name."""
+
+    copy_of: str
+    name: str
+
+
+class PlanChange(Schema):
+    name: str | None = None
+    add: LimbIn | None = None
+    remove: str | None = None
+
+
+class LimbOut(Schema):
+    name: str
+    follows: str
+    sided: bool
+    parts: list[str]
+    required: bool
+
+
+class PlanOut(Schema):
+    """limbs: without their side. parts: from which a limb can hang."""
+
+    id: int | None
+    name: str
+    own: bool
+    limbs: list[LimbOut]
+    parts: list[str]
+
+
+@router.get("", response=list[PatternOut], operation_id="list_patterns")
+def list_patterns(request: HttpRequest):
+    return keeping.rows()
+
+
+@router.post("", response={201: PatternOut}, operation_id="make_pattern")
+def make_pattern(request: HttpRequest, wanted: PatternIn):
+    from studio.fittings.keeping import value_of
+
+    name = " ".join(wanted.name.split())[:120]
+    if not name:
+        raise BadInput("A pattern needs a name; type one.")
+    if wanted.fitting_id is not None:
+        value = value_of(get_object_or_404(Fitting, pk=wanted.fitting_id))
+        skeleton = value.source if wanted.side == "source" else value.target
+        made = core.of_pairs(name, value.plan.name, skeleton, value.pairs, wanted.side, value.left_out)
+    else:
+        row = get_object_or_404(Skeleton, pk=wanted.skeleton_id)
+        made = core.of_skeleton(name, row.plan, row.value(), row.assignment())
+    if not made.parts:
+        raise BadInput(f"{name}: no part is known on that side yet; pair some bones first.")
+    return Status(201, keeping.keep(made))
+
+
+@router.post("import", response={201: list[PatternOut]}, operation_id="import_patterns")
+def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]):
+    """Patterns from their JSON files. A name that is taken gets a number."""
+    read = []
+    for file in files:
+        if (file.size or 0) > LARGEST:
+            raise BadInput(f"{file.name}: too large for a pattern; choose the file that was exported.")
+        read.append(core.from_json(file.read(), file.name or "pattern.json"))
+    out = []
+    for value in read:
+        name, number = value.name, 1
+        while Pattern.objects.filter(name=name).exists():
+            number += 1
+            name = f"{value.name} {number}"
+        out.append(keeping.keep(core.Pattern(name, value.plan, value.parts, value.about, value.left_out)))
+    return Status(201, out)
+
+
+@router.get("recognised/{skeleton_id}", response=list[RecognisedOut], operation_id="recognised")
+def recognised(request: HttpRequest, skeleton_id: int):
+    """The patterns that recognise a skeleton, the best first."""
+    value = get_object_or_404(Skeleton, pk=skeleton_id).value()
+    ids = {row.name: row.pk for row in keeping.rows()}
+    return [
+        {"pattern_id": ids[read.pattern.name], "name": read.pattern.name, "score": read.score, "parts": len(read.parts)}
+        for read in core.recognise(value, keeping.known())
+    ]
+
+
+@router.get("plans", response=list[PlanOut], operation_id="list_plans")
+def list_plans(request: HttpRequest):
+    shipped = [_plan_out(None, body_plan(name).table) for name in NAMES]
+    return [*shipped, *(_plan_out(row.pk, row.table) for row in OwnPlan.objects.all())]
+
+
+@router.post("plans", response={201: PlanOut}, operation_id="copy_plan")
+def copy_plan(request: HttpRequest, wanted: PlanIn):
+    name = _free_plan_name(wanted.name)
+    table = copy.deepcopy(keeping.plan_named(wanted.copy_of).table) | {"name": name}
+    table.pop("prior", None)
+    row = OwnPlan.objects.create(name=name, table=table)
+    return Status(201, _plan_out(row.pk, table))
+
+
+@router.patch("plans/{plan_id}", response=PlanOut, operation_id="change_plan")
+def change_plan(request: HttpRequest, plan_id: int, wanted: PlanChange):
+    """Rename a plan, add a limb to it, or take one from it."""
+    row = get_object_or_404(OwnPlan, pk=plan_id)
+    table = copy.deepcopy(row.table)
+    if wanted.name is not None and wanted.name != row.name:
+        row.name = table["name"] = _free_plan_name(wanted.name)
+    if wanted.remove is not None:
+        gone = {part["part"] for part in table["parts"] if part["limb"] == wanted.remove}
+        if "hips" in gone:
+            raise BadInput("The trunk cannot be taken away; everything else hangs from it.")
+        # What hung from it goes with it.
+        while more := {p["part"] for p in table["parts"] if p["follows"] in gone and p["part"] not in gone}:
+            gone |= more
+        table["parts"] = [part for part in table["parts"] if part["part"] not in gone]
+    if wanted.add is not None:
+        table["parts"] += _limb_rows(wanted.add)
+    try:
+        read_plan(table)
+    except ValueError as problem:
+        raise BadInput(f"{row.name}: {problem}; change it and try again.") from None
+    row.table = table
+    row.save()
+    return _plan_out(row.pk, table)
+
+
+@router.delete("plans/{plan_id}", response={204: None}, operation_id="remove_plan")
+def remove_plan(request: HttpRequest, plan_id: int):
+    """Fittings that use it keep their own copy."""
+    get_object_or_404(OwnPlan, pk=plan_id).delete()
+    return Status(204, None)
+
+
+@router.get("{pattern_id}/file", response={200: None}, operation_id="export_pattern")
+def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
+    row = get_object_or_404(Pattern, pk=pattern_id)
+    text = json.dumps(core.to_json(row.value()), ensure_ascii=False, indent=1) + "\n"
+    response = HttpResponse(text, content_type="application/json")
+    plain = re.sub(r"[^A-Za-z0-9 ._()-]", "_", row.name)
+    name = f"filename=\"{plain}.json\"; filename*=UTF-8''{quote(row.name)}.json"
+    response["Content-Disposition"] = f"attachment; {name}"
+    return response
+
+
+@router.patch("{pattern_id}", response=PatternOut, operation_id="change_pattern")
+def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange):
+    row = get_object_or_404(Pattern, pk=pattern_id)
+    keeping.change(row, wanted.name, wanted.about, wanted.parts)
+    return row
+
+
+@router.delete("{pattern_id}", response={204: None}, operation_id="remove_pattern")
+def remove_pattern(request: HttpRequest, pattern_id: int):
+    get_object_or_404(Pattern, pk=pattern_id).delete()
+    return Status(204, None)
+
+
+class ApplyIn(Schema):
+    characters: list[int]
+
+
+class AppliedOut(Schema):
+    """fits: whether the pattern recognises it. fittings: how many of its fittings were paired anew by it."""
+
+    character_id: int
+    character: str
+    fits: bool
+    score: float
+    fittings: int
+
+
+@router.post("{pattern_id}/apply", response=list[AppliedOut], operation_id="apply_pattern")
+def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn):
+    """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay."""
+    from studio.fittings.editing import apply_pattern as apply
+
+    return apply(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)
+
+
+def _free_plan_name(name: str) -> str:
+    name = " ".join(name.split())[:120]
+    if not name:
+        raise BadInput("A body plan needs a name; type one.")
+    if name in NAMES or OwnPlan.objects.filter(name=name).exists():
+        raise BadInput(f"{name}: there is a body plan of this name already; give it another.")
+    return name
+
+
+def _limb_rows(limb: LimbIn) -> list[dict]:
+    name = " ".join(limb.name.split()).lower()
+    if not name or not limb.parts:
+        raise BadInput("A limb needs a name and at least one bone.")
+    rows, follows = [], limb.follows.removeprefix("left ").removeprefix("right ")
+    for part in limb.parts:
+        own = " ".join(part.name.split()).lower()
+        if own.startswith(("left ", "right ")):
+            raise BadInput(f"{own}: name the bone without its side; “on both sides” makes a left and a right one.")
+        rows.append({"part": own, "limb": name, "follows": follows, "sided": limb.sided, "many": part.many})
+        follows = own
+    return rows
+
+
+def _plan_out(pk: int | None, table: dict) -> dict:
+    limbs: dict[str, dict] = {}
+    for row in table["parts"]:
+        limb = limbs.setdefault(
+            row["limb"],
+            {
+                "name": row["limb"],
+                "follows": row["follows"] or "",
+                "sided": bool(row.get("sided")),
+                "parts": [],
+                "required": False,
+            },
+        )
+        limb["parts"].append(row["part"])
+        limb["required"] |= bool(row.get("required"))
+    parts = [row["part"] for row in table["parts"]]
+    return {"id": pk, "name": table["name"], "own": pk is not None, "limbs": list(limbs.values()), "parts": parts}
