@@ -30,12 +30,13 @@ def crossings(
     """
     out: dict[str, str] = {}
     left_of, left_of_target = _left(source, source_parts), _left(target, target_parts)
+    read, read_target = _read(source_parts), _read(target_parts)
     by_part = {pair.part: pair for pair in pairs if pair.part}
     for pair in pairs:
         if not pair.source or not pair.target:
             continue
-        here = _side(left_of, [source.index[name] for name in pair.source])
-        there = _side(left_of_target, [target.index[name] for name in pair.target])
+        here = _side(left_of, [source.index[name] for name in pair.source], read)
+        there = _side(left_of_target, [target.index[name] for name in pair.target], read_target)
         if here and there and here != there:
             out[pair.key] = (
                 f"{pair.source[0]} is on the {here} of the source, {pair.target[0]} on the {there} of the character."
@@ -80,6 +81,14 @@ def _left(skeleton: Skeleton, parts: Assignment) -> FloatArray:
     return np.asarray((at - at[parts["hips"][0].joint]) @ left / size)
 
 
-def _side(left: FloatArray, joints: Sequence[int]) -> str:
+def _read(parts: Assignment) -> dict[int, str]:
+    """The side that joints near the middle, such as collar bones, were read as."""
+    sided = {part: part.split()[0] for part in parts if part.split()[0] in OTHER}
+    return {bone.joint: side for part, side in sided.items() for bone in parts[part]}
+
+
+def _side(left: FloatArray, joints: Sequence[int], read: dict[int, str]) -> str:
     mean = float(np.mean(left[list(joints)]))
-    return "" if abs(mean) < MIDDLE else "left" if mean > 0 else "right"
+    if abs(mean) < MIDDLE:
+        return read.get(joints[0], "")
+    return "left" if mean > 0 else "right"

@@ -63,11 +63,14 @@ def fit(
     target_stance: FloatArray | None = None,
     left_out: Sequence[str] = (),
     plan: BodyPlan | None = None,
+    facing: tuple[float, float] | None = None,
 ) -> Fitting:
     """Fit a target to a source: pair unless pairs are given, face the same way, align the stance.
 
     Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the two
-    trees are matched directly (:mod:`armuto.pairing.matching`). Raises ValueError when there is nothing to pair.
+    trees are matched directly (:mod:`armuto.pairing.matching`). Which way the two face is told by the parts that they were
+    read as, by the pairs where no parts are given, or said outright (degrees of source and target). Raises ValueError when
+    there is nothing to pair.
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
@@ -81,13 +84,13 @@ def fit(
         ]
     if pairs is None and not any(pair.source and pair.target for pair in found):
         raise ValueError("no bone of the one could be paired with a bone of the other")
-    # Pairs decide what the parts are.
-    source_parts, target_parts = _parts(found, source, "source"), _parts(found, target, "target")
     missing = tuple(row for row in missing if row.part not in left_out)
     led = leads(found, source, source.rest.positions, target, plan)
-    source_facing, why_source = intake.facing(source, source_parts)
-    target_facing, why_target = intake.facing(target, target_parts)
+    source_facing, why_source = intake.facing(source, source_parts or _parts(found, source, "source"))
+    target_facing, why_target = intake.facing(target, target_parts or _parts(found, target, "target"))
     notes = [f"source: {why_source}", f"target: {why_target}"]
+    if facing is not None:
+        source_facing, target_facing = facing
     if source_facing is None or target_facing is None:
         source_facing, target_facing = 0.0, _turned(led, target) if led else 0.0
         notes.append(f"the target is turned {target_facing:.1f}° against the source, by where the paired bones lie")
@@ -202,7 +205,7 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
         "left_out": list(fitting.left_out),
         "plan": fitting.plan.table if fitting.plan.own else fitting.plan.name,
         "missing": [{"part": row.part, "side": row.side} for row in fitting.missing],
-        "facing": {"source": round(fitting.source_facing, 6), "target": round(fitting.target_facing, 6)},
+        "facing": {"source": fitting.source_facing, "target": fitting.target_facing},
         "scale": fitting.scale,
         "stance": {
             "parts": [
@@ -240,6 +243,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
             for row in tree["pairs"]
         )
         left_out = tuple(str(part) for part in tree.get("left_out", ()))
+        facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
         plan = plan_said(tree.get("plan"))
         turns = {str(name): np.array(q, float) for name, q in tree["stance"]["target"].items()}
         if any(q.shape != (4,) or not np.isfinite(q).all() for q in turns.values()):
@@ -255,7 +259,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         if name in target.index:
             local[target.index[name]] = rotation.normalised(q)
     try:
-        return fit(source, target, pairs=pairs, target_stance=local, left_out=left_out, plan=plan)
+        return fit(source, target, pairs=pairs, target_stance=local, left_out=left_out, plan=plan, facing=facing)
     except ValueError as problem:
         raise refuse(str(problem)) from None
 

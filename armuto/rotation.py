@@ -7,6 +7,8 @@ where its algorithms are the point: Euler angles and alignment of direction sets
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -64,16 +66,20 @@ def between(a: FloatArray, b: FloatArray) -> FloatArray:
     Opposite directions have no unique answer: the half turn about the axis nearest to +X that is square to ``a``
     is taken. A zero direction gives the identity.
     """
-    length_a, length_b = np.linalg.norm(a), np.linalg.norm(b)
-    if length_a < 1e-12 or length_b < 1e-12:
+    ax, ay, az = (float(v) for v in a)
+    bx, by, bz = (float(v) for v in b)
+    length = math.sqrt((ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz))
+    if length < 1e-24:
         return IDENTITY.copy()
-    a, b = a / length_a, b / length_b
-    cosine = float(np.clip(a @ b, -1.0, 1.0))
+    cosine = (ax * bx + ay * by + az * bz) / length
     if cosine < -1.0 + 1e-12:
+        a = a / np.linalg.norm(a)
         square = np.eye(3)[int(np.argmin(np.abs(a)))]
         square = square - a * (a @ square)
         return about(square, np.pi)
-    return normalised(np.append(np.cross(a, b), 1.0 + cosine))
+    x, y, z = (ay * bz - az * by) / length, (az * bx - ax * bz) / length, (ax * by - ay * bx) / length
+    w = 1.0 + cosine
+    return np.array([x, y, z, w]) / math.sqrt(x * x + y * y + z * z + w * w)
 
 
 def angle(q: FloatArray) -> FloatArray:

@@ -58,9 +58,15 @@ def edit(row: Fitting, op: str, **said: object) -> None:
         then, what = change(row, now, bench, said)
     if then == now and plan == value.plan:
         return
-    made = core.fit(value.source, value.target, pairs=then.pairs, left_out=then.left_out, plan=plan)
+    made = _fit(row, value, then, plan)
     with transaction.atomic():
         step(row, made, what)
+
+
+def _fit(row: Fitting, value: core.Fitting, now: Pairing, plan: BodyPlan) -> core.Fitting:
+    """The fitting with other pairs. Which way the bodies face is told by what they are, not by how they are paired."""
+    parts = parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan)
+    return core.fit(value.source, value.target, *parts, pairs=now.pairs, left_out=now.left_out, plan=plan)
 
 
 def _check(bench: Bench, said: dict) -> None:
@@ -226,9 +232,5 @@ def _by_pattern(row: Fitting, name: str) -> bool:
             now = edits.give(now, bench, pair)
     if now.pairs == value.pairs:
         return False
-    step(
-        row,
-        core.fit(value.source, value.target, pairs=now.pairs, left_out=now.left_out, plan=plan),
-        f"by the pattern “{name}”",
-    )
+    step(row, _fit(row, value, now, plan), f"by the pattern “{name}”")
     return True

@@ -12,6 +12,7 @@ export const router = createRouter({
     { path: '/cast', name: 'cast', component: () => import('./cast/CastView.vue'), meta: { title: 'Cast' } },
     { path: '/fittings', name: 'fittings', component: () => import('./fittings/FittingsView.vue'), meta: { title: 'Fittings' } },
     { path: '/fittings/:id(\\d+)', name: 'fitting', component: () => import('./fitting/FittingView.vue'), meta: { title: 'Fitting' } },
+    { path: '/patterns', name: 'patterns', component: () => import('./patterns/PatternsView.vue'), meta: { title: 'Patterns' } },
     { path: '/board', name: 'board', component: () => import('./board/BoardView.vue'), meta: { title: 'Board' } },
     { path: '/delivery', name: 'delivery', component: () => import('./delivery/DeliveryView.vue'), meta: { title: 'Delivery' } },
     { path: '/:rest(.*)*', name: 'lost', component: () => import('./frame/LostView.vue'), meta: { title: 'Not found' } },

@@ -3,7 +3,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
-import { answer, client, octets, type Schemas } from '@/api/client'
+import { octets } from '@/api/client'
 import { usePlayer } from '@/player/player'
 import PoseRibbon, { type RibbonRow } from '@/player/PoseRibbon.vue'
 import TransportBar from '@/player/TransportBar.vue'
@@ -15,9 +15,11 @@ import { useRenditions } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
 import { loadFigure, treeFor, type StageModule } from './figures'
 import { openFitting } from './open'
-import PairList from './PairList.vue'
+import PairLeaf from './PairLeaf.vue'
 import RenditionPanel from './RenditionPanel.vue'
 import StanceList from './StanceList.vue'
+import { useFitting } from './useFitting'
+import { groupOf, type Fitting, type Group, type Which } from './weave'
 
 const route = useRoute()
 const router = useRouter()
@@ -27,17 +29,20 @@ const cast = useCast()
 const messages = useMessages()
 const renditions = useRenditions()
 
-const fitting = ref<Schemas['FittingOut'] | null>(null)
 const sourceBones = ref<Bones | null>(null)
 const targetBones = ref<Bones | null>(null)
 const lost = ref(false)
-const busy = ref(false)
 const loading = ref('')
 const leaf = ref<'pair' | 'stance'>('pair')
 const layout = ref<'beside' | 'over'>('beside')
 const mesh = ref(true)
-const bones = ref(false)
+const bones = ref(true)
 const pointed = ref<string | null>(null)
+const held = ref<{ which: Which; bone: string } | null>(null)
+const mirror = ref(true)
+const changed = ref<string[]>([])
+const atPointer = ref<{ x: number; y: number; rings: { which: Which; bone: string; part: string }[] } | null>(null)
+const pair = ref<InstanceType<typeof PairLeaf>>()
 const canvas = ref<HTMLCanvasElement>()
 const stage = shallowRef<ReturnType<StageModule['openStage']>>()
 const frames = ref(1)
@@ -49,6 +54,7 @@ let module: StageModule | undefined
 let fetching: AbortController | undefined
 
 const id = computed(() => Number(route.params.id))
+const { fitting, why, busy, load, edit, undo, redo, askWhy, pairWith } = useFitting(() => id.value, afterChange)
 const clips = computed(() => library.present.filter((clip) => clip.skeleton_id === fitting.value?.skeleton_id))
 const clip = computed(() => clips.value.find((one) => one.id === Number(route.query.clip)) ?? clips.value[0])
 const character = computed(() => (fitting.value ? cast.character(fitting.value.character_id) : undefined))
@@ -60,12 +66,13 @@ async function open() {
     if (!library.loaded) await library.load()
     if (!cast.loaded) await cast.load()
     if (!renditions.loaded) await renditions.load()
-    fitting.value = await answer(client.GET('/api/fittings/{fitting_id}', { params: { path: { fitting_id: id.value } } }))
+    await load()
     ;[sourceBones.value, targetBones.value] = await Promise.all([
-      cast.skeleton(fitting.value.skeleton_id),
+      cast.skeleton(fitting.value!.skeleton_id),
       cast.skeleton(character.value!.skeleton_id),
     ])
     void useRuns().refresh()
+    void askWhy(clip.value?.id)
     await nextTick()
     await openTheStage()
   } catch (problem) {
@@ -108,7 +115,7 @@ async function loadMotion(again: boolean) {
     now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
     frames.value = count
     fps.value = source.fps
-    if (again) go(0)
+    if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions))
     drawRibbon(tree)
     now.setFrame(frame.value)
     place(again)
@@ -168,22 +175,164 @@ const reach = computed(() => {
 })
 const hips = computed(() => Math.max(0, targetBones.value?.parts.indexOf('hips') ?? 0))
 
-/** Light up the bones of the part that is pointed at, on both figures. */
+/** The frame in which the body is furthest from how it stands at first: where a wrong pair is seen best. */
+function busiest({ frames: count, points, values }: { frames: number; points: number; values: Float32Array }) {
+  const root = Math.max(0, sourceBones.value?.parts.indexOf('hips') ?? 0)
+  let best = 0
+  let most = -1
+  for (let at = 0; at < count; at++) {
+    let far = 0
+    const own = at * points * 3
+    for (let n = 0; n < points; n++)
+      for (let axis = 0; axis < 3; axis++) {
+        const here = values[own + n * 3 + axis] - values[own + root * 3 + axis]
+        far += Math.abs(here - (values[n * 3 + axis] - values[root * 3 + axis]))
+      }
+    if (far > most) [best, most] = [at, far]
+  }
+  return best
+}
+
+/** What is pointed at, as keys: a bone and its pair, a pair, or a part. */
+const lit = computed(() => {
+  const key = pointed.value
+  if (!key) return []
+  const [which, bone] = split(key)
+  const own = which ? pairWith(which, bone) : undefined
+  return own ? [key, own.key] : [key]
+})
+function split(key: string): [Which | '', string] {
+  const which = key.startsWith('source ') ? 'source' : key.startsWith('target ') ? 'target' : ''
+  return [which, which ? key.slice(7) : key]
+}
+/** Light up the bones that are pointed at, held, or just changed, on both figures. */
 function light() {
-  const pair = fitting.value?.pairs.find((one) => one.part === pointed.value || (!one.part && one.source[0] === pointed.value))
-  const rings = (names: string[] | undefined, tree: Bones | null) => (names ?? []).map((name) => tree?.names.indexOf(name) ?? -1)
-  stage.value?.source('source')?.select(rings(pair?.source, sourceBones.value))
+  const rings = { source: new Set<number>(), target: new Set<number>() }
+  const large = { source: new Set<number>(), target: new Set<number>() }
+  const trees = { source: sourceBones.value, target: targetBones.value }
+  const put = (into: typeof rings, which: Which, names: string[]) => {
+    for (const name of names) {
+      const joint = trees[which]?.names.indexOf(name) ?? -1
+      if (joint >= 0) into[which].add(joint)
+    }
+  }
+  for (const key of lit.value) {
+    const [which, bone] = split(key)
+    if (which) put(rings, which, [bone])
+    const own = fitting.value?.pairs.find((one) => one.key === key || (leaf.value === 'stance' && one.part === key))
+    const part = fitting.value?.parts.find((one) => one.name === key)
+    for (const side of ['source', 'target'] as const) put(rings, side, own?.[side] ?? part?.[side] ?? [])
+  }
+  if (held.value) put(large, held.value.which, [held.value.bone])
+  for (const key of changed.value) {
+    const own = fitting.value?.pairs.find((one) => one.key === key)
+    for (const side of ['source', 'target'] as const) put(large, side, own?.[side] ?? [])
+  }
+  stage.value?.source('source')?.select(rings.source, large.source)
   const figure = stage.value?.figure('character')
-  figure?.quills.select(rings(pair?.target, targetBones.value))
-  figure?.show(mesh.value, bones.value || pointed.value !== null)
+  figure?.quills.select(rings.target, large.target)
+  figure?.show(mesh.value, bones.value || pointed.value !== null || held.value !== null)
   stage.value?.invalidate()
+}
+
+/** A change is seen on the figure first, in the frame that is shown; the rest of the clip follows behind it. */
+async function afterChange(before: Fitting) {
+  const old = new Map(before.pairs.map((one) => [one.key, `${one.source} ${one.target}`]))
+  changed.value = (fitting.value?.pairs ?? []).filter((one) => old.get(one.key) !== `${one.source} ${one.target}`).map((one) => one.key)
+  clearTimeout(fading)
+  fading = setTimeout(() => {
+    changed.value = []
+    light()
+  }, 2500)
+  const row = clip.value
+  const figure = stage.value?.figure('character')
+  if (row && figure) {
+    const at = frame.value
+    const { blocks } = await octets(`/api/fittings/${id.value}/preview/${row.id}?first=${at}&last=${at}`)
+    if (frame.value === at && !playing.value) figure.take(blocks[0].values, blocks[1].values)
+    light()
+    stage.value?.draw()
+    if (window.armuto) window.armuto.shown = fitting.value?.revision
+  }
+  clearTimeout(filling)
+  filling = setTimeout(() => {
+    void Promise.all([loadMotion(false), renditions.load(), askWhy(row?.id)]).then(light).catch(messages.fail)
+  }, 120)
+}
+let fading: ReturnType<typeof setTimeout> | undefined
+let filling: ReturnType<typeof setTimeout> | undefined
+
+/** Bring one part of both bodies next to each other and look at it closely; the whole bodies for the rest. */
+function lookAt(group: Group) {
+  const now = stage.value
+  if (!now || !fitting.value || !sourceBones.value || !targetBones.value) return
+  const trees = { source: sourceBones.value, target: targetBones.value }
+  const limbs = fitting.value.parts.filter((part) => groupOf(part.limb, fitting.value!.parts) === group)
+  if (group === 'Left hand' || group === 'Right hand') limbs.push(...fitting.value.parts.filter((part) => part.name === group.toLowerCase()))
+  const positions = { source: now.source('source')?.positions, target: now.figure('character')?.quills.positions }
+  place(false)
+  const balls = (['source', 'target'] as const).map((which) => {
+    const names = limbs.flatMap((part) => part[which])
+    const points = names.map((name) => trees[which].names.indexOf(name)).filter((joint) => joint >= 0).map((joint) => at(which, joint))
+    if (!points.length) return null
+    const middle = [0, 1, 2].map((axis) => (Math.min(...points.map((p) => p[axis])) + Math.max(...points.map((p) => p[axis]))) / 2)
+    const radius = Math.max(0.06, ...points.map((p) => Math.hypot(p[0] - middle[0], p[1] - middle[1], p[2] - middle[2])))
+    return { middle, radius }
+  })
+  function at(which: Which, joint: number) {
+    const values = positions[which]!
+    return [values[joint * 3], values[joint * 3 + 1], values[joint * 3 + 2]]
+  }
+  const [a, b] = balls
+  if (group === 'Body' || group === 'All' || group === 'Extras' || !a || !b) return place(true)
+  const radius = Math.max(a.radius, b.radius) * 1.25
+  // Both come to stand beside the middle between them, so that they fill the picture.
+  const stands = now.placeOf('character')
+  const goal = [(a.middle[0] + b.middle[0]) / 2, (a.middle[2] + b.middle[2]) / 2]
+  now.moveTo('source', goal[0] - radius - a.middle[0], goal[1] - a.middle[2])
+  now.moveTo('character', stands.x + goal[0] + radius - b.middle[0], stands.z + goal[1] - b.middle[2])
+  now.setFollowed(null)
+  now.frameBall(goal[0], (a.middle[1] + b.middle[1]) / 2, goal[1], Math.max(radius * 1.7, radius + Math.abs(a.middle[1] - b.middle[1]) / 2))
+}
+
+/** Pointing and clicking at rings on the figures; where several lie on top of each other, a short list asks which. */
+let pressed: { x: number; y: number } | null = null
+const ringsAt = (event: PointerEvent, within: number) =>
+  (stage.value?.ringsAt(event.clientX, event.clientY, within) ?? []).map(({ key, joint }) => {
+    const which: Which = key === 'source' ? 'source' : 'target'
+    const tree = which === 'source' ? sourceBones.value : targetBones.value
+    const bone = tree?.names[joint] ?? ''
+    return { which, bone, part: pairWith(which, bone)?.part ?? tree?.parts[joint] ?? '' }
+  })
+function hover(event: PointerEvent) {
+  if (leaf.value !== 'pair' || event.buttons || atPointer.value) return
+  const ring = ringsAt(event, 9)[0]
+  pointed.value = ring ? `${ring.which} ${ring.bone}` : null
+}
+function release(event: PointerEvent) {
+  const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4
+  pressed = null
+  atPointer.value = null
+  if (!still || leaf.value !== 'pair') return
+  const rings = ringsAt(event, 12).filter((ring) => !held.value || ring.which !== held.value.which || ring.bone === held.value.bone)
+  if (rings.length === 1) pair.value?.take(rings[0].which, rings[0].bone)
+  else if (rings.length > 1) {
+    const box = canvas.value!.getBoundingClientRect()
+    const x = Math.min(event.clientX - box.left, box.width - 210)
+    atPointer.value = { x, y: Math.min(event.clientY - box.top, box.height - 34 * Math.min(rings.length, 7)), rings: rings.slice(0, 7) }
+  }
+}
+function pick(ring: { which: Which; bone: string }) {
+  atPointer.value = null
+  pair.value?.take(ring.which, ring.bone)
 }
 
 watch(frame, (now) => stage.value?.setFrame(now))
 watch([layout], () => place(true))
 watch([mesh, bones], () => place(false))
-watch(pointed, light)
-watch(() => clip.value?.id, (now, before) => now && before && loadMotion(true))
+watch([pointed, held], light)
+watch(leaf, () => ((held.value = null), light()))
+watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), loadMotion(true)))
 watch(
   () => theme.global.name.value,
   async () => {
@@ -193,24 +342,6 @@ watch(
   },
   { flush: 'post' },
 )
-
-async function change(work: Promise<Schemas['FittingOut']>) {
-  busy.value = true
-  try {
-    fitting.value = await work
-    await Promise.all([loadMotion(false), renditions.load()])
-    light()
-  } catch (problem) {
-    messages.fail(problem)
-  } finally {
-    busy.value = false
-  }
-}
-const path = computed(() => ({ params: { path: { fitting_id: id.value } } }))
-const setPair = (part: string, source: string[], target: string[]) =>
-  change(answer(client.PUT('/api/fittings/{fitting_id}/pair', { ...path.value, body: { part, source, target } })))
-const undo = () => fitting.value?.undo && change(answer(client.POST('/api/fittings/{fitting_id}/undo', path.value)))
-const redo = () => fitting.value?.redo && change(answer(client.POST('/api/fittings/{fitting_id}/redo', path.value)))
 
 async function transfer() {
   if (!clip.value || !character.value) return
@@ -233,6 +364,8 @@ async function drop(event: DragEvent) {
 function onKey(event: KeyboardEvent) {
   const target = event.target as HTMLElement
   if (target.closest('input, textarea, [role="dialog"]')) return
+  if (leaf.value === 'pair' && !event.ctrlKey && !event.metaKey && !event.altKey && pair.value?.onKey(event)) return
+  if (event.key === 'Escape' && atPointer.value) return void (atPointer.value = null)
   const key = event.key
   const steps = [...new Set(findings.value.filter((one) => one.unit).map((one) => one.frames[0]))].sort((a, b) => a - b)
   if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === 'z') void (event.shiftKey ? redo() : undo())
@@ -264,6 +397,8 @@ onMounted(() => {
 onBeforeUnmount(() => {
   window.removeEventListener('keydown', onKey)
   fetching?.abort()
+  clearTimeout(fading)
+  clearTimeout(filling)
   stage.value?.dispose()
 })
 </script>
@@ -286,7 +421,22 @@ onBeforeUnmount(() => {
       </div>
       <div class="leaf">
         <template v-if="fitting && sourceBones && targetBones">
-          <PairList v-if="leaf === 'pair'" :fitting="fitting" :source="sourceBones" :target="targetBones" :pointed="pointed" :busy="busy" @point="pointed = $event" @set="setPair" />
+          <PairLeaf
+            v-if="leaf === 'pair'"
+            ref="pair"
+            v-model:mirror="mirror"
+            v-model:held="held"
+            :fitting="fitting"
+            :source="sourceBones"
+            :target="targetBones"
+            :character="character?.name ?? ''"
+            :why="why"
+            :pointed="lit"
+            :changed="changed"
+            @point="pointed = $event"
+            @edit="edit"
+            @group="lookAt"
+          />
           <StanceList v-else :fitting="fitting" :pointed="pointed" @point="pointed = $event" />
         </template>
       </div>
@@ -311,7 +461,20 @@ onBeforeUnmount(() => {
         </div>
       </div>
       <div class="stage">
-        <canvas ref="canvas" tabindex="-1" aria-label="Source and character under one camera"></canvas>
+        <canvas
+          ref="canvas"
+          tabindex="-1"
+          aria-label="Source and character under one camera"
+          @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }"
+          @pointermove="hover"
+          @pointerup="release"
+          @pointerleave="atPointer || (pointed = null)"
+        ></canvas>
+        <ul v-if="atPointer" class="rings" role="menu" aria-label="Which bone" :style="{ left: `${atPointer.x}px`, top: `${atPointer.y}px` }">
+          <li v-for="ring in atPointer.rings" :key="ring.which + ring.bone">
+            <button class="plain" role="menuitem" @click="pick(ring)" @mouseenter="pointed = `${ring.which} ${ring.bone}`"><span class="mono">{{ ring.bone }}</span><span class="quiet">{{ ring.part || 'outside the plan' }}</span></button>
+          </li>
+        </ul>
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
       <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step">
@@ -323,8 +486,11 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.leaves { width: 372px; display: flex; flex-direction: column; overflow: hidden; }
-.leaf { overflow-y: auto; flex: 1; }
+.leaves { width: 452px; display: flex; flex-direction: column; overflow: hidden; }
+.leaf { overflow-y: auto; flex: 1; min-height: 0; display: flex; flex-direction: column; }
+.rings { position: absolute; z-index: 4; list-style: none; margin: 0; padding: 3px 0; min-width: 200px; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; }
+.rings button { display: flex; justify-content: space-between; gap: 14px; width: 100%; padding: 4px 10px; min-height: 28px; }
+.rings button:hover, .rings button:focus-visible { background: rgb(var(--v-theme-surface-variant)); }
 .tabs { display: flex; gap: 18px; padding: 10px 14px 0; border-bottom: 1px solid var(--hairline); align-items: baseline; }
 .tabs [role='tab'] { padding: 4px 2px 7px; border-bottom: 2px solid transparent; }
 .tabs [role='tab'][aria-selected='true'] { border-color: var(--accent); font-weight: 500; }
@@ -337,5 +503,5 @@ onBeforeUnmount(() => {
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
 .loading { position: absolute; left: 18px; bottom: 10px; }
 .ribbon { border-top: 1px solid var(--hairline); }
-@media (max-width: 1150px) { .leaves { width: 320px; } }
+@media (max-width: 1150px) { .leaves { width: 384px; } }
 </style>

@@ -19,9 +19,10 @@ onMounted(async () => {
       <h1>There is no fitting yet</h1>
       <p>A fitting says once how a library skeleton and a character correspond. It is made the first time a character performs a clip.</p>
       <v-btn class="doing" to="/library">Choose a clip in the library</v-btn>
+      <p><router-link to="/patterns">Patterns of naming</router-link></p>
     </div>
     <section v-else-if="rows" class="list">
-      <h1>Fittings</h1>
+      <div class="head"><h1>Fittings</h1><router-link to="/patterns">Patterns of naming</router-link></div>
       <table>
         <thead><tr><th>library skeleton</th><th>character</th><th class="n">pairs</th><th>required parts without a pair</th><th></th></tr></thead>
         <tbody>
@@ -40,6 +41,7 @@ onMounted(async () => {
 
 <style scoped>
 .list { padding: 16px 24px; flex: 1; overflow: auto; }
+.head { display: flex; gap: 24px; align-items: baseline; }
 table { border-collapse: collapse; margin-top: 12px; min-width: 640px; background: var(--panel); border: 1px solid var(--hairline); }
 th { text-align: left; font-weight: 400; color: var(--quiet); }
 th, td { padding: 7px 14px; border-bottom: 1px solid var(--hairline); }

@@ -32,6 +32,7 @@ const all = computed<Found[]>(() => [
   ...cast.present.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
   ...fittings.value.map((one) => ({ kind: 'fitting', name: `${one.skeleton} on ${one.character}`, go: () => router.push(`/fittings/${one.id}`) })),
   ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
+  { kind: 'view', name: 'Patterns', go: () => router.push('/patterns') },
   { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
   { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
 ])

@@ -14,12 +14,20 @@ const groups = [
   { name: 'Library', keys: [['/', 'search'], ['Ctrl A', 'select all that are shown'], ['Shift click', 'select from the last one to this']] },
   { name: 'Intake', keys: [['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo'], ['Shift click', 'tick from the last one to this']] },
   { name: 'Clip', keys: [['[ ]', 'begin and end the range at this frame'], ['Ctrl Z', 'undo a trim'], ['Ctrl Shift Z', 'redo it']] },
+  {
+    name: 'Pairing',
+    keys: [
+      ['N', 'next bone to look at; with Shift the one before'], ['W', 'into the weave; arrows move in it'], ['Enter', 'take a bone, then type its counterpart'],
+      ['/', 'find a bone or a part'], ['C', 'confirm; with Shift the whole limb'], ['X', 'remove the pair'], ['L', 'leave the part out, or take it back in'],
+      ['S', 'swap the sides of the limb'], ['T', 'other side follows, on and off'], ['1 … 5, 0', 'body, hands, head, extras; all'], ['Esc', 'let go of a bone'],
+    ],
+  },
   { name: 'Fitting', keys: [['M', 'mesh on and off'], ['B', 'bones on and off'], ['O', 'side by side or laid over each other'], ['F', 'frame both figures'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo']] },
 ]
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="520" aria-label="Keys">
+  <v-dialog v-model="open" max-width="560" scrollable aria-label="Keys">
     <v-card class="card">
       <div class="head"><h1>Keys</h1><button ref="close" class="plain word" @click="open = false">Close</button></div>
       <section v-for="group in groups" :key="group.name">

@@ -106,6 +106,15 @@ export class Figure {
     this.update()
   }
 
+  /** Take one pose, whatever is being played: local rotations (joints, 4) and translations (joints, 3). */
+  take(rotations: ArrayLike<number>, translations: ArrayLike<number>) {
+    this.joints.forEach((joint, n) => {
+      joint.quaternion.fromArray(rotations as number[], n * 4)
+      joint.position.fromArray(translations as number[], n * 3)
+    })
+    this.update()
+  }
+
   /** World positions of the joints as they are drawn. */
   worldPositions(): number[][] {
     return this.joints.map((joint) => joint.getWorldPosition(at).toArray())

@@ -39,6 +39,7 @@ export class Quills {
   private readonly dots: InstancedMesh
   private readonly links: { from: number; to: number; right: boolean }[]
   private selected = new Set<number>()
+  private large = new Set<number>()
 
   /** size: body height in metres, by which strokes and rings are measured. overlay: drawn over the mesh. */
   constructor(
@@ -79,17 +80,20 @@ export class Quills {
     for (let n = 0; n < this.positions.length; n++) this.positions[n] = values[offset + n]
   }
 
-  select(joints: Iterable<number>) {
-    this.selected = new Set(joints)
+  /** Fill the rings of some joints; those that just changed are filled large. */
+  select(joints: Iterable<number>, large: Iterable<number> = []) {
+    this.large = new Set(large)
+    this.selected = new Set([...joints, ...this.large])
   }
 
   /** Lay strokes and rings for this camera: double lines and rings face the viewer. */
   draw(camera: Camera) {
-    const width = this.size * 0.0052
     let second = false
     this.links.forEach((link, n) => {
       a.fromArray(this.positions, link.from * 3)
       b.fromArray(this.positions, link.to * 3)
+      // Close to the eye strokes and rings stay fine, so that a hand is seen through them.
+      const width = this.size * Math.min(0.0052, camera.position.distanceTo(a) / this.size / 420)
       along.subVectors(b, a)
       const length = along.length()
       if (length < 1e-6) {
@@ -111,9 +115,10 @@ export class Quills {
     })
     for (let joint = 0; joint < this.tree.rings; joint++) {
       a.fromArray(this.positions, joint * 3)
-      const ring = this.size * 0.0088
+      const ring = this.size * Math.min(0.0088, camera.position.distanceTo(a) / this.size / 250)
       matrix.compose(a, camera.quaternion, scale.setScalar(ring))
       this.rings.setMatrixAt(joint, matrix)
+      if (this.large.has(joint)) matrix.compose(a, camera.quaternion, scale.setScalar(ring * 1.9))
       this.dots.setMatrixAt(joint, this.selected.has(joint) ? matrix : NOTHING)
     }
     for (const mesh of [this.strokes, this.rings, this.dots]) mesh.instanceMatrix.needsUpdate = true

@@ -68,7 +68,7 @@ export class Stage {
     this.scene.add(new HemisphereLight(0xffffff, 0xd8cdb8, 1.75), this.sun, this.sun.target, this.floor.object)
     this.controls = new OrbitControls(this.camera, canvas)
     this.controls.maxPolarAngle = Math.PI * 0.56
-    this.controls.minDistance = 0.5
+    this.controls.minDistance = 0.15
     this.controls.maxDistance = 25
     this.controls.addEventListener('change', () => this.invalidate())
     this.watcher = new ResizeObserver(() => this.resize())
@@ -125,6 +125,11 @@ export class Stage {
     this.invalidate()
   }
 
+  placeOf(key: string): { x: number; z: number } {
+    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.quills.object
+    return { x: object?.position.x ?? 0, z: object?.position.z ?? 0 }
+  }
+
   setFrame(frame: number) {
     this.frame = frame
     for (const figure of this.figures.values()) figure.pose(frame)
@@ -161,12 +166,22 @@ export class Stage {
   frameBox(x: number, z: number, width: number, height: number, from = 18, raised = 8, aim = 0.44) {
     const half = Math.tan((this.camera.fov * Math.PI) / 360)
     const far = Math.max(height / 2 / half, width / 2 / half / this.camera.aspect) * 1.12
+    this.lookAt(x, height * aim, z, far, from, raised)
+  }
+
+  /** Look at a sphere about a point. */
+  frameBall(x: number, y: number, z: number, radius: number, from = 18, raised = 12) {
+    const half = Math.tan((this.camera.fov * Math.PI) / 360)
+    this.lookAt(x, y, z, (radius / half) * Math.max(1, 1 / this.camera.aspect) * 1.15, from, raised)
+  }
+
+  private lookAt(x: number, y: number, z: number, far: number, from: number, raised: number) {
     const yaw = (from * Math.PI) / 180
     const pitch = (raised * Math.PI) / 180
-    this.controls.target.set(x, height * aim, z)
+    this.controls.target.set(x, y, z)
     this.camera.position.set(
       x + far * Math.sin(yaw) * Math.cos(pitch),
-      height * aim + far * Math.sin(pitch),
+      y + far * Math.sin(pitch),
       z + far * Math.cos(yaw) * Math.cos(pitch),
     )
     this.controls.update()
@@ -185,6 +200,35 @@ export class Stage {
       if (hit && (!best || far < best.far)) best = { key, far }
     }
     return best?.key ?? null
+  }
+
+  /** The rings within some pixels of a point of the window, nearest first: of whom, and which joint. */
+  ringsAt(clientX: number, clientY: number, within = 11): { key: string; joint: number; far: number }[] {
+    const box = this.canvas.getBoundingClientRect()
+    const out: { key: string; joint: number; far: number }[] = []
+    const look = (key: string, quills: Quills, x: number, z: number) => {
+      if (!quills.object.visible) return
+      for (let joint = 0; joint < quills.tree.rings; joint++) {
+        point.fromArray(quills.positions, joint * 3)
+        point.x += x
+        point.z += z
+        point.project(this.camera)
+        if (point.z > 1) continue
+        const far = Math.hypot(box.left + ((point.x + 1) / 2) * box.width - clientX, box.top + ((1 - point.y) / 2) * box.height - clientY)
+        if (far <= within) out.push({ key, joint, far })
+      }
+    }
+    for (const [key, figure] of this.figures) look(key, figure.quills, 0, 0)
+    for (const [key, { quills }] of this.sources) look(key, quills, quills.object.position.x, quills.object.position.z)
+    return out.sort((a, b) => a.far - b.far)
+  }
+
+  /** Where a joint's ring is drawn in the window, for whoever wants to point at it. */
+  ringAt(key: string, joint: number): { x: number; y: number } {
+    const at = this.positions()[key][joint]
+    const box = this.canvas.getBoundingClientRect()
+    const { x, y } = this.project(at[0], at[1], at[2])
+    return { x: box.left + x, y: box.top + y }
   }
 
   /** Where a world point lies in the canvas, in CSS pixels. */
@@ -248,7 +292,8 @@ export class Stage {
 
 declare global {
   interface Window {
-    armuto?: { stage?: Stage }
+    /** shown: the revision of the fitting that the figure shows. */
+    armuto?: { stage?: Stage; shown?: number }
   }
 }
 

@@ -1,0 +1,48 @@
+import { computed, ref, shallowRef } from 'vue'
+
+import { answer, client, type Schemas } from '@/api/client'
+import { useMessages } from '@/stores/messages'
+import type { Fitting, Which } from './weave'
+
+export type Edit = Schemas['EditIn']
+export type Follows = Schemas['FollowsOut']
+
+/** One fitting: what it holds, its changes one after another, and why each bone does or does not follow. */
+export function useFitting(id: () => number, changed: (before: Fitting) => unknown) {
+  const fitting = shallowRef<Fitting | null>(null)
+  const why = shallowRef(new Map<string, Follows>())
+  const busy = ref(0)
+  const path = () => ({ params: { path: { fitting_id: id() } } })
+  let queue: Promise<unknown> = Promise.resolve()
+
+  async function load() {
+    fitting.value = await answer(client.GET('/api/fittings/{fitting_id}', path()))
+  }
+  /** Changes are made one after another, so that quick hands lose nothing. */
+  function run(work: () => Promise<Fitting>): Promise<void> {
+    busy.value += 1
+    const done = queue.then(async () => {
+      try {
+        const before = fitting.value!
+        fitting.value = await work()
+        if (fitting.value.revision !== before.revision) await changed(before)
+      } catch (problem) {
+        useMessages().fail(problem)
+      } finally {
+        busy.value -= 1
+      }
+    })
+    queue = done
+    return done
+  }
+  const edit = (wanted: Partial<Edit> & Pick<Edit, 'op'>) =>
+    run(() => answer(client.POST('/api/fittings/{fitting_id}/edits', { ...path(), body: { mirror: false, add: false, ...wanted } })))
+  const undo = () => (fitting.value?.undo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/undo', path()))) : undefined)
+  const redo = () => (fitting.value?.redo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/redo', path()))) : undefined)
+  async function askWhy(clip?: number) {
+    const found = await answer(client.GET('/api/fittings/{fitting_id}/follows', { params: { path: { fitting_id: id() }, query: { clip_id: clip } } })).catch(() => null)
+    if (found) why.value = new Map(found.map((row) => [row.bone, row]))
+  }
+  const pairWith = (which: Which, bone: string) => fitting.value?.pairs.find((pair) => pair[which].includes(bone))
+  return { fitting, why, busy: computed(() => busy.value > 0), load, edit, undo, redo, askWhy, pairWith }
+}
