@@ -45,7 +45,7 @@ def leads(
             for joint, row in zip(joints, rows, strict=True):
                 out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
         elif part is not None and not part.many:
-            for lead in _stepped(pair, rows, joints, positions, target):
+            for lead in _stepped(pair, _neighbours(pair, by_part, plan)[1], source, positions, target):
                 out[lead.target] = lead
         else:
             before, after = _neighbours(pair, by_part, plan)
@@ -66,16 +66,22 @@ def _neighbours(pair: Pair, by_part: dict[str, Pair], plan: BodyPlan) -> tuple[P
     return by_part.get(inwards or ""), by_part.get(outwards)
 
 
-def _stepped(pair: Pair, rows: list[int], joints: list[int], positions: FloatArray, target: Skeleton) -> list[Lead]:
+def _stepped(pair: Pair, after: Pair | None, source: Skeleton, positions: FloatArray, target: Skeleton) -> list[Lead]:
     """One part of a limb in several bones, as an upper arm in two: each turns as the source bone that lies where it lies.
 
     A limb bends at its joints, so turns are not blended here as they are along a spine.
     """
-    heads, own = _fractions(positions[rows]), _fractions(target.rest.positions[joints])
+    rows = [source.index[name] for name in pair.source]
+    joints = [target.index[name] for name in pair.target]
+    whole = bool(after and after.source and after.target)
+    last = [source.index[after.source[0]]] if after and whole else []
+    behind = [target.index[after.target[0]]] if after and whole else []
+    heads = _fractions(positions[[*rows, *last]])
+    own = _fractions(target.rest.positions[[*joints, *behind]])
     out = []
     for number, joint in enumerate(joints):
         row = rows[int(np.clip(np.searchsorted(heads, own[number] + 1e-6, side="right") - 1, 0, len(rows) - 1))]
-        place = np.array([np.interp(own[number], heads, positions[rows, axis]) for axis in range(3)])
+        place = np.array([np.interp(own[number], heads, positions[[*rows, *last], axis]) for axis in range(3)])
         out.append(Lead(joint, row, row, 0.0, pair.part, place, pair.moves, spread=True))
     return out
 

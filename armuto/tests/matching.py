@@ -1,0 +1,69 @@
+"""How often the matcher is right, on generated bodies whose parts are known. Tests run a few, `make bench` many."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from armuto import pairing
+from armuto.pairing.mirrors import mirrored
+from armuto.skeleton import Skeleton
+from armuto.tests import bodies
+
+
+@dataclass
+class Tally:
+    """parts, right and swapped by naming style; claims: confidence of every claim, and whether it was right."""
+
+    parts: Counter[str] = field(default_factory=Counter)
+    right: Counter[str] = field(default_factory=Counter)
+    swapped: Counter[str] = field(default_factory=Counter)
+    claims: list[tuple[float, bool]] = field(default_factory=list)
+    misses: list[str] = field(default_factory=list)
+
+    def share(self, *styles: str) -> float:
+        chosen = styles or tuple(self.parts)
+        return sum(self.right[s] for s in chosen) / sum(self.parts[s] for s in chosen)
+
+    def sure(self, least: float) -> tuple[int, float]:
+        """How many claims are at least so sure, and the share of them that is right."""
+        right = [ok for confidence, ok in self.claims if confidence >= least]
+        return len(right), float(np.mean(right)) if right else 1.0
+
+    def add(self, style: str, found: pairing.Assignment, truth: bodies.Truth, told: str = "") -> None:
+        part_of = {joint: part for part, joints in truth.items() for joint in joints}
+        for part, joints in truth.items():
+            claimed = {bone.joint for bone in found.get(part, ())}
+            # Of several roots any one will do.
+            wanted, hit = (
+                (1, bool(claimed & set(joints))) if part == "root" else (len(joints), len(claimed & set(joints)))
+            )
+            self.parts[style] += wanted
+            self.right[style] += hit
+            if hit < wanted:
+                self.misses.append(f"{told}{part}: {sorted(claimed)} for {list(joints)}")
+            if mirrored(part) != part:
+                self.swapped[style] += any(bone.joint in joints for bone in found.get(mirrored(part), ()))
+        self.claims += [
+            (bone.confidence, part_of.get(bone.joint) == part) for part, own in found.items() for bone in own
+        ]
+
+
+def generated(count: int, seed: int = 0) -> list[tuple[str, Skeleton, bodies.Truth]]:
+    """Two-legged bodies, each in one naming style, the styles taking turns."""
+    rng = np.random.default_rng(seed)
+    out = []
+    for n in range(count):
+        skeleton, truth, keys = bodies.two_legged(rng)
+        style = bodies.STYLES[n % len(bodies.STYLES)]
+        out.append((style, bodies.named(skeleton, keys, rng, style), truth))
+    return out
+
+
+def tally(count: int, seed: int = 0) -> Tally:
+    made = Tally()
+    for n, (style, skeleton, truth) in enumerate(generated(count, seed)):
+        made.add(style, pairing.assign(skeleton), truth, f"{n} {style}, ")
+    return made
