@@ -260,7 +260,7 @@ class Reading:
         found, sure = hands.fingers(self.anatomy, hand[0].joint, passed)
         found = self._named_fingers(found)
         for finger, bones in found.items():
-            limb = self.plan.limbs[f"{side} {finger}"]
+            limb = self.plan.limbs.get(f"{side} {finger}", ())
             said = [names.scores[joint].get(finger, (0.0, ""))[0] for joint in bones]
             for n, (part, joint) in enumerate(zip(limb, bones, strict=False)):
                 nth = ORDINALS[n]

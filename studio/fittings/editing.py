@@ -1,5 +1,6 @@
 """Changing the pairs of a fitting: what can be asked for, each a step of its history."""
 
+import json
 from functools import lru_cache
 
 from django.db import transaction
@@ -10,7 +11,7 @@ from armuto.edits import Bench, Pairing
 from armuto.errors import BadInput
 from armuto.pairing import Assignment, Pair, assign, trees
 from armuto.pairing.mirrors import mirrored
-from armuto.plans import BodyPlan, plan_of
+from armuto.plans import BodyPlan, plan_of, read_plan
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal, step, value_of
 from studio.fittings.models import Fitting
@@ -30,12 +31,12 @@ def parts_of(row: Skeleton, plan: BodyPlan) -> Assignment:
     """The parts of a skeleton by a plan: as they are kept, or read anew where another plan is wanted."""
     if row.parts and not plan.own and plan_of(row.parts).name == plan.name:
         return row.assignment()
-    return _read_by(row.pk, row.identity, plan.name, len(plan.parts))
+    return _read_by(row.pk, row.identity, json.dumps(plan.table))
 
 
 @lru_cache(maxsize=64)
-def _read_by(pk: int, identity: str, plan: str, size: int) -> Assignment:
-    return assign(Skeleton.objects.get(pk=pk, identity=identity).value(), plan_named(plan))
+def _read_by(pk: int, identity: str, table: str) -> Assignment:
+    return assign(Skeleton.objects.get(pk=pk, identity=identity).value(), read_plan(json.loads(table)))
 
 
 def edit(row: Fitting, op: str, **said: object) -> None:
