@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page
@@ -31,7 +32,10 @@ def main() -> None:
                 if "is open at" in line:
                     break
             with chromium() as browser:
-                take(browser.new_page(viewport={"width": 1280, "height": 800}))
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                # Drawn as on a machine with a graphics card.
+                page.add_init_script("localStorage.setItem('armuto.drawing', 'full')")
+                take(page)
         finally:
             studio.send_signal(signal.SIGINT)
             studio.wait(20)
@@ -102,10 +106,11 @@ def take(page: Page) -> None:
     page.keyboard.press("Home")
     for _ in range(44):
         page.keyboard.press("ArrowRight")
+    page.locator('[data-id="source LeftForearm"]').hover()
     picture("fitting-pair", settle=1500)
+    weaves(page, picture)
     page.get_by_role("tab", name="Stance").click()
     page.keyboard.press("o")
-    page.keyboard.press("b")
     page.get_by_role("button", name="walk").click()
     page.get_by_text("wave the lantern").click()
     page.wait_for_timeout(1500)
@@ -119,6 +124,50 @@ def take(page: Page) -> None:
     page.get_by_role("button", name="All cells are up to date").wait_for(timeout=180_000)
     picture("board", settle=1200)
     picture("delivery", "/delivery")
+
+
+def weaves(page: Page, picture: Callable[..., None]) -> None:
+    """A fitting half done, one with its arms swapped, and the patterns; then back to where it was."""
+    back = page.url
+
+    def edit(character: str, *changes: dict) -> None:
+        number = page.evaluate(
+            """async ([character, changes]) => {
+                const read = (path, body) => fetch(path, body && {
+                    method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body),
+                }).then((answer) => answer.json())
+                const clip = (await read('/api/library/clips')).find((one) => one.name === 'sweep')
+                const one = (await read('/api/cast/')).find((row) => row.name === character)
+                const made = await read('/api/fittings/', { clip_id: clip.id, character_id: one.id })
+                for (const change of changes) await read(`/api/fittings/${made.id}/edits`, change)
+                return `${made.id}?clip=${clip.id}`
+            }""",
+            [character, list(changes)],
+        )
+        page.goto(f"http://127.0.0.1:{PORT}/fittings/{number}")
+        page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+
+    threads = {
+        "Hips": "001",
+        "Spine": "002",
+        "Chest": "004",
+        "Head": "006",
+        "LeftUpperArm": "008",
+        "LeftForearm": "009",
+    }
+    drawn = [{"op": "connect", "source": [a], "target": [b], "mirror": True} for a, b in threads.items()]
+    edit("striker", {"op": "clear"}, *drawn, {"op": "leave out", "keys": ["left toes"], "mirror": True})
+    page.locator('[data-id="source LeftHand"]').click()
+    picture("weave-half-done", settle=2500)
+    arm = [f"left {part}" for part in ("shoulder", "upper arm", "lower arm", "hand")]
+    edit("keeper", {"op": "confirm", "above": 0.5}, {"op": "swap", "keys": arm})
+    page.keyboard.press("n")
+    picture("weave-swapped", settle=2500)
+    for character in ("striker", "keeper"):
+        edit(character, {"op": "reset"})
+    picture("patterns", "/patterns", 1500)
+    page.goto(back)
+    page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
 
 
 if __name__ == "__main__":

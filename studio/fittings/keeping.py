@@ -49,14 +49,10 @@ def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, st
     source_parts, by = reading(skeleton)
     target_parts, by_target = reading(character.skeleton)
     left_out = by_target.pattern.left_out if by_target else ()
-    names = list(dict.fromkeys(f"“{one.pattern.name}”" for one in (by, by_target) if one))
-    how = (
-        f"paired by the patterns {' and '.join(names)}"
-        if len(names) > 1
-        else f"paired by the pattern {names[0]}"
-        if names
-        else ""
+    names = list(
+        dict.fromkeys(f"“{one.pattern.name}” ({one.score * 100:.0f} of 100)" for one in (by, by_target) if one)
     )
+    how = f"paired by the pattern{'s'[: len(names) - 1]} {' and '.join(names)}" if names else ""
     made = core.fit(source, target, source_parts, target_parts, left_out=left_out)
     return made, how or "paired by names and shape"
 

@@ -32,7 +32,9 @@ class Pairing(Studio):
 
 class Changes(Pairing):
     def test_a_number_named_character_is_paired_by_its_shape(self):
-        self.assertEqual((self.made["missing"], self.made["how"]), ([], "paired by the pattern “Museum hall”"))
+        self.assertEqual(
+            (self.made["missing"], self.made["how"]), ([], "paired by the pattern “Museum hall” (100 of 100)")
+        )
         self.assertEqual(self.pair(self.made, "left hand")["target"], ["010"])
         self.assertIn("mirror of the right", " ".join(self.pair(self.made, "left hand")["reasons"]))
 
@@ -161,7 +163,7 @@ class Patterns(Pairing):
         (found,) = self.client.get(f"/api/patterns/recognised/{second.skeleton_id}").json()
         self.assertEqual((found["name"], found["score"]), ("numbers", 1.0))
         fitting = self.post("/api/fittings/", clip_id=self.bow.pk, character_id=second.pk).json()
-        self.assertEqual(fitting["how"], "paired by the patterns “Museum hall” and “numbers”")
+        self.assertEqual(fitting["how"], "paired by the patterns “Museum hall” (100 of 100) and “numbers” (100 of 100)")
         self.assertTrue(all(pair["confidence"] == 1.0 for pair in fitting["pairs"]))
 
     def test_applied_to_many_at_once_leaves_what_was_confirmed(self):

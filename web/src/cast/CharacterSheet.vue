@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 
-import { answer, client } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
 import FileButton from '@/frame/FileButton.vue'
 import TagEditor from '@/library/TagEditor.vue'
 import { FIGURES } from '@/stores/arrivals'
@@ -21,9 +21,13 @@ const group = ref<'body' | 'hands' | 'head' | 'other'>('body')
 const sheet = computed(() => props.character.sheet as unknown as Sheet)
 const known = computed(() => [...new Set(cast.characters.flatMap((one) => one.tags))].sort())
 
+const recognised = ref<Schemas['RecognisedOut'][]>([])
 watch(
   () => props.character.skeleton_id,
-  async (id) => (bones.value = await cast.skeleton(id).catch(() => null)),
+  async (id) => {
+    bones.value = await cast.skeleton(id).catch(() => null)
+    recognised.value = await answer(client.GET('/api/patterns/recognised/{skeleton_id}', { params: { path: { skeleton_id: id } } })).catch(() => [])
+  },
   { immediate: true },
 )
 const FINGERS = ['thumb', 'index', 'middle', 'ring', 'little']
@@ -66,6 +70,7 @@ async function retire() {
   <dl>
     <dt>height</dt><dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>
     <dt>faces</dt><dd class="mono">{{ character.facing === null ? 'unknown' : `${character.facing.toFixed(1)}° from forward` }}</dd>
+    <dt>naming</dt><dd v-if="recognised.length"><router-link to="/patterns">{{ recognised[0].name }}</router-link>, <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100</dd><dd v-else class="quiet">no pattern knows it</dd>
     <dt>file</dt><dd><a class="word mono" :href="`/api/cast/${character.id}/file`" :download="character.file">{{ character.file }}</a>, version <span class="mono">{{ character.revision }}</span></dd>
   </dl>
   <p v-if="character.changed" class="changed">{{ character.changed }}</p>

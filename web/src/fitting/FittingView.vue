@@ -315,16 +315,16 @@ function release(event: PointerEvent) {
   atPointer.value = null
   if (!still || leaf.value !== 'pair') return
   const rings = ringsAt(event, 12).filter((ring) => !held.value || ring.which !== held.value.which || ring.bone === held.value.bone)
-  if (rings.length === 1) pair.value?.take(rings[0].which, rings[0].bone)
+  if (rings.length === 1) pair.value?.take(rings[0].which, rings[0].bone, event.shiftKey)
   else if (rings.length > 1) {
     const box = canvas.value!.getBoundingClientRect()
     const x = Math.min(event.clientX - box.left, box.width - 210)
     atPointer.value = { x, y: Math.min(event.clientY - box.top, box.height - 34 * Math.min(rings.length, 7)), rings: rings.slice(0, 7) }
   }
 }
-function pick(ring: { which: Which; bone: string }) {
+function pick(ring: { which: Which; bone: string }, add: boolean) {
   atPointer.value = null
-  pair.value?.take(ring.which, ring.bone)
+  pair.value?.take(ring.which, ring.bone, add)
 }
 
 watch(frame, (now) => stage.value?.setFrame(now))
@@ -472,7 +472,7 @@ onBeforeUnmount(() => {
         ></canvas>
         <ul v-if="atPointer" class="rings" role="menu" aria-label="Which bone" :style="{ left: `${atPointer.x}px`, top: `${atPointer.y}px` }">
           <li v-for="ring in atPointer.rings" :key="ring.which + ring.bone">
-            <button class="plain" role="menuitem" @click="pick(ring)" @mouseenter="pointed = `${ring.which} ${ring.bone}`"><span class="mono">{{ ring.bone }}</span><span class="quiet">{{ ring.part || 'outside the plan' }}</span></button>
+            <button class="plain" role="menuitem" @click="pick(ring, $event.shiftKey)" @mouseenter="pointed = `${ring.which} ${ring.bone}`"><span class="mono">{{ ring.bone }}</span><span class="quiet">{{ ring.part || 'outside the plan' }}</span></button>
           </li>
         </ul>
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>

@@ -6,7 +6,7 @@ import type { Fitting, Which } from './weave'
 
 /** Find a bone or a part by typing; with a bone taken, its counterpart, the likeliest first. */
 const props = defineProps<{ fitting: Fitting; source: Bones; target: Bones; held: { which: Which; bone: string } | null }>()
-const emit = defineEmits<{ choose: [which: Which, bone: string]; cancel: [] }>()
+const emit = defineEmits<{ choose: [which: Which, bone: string, add: boolean]; cancel: [] }>()
 const text = ref('')
 const at = ref(0)
 const shown = ref(false)
@@ -41,17 +41,17 @@ function open() {
   shown.value = true
   void nextTick(() => field.value?.focus())
 }
-function choose(one: Found | undefined) {
+function choose(one: Found | undefined, add = false) {
   if (!one) return
   shown.value = false
   text.value = ''
-  emit('choose', one.which, one.bone)
+  emit('choose', one.which, one.bone, add)
 }
 function onKey(event: KeyboardEvent) {
   const count = found.value.length
   if (event.key === 'ArrowDown') at.value = (at.value + 1) % Math.max(1, count)
   else if (event.key === 'ArrowUp') at.value = (at.value + count - 1) % Math.max(1, count)
-  else if (event.key === 'Enter') choose(found.value[at.value])
+  else if (event.key === 'Enter') choose(found.value[at.value], event.shiftKey)
   else if (event.key === 'Escape') {
     shown.value = false
     text.value = ''
@@ -81,7 +81,7 @@ defineExpose({ open })
       @keydown="onKey"
     />
     <ul v-if="shown" id="bones-found" role="listbox" :aria-label="label">
-      <li v-for="(one, n) in found" :key="one.which + one.bone" role="option" :aria-selected="n === at" :class="{ here: n === at }" @mousedown.prevent="choose(one)">
+      <li v-for="(one, n) in found" :key="one.which + one.bone" role="option" :aria-selected="n === at" :class="{ here: n === at }" @mousedown.prevent="choose(one, $event.shiftKey)">
         <span class="mono">{{ one.bone }}</span><span class="quiet">{{ one.part || 'outside the plan' }}{{ held ? '' : one.which === 'source' ? ', source' : ', character' }}{{ one.paired ? ', paired' : '' }}</span>
       </li>
       <li v-if="!found.length" class="quiet">No bone is called this.</li>

@@ -49,11 +49,12 @@ function split(id: string): [Which, string] {
   const at = id.indexOf(' ')
   return [id.slice(0, at) as Which, id.slice(at + 1)]
 }
-function take(which: Which, bone: string) {
+/** Take a bone, or with the other side's bone taken draw the thread; add: beside the bones that the pair has. */
+function take(which: Which, bone: string, add = false) {
   const other = held.value
   if (other && other.which !== which) {
     held.value = null
-    connect(which === 'source' ? bone : other.bone, which === 'source' ? other.bone : bone)
+    connect(which === 'source' ? bone : other.bone, which === 'source' ? other.bone : bone, add)
   } else held.value = other?.bone === bone ? null : { which, bone }
 }
 function connect(source: string, target: string, add = false) {
@@ -125,7 +126,7 @@ function onKey(event: KeyboardEvent): boolean {
   else if (key === 'w') weave.value?.focus(here.value ?? `source ${props.source.names[0]}`)
   else if (key === 'Enter' && inWeave && here.value) {
     const [which, bone] = split(here.value)
-    if (held.value && held.value.which !== which) take(which, bone)
+    if (held.value && held.value.which !== which) take(which, bone, event.shiftKey)
     else {
       // With a bone taken, its counterpart is asked for by name.
       held.value = { which, bone }
@@ -136,11 +137,11 @@ function onKey(event: KeyboardEvent): boolean {
   return true
 }
 /** A bone chosen by name: the counterpart of the one that is held, or the one to go to. */
-function chosen(which: Which, bone: string) {
+function chosen(which: Which, bone: string, add: boolean) {
   const other = held.value
   if (other && other.which !== which) {
     held.value = null
-    connect(which === 'source' ? bone : other.bone, which === 'source' ? other.bone : bone)
+    connect(which === 'source' ? bone : other.bone, which === 'source' ? other.bone : bone, add)
     goOn(other)
   } else go(which, bone)
 }

@@ -49,7 +49,10 @@ const out = computed(() => !!told.value && props.fitting.left_out.includes(told.
       <p class="title"><strong>{{ told.part }}</strong> <span class="mono">{{ told.title }}</span> <span class="quiet">{{ told.state }}</span></p>
       <p class="lines quiet">{{ told.lines.join(' · ') }}</p>
     </template>
-    <p v-else-if="!held" class="quiet">Point at a bone or a thread. Click a bone, then its counterpart; or drag from one to the other.</p>
+    <template v-else-if="!held">
+      <p>{{ fitting.how[0]?.toUpperCase() }}{{ fitting.how.slice(1) }}.</p>
+      <p class="quiet">Click a bone, then its counterpart; or drag from one to the other. With Shift a bone joins those that the pair has.</p>
+    </template>
     <div class="acts">
       <button class="plain word" :disabled="!told?.pair || told.pair.confirmed" title="C" @click="emit('act', 'confirm')">Confirm</button>
       <button class="plain word" :disabled="!told?.pair" title="Shift C" @click="emit('act', 'confirm limb')">Confirm limb</button>

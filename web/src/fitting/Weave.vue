@@ -16,8 +16,8 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{
   point: [id: string | null]
-  take: [which: Which, bone: string]
-  connect: [source: string, target: string]
+  take: [which: Which, bone: string, add: boolean]
+  connect: [source: string, target: string, add: boolean]
   move: [key: string, which: Which, from: string, to: string]
   gap: [part: string]
 }>()
@@ -144,7 +144,7 @@ function down(event: PointerEvent, node: Node) {
     const to = under(now)
     if (!to || to.id === node.id) return
     const pair = pairOf.value.get(node.id)
-    if (to.which !== node.which) emit('connect', node.which === 'source' ? node.bone : to.bone, node.which === 'source' ? to.bone : node.bone)
+    if (to.which !== node.which) emit('connect', node.which === 'source' ? node.bone : to.bone, node.which === 'source' ? to.bone : node.bone, now.shiftKey)
     else if (pair) emit('move', pair.key, node.which, node.bone, to.bone)
   }
   window.addEventListener('pointermove', move)
@@ -168,10 +168,10 @@ const loose = computed(() => {
   const across = now.node.which === 'source' ? end.x > own.x + 24 : end.x < own.x - 24
   return path(held && !across ? ring(held) : own, end)
 })
-function click(node: Node) {
+function click(node: Node, add: boolean) {
   if (swallow) return
   here.value = node.id
-  emit('take', node.which, node.bone)
+  emit('take', node.which, node.bone, add)
 }
 defineExpose({ focus })
 </script>
@@ -222,7 +222,7 @@ defineExpose({ focus })
       @mouseenter="emit('point', node.id)"
       @focus="((here = node.id), emit('point', node.id))"
       @pointerdown="down($event, node)"
-      @click="click(node)"
+      @click="click(node, $event.shiftKey)"
     >
       <span class="ring" aria-hidden="true"></span><span class="mono name">{{ names[node.which](node.bone) }}</span>
     </button>

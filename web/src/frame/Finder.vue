@@ -3,6 +3,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { chooseDrawing, type Drawing } from '@/stage/drawing'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 
@@ -34,8 +35,14 @@ const all = computed<Found[]>(() => [
   ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
   { kind: 'view', name: 'Patterns', go: () => router.push('/patterns') },
   { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
+  { kind: 'command', name: 'Draw figures fully: shadows, ink lines, smooth edges', go: () => redraw('full') },
+  { kind: 'command', name: 'Draw figures plainly, for machines without a graphics card', go: () => redraw('plain') },
   { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
 ])
+function redraw(how: Drawing) {
+  chooseDrawing(how)
+  location.reload()
+}
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
   return all.value.filter((one) => words.every((word) => `${one.name} ${one.kind}`.toLowerCase().includes(word))).slice(0, 12)

@@ -18,7 +18,7 @@ const groups = [
     name: 'Pairing',
     keys: [
       ['N', 'next bone to look at; with Shift the one before'], ['W', 'into the weave; arrows move in it'], ['Enter', 'take a bone, then type its counterpart'],
-      ['/', 'find a bone or a part'], ['C', 'confirm; with Shift the whole limb'], ['X', 'remove the pair'], ['L', 'leave the part out, or take it back in'],
+      ['Shift', 'with click or Enter: beside the bones that the pair has'], ['/', 'find a bone or a part'], ['C', 'confirm; with Shift the whole limb'], ['X', 'remove the pair'], ['L', 'leave the part out, or take it back in'],
       ['S', 'swap the sides of the limb'], ['T', 'other side follows, on and off'], ['1 … 5, 0', 'body, hands, head, extras; all'], ['Esc', 'let go of a bone'],
     ],
   },

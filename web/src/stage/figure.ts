@@ -14,6 +14,7 @@ import {
 } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
+import { drawing } from './drawing'
 import type { NodeMotion, Tree } from './motion'
 import type { Palette } from './palette'
 import { Quills } from './quills'
@@ -33,6 +34,7 @@ export class Figure {
   private readonly meshes: Mesh[] = []
   private readonly lines: Mesh[] = []
   private motion: NodeMotion | null = null
+  private readonly outlined = drawing() === 'full'
   private readonly rest: { position: Vector3; turn: Quaternion }[]
 
   private constructor(
@@ -59,6 +61,7 @@ export class Figure {
       mesh.frustumCulled = false
       this.lines.push(outlined(mesh, palette.ink, (size * 0.0017) / space.unit))
     }
+    this.show(true, false)
     this.update()
   }
 
@@ -121,7 +124,8 @@ export class Figure {
   }
 
   show(mesh: boolean, bones: boolean) {
-    for (const part of [...this.meshes, ...this.lines]) part.visible = mesh
+    for (const part of this.meshes) part.visible = mesh
+    for (const line of this.lines) line.visible = mesh && this.outlined
     this.quills.object.visible = bones
   }
 

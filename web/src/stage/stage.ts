@@ -13,6 +13,7 @@ import {
 } from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
+import { drawing } from './drawing'
 import type { Figure } from './figure'
 import { Floor } from './floor'
 import type { Positions } from './motion'
@@ -52,13 +53,14 @@ export class Stage {
   onDraw: (() => void) | null = null
 
   constructor(private readonly canvas: HTMLCanvasElement) {
+    const full = drawing() === 'full'
     this.palette = palette(canvas)
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true })
-    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
-    this.renderer.shadowMap.enabled = true
+    this.renderer = new WebGLRenderer({ canvas, antialias: full, alpha: true, preserveDrawingBuffer: true })
+    this.renderer.setPixelRatio(full ? Math.min(devicePixelRatio, 2) : 1)
+    this.renderer.shadowMap.enabled = full
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.setClearColor(new Color(0), 0)
-    this.sun.castShadow = true
+    this.sun.castShadow = full
     this.sun.shadow.mapSize.set(1024, 1024)
     this.sun.shadow.radius = 5
     this.sun.shadow.bias = -0.0004
