@@ -165,7 +165,7 @@ def weaves(page: Page, picture: Callable[..., None]) -> None:
     picture("weave-swapped", settle=2500)
     for character in ("striker", "keeper"):
         edit(character, {"op": "reset"})
-    picture("patterns", "/patterns", 1500)
+    picture("patterns", "/fittings/patterns", 1500)
     page.goto(back)
     page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
 

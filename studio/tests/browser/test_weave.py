@@ -249,7 +249,7 @@ class Weave(StudioCase):
         self.assertIn("numbers of the night", fitting_row["how"])
 
         # And it is applied to chosen characters from its own page.
-        self.go("/patterns")
+        self.go("/fittings/patterns")
         self.page.get_by_role("option", name="numbers of the night").get_by_role("button").click()
         for name in ("second", "striker"):
             self.page.get_by_label(name, exact=True).check()

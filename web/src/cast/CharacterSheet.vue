@@ -70,7 +70,7 @@ async function retire() {
   <dl>
     <dt>height</dt><dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>
     <dt>faces</dt><dd class="mono">{{ character.facing === null ? 'unknown' : `${character.facing.toFixed(1)}° from forward` }}</dd>
-    <dt>naming</dt><dd v-if="recognised.length"><router-link to="/patterns">{{ recognised[0].name }}</router-link>, <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100</dd><dd v-else class="quiet">no pattern knows it</dd>
+    <dt>naming</dt><dd v-if="recognised.length"><router-link to="/fittings/patterns">{{ recognised[0].name }}</router-link>, <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100</dd><dd v-else class="quiet">no pattern knows it</dd>
     <dt>file</dt><dd><a class="word mono" :href="`/api/cast/${character.id}/file`" :download="character.file">{{ character.file }}</a>, version <span class="mono">{{ character.revision }}</span></dd>
   </dl>
   <p v-if="character.changed" class="changed">{{ character.changed }}</p>

@@ -25,7 +25,7 @@ async function makePattern() {
   try {
     const made = await answer(client.POST('/api/patterns/', { body: { name: name.value, fitting_id: props.fitting.id, side: side.value } }))
     keeping.value = false
-    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, { label: 'See the patterns', path: '/patterns' })
+    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, { label: 'See the patterns', path: '/fittings/patterns' })
   } catch (problem) {
     messages.fail(problem)
   }
@@ -44,7 +44,7 @@ async function makePattern() {
       <v-divider />
       <v-list-item :title="`Body plan: ${fitting.plan} …`" @click="plans = true" />
       <v-list-item title="Keep the naming as a pattern …" @click="keep" />
-      <v-list-item title="Patterns" to="/patterns" />
+      <v-list-item title="Patterns" to="/fittings/patterns" />
     </v-list>
   </v-menu>
   <PlanDialog v-model="plans" :plan="fitting.plan" @choose="emit('edit', { op: 'plan', plan: $event })" />

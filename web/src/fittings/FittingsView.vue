@@ -19,10 +19,10 @@ onMounted(async () => {
       <h1>There is no fitting yet</h1>
       <p>A fitting says once how a library skeleton and a character correspond. It is made the first time a character performs a clip.</p>
       <v-btn class="doing" to="/library">Choose a clip in the library</v-btn>
-      <p><router-link to="/patterns">Patterns of naming</router-link></p>
+      <p><router-link to="/fittings/patterns">Patterns of naming</router-link></p>
     </div>
     <section v-else-if="rows" class="list">
-      <div class="head"><h1>Fittings</h1><router-link to="/patterns">Patterns of naming</router-link></div>
+      <div class="head"><h1>Fittings</h1><router-link to="/fittings/patterns">Patterns of naming</router-link></div>
       <table>
         <thead><tr><th>library skeleton</th><th>character</th><th class="n">pairs</th><th>required parts without a pair</th><th></th></tr></thead>
         <tbody>

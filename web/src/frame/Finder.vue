@@ -33,7 +33,7 @@ const all = computed<Found[]>(() => [
   ...cast.present.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
   ...fittings.value.map((one) => ({ kind: 'fitting', name: `${one.skeleton} on ${one.character}`, go: () => router.push(`/fittings/${one.id}`) })),
   ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
-  { kind: 'view', name: 'Patterns', go: () => router.push('/patterns') },
+  { kind: 'view', name: 'Patterns', go: () => router.push('/fittings/patterns') },
   { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
   { kind: 'command', name: 'Draw figures fully: shadows, ink lines, smooth edges', go: () => redraw('full') },
   { kind: 'command', name: 'Draw figures plainly, for machines without a graphics card', go: () => redraw('plain') },

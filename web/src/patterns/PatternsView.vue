@@ -4,6 +4,7 @@ import { computed, onMounted, ref } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 import FileButton from '@/frame/FileButton.vue'
 import { useCast } from '@/stores/cast'
+import { sideOf } from '@/fitting/weave'
 import { useMessages } from '@/stores/messages'
 
 /** The patterns: how conventions name the parts of a body. Renamed, edited, exported, imported, and applied to characters. */
@@ -120,7 +121,7 @@ const said = (row: Schemas['AppliedOut']) =>
         <table>
           <thead><tr><th>part</th><th>bones, from the trunk outwards</th></tr></thead>
           <tbody>
-            <tr v-for="row in parts" :key="row.part"><td :class="row.part.split(' ')[0]">{{ row.part }}</td><td><input v-model="row.bones" class="mono" :aria-label="`Bones of the ${row.part}`" /></td></tr>
+            <tr v-for="row in parts" :key="row.part"><td :class="sideOf(row.part)">{{ row.part }}</td><td><input v-model="row.bones" class="mono" :aria-label="`Bones of the ${row.part}`" /></td></tr>
           </tbody>
         </table>
         <section class="apply" aria-label="Apply to characters">
