@@ -1,0 +1,88 @@
+"""How long a change of a pair takes to be seen on the figure, in the real interface: ``python -m demo.bench_browser``."""
+
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page
+
+from armuto.formats import bvh
+from demo.browser import chromium
+
+ROOT = Path(__file__).parent.parent
+PORT = 8733
+CHANGES, FRAMES = 120, 1000
+BONES = ("LeftForearm", "LeftHand", "LeftShin", "LeftFoot", "LeftUpperArm", "Chest")
+# The time from a key to the moment the changed pose has been handed to the graphics system.
+WATCH = """() => {
+    window.times = []
+    let pressed = 0
+    addEventListener('keydown', () => (pressed = performance.now()), true)
+    let shown = window.armuto.shown
+    Object.defineProperty(window.armuto, 'shown', {
+        get: () => shown,
+        set(now) { shown = now; window.times.push(performance.now() - pressed) },
+    })
+}"""
+
+
+def changes() -> list[float]:
+    """Milliseconds from a key to the moved figure, for pairs removed and brought back on a clip of 1,000 frames."""
+    with tempfile.TemporaryDirectory() as folder:
+        walk = bvh.parse((ROOT / "demo" / "files" / "hall" / "walk.bvh").read_bytes(), "walk.bvh")
+        rows = np.resize(walk.motion, (FRAMES, walk.motion.shape[1]))
+        clip = Path(folder) / "long walk.bvh"
+        clip.write_bytes(bvh.serialise(bvh.BvhFile(walk.joints, walk.frame_time, rows)))
+        environment = {**os.environ, "ARMUTO_DATA": folder, "PYTHONUNBUFFERED": "1"}
+        command = [sys.executable, "manage.py", "serve", "--demo", "--port", str(PORT)]
+        studio = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
+        try:
+            assert studio.stdout
+            for line in studio.stdout:
+                if "is open at" in line:
+                    break
+            with chromium() as browser:
+                return measured(browser.new_page(viewport={"width": 1280, "height": 800}), clip)
+        finally:
+            studio.send_signal(signal.SIGINT)
+            studio.wait(20)
+
+
+def measured(page: Page, clip: Path) -> list[float]:
+    page.goto(f"http://127.0.0.1:{PORT}/library/intake")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Bring in motion").click()
+    chooser.value.set_files([clip])
+    page.get_by_role("button", name="Accept 1 clip").click()
+    page.get_by_text("The intake has been accepted.").wait_for()
+    number = page.evaluate(
+        """async () => {
+            const read = (path, more) => fetch(path, more).then((answer) => answer.json())
+            const clip = (await read('/api/library/clips')).find((one) => one.name.includes('long'))
+            const one = (await read('/api/cast/')).find((row) => row.name === 'porter')
+            const body = JSON.stringify({ clip_id: clip.id, character_id: one.id })
+            const headers = { 'Content-Type': 'application/json' }
+            return `${(await read('/api/fittings/', { method: 'POST', headers, body })).id}?clip=${clip.id}`
+        }"""
+    )
+    page.goto(f"http://127.0.0.1:{PORT}/fittings/{number}")
+    page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 900")
+    page.wait_for_timeout(1500)
+    page.evaluate(WATCH)
+    for n in range(CHANGES // 2):
+        page.locator(f'[data-id="source {BONES[n % len(BONES)]}"]').evaluate("bone => bone.focus()")
+        for key in ("x", "Control+z"):
+            before = page.evaluate("window.times.length")
+            page.keyboard.press(key)
+            page.wait_for_function("before => window.times.length > before", arg=before)
+            page.wait_for_timeout(500)
+    return page.evaluate("window.times")
+
+
+if __name__ == "__main__":
+    times = np.array(changes())
+    print(f"{len(times)} changes: median {np.median(times):.0f} ms, 95 of 100 within {np.percentile(times, 95):.0f} ms")
