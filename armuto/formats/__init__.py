@@ -169,7 +169,7 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
         display = gltf.at_bind(held)
         held = gltf.parse(display, shown)
     rig = gltf.rig(held)
-    parts = _confirmed(rig, avatar.humanoid(held)) or pairing.assign(rig.skeleton)
+    parts = _confirmed(rig, avatar.humanoid(held)) or pairing.assign(rig.skeleton, weighted=rig.weighted)
     frame = intake.file_frame(rig.skeleton, parts, rig.clips, rig.bounds, metres_declared=True, told=told)
     skeleton = in_frame(rig.skeleton, frame)
     bounds = rig.bounds
@@ -194,7 +194,7 @@ def _confirmed(rig: gltf.GltfRig, by_node: dict[int, str]) -> Assignment:
         if part:
             found[part] = (*found.get(part, ()), Found(joint, 1.0, why))
     taken = {bone.joint for bones in found.values() for bone in bones}
-    for part, bones in pairing.assign(rig.skeleton).items():
+    for part, bones in pairing.assign(rig.skeleton, weighted=rig.weighted).items():
         if part not in found and not any(bone.joint in taken for bone in bones):
             found[part] = bones
     return {part.name: found[part.name] for part in plan_of(found).parts if part.name in found}

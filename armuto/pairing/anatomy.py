@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -27,9 +28,12 @@ class Twins:
 
 
 class Anatomy:
-    """Lengths and lines of a skeleton at rest. at: ``(J, 3)``; length: to the parent; reach: of the longest line below."""
+    """Lengths and lines of a skeleton at rest. at: ``(J, 3)``; length: to the parent; reach: of the longest line below.
 
-    def __init__(self, skeleton: Skeleton):
+    weighted: joints that move skin, where that is known; idle: those that move none, nor does anything below them.
+    """
+
+    def __init__(self, skeleton: Skeleton, weighted: Collection[int] = ()):
         self.skeleton = skeleton
         self.at = skeleton.rest.positions
         count = len(skeleton)
@@ -44,6 +48,7 @@ class Anatomy:
             if parent >= 0:
                 self.reach[parent] = max(self.reach[parent], self.length[joint] + self.reach[joint])
                 self.under[parent] += self.under[joint]
+        self.idle = _idle(skeleton, weighted)
         self.ended = set(skeleton.end_parents.tolist())
         self.measured: dict[tuple[int, ...], Any] = {}
 
@@ -113,6 +118,13 @@ class Anatomy:
         way = self.at[lower] - self.at[upper]
         length = float(np.linalg.norm(way))
         return np.asarray(way / length if length > 0 else way)
+
+
+def _idle(skeleton: Skeleton, weighted: Collection[int]) -> frozenset[int]:
+    busy = set(weighted)
+    for joint in weighted:
+        busy.update(skeleton.ancestors(joint))
+    return frozenset(range(len(skeleton))) - busy if busy else frozenset()
 
 
 def unit(v: FloatArray) -> FloatArray:

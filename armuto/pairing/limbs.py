@@ -25,6 +25,7 @@ from armuto.rotation import FloatArray
 
 WORST = -6.0  # of one length
 OPTIONAL = 0.4  # worth of an optional part that is there
+IDLE = 1.5  # cost of a bone that moves no skin, where others do
 LONGEST = 14  # bones of a line that are looked at
 Measures = tuple[FloatArray, FloatArray, NDArray[Any], NDArray[Any], NDArray[Any]]
 
@@ -80,6 +81,8 @@ def ways(
         if fans and parts[chosen[-1]] is parts[-1]:
             later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1][1:]
             score += np.where(fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
+        idle = np.array([any(line[n] in anatomy.idle for line in lines) for n in range(bones)])
+        score -= IDLE * idle[at].sum(axis=1)
         score = score * twins + said[at, list(chosen)].sum(axis=1)
         found.append((score, at, chosen))
     if not found:

@@ -37,7 +37,7 @@ def assign(
     words = words or lexicon_for(heads)
     names = Names.of(heads, words)
     plans = [plan] if plan else [body_plan(name) for name in NAMES]
-    anatomy = Anatomy(skeleton)
+    anatomy = Anatomy(skeleton, weighted)
     best: Body | None = None
     for one in plans if anatomy.size > 0 else ():
         body = find(anatomy, names, one)
@@ -47,7 +47,7 @@ def assign(
             break
     if best:
         named = by_name(skeleton, best.plan, words, names.read) if any(names.scores) else {}
-        return _in_order(best.plan, Reading(anatomy, names, best, weighted).parts(named))
+        return _in_order(best.plan, Reading(anatomy, names, best).parts(named))
     by_plan = [(one, by_name(skeleton, one, words, names.read)) for one in plans]
     return _in_order(*max(by_plan, key=lambda found: explained(skeleton, *found)))
 
@@ -73,15 +73,14 @@ def explained(skeleton: Skeleton, plan: BodyPlan, parts: Assignment) -> float:
 class Reading:
     """The parts of a body that was found, limb by limb; every bone is given to one part."""
 
-    def __init__(self, anatomy: Anatomy, names: Names, body: Body, weighted: Collection[int]):
+    def __init__(self, anatomy: Anatomy, names: Names, body: Body):
         self.anatomy, self.names, self.body, self.plan = anatomy, names, body, body.plan
-        self.weighted = weighted
         self.out: Assignment = {}
         self.taken: set[int] = set()
 
     def parts(self, named: Assignment) -> Assignment:
         self._paired_limbs()
-        self._trunk(named)
+        self._trunk()
         self._neck_and_head()
         for side in SIDES:
             self._fingers(side)
@@ -131,7 +130,7 @@ class Reading:
                     sure = limb.sure(which, n) * body.sure
                     self._give(parts[n].name, [self._found(joint, parts[n], sure, why)])
 
-    def _trunk(self, named: Assignment) -> None:
+    def _trunk(self) -> None:
         anatomy, body, by = self.anatomy, self.body, self.plan.by_name
         hips, chest = body.hips, body.chest
         if not anatomy.is_above(hips, chest):
@@ -236,8 +235,8 @@ class Reading:
             leaf = not anatomy.skeleton.children[other] and other not in anatomy.ended
             longer = float(np.log((anatomy.length[other] + 1e-9) / (usual + 1e-9)))
             score += (1.6 * (longer - 0.5) + self._ends() if leaf else -2.5) - 0.6 * (k - n - 1)
-            if other in self.weighted and self.weighted:
-                score -= 2.0
+            if anatomy.idle:
+                score += 1.5 if other in anatomy.idle else -2.0
         return score
 
     def _ends(self) -> float:

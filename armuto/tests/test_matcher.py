@@ -114,6 +114,17 @@ class Reasons(unittest.TestCase):
         self.assertIn("since the feet point forwards", found["left upper leg"][0].reason)
         self.assertEqual(found["spine"][0].reason, "first bone from the hips upwards")
 
+    def test_a_bone_that_moves_no_skin_is_no_part(self):
+        rng = np.random.default_rng(21)
+        while True:
+            skeleton, truth, keys = bodies.two_legged(rng)
+            if "left toes" not in truth and "head end" in keys:
+                break
+        ends = {n for n, key in enumerate(keys) if key.endswith(" end")}
+        found = pairing.assign(skeleton, weighted=set(range(len(keys))) - ends)
+        self.assertEqual(keys[found["head"][0].joint], "head")
+        self.assertFalse(ends & {bone.joint for bones in found.values() for bone in bones})
+
 
 class Trees(unittest.TestCase):
     def test_bodies_of_no_plan_are_matched_joint_by_joint(self):

@@ -317,10 +317,12 @@ def change_file(request: HttpRequest, file_id: int, wanted: FileChange):
     return row
 
 
-@router.get("files/{file_id}/display", operation_id="get_intake_display", response={200: None})
+@router.get("files/{file_id}/display", operation_id="get_intake_display", response={200: None, 204: None})
 def display(request: HttpRequest, file_id: int) -> HttpResponse:
-    """One self-contained .glb of a character that waits for a decision."""
-    row = get_object_or_404(IntakeFile.objects.select_related("content"), pk=file_id)
+    """One self-contained .glb of a character that waits for a decision; nothing where it has just been accepted or dismissed."""
+    row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
+    if row is None:
+        return HttpResponse(status=204)
     document = document_of(row)
     if document.display is None:
         raise BadInput(f"{row.path}: there is no figure in it to show.")
@@ -342,9 +344,12 @@ class FigureOut(Schema):
     height: float
 
 
-@router.get("files/{file_id}/figure", response=FigureOut, operation_id="get_intake_figure")
+@router.get("files/{file_id}/figure", response=FigureOut | None, operation_id="get_intake_figure")
 def figure(request: HttpRequest, file_id: int):
-    row = get_object_or_404(IntakeFile.objects.select_related("content"), pk=file_id)
+    """A waiting figure without its mesh; null where it has just been accepted or dismissed."""
+    row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
+    if row is None:
+        return None
     document = document_of(row)
     tree, frame = document.skeleton, document.skeleton.file_frame
     part = {bone.joint: name for name, bones in document.parts.items() for bone in bones}

@@ -309,6 +309,8 @@ class Characters(IntakeCase):
         self.assertIn("tunic", [row["name"] for row in found["materials"]])
         self.assertLess(found["apart"], 1e-4)
         figure = self.client.get(f"/api/intake/files/{pk}/figure").json()
+        self.assertIsNone(self.client.get(f"/api/intake/files/{pk + 99}/figure").json())
+        self.assertEqual(self.client.get(f"/api/intake/files/{pk + 99}/display").status_code, 204)
         self.assertEqual((len(figure["names"]), len(figure["nodes"]), figure["space"]["unit"]), (22, 22, 1.0))
         shown = self.client.get(f"/api/intake/files/{pk}/display").content
         self.assertEqual(len(gltf.parse(shown, "x.glb").rows("skins")), 1)

@@ -529,7 +529,7 @@ export interface paths {
         };
         /**
          * Display
-         * @description One self-contained .glb of a character that waits for a decision.
+         * @description One self-contained .glb of a character that waits for a decision; nothing where it has just been accepted or dismissed.
          */
         get: operations["get_intake_display"];
         put?: never;
@@ -547,7 +547,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Figure */
+        /**
+         * Figure
+         * @description A waiting figure without its mesh; null where it has just been accepted or dismissed.
+         */
         get: operations["get_intake_figure"];
         put?: never;
         post?: never;
@@ -2807,6 +2810,13 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
         };
     };
     get_intake_figure: {
@@ -2826,7 +2836,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FigureOut"];
+                    "application/json": components["schemas"]["FigureOut"] | null;
                 };
             };
         };

@@ -86,11 +86,13 @@ async function lineUp() {
       (async (): Promise<Arrived> => {
         const version = JSON.stringify(file.told)
         const about = await answer(client.GET('/api/intake/files/{file_id}/figure', { params: { path: { file_id: file.id } } }))
+        if (!about) return null
         const here: Standing = {
           key: `waiting ${file.id}`, version, name: waitingName(file), height: about.height, bounds: about.bounds, waiting: true, id: file.id,
         }
         if (before.get(here.key) === version) return [here, null]
-        return [here, await loadWaiting(module!, open.palette, file.id, about)]
+        const figure = await loadWaiting(module!, open.palette, file.id, about)
+        return figure && [here, figure]
       })().catch((problem): Arrived => {
         messages.fail(problem)
         return null

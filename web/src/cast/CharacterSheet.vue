@@ -43,6 +43,16 @@ const counts = computed(() => Object.fromEntries(['body', 'hands', 'head', 'othe
 const roles = computed(() => new Map((sheet.value.roles ?? []).map((row) => [row.bone, row])))
 const change = (wanted: Parameters<typeof cast.change>[1]) => cast.change(props.character.id, wanted).catch(messages.fail)
 
+/** The naming of this character as a pattern under its own name. */
+async function keepNaming() {
+  try {
+    const made = await answer(client.POST('/api/patterns/', { body: { name: props.character.name, skeleton_id: props.character.skeleton_id, side: 'target' } }))
+    recognised.value = [{ pattern_id: made.id, name: made.name, score: 1, parts: Object.keys(made.parts).length }]
+    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, { label: 'See the patterns', path: '/fittings/patterns' })
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
 async function newVersion(files: File[]) {
   const body = new FormData()
   body.append('file', files[0])
@@ -70,7 +80,7 @@ async function retire() {
   <dl>
     <dt>height</dt><dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>
     <dt>faces</dt><dd class="mono">{{ character.facing === null ? 'unknown' : `${character.facing.toFixed(1)}° from forward` }}</dd>
-    <dt>naming</dt><dd v-if="recognised.length"><router-link to="/fittings/patterns">{{ recognised[0].name }}</router-link>, <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100</dd><dd v-else class="quiet">no pattern knows it</dd>
+    <dt>naming</dt><dd v-if="recognised.length"><router-link to="/fittings/patterns">{{ recognised[0].name }}</router-link>, <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100</dd><dd v-else>no pattern knows it; <button class="plain word" @click="keepNaming">keep it as one</button></dd>
     <dt>file</dt><dd><a class="word mono" :href="`/api/cast/${character.id}/file`" :download="character.file">{{ character.file }}</a>, version <span class="mono">{{ character.revision }}</span></dd>
   </dl>
   <p v-if="character.changed" class="changed">{{ character.changed }}</p>

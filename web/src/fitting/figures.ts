@@ -9,9 +9,10 @@ export const treeFor = (module: StageModule, bones: Bones) => module.treeOf(bone
 
 export type WaitingFigure = Schemas['FigureOut']
 
-/** A character that waits in the intake, as a figure for the stage. */
+/** A character that waits in the intake, as a figure for the stage; null where it has just been decided on. */
 export async function loadWaiting(module: StageModule, palette: Palette, id: number, about: WaitingFigure) {
   const response = await fetch(`/api/intake/files/${id}/display`)
+  if (response.status === 204) return null
   if (!response.ok) throw new Refused('The waiting figure could not be fetched; reload the page.')
   const tree = module.treeOf(about.parents, about.parts, [])
   return module.Figure.read(await response.arrayBuffer(), about.nodes, tree, about.space, palette, about.height)
