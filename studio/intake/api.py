@@ -319,7 +319,7 @@ def change_file(request: HttpRequest, file_id: int, wanted: FileChange):
 
 @router.get("files/{file_id}/display", operation_id="get_intake_display", response={200: None, 204: None})
 def display(request: HttpRequest, file_id: int) -> HttpResponse:
-    """One self-contained .glb of a character that waits for a decision; nothing where it has just been accepted or dismissed."""
+    """One self-contained .glb of a character that waits for a decision; nothing where it has just been decided on."""
     row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
     if row is None:
         return HttpResponse(status=204)
