@@ -358,7 +358,7 @@ def _nod(anatomy: Anatomy, body: Body) -> FloatArray:
     line = [body.chest]
     while True:
         steps = [c for c in anatomy.skeleton.children[line[-1]] if c not in arms]
-        steps = [c for c in steps if (anatomy.at[c] - anatomy.at[line[-1]]) @ body.up > 0.3 * anatomy.length[c]]
+        steps = [c for c in steps if (anatomy.at[c] - anatomy.at[line[-1]]) @ body.up > 0.8 * anatomy.length[c]]
         if not steps:
             break
         line.append(max(steps, key=lambda c: anatomy.under[c]))

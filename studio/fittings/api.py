@@ -1,8 +1,10 @@
 """Fittings over HTTP: pairs, stance, history, and the live preview."""
 
+from base64 import b64encode
 from datetime import datetime
 from typing import Literal
 
+import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -76,7 +78,8 @@ class FittingSummary(Schema):
 
 class FittingOut(Schema):
     """revision: names the present state. facing: degrees the target is turned against the source. how: what the
-    present state came of.
+    present state came of. pose: where one was asked for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)``
+    for the character's own nodes, in base64, so that the figure moves with the answer.
     """
 
     id: int
@@ -92,6 +95,7 @@ class FittingOut(Schema):
     plan: str
     left_out: list[str]
     how: str
+    pose: str | None = None
     undo: str | None
     redo: str | None
 
@@ -103,7 +107,8 @@ class FittingIn(Schema):
 
 class EditIn(Schema):
     """One change. source, target: bone names. keys: parts or keys of pairs. mirror: the other side of the body follows.
-    above: least confidence of what is confirmed. plan: the body plan to pair by.
+    above: least confidence of what is confirmed. plan: the body plan to pair by. clip_id and frame: of the pose that is wanted
+    with the answer.
     """
 
     op: Literal[
@@ -128,6 +133,8 @@ class EditIn(Schema):
     above: float | None = None
     moves: bool | None = None
     plan: str | None = None
+    clip_id: int | None = None
+    frame: int | None = None
 
 
 class FollowsOut(Schema):
@@ -234,20 +241,33 @@ def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
     """Make one change to the pairs; it is a step that can be undone."""
     row = _get(fitting_id)
     said = wanted.dict()
+    clip, frame = said.pop("clip_id"), said.pop("frame")
     edit(row, said.pop("op"), **said)
-    return fitting_out(row)
+    return fitting_out(row) | {"pose": _pose(row, clip, frame)}
+
+
+def _pose(row: Fitting, clip_id: int | None, frame: int | None) -> str | None:
+    clip = Clip.objects.select_related("skeleton").filter(pk=clip_id, skeleton=row.skeleton).first()
+    if clip is None or frame is None:
+        return None
+    turns, places = for_the_stage(perform(row, clip, frame, frame), row.character)
+    return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
 
 
 @router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
-def undo(request: HttpRequest, fitting_id: int):
-    move(_get(fitting_id), -1)
-    return fitting_out(_get(fitting_id))
+def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+    return _moved(fitting_id, -1, clip_id, frame)
 
 
 @router.post("{fitting_id}/redo", response=FittingOut, operation_id="redo_fitting")
-def redo(request: HttpRequest, fitting_id: int):
-    move(_get(fitting_id), +1)
-    return fitting_out(_get(fitting_id))
+def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+    return _moved(fitting_id, +1, clip_id, frame)
+
+
+def _moved(fitting_id: int, steps: int, clip_id: int | None, frame: int | None) -> dict:
+    row = _get(fitting_id)
+    move(row, steps)
+    return fitting_out(row) | {"pose": _pose(row, clip_id, frame)}
 
 
 @router.get("{fitting_id}/follows", response=list[FollowsOut], operation_id="follows")

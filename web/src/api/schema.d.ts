@@ -529,7 +529,7 @@ export interface paths {
         };
         /**
          * Display
-         * @description One self-contained .glb of a character that waits for a decision; nothing where it has just been accepted or dismissed.
+         * @description One self-contained .glb of a character that waits for a decision; nothing where it has just been decided on.
          */
         get: operations["get_intake_display"];
         put?: never;
@@ -1594,7 +1594,8 @@ export interface components {
         /**
          * FittingOut
          * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the
-         *     present state came of.
+         *     present state came of. pose: where one was asked for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)``
+         *     for the character's own nodes, in base64, so that the figure moves with the answer.
          */
         FittingOut: {
             /** Id */
@@ -1623,6 +1624,8 @@ export interface components {
             left_out: string[];
             /** How */
             how: string;
+            /** Pose */
+            pose?: string | null;
             /** Undo */
             undo: string | null;
             /** Redo */
@@ -1706,7 +1709,8 @@ export interface components {
         /**
          * EditIn
          * @description One change. source, target: bone names. keys: parts or keys of pairs. mirror: the other side of the body follows.
-         *     above: least confidence of what is confirmed. plan: the body plan to pair by.
+         *     above: least confidence of what is confirmed. plan: the body plan to pair by. clip_id and frame: of the pose that is wanted
+         *     with the answer.
          */
         EditIn: {
             /**
@@ -1736,6 +1740,10 @@ export interface components {
             moves?: boolean | null;
             /** Plan */
             plan?: string | null;
+            /** Clip Id */
+            clip_id?: number | null;
+            /** Frame */
+            frame?: number | null;
         };
         /**
          * FollowsOut
@@ -3069,7 +3077,10 @@ export interface operations {
     };
     undo_fitting: {
         parameters: {
-            query?: never;
+            query?: {
+                clip_id?: number | null;
+                frame?: number | null;
+            };
             header?: never;
             path: {
                 fitting_id: number;
@@ -3091,7 +3102,10 @@ export interface operations {
     };
     redo_fitting: {
         parameters: {
-            query?: never;
+            query?: {
+                clip_id?: number | null;
+                frame?: number | null;
+            };
             header?: never;
             path: {
                 fitting_id: number;

@@ -54,7 +54,11 @@ let module: StageModule | undefined
 let fetching: AbortController | undefined
 
 const id = computed(() => Number(route.params.id))
-const { fitting, why, busy, load, edit, undo, redo, askWhy, pairWith } = useFitting(() => id.value, afterChange)
+const { fitting, why, busy, load, edit, undo, redo, askWhy, pairWith } = useFitting(
+  () => id.value,
+  () => ({ clip_id: clip.value?.id, frame: frame.value }),
+  afterChange,
+)
 const clips = computed(() => library.present.filter((clip) => clip.skeleton_id === fitting.value?.skeleton_id))
 const clip = computed(() => clips.value.find((one) => one.id === Number(route.query.clip)) ?? clips.value[0])
 const character = computed(() => (fitting.value ? cast.character(fitting.value.character_id) : undefined))
@@ -116,7 +120,7 @@ async function loadMotion(again: boolean) {
     frames.value = count
     fps.value = source.fps
     if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions))
-    drawRibbon(tree)
+    drawRibbon(tree, positions)
     now.setFrame(frame.value)
     place(again)
     if (again && history.state.play) {
@@ -128,24 +132,38 @@ async function loadMotion(again: boolean) {
     messages.fail(problem)
   }
 }
-function drawRibbon(tree: ReturnType<typeof treeFor>) {
-  const now = stage.value!
+/** The transfer alone, after a change: the source is as it was. */
+async function loadTarget() {
+  const now = stage.value
+  const row = clip.value
+  if (!now || !row) return
+  fetching?.abort()
+  fetching = new AbortController()
+  const { blocks } = await octets(`/api/fittings/${id.value}/preview/${row.id}`, fetching.signal)
   const figure = now.figure('character')
-  const source = now.source('source')
-  if (!figure || !source || !targetBones.value) return
+  if (stage.value !== now || !figure || clip.value?.id !== row.id) return
+  const [turns, places] = blocks
+  figure.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+  if (rows.value.length === 2) rows.value = [rows.value[0], figureRow()!]
+  now.setFrame(frame.value)
+}
+/** The character's poses for the ribbon. */
+function figureRow(): RibbonRow | null {
+  const figure = stage.value?.figure('character')
+  if (!figure || !targetBones.value) return null
+  const poses = shown.value.map((at) => {
+    figure.pose(at)
+    return figure.quills.positions.slice()
+  })
+  return { poses, parents: targetBones.value.parents, sides: figure.quills.tree.sides }
+}
+function drawRibbon(tree: ReturnType<typeof treeFor>, positions: { points: number; values: Float32Array }) {
   const count = Math.min(frames.value, 16)
   shown.value = Array.from({ length: count }, (_, n) => Math.round((n * (frames.value - 1)) / Math.max(1, count - 1)))
-  const above: Float32Array[] = []
-  const below: Float32Array[] = []
-  for (const at of shown.value) {
-    now.setFrame(at)
-    above.push(source.positions.slice())
-    below.push(figure.quills.positions.slice())
-  }
-  rows.value = [
-    { poses: above, parents: tree.parents, sides: tree.sides },
-    { poses: below, parents: targetBones.value.parents, sides: figure.quills.tree.sides },
-  ]
+  const size = positions.points * 3
+  const above = shown.value.map((at) => positions.values.slice(at * size, (at + 1) * size))
+  const below = figureRow()
+  rows.value = below ? [{ poses: above, parents: tree.parents, sides: tree.sides }, below] : []
 }
 
 /** Stand the two side by side or over each other, and look at both. */
@@ -236,7 +254,7 @@ function light() {
 }
 
 /** A change is seen on the figure first, in the frame that is shown; the rest of the clip follows behind it. */
-async function afterChange(before: Fitting) {
+function afterChange(before: Fitting) {
   const old = new Map(before.pairs.map((one) => [one.key, `${one.source} ${one.target}`]))
   changed.value = (fitting.value?.pairs ?? []).filter((one) => old.get(one.key) !== `${one.source} ${one.target}`).map((one) => one.key)
   clearTimeout(fading)
@@ -246,18 +264,19 @@ async function afterChange(before: Fitting) {
   }, 2500)
   const row = clip.value
   const figure = stage.value?.figure('character')
-  if (row && figure) {
-    const at = frame.value
-    const { blocks } = await octets(`/api/fittings/${id.value}/preview/${row.id}?first=${at}&last=${at}`)
-    if (frame.value === at && !playing.value) figure.take(blocks[0].values, blocks[1].values)
+  const pose = fitting.value?.pose
+  if (row && figure && pose) {
+    const values = new Float32Array(Uint8Array.from(atob(pose), (c) => c.charCodeAt(0)).buffer)
+    if (!playing.value) figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
     light()
     stage.value?.draw()
     if (window.armuto) window.armuto.shown = fitting.value?.revision
   }
   clearTimeout(filling)
+  fetching?.abort()
   filling = setTimeout(() => {
-    void Promise.all([loadMotion(false), renditions.load(), askWhy(row?.id)]).then(light).catch(messages.fail)
-  }, 120)
+    void Promise.all([loadTarget(), renditions.load(), askWhy(row?.id)]).then(light).catch(messages.fail)
+  }, 350)
 }
 let fading: ReturnType<typeof setTimeout> | undefined
 let filling: ReturnType<typeof setTimeout> | undefined

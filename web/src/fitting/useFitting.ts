@@ -8,11 +8,12 @@ export type Edit = Schemas['EditIn']
 export type Follows = Schemas['FollowsOut']
 
 /** One fitting: what it holds, its changes one after another, and why each bone does or does not follow. */
-export function useFitting(id: () => number, changed: (before: Fitting) => unknown) {
+export function useFitting(id: () => number, onStage: () => { clip_id?: number; frame?: number }, changed: (before: Fitting) => unknown) {
   const fitting = shallowRef<Fitting | null>(null)
   const why = shallowRef(new Map<string, Follows>())
   const busy = ref(0)
   const path = () => ({ params: { path: { fitting_id: id() } } })
+  const moving = () => ({ params: { ...path().params, query: onStage() } })
   let queue: Promise<unknown> = Promise.resolve()
 
   async function load() {
@@ -36,9 +37,9 @@ export function useFitting(id: () => number, changed: (before: Fitting) => unkno
     return done
   }
   const edit = (wanted: Partial<Edit> & Pick<Edit, 'op'>) =>
-    run(() => answer(client.POST('/api/fittings/{fitting_id}/edits', { ...path(), body: { mirror: false, add: false, ...wanted } })))
-  const undo = () => (fitting.value?.undo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/undo', path()))) : undefined)
-  const redo = () => (fitting.value?.redo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/redo', path()))) : undefined)
+    run(() => answer(client.POST('/api/fittings/{fitting_id}/edits', { ...path(), body: { mirror: false, add: false, ...onStage(), ...wanted } })))
+  const undo = () => (fitting.value?.undo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/undo', moving()))) : undefined)
+  const redo = () => (fitting.value?.redo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/redo', moving()))) : undefined)
   async function askWhy(clip?: number) {
     const found = await answer(client.GET('/api/fittings/{fitting_id}/follows', { params: { path: { fitting_id: id() }, query: { clip_id: clip } } })).catch(() => null)
     if (found) why.value = new Map(found.map((row) => [row.bone, row]))
