@@ -20,6 +20,18 @@ IDENTITY.setflags(write=False)
 
 def multiply(a: FloatArray, b: FloatArray) -> FloatArray:
     """Hamilton product ``a·b``: the rotation that first applies ``b``, then ``a``. Shapes broadcast."""
+    if a.ndim == b.ndim == 1:
+        # Single quaternions, as in aligning joint by joint, take a tenth of the time in plain numbers.
+        x, y, z, w = a.tolist()
+        p, q, r, s = b.tolist()
+        return np.array(
+            [
+                w * p + x * s + y * r - z * q,
+                w * q - x * r + y * s + z * p,
+                w * r + x * q - y * p + z * s,
+                w * s - x * p - y * q - z * r,
+            ]
+        )
     ax, ay, az, aw = a[..., 0], a[..., 1], a[..., 2], a[..., 3]
     bx, by, bz, bw = b[..., 0], b[..., 1], b[..., 2], b[..., 3]
     out = np.empty(np.broadcast_shapes(a.shape, b.shape))
@@ -37,6 +49,11 @@ def inverse(q: FloatArray) -> FloatArray:
 
 def rotate(q: FloatArray, v: FloatArray) -> FloatArray:
     """Vectors ``v (..., 3)`` turned by ``q (..., 4)``: ``v + 2w(u×v) + 2u×(u×v)`` with ``u`` the vector part."""
+    if q.ndim == v.ndim == 1:
+        x, y, z, s = q.tolist()
+        a, b, c = v.tolist()
+        i, j, k = 2 * (y * c - z * b), 2 * (z * a - x * c), 2 * (x * b - y * a)
+        return np.array([a + s * i + y * k - z * j, b + s * j + z * i - x * k, c + s * k + x * j - y * i])
     ux, uy, uz, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
     vx, vy, vz = v[..., 0], v[..., 1], v[..., 2]
     tx, ty, tz = 2 * (uy * vz - uz * vy), 2 * (uz * vx - ux * vz), 2 * (ux * vy - uy * vx)
@@ -84,6 +101,9 @@ def between(a: FloatArray, b: FloatArray) -> FloatArray:
 
 def angle(q: FloatArray) -> FloatArray:
     """Angle of each rotation in radians, 0 to π."""
+    if q.ndim == 1:
+        x, y, z, w = q.tolist()
+        return np.asarray(2 * math.atan2(math.sqrt(x * x + y * y + z * z), abs(w)))
     return np.asarray(2 * np.arctan2(np.linalg.norm(q[..., :3], axis=-1), np.abs(q[..., 3])))
 
 

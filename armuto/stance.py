@@ -8,6 +8,7 @@ foot that stands flat on both sides stays flat: its slope from ankle to toes is 
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,7 +37,7 @@ class StanceRow:
 
 
 def _unit(v: FloatArray) -> FloatArray:
-    length = float(np.linalg.norm(v))
+    length = math.sqrt(sum(x * x for x in v.tolist()))
     return v / length if length > 1e-12 else np.zeros(3)
 
 

@@ -16,6 +16,7 @@ from demo.browser import chromium
 ROOT = Path(__file__).parent.parent
 PORT = 8733
 CHANGES, FRAMES = 120, 1000
+PACE = 900  # milliseconds between changes, as quick hands make them
 BONES = ("LeftForearm", "LeftHand", "LeftShin", "LeftFoot", "LeftUpperArm", "Chest")
 # The time from a key to the moment the changed pose has been handed to the graphics system.
 WATCH = """() => {
@@ -79,7 +80,7 @@ def measured(page: Page, clip: Path) -> list[float]:
             before = page.evaluate("window.times.length")
             page.keyboard.press(key)
             page.wait_for_function("before => window.times.length > before", arg=before)
-            page.wait_for_timeout(500)
+            page.wait_for_timeout(PACE)
     return page.evaluate("window.times")
 
 

@@ -147,7 +147,11 @@ class FollowsOut(Schema):
 
 
 def _get(fitting_id: int) -> Fitting:
-    return get_object_or_404(Fitting.objects.select_related("state", "skeleton", "character__skeleton"), pk=fitting_id)
+    """The fitting with what belongs to it, but for the large things of which the values are kept at hand."""
+    rows = Fitting.objects.select_related("state", "skeleton", "character__skeleton")
+    return get_object_or_404(
+        rows.defer("skeleton__tree", "character__skeleton__tree", "character__sheet"), pk=fitting_id
+    )
 
 
 def fitting_out(row: Fitting) -> dict:
@@ -247,7 +251,7 @@ def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
 
 
 def _pose(row: Fitting, clip_id: int | None, frame: int | None) -> str | None:
-    clip = Clip.objects.select_related("skeleton").filter(pk=clip_id, skeleton=row.skeleton).first()
+    clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None
     turns, places = for_the_stage(perform(row, clip, frame, frame), row.character)
@@ -291,6 +295,6 @@ def preview(
     float32: local rotations ``(frames, joints, 4)``, then local translations ``(frames, joints, 3)``.
     """
     row = _get(fitting_id)
-    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton=row.skeleton)
+    clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
     made = perform(row, clip, first, last)
     return octets(*for_the_stage(made, row.character), fps=made.fps)
