@@ -88,7 +88,7 @@ def _read(parts: Assignment) -> dict[int, str]:
 
 
 def _side(left: FloatArray, joints: Sequence[int], read: dict[int, str]) -> str:
-    mean = float(np.mean(left[list(joints)]))
+    mean = sum(float(left[joint]) for joint in joints) / len(joints)
     if abs(mean) < MIDDLE:
         return read.get(joints[0], "")
     return "left" if mean > 0 else "right"

@@ -43,9 +43,9 @@ class Character(models.Model):
 
     def document(self) -> Document:
         """The figure, read again as it was read at intake."""
-        frame = self.skeleton.tree["file_frame"]
-        unit = next(name for name, metres in UNITS.items() if metres == frame["unit"])
-        return _read(self.pk, self.revision, Told(unit, frame["up"], frame.get("turned", 0.0)))
+        frame = self.skeleton.value().file_frame
+        unit = next(name for name, metres in UNITS.items() if metres == frame.unit)
+        return _read(self.pk, self.revision, Told(unit, frame.up, frame.turned))
 
 
 class CharacterDisplay(models.Model):
