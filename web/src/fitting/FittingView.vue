@@ -171,20 +171,62 @@ function place(look: boolean) {
   const now = stage.value
   if (!now || !character.value) return
   const size = library.skeletons.find((body) => body.id === fitting.value?.skeleton_id)?.height ?? 1.7
-  const apart = layout.value === 'beside' ? Math.max(size, character.value.height) * 0.36 : 0
+  const wide = breadth.value
+  const apart = layout.value === 'beside' ? Math.max(Math.max(size, character.value.height) * 0.36, wide * 0.58) : 0
   now.moveTo('source', -apart, 0)
   now.moveTo('character', apart, 0)
   now.floor.compassAt(layout.value === 'beside' ? 0 : 0.9, layout.value === 'beside' ? -0.1 : 0.2)
   const figure = now.figure('character')
   figure?.show(mesh.value, bones.value)
-  now.setFollowed(() => (figure ? figure.joints[hips.value].getWorldPosition(figure.object.position.clone()) : null))
+  const root = Math.max(0, sourceBones.value?.parts.indexOf('hips') ?? 0) * 3
+  // Bodies of different size travel differently far: the camera keeps with the middle between them.
+  now.setFollowed(() => {
+    const source = now.source('source')
+    if (!figure || !source) return null
+    const at = figure.joints[hips.value].getWorldPosition(figure.object.position.clone())
+    at.x = (at.x + source.positions[root] + now.placeOf('source').x) / 2
+    at.z = (at.z + source.positions[root + 2]) / 2
+    return at
+  })
   if (look) {
     const at = figure ? figure.quills.positions.slice(hips.value * 3, hips.value * 3 + 3) : [0, 0, 0]
     const tall = Math.max(size, character.value.height, reach.value) * 1.14
-    now.frameBox(at[0] - apart, at[2], layout.value === 'beside' ? apart * 2 + 1.5 : 1.8, tall, 24, 7)
+    const source = now.source('source')?.positions ?? at
+    const middle = [(at[0] + source[root] + now.placeOf('source').x) / 2, (at[2] + source[root + 2]) / 2]
+    now.frameBox(middle[0], middle[1], (layout.value === 'beside' ? apart * 2 + Math.max(1.5, wide) : Math.max(1.8, wide)) + drift.value, tall, VIEW, 7)
   }
   light()
 }
+/** Degrees from the front that both are looked at from. */
+const VIEW = 24
+/** How far the two reach to the sides of their hips together, as they are looked at, so that long bodies do not stand in each other. */
+const breadth = computed(() => {
+  const angle = (VIEW * Math.PI) / 180
+  const trees = [sourceBones.value, targetBones.value]
+  let sum = 0
+  rows.value.forEach((row, n) => {
+    const root = Math.max(0, trees[n]?.parts.indexOf('hips') ?? 0) * 3
+    let most = 0
+    for (const pose of row.poses)
+      for (let at = 0; at < pose.length; at += 3) {
+        const aside = (pose[at] - pose[root]) * Math.cos(angle) - (pose[at + 2] - pose[root + 2]) * Math.sin(angle)
+        most = Math.max(most, Math.abs(aside))
+      }
+    sum += most
+  })
+  return sum
+})
+/** How much further one of the two has come than the other at the end, as it is looked at. */
+const drift = computed(() => {
+  const angle = (VIEW * Math.PI) / 180
+  const trees = [sourceBones.value, targetBones.value]
+  const gone = rows.value.map((row, n) => {
+    const root = Math.max(0, trees[n]?.parts.indexOf('hips') ?? 0) * 3
+    const [first, last] = [row.poses[0], row.poses[row.poses.length - 1]]
+    return (last[root] - first[root]) * Math.cos(angle) - (last[root + 2] - first[root + 2]) * Math.sin(angle)
+  })
+  return gone.length === 2 ? Math.min(1.5, Math.abs(gone[0] - gone[1])) : 0
+})
 /** The greatest height any joint comes to in this clip, so that raised hands stay in the picture. */
 const reach = computed(() => {
   let top = 0

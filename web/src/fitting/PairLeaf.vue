@@ -41,7 +41,12 @@ const groups = computed(() => {
     const where = limb ? groupOf(limb, props.fitting.parts) : 'Extras'
     due.set(where, (due.get(where) ?? 0) + 1)
   }
-  return GROUPS.map((name) => ({ name, due: due.get(name) ?? 0 }))
+  const there = new Set<Group>(['Body', 'All'])
+  for (const part of props.fitting.parts) if (part.source.length || part.target.length) there.add(groupOf(part.limb, props.fitting.parts))
+  const read = new Set(props.fitting.parts.flatMap((part) => [...part.source.map((bone) => `source ${bone}`), ...part.target.map((bone) => `target ${bone}`)]))
+  const free = (which: Which, tree: Bones) => tree.names.some((bone) => !read.has(`${which} ${bone}`))
+  if (free('source', props.source) || free('target', props.target) || props.fitting.pairs.some((pair) => !pair.part)) there.add('Extras')
+  return GROUPS.filter((name) => there.has(name) || due.has(name)).map((name) => ({ name, due: due.get(name) ?? 0 }))
 })
 watch(group, (name) => emit('group', name))
 
@@ -122,7 +127,10 @@ function onKey(event: KeyboardEvent): boolean {
   else if (key === 'x' || key === 'Delete' || key === 'Backspace') act('remove')
   else if (key === 'l') act('leave out')
   else if (key === 's') act('swap')
-  else if (/^[0-5]$/.test(key)) group.value = GROUPS[(Number(key) + 5) % 6]
+  else if (/^[0-5]$/.test(key)) {
+    const wanted = GROUPS[(Number(key) + 5) % 6]
+    if (groups.value.some((one) => one.name === wanted)) group.value = wanted
+  }
   else if (key === 'w') weave.value?.focus(here.value ?? `source ${props.source.names[0]}`)
   else if (key === 'Enter' && inWeave && here.value) {
     const [which, bone] = split(here.value)
