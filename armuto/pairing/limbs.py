@@ -77,8 +77,9 @@ def ways(
         score = OPTIONAL * (len(chosen) - len(parts) + len(optional)) + _lengths(
             along, straight, at, [parts[n] for n in chosen]
         )
-        score += _passed(still, leaf, at, chosen[-1] == len(parts) - 1)
-        if fans and parts[chosen[-1]] is parts[-1]:
+        spread = fans and chosen[-1] == len(parts) - 1
+        score += _passed(still, leaf, at, fan if spread else np.zeros_like(fan))
+        if spread:
             later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1][1:]
             score += np.where(fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
         idle = np.array([any(line[n] in anatomy.idle for line in lines) for n in range(bones)])
@@ -138,8 +139,8 @@ def _lengths(along: FloatArray, straight: FloatArray, at: NDArray[np.int64], par
     return np.asarray(score - np.minimum(25 * bent, 3.0).sum(axis=1))
 
 
-def _passed(still: NDArray[Any], leaf: NDArray[Any], at: NDArray[np.int64], whole: bool) -> FloatArray:
-    """Costs of bones before, between and after the parts."""
+def _passed(still: NDArray[Any], leaf: NDArray[Any], at: NDArray[np.int64], fan: NDArray[Any]) -> FloatArray:
+    """Costs of bones before, between and after the parts; none for those after a last part from which others fan out."""
     places = np.maximum(np.cumsum(~still) - 1, 0)
     count = len(still)
     before = places[at[:, 0]] * 1.2 + (at[:, 0] - places[at[:, 0]]) * 0.1
@@ -147,8 +148,7 @@ def _passed(still: NDArray[Any], leaf: NDArray[Any], at: NDArray[np.int64], whol
     follows_still = np.append(still[1:], False)
     duplicate = follows_still[at].sum(axis=1) * 0.4
     between = (at[:, -1] - at[:, 0] + 1 - at.shape[1]) * 0.5
-    after = np.zeros(len(at))
-    if not whole:
-        solid = np.concatenate([np.cumsum((~leaf)[::-1])[::-1], [0]])
-        after = solid[at[:, -1] + 1] * 0.8 + (count - 1 - at[:, -1] - solid[at[:, -1] + 1]) * 0.3
+    solid = np.concatenate([np.cumsum((~leaf)[::-1])[::-1], [0]])
+    after = solid[at[:, -1] + 1] * 0.8 + (count - 1 - at[:, -1] - solid[at[:, -1] + 1]) * 0.3
+    after = np.where(fan[at[:, -1]] >= 2, 0.0, after)
     return np.asarray(-(before + duplicate + between + after))

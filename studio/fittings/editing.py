@@ -11,6 +11,7 @@ from armuto.edits import Bench, Pairing
 from armuto.errors import BadInput
 from armuto.pairing import Assignment, Pair, assign, trees
 from armuto.pairing.mirrors import mirrored
+from armuto.patterns import read_skeleton
 from armuto.plans import BodyPlan, plan_of, read_plan
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal, step, value_of
@@ -189,12 +190,10 @@ CHANGES = {
 
 def apply_pattern(pattern: Pattern, character_ids: list[int]) -> list[dict]:
     """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay."""
-    from armuto import patterns as core_patterns
-
     out = []
     for character in Character.objects.filter(pk__in=character_ids).select_related("skeleton"):
         value = character.skeleton.value()
-        read = core_patterns.read_skeleton(value, pattern.value())
+        read = read_skeleton(value, pattern.value())
         if read is None:
             out.append(
                 {"character_id": character.pk, "character": character.name, "fits": False, "score": 0.0, "fittings": 0}

@@ -13,6 +13,8 @@ from ninja import File, Router, Schema, Status, UploadedFile
 from armuto import patterns as core
 from armuto.errors import BadInput
 from armuto.plans import NAMES, body_plan, read_plan
+from studio.fittings.editing import apply_pattern as by_pattern
+from studio.fittings.keeping import value_of
 from studio.fittings.models import Fitting
 from studio.library.models import Skeleton
 from studio.patterns import keeping
@@ -115,8 +117,6 @@ def list_patterns(request: HttpRequest):
 
 @router.post("", response={201: PatternOut}, operation_id="make_pattern")
 def make_pattern(request: HttpRequest, wanted: PatternIn):
-    from studio.fittings.keeping import value_of
-
     name = " ".join(wanted.name.split())[:120]
     if not name:
         raise BadInput("A pattern needs a name; type one.")
@@ -250,9 +250,7 @@ class AppliedOut(Schema):
 @router.post("{pattern_id}/apply", response=list[AppliedOut], operation_id="apply_pattern")
 def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn):
     """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay."""
-    from studio.fittings.editing import apply_pattern as apply
-
-    return apply(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)
+    return by_pattern(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)
 
 
 def _free_plan_name(name: str) -> str:

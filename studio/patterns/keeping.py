@@ -1,5 +1,7 @@
 """Keeping patterns, and reading skeletons by them."""
 
+import json
+
 from django.db import transaction
 
 from armuto import patterns as core
@@ -59,8 +61,6 @@ def change(row: Pattern, name: str | None, about: str | None, parts: dict[str, l
 
 def checked(row: Pattern) -> core.Pattern:
     """The pattern read back from its file form, so that what is kept can always be exported and imported."""
-    import json
-
     return core.from_json(json.dumps(core.to_json(row.value())), row.name)
 
 

@@ -17,9 +17,10 @@ import { loadFigure, treeFor, type StageModule } from './figures'
 import { openFitting } from './open'
 import PairLeaf from './PairLeaf.vue'
 import RenditionPanel from './RenditionPanel.vue'
+import { busiest, closeUp, stand, type Pose } from './standing'
 import StanceList from './StanceList.vue'
 import { useFitting } from './useFitting'
-import { groupOf, type Fitting, type Group, type Which } from './weave'
+import type { Fitting, Group, Which } from './weave'
 
 const route = useRoute()
 const router = useRouter()
@@ -119,7 +120,7 @@ async function loadMotion(again: boolean) {
     now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
     frames.value = count
     fps.value = source.fps
-    if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions))
+    if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions, sourceBones.value))
     drawRibbon(tree, positions)
     now.setFrame(frame.value)
     place(again)
@@ -168,89 +169,25 @@ function drawRibbon(tree: ReturnType<typeof treeFor>, positions: { points: numbe
 
 /** Stand the two side by side or over each other, and look at both. */
 function place(look: boolean) {
-  const now = stage.value
-  if (!now || !character.value) return
-  const size = library.skeletons.find((body) => body.id === fitting.value?.skeleton_id)?.height ?? 1.7
-  const wide = breadth.value
-  const apart = layout.value === 'beside' ? Math.max(Math.max(size, character.value.height) * 0.36, wide * 0.58) : 0
-  now.moveTo('source', -apart, 0)
-  now.moveTo('character', apart, 0)
-  now.floor.compassAt(layout.value === 'beside' ? 0 : 0.9, layout.value === 'beside' ? -0.1 : 0.2)
-  const figure = now.figure('character')
-  figure?.show(mesh.value, bones.value)
-  const root = Math.max(0, sourceBones.value?.parts.indexOf('hips') ?? 0) * 3
-  // Bodies of different size travel differently far: the camera keeps with the middle between them.
-  now.setFollowed(() => {
-    const source = now.source('source')
-    if (!figure || !source) return null
-    const at = figure.joints[hips.value].getWorldPosition(figure.object.position.clone())
-    at.x = (at.x + source.positions[root] + now.placeOf('source').x) / 2
-    at.z = (at.z + source.positions[root + 2]) / 2
-    return at
-  })
-  if (look) {
-    const at = figure ? figure.quills.positions.slice(hips.value * 3, hips.value * 3 + 3) : [0, 0, 0]
-    const tall = Math.max(size, character.value.height, reach.value) * 1.14
-    const source = now.source('source')?.positions ?? at
-    const middle = [(at[0] + source[root] + now.placeOf('source').x) / 2, (at[2] + source[root + 2]) / 2]
-    now.frameBox(middle[0], middle[1], (layout.value === 'beside' ? apart * 2 + Math.max(1.5, wide) : Math.max(1.8, wide)) + drift.value, tall, VIEW, 7)
-  }
+  const pose = standing()
+  if (!pose) return
+  stand(pose, look)
+  pose.stage.figure('character')?.show(mesh.value, bones.value)
   light()
 }
-/** Degrees from the front that both are looked at from. */
-const VIEW = 24
-/** How far the two reach to the sides of their hips together, as they are looked at, so that long bodies do not stand in each other. */
-const breadth = computed(() => {
-  const angle = (VIEW * Math.PI) / 180
-  const trees = [sourceBones.value, targetBones.value]
-  let sum = 0
-  rows.value.forEach((row, n) => {
-    const root = Math.max(0, trees[n]?.parts.indexOf('hips') ?? 0) * 3
-    let most = 0
-    for (const pose of row.poses)
-      for (let at = 0; at < pose.length; at += 3) {
-        const aside = (pose[at] - pose[root]) * Math.cos(angle) - (pose[at + 2] - pose[root + 2]) * Math.sin(angle)
-        most = Math.max(most, Math.abs(aside))
-      }
-    sum += most
-  })
-  return sum
-})
-/** How much further one of the two has come than the other at the end, as it is looked at. */
-const drift = computed(() => {
-  const angle = (VIEW * Math.PI) / 180
-  const trees = [sourceBones.value, targetBones.value]
-  const gone = rows.value.map((row, n) => {
-    const root = Math.max(0, trees[n]?.parts.indexOf('hips') ?? 0) * 3
-    const [first, last] = [row.poses[0], row.poses[row.poses.length - 1]]
-    return (last[root] - first[root]) * Math.cos(angle) - (last[root + 2] - first[root + 2]) * Math.sin(angle)
-  })
-  return gone.length === 2 ? Math.min(1.5, Math.abs(gone[0] - gone[1])) : 0
-})
-/** The greatest height any joint comes to in this clip, so that raised hands stay in the picture. */
-const reach = computed(() => {
-  let top = 0
-  for (const row of rows.value) for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) top = Math.max(top, pose[n])
-  return top
-})
-const hips = computed(() => Math.max(0, targetBones.value?.parts.indexOf('hips') ?? 0))
-
-/** The frame in which the body is furthest from how it stands at first: where a wrong pair is seen best. */
-function busiest({ frames: count, points, values }: { frames: number; points: number; values: Float32Array }) {
-  const root = Math.max(0, sourceBones.value?.parts.indexOf('hips') ?? 0)
-  let best = 0
-  let most = -1
-  for (let at = 0; at < count; at++) {
-    let far = 0
-    const own = at * points * 3
-    for (let n = 0; n < points; n++)
-      for (let axis = 0; axis < 3; axis++) {
-        const here = values[own + n * 3 + axis] - values[own + root * 3 + axis]
-        far += Math.abs(here - (values[n * 3 + axis] - values[root * 3 + axis]))
-      }
-    if (far > most) [best, most] = [at, far]
+/** One part of both bodies closely, or the whole bodies. */
+function lookAt(group: Group) {
+  const pose = standing()
+  if (pose && !closeUp(pose, group)) place(true)
+}
+function standing(): Pose | null {
+  const [now, source, target] = [stage.value, sourceBones.value, targetBones.value]
+  if (!now || !fitting.value || !source || !target || !character.value) return null
+  const size = library.skeletons.find((body) => body.id === fitting.value?.skeleton_id)?.height ?? 1.7
+  return {
+    stage: now, fitting: fitting.value, trees: { source, target }, rows: rows.value,
+    heights: { source: size, target: character.value.height }, beside: layout.value === 'beside',
   }
-  return best
 }
 
 /** What is pointed at, as keys: a bone and its pair, a pair, or a part. */
@@ -322,39 +259,6 @@ function afterChange(before: Fitting) {
 }
 let fading: ReturnType<typeof setTimeout> | undefined
 let filling: ReturnType<typeof setTimeout> | undefined
-
-/** Bring one part of both bodies next to each other and look at it closely; the whole bodies for the rest. */
-function lookAt(group: Group) {
-  const now = stage.value
-  if (!now || !fitting.value || !sourceBones.value || !targetBones.value) return
-  const trees = { source: sourceBones.value, target: targetBones.value }
-  const limbs = fitting.value.parts.filter((part) => groupOf(part.limb, fitting.value!.parts) === group)
-  if (group === 'Left hand' || group === 'Right hand') limbs.push(...fitting.value.parts.filter((part) => part.name === group.toLowerCase()))
-  const positions = { source: now.source('source')?.positions, target: now.figure('character')?.quills.positions }
-  place(false)
-  const balls = (['source', 'target'] as const).map((which) => {
-    const names = limbs.flatMap((part) => part[which])
-    const points = names.map((name) => trees[which].names.indexOf(name)).filter((joint) => joint >= 0).map((joint) => at(which, joint))
-    if (!points.length) return null
-    const middle = [0, 1, 2].map((axis) => (Math.min(...points.map((p) => p[axis])) + Math.max(...points.map((p) => p[axis]))) / 2)
-    const radius = Math.max(0.06, ...points.map((p) => Math.hypot(p[0] - middle[0], p[1] - middle[1], p[2] - middle[2])))
-    return { middle, radius }
-  })
-  function at(which: Which, joint: number) {
-    const values = positions[which]!
-    return [values[joint * 3], values[joint * 3 + 1], values[joint * 3 + 2]]
-  }
-  const [a, b] = balls
-  if (group === 'Body' || group === 'All' || group === 'Extras' || !a || !b) return place(true)
-  const radius = Math.max(a.radius, b.radius) * 1.25
-  // Both come to stand beside the middle between them, so that they fill the picture.
-  const stands = now.placeOf('character')
-  const goal = [(a.middle[0] + b.middle[0]) / 2, (a.middle[2] + b.middle[2]) / 2]
-  now.moveTo('source', goal[0] - radius - a.middle[0], goal[1] - a.middle[2])
-  now.moveTo('character', stands.x + goal[0] + radius - b.middle[0], stands.z + goal[1] - b.middle[2])
-  now.setFollowed(null)
-  now.frameBall(goal[0], (a.middle[1] + b.middle[1]) / 2, goal[1], Math.max(radius * 1.7, radius + Math.abs(a.middle[1] - b.middle[1]) / 2))
-}
 
 /** Pointing and clicking at rings on the figures; where several lie on top of each other, a short list asks which. */
 let pressed: { x: number; y: number } | null = null
