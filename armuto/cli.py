@@ -191,9 +191,11 @@ def _fit(options: argparse.Namespace) -> int:
         print(f"  {pair.part or 'same name':<22} {source:<28} {target:<28} {pair.confidence:.2f}")
     for row in made.missing:
         print(f"  {row.part:<22} no bone on {'either side' if row.side == 'both' else f'the {row.side}'}")
-    worst = max(made.rows, key=lambda row: row.left, default=None)
+    print(f"stance of the source: {made.source_stance.how}")
+    print(f"stance of the target: {made.target_stance.how}, turned to stand as the source does")
+    worst = max((row for row in made.rows if not row.own), key=lambda row: row.left, default=None)
     if worst:
-        print(f"stance aligned; most is left at the {worst.part}, {worst.left:.1f}°")
+        print(f"most is left at the {worst.part}, {worst.left:.1f}°")
     print(f"wrote {options.output}")
     return 0
 

@@ -3,33 +3,57 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import pairwise
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from armuto import intake, pairing, rotation, stance
+from armuto import pairing, rotation
 from armuto.errors import BadInput
 from armuto.leads import Lead, leads
 from armuto.pairing import Assignment, Missing, Pair
 from armuto.plans import BodyPlan, body_plan, plan_of, read_plan
 from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
-from armuto.stance import StanceRow
+from armuto.skeleton import Pose, Skeleton
+from armuto.stances import Row, Stance, value
+from armuto.stances.aligning import Model, align, model_of, parts_led, remaining
+from armuto.stances.posture import facing_in
+from armuto.stances.proposing import beginning
+from armuto.stances.proposing import propose as propose_stance
+from armuto.stances.sizes import FOOTING, MEASURES, Sizes, sizes, sole_height
+from armuto.stances.value import posed
 
-FORMAT = 1
+FORMAT = 2
 FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
 @dataclass(frozen=True)
-class Fitting:
-    """Pairs, stance and measures between a source and a target skeleton.
+class Said:
+    """What a person says about facing, floor and size, overruling what is measured; None where nothing is said.
 
-    target_stance: ``(J, 4)`` local rotations of the target in its stance; the source's stance is its rest pose.
-    source_facing, target_facing: degrees from +Z. scale: target's leg length over the source's. plan: the body plan that the
-    pairs belong to. left_out: parts that are not paired on purpose.
+    source_facing, target_facing: degrees from +Z. source_floor, target_floor: metres from the floor up to the lowest foot joint
+    in the stance. size: the measure that the hips move by, "legs", "arms" or "spine", or a ratio.
+    """
+
+    source_facing: float | None = None
+    target_facing: float | None = None
+    source_floor: float | None = None
+    target_floor: float | None = None
+    size: str | float = "legs"
+
+
+NOTHING = Said()
+
+
+@dataclass(frozen=True)
+class Fitting:
+    """Pairs, stances and measures between a source and a target skeleton.
+
+    source_facing, target_facing: degrees from +Z in the stance. floors: metres from the floor up to the lowest foot joint, of
+    source and target. plan: the body plan that the pairs belong to. rows: what is left between the stances. left_out: parts
+    that are not paired on purpose.
     """
 
     source: Skeleton
@@ -38,10 +62,13 @@ class Fitting:
     missing: tuple[Missing, ...]
     source_facing: float
     target_facing: float
-    target_stance: FloatArray
-    scale: float
+    source_stance: Stance
+    target_stance: Stance
+    floors: tuple[float, float]
+    sizes: Sizes
     plan: BodyPlan
-    rows: tuple[StanceRow, ...] = ()
+    said: Said = NOTHING
+    rows: tuple[Row, ...] = ()
     notes: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
 
@@ -50,8 +77,34 @@ class Fitting:
         """Quaternion from the source's facing to the target's."""
         return rotation.about([0.0, 1.0, 0.0], np.radians(self.target_facing - self.source_facing))
 
+    @property
+    def forward(self) -> FloatArray:
+        """Where the target faces, and the source once it is turned: a horizontal unit vector."""
+        angle = np.radians(self.target_facing)
+        return np.array([np.sin(angle), 0.0, np.cos(angle)])
+
+    @property
+    def scale(self) -> float:
+        """The ratio by which the hips move: the target's size over the source's."""
+        size = self.said.size
+        return self.sizes.used(size) if isinstance(size, str) else size
+
+    @cached_property
+    def source_pose(self) -> Pose:
+        """World pose of the source in its stance."""
+        return self.source_stance.pose(self.source)
+
+    @cached_property
+    def target_pose(self) -> Pose:
+        """World pose of the target in its stance."""
+        return self.target_stance.pose(self.target)
+
     def leads(self) -> dict[int, Lead]:
-        return leads(self.pairs, self.source, self.source.rest.positions, self.target, self.plan)
+        return leads(self.pairs, self.source, self.source_pose.positions, self.target, self.plan)
+
+    def model(self, led: Mapping[int, Lead] | None = None) -> Model:
+        """What the source shows in its stance, turned to where the target faces."""
+        return model_of(self.source, self.source_pose, led or self.leads(), self.turn, self.forward)
 
 
 def fit(
@@ -60,17 +113,19 @@ def fit(
     source_parts: Assignment | None = None,
     target_parts: Assignment | None = None,
     pairs: Sequence[Pair] | None = None,
-    target_stance: FloatArray | None = None,
+    source_stance: Stance | None = None,
+    target_stance: Stance | None = None,
     left_out: Sequence[str] = (),
     plan: BodyPlan | None = None,
-    facing: tuple[float, float] | None = None,
+    said: Said = NOTHING,
 ) -> Fitting:
-    """Fit a target to a source: pair unless pairs are given, face the same way, align the stance.
+    """Fit a target to a source: pair unless pairs are given, choose stances, face the same way, align.
 
     Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the two
-    trees are matched directly (:mod:`armuto.pairing.matching`). Which way the two face is told by the parts that they were
-    read as, by the pairs where no parts are given, or said outright (degrees of source and target). Raises ValueError when
-    there is nothing to pair.
+    trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
+    (:mod:`armuto.stances.proposing`), the target's being turned from there until it stands as the source does; so is one that
+    is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given.
+    Raises ValueError when there is nothing to pair.
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
@@ -85,48 +140,69 @@ def fit(
     if pairs is None and not any(pair.source and pair.target for pair in found):
         raise ValueError("no bone of the one could be paired with a bone of the other")
     missing = tuple(row for row in missing if row.part not in left_out)
-    led = leads(found, source, source.rest.positions, target, plan)
-    source_facing, why_source = intake.facing(source, source_parts or _parts(found, source, "source"))
-    target_facing, why_target = intake.facing(target, target_parts or _parts(found, target, "target"))
+    source_parts = source_parts or _parts(found, source, "source")
+    target_parts = target_parts or _parts(found, target, "target")
+    if source_stance is None:
+        source_stance = propose_stance(source, source_parts, plan_of(source_parts))
+    if target_stance is None:
+        start, _ = beginning(target, target_parts, plan_of(target_parts))
+        target_stance = replace(start, start=start.base)
+    source_facing, why_source = facing_in(source, source_stance.rotations, source_parts)
+    target_facing, why_target = facing_in(target, target_stance.begun, target_parts)
     notes = [f"source: {why_source}", f"target: {why_target}"]
-    if facing is not None:
-        source_facing, target_facing = facing
+    led = leads(found, source, source_stance.pose(source).positions, target, plan)
     if source_facing is None or target_facing is None:
-        source_facing, target_facing = 0.0, _turned(led, target) if led else 0.0
+        source_facing, target_facing = 0.0, _turned(led, target, target_stance) if led else 0.0
         notes.append(f"the target is turned {target_facing:.1f}° against the source, by where the paired bones lie")
-    if not led:
-        # Nothing is paired yet: the target rests.
-        local = target.rest_rotation.copy()
-        return Fitting(
-            source,
-            target,
-            found,
-            missing,
-            source_facing,
-            target_facing,
-            local,
-            1.0,
-            plan,
-            (),
-            tuple(notes),
-            tuple(left_out),
-        )
-    turn = rotation.about([0.0, 1.0, 0.0], np.radians(target_facing - source_facing))
-    floor = min(float(lead.place[1]) for lead in led.values())
-    local, rows = stance.align(target, led, turn, floor, plan)
-    return Fitting(
+    made = Fitting(
         source,
         target,
         found,
         missing,
-        source_facing,
-        target_facing,
-        local if target_stance is None else target_stance,
-        _scale(led, target, plan),
+        source_facing if said.source_facing is None else said.source_facing,
+        target_facing if said.target_facing is None else said.target_facing,
+        source_stance,
+        target_stance,
+        (0.0, 0.0),
+        sizes(led, target, plan),
         plan,
-        rows,
+        said,
+        (),
         tuple(notes),
         tuple(left_out),
+    )
+    return _standing(made, led)
+
+
+def _standing(made: Fitting, led: dict[int, Lead]) -> Fitting:
+    """The fitting with its target aligned, where it is to be, what then remains, and the floors."""
+    made = replace(made, floors=_floors(made, led))
+    if not led:
+        # Nothing is paired yet: the target stays in the stance it begins with.
+        stance = made.target_stance
+        return replace(made, target_stance=replace(stance, base=stance.begun))
+    model, parts, target = made.model(led), parts_led(led), made.target
+    stance = made.target_stance
+    if stance.start is not None:
+        stance = replace(stance, base=align(target, stance.start, parts, made.plan, model, led=led))
+    rows = remaining(target, stance.begun, stance.rotations, parts, made.plan, model)
+    return replace(made, target_stance=stance, rows=rows)
+
+
+def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
+    """Metres from the floor up to the lowest foot joint: by how the two rest, or as the other has it, in its own size."""
+    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING]
+    hips = next((joint for joint, lead in led.items() if lead.part == "hips"), None)
+    target = sole_height(made.target, feet, hips)
+    source = sole_height(made.source, [led[joint].a for joint in feet], None if hips is None else led[hips].a)
+    if source is None:
+        source = 0.0 if target is None else target / made.scale
+    if target is None:
+        target = source * made.scale
+    said = made.said
+    return (
+        source if said.source_floor is None else said.source_floor,
+        target if said.target_floor is None else said.target_floor,
     )
 
 
@@ -157,33 +233,14 @@ def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
     }
 
 
-def _turned(led: dict[int, Lead], target: Skeleton) -> float:
+def _turned(led: dict[int, Lead], target: Skeleton, stance: Stance) -> float:
     """Degrees about +Y that bring the source's paired joints closest to the target's (Procrustes in the plane)."""
     there = np.array([lead.place for lead in led.values()])
-    here = target.rest.positions[list(led)]
+    here = posed(target, stance.begun).positions[list(led)]
     there, here = there - there.mean(axis=0), here - here.mean(axis=0)
     sine = float((here[:, 0] * there[:, 2] - here[:, 2] * there[:, 0]).sum())
     cosine = float((here[:, 0] * there[:, 0] + here[:, 2] * there[:, 2]).sum())
     return float(np.degrees(np.arctan2(sine, cosine)))
-
-
-def _scale(led: dict[int, Lead], target: Skeleton, plan: BodyPlan) -> float:
-    """Leg length of the target over that of the source; without legs, the length of all paired bones."""
-    by_part = {lead.part: lead for lead in led.values() if lead.part}
-    there = here = 0.0
-    for leg in plan.legs:
-        for upper, lower in pairwise(by_part.get(part.name) for part in leg):
-            if upper and lower:
-                there += float(np.linalg.norm(lower.place - upper.place))
-                here += float(np.linalg.norm(target.rest.positions[lower.target] - target.rest.positions[upper.target]))
-    if there <= 0 or here <= 0:
-        there = here = 0.0
-        for joint, lead in led.items():
-            above = next((a for a in target.ancestors(joint) if a in led), None)
-            if above is not None:
-                there += float(np.linalg.norm(lead.place - led[above].place))
-                here += float(np.linalg.norm(target.rest.positions[joint] - target.rest.positions[above]))
-    return here / there if there > 0 and here > 0 else 1.0
 
 
 def to_json(fitting: Fitting) -> dict[str, Any]:
@@ -206,12 +263,14 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
         "plan": fitting.plan.table if fitting.plan.own else fitting.plan.name,
         "missing": [{"part": row.part, "side": row.side} for row in fitting.missing],
         "facing": {"source": fitting.source_facing, "target": fitting.target_facing},
+        "floors": {"source": fitting.floors[0], "target": fitting.floors[1]},
+        "sizes": {"legs": fitting.sizes.legs, "arms": fitting.sizes.arms, "spine": fitting.sizes.spine},
         "scale": fitting.scale,
-        "stance": {
-            "parts": [
-                {"part": row.part, "bone": row.bone, "turned": row.turned, "left": row.left} for row in fitting.rows
-            ],
-            "target": dict(zip(fitting.target.names, fitting.target_stance.tolist(), strict=True)),
+        "said": asdict(fitting.said),
+        "stances": {
+            "source": value.to_json(fitting.source_stance, fitting.source),
+            "target": value.to_json(fitting.target_stance, fitting.target),
+            "parts": [asdict(row) for row in fitting.rows],
         },
         "notes": list(fitting.notes),
     }
@@ -243,25 +302,46 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
             for row in tree["pairs"]
         )
         left_out = tuple(str(part) for part in tree.get("left_out", ()))
-        facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
+        said = said_from(tree["said"])
         plan = plan_said(tree.get("plan"))
-        turns = {str(name): np.array(q, float) for name, q in tree["stance"]["target"].items()}
-        if any(q.shape != (4,) or not np.isfinite(q).all() for q in turns.values()):
-            raise ValueError
-    except (KeyError, TypeError, ValueError):
+        stances = tree["stances"]
+        source_stance = value.from_json(stances["source"], source)
+        target_stance = value.from_json(stances["target"], target)
+    except (KeyError, TypeError, ValueError, AttributeError):
         raise refuse("the fitting is damaged") from None
     for skeleton, side in ((source, "source"), (target, "target")):
         unknown = [name for pair in pairs for name in getattr(pair, side) if name not in skeleton.index]
         if unknown:
             raise refuse(f"it was made for another {side}, which has a bone “{unknown[0]}”")
-    local = target.rest_rotation.copy()
-    for name, q in turns.items():
-        if name in target.index:
-            local[target.index[name]] = rotation.normalised(q)
     try:
-        return fit(source, target, pairs=pairs, target_stance=local, left_out=left_out, plan=plan, facing=facing)
+        return fit(
+            source,
+            target,
+            pairs=pairs,
+            source_stance=source_stance,
+            target_stance=target_stance,
+            left_out=left_out,
+            plan=plan,
+            said=said,
+        )
     except ValueError as problem:
         raise refuse(str(problem)) from None
+
+
+def said_from(table: Any) -> Said:
+    """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is damaged."""
+    numbers = [
+        None if table.get(name) is None else float(table[name])
+        for name in ("source_facing", "target_facing", "source_floor", "target_floor")
+    ]
+    size = table.get("size", "legs")
+    if size not in MEASURES:
+        size = float(size)
+        if not 0 < size < 1000:
+            raise ValueError("the size is not a ratio")
+    if not all(number is None or np.isfinite(number) for number in numbers):
+        raise ValueError("a measure is not a number")
+    return Said(numbers[0], numbers[1], numbers[2], numbers[3], size)
 
 
 def plan_said(said: object) -> BodyPlan | None:

@@ -145,13 +145,15 @@ def detect_unit(size: float, metres_declared: bool, plan: BodyPlan) -> tuple[str
     return best, f"the unit is {best}: a body of {size:.4g} is then {size * UNITS[best]:.2f} m tall"
 
 
-def facing(skeleton: Skeleton, parts: Assignment) -> tuple[float | None, str]:
-    """The angle in degrees about +Y from +Z to where an upright skeleton faces at rest, positive towards +X.
+def facing(skeleton: Skeleton, parts: Assignment, positions: FloatArray | None = None) -> tuple[float | None, str]:
+    """The angle in degrees about +Y from +Z to where an upright skeleton faces, positive towards +X.
+
+    positions: ``(J, 3)`` of its joints in a posture; at rest where none is given.
 
     From the line through both hips and both shoulders, square to up; the toes are asked whether they agree. None when there
     are no sides to tell it by.
     """
-    at, plan = skeleton.rest.positions, plan_of(parts)
+    at, plan = (skeleton.rest.positions if positions is None else positions), plan_of(parts)
     across = np.zeros(3)
     for part in plan.parts:
         if part.side == "left" and part.kind.endswith(("upper leg", "upper arm", "shoulder", "upper wing")):

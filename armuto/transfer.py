@@ -9,7 +9,7 @@ their stance against their parent. The hips, and a root bone above them, move as
 
     p_T(t) = s_T + scale · C · (p_S(t) − s_S)
 
-where s is the place of the joint when the body stands in its stance with its lowest foot joint on the floor.
+where s is the place of the joint when the body stands in its stance, its feet on the floor.
 """
 
 from __future__ import annotations
@@ -22,10 +22,10 @@ from armuto import rotation
 from armuto.fitting import Fitting
 from armuto.leads import Lead
 from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Pose, local_rotations, world_pose
+from armuto.skeleton import Clip, Pose, local_rotations
+from armuto.stances.sizes import FOOTING
 from armuto.twists import Twist, twists
 
-FOOTING = ("foot", "toes")
 BLOCK = 1024  # frames
 
 
@@ -36,7 +36,7 @@ def transfer(clip: Clip, fitting: Fitting) -> Clip:
     clip and its result stays constant.
     """
     target, led = fitting.target, fitting.leads()
-    stance = stance_pose(fitting)
+    stance = fitting.target_pose
     turning = twists(target, led)
     shifting = _shifting(clip, fitting, led)
     carriers = travelling(fitting, led)
@@ -51,7 +51,7 @@ def transfer(clip: Clip, fitting: Fitting) -> Clip:
         world = _world_rotations(source.rotations, fitting, led, stance)
         _twist(world, fitting, led, stance, turning)
         moved = _shifted(part, fitting, led, stance.rotations, shifting)
-        _travel(source.positions, fitting, led, carriers, world, moved, stance.positions)
+        _travel(source.positions, fitting, led, carriers, world, moved)
         local = local_rotations(target, np.moveaxis(world, 0, 1))
         rotations[frames] = rotation.normalised(local)
         if moving:
@@ -70,7 +70,7 @@ def _world_rotations(source: FloatArray, fitting: Fitting, led: dict[int, Lead],
         if len(firm):
             world[firm] = rotation.multiply(turns[firm], stance.rotations[firm][:, None])
         if len(free):
-            local, above = fitting.target_stance[free][:, None], target.parents[free]
+            local, above = fitting.target_stance.rotations[free][:, None], target.parents[free]
             world[free] = rotation.multiply(world[above], local) if above[0] >= 0 else local
     return world
 
@@ -104,14 +104,14 @@ def _twist(world: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Po
         for joint in joints:
             parent = int(target.parents[joint])
             if joint not in led and joint not in own_turn and parent in carried:
-                world[joint] = rotation.multiply(world[parent], fitting.target_stance[joint])
+                world[joint] = rotation.multiply(world[parent], fitting.target_stance.rotations[joint])
                 carried.add(int(joint))
 
 
 def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) -> FloatArray:
     """D(t) of every led target joint, ``(J, F, 4)``; rows of other joints are unused."""
-    source_rest, turn = fitting.source.rest.rotations, fitting.turn
-    back = rotation.multiply(rotation.inverse(source_rest), rotation.inverse(turn))
+    stance, turn = fitting.source_pose.rotations, fitting.turn
+    back = rotation.multiply(rotation.inverse(stance), rotation.inverse(turn))
     joints, leads = list(led), list(led.values())
 
     def turned(rows: list[int]) -> FloatArray:
@@ -157,7 +157,7 @@ def _shifted(
     for joint in joints:
         there = led[joint].a
         shift = clip.translations[:, column[there]] - source.rest_translation[there]
-        q = rotation.multiply(fitting.turn, source.rest.rotations[source.parents[there]])
+        q = rotation.multiply(fitting.turn, fitting.source_pose.rotations[source.parents[there]])
         q = rotation.multiply(rotation.inverse(stance[target.parents[joint]]), q)
         out[joint] = target.rest_translation[joint] + fitting.scale * rotation.rotate(q, shift)
     return out
@@ -173,28 +173,24 @@ def travelling(fitting: Fitting, led: dict[int, Lead]) -> list[int]:
 
 def standing_heights(fitting: Fitting) -> tuple[FloatArray, FloatArray]:
     """Heights of all joints, ``(J_S,)`` and ``(J_T,)``, when both bodies stand in their stances on the floor."""
-    source, target = standing_places(fitting, fitting.leads(), stance_pose(fitting).positions)
+    source, target = standing_places(fitting, fitting.leads())
     return source[:, 1], target[:, 1]
 
 
-def stance_pose(fitting: Fitting) -> Pose:
-    """World pose of the target in its stance."""
-    target = fitting.target
-    return world_pose(target, fitting.target_stance[None], target.rest_translation[None]).frame(0)
-
-
-def standing_places(fitting: Fitting, led: dict[int, Lead], stance: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Joint positions of source and target set down so that the lowest paired foot joint is at height zero."""
+def standing_places(fitting: Fitting, led: dict[int, Lead]) -> tuple[FloatArray, FloatArray]:
+    """Joint positions of source and target in their stances, set down until the lowest paired foot joint is as high above the
+    floor as the fitting says."""
+    source, target = fitting.source_pose.positions, fitting.target_pose.positions
     feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING] or list(led)
     if not feet:
-        return fitting.source.rest.positions, stance
-    source = _set_down(fitting.source.rest.positions, [led[joint].a for joint in feet])
-    return source, _set_down(stance, feet)
+        return source, target
+    under = _set_down(source, [led[joint].a for joint in feet], fitting.floors[0])
+    return under, _set_down(target, feet, fitting.floors[1])
 
 
-def _set_down(positions: FloatArray, feet: list[int]) -> FloatArray:
+def _set_down(positions: FloatArray, feet: list[int], height: float) -> FloatArray:
     out = positions.copy()
-    out[:, 1] -= positions[feet, 1].min()
+    out[:, 1] += height - positions[feet, 1].min()
     return out
 
 
@@ -205,11 +201,10 @@ def _travel(
     carriers: list[int],
     rotations: FloatArray,
     translations: dict[int, FloatArray],
-    stance: FloatArray,
 ) -> None:
     """Fill in the translations of joints that carry travel, and of everything above them. rotations: ``(J, F, 4)``."""
     target = fitting.target
-    source_stand, target_stand = standing_places(fitting, led, stance)
+    source_stand, target_stand = standing_places(fitting, led)
     frames = len(source_positions)
     places: dict[int, FloatArray] = {}
     for joint in sorted({j for carrier in carriers for j in (carrier, *target.ancestors(carrier))}):

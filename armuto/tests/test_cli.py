@@ -58,7 +58,7 @@ class Commands(unittest.TestCase):
         self.assertEqual(parts["spine"]["target"], ["spine_lower", "spine_middle"])
         self.assertEqual(parts["left upper arm"]["source"], ["LeftUpperArm"])
         self.assertTrue(all(pair["reasons"] and 0 < pair["confidence"] <= 1 for pair in tree["pairs"]))
-        arms = [row for row in tree["stance"]["parts"] if row["part"].endswith(("arm", "leg"))]
+        arms = [row for row in tree["stances"]["parts"] if row["part"].endswith(("arm", "leg"))]
         self.assertLess(max(row["left"] for row in arms), 1.0)
 
         with_it = run("transfer", WALK, BOW, "--character", PORTER, "--fit", kept, "--out", self.folder / "a", "--json")

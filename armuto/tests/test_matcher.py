@@ -210,7 +210,9 @@ class ManyAgainstMany(unittest.TestCase):
         still = Clip("turn", plain, 30.0, turned, np.array([0]), plain.rest_translation[None, [0]])
         moved = transfer(still, made)
         angle = np.degrees(
-            rotation.angle(rotation.multiply(rotation.inverse(made.target_stance[count]), moved.rotations[0, count]))
+            rotation.angle(
+                rotation.multiply(rotation.inverse(made.target_stance.rotations[count]), moved.rotations[0, count])
+            )
         )
         self.assertAlmostEqual(float(angle), 40.0, places=4)
         said = {row.bone: row for row in follows(made, pairing.assign(target))}

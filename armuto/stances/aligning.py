@@ -1,0 +1,324 @@
+"""Aligning: turning one body, from the root outwards, until it stands as another does; and what remains after that.
+
+What is compared are directions between paired joints (:mod:`armuto.stances.shape`). Where a bone's whole orientation shows —
+hips, chest, hands with fingers — it is met whole; of a limb the direction is met by the smallest rotation, and its roll taken
+from the way it bends. A forearm turns as its hand does, since palms turn in the forearm. Between two bodies of the same build
+every direction is posture and all are met (least squares over unit vectors where several fix one bone: Wahba 1965, by
+``scipy.spatial.transform.Rotation.align_vectors``). Between bodies of different build the directions inside trunk, neck, collar
+bones and feet are anatomy: when both bodies stand, those keep the level they stand at.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from armuto import rotation
+from armuto.leads import Lead
+from armuto.plans import BodyPlan
+from armuto.rotation import FloatArray
+from armuto.skeleton import Pose, Skeleton
+from armuto.stances.shape import (
+    Limbs,
+    Shape,
+    limbs_of,
+    roll_angle,
+    same_build,
+    soles,
+    tips_of,
+    turn_between,
+    unit,
+)
+from armuto.stances.value import posed
+from armuto.twists import Twist, twists
+
+OWN_BUILD = ("root", "hips", "spine", "chest", "neck", "head", "shoulder")
+
+
+@dataclass(frozen=True)
+class Row:
+    """What a stance is to the other for one part, in degrees.
+
+    turned: from its rest. left: between the two directions. roll: between the two about the bone, from -180 to 180, or None
+    where nothing shows it. own: the direction is the body's own build, and not taken from the other.
+    """
+
+    part: str
+    bone: str
+    turned: float
+    left: float
+    roll: float | None
+    own: bool
+
+
+@dataclass(frozen=True)
+class Model:
+    """Whom a body is to stand like: places of its paired joints on the other's body, turned to the facing of this one.
+
+    forward: where both face then. tips: see :class:`Shape`.
+    """
+
+    at: Mapping[int, FloatArray]
+    forward: FloatArray
+    tips: Mapping[int, FloatArray]
+
+
+def model_of(source: Skeleton, pose: Pose, led: Mapping[int, Lead], turn: FloatArray, forward: FloatArray) -> Model:
+    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's."""
+    at = {joint: rotation.rotate(turn, lead.place) for joint, lead in led.items()}
+    tips = tips_of(source, pose.positions, pose.ends, {joint: lead.a for joint, lead in led.items()})
+    return Model(at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()})
+
+
+def shapes(
+    target: Skeleton, pose: Pose, parts: Mapping[int, str | None], plan: BodyPlan, model: Model
+) -> tuple[Shape, Shape]:
+    """The body as it is in a pose, and the one it is to stand like."""
+    limbs = limbs_of(target, parts, plan)
+    here = {joint: pose.positions[joint] for joint in parts}
+    tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts})
+    return Shape(limbs, here, model.forward, tips), Shape(limbs, model.at, model.forward, model.tips)
+
+
+def align(
+    target: Skeleton,
+    start: FloatArray,
+    parts: Mapping[int, str | None],
+    plan: BodyPlan,
+    model: Model,
+    only: Collection[int] | None = None,
+    led: Mapping[int, Lead] | None = None,
+) -> FloatArray:
+    """Local rotations ``(J, 4)`` of the target when it stands like the model.
+
+    start: local rotations it is turned from. parts: the paired joints and their parts. only: joints that may be turned; the
+    others keep their start against their parent. led: where given, bones for twist share the turns of skin.
+    """
+    pose = posed(target, start)
+    own, other = shapes(target, pose, parts, plan, model)
+    turning = twists(target, dict(led)) if led else ()
+    turns = _Turns(target, own, other, only, {twist.upper for twist in turning}).all()
+    _share_twist(target, pose, turns, turning)
+    world = rotation.multiply(turns, pose.rotations)
+    local = world.copy()
+    jointed = np.flatnonzero(target.parents >= 0)
+    local[jointed] = rotation.multiply(rotation.inverse(world[target.parents[jointed]]), world[jointed])
+    return rotation.normalised(local)
+
+
+def own_build(own: Shape, other: Shape) -> set[int]:
+    """The joints whose directions are anatomy and not posture."""
+    if same_build(own, other) or not (own.posture.stands and other.posture.stands):
+        return set()
+    upright = own.posture.upright
+    kinds = OWN_BUILD if upright else OWN_BUILD[:4]
+    return {joint for joint, part in own.limbs.parts.items() if part and part.kind in kinds}
+
+
+class _Turns:
+    """The world rotation that each joint is turned by, from the root outwards."""
+
+    def __init__(
+        self, target: Skeleton, own: Shape, other: Shape, only: Collection[int] | None, twisting: set[int]
+    ) -> None:
+        self.target, self.own, self.other, self.only, self.twisting = target, own, other, only, twisting
+        self.same = same_build(own, other)
+        self.kept = own_build(own, other)
+        self.stands = own.posture.stands, other.posture.stands
+        self.turns = np.tile(rotation.IDENTITY, (len(target), 1))
+        self.firm = {joint: q for joint in own.limbs.parts if (q := self._whole(joint)) is not None}
+
+    def all(self) -> FloatArray:
+        target, limbs = self.target, self.own.limbs
+        for joint in range(len(target)):
+            parent = int(target.parents[joint])
+            carried = self.turns[parent] if parent >= 0 else rotation.IDENTITY
+            if joint not in limbs.parts or (self.only is not None and joint not in self.only):
+                self.turns[joint] = carried
+            elif joint in self.firm:
+                self.turns[joint] = self.firm[joint]
+            else:
+                self.turns[joint] = self._along(joint, carried)
+        return self.turns
+
+    def _whole(self, joint: int) -> FloatArray | None:
+        """Where the whole orientation of a bone shows: its turn from the start, whatever happens above it."""
+        limbs, below = self.own.limbs, self.own.limbs.next[joint]
+        part = limbs.parts[joint]
+        if joint in self.kept:
+            return rotation.IDENTITY
+        if not below and part and part.upright and all(self.stands):
+            # Heads, and feet without toes, keep their level where nothing else tells it.
+            return rotation.IDENTITY
+        if len(below) > 1:
+            return self._branch(joint)
+        if limbs.kind(joint).endswith("foot") and not self.same:
+            found = soles(self.own, self.other, joint)
+            if found is not None:
+                return turn_between(*found)
+        return None
+
+    def _branch(self, joint: int) -> FloatArray | None:
+        have, wanted = [], []
+        for child in self.own.limbs.next[joint]:
+            a, b = self.own.at[child] - self.own.at[joint], self.other.at[child] - self.other.at[joint]
+            if min(float(np.linalg.norm(a)), float(np.linalg.norm(b))) > 1e-9:
+                have.append(unit(a))
+                wanted.append(unit(b))
+        if not have:
+            return None
+        frames = self.own.frame(joint), self.other.frame(joint)
+        if frames[0] is not None and frames[1] is not None and not self.same:
+            return turn_between(frames[0], frames[1])
+        if not _spans(have) or not _spans(wanted):
+            return None
+        if float(np.abs(np.array(have) - np.array(wanted)).max()) < 1e-12:
+            return rotation.IDENTITY
+        found, _ = Rotation.align_vectors(np.array(wanted), np.array(have))
+        return np.asarray(found.as_quat())
+
+    def _along(self, joint: int, carried: FloatArray) -> FloatArray:
+        """A limb's bone: what it is carried by, then the smallest rotation to its direction, then its roll."""
+        have, wanted = self.own.direction(joint), self.other.direction(joint)
+        if have is None or wanted is None:
+            return self._together(joint, carried)
+        carried = self._between_firm(joint, carried)
+        turn = rotation.multiply(rotation.between(rotation.rotate(carried, have), wanted), carried)
+        kind, below = self.own.limbs.kind(joint), self.own.limbs.next[joint]
+        if kind.endswith("lower arm") and below[0] in self.firm and joint not in self.twisting:
+            return rotation.multiply(_twist_about(wanted, self.firm[below[0]], turn, 1.0), turn)
+        marks = self.own.bend(joint), self.other.bend(joint)
+        if marks[0] is None or marks[1] is None:
+            return turn
+        trust = max(marks[0][1], marks[1][1])
+        angle = roll_angle(wanted, rotation.rotate(turn, marks[0][0]), marks[1][0])
+        return rotation.multiply(rotation.about(wanted, trust * angle), turn)
+
+    def _together(self, joint: int, carried: FloatArray) -> FloatArray:
+        """A branch whose directions lie in one line: the mean of them."""
+        below = self.own.limbs.next[joint]
+        have, wanted = (
+            unit(sum((unit(s.at[c] - s.at[joint]) for c in below), np.zeros(3))) for s in (self.own, self.other)
+        )
+        if not have.any() or not wanted.any():
+            return carried
+        return rotation.multiply(rotation.between(rotation.rotate(carried, have), wanted), carried)
+
+    def _between_firm(self, joint: int, carried: FloatArray) -> FloatArray:
+        """A spine between hips and chest takes its share of the turn from the one to the other."""
+        part = self.own.limbs.parts[joint]
+        if part is None or part.kind != "spine" or self.only is not None:
+            return carried
+        above = next((a for a in self.target.ancestors(joint) if a in self.own.limbs.parts), None)
+        run = [joint]
+        while run[-1] not in self.firm:
+            below = self.own.limbs.next[run[-1]]
+            if len(below) != 1:
+                return carried
+            run.append(below[0])
+        if above is None:
+            return carried
+        # The mean of both bodies' shares, so that going there and back ends where it began.
+        share = 0.0
+        for body in (self.own, self.other):
+            at = np.array([body.at[one] for one in (above, *run)])
+            lengths = np.linalg.norm(np.diff(at, axis=0), axis=1)
+            share += float(lengths[0] / lengths.sum()) / 2 if lengths.sum() > 0 else 0.0
+        return rotation.slerp(self.turns[above], self.firm[run[-1]], share)
+
+
+def _spans(directions: list[FloatArray]) -> bool:
+    """Whether the directions fix an orientation: two of them are clearly not on one line."""
+    least = math.sin(math.radians(4.0))
+    return any(float(np.linalg.norm(np.cross(a, b))) > least for n, a in enumerate(directions) for b in directions[:n])
+
+
+def _twist_about(axis: FloatArray, outer: FloatArray, inner: FloatArray, share: float) -> FloatArray:
+    """The share of the turn about ``axis`` from the world turn ``inner`` to ``outer``."""
+    q = rotation.multiply(outer, rotation.inverse(inner))
+    angle = 2 * math.atan2(float(q[:3] @ axis), float(q[3]))
+    angle = (angle + math.pi) % (2 * math.pi) - math.pi
+    return rotation.about(axis, share * angle)
+
+
+def _share_twist(target: Skeleton, pose: Pose, turns: FloatArray, turning: tuple[Twist, ...]) -> None:
+    """Bones for twist take their share of the turn between the bones they lie on; what hangs from them is carried."""
+    if not turning:
+        return
+    sharing = {twist.joint: twist for twist in turning}
+    led = {twist.upper for twist in turning} | {twist.lower for twist in turning}
+    moved: set[int] = set()
+    for joint in range(len(target)):
+        twist, parent = sharing.get(joint), int(target.parents[joint])
+        if twist is not None:
+            axis = unit(rotation.rotate(turns[twist.upper], pose.positions[twist.lower] - pose.positions[twist.upper]))
+            turned = _twist_about(axis, turns[twist.lower], turns[twist.upper], twist.share)
+            turns[joint] = rotation.multiply(turned, turns[twist.upper])
+            moved.add(joint)
+        elif parent in moved and joint not in led:
+            turns[joint] = turns[parent]
+            moved.add(joint)
+
+
+def remaining(
+    target: Skeleton,
+    begun: FloatArray,
+    stance: FloatArray,
+    parts: Mapping[int, str | None],
+    plan: BodyPlan,
+    model: Model,
+) -> tuple[Row, ...]:
+    """What is left between a stance and the model, part by part. begun: the posture in which the body's own bends are read."""
+    first, then = posed(target, begun), posed(target, stance)
+    read, other = shapes(target, first, parts, plan, model)
+    now, _ = shapes(target, then, parts, plan, model)
+    turns = rotation.multiply(then.rotations, rotation.inverse(first.rotations))
+    from_rest = np.degrees(rotation.angle(rotation.multiply(then.rotations, rotation.inverse(target.rest.rotations))))
+    kept, same = own_build(read, other), same_build(read, other)
+    rows = []
+    for joint in sorted(parts):
+        part = plan.by_name.get(parts[joint] or "")
+        if part is None:
+            continue
+        have, wanted = now.direction(joint), other.direction(joint)
+        own = joint in kept
+        marks = read.roll_mark(joint), other.roll_mark(joint)
+        found = soles(read, other, joint) if part.kind.endswith("foot") and not same else None
+        if found is not None:
+            (along, up), (wanted, level) = found
+            have, marks = rotation.rotate(turns[joint], along), ((up, 1.0), (level, 1.0))
+        left, roll = 0.0, None
+        if have is not None and wanted is not None:
+            left = float(np.degrees(rotation.angle(rotation.between(have, wanted))))
+            if marks[0] is not None and marks[1] is not None and max(marks[0][1], marks[1][1]) > 0.5:
+                carried = rotation.rotate(turns[joint], marks[0][0])
+                onto = rotation.rotate(rotation.between(have, wanted), carried)
+                roll = float(np.degrees(roll_angle(wanted, onto, marks[1][0])))
+        roll = None if roll is None else round(roll, 3)
+        rows.append(Row(part.name, target.names[joint], round(float(from_rest[joint]), 3), round(left, 3), roll, own))
+    return tuple(rows)
+
+
+def marks_of(skeleton: Skeleton, begun: FloatArray, shape: Shape, joints: Mapping[int, int]) -> FloatArray:
+    """Where a body's own bones bend to, in their joints' frames: ``(J, 3)``, zero where nothing shows it.
+
+    joints: of the shape's joints to those of the skeleton. begun: the skeleton's posture when the shape was read.
+    """
+    frames = posed(skeleton, begun).rotations
+    out = np.zeros((len(skeleton), 3))
+    for key, joint in joints.items():
+        mark = shape.roll_mark(key)
+        if mark is not None:
+            out[joint] = rotation.rotate(rotation.inverse(frames[joint]), mark[0])
+    return out
+
+
+def parts_led(led: Mapping[int, Lead]) -> dict[int, str | None]:
+    return {joint: lead.part for joint, lead in led.items()}
+
+
+__all__ = ["Limbs", "Model", "Row", "align", "marks_of", "model_of", "own_build", "parts_led", "remaining", "shapes"]

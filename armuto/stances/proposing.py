@@ -1,0 +1,103 @@
+"""Proposing: the stance to begin with, found among the postures that a skeleton came with, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from armuto import rotation
+from armuto.pairing import Assignment
+from armuto.plans import BodyPlan
+from armuto.rotation import FloatArray
+from armuto.skeleton import Skeleton
+from armuto.stances import making
+from armuto.stances.posture import Posture, facing_in, measure, places_of
+from armuto.stances.value import Stance, posed
+
+PREFERRED = 6.0  # degrees by which a posture must be better than one that comes before it
+ZERO = "All rotations zero"
+UNWORN = 15.0  # degrees by which zero must be better: nothing says that a body was ever meant to stand so
+POOR = 45.0  # degrees off: no posture for a stance
+PHRASES = {
+    "Rest pose": "the rest pose",
+    "Bind pose": "the pose its mesh was bound in",
+    "Calibration frames": "the calibration frames of a clip: the body",
+    ZERO: "with all rotations zero it",
+}
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A posture a skeleton came with. off: degrees from how figures are made and measured."""
+
+    stance: Stance
+    posture: Posture | None
+
+    @property
+    def off(self) -> float:
+        return self.posture.off if self.posture else 0.0
+
+
+def looking(skeleton: Skeleton, rotations: FloatArray, parts: Assignment) -> FloatArray:
+    """Where the body faces in a posture: a horizontal unit vector; +Z where it cannot be told."""
+    turn = np.radians(facing_in(skeleton, rotations, parts)[0] or 0.0)
+    return np.array([np.sin(turn), 0.0, np.cos(turn)])
+
+
+def posture_of(skeleton: Skeleton, rotations: FloatArray, parts: Assignment, plan: BodyPlan) -> Posture:
+    at = places_of(posed(skeleton, rotations).positions, parts)
+    return measure(at, plan, looking(skeleton, rotations, parts))
+
+
+def candidates(
+    skeleton: Skeleton, parts: Assignment, plan: BodyPlan, others: Mapping[str, FloatArray] | None = None
+) -> list[Candidate]:
+    """The rest pose, other postures that are known (the bind pose, calibration frames), and all rotations zero, in this order.
+
+    others: their names with local rotations ``(J, 4)``.
+    """
+    rows: list[tuple[str, FloatArray]] = [("Rest pose", skeleton.rest_rotation)]
+    for name, rotations in (*(others or {}).items(), (ZERO, making.zero(skeleton))):
+        apart = [float(rotation.angle(rotation.multiply(rotation.inverse(q), rotations)).max()) for _, q in rows]
+        if min(apart) > np.radians(1.0):
+            rows.append((name, rotations))
+    known = len(parts) >= 4
+    out = []
+    for name, rotations in rows:
+        posture = posture_of(skeleton, rotations, parts, plan) if known else None
+        how = PHRASES.get(name, name) + (f" {posture.words}" if posture else "")
+        out.append(Candidate(Stance(name, how, rotations), posture))
+    return out
+
+
+def beginning(
+    skeleton: Skeleton, parts: Assignment, plan: BodyPlan, others: Mapping[str, FloatArray] | None = None
+) -> tuple[Stance, Posture | None]:
+    """Of the postures that a skeleton came with, the first that no other is clearly better than: aligning begins there."""
+    rows = candidates(skeleton, parts, plan, others)
+    best = rows[0]
+    for row in rows[1:]:
+        if row.off < best.off - (UNWORN if row.stance.name == ZERO else PREFERRED):
+            best = row
+    how = best.stance.how
+    if best is not rows[0] and rows[0].posture is not None:
+        how += f", while the rest pose {rows[0].posture.words}"
+    return replace(best.stance, how=how), best.posture
+
+
+def propose(
+    skeleton: Skeleton, parts: Assignment, plan: BodyPlan, others: Mapping[str, FloatArray] | None = None
+) -> Stance:
+    """The stance for a skeleton that others are to be aligned to: where alignment would begin, if that is fit for it.
+
+    Where it is not, the body is stood straight with its arms held out in a T.
+    """
+    best, posture = beginning(skeleton, parts, plan, others)
+    if posture is None or posture.off <= POOR or not (posture.upright and posture.has_arms):
+        return best
+    doll = making.Doll(skeleton, best.base, parts, plan, looking(skeleton, best.base, parts))
+    making.straight(doll)
+    making.arms(doll, 90.0)
+    return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", doll.rotations())

@@ -1,0 +1,131 @@
+"""What a stance is, and its JSON form."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from armuto import rotation
+from armuto.rotation import FloatArray
+from armuto.skeleton import Pose, Skeleton, world_pose
+
+
+@dataclass(frozen=True)
+class Stance:
+    """A posture of a skeleton. Local rotations are ``(J, 4)``.
+
+    how: what it was made of, in words. base: the posture before anything was turned by hand. turned: by joint, the rotation
+    ``(4,)`` in the joint's own frame that was added by hand. start: where alignment began, when base is what alignment made of
+    it; such a stance follows the other figure whenever pairs or the other's stance change.
+    """
+
+    name: str
+    how: str
+    base: FloatArray
+    turned: Mapping[int, FloatArray] = field(default_factory=dict)
+    start: FloatArray | None = None
+
+    @property
+    def aligned(self) -> bool:
+        return self.start is not None
+
+    @cached_property
+    def rotations(self) -> FloatArray:
+        """The stance's local rotations ``(J, 4)``."""
+        out = self.base.copy()
+        for joint, q in self.turned.items():
+            out[joint] = rotation.multiply(out[joint], q)
+        out.setflags(write=False)
+        return out
+
+    @property
+    def begun(self) -> FloatArray:
+        """The posture that was not turned to fit anything: from it a body's own bends and levels are read."""
+        return self.base if self.start is None else self.start
+
+    def pose(self, skeleton: Skeleton) -> Pose:
+        """World pose, with the joints at their rest translations."""
+        return posed(skeleton, self.rotations)
+
+    def with_turn(self, joint: int, q: FloatArray) -> Stance:
+        """The same with a joint turned further by ``q`` in its own frame."""
+        turned = dict(self.turned)
+        turned[joint] = rotation.normalised(rotation.multiply(turned.get(joint, rotation.IDENTITY), q))
+        if float(rotation.angle(turned[joint])) < 1e-9:
+            del turned[joint]
+        return replace(self, turned=turned)
+
+    def with_rotations(self, wanted: FloatArray) -> Stance:
+        """The same, turned by hand until its local rotations are ``wanted (J, 4)``."""
+        off = rotation.multiply(rotation.inverse(self.base), wanted)
+        far = rotation.angle(off)
+        return replace(self, turned={int(n): off[n] for n in np.flatnonzero(far > 1e-7)})
+
+    def without_turns(self, joints: Iterable[int] | None = None) -> Stance:
+        """The same without what was turned by hand, at some joints or everywhere."""
+        if joints is None:
+            return replace(self, turned={})
+        away = set(joints)
+        return replace(self, turned={joint: q for joint, q in self.turned.items() if joint not in away})
+
+    def named(self, name: str) -> Stance:
+        return replace(self, name=name)
+
+
+def posed(skeleton: Skeleton, rotations: FloatArray) -> Pose:
+    """World pose of local rotations ``(J, 4)``, with the joints at their rest translations."""
+    return world_pose(skeleton, rotations[None], skeleton.rest_translation[None]).frame(0)
+
+
+def rest_of(skeleton: Skeleton) -> Stance:
+    return Stance("Rest pose", "the rest pose", skeleton.rest_rotation)
+
+
+def to_json(stance: Stance, skeleton: Skeleton) -> dict[str, Any]:
+    """The stance as plain data: rotations by bone name."""
+
+    def by_name(rotations: FloatArray) -> dict[str, list[float]]:
+        return {name: [round(x, 9) for x in q] for name, q in zip(skeleton.names, rotations.tolist(), strict=True)}
+
+    return {
+        "name": stance.name,
+        "how": stance.how,
+        "aligned": stance.aligned,
+        "rotations": by_name(stance.begun),
+        "turned": {skeleton.names[joint]: q.tolist() for joint, q in stance.turned.items()},
+    }
+
+
+def from_json(table: Any, skeleton: Skeleton) -> Stance:
+    """Read a stance for a skeleton; bones it does not speak of rest. An aligned one waits for its alignment.
+
+    Raises ValueError or KeyError when it is damaged.
+    """
+    start = _rotations(table["rotations"], skeleton)
+    turned = {
+        skeleton.index[name]: _quaternion(q) for name, q in dict(table["turned"]).items() if name in skeleton.index
+    }
+    aligned = bool(table["aligned"])
+    return Stance(str(table["name"]), str(table["how"]), start, turned, start if aligned else None)
+
+
+def _rotations(table: Any, skeleton: Skeleton) -> FloatArray:
+    names = [name for name in skeleton.names if name in table]
+    out = skeleton.rest_rotation.copy()
+    if names:
+        values = np.array([table[name] for name in names], float)
+        if values.shape != (len(names), 4) or not np.isfinite(values).all():
+            raise ValueError("a rotation of the stance is not four numbers")
+        out[[skeleton.index[name] for name in names]] = rotation.normalised(values)
+    return out
+
+
+def _quaternion(value: Any) -> FloatArray:
+    q = np.array(value, float)
+    if q.shape != (4,) or not np.isfinite(q).all():
+        raise ValueError("a rotation of the stance is not four numbers")
+    return rotation.normalised(q)
