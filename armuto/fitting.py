@@ -118,14 +118,15 @@ def fit(
     left_out: Sequence[str] = (),
     plan: BodyPlan | None = None,
     said: Said = NOTHING,
+    facing: tuple[float, float] | None = None,
 ) -> Fitting:
     """Fit a target to a source: pair unless pairs are given, choose stances, face the same way, align.
 
     Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the two
     trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
     (:mod:`armuto.stances.proposing`), the target's being turned from there until it stands as the source does; so is one that
-    is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given.
-    Raises ValueError when there is nothing to pair.
+    is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given;
+    facing: where it has been measured before, of source and target. Raises ValueError when there is nothing to pair.
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
@@ -150,6 +151,8 @@ def fit(
     source_facing, why_source = facing_in(source, source_stance.rotations, source_parts)
     target_facing, why_target = facing_in(target, target_stance.begun, target_parts)
     notes = [f"source: {why_source}", f"target: {why_target}"]
+    if facing is not None:
+        source_facing, target_facing = facing
     led = leads(found, source, source_stance.pose(source).positions, target, plan)
     if source_facing is None or target_facing is None:
         source_facing, target_facing = 0.0, _turned(led, target, target_stance) if led else 0.0
@@ -303,6 +306,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         )
         left_out = tuple(str(part) for part in tree.get("left_out", ()))
         said = said_from(tree["said"])
+        facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
         plan = plan_said(tree.get("plan"))
         stances = tree["stances"]
         source_stance = value.from_json(stances["source"], source)
@@ -323,6 +327,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
             left_out=left_out,
             plan=plan,
             said=said,
+            facing=facing,
         )
     except ValueError as problem:
         raise refuse(str(problem)) from None

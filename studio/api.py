@@ -13,6 +13,7 @@ from studio.cast.models import Character
 from studio.fittings.api import router as fittings
 from studio.fittings.models import Fitting, Rendition
 from studio.fittings.renditions_api import router as renditions
+from studio.fittings.stances_api import router as stances
 from studio.intake.api import router as intake
 from studio.library.api import router as library
 from studio.library.models import Clip
@@ -24,6 +25,7 @@ api.add_router("cast/", cast)
 api.add_router("arrivals/", arrivals)
 api.add_router("intake/", intake)
 api.add_router("fittings/", fittings)
+api.add_router("", stances)
 api.add_router("renditions/", renditions)
 api.add_router("patterns/", patterns)
 

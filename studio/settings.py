@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "studio.cast",
     "studio.fittings",
     "studio.patterns",
+    "studio.stances",
     "studio.arrivals",
     "studio.intake",
 ]

@@ -28,6 +28,7 @@ def new_version_of(row: Character, document: Document, data: bytes) -> Character
     """Another file for a character that keeps its name, tags, remarks and fittings; pairs are checked again by bone name."""
     before = set(row.skeleton.tree["names"])
     same = row.original.name
+    was = row.skeleton.value()
     row.revision += 1
     _take_up(row, document, data)
     now = set(document.skeleton.names)
@@ -39,7 +40,7 @@ def new_version_of(row: Character, document: Document, data: bytes) -> Character
         said.append(f"{_count(new, 'bone is', 'bones are')} new ({_listed(new)})")
     if not gone and not new:
         said.append("all bones have kept their names")
-    lost = {fitting: fit_again(fitting, f"new version of {row.name}") for fitting in row.fittings.all()}
+    lost = {fitting: fit_again(fitting, f"new version of {row.name}", was) for fitting in row.fittings.all()}
     pairs = sum(len(parts) for parts in lost.values())
     if lost:
         kept = "its fitting was kept" if len(lost) == 1 else f"its {len(lost)} fittings were kept"

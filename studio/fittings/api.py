@@ -1,22 +1,27 @@
 """Fittings over HTTP: pairs, stance, history, and the live preview."""
 
 from base64 import b64encode
+from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 
 import numpy as np
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
+from armuto import fitting as core
 from armuto import takes
 from armuto.crossings import crossings
 from armuto.follows import follows
+from armuto.stances import Stance
 from studio.cast.models import Character
 from studio.fittings.editing import bench_of, edit, parts_of
 from studio.fittings.keeping import fitting_for, move, value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import for_the_stage, perform
+from studio.fittings.standing import blocks, remember
 from studio.library.models import Clip
 from studio.octets import octets
 
@@ -45,12 +50,51 @@ class MissingOut(Schema):
 
 
 class StanceRowOut(Schema):
-    """Degrees the part was turned from its rest, and degrees still left to the source."""
+    """Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
+    where it shows. own: the direction is the body's own build, and not taken from the source."""
 
     part: str
     bone: str
+    limb: str
     turned: float
     left: float
+    roll: float | None
+    own: bool
+
+
+class StanceOut(Schema):
+    """The stance of one side. how: what it was made of. aligned: it follows the other side. turned: bones turned by hand."""
+
+    name: str
+    how: str
+    aligned: bool
+    turned: list[str]
+
+
+class StancesOut(Schema):
+    source: StanceOut
+    target: StanceOut
+
+
+class MeasuresOut(Schema):
+    """Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a person
+    said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move by; by: which
+    measure that is, or nothing for a number that was typed."""
+
+    source_facing: float
+    target_facing: float
+    source_facing_said: bool
+    target_facing_said: bool
+    source_floor: float
+    target_floor: float
+    source_floor_said: bool
+    target_floor_said: bool
+    legs: float | None
+    arms: float | None
+    spine: float | None
+    size: float
+    by: str | None
+    why: list[str]
 
 
 class PartOut(Schema):
@@ -79,7 +123,7 @@ class FittingSummary(Schema):
 class FittingOut(Schema):
     """revision: names the present state. facing: degrees the target is turned against the source. how: what the
     present state came of. pose: where one was asked for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)``
-    for the character's own nodes, in base64, so that the figure moves with the answer.
+    for the character's own nodes, in base64, so that the figure moves with the answer. standing: what "standing" gives, too.
     """
 
     id: int
@@ -88,14 +132,15 @@ class FittingOut(Schema):
     revision: int
     pairs: list[PairOut]
     missing: list[MissingOut]
+    stances: StancesOut
     stance: list[StanceRowOut]
-    facing: float
-    scale: float
+    measures: MeasuresOut
     parts: list[PartOut]
     plan: str
     left_out: list[str]
     how: str
     pose: str | None = None
+    standing: str | None = None
     undo: str | None
     redo: str | None
 
@@ -146,7 +191,7 @@ class FollowsOut(Schema):
     still: bool
 
 
-def _get(fitting_id: int) -> Fitting:
+def get_fitting_row(fitting_id: int) -> Fitting:
     """The fitting with what belongs to it, but for the large things of which the values are kept at hand."""
     rows = Fitting.objects.select_related("state", "skeleton", "character__skeleton")
     return get_object_or_404(
@@ -156,7 +201,6 @@ def _get(fitting_id: int) -> Fitting:
 
 def fitting_out(row: Fitting) -> dict:
     assert row.state is not None
-    data = row.state.data
     value = value_of(row)
     bench = bench_of(row, value)
     crossed = crossings(value.pairs, bench.source, bench.source_parts, bench.target, bench.target_parts, value.plan)
@@ -186,9 +230,12 @@ def fitting_out(row: Fitting) -> dict:
             for pair in value.pairs
         ],
         "missing": [{"part": one.part, "side": one.side} for one in value.missing],
-        "stance": data["stance"]["parts"],
-        "facing": data["facing"]["target"] - data["facing"]["source"],
-        "scale": data["scale"],
+        "stances": {
+            "source": _stance_out(value.source_stance, value.source.names),
+            "target": _stance_out(value.target_stance, value.target.names),
+        },
+        "stance": [asdict(row) | {"limb": value.plan.by_name[row.part].limb} for row in value.rows],
+        "measures": _measures(value),
         "parts": [
             {
                 "name": p.name,
@@ -206,6 +253,31 @@ def fitting_out(row: Fitting) -> dict:
         "how": row.state.change,
         "undo": row.state.change if row.state.number else None,
         "redo": later.change if later else None,
+    }
+
+
+def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict:
+    turned = [names[joint] for joint in sorted(stance.turned)]
+    return {"name": stance.name, "how": stance.how, "aligned": stance.aligned, "turned": turned}
+
+
+def _measures(value: core.Fitting) -> dict:
+    said, size = value.said, value.said.size
+    return {
+        "source_facing": value.source_facing,
+        "target_facing": value.target_facing,
+        "source_facing_said": said.source_facing is not None,
+        "target_facing_said": said.target_facing is not None,
+        "source_floor": value.floors[0],
+        "target_floor": value.floors[1],
+        "source_floor_said": said.source_floor is not None,
+        "target_floor_said": said.target_floor is not None,
+        "legs": value.sizes.legs,
+        "arms": value.sizes.arms,
+        "spine": value.sizes.spine,
+        "size": value.scale,
+        "by": size if isinstance(size, str) else None,
+        "why": value.notes,
     }
 
 
@@ -232,29 +304,39 @@ def open_fitting(request: HttpRequest, wanted: FittingIn):
     """The fitting of a clip's skeleton on a character, made on the spot if there is none."""
     clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=wanted.clip_id)
     character = get_object_or_404(Character.objects.select_related("skeleton"), pk=wanted.character_id)
-    return fitting_out(_get(fitting_for(clip.skeleton, character).pk))
+    return fitting_out(get_fitting_row(fitting_for(clip.skeleton, character).pk))
 
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
 def get_fitting(request: HttpRequest, fitting_id: int):
-    return fitting_out(_get(fitting_id))
+    return fitting_out(get_fitting_row(fitting_id))
 
 
 @router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
 def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
     """Make one change to the pairs; it is a step that can be undone."""
-    row = _get(fitting_id)
+    row = get_fitting_row(fitting_id)
     said = wanted.dict()
     clip, frame = said.pop("clip_id"), said.pop("frame")
     edit(row, said.pop("op"), **said)
-    return fitting_out(row) | {"pose": _pose(row, clip, frame)}
+    return _with_pose(row, clip, frame)
 
 
-def _pose(row: Fitting, clip_id: int | None, frame: int | None) -> str | None:
+def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> dict:
+    value = value_of(row)
+    standing = np.concatenate([block.ravel() for block in blocks(row, value)]) if clip_id is not None else None
+    return fitting_out(row) | {
+        "pose": pose_of(row, value, clip_id, frame),
+        "standing": None if standing is None else b64encode(standing.astype("<f4").tobytes()).decode(),
+    }
+
+
+def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int | None) -> str | None:
+    """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not asked."""
     clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None
-    turns, places = for_the_stage(perform(row, clip, frame, frame), row.character)
+    turns, places = for_the_stage(perform(value, clip, frame, frame), row.character)
     return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
 
 
@@ -269,15 +351,18 @@ def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, fram
 
 
 def _moved(fitting_id: int, steps: int, clip_id: int | None, frame: int | None) -> dict:
-    row = _get(fitting_id)
-    move(row, steps)
-    return fitting_out(row) | {"pose": _pose(row, clip_id, frame)}
+    row = get_fitting_row(fitting_id)
+    before = value_of(row)
+    with transaction.atomic():
+        if move(row, steps):
+            remember(row, before)
+    return _with_pose(row, clip_id, frame)
 
 
 @router.get("{fitting_id}/follows", response=list[FollowsOut], operation_id="follows")
 def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = None):
     """Why every bone of the character does or does not follow, in this clip."""
-    row = _get(fitting_id)
+    row = get_fitting_row(fitting_id)
     value = value_of(row)
     still: list[str] = []
     if clip_id is not None:
@@ -294,7 +379,7 @@ def preview(
 
     float32: local rotations ``(frames, joints, 4)``, then local translations ``(frames, joints, 3)``.
     """
-    row = _get(fitting_id)
+    row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
-    made = perform(row, clip, first, last)
+    made = perform(value_of(row), clip, first, last)
     return octets(*for_the_stage(made, row.character), fps=made.fps)

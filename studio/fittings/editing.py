@@ -68,7 +68,17 @@ def edit(row: Fitting, op: str, **said: object) -> None:
 def _fit(row: Fitting, value: core.Fitting, now: Pairing, plan: BodyPlan) -> core.Fitting:
     """The fitting with other pairs. Which way the bodies face is told by what they are, not by how they are paired."""
     parts = parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan)
-    return core.fit(value.source, value.target, *parts, pairs=now.pairs, left_out=now.left_out, plan=plan)
+    return core.fit(
+        value.source,
+        value.target,
+        *parts,
+        pairs=now.pairs,
+        source_stance=value.source_stance,
+        target_stance=value.target_stance,
+        left_out=now.left_out,
+        plan=plan,
+        said=value.said,
+    )
 
 
 def _check(bench: Bench, said: dict) -> None:

@@ -9,10 +9,13 @@ from django.db import transaction
 from armuto import fitting as core
 from armuto.errors import BadInput
 from armuto.pairing import Pair
+from armuto.skeleton import Skeleton as SkeletonValue
+from armuto.stances.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
 from studio.library.models import Skeleton
 from studio.patterns.keeping import reading
+from studio.stances.keeping import begin, frames_hold
 
 CONFIRMED = 0.8  # share of a fitting's pairs that are confirmed, from which on it is proposed for others
 
@@ -39,12 +42,13 @@ def fitting_for(skeleton: Skeleton, character: Character) -> Fitting:
 def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, str]:
     """What is proposed for a character, and by what. Raises ValueError where nothing can be."""
     source, target = skeleton.value(), character.skeleton.value()
+    stances = {"source_stance": begin(skeleton, False), "target_stance": begin(character.skeleton, True)}
     like = _like(skeleton, character)
     if like is not None:
         value = value_of(like)
         why = f"as it is for {like.character.name}, which is on the same rig"
         pairs = [replace(pair, confidence=1.0, confirmed=False, reasons=(why,)) for pair in value.pairs]
-        made = core.fit(source, target, pairs=pairs, left_out=value.left_out, plan=value.plan)
+        made = core.fit(source, target, pairs=pairs, left_out=value.left_out, plan=value.plan, **stances)
         return made, f"paired as for {like.character.name}"
     source_parts, by = reading(skeleton)
     target_parts, by_target = reading(character.skeleton)
@@ -53,7 +57,7 @@ def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, st
         dict.fromkeys(f"“{one.pattern.name}” ({one.score * 100:.0f} of 100)" for one in (by, by_target) if one)
     )
     how = f"paired by the pattern{'s'[: len(names) - 1]} {' and '.join(names)}" if names else ""
-    made = core.fit(source, target, source_parts, target_parts, left_out=left_out)
+    made = core.fit(source, target, source_parts, target_parts, left_out=left_out, **stances)
     return made, how or "paired by names and shape"
 
 
@@ -110,9 +114,10 @@ def value_of(row: Fitting) -> core.Fitting:
 
 
 @transaction.atomic
-def fit_again(row: Fitting, change: str) -> list[str]:
-    """Keep a fitting for a new version of its character: pairs hold by bone name, the stance is aligned anew.
+def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
+    """Keep a fitting for a new version of its character: pairs and stances hold by bone name, alignment is made anew.
 
+    was: the skeleton it had.
     Returns the parts that lost a bone. The history starts over, since earlier steps speak of another skeleton.
     """
     assert row.state is not None
@@ -130,7 +135,20 @@ def fit_again(row: Fitting, change: str) -> list[str]:
             )
     try:
         plan, left_out = core.plan_said(data.get("plan")), data.get("left_out", ())
-        made = core.fit(source, target, pairs=pairs, left_out=left_out, plan=plan)
+        kept = data["stances"]
+        source_stance, target_stance = stance_from(kept["source"], source), stance_from(kept["target"], target)
+        if not frames_hold(was, target):
+            target_stance = begin(row.character.skeleton, True)
+        made = core.fit(
+            source,
+            target,
+            pairs=pairs,
+            source_stance=source_stance,
+            target_stance=target_stance,
+            left_out=left_out,
+            plan=plan,
+            said=core.said_from(data["said"]),
+        )
     except ValueError:
         made = None
     row.state = None

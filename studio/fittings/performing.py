@@ -3,25 +3,25 @@
 from functools import lru_cache
 
 from armuto import formats
+from armuto.fitting import Fitting
 from armuto.formats import gltf
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip
 from armuto.transfer import transfer
 from studio.cast.models import Character
-from studio.fittings.keeping import value_of
-from studio.fittings.models import Fitting, Rendition
+from studio.fittings.models import Rendition
 from studio.library import arrays
 from studio.library import models as library
 
 
-def perform(row: Fitting, clip: library.Clip, first: int | None = None, last: int | None = None) -> Clip:
-    """The clip, or its frames first to last, transferred through the fitting's present state."""
+def perform(fitting: Fitting, clip: library.Clip, first: int | None = None, last: int | None = None) -> Clip:
+    """The clip, or its frames first to last, transferred through a fitting."""
     value = _clip(clip.pk, clip.revision, clip.first, clip.last)
     if first is not None or last is not None:
         stop = value.frames - 1
         start = min(max(first or 0, 0), stop)
         value = value.cut(start, min(max(stop if last is None else last, start), stop))
-    return transfer(value, value_of(row))
+    return transfer(value, fitting)
 
 
 @lru_cache(maxsize=6)

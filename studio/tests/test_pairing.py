@@ -80,7 +80,7 @@ class Changes(Pairing):
         swapped = self.edit("swap", keys=["left upper arm", "left lower arm", "left hand"])
         crossing = {pair["key"] for pair in swapped["pairs"] if pair["crosses"]}
         self.assertLessEqual({"left hand", "right hand", "left lower arm"}, crossing)
-        self.assertAlmostEqual(swapped["facing"], self.made["facing"])
+        self.assertEqual(swapped["measures"]["target_facing"], self.made["measures"]["target_facing"])
         every = self.edit("swap")
         self.assertNotIn("left hand", {pair["key"] for pair in every["pairs"] if pair["crosses"]})
         self.assertIn("left foot", {pair["key"] for pair in every["pairs"] if pair["crosses"]})

@@ -1,6 +1,6 @@
 """glTF 2.0: ``container`` holds the file, ``accessors`` its arrays, ``reading`` and ``writing`` go to and from the core."""
 
-from armuto.formats.gltf.binding import at_bind, disagreement
+from armuto.formats.gltf.binding import at_bind, bound, disagreement
 from armuto.formats.gltf.container import GltfFile, parse
 from armuto.formats.gltf.reading import GltfRig, rig
 from armuto.formats.gltf.taking_apart import parts_of
@@ -10,6 +10,7 @@ __all__ = [
     "GltfFile",
     "GltfRig",
     "at_bind",
+    "bound",
     "disagreement",
     "node_motion",
     "parse",

@@ -792,6 +792,168 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fittings/{fitting_id}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Standing
+         * @description Both bodies in their stances, or in those before the last change to a stance.
+         *
+         *     float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)`` and where its bones bend to,
+         *     ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)`` and where its bones bend to ``(joints, 3)``.
+         */
+        get: operations["get_standing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Offers
+         * @description What the stances of both sides can be taken from.
+         */
+        get: operations["get_stance_offers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/stance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Stance
+         * @description Make one change to a stance; it is a step that can be undone.
+         */
+        post: operations["edit_stance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/stance/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trial
+         * @description Show what one change to a stance would make of the body, and keep nothing.
+         */
+        post: operations["try_stance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/stances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep the stance of one side under a name, for every fitting of its skeleton.
+         */
+        post: operations["keep_stance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stances/{stance_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove */
+        delete: operations["remove_stance"];
+        options?: never;
+        head?: never;
+        /** Rename */
+        patch: operations["rename_stance"];
+        trace?: never;
+    };
+    "/api/stances/{stance_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate */
+        post: operations["duplicate_stance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description The fitting as a file, stances and all: what the command line reads and writes too.
+         */
+        get: operations["get_fitting_file"];
+        put?: never;
+        /**
+         * Put File
+         * @description Take pairs, stances and measures from a file; it is a step that can be undone.
+         */
+        post: operations["put_fitting_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renditions/": {
         parameters: {
             query?: never;
@@ -1595,7 +1757,7 @@ export interface components {
          * FittingOut
          * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the
          *     present state came of. pose: where one was asked for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)``
-         *     for the character's own nodes, in base64, so that the figure moves with the answer.
+         *     for the character's own nodes, in base64, so that the figure moves with the answer. standing: what "standing" gives, too.
          */
         FittingOut: {
             /** Id */
@@ -1610,12 +1772,10 @@ export interface components {
             pairs: components["schemas"]["PairOut"][];
             /** Missing */
             missing: components["schemas"]["MissingOut"][];
+            stances: components["schemas"]["StancesOut"];
             /** Stance */
             stance: components["schemas"]["StanceRowOut"][];
-            /** Facing */
-            facing: number;
-            /** Scale */
-            scale: number;
+            measures: components["schemas"]["MeasuresOut"];
             /** Parts */
             parts: components["schemas"]["PartOut"][];
             /** Plan */
@@ -1626,10 +1786,48 @@ export interface components {
             how: string;
             /** Pose */
             pose?: string | null;
+            /** Standing */
+            standing?: string | null;
             /** Undo */
             undo: string | null;
             /** Redo */
             redo: string | null;
+        };
+        /**
+         * MeasuresOut
+         * @description Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a person
+         *     said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move by; by: which
+         *     measure that is, or nothing for a number that was typed.
+         */
+        MeasuresOut: {
+            /** Source Facing */
+            source_facing: number;
+            /** Target Facing */
+            target_facing: number;
+            /** Source Facing Said */
+            source_facing_said: boolean;
+            /** Target Facing Said */
+            target_facing_said: boolean;
+            /** Source Floor */
+            source_floor: number;
+            /** Target Floor */
+            target_floor: number;
+            /** Source Floor Said */
+            source_floor_said: boolean;
+            /** Target Floor Said */
+            target_floor_said: boolean;
+            /** Legs */
+            legs: number | null;
+            /** Arms */
+            arms: number | null;
+            /** Spine */
+            spine: number | null;
+            /** Size */
+            size: number;
+            /** By */
+            by: string | null;
+            /** Why */
+            why: string[];
         };
         /**
          * MissingOut
@@ -1686,18 +1884,44 @@ export interface components {
             target: string[];
         };
         /**
+         * StanceOut
+         * @description The stance of one side. how: what it was made of. aligned: it follows the other side. turned: bones turned by hand.
+         */
+        StanceOut: {
+            /** Name */
+            name: string;
+            /** How */
+            how: string;
+            /** Aligned */
+            aligned: boolean;
+            /** Turned */
+            turned: string[];
+        };
+        /**
          * StanceRowOut
-         * @description Degrees the part was turned from its rest, and degrees still left to the source.
+         * @description Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
+         *     where it shows. own: the direction is the body's own build, and not taken from the source.
          */
         StanceRowOut: {
             /** Part */
             part: string;
             /** Bone */
             bone: string;
+            /** Limb */
+            limb: string;
             /** Turned */
             turned: number;
             /** Left */
             left: number;
+            /** Roll */
+            roll: number | null;
+            /** Own */
+            own: boolean;
+        };
+        /** StancesOut */
+        StancesOut: {
+            source: components["schemas"]["StanceOut"];
+            target: components["schemas"]["StanceOut"];
         };
         /** FittingIn */
         FittingIn: {
@@ -1758,6 +1982,137 @@ export interface components {
             text: string;
             /** Still */
             still: boolean;
+        };
+        /**
+         * KeptOut
+         * @description A stance that is kept for its skeleton. origin: where it was made.
+         */
+        KeptOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** How */
+            how: string;
+            /** Origin */
+            origin: string;
+        };
+        /**
+         * OfferOut
+         * @description A posture that a stance can be taken from. kind: names it in changes. how: what the body looks like in it.
+         */
+        OfferOut: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** How */
+            how: string;
+        };
+        /**
+         * OffersOut
+         * @description arms: whether it can be stood in a T or an A. straight: whether it can be stood straight.
+         */
+        OffersOut: {
+            /** Offers */
+            offers: components["schemas"]["OfferOut"][];
+            /** Kept */
+            kept: components["schemas"]["KeptOut"][];
+            /** Arms */
+            arms: boolean;
+            /** Straight */
+            straight: boolean;
+        };
+        /** SidesOut */
+        SidesOut: {
+            source: components["schemas"]["OffersOut"];
+            target: components["schemas"]["OffersOut"];
+        };
+        /**
+         * StanceEdit
+         * @description One change to a stance or a measure of one side.
+         *
+         *     kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing. bone, limb:
+         *     what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied onto the other.
+         *     height: metres from the floor to the lowest foot joint. by, ratio: the size. show_clip_id, show_frame: the pose that is wanted
+         *     with the answer.
+         */
+        StanceEdit: {
+            /**
+             * Op
+             * @enum {string}
+             */
+            op: "make" | "align" | "mirror" | "turn" | "reset" | "name" | "facing" | "floor" | "size";
+            /**
+             * Side
+             * @default target
+             * @enum {string}
+             */
+            side: "source" | "target";
+            /** Kind */
+            kind?: string | null;
+            /** Clip Id */
+            clip_id?: number | null;
+            /** First */
+            first?: number | null;
+            /** Last */
+            last?: number | null;
+            /** Degrees */
+            degrees?: number | null;
+            /** Stance Id */
+            stance_id?: number | null;
+            /** Bone */
+            bone?: string | null;
+            /** Limb */
+            limb?: string | null;
+            /** Axis */
+            axis?: number[] | null;
+            /**
+             * Mirror
+             * @default false
+             */
+            mirror: boolean;
+            /** From Side */
+            from_side?: ("left" | "right") | null;
+            /** Name */
+            name?: string | null;
+            /** Height */
+            height?: number | null;
+            /** By */
+            by?: string | null;
+            /** Ratio */
+            ratio?: number | null;
+            /** Show Clip Id */
+            show_clip_id?: number | null;
+            /** Show Frame */
+            show_frame?: number | null;
+        };
+        /**
+         * TrialOut
+         * @description What a change would look like: a pose as in :class:`FittingOut`, both bodies in their stances, and what would be left.
+         */
+        TrialOut: {
+            /** Pose */
+            pose: string | null;
+            /** Standing */
+            standing: string;
+            /** Left */
+            left: number[][];
+        };
+        /** KeepIn */
+        KeepIn: {
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "source" | "target";
+            /** Name */
+            name: string;
+        };
+        /** RenameIn */
+        RenameIn: {
+            /** Name */
+            name: string;
         };
         /**
          * FindingOut
@@ -3170,6 +3525,248 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    get_standing: {
+        parameters: {
+            query?: {
+                before?: boolean;
+            };
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_stance_offers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SidesOut"];
+                };
+            };
+        };
+    };
+    edit_stance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StanceEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingOut"];
+                };
+            };
+        };
+    };
+    try_stance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StanceEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+        };
+    };
+    keep_stance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"];
+                };
+            };
+        };
+    };
+    remove_stance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stance_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    rename_stance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stance_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"];
+                };
+            };
+        };
+    };
+    duplicate_stance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stance_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"];
+                };
+            };
+        };
+    };
+    get_fitting_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    put_fitting_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingOut"];
+                };
             };
         };
     };

@@ -1,0 +1,456 @@
+"""Changing the stances of a fitting, its facing, floors and size: each change a step of its history."""
+
+import json
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from django.db import transaction
+
+from armuto import fitting as core
+from armuto import rotation
+from armuto.errors import BadInput
+from armuto.pairing import Assignment, Pair
+from armuto.pairing.mirrors import mirrored, twins
+from armuto.plans import BodyPlan, plan_of
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip as ClipValue
+from armuto.stances import Stance, making, value
+from armuto.stances.aligning import align, marks_of, parts_led, shapes
+from armuto.stances.proposing import candidates, looking
+from armuto.stances.sizes import MEASURES
+from armuto.transfer import standing_places, transfer
+from studio.fittings.editing import parts_of
+from studio.fittings.keeping import step, value_of
+from studio.fittings.models import Fitting
+from studio.fittings.performing import for_the_stage
+from studio.library.models import Clip, Skeleton
+from studio.stances import keeping
+from studio.stances.models import Stance as StanceRow
+
+SIDES = {"source": "the source", "target": "the character"}
+
+
+class Side:
+    """One side of a fitting, with what stances are made from."""
+
+    def __init__(self, row: Fitting, fitting: core.Fitting, which: str) -> None:
+        self.row, self.fitting, self.which = row, fitting, which
+        self.kept: Skeleton = row.skeleton if which == "source" else row.character.skeleton
+        self.skeleton = fitting.source if which == "source" else fitting.target
+        self.stance = fitting.source_stance if which == "source" else fitting.target_stance
+        self.plan: BodyPlan = fitting.plan
+        self.name = row.skeleton.name if which == "source" else row.character.name
+
+    @property
+    def parts(self) -> Assignment:
+        return parts_of(self.kept, self.plan)
+
+    @property
+    def forward(self) -> FloatArray:
+        return looking(self.skeleton, self.stance.rotations, self.parts)
+
+    def doll(self, rotations: FloatArray) -> making.Doll:
+        forward = looking(self.skeleton, rotations, self.parts)
+        return making.Doll(self.skeleton, rotations, self.parts, self.plan, forward)
+
+    def joint(self, name: str) -> int:
+        if name not in self.skeleton.index:
+            raise BadInput(f"{name}: there is no such bone on {SIDES[self.which]}; take one of its own.")
+        return self.skeleton.index[name]
+
+    def limb(self, limb: str) -> set[int]:
+        """The joints of a limb as they are paired. Raises :class:`BadInput` where there are none."""
+        if limb not in self.plan.limbs:
+            raise BadInput(f"{limb}: the body plan has no such limb; take one of its names.")
+        names = {part.name for part in self.plan.limbs[limb]}
+        bones = [bone for pair in self.fitting.pairs if pair.part in names for bone in getattr(pair, self.which)]
+        if not bones:
+            raise BadInput(f"{limb}: none of its bones are paired; pair them first.")
+        return {self.skeleton.index[bone] for bone in bones}
+
+
+def change(row: Fitting, op: str, which: str, trial: bool = False, **said: object) -> core.Fitting:
+    """Make one change to a stance, and keep it as a step unless it is a trial. Returns the fitting then.
+
+    Raises :class:`BadInput` for what cannot be made.
+    """
+    fitting = value_of(row)
+    side = Side(row, fitting, which)
+    then, what = CHANGES[op](side, said)
+    made = _again(fitting, then)
+    if not trial and not _alike(fitting, made):
+        with transaction.atomic():
+            step(row, made, what)
+            remember(row, fitting)
+    return made
+
+
+def remember(row: Fitting, before: core.Fitting) -> None:
+    """What was set in a fitting, since it was as before, is what its skeletons begin with from now on."""
+    now = value_of(row)
+    source, character = row.skeleton, row.character
+    if not _set_alike(before.source_stance, now.source_stance):
+        keeping.remember(source, now.source_stance, f"in the fitting of {source.name} on {character.name}")
+    if not _set_alike(before.target_stance, now.target_stance):
+        keeping.remember(character.skeleton, now.target_stance, f"in the fitting of {source.name} on {character.name}")
+
+
+def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
+    """The fitting with other stances or measures."""
+    return core.fit(
+        fitting.source,
+        fitting.target,
+        *then.pop("parts"),
+        pairs=fitting.pairs,
+        source_stance=then.get("source", fitting.source_stance),
+        target_stance=then.get("target", fitting.target_stance),
+        left_out=fitting.left_out,
+        plan=fitting.plan,
+        said=then.get("said", fitting.said),
+    )
+
+
+def _alike(one: core.Fitting, other: core.Fitting) -> bool:
+    stances = ((one.source_stance, other.source_stance), (one.target_stance, other.target_stance))
+    return one.said == other.said and all(_set_alike(a, b) for a, b in stances)
+
+
+def _set_alike(one: Stance, other: Stance) -> bool:
+    """Whether a person set the same: what alignment makes of it is not asked."""
+    if one.name != other.name or one.aligned != other.aligned or set(one.turned) != set(other.turned):
+        return False
+    near = all(float(np.abs(q - other.turned[joint]).max()) < 1e-9 for joint, q in one.turned.items())
+    return near and float(np.abs(one.begun - other.begun).max()) < 1e-9
+
+
+def _then(side: Side, **changed: object) -> dict:
+    row, plan = side.row, side.plan
+    return changed | {"parts": (parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan))}
+
+
+def _make(side: Side, said: dict) -> tuple[dict, str]:
+    stance = MAKERS[str(said.get("kind"))](side, said)
+    return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
+
+
+def _rest(side: Side, said: dict) -> Stance:
+    return value.rest_of(side.skeleton)
+
+
+def _bind(side: Side, said: dict) -> Stance:
+    found = keeping.bind_pose(side.kept)
+    if found is None:
+        raise BadInput(f"{side.name}: its mesh was bound in the pose it rests in; take the rest pose.")
+    return Stance("Bind pose", "the pose its mesh was bound in", found)
+
+
+def _zero(side: Side, said: dict) -> Stance:
+    return Stance("All rotations zero", "all rotations zero", making.zero(side.skeleton))
+
+
+def _calibration(side: Side, said: dict) -> Stance:
+    found = keeping.postures_of(side.kept).get("Calibration frames")
+    if found is None:
+        raise BadInput(f"{side.name}: none of its clips begins with calibration frames; take the stance from a frame.")
+    return Stance("Calibration frames", "the mean of the calibration frames of a clip", found)
+
+
+def _frames(side: Side, said: dict) -> Stance:
+    row = Clip.objects.filter(pk=said.get("clip_id")).select_related("skeleton", "motion").first()
+    if row is None:
+        raise BadInput("The clip is no longer there; choose another.")
+    clip = row.value()
+    if row.skeleton_id == side.kept.pk:
+        own = clip
+    elif row.skeleton_id == side.row.skeleton_id:
+        own = None  # the character's own performance of it
+    else:
+        raise BadInput(f"{row.name}: it is recorded on another skeleton than {side.name}; choose one of its own clips.")
+    first = int(str(said.get("first") or 0))
+    last = first if said.get("last") is None else int(str(said["last"]))
+    if not 0 <= first <= last < clip.frames:
+        raise BadInput(f"{row.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
+    if own is None:
+        rotations = making.average(transfer(clip.cut(first, last), side.fitting), 0, last - first)
+    else:
+        rotations = making.average(own, first, last)
+    where = f"frame {first}" if first == last else f"frames {first} to {last}"
+    how = f"{where} of {row.name}" if first == last else f"the mean of {where} of {row.name}"
+    return Stance(f"{where[0].upper()}{where[1:]} of {row.name}", how, rotations)
+
+
+def _arms(name: str, degrees: float | None = None):
+    def make(side: Side, said: dict) -> Stance:
+        angle = float(str(said.get("degrees") or 45.0)) if degrees is None else degrees
+        if not 0 <= angle <= 180:
+            raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
+        doll = side.doll(side.stance.rotations)
+        making.arms(doll, angle)
+        full = name if degrees is not None else f"{name} of {angle:g}°"
+        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", doll.rotations())
+
+    return make
+
+
+def _small(side: Side) -> str:
+    """The name of its present stance, in the middle of a sentence."""
+    return side.stance.name[:1].lower() + side.stance.name[1:]
+
+
+def _straight(side: Side, said: dict) -> Stance:
+    if "hips" not in side.parts:
+        raise BadInput(f"{side.name}: its hips are not known, so it cannot be stood straight; pair them first.")
+    doll = side.doll(side.stance.rotations)
+    making.straight(doll)
+    return Stance("Standing straight", f"{_small(side)}, stood straight", doll.rotations())
+
+
+def _kept(side: Side, said: dict) -> Stance:
+    row = StanceRow.objects.filter(pk=said.get("stance_id"), skeleton=side.kept).first()
+    if row is None:
+        raise BadInput("This stance is no longer there; choose another.")
+    return value.from_json(row.data, side.skeleton)
+
+
+def _proposed(side: Side, said: dict) -> Stance:
+    return keeping.proposed(side.kept, side.which == "target")
+
+
+MAKERS = {
+    "proposed": _proposed,
+    "rest": _rest,
+    "bind": _bind,
+    "zero": _zero,
+    "calibration": _calibration,
+    "frames": _frames,
+    "T": _arms("T", 90.0),
+    "A": _arms("A"),
+    "arms down": _arms("Arms down", 8.0),
+    "straight": _straight,
+    "kept": _kept,
+}
+
+
+def _align(side: Side, said: dict) -> tuple[dict, str]:
+    """Turn one side until it stands as the other does: the whole body, or one limb."""
+    fitting, limb = side.fitting, said.get("limb")
+    if side.which == "source":
+        return _align_source(side, str(limb) if limb else None)
+    if limb:
+        joints, led = side.limb(str(limb)), fitting.leads()
+        local = align(
+            side.skeleton, side.stance.rotations, parts_led(led), side.plan, fitting.model(led), only=joints, led=led
+        )
+        kept = side.stance.without_turns(joints) if side.stance.aligned else side.stance
+        return _then(side, target=kept.with_rotations(local)), f"aligned the {limb}"
+    stance = side.stance.without_turns()
+    return _then(side, target=replace(stance, start=stance.begun)), "aligned all"
+
+
+def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
+    """The source turned to stand as the character does. From then on neither follows the other by itself."""
+    fitting = side.fitting
+    pairs = [Pair(p.part, p.target, p.source, p.confidence, p.reasons, p.confirmed, p.moves) for p in fitting.pairs]
+    other = replace(fitting.target_stance, base=fitting.target_stance.rotations, turned={}, start=None)
+    parts = parts_of(side.row.character.skeleton, side.plan), parts_of(side.row.skeleton, side.plan)
+    back = core.fit(
+        fitting.target,
+        fitting.source,
+        *parts,
+        pairs=pairs,
+        source_stance=other,
+        target_stance=replace(side.stance, start=side.stance.begun, turned={}),
+        plan=side.plan,
+    )
+    rotations = back.target_stance.rotations
+    if limb:
+        led = back.leads()
+        rotations = align(
+            side.skeleton,
+            side.stance.rotations,
+            parts_led(led),
+            side.plan,
+            back.model(led),
+            only=side.limb(limb),
+            led=led,
+        )
+    name = f"As {side.row.character.name} stands"
+    stance = Stance(name, f"turned to stand as {side.row.character.name} does", rotations)
+    return _then(side, source=stance, target=other), f"the source: aligned {f'the {limb}' if limb else 'all'}"
+
+
+def _mirror(side: Side, said: dict) -> tuple[dict, str]:
+    source = said.get("from_side")
+    parts = {bone.joint: part for part, bones in side.parts.items() for bone in bones}
+    rotations = making.mirrored(
+        side.skeleton,
+        side.stance.rotations,
+        twins(side.skeleton, side.parts),
+        parts,
+        side.plan,
+        side.forward,
+        None if source is None else str(source),
+    )
+    what = "exchanged left and right" if source is None else f"copied {source} to {mirrored(f'{source} x').split()[0]}"
+    return _then(side, **{side.which: side.stance.with_rotations(rotations)}), f"{SIDES[side.which]}: {what}"
+
+
+def _turn(side: Side, said: dict) -> tuple[dict, str]:
+    bone, degrees = str(said.get("bone")), float(str(said.get("degrees") or 0.0))
+    joint, axis = side.joint(bone), np.array(said.get("axis") or [0, 0, 0], float)
+    if axis.shape != (3,):
+        raise BadInput("A turn needs an axis of three numbers.")
+    q = making.turned(side.skeleton, side.stance.rotations, joint, axis, degrees)
+    stance = side.stance.with_turn(joint, q)
+    if said.get("mirror"):
+        twin = twins(side.skeleton, side.parts).get(joint)
+        if twin is not None:
+            across = np.cross([0.0, 1.0, 0.0], side.forward)
+            other = -(axis - 2 * (axis @ across) * across)
+            stance = stance.with_turn(twin, making.turned(side.skeleton, stance.rotations, twin, other, degrees))
+    return _then(side, **{side.which: stance}), f"turned {bone} by {degrees:.1f}°"
+
+
+def _reset(side: Side, said: dict) -> tuple[dict, str]:
+    bone, limb = said.get("bone"), said.get("limb")
+    if bone:
+        stance, what = side.stance.without_turns([side.joint(str(bone))]), str(bone)
+    elif limb:
+        stance, what = side.stance.without_turns(side.limb(str(limb))), f"the {limb}"
+    else:
+        stance, what = side.stance.without_turns(), "everything"
+    return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: took back what was turned by hand at {what}"
+
+
+def _name(side: Side, said: dict) -> tuple[dict, str]:
+    name = " ".join(str(said.get("name") or "").split())
+    if not name or len(name) > 120:
+        raise BadInput("A stance needs a name of 1 to 120 letters; type one.")
+    return _then(side, **{side.which: side.stance.named(name)}), f"{SIDES[side.which]}: named its stance {name}"
+
+
+def _facing(side: Side, said: dict) -> tuple[dict, str]:
+    degrees = said.get("degrees")
+    told = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
+    measures = replace(side.fitting.said, **{f"{side.which}_facing": told})
+    what = "as measured" if told is None else f"{told:.1f}°"
+    return _then(side, said=measures), f"{SIDES[side.which]} faces {what}"
+
+
+def _floor(side: Side, said: dict) -> tuple[dict, str]:
+    height = said.get("height")
+    told = None if height is None else float(str(height))
+    if told is not None and not -5 <= told <= 5:
+        raise BadInput(f"{told * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
+    measures = replace(side.fitting.said, **{f"{side.which}_floor": told})
+    what = "as measured" if told is None else f"{told * 100:.1f} cm"
+    return _then(side, said=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
+
+
+def _size(side: Side, said: dict) -> tuple[dict, str]:
+    ratio, by = said.get("ratio"), said.get("by")
+    if ratio is not None:
+        size: str | float = float(str(ratio))
+        if not 0.001 <= float(size) <= 1000:
+            raise BadInput(f"{float(size) * 100:g} %: a size is a share of the source's; give one from 0.1 % up.")
+        what = f"{float(size) * 100:.1f} %"
+    elif by in MEASURES:
+        size, what = str(by), f"by the {by}"
+    else:
+        raise BadInput("The size follows legs, arms, spine or a number; choose one.")
+    return _then(side, said=replace(side.fitting.said, size=size)), f"size {what}"
+
+
+CHANGES = {
+    "make": _make,
+    "align": _align,
+    "mirror": _mirror,
+    "turn": _turn,
+    "reset": _reset,
+    "name": _name,
+    "facing": _facing,
+    "floor": _floor,
+    "size": _size,
+}
+
+
+def before(row: Fitting) -> core.Fitting:
+    """The fitting as it was before its last change to a stance or a measure; as it is where there was none."""
+    now = value_of(row)
+    assert row.state is not None
+    for state in row.states.filter(number__lt=row.state.number).order_by("-number")[:60]:
+        was = core.from_json(json.dumps(state.data), row.character.name, now.source, now.target)
+        if not _alike(was, now):
+            return was
+    return now
+
+
+def offers(row: Fitting, which: str) -> list[dict]:
+    """The postures a side's stance can be taken from, each with what it looks like."""
+    return _offers(row.skeleton_id if which == "source" else row.character.skeleton_id, _clips_of(row, which))
+
+
+def _clips_of(row: Fitting, which: str) -> str:
+    """Told apart by which clips with calibration frames there are."""
+    skeleton = row.skeleton_id if which == "source" else row.character.skeleton_id
+    return str(
+        list(Clip.objects.filter(skeleton_id=skeleton, calibration__gt=0).values_list("pk", "revision", "retired"))
+    )
+
+
+@lru_cache(maxsize=64)
+def _offers(skeleton_id: int, clips: str) -> list[dict]:
+    skeleton = Skeleton.objects.get(pk=skeleton_id)
+    parts = skeleton.assignment()
+    rows = candidates(skeleton.value(), parts, plan_of(parts), keeping.postures_of(skeleton))
+    kinds = {
+        "Rest pose": "rest",
+        "Bind pose": "bind",
+        "Calibration frames": "calibration",
+        "All rotations zero": "zero",
+    }
+    return [{"kind": kinds[c.stance.name], "name": c.stance.name, "how": c.stance.how} for c in rows]
+
+
+def blocks(row: Fitting, fitting: core.Fitting) -> list[FloatArray]:
+    """Both bodies in their stances, feet on the floor.
+
+    Of the source: positions of joints then end sites ``(P, 3)``, world rotations ``(J, 4)``, and where its bones bend to,
+    ``(J, 3)`` in the world, zero where nothing shows it. Of the character: local rotations ``(N, 4)`` and translations
+    ``(N, 3)`` of its nodes, and where its bones bend to ``(J, 3)``.
+    """
+    led = fitting.leads()
+    here, there = standing_places(fitting, led)
+    lift = here[0] - fitting.source_pose.positions[0], there[0] - fitting.target_pose.positions[0]
+    marks = _marks(fitting, led)
+    pose = fitting.source_pose
+    moving = np.flatnonzero(fitting.target.parents < 0)
+    places = fitting.target.rest_translation[moving] + lift[1]
+    clip = ClipValue("stance", fitting.target, 30.0, fitting.target_stance.rotations[None].copy(), moving, places[None])
+    nodes, translations = for_the_stage(clip, row.character)
+    return [
+        np.concatenate([pose.positions, pose.ends]) + lift[0],
+        pose.rotations,
+        marks[0],
+        nodes[0],
+        translations[0],
+        marks[1],
+    ]
+
+
+def _marks(fitting: core.Fitting, led: dict) -> tuple[FloatArray, FloatArray]:
+    source, target = np.zeros((len(fitting.source), 3)), np.zeros((len(fitting.target), 3))
+    if not led:
+        return source, target
+    parts, model = parts_led(led), fitting.model(led)
+    begun = value.posed(fitting.target, fitting.target_stance.begun)
+    own, other = shapes(fitting.target, begun, parts, fitting.plan, model)
+    local = marks_of(fitting.target, fitting.target_stance.begun, own, {joint: joint for joint in led})
+    target = rotation.rotate(fitting.target_pose.rotations, local)
+    back = rotation.inverse(fitting.turn)
+    for joint, lead in led.items():
+        mark = other.roll_mark(joint)
+        if mark is not None and not source[lead.a].any():
+            source[lead.a] = rotation.rotate(back, mark[0])
+    return source, target
