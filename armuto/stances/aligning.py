@@ -44,7 +44,8 @@ class Row:
     """What a stance is to the other for one part, in degrees.
 
     turned: from its rest. left: between the two directions. roll: between the two about the bone, from -180 to 180, or None
-    where nothing shows it. own: the direction is the body's own build, and not taken from the other.
+    where nothing shows it. own: the direction is the body's own build, and not taken from the other. way, wanted: the two
+    directions, unit vectors in the world, the other's turned to where this body faces; zero for a bone that has none.
     """
 
     part: str
@@ -53,6 +54,8 @@ class Row:
     left: float
     roll: float | None
     own: bool
+    way: tuple[float, ...] = (0.0, 0.0, 0.0)
+    wanted: tuple[float, ...] = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -299,7 +302,9 @@ def remaining(
                 onto = rotation.rotate(rotation.between(have, wanted), carried)
                 roll = float(np.degrees(roll_angle(wanted, onto, marks[1][0])))
         roll = None if roll is None else round(roll, 3)
-        rows.append(Row(part.name, target.names[joint], round(float(from_rest[joint]), 3), round(left, 3), roll, own))
+        ways = [tuple(round(float(x), 5) for x in (np.zeros(3) if v is None else v)) for v in (have, wanted)]
+        name, turned = target.names[joint], round(float(from_rest[joint]), 3)
+        rows.append(Row(part.name, name, turned, round(left, 3), roll, own, ways[0], ways[1]))
     return tuple(rows)
 
 
@@ -311,9 +316,9 @@ def marks_of(skeleton: Skeleton, begun: FloatArray, shape: Shape, joints: Mappin
     frames = posed(skeleton, begun).rotations
     out = np.zeros((len(skeleton), 3))
     for key, joint in joints.items():
-        mark = shape.roll_mark(key)
+        mark = shape.feather(key)
         if mark is not None:
-            out[joint] = rotation.rotate(rotation.inverse(frames[joint]), mark[0])
+            out[joint] = rotation.rotate(rotation.inverse(frames[joint]), mark)
     return out
 
 

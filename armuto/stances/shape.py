@@ -226,6 +226,14 @@ class Shape:
         framed = self.frame(joint)
         return (framed[1], 1.0) if framed is not None else self.bend(joint)
 
+    def feather(self, joint: int) -> FloatArray | None:
+        """Where a feather on the bone points: the way its limb bends, or across the hand. A trunk shows its roll by itself."""
+        bend = self.bend(joint)
+        if bend is not None:
+            return bend[0]
+        framed = self.frame(joint) if self.limbs.kind(joint).endswith("hand") else None
+        return None if framed is None else framed[1]
+
 
 def same_build(one: Shape, other: Shape) -> bool:
     """Whether two bodies differ in size and posture alone: all bones in one ratio, and branches at the same angles."""

@@ -51,7 +51,7 @@ class MissingOut(Schema):
 
 class StanceRowOut(Schema):
     """Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
-    where it shows. own: the direction is the body's own build, and not taken from the source."""
+    where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions."""
 
     part: str
     bone: str
@@ -60,6 +60,8 @@ class StanceRowOut(Schema):
     left: float
     roll: float | None
     own: bool
+    way: list[float]
+    wanted: list[float]
 
 
 class StanceOut(Schema):
@@ -234,7 +236,7 @@ def fitting_out(row: Fitting) -> dict:
             "source": _stance_out(value.source_stance, value.source.names),
             "target": _stance_out(value.target_stance, value.target.names),
         },
-        "stance": [asdict(row) | {"limb": value.plan.by_name[row.part].limb} for row in value.rows],
+        "stance": rows_out(value),
         "measures": _measures(value),
         "parts": [
             {
@@ -254,6 +256,11 @@ def fitting_out(row: Fitting) -> dict:
         "undo": row.state.change if row.state.number else None,
         "redo": later.change if later else None,
     }
+
+
+def rows_out(value: core.Fitting) -> list[dict]:
+    """What is left between the stances, part by part."""
+    return [asdict(row) | {"limb": value.plan.by_name[row.part].limb} for row in value.rows]
 
 
 def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict:

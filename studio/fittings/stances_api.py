@@ -15,7 +15,7 @@ from ninja import File, Router, Schema, UploadedFile
 from armuto import fitting as core
 from armuto.errors import BadInput
 from studio.fittings import standing
-from studio.fittings.api import FittingOut, fitting_out, get_fitting_row, pose_of
+from studio.fittings.api import FittingOut, StanceRowOut, fitting_out, get_fitting_row, pose_of, rows_out
 from studio.fittings.keeping import step, value_of
 from studio.fittings.models import Fitting
 from studio.octets import octets
@@ -97,7 +97,7 @@ class TrialOut(Schema):
 
     pose: str | None
     standing: str
-    left: list[list[float]]
+    stance: list[StanceRowOut]
 
 
 class KeepIn(Schema):
@@ -154,8 +154,7 @@ def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit):
 def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit):
     """Show what one change to a stance would make of the body, and keep nothing."""
     row, value, shown = _changed(fitting_id, wanted, trial=True)
-    left = [[one.left, one.roll or 0.0, one.turned] for one in value.rows]
-    return {"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "left": left}
+    return {"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "stance": rows_out(value)}
 
 
 def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting, core.Fitting, tuple]:

@@ -450,7 +450,7 @@ def _marks(fitting: core.Fitting, led: dict) -> tuple[FloatArray, FloatArray]:
     target = rotation.rotate(fitting.target_pose.rotations, local)
     back = rotation.inverse(fitting.turn)
     for joint, lead in led.items():
-        mark = other.roll_mark(joint)
+        mark = other.feather(joint)
         if mark is not None and not source[lead.a].any():
-            source[lead.a] = rotation.rotate(back, mark[0])
+            source[lead.a] = rotation.rotate(back, mark)
     return source, target

@@ -274,3 +274,10 @@ def get_positions(request: HttpRequest, clip_id: int) -> HttpResponse:
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
     world = row.value().world()
     return octets(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
+
+
+@router.get("clips/{clip_id}/turns", operation_id="get_clip_turns", response={200: None})
+def get_turns(request: HttpRequest, clip_id: int) -> HttpResponse:
+    """World rotations of all joints: float32 ``(frames, joints, 4)``."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    return octets(row.value().world().rotations, fps=row.fps)

@@ -119,7 +119,7 @@ class Changes(Standing):
             show_clip_id=self.walk.pk,
             show_frame=4,
         ).json()
-        self.assertEqual(len(answer["left"]), len(self.made["stance"]))
+        self.assertEqual(len(answer["stance"]), len(self.made["stance"]))
         self.assertTrue(answer["pose"])
         now = self.client.get(f"/api/fittings/{self.made['id']}").json()
         self.assertEqual(now["revision"], self.made["revision"])

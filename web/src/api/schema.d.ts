@@ -251,6 +251,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/clips/{clip_id}/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Turns
+         * @description World rotations of all joints: float32 ``(frames, joints, 4)``.
+         */
+        get: operations["get_clip_turns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/": {
         parameters: {
             query?: never;
@@ -803,8 +823,8 @@ export interface paths {
          * Get Standing
          * @description Both bodies in their stances, or in those before the last change to a stance.
          *
-         *     float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)`` and where its bones bend to,
-         *     ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)`` and where its bones bend to ``(joints, 3)``.
+         *     float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)``, and where its bones bend to in the world
+         *     ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)``, and where its bones bend to.
          */
         get: operations["get_standing"];
         put?: never;
@@ -1900,7 +1920,7 @@ export interface components {
         /**
          * StanceRowOut
          * @description Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
-         *     where it shows. own: the direction is the body's own build, and not taken from the source.
+         *     where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions.
          */
         StanceRowOut: {
             /** Part */
@@ -1917,6 +1937,10 @@ export interface components {
             roll: number | null;
             /** Own */
             own: boolean;
+            /** Way */
+            way: number[];
+            /** Wanted */
+            wanted: number[];
         };
         /** StancesOut */
         StancesOut: {
@@ -2034,8 +2058,8 @@ export interface components {
          *
          *     kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing. bone, limb:
          *     what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied onto the other.
-         *     height: metres from the floor to the lowest foot joint. by, ratio: the size. show_clip_id, show_frame: the pose that is wanted
-         *     with the answer.
+         *     height: metres from the floor to the lowest foot joint. by, ratio: the size. show_clip_id, show_frame: of the pose that is
+         *     wanted with the answer.
          */
         StanceEdit: {
             /**
@@ -2096,8 +2120,8 @@ export interface components {
             pose: string | null;
             /** Standing */
             standing: string;
-            /** Left */
-            left: number[][];
+            /** Stance */
+            stance: components["schemas"]["StanceRowOut"][];
         };
         /** KeepIn */
         KeepIn: {
@@ -2664,6 +2688,26 @@ export interface operations {
         };
     };
     get_clip_positions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_clip_turns: {
         parameters: {
             query?: never;
             header?: never;

@@ -118,7 +118,7 @@ async function lineUp() {
   rule = new module.HeightRule(open.palette, -0.3, width + 0.25, -0.7, Math.ceil(top * 2 + 0.3) / 2)
   open.addObject(rule.object)
   open.floor.compassAt(width + 0.05, 0.05)
-  open.onDraw = place
+  open.afterDrawing(place)
   all = { width, top }
   if (framed !== standing.length) frameAll()
   framed = standing.length

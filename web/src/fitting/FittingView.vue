@@ -17,9 +17,14 @@ import { loadFigure, treeFor, type StageModule } from './figures'
 import { openFitting } from './open'
 import PairLeaf from './PairLeaf.vue'
 import RenditionPanel from './RenditionPanel.vue'
-import { busiest, closeUp, stand, type Pose } from './standing'
-import StanceList from './StanceList.vue'
+import { besideStances, busiest, closeUp, inPlace, setUp, type Pose } from './standing'
+import StanceLeaf from './StanceLeaf.vue'
+import StanceOverlay from './StanceOverlay.vue'
+import { decode, VIEWS, type Wanted } from './stances'
+import FittingFile from './FittingFile.vue'
 import { useFitting } from './useFitting'
+import { useRings } from './useRings'
+import { KEYS, useStances } from './useStances'
 import type { Fitting, Group, Which } from './weave'
 
 const route = useRoute()
@@ -35,15 +40,16 @@ const targetBones = ref<Bones | null>(null)
 const lost = ref(false)
 const loading = ref('')
 const leaf = ref<'pair' | 'stance'>('pair')
-const layout = ref<'beside' | 'over'>('beside')
+const layouts = ref<Record<'pair' | 'stance', 'beside' | 'over'>>({ pair: 'beside', stance: 'over' })
+const layout = computed({ get: () => layouts.value[leaf.value], set: (now) => (layouts.value[leaf.value] = now) })
 const mesh = ref(true)
 const bones = ref(true)
 const pointed = ref<string | null>(null)
 const held = ref<{ which: Which; bone: string } | null>(null)
 const mirror = ref(true)
 const changed = ref<string[]>([])
-const atPointer = ref<{ x: number; y: number; rings: { which: Which; bone: string; part: string }[] } | null>(null)
 const pair = ref<InstanceType<typeof PairLeaf>>()
+const stanceLeaf = ref<InstanceType<typeof StanceLeaf>>()
 const canvas = ref<HTMLCanvasElement>()
 const stage = shallowRef<ReturnType<StageModule['openStage']>>()
 const frames = ref(1)
@@ -55,7 +61,7 @@ let module: StageModule | undefined
 let fetching: AbortController | undefined
 
 const id = computed(() => Number(route.params.id))
-const { fitting, why, busy, load, edit, undo, redo, askWhy, pairWith } = useFitting(
+const { fitting, why, busy, load, edit, stand, takeFrom, undo, redo, askWhy, pairWith } = useFitting(
   () => id.value,
   () => ({ clip_id: clip.value?.id, frame: frame.value }),
   afterChange,
@@ -64,6 +70,15 @@ const clips = computed(() => library.present.filter((clip) => clip.skeleton_id =
 const clip = computed(() => clips.value.find((one) => one.id === Number(route.query.clip)) ?? clips.value[0])
 const character = computed(() => (fitting.value ? cast.character(fitting.value.character_id) : undefined))
 const rendition = computed(() => (clip.value && character.value ? renditions.of(clip.value.id, character.value.id) : undefined))
+const stances = useStances({
+  fitting, stage, character,
+  module: () => module,
+  trees: { source: sourceBones, target: targetBones },
+  shown: () => ({ clip: clip.value?.id, frame: frame.value }),
+  active: () => leaf.value === 'stance',
+  beside: () => layout.value === 'beside',
+  mesh: () => mesh.value,
+})
 const findings = computed(() => rendition.value?.findings ?? [])
 
 async function open() {
@@ -95,6 +110,13 @@ async function openTheStage() {
   now.add('character', figure)
   loading.value = ''
   await loadMotion(true)
+  if (leaf.value === 'stance') await toStances()
+}
+/** Both bodies in their stances, and what they can be taken from. */
+async function toStances() {
+  await Promise.all([stances.show(), stances.loadOffers()])
+  place(true)
+  await stances.feather()
 }
 
 /** Source positions and the live transfer of the chosen clip, onto the stage and into the ribbon. */
@@ -132,6 +154,12 @@ async function loadMotion(again: boolean) {
   } catch (problem) {
     messages.fail(problem)
   }
+}
+/** The frame on the stage; beside their stances the two stay where they are looked at. */
+function showFrame(now: number) {
+  stage.value?.setFrame(now)
+  const pose = leaf.value === 'stance' && stances.view.value === 'Both' ? standing() : null
+  if (pose) inPlace(pose, besideStances(pose))
 }
 /** The transfer alone, after a change: the source is as it was. */
 async function loadTarget() {
@@ -171,8 +199,9 @@ function drawRibbon(tree: ReturnType<typeof treeFor>, positions: { points: numbe
 function place(look: boolean) {
   const pose = standing()
   if (!pose) return
-  stand(pose, look)
-  pose.stage.figure('character')?.show(mesh.value, bones.value)
+  setUp(pose, look, leaf.value === 'stance' ? stances.view.value : 'Motion')
+  stances.lay()
+  stances.moved.value += 1
   light()
 }
 /** One part of both bodies closely, or the whole bodies. */
@@ -216,7 +245,7 @@ function light() {
   for (const key of lit.value) {
     const [which, bone] = split(key)
     if (which) put(rings, which, [bone])
-    const own = fitting.value?.pairs.find((one) => one.key === key || (leaf.value === 'stance' && one.part === key))
+    const own = fitting.value?.pairs.find((one) => one.key === key)
     const part = fitting.value?.parts.find((one) => one.name === key)
     for (const side of ['source', 'target'] as const) put(rings, side, own?.[side] ?? part?.[side] ?? [])
   }
@@ -228,7 +257,12 @@ function light() {
   stage.value?.source('source')?.select(rings.source, large.source)
   const figure = stage.value?.figure('character')
   figure?.quills.select(rings.target, large.target)
+  const chosen = stances.chosen.value
+  if (chosen && leaf.value === 'stance') put(large, chosen.which, [chosen.bone])
+  stage.value?.source(KEYS.source)?.select(rings.source, large.source)
+  stage.value?.figure(KEYS.target)?.quills.select(rings.target, large.target)
   figure?.show(mesh.value, bones.value || pointed.value !== null || held.value !== null)
+  stances.reveal()
   stage.value?.invalidate()
 }
 
@@ -245,8 +279,10 @@ function afterChange(before: Fitting) {
   const figure = stage.value?.figure('character')
   const pose = fitting.value?.pose
   if (row && figure && pose) {
-    const values = new Float32Array(Uint8Array.from(atob(pose), (c) => c.charCodeAt(0)).buffer)
+    const values = decode(pose)
     if (!playing.value) figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+    stances.settle()
+    if (leaf.value === 'stance' && fitting.value?.standing) stances.take(decode(fitting.value.standing))
     light()
     stage.value?.draw()
     if (window.armuto) window.armuto.shown = fitting.value?.revision
@@ -260,44 +296,30 @@ function afterChange(before: Fitting) {
 let fading: ReturnType<typeof setTimeout> | undefined
 let filling: ReturnType<typeof setTimeout> | undefined
 
-/** Pointing and clicking at rings on the figures; where several lie on top of each other, a short list asks which. */
-let pressed: { x: number; y: number } | null = null
-const ringsAt = (event: PointerEvent, within: number) =>
-  (stage.value?.ringsAt(event.clientX, event.clientY, within) ?? []).map(({ key, joint }) => {
-    const which: Which = key === 'source' ? 'source' : 'target'
-    const tree = which === 'source' ? sourceBones.value : targetBones.value
-    const bone = tree?.names[joint] ?? ''
-    return { which, bone, part: pairWith(which, bone)?.part ?? tree?.parts[joint] ?? '' }
-  })
-function hover(event: PointerEvent) {
-  if (leaf.value !== 'pair' || event.buttons || atPointer.value) return
-  const ring = ringsAt(event, 9)[0]
-  pointed.value = ring ? `${ring.which} ${ring.bone}` : null
-}
-function release(event: PointerEvent) {
-  const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4
-  pressed = null
-  atPointer.value = null
-  if (!still || leaf.value !== 'pair') return
-  const rings = ringsAt(event, 12).filter((ring) => !held.value || ring.which !== held.value.which || ring.bone === held.value.bone)
-  if (rings.length === 1) pair.value?.take(rings[0].which, rings[0].bone, event.shiftKey)
-  else if (rings.length > 1) {
-    const box = canvas.value!.getBoundingClientRect()
-    const x = Math.min(event.clientX - box.left, box.width - 210)
-    atPointer.value = { x, y: Math.min(event.clientY - box.top, box.height - 34 * Math.min(rings.length, 7)), rings: rings.slice(0, 7) }
-  }
-}
-function pick(ring: { which: Which; bone: string }, add: boolean) {
-  atPointer.value = null
-  pair.value?.take(ring.which, ring.bone, add)
-}
+const { atPointer, press, hover, release, choose: pick } = useRings({
+  canvas, stage,
+  tree: (which) => (which === 'source' ? sourceBones.value : targetBones.value),
+  part: (which, bone) => pairWith(which, bone)?.part ?? undefined,
+  free: (ring) => !held.value || ring.which !== held.value.which || ring.bone === held.value.bone,
+  point: (key) => (pointed.value = key),
+  pick: (ring, add) => {
+    if (leaf.value === 'stance') stances.chosen.value = { which: ring.which, bone: ring.bone }
+    else pair.value?.take(ring.which, ring.bone, add)
+  },
+})
 
-watch(frame, (now) => stage.value?.setFrame(now))
-watch([layout], () => place(true))
+watch(frame, showFrame)
+watch(layout, () => place(true))
 watch([mesh, bones], () => place(false))
+watch(stances.view, () => place(true))
+watch(stances.chosen, light)
 watch([pointed, held], light)
-watch(leaf, () => ((held.value = null), light()))
-watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), loadMotion(true)))
+watch(leaf, (now) => {
+  held.value = null
+  if (now === 'stance') void toStances().catch(messages.fail)
+  else place(true)
+})
+watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), loadMotion(true).then(stances.feather)))
 watch(
   () => theme.global.name.value,
   async () => {
@@ -307,6 +329,8 @@ watch(
   },
   { flush: 'post' },
 )
+
+const standAs = (wanted: Wanted) => stand(wanted).then(() => (wanted.op === 'name' ? stances.loadOffers() : undefined))
 
 async function transfer() {
   if (!clip.value || !character.value) return
@@ -329,7 +353,7 @@ async function drop(event: DragEvent) {
 function onKey(event: KeyboardEvent) {
   const target = event.target as HTMLElement
   if (target.closest('input, textarea, [role="dialog"]')) return
-  if (leaf.value === 'pair' && !event.ctrlKey && !event.metaKey && !event.altKey && pair.value?.onKey(event)) return
+  if (!event.ctrlKey && !event.metaKey && !event.altKey && (pair.value ?? stanceLeaf.value)?.onKey(event)) return
   if (event.key === 'Escape' && atPointer.value) return void (atPointer.value = null)
   const key = event.key
   const steps = [...new Set(findings.value.filter((one) => one.unit).map((one) => one.frames[0]))].sort((a, b) => a - b)
@@ -381,6 +405,7 @@ onBeforeUnmount(() => {
         <button class="plain" role="tab" :aria-selected="leaf === 'pair'" @click="leaf = 'pair'">Pair</button>
         <button class="plain" role="tab" :aria-selected="leaf === 'stance'" @click="leaf = 'stance'">Stance</button>
         <span class="space"></span>
+        <FittingFile v-if="fitting" :fitting-id="fitting.id" @take="takeFrom" />
         <button class="plain word" :disabled="!fitting?.undo || busy" :title="fitting?.undo ?? 'nothing to undo'" @click="undo">Undo</button>
         <button class="plain word" :disabled="!fitting?.redo || busy" :title="fitting?.redo ?? 'nothing to redo'" @click="redo">Redo</button>
       </div>
@@ -402,7 +427,21 @@ onBeforeUnmount(() => {
             @edit="edit"
             @group="lookAt"
           />
-          <StanceList v-else :fitting="fitting" :pointed="pointed" @point="pointed = $event" />
+          <StanceLeaf
+            v-else
+            ref="stanceLeaf"
+            v-model:mirror="mirror"
+            :fitting="fitting"
+            :stances="stances"
+            :trees="{ source: sourceBones, target: targetBones }"
+            :character="character?.name ?? ''"
+            :clip="clip"
+            :frame="frame"
+            :frames="frames"
+            :pointed="pointed"
+            @point="pointed = $event"
+            @stand="standAs"
+          />
         </template>
       </div>
     </aside>
@@ -416,6 +455,12 @@ onBeforeUnmount(() => {
           <span class="quiet"> by </span>{{ character.name }}
         </h1>
         <span class="space"></span>
+        <template v-if="leaf === 'stance'">
+          <div class="choice" role="group" aria-label="What is seen of the two">
+            <button v-for="one in VIEWS" :key="one" :aria-pressed="stances.view.value === one" @click="stances.view.value = one">{{ one }}</button>
+          </div>
+          <div class="choice"><button :aria-pressed="stances.feathers.value" title="Feathers on the quills show how bones are rolled" @click="stances.feathers.value = !stances.feathers.value">Feathers</button></div>
+        </template>
         <div class="choice" role="group" aria-label="How the two stand">
           <button :aria-pressed="layout === 'beside'" @click="layout = 'beside'">Side by side</button>
           <button :aria-pressed="layout === 'over'" @click="layout = 'over'">Laid over</button>
@@ -430,11 +475,21 @@ onBeforeUnmount(() => {
           ref="canvas"
           tabindex="-1"
           aria-label="Source and character under one camera"
-          @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }"
+          @pointerdown="press"
           @pointermove="hover"
           @pointerup="release"
           @pointerleave="atPointer || (pointed = null)"
         ></canvas>
+        <StanceOverlay
+          v-if="leaf === 'stance' && stage && stances.standing.value && sourceBones && targetBones"
+          :stage="stage"
+          :stances="stances"
+          :trees="{ source: sourceBones, target: targetBones }"
+          :height="character?.height ?? 1.7"
+          :mirror="mirror"
+          :pointed="pointed"
+          @stand="standAs"
+        />
         <ul v-if="atPointer" class="rings" role="menu" aria-label="Which bone" :style="{ left: `${atPointer.x}px`, top: `${atPointer.y}px` }">
           <li v-for="ring in atPointer.rings" :key="ring.which + ring.bone">
             <button class="plain" role="menuitem" @click="pick(ring, $event.shiftKey)" @mouseenter="pointed = `${ring.which} ${ring.bone}`"><span class="mono">{{ ring.bone }}</span><span class="quiet">{{ ring.part || 'outside the plan' }}</span></button>

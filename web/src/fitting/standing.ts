@@ -1,6 +1,8 @@
 import type { RibbonRow } from '@/player/PoseRibbon.vue'
 import type { Stage } from '@/stage/stage'
 import type { Bones } from '@/stores/cast'
+import type { View } from './stances'
+import { KEYS } from './useStances'
 import { groupOf, type Fitting, type Group, type Which } from './weave'
 
 /** How source and character stand to each other on the stage, and where the camera looks at them from. */
@@ -73,6 +75,40 @@ export function stand(pose: Pose, look: boolean) {
   const width = (beside ? apart * 2 + Math.max(1.5, wide) : Math.max(1.8, wide)) + drift(pose)
   stage.frameBox(middle[0], middle[1], width, Math.max(tall, top(pose)) * 1.14, VIEW, 7)
 }
+
+/** Stand everything on the stage that the view shows: the two in the clip, in their stances to the left of it, or both. */
+export function setUp(pose: Pose, look: boolean, view: View) {
+  const { stage, beside } = pose
+  if (view === 'Motion' || !stage.figure(KEYS.target)) return stand(pose, look)
+  const tall = Math.max(pose.heights.source, pose.heights.target)
+  // Arms may be held out to both sides: a body's span is its height.
+  const span = tall * (beside ? 2.1 : 1.05)
+  const wide = view === 'Stance' ? 0 : (beside ? tall * 0.75 : 0) + Math.max(tall * 0.75, Math.min(breadth(pose), tall * 1.6))
+  const aside = beside ? tall * 0.52 : 0
+  stage.moveTo(KEYS.target, -wide / 2 + aside, 0)
+  stage.moveTo(KEYS.source, -wide / 2 - aside, 0)
+  stage.setFollowed(null)
+  stage.floor.compassAt(-wide / 2, 0.5 * tall)
+  inPlace(pose, besideStances(pose))
+  if (look) stage.frameBox(0, 0, (span + wide) * 0.98, Math.max(tall, top(pose)) * 1.24, view === 'Stance' ? 12 : VIEW, 7)
+}
+/** Keep the two of the clip where they are looked at, beside their stances, however far they come. x: where. */
+export function inPlace({ stage, trees, heights, beside }: Pose, x: number) {
+  const aside = beside ? Math.max(heights.source, heights.target) * 0.36 : 0
+  const source = stage.source('source')
+  const figure = stage.figure('character')
+  if (source) {
+    const root = rootOf(trees.source)
+    stage.moveTo('source', x - aside - source.positions[root], -source.positions[root + 2])
+  }
+  if (figure) {
+    const root = rootOf(trees.target)
+    const at = figure.object.position
+    stage.moveTo('character', x + aside - (figure.quills.positions[root] - at.x), at.z - figure.quills.positions[root + 2])
+  }
+}
+/** Where the clip is looked at beside the stances. */
+export const besideStances = ({ heights, beside }: Pose) => (Math.max(heights.source, heights.target) * (beside ? 2.1 : 1.05)) / 2
 
 /** Bring one group of both bodies next to each other and look at it closely. False where a group has nothing to look at. */
 export function closeUp(pose: Pose, group: Group): boolean {

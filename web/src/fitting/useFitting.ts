@@ -2,6 +2,7 @@ import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { useMessages } from '@/stores/messages'
+import type { Wanted } from './stances'
 import type { Fitting, Which } from './weave'
 
 export type Edit = Schemas['EditIn']
@@ -38,6 +39,15 @@ export function useFitting(id: () => number, onStage: () => { clip_id?: number; 
   }
   const edit = (wanted: Partial<Edit> & Pick<Edit, 'op'>) =>
     run(() => answer(client.POST('/api/fittings/{fitting_id}/edits', { ...path(), body: { mirror: false, add: false, ...onStage(), ...wanted } })))
+  const stand = (wanted: Wanted) => {
+    const { clip_id, frame } = onStage()
+    return run(() => answer(client.POST('/api/fittings/{fitting_id}/stance', { ...path(), body: { side: 'target', mirror: false, ...wanted, show_clip_id: clip_id, show_frame: frame } })))
+  }
+  async function takeFrom(file: File) {
+    const form = new FormData()
+    form.append('file', file)
+    await run(() => answer(client.POST('/api/fittings/{fitting_id}/file', { ...path(), body: form as never, bodySerializer: (body) => body as never })))
+  }
   const undo = () => (fitting.value?.undo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/undo', moving()))) : undefined)
   const redo = () => (fitting.value?.redo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/redo', moving()))) : undefined)
   async function askWhy(clip?: number) {
@@ -45,5 +55,5 @@ export function useFitting(id: () => number, onStage: () => { clip_id?: number; 
     if (found) why.value = new Map(found.map((row) => [row.bone, row]))
   }
   const pairWith = (which: Which, bone: string) => fitting.value?.pairs.find((pair) => pair[which].includes(bone))
-  return { fitting, why, busy: computed(() => busy.value > 0), load, edit, undo, redo, askWhy, pairWith }
+  return { fitting, why, busy: computed(() => busy.value > 0), load, edit, stand, takeFrom, undo, redo, askWhy, pairWith }
 }

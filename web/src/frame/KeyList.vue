@@ -22,6 +22,10 @@ const groups = [
       ['S', 'swap the sides of the limb'], ['T', 'other side follows, on and off'], ['1 … 5, 0', 'body, hands, head, extras; all'], ['Esc', 'let go of a bone'],
     ],
   },
+  {
+    name: 'Stance',
+    keys: [['A', 'align all; with Shift the limb of the chosen bone'], ['X', 'reset the chosen bone'], ['T', 'other side follows, on and off'], ['E', 'feathers on and off'], ['C', 'the stance before, and back'], ['Shift', 'while a ring is drawn: any angle'], ['Esc', 'let go of a ring or a bone']],
+  },
   { name: 'Fitting', keys: [['M', 'mesh on and off'], ['B', 'bones on and off'], ['O', 'side by side or laid over each other'], ['F', 'frame both figures'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo']] },
 ]
 </script>

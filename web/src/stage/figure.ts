@@ -20,6 +20,7 @@ import type { Palette } from './palette'
 import { Quills } from './quills'
 
 const at = new Vector3()
+const spin = new Quaternion()
 
 /** How a file's space becomes ours. */
 export interface FileSpace {
@@ -116,6 +117,13 @@ export class Figure {
       joint.position.fromArray(translations as number[], n * 3)
     })
     this.update()
+  }
+
+  /** World rotations of the joints as they are drawn, four numbers each. */
+  worldTurns(): Float32Array {
+    const out = new Float32Array(this.joints.length * 4)
+    this.joints.forEach((joint, n) => joint.getWorldQuaternion(spin).toArray(out, n * 4))
+    return out
   }
 
   /** World positions of the joints as they are drawn. */

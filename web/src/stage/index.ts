@@ -1,3 +1,4 @@
+export { Feathers, turned } from './feathers'
 export { Figure } from './figure'
 export { treeOf, type NodeMotion, type Positions, type Tree } from './motion'
 export { Quills } from './quills'

@@ -14,6 +14,7 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import { drawing } from './drawing'
+import type { Feathers } from './feathers'
 import type { Figure } from './figure'
 import { Floor } from './floor'
 import type { Positions } from './motion'
@@ -45,12 +46,12 @@ export class Stage {
   private readonly sources = new Map<string, Source>()
   private readonly watcher: ResizeObserver
   private readonly rays = new Raycaster()
+  private readonly feathers = new Map<string, { feathers: Feathers; marks: () => Float32Array | null }>()
   private request = 0
   private followed: (() => Vector3 | null) | null = null
   private readonly last = new Vector3()
   frame = 0
-  /** Called after every drawing; overlays place themselves here. */
-  onDraw: (() => void) | null = null
+  private readonly listeners = new Set<() => void>()
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     const full = drawing() === 'full'
@@ -99,7 +100,32 @@ export class Stage {
     this.invalidate()
   }
 
+  /** Feathers on the bones of a figure or source. marks: where its bones bend to in the frame that is shown. */
+  addFeathers(key: string, feathers: Feathers, marks: () => Float32Array | null) {
+    this.removeFeathers(key)
+    this.feathers.set(key, { feathers, marks })
+    this.scene.add(feathers.object)
+    this.invalidate()
+  }
+
+  removeFeathers(key: string) {
+    this.feathers.get(key)?.feathers.dispose()
+    this.feathers.delete(key)
+    this.invalidate()
+  }
+
+  /** Show a figure or source, or hide it. */
+  reveal(key: string, visible: boolean) {
+    const figure = this.figures.get(key)
+    if (figure) figure.object.visible = visible
+    const source = this.sources.get(key)
+    if (source) source.quills.object.visible = visible
+    if (figure && !visible) figure.quills.object.visible = false
+    this.invalidate()
+  }
+
   remove(key: string) {
+    this.removeFeathers(key)
     this.figures.get(key)?.dispose()
     this.sources.get(key)?.quills.dispose()
     this.figures.delete(key)
@@ -108,7 +134,7 @@ export class Stage {
   }
 
   clear() {
-    for (const key of [...this.figures.keys(), ...this.sources.keys()]) this.remove(key)
+    for (const key of [...this.figures.keys(), ...this.sources.keys(), ...this.feathers.keys()]) this.remove(key)
   }
 
   figure(key: string) {
@@ -233,11 +259,25 @@ export class Stage {
     return { x: box.left + x, y: box.top + y }
   }
 
+  /** The line of sight through a point of the window: where it begins and its direction. */
+  ray(clientX: number, clientY: number): { origin: number[]; direction: number[] } {
+    const box = this.canvas.getBoundingClientRect()
+    pointer.set(((clientX - box.left) / box.width) * 2 - 1, 1 - ((clientY - box.top) / box.height) * 2)
+    this.rays.setFromCamera(pointer, this.camera)
+    return { origin: this.rays.ray.origin.toArray(), direction: this.rays.ray.direction.toArray() }
+  }
+
   /** Where a world point lies in the canvas, in CSS pixels. */
   project(x: number, y: number, z: number): { x: number; y: number; ahead: boolean } {
     point.set(x, y, z).project(this.camera)
     const box = this.canvas.getBoundingClientRect()
     return { x: ((point.x + 1) / 2) * box.width, y: ((1 - point.y) / 2) * box.height, ahead: point.z < 1 }
+  }
+
+  /** Call something after every drawing, as overlays place themselves then. Returns what ends it. */
+  afterDrawing(listener: () => void): () => void {
+    this.listeners.add(listener)
+    return () => this.listeners.delete(listener)
   }
 
   invalidate() {
@@ -249,13 +289,22 @@ export class Stage {
     cancelAnimationFrame(this.request)
     this.request = 0
     for (const figure of this.figures.values()) if (figure.quills.object.visible) figure.quills.draw(this.camera)
-    for (const { quills } of this.sources.values()) quills.draw(this.camera)
+    for (const { quills } of this.sources.values()) if (quills.object.visible) quills.draw(this.camera)
+    for (const [key, { feathers, marks }] of this.feathers) {
+      const figure = this.figures.get(key)
+      const quills = figure?.quills ?? this.sources.get(key)?.quills
+      const values = marks()
+      feathers.object.visible = !!values && !!quills && (figure ? figure.object.visible : quills.object.visible)
+      if (!values || !quills || !feathers.object.visible) continue
+      feathers.object.position.copy(quills.object.position)
+      feathers.place(quills.positions, values)
+    }
     const centre = this.controls.target
     this.floor.centre(centre.x, centre.z)
     this.sun.position.set(centre.x + 2.2, 5.5, centre.z + 2.6)
     this.sun.target.position.set(centre.x, 0, centre.z)
     this.renderer.render(this.scene, this.camera)
-    this.onDraw?.()
+    for (const listener of this.listeners) listener()
   }
 
   private resize() {
