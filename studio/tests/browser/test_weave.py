@@ -2,16 +2,14 @@
 
 import json
 
-import numpy as np
 from playwright.sync_api import expect
 
 from armuto import fitting, formats
-from armuto.tests.files import BOW, DEMO, PORTER
+from armuto.tests.files import BOW, PORTER
 from armuto.transfer import transfer
-from studio.tests.browser.studio_case import StudioCase
+from studio.tests.browser.fitting_case import STRIKER, FittingCase
 from studio.tests.figures import rigged_like
 
-STRIKER = DEMO / "striker.glb"
 # What a person types for each bone, and how many bones they pair with it. The other side follows.
 BY_HAND = (
     ("Hips", ["001"]), ("Spine", ["002", "003"]), ("Chest", ["004"]), ("Neck", ["005"]), ("Head", ["006"]),
@@ -20,34 +18,7 @@ BY_HAND = (
 )  # fmt: skip
 
 
-class Weave(StudioCase):
-    def open(self, figure, clip=BOW):
-        self.take_in_motion(clip)
-        self.take_in_character(figure)
-        self.nav("Library")
-        card = self.page.locator(".clip", has_text=clip.stem)
-        card.get_by_role("button", name=f"See it on {figure.stem}").click()
-        self.ready()
-
-    def ready(self):
-        self.page.wait_for_function(
-            "() => window.armuto?.stage?.figure('character')?.frames > 1 && window.armuto.stage.positions().source"
-        )
-        expect(self.page.locator(".weave")).to_be_visible()
-
-    def hold(self, frame=60):
-        """Pause, and stand at a busy frame."""
-        pause = self.page.get_by_role("button", name="Pause")
-        if pause.is_visible():
-            pause.click()
-        self.page.evaluate("frame => window.armuto.stage.setFrame(frame)", frame)
-
-    def changed(self, act):
-        """Do something that changes the fitting, and wait until the figure shows it."""
-        was = self.page.evaluate("window.armuto.shown ?? null")
-        act()
-        self.page.wait_for_function("was => window.armuto.shown && window.armuto.shown !== was", arg=was)
-
+class Weave(FittingCase):
     def pairs(self) -> dict[str, tuple[list[str], list[str]]]:
         number = self.page.url.split("/fittings/")[1].split("?")[0]
         made = self.page.evaluate("path => fetch(path).then((answer) => answer.json())", f"/api/fittings/{number}")
@@ -67,18 +38,6 @@ class Weave(StudioCase):
         made = fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts, pairs=pairs)
         moved = transfer(source.clips[0].cut(2, source.clips[0].frames - 1), made).world().positions
         return moved - moved[:, :1]
-
-    def check_pose(self, want: np.ndarray, atol: float = 1e-4):
-        """The figure stands as the core has it, once the whole clip has been fetched again behind the last change."""
-        for _ in range(40):
-            frame, joints = self.page.evaluate(
-                "() => [window.armuto.stage.frame, window.armuto.stage.positions().character]"
-            )
-            here = np.array(joints) - np.array(joints[0])
-            if np.abs(here - want[frame]).max() < atol:
-                break
-            self.page.wait_for_timeout(250)
-        np.testing.assert_allclose(here, want[frame], atol=atol)
 
     def test_a_whole_body_by_the_keyboard(self):
         self.open(STRIKER)

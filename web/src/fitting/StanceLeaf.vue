@@ -100,12 +100,11 @@ defineExpose({ onKey })
         <label class="mirror"><input v-model="mirror" type="checkbox" /> Other side follows</label>
       </div>
     </div>
-    <div ref="list" class="list" role="list" aria-label="What is left, part by part">
+    <div ref="list" class="list" role="group" aria-label="What is left, part by part">
       <div class="row head quiet"><span>part</span><span>bone</span><span class="n">turned</span><span class="n">left</span><span></span><span class="n">roll</span></div>
       <template v-for="(row, n) in ordered" :key="row.part + row.bone">
         <p v-if="n === own" class="quiet own">kept as they are built</p>
         <button
-          role="listitem"
           class="plain row"
           :class="{ pointed: pointed === row.part, chosen: chosen?.which === 'target' && chosen.bone === row.bone }"
           @mouseenter="emit('point', row.part)"
