@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -23,9 +22,9 @@ from armuto.stances.posture import facing_in
 from armuto.stances.proposing import beginning
 from armuto.stances.proposing import propose as propose_stance
 from armuto.stances.sizes import FOOTING, MEASURES, Sizes, sizes, sole_height
-from armuto.stances.value import posed
 
 FORMAT = 2
+KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
 FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
@@ -89,12 +88,12 @@ class Fitting:
         size = self.said.size
         return self.sizes.used(size) if isinstance(size, str) else size
 
-    @cached_property
+    @property
     def source_pose(self) -> Pose:
         """World pose of the source in its stance."""
         return self.source_stance.pose(self.source)
 
-    @cached_property
+    @property
     def target_pose(self) -> Pose:
         """World pose of the target in its stance."""
         return self.target_stance.pose(self.target)
@@ -148,8 +147,8 @@ def fit(
     if target_stance is None:
         start, _ = beginning(target, target_parts, plan_of(target_parts))
         target_stance = replace(start, start=start.base)
-    source_facing, why_source = facing_in(source, source_stance.rotations, source_parts)
-    target_facing, why_target = facing_in(target, target_stance.begun, target_parts)
+    source_facing, why_source = facing_in(source, source_stance.pose(source).positions, source_parts)
+    target_facing, why_target = facing_in(target, target_stance.first_pose(target).positions, target_parts)
     notes = [f"source: {why_source}", f"target: {why_target}"]
     if facing is not None:
         source_facing, target_facing = facing
@@ -183,12 +182,22 @@ def _standing(made: Fitting, led: dict[int, Lead]) -> Fitting:
     if not led:
         # Nothing is paired yet: the target stays in the stance it begins with.
         stance = made.target_stance
-        return replace(made, target_stance=replace(stance, base=stance.begun))
+        return replace(made, target_stance=stance.with_base(stance.begun))
     model, parts, target = made.model(led), parts_led(led), made.target
     stance = made.target_stance
     if stance.start is not None:
-        stance = replace(stance, base=align(target, stance.start, parts, made.plan, model, led=led))
-    rows = remaining(target, stance.begun, stance.rotations, parts, made.plan, model)
+        first = stance.first_pose(target)
+        stance = stance.with_base(align(target, stance.start, parts, made.plan, model, led=led, pose=first))
+    rows = remaining(target, stance, parts, made.plan, model)
+    return replace(made, target_stance=stance, rows=rows)
+
+
+def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
+    """The fitting with its target's stance turned otherwise by hand, which nothing but what remains depends on."""
+    if stance.base is not made.target_stance.base:
+        raise ValueError("the stance was not turned by hand alone")
+    led = made.leads()
+    rows = remaining(made.target, stance, parts_led(led), made.plan, made.model(led)) if led else ()
     return replace(made, target_stance=stance, rows=rows)
 
 
@@ -239,7 +248,7 @@ def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
 def _turned(led: dict[int, Lead], target: Skeleton, stance: Stance) -> float:
     """Degrees about +Y that bring the source's paired joints closest to the target's (Procrustes in the plane)."""
     there = np.array([lead.place for lead in led.values()])
-    here = posed(target, stance.begun).positions[list(led)]
+    here = stance.first_pose(target).positions[list(led)]
     there, here = there - there.mean(axis=0), here - here.mean(axis=0)
     sine = float((here[:, 0] * there[:, 2] - here[:, 2] * there[:, 0]).sum())
     cosine = float((here[:, 0] * there[:, 0] + here[:, 2] * there[:, 2]).sum())
@@ -273,7 +282,7 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
         "stances": {
             "source": value.to_json(fitting.source_stance, fitting.source),
             "target": value.to_json(fitting.target_stance, fitting.target),
-            "parts": [asdict(row) for row in fitting.rows],
+            "parts": [{key: getattr(row, key) for key in KEPT} for row in fitting.rows],
         },
         "notes": list(fitting.notes),
     }

@@ -1,4 +1,4 @@
-"""How long a change of a pair takes to be seen on the figure, in the real interface: ``python -m demo.bench_browser``."""
+"""How long a change of a pair or a stance takes to be seen on the figure, in the real interface: ``python -m demo.bench_browser``."""
 
 import os
 import signal
@@ -31,8 +31,8 @@ WATCH = """() => {
 }"""
 
 
-def changes() -> list[float]:
-    """Milliseconds from a key to the moved figure, for pairs removed and brought back on a clip of 1,000 frames."""
+def changes() -> tuple[list[float], list[float]]:
+    """Milliseconds from a key to the moved figure on a clip of 1,000 frames: pairs removed and brought back, angles changed."""
     with tempfile.TemporaryDirectory() as folder:
         walk = bvh.parse((ROOT / "demo" / "files" / "hall" / "walk.bvh").read_bytes(), "walk.bvh")
         rows = np.resize(walk.motion, (FRAMES, walk.motion.shape[1]))
@@ -53,7 +53,7 @@ def changes() -> list[float]:
             studio.wait(20)
 
 
-def measured(page: Page, clip: Path) -> list[float]:
+def measured(page: Page, clip: Path) -> tuple[list[float], list[float]]:
     page.goto(f"http://127.0.0.1:{PORT}/library/intake")
     with page.expect_file_chooser() as chooser:
         page.get_by_role("button", name="Bring in motion").click()
@@ -81,9 +81,24 @@ def measured(page: Page, clip: Path) -> list[float]:
             page.keyboard.press(key)
             page.wait_for_function("before => window.times.length > before", arg=before)
             page.wait_for_timeout(PACE)
-    return page.evaluate("window.times")
+    pairs = page.evaluate("window.times.splice(0)")
+    page.get_by_role("tab", name="Stance").click()
+    page.wait_for_function("() => window.armuto.stage.positions()['stance character']")
+    page.wait_for_timeout(1500)
+    for part in ("left upper arm", "left lower leg"):
+        page.locator("button.row", has_text=part).click()
+        for n in range(CHANGES // 2):
+            step = page.get_by_role("button", name=f"Turn {'on' if n % 2 else 'back'} about bend")
+            step.focus()
+            before = page.evaluate("window.times.length")
+            page.keyboard.press("Enter")
+            page.wait_for_function("before => window.times.length > before", arg=before)
+            page.wait_for_timeout(PACE)
+    return pairs, page.evaluate("window.times")
 
 
 if __name__ == "__main__":
-    times = np.array(changes())
-    print(f"{len(times)} changes: median {np.median(times):.0f} ms, 95 of 100 within {np.percentile(times, 95):.0f} ms")
+    for what, times in zip(("pairs", "angles"), map(np.array, changes()), strict=True):
+        print(
+            f"{len(times)} {what}: median {np.median(times):.0f} ms, 95 of 100 within {np.percentile(times, 95):.0f} ms"
+        )

@@ -33,7 +33,7 @@ from armuto.stances.shape import (
     turn_between,
     unit,
 )
-from armuto.stances.value import posed
+from armuto.stances.value import Stance, posed
 from armuto.twists import Twist, twists
 
 OWN_BUILD = ("root", "hips", "spine", "chest", "neck", "head", "shoulder")
@@ -73,8 +73,13 @@ class Model:
 def model_of(source: Skeleton, pose: Pose, led: Mapping[int, Lead], turn: FloatArray, forward: FloatArray) -> Model:
     """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's."""
     at = {joint: rotation.rotate(turn, lead.place) for joint, lead in led.items()}
-    tips = tips_of(source, pose.positions, pose.ends, {joint: lead.a for joint, lead in led.items()})
+    tips = tips_of(source, pose.positions, pose.ends, {j: lead.a for j, lead in led.items() if _is_toes(lead.part)})
     return Model(at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()})
+
+
+def _is_toes(part: str | None) -> bool:
+    """Of toes alone it is asked where they end."""
+    return bool(part and part.endswith("toes"))
 
 
 def shapes(
@@ -83,7 +88,7 @@ def shapes(
     """The body as it is in a pose, and the one it is to stand like."""
     limbs = limbs_of(target, parts, plan)
     here = {joint: pose.positions[joint] for joint in parts}
-    tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts})
+    tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts if _is_toes(parts[joint])})
     return Shape(limbs, here, model.forward, tips), Shape(limbs, model.at, model.forward, model.tips)
 
 
@@ -95,13 +100,15 @@ def align(
     model: Model,
     only: Collection[int] | None = None,
     led: Mapping[int, Lead] | None = None,
+    pose: Pose | None = None,
 ) -> FloatArray:
     """Local rotations ``(J, 4)`` of the target when it stands like the model.
 
     start: local rotations it is turned from. parts: the paired joints and their parts. only: joints that may be turned; the
-    others keep their start against their parent. led: where given, bones for twist share the turns of skin.
+    others keep their start against their parent. pose: the world pose of the start, where it is known.
+    led: where given, bones for twist share the turns of skin.
     """
-    pose = posed(target, start)
+    pose = pose or posed(target, start)
     own, other = shapes(target, pose, parts, plan, model)
     turning = twists(target, dict(led)) if led else ()
     turns = _Turns(target, own, other, only, {twist.upper for twist in turning}).all()
@@ -113,9 +120,9 @@ def align(
     return rotation.normalised(local)
 
 
-def own_build(own: Shape, other: Shape) -> set[int]:
-    """The joints whose directions are anatomy and not posture."""
-    if same_build(own, other) or not (own.posture.stands and other.posture.stands):
+def own_build(own: Shape, other: Shape, same: bool) -> set[int]:
+    """The joints whose directions are anatomy and not posture. same: whether the two are of the same build."""
+    if same or not (own.posture.stands and other.posture.stands):
         return set()
     upright = own.posture.upright
     kinds = OWN_BUILD if upright else OWN_BUILD[:4]
@@ -130,7 +137,7 @@ class _Turns:
     ) -> None:
         self.target, self.own, self.other, self.only, self.twisting = target, own, other, only, twisting
         self.same = same_build(own, other)
-        self.kept = own_build(own, other)
+        self.kept = own_build(own, other, self.same)
         self.stands = own.posture.stands, other.posture.stands
         self.turns = np.tile(rotation.IDENTITY, (len(target), 1))
         self.firm = {joint: q for joint in own.limbs.parts if (q := self._whole(joint)) is not None}
@@ -269,19 +276,19 @@ def _share_twist(target: Skeleton, pose: Pose, turns: FloatArray, turning: tuple
 
 def remaining(
     target: Skeleton,
-    begun: FloatArray,
-    stance: FloatArray,
+    stance: Stance,
     parts: Mapping[int, str | None],
     plan: BodyPlan,
     model: Model,
 ) -> tuple[Row, ...]:
-    """What is left between a stance and the model, part by part. begun: the posture in which the body's own bends are read."""
-    first, then = posed(target, begun), posed(target, stance)
+    """What is left between a stance and the model, part by part. The body's own bends are read where the stance began."""
+    first, then = stance.first_pose(target), stance.pose(target)
     read, other = shapes(target, first, parts, plan, model)
     now, _ = shapes(target, then, parts, plan, model)
     turns = rotation.multiply(then.rotations, rotation.inverse(first.rotations))
     from_rest = np.degrees(rotation.angle(rotation.multiply(then.rotations, rotation.inverse(target.rest.rotations))))
-    kept, same = own_build(read, other), same_build(read, other)
+    same = same_build(read, other)
+    kept = own_build(read, other, same)
     rows = []
     for joint in sorted(parts):
         part = plan.by_name.get(parts[joint] or "")
@@ -308,13 +315,13 @@ def remaining(
     return tuple(rows)
 
 
-def marks_of(skeleton: Skeleton, begun: FloatArray, shape: Shape, joints: Mapping[int, int]) -> FloatArray:
+def marks_of(pose: Pose, shape: Shape, joints: Mapping[int, int]) -> FloatArray:
     """Where a body's own bones bend to, in their joints' frames: ``(J, 3)``, zero where nothing shows it.
 
-    joints: of the shape's joints to those of the skeleton. begun: the skeleton's posture when the shape was read.
+    joints: of the shape's joints to those of the skeleton. pose: the skeleton's world pose when the shape was read.
     """
-    frames = posed(skeleton, begun).rotations
-    out = np.zeros((len(skeleton), 3))
+    frames = pose.rotations
+    out = np.zeros((len(frames), 3))
     for key, joint in joints.items():
         mark = shape.feather(key)
         if mark is not None:

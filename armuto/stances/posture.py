@@ -14,7 +14,6 @@ from armuto.pairing import Assignment
 from armuto.plans import BodyPlan, plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
-from armuto.stances.value import posed
 
 TWISTED = 3.0  # degrees between hips and shoulders from which on they do not tell where a figure faces
 NEAR_AN_AXIS = 20.0  # degrees within which such a figure is taken to face an axis of its file
@@ -90,12 +89,11 @@ def places_of(positions: FloatArray, parts: Assignment) -> dict[str, FloatArray]
     return {part: positions[bones[0].joint] for part, bones in parts.items() if bones}
 
 
-def facing_in(skeleton: Skeleton, rotations: FloatArray, parts: Assignment) -> tuple[float | None, str]:
-    """Degrees from +Z to where a skeleton faces in a posture, or None, and the evidence.
+def facing_in(skeleton: Skeleton, positions: FloatArray, parts: Assignment) -> tuple[float | None, str]:
+    """Degrees from +Z to where a skeleton faces in a posture, or None, and the evidence. positions: ``(J, 3)`` of its joints.
 
     Where hips and shoulders disagree, as in the middle of an action, it is the axis of the file that is near.
     """
-    positions = posed(skeleton, rotations).positions
     degrees, why = facing(skeleton, parts, positions)
     plan = plan_of(parts)
     at = places_of(positions, parts)

@@ -42,7 +42,7 @@ class Candidate:
 
 def looking(skeleton: Skeleton, rotations: FloatArray, parts: Assignment) -> FloatArray:
     """Where the body faces in a posture: a horizontal unit vector; +Z where it cannot be told."""
-    turn = np.radians(facing_in(skeleton, rotations, parts)[0] or 0.0)
+    turn = np.radians(facing_in(skeleton, posed(skeleton, rotations).positions, parts)[0] or 0.0)
     return np.array([np.sin(turn), 0.0, np.cos(turn)])
 
 

@@ -237,23 +237,26 @@ class Shape:
 
 def same_build(one: Shape, other: Shape) -> bool:
     """Whether two bodies differ in size and posture alone: all bones in one ratio, and branches at the same angles."""
-    ratios = []
-    for joint, below in one.limbs.next.items():
-        ways = []
-        for child in below:
-            a, b = one.at[child] - one.at[joint], other.at[child] - other.at[joint]
-            la, lb = float(np.linalg.norm(a)), float(np.linalg.norm(b))
-            if min(la, lb) < 1e-9:
-                if max(la, lb) > 1e-6:
-                    return False
-                continue
-            ratios.append(lb / la)
-            ways.append((a / la, b / lb))
-        for n, (a, b) in enumerate(ways):
-            if any(abs(float(a @ c) - float(b @ d)) > SAME_ANGLE for c, d in ways[:n]):
-                return False
-    usual = float(np.median(ratios)) if ratios else 1.0
-    return all(abs(ratio / usual - 1) < SAME_LENGTH for ratio in ratios)
+    ends = [(joint, child) for joint, below in one.limbs.next.items() for child in below]
+    if not ends:
+        return True
+    bones = [np.array([body.at[b] for _, b in ends]) - np.array([body.at[a] for a, _ in ends]) for body in (one, other)]
+    lengths = [np.linalg.norm(rows, axis=1) for rows in bones]
+    short = np.minimum(*lengths) < 1e-9
+    if (np.maximum(*lengths)[short] > 1e-6).any():
+        return False
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ratios = lengths[1] / lengths[0]
+        ways = [rows / long[:, None] for rows, long in zip(bones, lengths, strict=True)]
+    if not short.all() and np.abs(ratios[~short] / np.median(ratios[~short]) - 1).max() >= SAME_LENGTH:
+        return False
+    at = np.flatnonzero(~short)
+    pairs = [(m, n) for k, n in enumerate(at) for m in at[:k] if ends[m][0] == ends[n][0]]
+    if not pairs:
+        return True
+    a, b = np.array(pairs).T
+    cosines = [np.sum(rows[a] * rows[b], axis=1) for rows in ways]
+    return bool(np.abs(cosines[0] - cosines[1]).max() <= SAME_ANGLE)
 
 
 def tips_of(

@@ -49,7 +49,28 @@ class Stance:
 
     def pose(self, skeleton: Skeleton) -> Pose:
         """World pose, with the joints at their rest translations."""
-        return posed(skeleton, self.rotations)
+        return self._kept(skeleton, self.rotations, "now")
+
+    def first_pose(self, skeleton: Skeleton) -> Pose:
+        """World pose of the posture it began in."""
+        return self._kept(skeleton, self.begun, "begun")
+
+    def _kept(self, skeleton: Skeleton, rotations: FloatArray, which: str) -> Pose:
+        # Stances outlive many changes of the fitting they are in, and are asked for their poses again and again.
+        held = self._poses.get(which)
+        if held is None or held[0] is not skeleton:
+            held = self._poses[which] = (skeleton, posed(skeleton, rotations))
+        return held[1]
+
+    def _with(self, **changes: Any) -> Stance:
+        made = replace(self, **changes)
+        if made.begun is self.begun and "begun" in self._poses:
+            made._poses["begun"] = self._poses["begun"]
+        return made
+
+    @cached_property
+    def _poses(self) -> dict[str, tuple[Skeleton, Pose]]:
+        return {}
 
     def with_turn(self, joint: int, q: FloatArray) -> Stance:
         """The same with a joint turned further by ``q`` in its own frame."""
@@ -57,23 +78,27 @@ class Stance:
         turned[joint] = rotation.normalised(rotation.multiply(turned.get(joint, rotation.IDENTITY), q))
         if float(rotation.angle(turned[joint])) < 1e-9:
             del turned[joint]
-        return replace(self, turned=turned)
+        return self._with(turned=turned)
 
     def with_rotations(self, wanted: FloatArray) -> Stance:
         """The same, turned by hand until its local rotations are ``wanted (J, 4)``."""
         off = rotation.multiply(rotation.inverse(self.base), wanted)
         far = rotation.angle(off)
-        return replace(self, turned={int(n): off[n] for n in np.flatnonzero(far > 1e-7)})
+        return self._with(turned={int(n): off[n] for n in np.flatnonzero(far > 1e-7)})
 
     def without_turns(self, joints: Iterable[int] | None = None) -> Stance:
         """The same without what was turned by hand, at some joints or everywhere."""
         if joints is None:
-            return replace(self, turned={})
+            return self._with(turned={})
         away = set(joints)
-        return replace(self, turned={joint: q for joint, q in self.turned.items() if joint not in away})
+        return self._with(turned={joint: q for joint, q in self.turned.items() if joint not in away})
+
+    def with_base(self, base: FloatArray) -> Stance:
+        """The same, as alignment has now turned it."""
+        return self._with(base=base)
 
     def named(self, name: str) -> Stance:
-        return replace(self, name=name)
+        return self._with(name=name)
 
 
 def posed(skeleton: Skeleton, rotations: FloatArray) -> Pose:

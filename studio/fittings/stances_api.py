@@ -15,7 +15,7 @@ from ninja import File, Router, Schema, UploadedFile
 from armuto import fitting as core
 from armuto.errors import BadInput
 from studio.fittings import standing
-from studio.fittings.api import FittingOut, StanceRowOut, fitting_out, get_fitting_row, pose_of, rows_out
+from studio.fittings.api import FittingOut, StanceRowOut, at_once, fitting_out, get_fitting_row, pose_of, rows_out
 from studio.fittings.keeping import step, value_of
 from studio.fittings.models import Fitting
 from studio.octets import octets
@@ -147,14 +147,14 @@ def _offers(row: Fitting, side: standing.Side) -> dict:
 def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit):
     """Make one change to a stance; it is a step that can be undone."""
     row, value, shown = _changed(fitting_id, wanted, trial=False)
-    return fitting_out(row) | {"pose": pose_of(row, value, *shown), "standing": _standing(row, value)}
+    return at_once(fitting_out(row) | {"pose": pose_of(row, value, *shown), "standing": _standing(row, value)})
 
 
 @router.post("fittings/{fitting_id}/stance/trial", response=TrialOut, operation_id="try_stance")
 def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit):
     """Show what one change to a stance would make of the body, and keep nothing."""
     row, value, shown = _changed(fitting_id, wanted, trial=True)
-    return {"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "stance": rows_out(value)}
+    return at_once({"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "stance": rows_out(value)})
 
 
 def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting, core.Fitting, tuple]:

@@ -12,7 +12,7 @@ from armuto import rotation
 from armuto.errors import BadInput
 from armuto.pairing import Assignment, Pair
 from armuto.pairing.mirrors import mirrored, twins
-from armuto.plans import BodyPlan, plan_of
+from armuto.plans import BodyPlan, plan_of, read_plan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip as ClipValue
 from armuto.stances import Stance, making, value
@@ -47,6 +47,11 @@ class Side:
         return parts_of(self.kept, self.plan)
 
     @property
+    def twins(self) -> dict[int, int]:
+        """The twin of every joint on the other side of the body."""
+        return _twins(self.kept.pk, self.kept.identity, json.dumps(self.kept.parts), json.dumps(self.plan.table))
+
+    @property
     def forward(self) -> FloatArray:
         return looking(self.skeleton, self.stance.rotations, self.parts)
 
@@ -68,6 +73,12 @@ class Side:
         if not bones:
             raise BadInput(f"{limb}: none of its bones are paired; pair them first.")
         return {self.skeleton.index[bone] for bone in bones}
+
+
+@lru_cache(maxsize=64)
+def _twins(pk: int, identity: str, parts: str, table: str) -> dict[int, int]:
+    skeleton = Skeleton.objects.get(pk=pk, identity=identity)
+    return twins(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
 
 
 def change(row: Fitting, op: str, which: str, trial: bool = False, **said: object) -> core.Fitting:
@@ -98,6 +109,8 @@ def remember(row: Fitting, before: core.Fitting) -> None:
 
 def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
     """The fitting with other stances or measures."""
+    if set(then) == {"target", "parts"} and _by_hand_alone(fitting.target_stance, then["target"]):
+        return core.turned_by_hand(fitting, then["target"])
     return core.fit(
         fitting.source,
         fitting.target,
@@ -109,6 +122,10 @@ def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
         plan=fitting.plan,
         said=then.get("said", fitting.said),
     )
+
+
+def _by_hand_alone(was: Stance, now: Stance) -> bool:
+    return now.base is was.base and now.start is was.start
 
 
 def _alike(one: core.Fitting, other: core.Fitting) -> bool:
@@ -286,7 +303,7 @@ def _mirror(side: Side, said: dict) -> tuple[dict, str]:
     rotations = making.mirrored(
         side.skeleton,
         side.stance.rotations,
-        twins(side.skeleton, side.parts),
+        side.twins,
         parts,
         side.plan,
         side.forward,
@@ -304,7 +321,7 @@ def _turn(side: Side, said: dict) -> tuple[dict, str]:
     q = making.turned(side.skeleton, side.stance.rotations, joint, axis, degrees)
     stance = side.stance.with_turn(joint, q)
     if said.get("mirror"):
-        twin = twins(side.skeleton, side.parts).get(joint)
+        twin = side.twins.get(joint)
         if twin is not None:
             across = np.cross([0.0, 1.0, 0.0], side.forward)
             other = -(axis - 2 * (axis @ across) * across)
@@ -388,20 +405,15 @@ def before(row: Fitting) -> core.Fitting:
 
 def offers(row: Fitting, which: str) -> list[dict]:
     """The postures a side's stance can be taken from, each with what it looks like."""
-    return _offers(row.skeleton_id if which == "source" else row.character.skeleton_id, _clips_of(row, which))
-
-
-def _clips_of(row: Fitting, which: str) -> str:
-    """Told apart by which clips with calibration frames there are."""
-    skeleton = row.skeleton_id if which == "source" else row.character.skeleton_id
-    return str(
-        list(Clip.objects.filter(skeleton_id=skeleton, calibration__gt=0).values_list("pk", "revision", "retired"))
-    )
+    skeleton = row.skeleton if which == "source" else row.character.skeleton
+    calibrated = Clip.objects.filter(skeleton=skeleton, calibration__gt=0).values_list("pk", "revision", "retired")
+    return _offers(skeleton.pk, skeleton.identity, json.dumps(skeleton.parts), str(list(calibrated)))
 
 
 @lru_cache(maxsize=64)
-def _offers(skeleton_id: int, clips: str) -> list[dict]:
-    skeleton = Skeleton.objects.get(pk=skeleton_id)
+def _offers(pk: int, identity: str, parts_kept: str, clips: str) -> list[dict]:
+    """Kept as long as the skeleton's parts, and its clips with calibration frames, are the same."""
+    skeleton = Skeleton.objects.get(pk=pk, identity=identity)
     parts = skeleton.assignment()
     rows = candidates(skeleton.value(), parts, plan_of(parts), keeping.postures_of(skeleton))
     kinds = {
@@ -444,9 +456,9 @@ def _marks(fitting: core.Fitting, led: dict) -> tuple[FloatArray, FloatArray]:
     if not led:
         return source, target
     parts, model = parts_led(led), fitting.model(led)
-    begun = value.posed(fitting.target, fitting.target_stance.begun)
+    begun = fitting.target_stance.first_pose(fitting.target)
     own, other = shapes(fitting.target, begun, parts, fitting.plan, model)
-    local = marks_of(fitting.target, fitting.target_stance.begun, own, {joint: joint for joint in led})
+    local = marks_of(begun, own, {joint: joint for joint in led})
     target = rotation.rotate(fitting.target_pose.rotations, local)
     back = rotation.inverse(fitting.turn)
     for joint, lead in led.items():

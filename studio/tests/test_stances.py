@@ -8,6 +8,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import formats
 from studio.cast.models import Character
+from studio.fittings.api import FittingOut
 from studio.library.models import Clip
 from studio.stances import keeping
 from studio.stances.models import Stance
@@ -20,6 +21,8 @@ class Standing(Pairing):
     def stance(self, op: str, status: int = 200, **said) -> dict:
         answer = self.post(f"/api/fittings/{self.made['id']}/stance", op=op, **said)
         self.assertEqual(answer.status_code, status, answer.content)
+        if status == 200:
+            FittingOut(**answer.json())  # these answers are sent as they are, without being checked on the way
         return answer.json()
 
     def rows(self, fitting: dict) -> dict[str, dict]:

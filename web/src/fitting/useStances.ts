@@ -50,6 +50,7 @@ export function useStances(around: Around) {
     if (!now.figure(KEYS.target)) {
       const figure = await loadFigure(module, now.palette, around.character.value)
       if (stage.value !== now || now.figure(KEYS.target)) return figure.dispose()
+      figure.bare()
       now.add(KEYS.target, figure)
       now.addSource(KEYS.source, new module.Quills(treeFor(module, trees.source.value), now.palette, around.character.value.height, true), null)
     }

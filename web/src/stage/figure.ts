@@ -35,7 +35,7 @@ export class Figure {
   private readonly meshes: Mesh[] = []
   private readonly lines: Mesh[] = []
   private motion: NodeMotion | null = null
-  private readonly outlined = drawing() === 'full'
+  private outlined = drawing() === 'full'
   private readonly rest: { position: Vector3; turn: Quaternion }[]
 
   private constructor(
@@ -135,6 +135,13 @@ export class Figure {
     for (const part of this.meshes) part.visible = mesh
     for (const line of this.lines) line.visible = mesh && this.outlined
     this.quills.object.visible = bones
+  }
+
+  /** Without shadow and ink line, as a second drawing of a figure that is there already. */
+  bare() {
+    this.outlined = false
+    for (const mesh of this.meshes) mesh.castShadow = false
+    for (const line of this.lines) line.visible = false
   }
 
   /** Bring world matrices and quills up to date with the joints. */
