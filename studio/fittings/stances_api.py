@@ -139,7 +139,7 @@ def _offers(row: Fitting, side: standing.Side) -> dict:
         "offers": standing.offers(row, side.which),
         "kept": Stance.objects.filter(skeleton=side.kept, last=False),
         "arms": bool(kinds & {"upper arm", "upper wing"}),
-        "straight": "hips" in side.parts and side.plan.trunk != "level",
+        "straight": "hips" in side.parts and side.plan.trunk == "upright",
     }
 
 

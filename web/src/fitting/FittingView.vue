@@ -5,7 +5,7 @@ import { useTheme } from 'vuetify'
 
 import { octets } from '@/api/client'
 import { usePlayer } from '@/player/player'
-import PoseRibbon, { type RibbonRow } from '@/player/PoseRibbon.vue'
+import PoseRibbon from '@/player/PoseRibbon.vue'
 import TransportBar from '@/player/TransportBar.vue'
 import { useArrivals } from '@/stores/arrivals'
 import { useCast, type Bones } from '@/stores/cast'
@@ -14,6 +14,7 @@ import { useMessages } from '@/stores/messages'
 import { useRenditions } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
 import { loadFigure, treeFor, type StageModule } from './figures'
+import { lights, split } from './lights'
 import { openFitting } from './open'
 import PairLeaf from './PairLeaf.vue'
 import RenditionPanel from './RenditionPanel.vue'
@@ -23,6 +24,7 @@ import StanceOverlay from './StanceOverlay.vue'
 import { decode, VIEWS, type Wanted } from './stances'
 import FittingFile from './FittingFile.vue'
 import { useFitting } from './useFitting'
+import { useRibbonRows } from './useRibbonRows'
 import { useRings } from './useRings'
 import { KEYS, useStances } from './useStances'
 import type { Fitting, Group, Which } from './weave'
@@ -54,8 +56,7 @@ const canvas = ref<HTMLCanvasElement>()
 const stage = shallowRef<ReturnType<StageModule['openStage']>>()
 const frames = ref(1)
 const fps = ref(30)
-const rows = shallowRef<RibbonRow[]>([])
-const shown = ref<number[]>([])
+const { rows, shown, drawRows, drawFigure } = useRibbonRows(stage, targetBones)
 const { frame, playing, loop, go } = usePlayer(frames, fps)
 let module: StageModule | undefined
 let fetching: AbortController | undefined
@@ -143,7 +144,7 @@ async function loadMotion(again: boolean) {
     frames.value = count
     fps.value = source.fps
     if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions, sourceBones.value))
-    drawRibbon(tree, positions)
+    drawRows(count, tree, positions)
     now.setFrame(frame.value)
     place(again)
     if (again && history.state.play) {
@@ -173,28 +174,9 @@ async function loadTarget() {
   if (stage.value !== now || !figure || clip.value?.id !== row.id) return
   const [turns, places] = blocks
   figure.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
-  if (rows.value.length === 2) rows.value = [rows.value[0], figureRow()!]
-  now.setFrame(frame.value)
+  drawFigure()
+  showFrame(frame.value)
 }
-/** The character's poses for the ribbon. */
-function figureRow(): RibbonRow | null {
-  const figure = stage.value?.figure('character')
-  if (!figure || !targetBones.value) return null
-  const poses = shown.value.map((at) => {
-    figure.pose(at)
-    return figure.quills.positions.slice()
-  })
-  return { poses, parents: targetBones.value.parents, sides: figure.quills.tree.sides }
-}
-function drawRibbon(tree: ReturnType<typeof treeFor>, positions: { points: number; values: Float32Array }) {
-  const count = Math.min(frames.value, 16)
-  shown.value = Array.from({ length: count }, (_, n) => Math.round((n * (frames.value - 1)) / Math.max(1, count - 1)))
-  const size = positions.points * 3
-  const above = shown.value.map((at) => positions.values.slice(at * size, (at + 1) * size))
-  const below = figureRow()
-  rows.value = below ? [{ poses: above, parents: tree.parents, sides: tree.sides }, below] : []
-}
-
 /** Stand the two side by side or over each other, and look at both. */
 function place(look: boolean) {
   const pose = standing()
@@ -227,38 +209,14 @@ const lit = computed(() => {
   const own = which ? pairWith(which, bone) : undefined
   return own ? [key, own.key] : [key]
 })
-function split(key: string): [Which | '', string] {
-  const which = key.startsWith('source ') ? 'source' : key.startsWith('target ') ? 'target' : ''
-  return [which, which ? key.slice(7) : key]
-}
-/** Light up the bones that are pointed at, held, or just changed, on both figures. */
+/** Light up the bones that are pointed at, held, chosen, or just changed, on all figures. */
 function light() {
-  const rings = { source: new Set<number>(), target: new Set<number>() }
-  const large = { source: new Set<number>(), target: new Set<number>() }
   const trees = { source: sourceBones.value, target: targetBones.value }
-  const put = (into: typeof rings, which: Which, names: string[]) => {
-    for (const name of names) {
-      const joint = trees[which]?.names.indexOf(name) ?? -1
-      if (joint >= 0) into[which].add(joint)
-    }
-  }
-  for (const key of lit.value) {
-    const [which, bone] = split(key)
-    if (which) put(rings, which, [bone])
-    const own = fitting.value?.pairs.find((one) => one.key === key)
-    const part = fitting.value?.parts.find((one) => one.name === key)
-    for (const side of ['source', 'target'] as const) put(rings, side, own?.[side] ?? part?.[side] ?? [])
-  }
-  if (held.value) put(large, held.value.which, [held.value.bone])
-  for (const key of changed.value) {
-    const own = fitting.value?.pairs.find((one) => one.key === key)
-    for (const side of ['source', 'target'] as const) put(large, side, own?.[side] ?? [])
-  }
+  const taken = leaf.value === 'stance' ? stances.chosen.value : held.value
+  const { rings, large } = lights(fitting.value, trees, lit.value, taken ? [taken] : [], changed.value)
   stage.value?.source('source')?.select(rings.source, large.source)
   const figure = stage.value?.figure('character')
   figure?.quills.select(rings.target, large.target)
-  const chosen = stances.chosen.value
-  if (chosen && leaf.value === 'stance') put(large, chosen.which, [chosen.bone])
   stage.value?.source(KEYS.source)?.select(rings.source, large.source)
   stage.value?.figure(KEYS.target)?.quills.select(rings.target, large.target)
   figure?.show(mesh.value, bones.value || pointed.value !== null || held.value !== null)
