@@ -6,16 +6,18 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, pairing, rotation
+from armuto import fitting, formats, pairing, rotation
 from armuto.errors import BadInput
 from armuto.fitting import Said
 from armuto.pairing.mirrors import twins
+from armuto.plans import plan_of
 from armuto.skeleton import Clip, Skeleton, in_frame
 from armuto.stances import Stance, making, proposing, value
 from armuto.stances.aligning import align, parts_led
 from armuto.stances.posture import UP, measure, places_of
 from armuto.stances.value import posed
 from armuto.tests import bodies, figures, stances
+from armuto.tests.files import DEMO
 from armuto.transfer import standing_places, transfer
 
 PLAN = stances.PLAN
@@ -105,6 +107,49 @@ class Aligning(unittest.TestCase):
         self.assertLess(rows["chest"].turned, 0.01)
         self.assertTrue(rows["chest"].own)
         self.assertGreater(rows["chest"].left, 10)
+
+
+class Animals(unittest.TestCase):
+    def test_legs_and_wings_that_rest_otherwise_perform_as_the_truth(self):
+        for file, kinds in (
+            ("fox.glb", ("upper leg", "lower leg", "neck")),
+            ("heron.glb", ("upper wing", "lower wing", "neck")),
+        ):
+            document = formats.read((DEMO / file).read_bytes(), file)
+            source = document.skeleton
+            plan = plan_of(document.parts)
+            self.assertIn(plan.name, ("four-legged", "winged"))
+            joints = [bone.joint for bones in document.parts.values() for bone in bones]
+            pairs = figures.one_to_one(source, source, {b.joint: p for p, bs in document.parts.items() for b in bs})
+            for seed in range(4):
+                with self.subTest(file=file, seed=seed):
+                    rng = np.random.default_rng(seed)
+                    bent = source.rest_rotation.copy()
+                    for part, bones in document.parts.items():
+                        if part.endswith(kinds):
+                            q = rotation.about(rng.normal(0, 1, 3), np.radians(rng.uniform(5, 30)))
+                            bent[bones[0].joint] = rotation.multiply(bent[bones[0].joint], q)
+                    target = replace(source, rest_rotation=bent)
+                    clip = figures.motion(source, rng)
+                    still = np.broadcast_to(source.rest_rotation, clip.rotations.shape).copy()
+                    still[:, joints] = clip.rotations[:, joints]
+                    clip = replace(clip, rotations=still)
+                    made = fitting.fit(source, target, document.parts, document.parts, pairs, plan=plan)
+                    here, there = (c.world().positions[:, joints] for c in (transfer(clip, made), clip))
+                    off = (here - here[:, :1]) - (there - there[:, :1])
+                    self.assertLess(np.abs(off).max(), 0.0005)
+
+    def test_paws_stay_level_on_another_build(self):
+        document = formats.read((DEMO / "fox.glb").read_bytes(), "fox.glb")
+        source = document.skeleton
+        taller = source.rest_translation.copy()
+        for part, bones in document.parts.items():
+            if part.endswith(("lower leg", "foot")):
+                taller[bones[0].joint] *= 1.3
+        made = fitting.fit(source, replace(source, rest_translation=taller), document.parts, document.parts)
+        rows = {row.part: row for row in made.rows}
+        self.assertLess(max(row.left for row in rows.values() if not row.own), 0.01)
+        self.assertLess(rows["left hind toes"].turned, 0.01)
 
 
 class Proposing(unittest.TestCase):

@@ -476,7 +476,8 @@ onBeforeUnmount(() => {
 .tabs .word:disabled { opacity: 0.4; cursor: default; }
 .space { flex: 1; }
 .work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: center; gap: 14px; padding: 10px 18px; flex-wrap: wrap; }
+.bar { display: flex; align-items: center; gap: 6px 8px; padding: 10px 18px; flex-wrap: wrap; }
+.bar .choice button { padding: 3px 8px; }
 .stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
 .loading { position: absolute; left: 18px; bottom: 10px; }

@@ -24,7 +24,7 @@ const mirror = defineModel<boolean>('mirror', { required: true })
 const emit = defineEmits<{ point: [part: string | null]; stand: [wanted: Wanted] }>()
 const list = ref<HTMLElement>()
 const { chosen, axes, snap, rows, offers, forward, comparing, feathers } = props.stances
-const ordered = computed(() => worstFirst(rows.value))
+const ordered = computed(() => worstFirst(rows.value, props.fitting.parts.map((part) => part.name)))
 const own = computed(() => ordered.value.findIndex((row) => row.own))
 const limbs = computed(() => [...new Set(props.fitting.stance.map((row) => row.limb))].filter((limb) => limb !== 'root'))
 const chosenRow = computed(() => {
@@ -114,7 +114,7 @@ defineExpose({ onKey })
           @keydown.up="move($event, -1)"
         >
           <span>{{ row.part }}<span v-if="turned('target', row.bone)" class="hand" title="turned by hand"> ✎</span></span>
-          <span class="mono bone">{{ row.bone }}</span>
+          <span class="mono bone" :title="row.bone">{{ row.bone }}</span>
           <span class="mono n">{{ row.turned.toFixed(1) }}°</span>
           <span class="mono n">{{ row.left.toFixed(1) }}°</span>
           <svg width="22" height="16" aria-hidden="true"><path :d="fan(row.left)" :class="{ own: row.own }" /><line x1="1" y1="15" x2="21" y2="15" /></svg>
@@ -149,7 +149,7 @@ defineExpose({ onKey })
 .acts [aria-pressed='true'] { font-weight: 700; color: var(--accent); }
 .mirror { display: flex; gap: 6px; align-items: center; white-space: nowrap; min-height: 24px; }
 .list { padding: 4px 14px 14px; font-size: 13.5px; }
-.row { display: grid; grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr) 52px 50px 26px 54px; gap: 4px; width: 100%; align-items: center; min-height: 24px; border-top: 1px solid var(--hairline); }
+.row { display: grid; grid-template-columns: minmax(0, 1.7fr) minmax(0, 1fr) 50px 48px 24px 52px; gap: 4px; width: 100%; align-items: center; min-height: 24px; border-top: 1px solid var(--hairline); }
 .row.head { border-top: 0; font-size: 12.5px; position: sticky; top: 0; background: var(--panel); z-index: 1; }
 .row > span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .n { text-align: right; }

@@ -31,8 +31,8 @@ const fans = computed(() => {
   void [drawn.value, moved.value]
   if (props.stances.view.value === 'Motion' || !props.stage.figure(KEYS.target)) return []
   const off = rows.value.filter((row) => row.left > LEAST && Math.hypot(...row.way) > 0.5)
-  // The worst say their degrees; more numbers than eight hide the body.
-  const named = new Set([...off].filter((row) => !row.own).sort((a, b) => b.left - a.left).slice(0, 8).map((row) => row.part))
+  // The worst say their degrees; more numbers than eight hide the body, and those of fingers each other.
+  const named = new Set([...off].filter((row) => !row.own && !/(thumb|index|middle|ring|little)$/.test(row.limb)).sort((a, b) => b.left - a.left).slice(0, 8).map((row) => row.part))
   return off.map((row) => {
     const place = placeIn(props.stage, KEYS.target, props.trees.target.names.indexOf(row.bone))
     const edge = arc(place, row.way as Vector, row.wanted as Vector, props.height * 0.09)

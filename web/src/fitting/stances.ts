@@ -87,10 +87,12 @@ export function axesOf(kind: Axes, way: Vector, mark: Vector, forward: Vector): 
   return [{ name: 'along', axis: on }, { name: 'bend', axis: side }, { name: 'aside', axis: unit(bends) }]
 }
 
-/** Rows with most left first; what is a body's own build comes after what is posture. */
-export function worstFirst(rows: StanceRow[]): StanceRow[] {
-  const most = (row: StanceRow) => Math.max(row.left, Math.abs(row.roll ?? 0))
-  return [...rows].sort((a, b) => Number(a.own) - Number(b.own) || most(b) - most(a) || b.turned - a.turned)
+/** Rows with most left first, equal ones as the body plan has them; what is a body's own build comes after what is posture. */
+export function worstFirst(rows: StanceRow[], plan: string[]): StanceRow[] {
+  const most = (row: StanceRow) => Math.round(Math.max(row.left, Math.abs(row.roll ?? 0)) * 10)
+  const order = new Map(plan.map((part, n) => [part, n]))
+  const place = (row: StanceRow) => order.get(row.part) ?? plan.length
+  return [...rows].sort((a, b) => Number(a.own) - Number(b.own) || most(b) - most(a) || place(a) - place(b))
 }
 
 /** The pose of a body where its joints are now, and the direction each bone of the list points in. */
