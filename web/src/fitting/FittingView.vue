@@ -405,14 +405,13 @@ onBeforeUnmount(() => {
     </aside>
     <section class="work">
       <div class="bar">
-        <h1 v-if="clip && character">
+        <h1 v-if="clip && character" :title="`${clip.name} by ${character.name}`">
           <v-menu>
             <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">{{ clip.name }}</button></template>
             <v-list density="compact"><v-list-item v-for="one in clips" :key="one.id" :title="one.name" :active="one.id === clip.id" @click="choose(one.id)" /></v-list>
           </v-menu>
           <span class="quiet"> by </span>{{ character.name }}
         </h1>
-        <span class="space"></span>
         <template v-if="leaf === 'stance'">
           <div class="choice" role="group" aria-label="What is seen of the two">
             <button v-for="one in VIEWS" :key="one" :aria-pressed="stances.view.value === one" @click="stances.view.value = one">{{ one }}</button>
@@ -478,6 +477,9 @@ onBeforeUnmount(() => {
 .work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
 .bar { display: flex; align-items: center; gap: 6px 8px; padding: 10px 18px; flex-wrap: wrap; }
 .bar .choice button { padding: 3px 8px; }
+/* The title gives way before the choices do. */
+.bar h1 { flex: 1 1 9rem; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.bar h1 button:focus-visible { outline-offset: -2px; }
 .stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
 .loading { position: absolute; left: 18px; bottom: 10px; }
