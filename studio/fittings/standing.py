@@ -147,7 +147,10 @@ def _then(side: Side, **changed: object) -> dict:
 
 
 def _make(side: Side, said: dict) -> tuple[dict, str]:
-    stance = MAKERS[str(said.get("kind"))](side, said)
+    make = MAKERS.get(str(said.get("kind")))
+    if make is None:
+        raise BadInput(f"{said.get('kind')}: a stance cannot be made of that; choose one that is offered.")
+    stance = make(side, said)
     return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
 
 
@@ -197,9 +200,14 @@ def _frames(side: Side, said: dict) -> Stance:
     return Stance(f"{where[0].upper()}{where[1:]} of {row.name}", how, rotations)
 
 
+def _number(said: dict, key: str, usual: float) -> float:
+    """What was said as a number; the usual one where nothing was, which is not the same as zero."""
+    return usual if said.get(key) is None else float(str(said[key]))
+
+
 def _arms(name: str, degrees: float | None = None):
     def make(side: Side, said: dict) -> Stance:
-        angle = float(str(said.get("degrees") or 45.0)) if degrees is None else degrees
+        angle = _number(said, "degrees", 45.0) if degrees is None else degrees
         if not 0 <= angle <= 180:
             raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
         doll = side.doll(side.stance.rotations)
@@ -314,7 +322,7 @@ def _mirror(side: Side, said: dict) -> tuple[dict, str]:
 
 
 def _turn(side: Side, said: dict) -> tuple[dict, str]:
-    bone, degrees = str(said.get("bone")), float(str(said.get("degrees") or 0.0))
+    bone, degrees = str(said.get("bone")), _number(said, "degrees", 0.0)
     joint, axis = side.joint(bone), np.array(said.get("axis") or [0, 0, 0], float)
     if axis.shape != (3,):
         raise BadInput("A turn needs an axis of three numbers.")
@@ -369,7 +377,7 @@ def _size(side: Side, said: dict) -> tuple[dict, str]:
     ratio, by = said.get("ratio"), said.get("by")
     if ratio is not None:
         size: str | float = float(str(ratio))
-        if not 0.001 <= float(size) <= 1000:
+        if not 0.001 <= float(size) < 1000:
             raise BadInput(f"{float(size) * 100:g} %: a size is a share of the source's; give one from 0.1 % up.")
         what = f"{float(size) * 100:.1f} %"
     elif by in MEASURES:

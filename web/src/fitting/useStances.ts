@@ -158,9 +158,10 @@ export function useStances(around: Around) {
     const values = decode(text)
     figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
   }
-  /** The trial is over: what is kept is shown again. */
+  /** The trial is over, and looking at the stance before: what is kept is shown again. */
   function settle() {
     trial += 1
+    comparing.value = false
     waiting = null
     tried.value = null
   }
