@@ -61,7 +61,7 @@ def follows(fitting: Fitting, parts: Assignment, still: Collection[str] = ()) ->
 
 def _carried(fitting: Fitting, joint: int, led: Collection[int]) -> str:
     target = fitting.target
-    above = next((a for a in target.ancestors(joint) if a in led), None)
+    above = target.above(joint, led)
     if above is None:
         return "nothing carries it, so it stands still."
     return f"{target.names[above]} carries it along as it rests."

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import NamedTuple
@@ -96,6 +96,10 @@ class Skeleton:
         while (joint := int(self.parents[joint])) >= 0:
             found.append(joint)
         return found
+
+    def above(self, joint: int, among: Container[int]) -> int | None:
+        """The nearest joint above ``joint`` that is among these, or None."""
+        return next((one for one in self.ancestors(joint) if one in among), None)
 
     @cached_property
     def rest(self) -> Pose:

@@ -27,14 +27,14 @@ def twists(target: Skeleton, led: dict[int, Lead]) -> tuple[Twist, ...]:
     at = target.rest.positions
     below: dict[int, list[int]] = {}
     for joint in led:
-        above = next((a for a in target.ancestors(joint) if a in led), None)
+        above = target.above(joint, led)
         if above is not None:
             below.setdefault(above, []).append(joint)
     out = []
     for joint in range(len(target)):
         if joint in led:
             continue
-        upper = next((a for a in target.ancestors(joint) if a in led), None)
+        upper = target.above(joint, led)
         if upper is None:
             continue
         for lower in below.get(upper, ()):

@@ -19,11 +19,11 @@ from scipy.spatial.transform import Rotation
 
 from armuto import rotation
 from armuto.leads import Lead
+from armuto.pairing.anatomy import unit
 from armuto.plans import BodyPlan
 from armuto.rotation import FloatArray
-from armuto.skeleton import Pose, Skeleton
+from armuto.skeleton import Pose, Skeleton, local_rotations
 from armuto.stances.shape import (
-    Limbs,
     Shape,
     limbs_of,
     roll_angle,
@@ -31,7 +31,6 @@ from armuto.stances.shape import (
     soles,
     tips_of,
     turn_between,
-    unit,
 )
 from armuto.stances.value import Stance, posed
 from armuto.twists import Twist, twists
@@ -114,10 +113,7 @@ def align(
     turns = _Turns(target, own, other, only, {twist.upper for twist in turning}).all()
     _share_twist(target, pose, turns, turning)
     world = rotation.multiply(turns, pose.rotations)
-    local = world.copy()
-    jointed = np.flatnonzero(target.parents >= 0)
-    local[jointed] = rotation.multiply(rotation.inverse(world[target.parents[jointed]]), world[jointed])
-    return rotation.normalised(local)
+    return rotation.normalised(local_rotations(target, world[None])[0])
 
 
 def own_build(own: Shape, other: Shape, same: bool) -> set[int]:
@@ -223,7 +219,7 @@ class _Turns:
         part = self.own.limbs.parts[joint]
         if part is None or part.kind != "spine" or self.only is not None:
             return carried
-        above = next((a for a in self.target.ancestors(joint) if a in self.own.limbs.parts), None)
+        above = self.target.above(joint, self.own.limbs.parts)
         run = [joint]
         while run[-1] not in self.firm:
             below = self.own.limbs.next[run[-1]]
@@ -331,6 +327,3 @@ def marks_of(pose: Pose, shape: Shape, joints: Mapping[int, int]) -> FloatArray:
 
 def parts_led(led: Mapping[int, Lead]) -> dict[int, str | None]:
     return {joint: lead.part for joint, lead in led.items()}
-
-
-__all__ = ["Limbs", "Model", "Row", "align", "marks_of", "model_of", "own_build", "parts_led", "remaining", "shapes"]

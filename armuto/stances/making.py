@@ -12,17 +12,17 @@ import numpy as np
 from armuto import rotation
 from armuto.errors import BadInput
 from armuto.pairing import Assignment
+from armuto.pairing.anatomy import unit
 from armuto.plans import BodyPlan
 from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton
+from armuto.skeleton import Clip, Skeleton, local_rotations
 from armuto.stances.aligning import Model, align
 from armuto.stances.posture import UP
-from armuto.stances.shape import Shape, limbs_of, roll_to, square, tips_of, turn_between, unit
+from armuto.stances.shape import Shape, limbs_of, roll_to, square, tips_of, turn_between
 from armuto.stances.value import posed
 
 SYMMETRIC = 0.02  # of the height: so far a joint may rest from where its twin is mirrored
 STEEPEST = 20.0  # degrees from upright that a bone of the trunk keeps when a body is stood straight
-ARMS = ("upper arm", "upper wing")
 
 
 def zero(skeleton: Skeleton) -> FloatArray:
@@ -87,11 +87,7 @@ class Doll:
         return self.limbs.joints.get(part)
 
     def rotations(self) -> FloatArray:
-        out = self.world.copy()
-        jointed = np.flatnonzero(self.skeleton.parents >= 0)
-        above = self.world[self.skeleton.parents[jointed]]
-        out[jointed] = rotation.multiply(rotation.inverse(above), self.world[jointed])
-        return rotation.normalised(out)
+        return rotation.normalised(local_rotations(self.skeleton, self.world[None])[0])
 
     def _below(self, joint: int) -> list[int]:
         found = [joint]

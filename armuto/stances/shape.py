@@ -18,6 +18,7 @@ from functools import cached_property
 import numpy as np
 
 from armuto import rotation
+from armuto.pairing.anatomy import unit
 from armuto.plans import BodyPlan, Part
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
@@ -30,11 +31,6 @@ SAME_LENGTH, SAME_ANGLE = 0.02, 0.02  # ratios and cosines within which two bodi
 SPLAYED = 10.0  # degrees from upright, from which on a foot is taken to lean to the side with its leg
 HINGED = ("upper arm", "upper leg", "upper wing", "proximal")  # bones whose next joint bends about one axis alone
 HINGES = {"upper arm": 1.0, "upper leg": -1.0}  # the way a straight limb would bend, forward or backward
-
-
-def unit(v: FloatArray) -> FloatArray:
-    length = math.sqrt(sum(x * x for x in v.tolist()))
-    return v / length if length > 1e-12 else np.zeros(3)
 
 
 def square(v: FloatArray, to: FloatArray) -> FloatArray:
@@ -63,7 +59,7 @@ def limbs_of(skeleton: Skeleton, parts: Mapping[int, str | None], plan: BodyPlan
     """parts: the paired joints of a skeleton, with the part each is, or None for a pair outside the plan."""
     below: dict[int, list[int]] = {joint: [] for joint in parts}
     for joint in parts:
-        above = next((a for a in skeleton.ancestors(joint) if a in parts), None)
+        above = skeleton.above(joint, parts)
         if above is not None:
             below[above].append(joint)
     rows = {joint: plan.by_name.get(name or "") for joint, name in parts.items()}

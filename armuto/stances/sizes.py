@@ -54,7 +54,7 @@ def sizes(led: Mapping[int, Lead], target: Skeleton, plan: BodyPlan) -> Sizes:
     ]
     total = [0.0, 0.0]
     for joint, lead in led.items():
-        above = next((a for a in target.ancestors(joint) if a in led), None)
+        above = target.above(joint, led)
         if above is not None:
             total[0] += float(np.linalg.norm(lead.place - led[above].place))
             total[1] += float(np.linalg.norm(here[joint] - here[above]))

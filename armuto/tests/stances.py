@@ -10,13 +10,14 @@ import numpy as np
 
 from armuto import fitting, rotation
 from armuto.pairing import Assignment, Found, Pair
+from armuto.pairing.anatomy import unit
 from armuto.plans import body_plan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton
 from armuto.stances import Stance, proposing
 from armuto.stances.making import Doll
 from armuto.stances.posture import UP
-from armuto.stances.shape import square, unit
+from armuto.stances.shape import square
 from armuto.tests import bodies, figures
 from armuto.transfer import transfer
 from armuto.twists import twists
