@@ -1,4 +1,4 @@
-"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer`` and ``convert``. Documented in docs/cli.md."""
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check`` and ``convert``. Documented in docs/cli.md."""
 
 from __future__ import annotations
 
@@ -9,19 +9,22 @@ import re
 import sys
 import tempfile
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path, PurePath
 from typing import Any
 
 from armuto import __version__, fitting, formats, intake, pairing, takes
 from armuto.errors import BadInput
-from armuto.findings import find
+from armuto.findings import find, grade
 from armuto.fitting import Fitting
 from armuto.formats import Document
 from armuto.plans import plan_of
-from armuto.transfer import transfer
+from armuto.settling.rooting import rooted, wants_root
+from armuto.settling.settings import Settings
+from armuto.transfer import perform
 
 FAILED = 2
+TRAVELS = {"keep": "keep", "in-place": "in place", "root": "root"}
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -59,7 +62,22 @@ def _parser() -> argparse.ArgumentParser:
     move.add_argument("--fit", type=Path, help="a fitting written by “armuto fit”; without it one is made")
     move.add_argument("--out", type=Path, required=True, help="folder for the results")
     move.add_argument("--format", choices=formats.WRITTEN, help="by default that of the character's file")
+    move.add_argument(
+        "--travel", choices=TRAVELS, help="keep travel over the ground, take it out, or put it on a root bone"
+    )
+    move.add_argument("--hold", type=_share, metavar="0..1", help="how firmly feet and hands keep their contacts")
+    move.add_argument("--limits", choices=("on", "off"), help="whether joints are held back by their limits")
+    move.add_argument("--place", choices=("recorded", "origin"), help="where the first frame stands")
+    move.add_argument(
+        "--stride", choices=("scaled", "absolute"), help="steps in the character's size, or just the source's"
+    )
     move.set_defaults(run=_transfer)
+
+    check = commands.add_parser("check", help="measure a clip, by itself or against its source, and say what is wrong")
+    check.add_argument("file", type=Path, metavar="FILE")
+    check.add_argument("--against", type=Path, metavar="SOURCE", help="the clip it was transferred from")
+    check.add_argument("--fit", type=Path, help="the fitting it was transferred with; without it one is made")
+    check.set_defaults(run=_check)
 
     convert = commands.add_parser("convert", help="write what a file holds in another format")
     convert.add_argument("input", type=Path, metavar="IN")
@@ -67,7 +85,7 @@ def _parser() -> argparse.ArgumentParser:
         "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae or .usd"
     )
     convert.set_defaults(run=_convert)
-    for command in (inspect, fit, move, convert):
+    for command in (inspect, fit, move, check, convert):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
@@ -202,12 +220,7 @@ def _fit(options: argparse.Namespace) -> int:
 
 def _transfer(options: argparse.Namespace) -> int:
     character = _read(options.character)
-    kept = None
-    if options.fit:
-        try:
-            kept = options.fit.read_bytes()
-        except OSError as problem:
-            raise BadInput(f"{options.fit}: cannot be opened ({problem.strerror}); check the name.") from None
+    kept = _bytes(options.fit) if options.fit else None
     kind = options.format or _own_kind(character)
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
@@ -246,18 +259,17 @@ def _performed(
     """Transfer and write every clip of one input; one row per result."""
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
-    if kept is None:
-        fits = _made(source, character)
-    else:
-        fits = fitting.from_json(kept, str(options.fit), source.skeleton, character.skeleton)
+    fits = _fits(source, character, kept, options.fit)
+    fits = replace(fits, settings=_said(fits.settings, options))
     rows = []
     for clip in source.clips:
         stem = PurePath(path).stem
         name = stem if len(source.clips) == 1 else f"{stem} {clip.name}"
         output = _free(options.out, name, kind, taken)
-        rendition = transfer(clip, fits)
+        done = perform(clip, fits)
+        rendition = rooted(done.clip, fits) if wants_root(fits) else done.clip
         _write(output, formats.write([rendition], character, kind))
-        found = [asdict(finding) for finding in find(clip, rendition, fits)]
+        found = find(clip, done.clip, fits, done.found)
         row = {
             "input": path,
             "clip": clip.name,
@@ -265,10 +277,73 @@ def _performed(
             "frames": rendition.frames,
             "fps": rendition.fps,
         }
-        rows.append(row | {"findings": found})
+        rows.append(row | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
         if not options.json:
-            print(f"{output}: {rendition.frames} frames at {rendition.fps:g} fps, {_count(len(found))}")
+            print(f"{output}: {rendition.frames} frames at {rendition.fps:g} fps, {grade(found)}, {_count(len(found))}")
     return rows
+
+
+def _fits(source: Document, target: Document, kept: bytes | None, file: Path | None) -> Fitting:
+    """The fitting that was kept, or one that is made; with how thick the target is."""
+    if kept is None:
+        return replace(_made(source, target), capsules=target.capsules)
+    return fitting.from_json(kept, str(file), source.skeleton, target.skeleton, target.capsules)
+
+
+def _share(text: str) -> float:
+    share = float(text)
+    if not 0 <= share <= 1:
+        raise ValueError
+    return share
+
+
+def _said(settings: Settings, options: argparse.Namespace) -> Settings:
+    """The fitting's settings, but for what was said on the command line."""
+    travel = settings.travel
+    if options.travel:
+        travel = replace(travel, mode=TRAVELS[options.travel])
+    if options.place:
+        travel = replace(travel, place=options.place)
+    settings = replace(settings, travel=travel)
+    if options.hold is not None:
+        hands = dict.fromkeys(("floor", "other hand", "body"), options.hold)
+        settings = replace(settings, hold=options.hold, holds={}, hands=hands)
+    if options.limits:
+        settings = replace(settings, limits="soft" if options.limits == "on" else "off")
+    if options.stride:
+        settings = replace(settings, path=options.stride)
+    return settings
+
+
+def _check(options: argparse.Namespace) -> int:
+    """What is wrong with the first clip of a file: against its source, or by itself, as a body that performs its own motion."""
+    document = _read(options.file)
+    source = _read(options.against) if options.against else document
+    for one in (document, source):
+        if not one.clips:
+            raise BadInput(f"{one.file}: there is no motion in it; name a file with at least one clip.")
+    kept = _bytes(options.fit) if options.fit else None
+    fits = _fits(source, document, kept, options.fit)
+    rendition, clip = document.clips[0], source.clips[0]
+    if rendition.frames != clip.frames:
+        raise BadInput(
+            f"{options.file}: it has {rendition.frames} frames and {options.against} has {clip.frames}; "
+            "name the clip it was transferred from."
+        )
+    found = find(clip, rendition, fits)
+    tree = {
+        "file": str(options.file),
+        "clip": rendition.name,
+        "against": str(options.against) if options.against else None,
+    }
+    if options.json:
+        _print_json(tree | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
+        return 0
+    print(f"{options.file}: {rendition.frames} frames at {rendition.fps:g} fps, {grade(found)}, {_count(len(found))}")
+    for row in found:
+        where = f"frames {row.frames[0]} to {row.frames[1]}" if row.unit else "throughout"
+        print(f"  {row.grade:<5} {row.text} ({where})")
+    return 0
 
 
 def _convert(options: argparse.Namespace) -> int:

@@ -1,33 +1,59 @@
-"""Findings: measured problems of a rendition, each beside the same measure of its source.
+"""Findings: measured problems of a rendition, in plain words, each beside the same measure of its source; and its grade.
 
 Only what a person should look at is reported: a fault the source has in the same size is not the transfer's.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-from scipy.ndimage import label
-
 from armuto.fitting import Fitting
-from armuto.leads import Lead
-from armuto.rotation import FloatArray
+from armuto.measuring import Measured, measure
+from armuto.pairing import Missing
+from armuto.settling.listening import Found
 from armuto.skeleton import Clip
-from armuto.transfer import standing_heights
 
-CONTACT_HEIGHT = 0.035  # of leg length, above the joint's own lowest height
-CONTACT_SPEED = 0.35  # leg lengths per second
-SHORTEST_CONTACT = 0.12  # seconds
-SLIDE_SPEED = 3.0  # cm/s more than the source
-SLIDE_LENGTH = 1.0  # cm more than the source
-FLOOR_DEPTH = 1.5  # cm deeper than the source
+GRADES = ("good", "look", "wrong")
+SLIDE_WAY = (
+    0.8  # cm more than the source: a foot that keeps its place to that does not slide, however briskly it settles
+)
+
+# From which size on, beyond the source's, a kind of finding is worth a look, and from which on it is wrong.
+THRESHOLDS: Mapping[str, tuple[float, float]] = {
+    "foot slide": (3.0, 15.0),  # cm/s
+    "reach": (2.0, 8.0),  # cm
+    "float": (1.5, 6.0),  # cm
+    "floor": (1.0, 6.0),  # cm
+    "clipping": (2.0, 8.0),  # cm
+    "flip": (40.0, 120.0),  # degrees in one frame
+    "jerk": (2.0, 6.0),  # times
+    "limit": (8.0, 45.0),  # degrees
+    "seam": (4.0, 20.0),  # degrees
+    "facing": (8.0, 60.0),  # degrees
+}
+MENDS: Mapping[str, str] = {
+    "foot slide": "hold",
+    "reach": "stride",
+    "float": "hold",
+    "floor": "hold",
+    "clipping": "clear",
+    "flip": "pairs",
+    "jerk": "hands",
+    "limit": "limits",
+    "seam": "travel",
+    "facing": "facing",
+    "unpaired": "pairs",
+}
 
 
 @dataclass(frozen=True)
 class Finding:
-    """One measured problem: its kind, the part, the frames ``(first, last)``, its size and that of the source, in unit."""
+    """One measured problem: its kind, the part, the frames ``(first, last)``, its size and that of the source, in unit.
+
+    grade: "look" or "wrong". mend: the control by which it can be mended. spans: all stretches of frames in which
+    it was found, of which frames, size and text say the worst.
+    """
 
     kind: str
     part: str
@@ -36,114 +62,109 @@ class Finding:
     source: float
     unit: str
     text: str
+    grade: str = "look"
+    mend: str = ""
+    spans: tuple[tuple[int, int], ...] = ()
 
 
-def contacts(positions: FloatArray, fps: float, leg: float) -> NDArray[np.bool_]:
-    """Frames ``(F,)`` in which a foot joint at ``positions (F, 3)`` rests on the floor: low, slow and for long enough."""
-    heights = positions[:, 1] - positions[:, 1].min()
-    low = heights < CONTACT_HEIGHT * leg
-    slow = speeds(positions, fps) < CONTACT_SPEED * leg
-    runs, count = label(low & slow)
-    lengths = np.bincount(runs, minlength=count + 1)
-    return np.asarray((runs > 0) & (lengths[runs] >= SHORTEST_CONTACT * fps))
+def find(clip: Clip, rendition: Clip, fitting: Fitting, found: Found | None = None) -> tuple[Finding, ...]:
+    """The findings of a rendition of ``clip`` through ``fitting``. found: the contacts it was made with."""
+    return findings(measure(clip, rendition, fitting, found), fitting, clip.frames)
 
 
-def speeds(positions: FloatArray, fps: float) -> FloatArray:
-    """Speed over the ground ``(F,)`` in m/s, by central differences."""
-    if len(positions) < 2:
-        return np.zeros(len(positions))
-    return np.asarray(np.linalg.norm(np.gradient(positions[:, [0, 2]], axis=0), axis=1) * fps)
-
-
-def find(clip: Clip, rendition: Clip, fitting: Fitting) -> tuple[Finding, ...]:
-    """The findings of a rendition of ``clip`` through ``fitting``."""
-    out = [
-        Finding(
-            "unpaired",
-            row.part,
-            (0, clip.frames - 1),
-            0.0,
-            0.0,
-            "",
-            f"The {row.part} got no motion: "
-            + {
-                "source": "the library skeleton has no bone for it.",
-                "target": "the character has no bone for it.",
-                "both": "neither side has a bone for it.",
-            }[row.side],
-        )
-        for row in fitting.missing
-    ]
-    led = {lead.part: lead for lead in fitting.leads().values() if lead.part}
-    source, target = clip.world().positions, rendition.world().positions
-    leg = _leg(led, fitting)
-    for side in ("left", "right"):
-        lead = led.get(f"{side} toes") or led.get(f"{side} foot")
-        if lead is None or leg <= 0:
+def findings(measures: Iterable[Measured], fitting: Fitting, frames: int) -> tuple[Finding, ...]:
+    """What of the measures is worth a look, the worst first in each kind; and the parts that got no motion."""
+    out = [_unpaired(row, frames) for row in fitting.missing]
+    wanted = dict(THRESHOLDS) | dict(fitting.settings.grades)
+    graded = [(one, grade_of(one, wanted)) for one in measures]
+    order = list(THRESHOLDS)
+    worth = [(one, grade) for one, grade in graded if grade != "good"]
+    worth.sort(key=lambda row: (order.index(row[0].kind), row[0].source - row[0].size))
+    # One finding for a part that shows the same again and again, led by where it is worst.
+    for one, grade in worth:
+        same = [other for other, _ in worth if (other.kind, other.part) == (one.kind, one.part)]
+        if same[0] is not one:
             continue
-        there, here = source[:, lead.a], target[:, lead.target]
-        out += _slides(lead, there, here, clip.fps, leg, fitting.scale)
-        out += _floor(lead, there, here, fitting)
+        text = WORDS[one.kind](one)
+        if len(same) > 1:
+            text = f"{text[:-1]}, and so in {len(same) - 1} more {'place' if len(same) == 2 else 'places'}."
+        spans = tuple(sorted((other.first, other.last) for other in same))
+        size, source = round(one.size, 2), round(one.source, 2)
+        frame = (one.first, one.last)
+        out.append(Finding(one.kind, one.part, frame, size, source, one.unit, text, grade, MENDS[one.kind], spans))
     return tuple(out)
 
 
-def _leg(led: dict[str, Lead], fitting: Fitting) -> float:
-    """Length of the source's leg from hip to ankle in metres, the mean of both sides."""
-    lengths = []
-    for side in ("left", "right"):
-        chain = [led.get(f"{side} {kind}") for kind in ("upper leg", "lower leg", "foot")]
-        places = [lead.place for lead in chain if lead]
-        if len(places) == 3:
-            lengths.append(float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum()))
-    return float(np.mean(lengths)) if lengths else 0.0
+def grade_of(one: Measured, thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> str:
+    look, wrong = thresholds[one.kind]
+    more = beyond(one)
+    if one.kind == "foot slide" and one.way < SLIDE_WAY:
+        return "good"
+    return "wrong" if more >= wrong else "look" if more >= look else "good"
 
 
-def _slides(lead: Lead, there: FloatArray, here: FloatArray, fps: float, leg: float, scale: float) -> list[Finding]:
-    """Contacts of the source in which the target's foot slides clearly more than the source's own."""
-    out = []
-    runs, count = label(contacts(there, fps, leg))
-    fast_here, fast_there = speeds(here, fps) * 100, speeds(there, fps) * 100 * scale
-    for run in range(1, count + 1):
-        frames = np.flatnonzero(runs == run)
-        if len(frames) < 5:
-            continue
-        inner = frames[1:-1]  # the edges of a contact are already in motion
-        way = float(np.linalg.norm(np.ptp(here[inner][:, [0, 2]], axis=0)) * 100)
-        source_way = float(np.linalg.norm(np.ptp(there[inner][:, [0, 2]], axis=0)) * 100 * scale)
-        speed, source_speed = float(np.percentile(fast_here[inner], 90)), float(np.percentile(fast_there[inner], 90))
-        if speed > source_speed + SLIDE_SPEED and way > source_way + SLIDE_LENGTH:
-            first, last = int(frames[0]), int(frames[-1])
-            text = f"The {lead.part} slide {way:.1f} cm while they stand (source {source_way:.1f} cm)."
-            if lead.part and not lead.part.endswith("toes"):
-                text = text.replace(" slide ", " slides ").replace("they stand", "it stands")
-            out.append(
-                Finding(
-                    "foot slide", lead.part or "", (first, last), round(speed, 2), round(source_speed, 2), "cm/s", text
-                )
-            )
+def grade(rows: Iterable[Finding]) -> str:
+    """The grade of a rendition: that of its worst finding."""
+    return max((row.grade for row in rows), key=GRADES.index, default="good")
+
+
+def beyond(one: Measured) -> float:
+    """How much larger a measure is than the source's; of flips and jerks, which are told against it already, their size."""
+    return one.size if one.kind in ("flip", "jerk") else max(one.size - one.source, 0.0)
+
+
+def worst(measures: Iterable[Measured]) -> dict[str, Measured]:
+    """Of every kind, the measure that is largest beyond the source's."""
+    out: dict[str, Measured] = {}
+    for one in measures:
+        if one.kind not in out or beyond(one) > beyond(out[one.kind]):
+            out[one.kind] = one
     return out
 
 
-def _floor(lead: Lead, there: FloatArray, here: FloatArray, fitting: Fitting) -> list[Finding]:
-    """How much deeper the foot joint goes than the source's, each against its own standing height."""
-    source_stand, target_stand = standing_heights(fitting)
-    source_depth = (source_stand[lead.a] - there[:, 1]) * 100 * fitting.scale
-    depth = (target_stand[lead.target] - here[:, 1]) * 100
-    more = depth - np.maximum(source_depth, 0.0)
-    worst = int(np.argmax(more))
-    if more[worst] < FLOOR_DEPTH or depth[worst] < FLOOR_DEPTH:
-        return []
-    frames = np.flatnonzero(more > FLOOR_DEPTH)
-    size, source_size = float(depth[worst]), max(0.0, float(source_depth[worst]))
-    verb = "go" if (lead.part or "").endswith("toes") else "goes"
-    return [
-        Finding(
-            "floor",
-            lead.part or "",
-            (int(frames[0]), int(frames[-1])),
-            round(size, 2),
-            round(source_size, 2),
-            "cm",
-            f"The {lead.part} {verb} {size:.1f} cm into the floor (source {source_size:.1f} cm).",
-        )
-    ]
+def _unpaired(row: Missing, frames: int) -> Finding:
+    why = {
+        "source": "the library skeleton has no bone for it.",
+        "target": "the character has no bone for it.",
+        "both": "neither side has a bone for it.",
+    }[row.side]
+    text = f"The {row.part} got no motion: {why}"
+    return Finding("unpaired", row.part, (0, frames - 1), 0.0, 0.0, "", text, "look", MENDS["unpaired"])
+
+
+def _many(part: str) -> bool:
+    return part.endswith("toes")
+
+
+def _slide(one: Measured) -> str:
+    if _many(one.part):
+        return f"The {one.part} slide at {one.size:.1f} cm/s while they stand (source {one.source:.1f} cm/s)."
+    return f"The {one.part} slides at {one.size:.1f} cm/s while it stands (source {one.source:.1f} cm/s)."
+
+
+def _reach(one: Measured) -> str:
+    verb, own = ("are", "their") if _many(one.part) else ("is", "its")
+    return f"The {one.part} {verb} pulled {one.size:.1f} cm off {own} place: the leg does not reach it."
+
+
+def _float(one: Measured) -> str:
+    return f"The {one.part} {'stand' if _many(one.part) else 'stands'} {one.size:.1f} cm above where the source's does."
+
+
+def _floor(one: Measured) -> str:
+    verb = "go" if _many(one.part) else "goes"
+    return f"The {one.part} {verb} {one.size:.1f} cm into the floor (source {one.source:.1f} cm)."
+
+
+WORDS: Mapping[str, Callable[[Measured], str]] = {
+    "foot slide": _slide,
+    "reach": _reach,
+    "float": _float,
+    "floor": _floor,
+    "clipping": lambda one: f"The {one.part} is {one.size:.1f} cm in the body (source {one.source:.1f} cm).",
+    "flip": lambda one: f"The {one.part} turns by {one.size:.0f}° in one frame (source {one.source:.0f}°).",
+    "jerk": lambda one: f"The {one.part} is thrown about {one.size:.1f} times as hard as the source's.",
+    "limit": lambda one: f"The {one.part} bends {one.size:.0f}° beyond its limits (source {one.source:.0f}°).",
+    "seam": lambda one: f"The {one.part} jumps by {one.size:.0f}° where the loop closes (source {one.source:.0f}°).",
+    "facing": lambda one: f"The body faces {one.size:.0f}° away from where the source does.",
+}

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,10 @@ from armuto.leads import Lead, leads
 from armuto.pairing import Assignment, Missing, Pair
 from armuto.plans import BodyPlan, body_plan, plan_of, read_plan
 from armuto.rotation import FloatArray
+from armuto.settling import limits, settings
+from armuto.settling.capsules import Capsule
+from armuto.settling.limits import Anatomy, Range, anatomy
+from armuto.settling.settings import PLAIN, Settings
 from armuto.skeleton import Pose, Skeleton
 from armuto.stances import Row, Stance, value
 from armuto.stances.aligning import Model, align, model_of, parts_led, remaining
@@ -25,6 +30,7 @@ from armuto.stances.sizes import FOOTING, MEASURES, Sizes, sizes, sole_height
 
 FORMAT = 2
 KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
+STANDING = 0.005  # of the way from root to feet: so far a body may rest higher or lower than it stands
 FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
@@ -52,7 +58,8 @@ class Fitting:
 
     source_facing, target_facing: degrees from +Z in the stance. floors: metres from the floor up to the lowest foot joint, of
     source and target. plan: the body plan that the pairs belong to. rows: what is left between the stances. left_out: parts
-    that are not paired on purpose.
+    that are not paired on purpose. settings: what is chosen about the transfer. capsules: how thick the target is, by joint,
+    where its mesh told. ranges: joint limits that were changed for the target, by part.
     """
 
     source: Skeleton
@@ -70,6 +77,9 @@ class Fitting:
     rows: tuple[Row, ...] = ()
     notes: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
+    settings: Settings = PLAIN
+    capsules: Mapping[int, Capsule] = field(default_factory=dict)
+    ranges: Mapping[str, Range] = field(default_factory=dict)
 
     @property
     def turn(self) -> FloatArray:
@@ -88,18 +98,32 @@ class Fitting:
         size = self.said.size
         return self.sizes.used(size) if isinstance(size, str) else size
 
-    @property
+    @cached_property
     def source_pose(self) -> Pose:
         """World pose of the source in its stance."""
         return self.source_stance.pose(self.source)
 
-    @property
+    @cached_property
     def target_pose(self) -> Pose:
         """World pose of the target in its stance."""
         return self.target_stance.pose(self.target)
 
-    def leads(self) -> dict[int, Lead]:
+    @cached_property
+    def anatomy(self) -> Anatomy:
+        """From where the target's joints bend, for their limits."""
+        joints: dict[str, tuple[int, ...]] = {}
+        for joint, lead in sorted(self.leads().items()):
+            if lead.part in self.plan.by_name:
+                joints[lead.part] = (*joints.get(lead.part, ()), joint)
+        return anatomy(self.target, self.target_stance.rotations, joints, self.plan, self.forward)
+
+    @cached_property
+    def _led(self) -> dict[int, Lead]:
         return leads(self.pairs, self.source, self.source_pose.positions, self.target, self.plan)
+
+    def leads(self) -> dict[int, Lead]:
+        """What leads each paired joint of the target."""
+        return dict(self._led)
 
     def model(self, led: Mapping[int, Lead] | None = None) -> Model:
         """What the source shows in its stance, turned to where the target faces."""
@@ -118,6 +142,7 @@ def fit(
     plan: BodyPlan | None = None,
     said: Said = NOTHING,
     facing: tuple[float, float] | None = None,
+    like: Fitting | None = None,
 ) -> Fitting:
     """Fit a target to a source: pair unless pairs are given, choose stances, face the same way, align.
 
@@ -125,7 +150,8 @@ def fit(
     trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
     (:mod:`armuto.stances.proposing`), the target's being turned from there until it stands as the source does; so is one that
     is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given;
-    facing: where it has been measured before, of source and target. Raises ValueError when there is nothing to pair.
+    facing: where it has been measured before, of source and target. like: a fitting of the same target, from which settings,
+    thickness and joint limits are taken over. Raises ValueError when there is nothing to pair.
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
@@ -173,23 +199,26 @@ def fit(
         tuple(notes),
         tuple(left_out),
     )
+    if like is not None:
+        made = replace(made, settings=like.settings, capsules=like.capsules, ranges=like.ranges)
     return _standing(made, led)
 
 
 def _standing(made: Fitting, led: dict[int, Lead]) -> Fitting:
     """The fitting with its target aligned, where it is to be, what then remains, and the floors."""
-    made = replace(made, floors=_floors(made, led))
     if not led:
         # Nothing is paired yet: the target stays in the stance it begins with.
         stance = made.target_stance
-        return replace(made, target_stance=stance.with_base(stance.begun))
+        made = replace(made, target_stance=stance.with_base(stance.begun))
+        return replace(made, floors=_floors(made, led))
     model, parts, target = made.model(led), parts_led(led), made.target
     stance = made.target_stance
     if stance.start is not None:
         first = stance.first_pose(target)
         stance = stance.with_base(align(target, stance.start, parts, made.plan, model, led=led, pose=first))
     rows = remaining(target, stance, parts, made.plan, model)
-    return replace(made, target_stance=stance, rows=rows)
+    made = replace(made, target_stance=stance, rows=rows)
+    return replace(made, floors=_floors(made, led))
 
 
 def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
@@ -202,11 +231,18 @@ def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
 
 
 def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
-    """Metres from the floor up to the lowest foot joint: by how the two rest, or as the other has it, in its own size."""
+    """Metres from the floor up to the lowest foot joint: by how the two rest, or as the other has it, in its own size.
+
+    A body that rests with its legs otherwise than in its stance, splayed or in mid-step, does not show where its floor is.
+    """
     feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING]
     hips = next((joint for joint, lead in led.items() if lead.part == "hips"), None)
-    target = sole_height(made.target, feet, hips)
-    source = sole_height(made.source, [led[joint].a for joint in feet], None if hips is None else led[hips].a)
+    target = source = None
+    if hips is not None:
+        if _rests_as_it_stands(made.target, made.target_pose, feet):
+            target = sole_height(made.target, feet, hips)
+        if _rests_as_it_stands(made.source, made.source_pose, [led[joint].a for joint in feet]):
+            source = sole_height(made.source, [led[joint].a for joint in feet], led[hips].a)
     if source is None:
         source = 0.0 if target is None else target / made.scale
     if target is None:
@@ -216,6 +252,18 @@ def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
         source if said.source_floor is None else said.source_floor,
         target if said.target_floor is None else said.target_floor,
     )
+
+
+def _rests_as_it_stands(skeleton: Skeleton, pose: Pose, feet: Sequence[int]) -> bool:
+    """Whether the feet are as far below the body at rest as they are in the stance, to STANDING of the way."""
+    if not feet:
+        return True
+    rest, root = skeleton.rest.positions, 0
+    there, here = (
+        rest[list(feet), 1].min() - rest[root, 1],
+        pose.positions[list(feet), 1].min() - pose.positions[root, 1],
+    )
+    return bool(abs(there - here) < STANDING * abs(here))
 
 
 def propose(
@@ -285,11 +333,18 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
             "parts": [{key: getattr(row, key) for key in KEPT} for row in fitting.rows],
         },
         "notes": list(fitting.notes),
+        "settings": settings.to_json(fitting.settings),
+        "limits": {part: allowed.to_json() for part, allowed in fitting.ranges.items()},
     }
 
 
-def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) -> Fitting:
-    """Read a fitting for these two skeletons. Raises :class:`BadInput` when it is damaged or made for others."""
+def from_json(
+    text: str | bytes, file: str, source: Skeleton, target: Skeleton, capsules: Mapping[int, Capsule] | None = None
+) -> Fitting:
+    """Read a fitting for these two skeletons. Raises :class:`BadInput` when it is damaged or made for others.
+
+    capsules: how thick the target is, where its mesh told.
+    """
 
     def refuse(what: str) -> BadInput:
         return BadInput(f"{file}: {what}; make it again with “armuto fit”.")
@@ -320,6 +375,8 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         stances = tree["stances"]
         source_stance = value.from_json(stances["source"], source)
         target_stance = value.from_json(stances["target"], target)
+        chosen = settings.from_json(tree.get("settings", {}))
+        ranges = {str(part): limits.range_from(str(part), row) for part, row in tree.get("limits", {}).items()}
     except (KeyError, TypeError, ValueError, AttributeError):
         raise refuse("the fitting is damaged") from None
     for skeleton, side in ((source, "source"), (target, "target")):
@@ -327,7 +384,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         if unknown:
             raise refuse(f"it was made for another {side}, which has a bone “{unknown[0]}”")
     try:
-        return fit(
+        made = fit(
             source,
             target,
             pairs=pairs,
@@ -340,6 +397,7 @@ def from_json(text: str | bytes, file: str, source: Skeleton, target: Skeleton) 
         )
     except ValueError as problem:
         raise refuse(str(problem)) from None
+    return replace(made, settings=chosen, capsules=capsules or {}, ranges=ranges)
 
 
 def said_from(table: Any) -> Said:

@@ -99,6 +99,49 @@ def between(a: FloatArray, b: FloatArray) -> FloatArray:
     return np.array([x, y, z, w]) / math.sqrt(x * x + y * y + z * z + w * w)
 
 
+def between_each(a: FloatArray, b: FloatArray) -> FloatArray:
+    """The smallest rotations that bring directions ``a (..., 3)`` onto ``b (..., 3)``; :func:`between` for whole arrays.
+
+    Zero directions give the identity; opposite ones a half turn about some axis square to ``a``.
+    """
+    cross = np.cross(a, b)
+    lengths = np.linalg.norm(a, axis=-1) * np.linalg.norm(b, axis=-1)
+    dot = np.sum(a * b, axis=-1)
+    w = lengths + dot
+    opposite = (w < 1e-12 * np.maximum(lengths, 1e-24)) & (lengths > 1e-24)
+    if np.any(opposite):
+        square = np.cross(
+            a, np.where(np.abs(a[..., :1]) < 0.7 * np.linalg.norm(a, axis=-1, keepdims=True), *np.eye(3)[:2])
+        )
+        cross = np.where(opposite[..., None], square, cross)
+        w = np.where(opposite, 0.0, w)
+    return normalised(np.concatenate([cross, np.where(lengths > 1e-24, w, 1.0)[..., None]], axis=-1))
+
+
+def about_each(axes: FloatArray, angles: FloatArray) -> FloatArray:
+    """Rotations by ``angles (...)`` in radians about unit ``axes (..., 3)``."""
+    half = angles[..., None] / 2
+    return np.concatenate([np.sin(half) * axes, np.cos(half)], axis=-1)
+
+
+def vector(q: FloatArray) -> FloatArray:
+    """Rotation vectors ``(..., 3)``: axis times angle in radians, the angle from 0 to π."""
+    q = np.where(q[..., 3:] < 0, -q, q)
+    sine = np.linalg.norm(q[..., :3], axis=-1, keepdims=True)
+    turned = 2 * np.arctan2(sine, q[..., 3:])
+    return np.asarray(q[..., :3] * np.where(sine > 1e-9, turned / np.where(sine > 1e-9, sine, 1.0), 2.0))
+
+
+def swing_and_twist(q: FloatArray, axis: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """``q = swing · twist`` with the twist about the unit ``axis (3,)`` (Dobrowolski 2015). Both ``(..., 4)``.
+
+    At a swing of a half turn the twist is not defined and taken as none.
+    """
+    along = np.sum(q[..., :3] * axis, axis=-1, keepdims=True)
+    twist = normalised(np.concatenate([along * axis, q[..., 3:]], axis=-1))
+    return multiply(q, inverse(twist)), twist
+
+
 def angle(q: FloatArray) -> FloatArray:
     """Angle of each rotation in radians, 0 to π."""
     if q.ndim == 1:

@@ -1,6 +1,6 @@
 """Transfer: a clip on one skeleton computed on another through a fitting.
 
-For each paired target joint, with world rotations of source S and target T at frame t and in the stance::
+First rotations alone. For each paired joint, with world rotations of source S and target T at frame t and in the stance::
 
     R_T(t) = D(t) · R_T(stance),   D(t) = C · R_S(t) · R_S(stance)⁻¹ · C⁻¹
 
@@ -9,12 +9,13 @@ their stance against their parent. The hips, and a root bone above them, move as
 
     p_T(t) = s_T + scale · C · (p_S(t) − s_S)
 
-where s is the place of the joint when the body stands in its stance, its feet on the floor.
+where s is the place of the joint when the body stands in its stance, its feet on the floor. Then what rotations leave undone is
+settled (:mod:`armuto.settling`), and travel is put where it is wanted.
 """
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -22,41 +23,192 @@ from armuto import rotation
 from armuto.fitting import Fitting
 from armuto.leads import Lead
 from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Pose, local_rotations
-from armuto.stances.sizes import FOOTING
+from armuto.settling import following, travel
+from armuto.settling.feet import BRIDGE, telling
+from armuto.settling.listening import Ear, Found, Sound, ear, find, found_in
+from armuto.settling.moving import Moving
+from armuto.settling.rooting import root_of
+from armuto.settling.settings import Travel
+from armuto.settling.settle import MARGIN, Report, ratios, settle, travelled
+from armuto.skeleton import Clip, IntArray, Pose, local_rotations
+from armuto.standing import standing_places
 from armuto.twists import Twist, twists
 
 BLOCK = 1024  # frames
 
 
-def transfer(clip: Clip, fitting: Fitting) -> Clip:
-    """The clip performed by the fitting's target, with the clip's name and frame rate.
+@dataclass(frozen=True)
+class Performance:
+    """A clip performed: the motion, the contacts it kept, and what settling did."""
 
-    Cost is linear in frames. Frames are worked through in blocks that fit a processor's cache, so that memory beyond the
-    clip and its result stays constant.
+    clip: Clip
+    found: Found
+    report: Report
+
+
+def transfer(clip: Clip, fitting: Fitting) -> Clip:
+    """The clip performed by the fitting's target, with the clip's name and frame rate."""
+    return perform(clip, fitting).clip
+
+
+def perform(
+    clip: Clip, fitting: Fitting, found: Found | None = None, first: int = 0, last: int | None = None
+) -> Performance:
+    """The clip, or its frames first to last, performed by the fitting's target.
+
+    found: its contacts, where they are known or set by hand; else they are looked for. Any frames come out as they would with
+    the whole clip: those around them, and those that tell where its contacts stand, are worked through with them. Cost is
+    linear in frames; rotations are worked through in blocks that fit a processor's cache.
     """
-    target, led = fitting.target, fitting.leads()
-    stance = fitting.target_pose
-    turning = twists(target, led)
-    shifting = _shifting(clip, fitting, led)
+    last = clip.frames - 1 if last is None else last
+    whole = first == 0 and last == clip.frames - 1
+    led = fitting.leads()
+    heard = ear(fitting, led)
+    if found is None and not whole:
+        found = find(clip, fitting, led)
+    kept = found
+    rows = np.arange(clip.frames)
+    if found is not None and not whole:
+        kept, rows = _near(clip, fitting, heard, found, first, last)
+    part = (
+        clip
+        if len(rows) == clip.frames
+        else replace(clip, rotations=clip.rotations[rows], translations=clip.translations[rows])
+    )
     carriers = travelling(fitting, led)
-    above = {joint for carrier in carriers for joint in (carrier, *target.ancestors(carrier))}
-    moving = sorted(above | set(shifting))
-    rotations = np.empty((clip.frames, len(target), 4))
-    translations = np.empty((clip.frames, len(moving), 3))
-    for start in range(0, clip.frames, BLOCK):
-        frames = slice(start, start + BLOCK)
+    moving, sound, shifted = _turned(part, fitting, led, heard, carriers)
+    if found is None or kept is None:
+        found = kept = found_in(sound, heard, fitting, clip) if heard.leg > 0 and clip.frames > 2 else Found((), 0.0)
+    report = settle(moving, sound, heard, kept, rows.astype(float), fitting, led, carriers)
+    _place(moving, fitting, led, carriers)
+    made = _local(clip, moving, sorted(shifted | _above(fitting, carriers)))
+    shown = slice(int(np.searchsorted(rows, first)), int(np.searchsorted(rows, last)) + 1)
+    if not (whole or len(rows) == last - first + 1):
+        made = replace(made, rotations=made.rotations[shown], translations=made.translations[shown])
+        report = report.cut(shown)
+    return Performance(made, found, report)
+
+
+def _near(clip: Clip, fitting: Fitting, heard: Ear, found: Found, first: int, last: int) -> tuple[Found, IntArray]:
+    """The contacts that frames from first to last depend on, and the frames that have to be worked through for them."""
+    margin = int(MARGIN * clip.fps)
+    start, stop = max(0, first - margin), min(clip.frames - 1, last + margin)
+    limb_of = {point.name: point.limb for point in heard.points}
+    reach = int(BRIDGE * clip.fps) + 1
+    contacts, told = telling(found.contacts, limb_of, start - reach, stop + reach, found.seam)
+    wanted = told | set(range(start, stop + 1))
+    if fitting.settings.travel != Travel():
+        wanted |= set(range(min(clip.frames, int(fitting.settings.travel.smoothing * clip.fps) + 2)))
+    return replace(found, contacts=contacts), np.array(sorted(wanted))
+
+
+def _turned(
+    clip: Clip, fitting: Fitting, led: dict[int, Lead], heard: Ear, carriers: list[int]
+) -> tuple[Moving, Sound, set[int]]:
+    """Rotations alone: the moving target, what was heard of the source, and the joints that move against their parents."""
+    target, stance = fitting.target, fitting.target_pose
+    turning = twists(target, led)
+    shifts = shifting(clip, fitting, led)
+    chosen = following.chosen(fitting.settings.follow, led, target, fitting.plan)
+    up = np.array([0.0, 1.0, 0.0])
+    axes = np.stack([np.cross(up, fitting.forward), up, fitting.forward])
+    count = clip.frames
+    world = np.empty((len(target), count, 4))
+    places = np.empty((len(target), count, 3))
+    listened = sorted({*heard.joints, *(led[joint].a for joint in led), *(led[joint].a for joint in carriers)})
+    positions = {joint: np.empty((count, 3)) for joint in listened}
+    turns = {joint: np.empty((count, 4)) for joint in heard.joints}
+    moved = {joint: np.empty((count, 3)) for joint in shifts}
+    for start in range(0, count, BLOCK):
+        frames = slice(start, min(start + BLOCK, count))
         part = replace(clip, rotations=clip.rotations[frames], translations=clip.translations[frames])
         source = part.world()
-        world = _world_rotations(source.rotations, fitting, led, stance)
-        _twist(world, fitting, led, stance, turning)
-        moved = _shifted(part, fitting, led, stance.rotations, shifting)
-        _travel(source.positions, fitting, led, carriers, world, moved)
-        local = local_rotations(target, np.moveaxis(world, 0, 1))
-        rotations[frames] = rotation.normalised(local)
-        if moving:
-            translations[frames] = np.stack([moved[joint] for joint in moving], axis=1)
-    return Clip(clip.name, target, clip.fps, rotations, np.array(moving, np.int64), translations)
+        block = _world_rotations(source.rotations, fitting, led, stance)
+        _share_hands(block, fitting, led, stance)
+        _twist(block, fitting, led, stance, turning)
+        following.follow_less(block, target, stance, fitting.target_stance.rotations, axes, chosen)
+        world[:, frames] = block
+        for joint, values in _shifted(part, fitting, led, stance.rotations, shifts).items():
+            share = chosen[joint].shift if joint in chosen else 1.0
+            moved[joint][frames] = target.rest_translation[joint] + share * (values - target.rest_translation[joint])
+        for joint in listened:
+            positions[joint][frames] = source.positions[:, joint]
+        for joint in heard.joints:
+            turns[joint][frames] = source.rotations[:, joint]
+    sound = Sound(positions, turns)
+    _carry(places, world, moved, positions, fitting, led, carriers, clip.fps)
+    return Moving(target, world, places, clip.fps), sound, set(shifts)
+
+
+def _carry(
+    places: FloatArray,
+    world: FloatArray,
+    moved: dict[int, FloatArray],
+    heard: dict[int, FloatArray],
+    fitting: Fitting,
+    led: dict[int, Lead],
+    carriers: list[int],
+    fps: float,
+) -> None:
+    """Fill in the places of all joints ``(J, F, 3)``: carriers of travel where the source's go, others where bones end."""
+    target, ratio = fitting.target, ratios(fitting)
+    source_stand, target_stand = standing_places(fitting, led)
+    for joint in range(len(target)):
+        above = int(target.parents[joint])
+        if joint in carriers:
+            away = rotation.rotate(fitting.turn, heard[led[joint].a] - source_stand[led[joint].a])
+            places[joint] = target_stand[joint] + travelled(away, ratio, fps)
+            continue
+        local = moved.get(joint, target.rest_translation[joint])
+        if above < 0:
+            places[joint] = local
+        else:
+            places[joint] = places[above] + rotation.rotate(world[above], np.broadcast_to(local, (world.shape[1], 3)))
+
+
+def _above(fitting: Fitting, carriers: list[int]) -> set[int]:
+    """The carriers of travel and all joints above them, whose translations are written on every frame."""
+    return {joint for carrier in carriers for joint in (carrier, *fitting.target.ancestors(carrier))}
+
+
+def _place(moving: Moving, fitting: Fitting, led: dict[int, Lead], carriers: list[int]) -> None:
+    """Put travel where it is wanted."""
+    said = fitting.settings.travel
+    if said == Travel() or not carriers:
+        return
+    by_part = {lead.part: joint for joint, lead in led.items() if lead.part}
+    lead = by_part.get(said.lead, carriers[-1])
+
+    def path() -> travel.Path:
+        turns = rotation.multiply(moving.rotations[lead], rotation.inverse(fitting.target_pose.rotations[lead]))
+        return travel.path_of(moving.positions[lead].copy(), turns, fitting.forward, moving.fps, said.smoothing)
+
+    travel.place(moving, path(), said)
+    if said.mode == "in place":
+        travel.take_out(moving, path(), said)
+    elif said.mode == "root":
+        root = root_of(fitting)
+        if root is not None:
+            travel.on_root(moving, root, path(), said, fitting.target_pose.rotations[root])
+
+
+def _local(clip: Clip, moving: Moving, joints: list[int]) -> Clip:
+    """The clip of a moving target: rotations against parents, and translations of the joints that have them."""
+    target, count = moving.skeleton, moving.frames
+    rotations = np.empty((count, len(target), 4))
+    translations = np.empty((count, len(joints), 3))
+    for start in range(0, count, BLOCK):
+        frames = slice(start, start + BLOCK)
+        world = np.moveaxis(moving.rotations[:, frames], 0, 1)
+        rotations[frames] = rotation.normalised(local_rotations(target, world))
+    for column, joint in enumerate(joints):
+        above = int(target.parents[joint])
+        place = moving.positions[joint]
+        if above >= 0:
+            back = rotation.inverse(moving.rotations[above])
+            place = rotation.rotate(back, place - moving.positions[above])
+        translations[:, column] = place
+    return Clip(clip.name, target, clip.fps, rotations, np.array(joints, np.int64), translations)
 
 
 def _world_rotations(source: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Pose) -> FloatArray:
@@ -84,20 +236,20 @@ def _twist(world: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Po
     """
     if not turning:
         return
-    target = fitting.target
+    target, said = fitting.target, fitting.settings
     for twist in turning:
-        upper, lower = world[twist.upper], world[twist.lower]
+        upper = world[twist.upper]
         back = rotation.inverse(stance.rotations[twist.upper])
-        rest = rotation.multiply(back, stance.rotations[twist.lower])
-        moved = rotation.multiply(rotation.multiply(rotation.inverse(upper), lower), rotation.inverse(rest))
         axis = rotation.rotate(back, stance.positions[twist.lower] - stance.positions[twist.upper])
         axis = axis / np.linalg.norm(axis)
-        angle = 2 * np.arctan2(moved[..., :3] @ axis, moved[..., 3])
-        angle = (angle + np.pi) % (2 * np.pi) - np.pi
-        half = twist.share * angle[..., None] / 2
-        turn = np.concatenate([np.sin(half) * axis, np.cos(half)], axis=-1)
+        angle = twist.share * said.twist * _turn_about(world, twist.upper, twist.lower, stance, axis)
+        above = int(target.parents[twist.upper])
+        if said.thigh and above >= 0:
+            own = rotation.rotate(stance.rotations[twist.upper], axis)
+            along = rotation.rotate(rotation.inverse(stance.rotations[above]), own)
+            angle = angle - said.thigh * (1 - twist.share) * _turn_about(world, above, twist.upper, stance, along)
         own = rotation.multiply(back, stance.rotations[twist.joint])
-        world[twist.joint] = rotation.multiply(upper, rotation.multiply(turn, own))
+        world[twist.joint] = rotation.multiply(upper, rotation.multiply(rotation.about(axis, angle), own))
     carried = {twist.joint for twist in turning}
     own_turn = set(carried)
     for joints in target.levels:
@@ -106,6 +258,32 @@ def _twist(world: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Po
             if joint not in led and joint not in own_turn and parent in carried:
                 world[joint] = rotation.multiply(world[parent], fitting.target_stance.rotations[joint])
                 carried.add(int(joint))
+
+
+def _turn_about(world: FloatArray, above: int, joint: int, stance: Pose, axis: FloatArray) -> FloatArray:
+    """By how much a joint is turned about an axis ``(3,)`` of the joint above it, against the stance: radians ``(F,)``."""
+    rest = rotation.multiply(rotation.inverse(stance.rotations[above]), stance.rotations[joint])
+    moved = rotation.multiply(rotation.inverse(world[above]), world[joint])
+    moved = rotation.multiply(moved, rotation.inverse(rest))
+    angle = 2 * np.arctan2(moved[..., :3] @ axis, moved[..., 3])
+    return np.asarray((angle + np.pi) % (2 * np.pi) - np.pi)
+
+
+def _share_hands(world: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Pose) -> None:
+    """Let forearms make a share of the turn of their hands about them; the hands stay as they are."""
+    share = fitting.settings.forearm
+    if not share:
+        return
+    by_part = {lead.part: joint for joint, lead in led.items() if lead.part}
+    for part, lower in by_part.items():
+        hand = by_part.get(str(part).replace("lower arm", "hand"))
+        if not str(part).endswith("lower arm") or hand is None:
+            continue
+        axis = rotation.rotate(
+            rotation.inverse(stance.rotations[lower]), stance.positions[hand] - stance.positions[lower]
+        )
+        angle = share * _turn_about(world, lower, hand, stance, axis / np.linalg.norm(axis))
+        world[lower] = rotation.multiply(world[lower], rotation.about(axis, angle))
 
 
 def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) -> FloatArray:
@@ -128,7 +306,7 @@ def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) 
     return out
 
 
-def _shifting(clip: Clip, fitting: Fitting, led: dict[int, Lead]) -> list[int]:
+def shifting(clip: Clip, fitting: Fitting, led: dict[int, Lead]) -> list[int]:
     """Target joints below a root whose source moves against its parent at some time, as a slider or a jaw may."""
     column = {int(joint): k for k, joint in enumerate(clip.moving)}
     out = []
@@ -169,55 +347,3 @@ def travelling(fitting: Fitting, led: dict[int, Lead]) -> list[int]:
     named = [joint for joint, lead in led.items() if lead.part in plan.by_name and plan.by_name[lead.part].travels]
     carriers = set(named or ([min(led)] if led else []))
     return sorted(carriers | {above for joint in carriers for above in fitting.target.ancestors(joint) if above in led})
-
-
-def standing_heights(fitting: Fitting) -> tuple[FloatArray, FloatArray]:
-    """Heights of all joints, ``(J_S,)`` and ``(J_T,)``, when both bodies stand in their stances on the floor."""
-    source, target = standing_places(fitting, fitting.leads())
-    return source[:, 1], target[:, 1]
-
-
-def standing_places(fitting: Fitting, led: dict[int, Lead]) -> tuple[FloatArray, FloatArray]:
-    """Joint positions of source and target in their stances, set down until the lowest paired foot joint is as high above the
-    floor as the fitting says."""
-    source, target = fitting.source_pose.positions, fitting.target_pose.positions
-    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING] or list(led)
-    if not feet:
-        return source, target
-    under = _set_down(source, [led[joint].a for joint in feet], fitting.floors[0])
-    return under, _set_down(target, feet, fitting.floors[1])
-
-
-def _set_down(positions: FloatArray, feet: list[int], height: float) -> FloatArray:
-    out = positions.copy()
-    out[:, 1] += height - positions[feet, 1].min()
-    return out
-
-
-def _travel(
-    source_positions: FloatArray,
-    fitting: Fitting,
-    led: dict[int, Lead],
-    carriers: list[int],
-    rotations: FloatArray,
-    translations: dict[int, FloatArray],
-) -> None:
-    """Fill in the translations of joints that carry travel, and of everything above them. rotations: ``(J, F, 4)``."""
-    target = fitting.target
-    source_stand, target_stand = standing_places(fitting, led)
-    frames = len(source_positions)
-    places: dict[int, FloatArray] = {}
-    for joint in sorted({j for carrier in carriers for j in (carrier, *target.ancestors(carrier))}):
-        parent = int(target.parents[joint])
-        if joint in carriers:
-            lead = led[joint]
-            away = source_positions[:, lead.a] - source_stand[lead.a]
-            places[joint] = target_stand[joint] + fitting.scale * rotation.rotate(fitting.turn, away)
-            local = places[joint]
-            if parent >= 0:
-                local = rotation.rotate(rotation.inverse(rotations[parent]), places[joint] - places[parent])
-            translations[joint] = local
-        else:
-            local = np.broadcast_to(target.rest_translation[joint], (frames, 3))
-            places[joint] = local if parent < 0 else places[parent] + rotation.rotate(rotations[parent], local)
-            translations[joint] = local

@@ -117,6 +117,20 @@ def take(page: Page) -> None:
     for _ in range(60):
         page.keyboard.press("ArrowRight")
     picture("fitting-stance", settle=1200)
+    page.get_by_role("tab", name="Transfer").click()
+    page.get_by_text("nothing to look at").wait_for()
+    page.get_by_role("button", name="wave the lantern").click()
+    page.locator(".v-list-item-title:visible").get_by_text("push the cart", exact=True).click()
+    page.get_by_text("in push the cart").wait_for()
+    page.keyboard.press("Escape")
+    for _ in range(44):
+        page.keyboard.press("ArrowRight")
+    picture("fitting-transfer", settle=3000)
+    page.get_by_role("button", name="push the cart").click()
+    page.locator(".v-list-item-title:visible").get_by_text("wave the lantern", exact=True).click()
+    page.get_by_text("in wave the lantern").wait_for()
+    page.get_by_role("tab", name="Stance").click()
+    page.wait_for_timeout(1500)
     # As the mesh rests, before it was aligned; one arm chosen to be turned by hand, and the feathers out.
     page.get_by_role("button", name="Stance of porter:").click()
     page.locator(".v-list-item-title:visible").get_by_text("Rest pose", exact=True).click()

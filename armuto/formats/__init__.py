@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import PurePath
 
 import numpy as np
@@ -12,10 +13,13 @@ from armuto import intake, pairing, rotation
 from armuto.errors import BadInput
 from armuto.formats import archive, bvh, collada, collada_writer, gltf, usd
 from armuto.formats.gltf import avatar
+from armuto.formats.gltf.rooting import with_root_node
+from armuto.formats.gltf.skin import skin_of
 from armuto.intake import NOTHING, Told
 from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
 from armuto.rotation import FloatArray
+from armuto.settling.capsules import Capsule, estimate
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
 READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
@@ -50,6 +54,13 @@ class Document:
     @property
     def skinned(self) -> bool:
         return self.rig is not None and self.rig.skinned
+
+    @cached_property
+    def capsules(self) -> dict[int, Capsule]:
+        """How thick the figure is about each of its joints; empty without a skinned mesh."""
+        if self.rig is None or not isinstance(self.original, gltf.GltfFile):
+            return {}
+        return estimate(self.skeleton, *skin_of(self.original, self.rig, self.skeleton.file_frame))
 
     @property
     def height(self) -> float:
@@ -209,10 +220,18 @@ def _listed(names: Sequence[str]) -> str:
     return shown + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
+def _rooted(held: gltf.GltfFile, rig: gltf.GltfRig, file: str) -> tuple[gltf.GltfFile, gltf.GltfRig]:
+    try:
+        return with_root_node(held, rig)
+    except ValueError as problem:
+        raise BadInput(f"{file}: a root bone cannot be made for it: {problem}; keep travel as it is.") from None
+
+
 def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False) -> bytes:
     """Clips on the document's skeleton as a file: "glb" (any number), "bvh" (exactly one), "dae" or "usd" (at most one).
 
-    A .glb of a skinned character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
+    Clips with a root bone that was made for them (:mod:`armuto.settling.rooting`) bring it into the file. A .glb of a skinned
+    character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
     written from that.
     """
     if kind == "bvh":
@@ -220,9 +239,13 @@ def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = Fal
         original = document.original
         return bvh.serialise(bvh.from_clip(clip, original if isinstance(original, bvh.BvhFile) else None))
     if kind == "glb":
+        rooted = bool(clips) and clips[0].skeleton.names[1:] == document.skeleton.names
         if isinstance(document.original, gltf.GltfFile) and document.rig:
-            return gltf.with_clips(document.original, document.rig, clips, keep)
-        return gltf.skeleton_only(document.skeleton, clips)
+            held, rig = document.original, document.rig
+            if rooted:
+                held, rig = _rooted(held, rig, document.file)
+            return gltf.with_clips(held, rig, clips, keep)
+        return gltf.skeleton_only(clips[0].skeleton if rooted else document.skeleton, clips)
     if kind in ("dae", "usd"):
         parts = gltf.parts_of(gltf.parse(write(clips, document, "glb"), f"{document.file} as .glb"))
         if kind == "dae":

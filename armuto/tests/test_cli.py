@@ -12,7 +12,7 @@ import numpy as np
 
 from armuto import formats, rotation
 from armuto.intake import Told
-from armuto.tests.files import BOW, PORTER, WALK, bad_files
+from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files
 
 COMMAND = Path(sys.executable).parent / "armuto"
 
@@ -67,7 +67,7 @@ class Commands(unittest.TestCase):
         rows = json.loads(with_it.stdout)
         self.assertEqual([row["clip"] for row in rows], ["walk", "bow"])
         self.assertEqual((rows[0]["frames"], rows[0]["fps"]), (151, 30.0))
-        self.assertEqual(set(rows[0]), {"input", "clip", "output", "frames", "fps", "findings"})
+        self.assertEqual(set(rows[0]), {"input", "clip", "output", "frames", "fps", "grade", "findings"})
         for name in ("walk.glb", "bow.glb"):
             a, b = (formats.read((self.folder / folder / name).read_bytes(), name).clips[0] for folder in "ab")
             np.testing.assert_allclose(a.world().positions, b.world().positions, atol=1e-6)
@@ -162,6 +162,49 @@ class Commands(unittest.TestCase):
         done = run("transfer", WALK, "--character", PORTER, "--fit", kept, "--out", self.folder / "out")
         self.assertIn("not a fitting", done.stderr)
         self.assertFalse((self.folder / "out").exists())
+
+    def test_travel_limits_and_strength_are_said(self):
+        def path(*options):
+            done = run("transfer", WALK, "--character", PORTER, "--out", self.folder, "--json", *options)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            (row,) = json.loads(done.stdout)
+            clip = formats.read(Path(row["output"]).read_bytes(), "walk.glb").clips[0]
+            return row, clip, clip.world().positions
+
+        _, clip, plain = path()
+        hips = clip.skeleton.index["pelvis"]
+        _, _, still = path("--travel", "in-place", "--place", "origin")
+        self.assertLess(np.ptp(still[:, hips, [0, 2]], axis=0).max(), 1e-4)
+        self.assertLess(np.abs(still[0, hips, [0, 2]]).max(), 1e-4)
+        row, clip, rooted = path("--travel", "root")
+        self.assertEqual((clip.skeleton.names[0], row["grade"]), ("root", "good"))
+        np.testing.assert_allclose(rooted[:, 1:], plain, atol=1e-4)
+        row, _, loose = path("--hold", "0")
+        self.assertGreater(np.abs(loose - plain).max(), 0.005)
+        _, _, absolute = path("--stride", "absolute")
+        self.assertAlmostEqual(np.ptp(absolute[:, hips, 2]) / np.ptp(plain[:, hips, 2]), 1 / 0.837, delta=0.02)
+        _, _, limited = path("--limits", "on")
+        self.assertTrue(np.isfinite(limited).all())
+        for options in (("--hold", "2"), ("--travel", "fly")):
+            self.assertEqual(run("transfer", WALK, "--character", PORTER, "--out", self.folder, *options).returncode, 2)
+
+    def test_check_says_what_is_wrong_against_the_source_and_by_itself(self):
+        run("transfer", WALK, "--character", PORTER, "--out", self.folder, "--stride", "absolute", "--hold", "0")
+        made = self.folder / "walk.glb"
+        done = run("check", made, "--against", WALK)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("wrong", done.stdout.splitlines()[0])
+        self.assertIn("slide at", done.stdout)
+        fit = self.folder / "fit.json"
+        run("fit", WALK, PORTER, "-o", fit)
+        tree = json.loads(run("check", made, "--against", WALK, "--fit", fit, "--json").stdout)
+        self.assertEqual(tree["grade"], "wrong")
+        self.assertTrue(all(row["mend"] and row["text"] for row in tree["findings"]))
+        self.assertEqual(json.loads(run("check", WALK, "--json").stdout)["grade"], "good")
+        for arguments in ((PORTER,), (made, "--against", DEMO / "hall" / "bow.bvh")):
+            failed = run("check", *arguments)
+            self.assertEqual(failed.returncode, 2)
+            self.assertEqual(len(failed.stderr.strip().splitlines()), 1)
 
     def test_two_clips_of_one_name_do_not_overwrite_each_other(self):
         other = self.folder / "other"

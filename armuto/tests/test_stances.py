@@ -11,14 +11,16 @@ from armuto.errors import BadInput
 from armuto.fitting import Said
 from armuto.pairing.mirrors import twins
 from armuto.plans import plan_of
+from armuto.settling.settings import ROTATIONS_ALONE
 from armuto.skeleton import Clip, Skeleton, in_frame
 from armuto.stances import Stance, making, proposing, value
 from armuto.stances.aligning import align, parts_led
 from armuto.stances.posture import UP, measure, places_of
 from armuto.stances.value import posed
+from armuto.standing import standing_places
 from armuto.tests import bodies, figures, stances
 from armuto.tests.files import DEMO
-from armuto.transfer import standing_places, transfer
+from armuto.transfer import transfer
 
 PLAN = stances.PLAN
 FRONT = np.array([0.0, 0.0, 1.0])
@@ -336,7 +338,9 @@ class Measures(unittest.TestCase):
         made = fitting.fit(body, shod)
         self.assertAlmostEqual(made.floors[1] - made.floors[0], 0.05)
         clip = figures.motion(body, np.random.default_rng(9))
-        risen = transfer(clip, made).world().positions[:, :, 1] - clip.world().positions[:, :, 1]
+        # Contacts would roll the foot over the thicker sole; this is about where the body is.
+        alone = replace(made, settings=ROTATIONS_ALONE)
+        risen = transfer(clip, alone).world().positions[:, :, 1] - clip.world().positions[:, :, 1]
         self.assertLess(np.abs(risen - 0.05).max(), 1e-4)
         said = fitting.fit(body, shod, said=Said(target_floor=made.floors[0]))
         self.assertAlmostEqual(standing_places(said, said.leads())[1][:, 1].min(), made.floors[0])

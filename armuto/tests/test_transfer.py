@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import fitting, pairing, rotation
-from armuto.findings import find
+from armuto.findings import find, grade
 from armuto.pairing import Pair
+from armuto.settling.settings import ROTATIONS_ALONE
 from armuto.skeleton import Clip, Skeleton
 from armuto.tests import figures
 from armuto.transfer import transfer
@@ -90,7 +91,10 @@ class Invariants(unittest.TestCase):
         stretched = target.rest_translation * np.linspace(0.8, 1.3, len(target))[:, None]
         target = replace(target, rest_translation=stretched)
         clip = figures.motion(source, np.random.default_rng(7))
-        back = transfer(transfer(clip, fitting.fit(source, target)), fitting.fit(target, source))
+        there, again = (
+            replace(fitting.fit(*pair), settings=ROTATIONS_ALONE) for pair in ((source, target), (target, source))
+        )
+        back = transfer(transfer(clip, there), again)
         off = rotation.angle(rotation.multiply(rotation.inverse(clip.world().rotations), back.world().rotations))
         self.assertLess(np.degrees(off).max(), 0.5)
 
@@ -240,7 +244,10 @@ class Findings(unittest.TestCase):
         pushed = still + np.linspace(0, 1, frames)[:, None, None] * np.array([0.5, -0.1, 0])
         found = find(clip, replace(clip, translations=pushed), made)
         kinds = {(finding.kind, finding.part) for finding in found}
-        self.assertEqual(kinds, {(k, f"{s} toes") for k in ("foot slide", "floor") for s in ("left", "right")})
+        soles = [f"{side} {end}" for side in ("left", "right") for end in ("heel", "toes")]
+        self.assertEqual(kinds, {(kind, sole) for kind in ("foot slide", "floor", "reach") for sole in soles})
+        self.assertEqual({finding.mend for finding in found}, {"hold", "stride"})
+        self.assertEqual(grade(found), "wrong")
         slide = next(finding for finding in found if finding.kind == "foot slide")
         self.assertAlmostEqual(slide.size, 50 / (frames - 1) * 30, delta=0.1)
         self.assertEqual(slide.source, 0.0)

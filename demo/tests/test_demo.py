@@ -1,20 +1,21 @@
 """The clips stand where they stand and do not pop; the figures are whole; everybody can perform everything."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
-from scipy.ndimage import label
 
 from armuto import fitting, formats, intake, rotation, takes
-from armuto.findings import contacts, find, speeds
+from armuto.contacts import Track, find_contacts
+from armuto.findings import findings
+from armuto.measuring import measure, over_ground
 from armuto.plans import plan_of
 from armuto.tests.files import DEMO
-from armuto.transfer import transfer
+from armuto.transfer import perform
 from demo import curves, make
 
 FIGURES = sorted(DEMO.glob("*.glb"))
 LIBRARIES = ("hall", "gallery", "yard", "roof")
-TWO_LEGGED = ("hall", "gallery")
 GROUNDED = ("hall", "gallery", "yard")
 LEG = {"hall": 0.8, "gallery": 0.86, "yard": 0.45}
 
@@ -68,22 +69,22 @@ class Clips(unittest.TestCase):
                 at = clip.world().positions
                 for part in (part for part in document.parts if part.endswith("toes")):
                     toes = at[:, document.parts[part][0].joint]
-                    runs, count = label(contacts(toes, clip.fps, LEG[name]))
+                    found, _ = find_contacts([Track(part, True, toes)], at[:, 0], clip.fps, LEG[name])
                     if clip.name not in ("gallop", "run"):  # whose feet are down too shortly
-                        self.assertGreater(count, 0, clip.name)
-                    for run in range(1, count + 1):
-                        inner = np.flatnonzero(runs == run)[4:-4]  # a foot lands and leaves at the edges
+                        self.assertGreater(len(found), 0, clip.name)
+                    for run, contact in enumerate(found):
+                        inner = np.arange(contact.first, contact.last + 1)[4:-4]  # a foot lands and leaves at the edges
                         if len(inner):
                             with self.subTest(clip=clip.name, part=part, run=run):
-                                self.assertLess(np.ptp(toes[inner][:, [0, 2]], axis=0).max(), 0.004)
-                                self.assertLess(np.ptp(toes[inner][:, 1]), 0.004)
+                                self.assertLess(np.ptp(toes[inner][:, [0, 2]], axis=0).max(), 0.012)
+                                self.assertLess(np.ptp(toes[inner][:, 1]), 0.012)
 
     def test_on_the_ladder_each_foot_rests_on_its_rungs(self):
         (clip,) = (clip for _, clip in library("hall") if clip.name == "climb_the_ladder")
         at = clip.world().positions
         for side in ("Left", "Right"):
             toes = at[:, clip.skeleton.index[f"{side}Toes"]]
-            rests = toes[np.flatnonzero(speeds(toes, clip.fps) < 0.003)]
+            rests = toes[np.flatnonzero(over_ground(toes, clip.fps) < 0.003)]
             heights = np.unique(np.round(rests[:, 1], 2))
             self.assertGreaterEqual(len(heights), 3)
             np.testing.assert_allclose(np.diff(heights) / 0.54, np.round(np.diff(heights) / 0.54), atol=0.02)
@@ -145,7 +146,7 @@ class Figures(unittest.TestCase):
         self.assertEqual((plans["fox"], plans["heron"]), ("four-legged", "winged"))
 
     def test_whoever_has_names_performs_everything_of_their_kind(self):
-        casts = {"hall": ("porter", "keeper", "bellringer"), "yard": ("fox",), "roof": ("heron",)}
+        casts = {"hall": ("porter", "keeper", "bellringer", "striker"), "yard": ("fox",), "roof": ("heron",)}
         casts["gallery"] = casts["hall"]
         for name, figures in casts.items():
             for figure in figures:
@@ -156,16 +157,13 @@ class Figures(unittest.TestCase):
                         self.assertEqual(made.missing, ())
                         arms_and_legs = [row for row in made.rows if row.part.endswith(("arm", "leg", "wing"))]
                         self.assertLess(max(row.left for row in arms_and_legs), 1.0)
-                        rendition = transfer(clip, made)
-                        self.assertTrue(np.isfinite(rendition.rotations).all())
-                        if name not in TWO_LEGGED:
-                            continue
-                        # Whoever stands still throughout stands still here; steps wait for contacts to be held.
-                        led = {lead.part: lead for lead in made.leads().values()}
-                        there, here = clip.world().positions, rendition.world().positions
-                        for side in ("left", "right"):
-                            lead = led[f"{side} toes"]
-                            still = speeds(there[:, lead.a], 30) < 0.0005
-                            if still.mean() > 0.9:
-                                self.assertEqual(find(clip, rendition, made), ())
-                                self.assertLess(np.percentile(speeds(here[:, lead.target], 30)[still], 95), 0.03)
+                        made = replace(made, capsules=target.capsules)
+                        done = perform(clip, made)
+                        self.assertTrue(np.isfinite(done.clip.rotations).all())
+                        measures = measure(clip, done.clip, made, done.found)
+                        self.assertEqual(findings(measures, made, clip.frames), ())
+                        # What quality asks for, which is stricter than what is worth a look.
+                        most = {"foot slide": 0.5, "floor": 0.5, "reach": 0.5, "float": 0.5, "facing": 0.5}
+                        for one in measures:
+                            if one.kind in most and one.way > -0.5:
+                                self.assertLess(one.size - one.source, most[one.kind], one)

@@ -7,12 +7,24 @@ from django.db import transaction
 from armuto import intake
 from armuto.errors import BadInput
 from armuto.formats import Document
+from armuto.settling import capsules
 from studio.cast.models import Character, CharacterDisplay
 from studio.cast.sheet import facts_of
 from studio.fittings.keeping import fit_again
 from studio.library.keeping import keep_original, keep_skeleton
 
-FROM_THE_FILE = ("original", "skeleton", "nodes", "height", "facing", "bounds", "notes", "sheet", "revision")
+FROM_THE_FILE = (
+    "original",
+    "skeleton",
+    "nodes",
+    "height",
+    "facing",
+    "bounds",
+    "notes",
+    "sheet",
+    "capsules",
+    "revision",
+)
 
 
 def keep_character(document: Document, data: bytes, name: str = "") -> Character:
@@ -66,6 +78,7 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.bounds = document.bounds.tolist()
     row.notes = list(document.notes)
     row.sheet = facts_of(document)
+    row.capsules = capsules.to_json(document.capsules, document.skeleton)
     # A row that is there keeps what somebody may be writing about it at this moment.
     row.save(update_fields=FROM_THE_FILE if row.pk else None)
     CharacterDisplay.objects.filter(pk=row.pk).delete()

@@ -14,7 +14,9 @@ class Character(models.Model):
     """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence each.
 
     sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
-    changed: what the newest version changed, in one sentence.
+    changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
+    (:mod:`armuto.settling.capsules`). limits: joint limits that were changed for it, by part;
+    limits_revision: how often.
     """
 
     name = models.CharField(max_length=255)
@@ -29,6 +31,9 @@ class Character(models.Model):
     tags = models.JSONField(default=list)
     remarks = models.TextField(default="")
     changed = models.TextField(default="")
+    capsules = models.JSONField(default=dict)
+    limits = models.JSONField(default=dict)
+    limits_revision = models.PositiveIntegerField(default=0)
     retired = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
     created = models.DateTimeField(auto_now_add=True)

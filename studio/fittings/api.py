@@ -1,6 +1,7 @@
 """Fittings over HTTP: pairs, stance, history, and the live preview."""
 
 from base64 import b64encode
+from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 
@@ -20,6 +21,7 @@ from studio.fittings.editing import bench_of, edit, parts_of
 from studio.fittings.keeping import fitting_for, move, value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import for_the_stage, perform
+from studio.fittings.settling import follow_history
 from studio.fittings.standing import blocks, remember
 from studio.library.models import Clip
 from studio.octets import octets
@@ -123,8 +125,9 @@ class FittingSummary(Schema):
 
 class FittingOut(Schema):
     """revision: names the present state. facing: degrees the target is turned against the source. how: what the
-    present state came of. pose: where one was asked for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)``
-    for the character's own nodes, in base64, so that the figure moves with the answer. standing: what "standing" gives, too.
+    present state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
+    for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in base64, so
+    that the figure moves with the answer. standing: what "standing" gives, too.
     """
 
     id: int
@@ -140,6 +143,7 @@ class FittingOut(Schema):
     plan: str
     left_out: list[str]
     how: str
+    settings: dict
     pose: str | None = None
     standing: str | None = None
     undo: str | None
@@ -252,6 +256,7 @@ def fitting_out(row: Fitting) -> dict:
         "plan": value.plan.name,
         "left_out": value.left_out,
         "how": row.state.change,
+        "settings": asdict(value.settings),
         "undo": row.state.change if row.state.number else None,
         "redo": later.change if later else None,
     }
@@ -353,7 +358,7 @@ def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int |
     clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None
-    turns, places = for_the_stage(perform(value, clip, frame, frame), row.character)
+    turns, places = for_the_stage(perform(value, clip, frame, frame).clip, row.character)
     return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
 
 
@@ -369,10 +374,11 @@ def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, fram
 
 def _moved(fitting_id: int, steps: int, clip_id: int | None, frame: int | None) -> JsonResponse:
     row = get_fitting_row(fitting_id)
-    before = value_of(row)
+    before, contacts = value_of(row), row.state.contacts if row.state else {}
     with transaction.atomic():
         if move(row, steps):
             remember(row, before)
+            follow_history(row, contacts)
     return _with_pose(row, clip_id, frame)
 
 
@@ -398,5 +404,5 @@ def preview(
     """
     row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
-    made = perform(value_of(row), clip, first, last)
+    made = perform(value_of(row), clip, first, last).clip
     return octets(*for_the_stage(made, row.character), fps=made.fps)

@@ -78,6 +78,7 @@ def _fit(row: Fitting, value: core.Fitting, now: Pairing, plan: BodyPlan) -> cor
         left_out=now.left_out,
         plan=plan,
         said=value.said,
+        like=value,
     )
 
 

@@ -9,6 +9,8 @@ from django.db import transaction
 from armuto import fitting as core
 from armuto.errors import BadInput
 from armuto.pairing import Pair
+from armuto.settling import capsules, settings
+from armuto.settling.limits import Range, range_from
 from armuto.skeleton import Skeleton as SkeletonValue
 from armuto.stances.value import from_json as stance_from
 from studio.cast.models import Character
@@ -48,7 +50,7 @@ def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, st
         value = value_of(like)
         why = f"as it is for {like.character.name}, which is on the same rig"
         pairs = [replace(pair, confidence=1.0, confirmed=False, reasons=(why,)) for pair in value.pairs]
-        made = core.fit(source, target, pairs=pairs, left_out=value.left_out, plan=value.plan, **stances)
+        made = core.fit(source, target, pairs=pairs, left_out=value.left_out, plan=value.plan, like=value, **stances)
         return made, f"paired as for {like.character.name}"
     source_parts, by = reading(skeleton)
     target_parts, by_target = reading(character.skeleton)
@@ -82,11 +84,17 @@ def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
     return best
 
 
-def step(row: Fitting, value: core.Fitting, change: str) -> None:
-    """Put a new state in force after the present one; what had been undone is forgotten."""
+def step(row: Fitting, value: core.Fitting, change: str, contacts: dict | None = None) -> None:
+    """Put a new state in force after the present one; what had been undone is forgotten.
+
+    contacts: of clips, by their ids, where they are set with this step.
+    """
     number = row.state.number + 1 if row.state else 0
+    contacts = (row.state.contacts if row.state else {}) | (contacts or {})
     row.states.filter(number__gte=number).delete()
-    row.state = FittingState.objects.create(fitting=row, number=number, data=core.to_json(value), change=change[:255])
+    row.state = FittingState.objects.create(
+        fitting=row, number=number, data=core.to_json(value), change=change[:255], contacts=contacts
+    )
     row.save(update_fields=["state"])
     _keep(row.state, value)
 
@@ -106,11 +114,26 @@ def value_of(row: Fitting) -> core.Fitting:
     kept = _values.get(row.state_id)
     # Told apart by content too: another database, as every test has one, counts its states from one again.
     if kept is not None and row.state.data == kept[0]:
-        return kept[1]
-    text = json.dumps(row.state.data)
-    value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.skeleton.value())
+        value = kept[1]
+    else:
+        text = json.dumps(row.state.data)
+        value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.skeleton.value())
+    value = of_character(value, row.character)
     _keep(row.state, value)
     return value
+
+
+def of_character(value: core.Fitting, character: Character) -> core.Fitting:
+    """The fitting with what belongs to its character: how thick it is, and its joint limits."""
+    ranges = ranges_of_character(character)
+    thick = capsules.from_json(character.capsules, value.target)
+    same = value.ranges == ranges and capsules.to_json(value.capsules, value.target) == character.capsules
+    return value if same else replace(value, capsules=thick, ranges=ranges)
+
+
+def ranges_of_character(character: Character) -> dict[str, Range]:
+    """The joint limits that were changed for a character, by part."""
+    return {part: range_from(part, row) for part, row in character.limits.items()}
 
 
 @transaction.atomic
@@ -149,6 +172,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
             plan=plan,
             said=core.said_from(data["said"]),
         )
+        made = replace(made, settings=settings.from_json(data.get("settings", {})))
     except ValueError:
         made = None
     row.state = None

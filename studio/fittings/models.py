@@ -21,12 +21,14 @@ class Fitting(models.Model):
 
 class FittingState(models.Model):
     """One step of a fitting's history. data: the fitting's JSON form. Its id is the fitting's revision: going back to an
-    earlier state makes what was computed from it current again."""
+    earlier state makes what was computed from it current again. contacts: what contacts of a clip were set to in this fitting
+    so far, by its id, as :attr:`Clip.contacts` has them."""
 
     fitting = models.ForeignKey(Fitting, models.CASCADE, related_name="states")
     number = models.PositiveIntegerField()
     change = models.CharField(max_length=255, default="")
     data = models.JSONField()
+    contacts = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["number"]
@@ -34,7 +36,10 @@ class FittingState(models.Model):
 
 
 class Rendition(models.Model):
-    """One clip performed by one character. The revisions say what it was made from."""
+    """One clip performed by one character. The revisions say what it was made from.
+
+    sentence: why it could not be performed, in which case it is wrong, too.
+    """
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -49,6 +54,7 @@ class Rendition(models.Model):
     fitting = models.ForeignKey(Fitting, models.CASCADE, related_name="renditions")
     clip_revision = models.PositiveIntegerField(default=0)
     character_revision = models.PositiveIntegerField(default=0)
+    limits_revision = models.PositiveIntegerField(default=0)
     fitting_revision = models.PositiveBigIntegerField(default=0)
     state = models.CharField(max_length=16, choices=State, default=State.WAITING)
     progress = models.FloatField(default=0)
@@ -62,10 +68,12 @@ class Rendition(models.Model):
 
     @property
     def out_of_date(self) -> bool:
-        made = (self.clip_revision, self.character_revision, self.fitting_revision)
-        return self.state in (self.State.GOOD, self.State.LOOK) and made != (
+        made = (self.clip_revision, self.character_revision, self.limits_revision, self.fitting_revision)
+        performed = self.state in (self.State.GOOD, self.State.LOOK, self.State.WRONG) and not self.sentence
+        return performed and made != (
             self.clip.revision,
             self.character.revision,
+            self.character.limits_revision,
             self.fitting.state_id,
         )
 

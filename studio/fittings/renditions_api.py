@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema, Status
 
 from studio.cast.models import Character
-from studio.fittings.keeping import fitting_for
+from studio.fittings.keeping import fitting_for, value_of
 from studio.fittings.models import Rendition, RenditionMotion
 from studio.fittings.performing import file_of, for_the_stage, stored
 from studio.fittings.tasks import make_rendition
@@ -21,7 +21,8 @@ router = Router(tags=["renditions"])
 
 
 class FindingOut(Schema):
-    """frames: first and last. size and source: the measure on the rendition and on its source, in unit."""
+    """frames: first and last, where it is worst; spans: everywhere. size and source: the measure on the rendition and on its
+    source, in unit. mend: the control by which it can be mended."""
 
     kind: str
     part: str
@@ -30,6 +31,9 @@ class FindingOut(Schema):
     source: float
     unit: str
     text: str
+    grade: str
+    mend: str
+    spans: list[list[int]]
 
 
 class RenditionOut(Schema):
@@ -65,7 +69,7 @@ class Refusal(Schema):
 
 
 def _rows():
-    return Rendition.objects.select_related("clip", "character__skeleton", "fitting")
+    return Rendition.objects.select_related("clip", "character__skeleton", "fitting__state", "fitting__skeleton")
 
 
 @router.get("", response=list[RenditionOut], operation_id="list_renditions")
@@ -115,7 +119,7 @@ def file(request: HttpRequest, rendition_id: int, format: Literal["glb", "bvh", 
     if not RenditionMotion.objects.filter(pk=rendition_id).exists():
         sentence = f"{row.clip.name}: it has not been transferred to {row.character.name} yet; transfer it first."
         return Status(409, {"detail": sentence})
-    content = file_of(row, format)
+    content = file_of(row, format, value_of(row.fitting))
     kinds = {"glb": "model/gltf-binary", "bvh": "text/plain; charset=utf-8", "dae": "model/vnd.collada+xml"}
     response = HttpResponse(content, content_type=kinds.get(format, "application/octet-stream"))
     name = f"{row.character.name} {row.clip.name}.{format}"

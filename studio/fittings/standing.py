@@ -14,12 +14,14 @@ from armuto.pairing import Assignment, Pair
 from armuto.pairing.mirrors import mirrored, twins
 from armuto.plans import BodyPlan, plan_of, read_plan
 from armuto.rotation import FloatArray
+from armuto.settling.settings import ROTATIONS_ALONE
 from armuto.skeleton import Clip as ClipValue
 from armuto.stances import Stance, making, value
 from armuto.stances.aligning import align, marks_of, parts_led, shapes
 from armuto.stances.proposing import candidates, looking
 from armuto.stances.sizes import MEASURES
-from armuto.transfer import standing_places, transfer
+from armuto.standing import standing_places
+from armuto.transfer import transfer
 from studio.fittings.editing import parts_of
 from studio.fittings.keeping import step, value_of
 from studio.fittings.models import Fitting
@@ -121,6 +123,7 @@ def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
         left_out=fitting.left_out,
         plan=fitting.plan,
         said=then.get("said", fitting.said),
+        like=fitting,
     )
 
 
@@ -192,7 +195,8 @@ def _frames(side: Side, said: dict) -> Stance:
     if not 0 <= first <= last < clip.frames:
         raise BadInput(f"{row.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
     if own is None:
-        rotations = making.average(transfer(clip.cut(first, last), side.fitting), 0, last - first)
+        alone = replace(side.fitting, settings=ROTATIONS_ALONE)
+        rotations = making.average(transfer(clip.cut(first, last), alone), 0, last - first)
     else:
         rotations = making.average(own, first, last)
     where = f"frame {first}" if first == last else f"frames {first} to {last}"

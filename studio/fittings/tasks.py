@@ -6,11 +6,13 @@ from django.db import transaction
 from django_tasks import task
 
 from armuto.errors import BadInput
-from armuto.findings import find
-from armuto.transfer import transfer
+from armuto.findings import find, grade
 from studio.fittings.keeping import value_of
 from studio.fittings.models import Rendition, RenditionMotion
+from studio.fittings.performing import clip_value, perform
 from studio.library import arrays
+
+STATES = {"good": Rendition.State.GOOD, "look": Rendition.State.LOOK, "wrong": Rendition.State.WRONG}
 
 
 @task()
@@ -36,11 +38,12 @@ def make_rendition(rendition_id: int) -> None:
     try:
         if not reached(0.1):
             return
-        clip, fitting = row.clip.value(), value_of(row.fitting)
-        made = transfer(clip, fitting)
+        clip, fitting = clip_value(row.clip), value_of(row.fitting)
+        done = perform(fitting, row.clip)
+        made = done.clip
         if not reached(0.6):
             return
-        found = [asdict(finding) for finding in find(clip, made, fitting)]
+        found = find(clip, made, fitting, done.found)
         if not reached(0.9):
             return
         with transaction.atomic():
@@ -57,12 +60,13 @@ def make_rendition(rendition_id: int) -> None:
                 },
             )
             Rendition.objects.filter(pk=rendition_id).update(
-                state=states.LOOK if found else states.GOOD,
+                state=STATES[grade(found)],
                 progress=1.0,
                 sentence="",
-                findings=found,
+                findings=[asdict(finding) for finding in found],
                 clip_revision=row.clip.revision,
                 character_revision=row.character.revision,
+                limits_revision=row.character.limits_revision,
                 fitting_revision=row.fitting.state_id,
             )
     except BadInput as problem:

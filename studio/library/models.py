@@ -80,7 +80,8 @@ class Clip(models.Model):
 
     take: the original it was read from. frames: of the whole take. travel: metres over the ground within the range.
     calibration: how many leading frames look like calibration. loop: it ends as it began. retired: out of the library's
-    sight, with a way back. content: hash of the take's motion. segment_of: the clip from whose take it was cut.
+    sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found. content:
+    hash of the take's motion. segment_of: the clip from whose take it was cut.
     """
 
     name = models.CharField(max_length=255)
@@ -92,6 +93,7 @@ class Clip(models.Model):
     first = models.PositiveIntegerField(default=0)
     last = models.PositiveIntegerField()
     calibration = models.PositiveIntegerField(default=0)
+    contacts = models.JSONField(null=True, default=None)
     tags = models.JSONField(default=list)
     loop = models.BooleanField(default=False)
     content = models.CharField(max_length=64, db_index=True, default="")

@@ -381,16 +381,16 @@ class Renditions(Studio):
             Rendition.objects.update(state="stopped")
             return real(clip, fitting)
 
-        real = tasks.transfer
+        real = tasks.perform
         Rendition.objects.update(state="waiting")
-        with mock.patch.object(tasks, "transfer", stopping):
+        with mock.patch.object(tasks, "perform", stopping):
             tasks.make_rendition.call(row["id"])
         self.assertEqual(Rendition.objects.get().state, "stopped")
         self.assertEqual(bytes(RenditionMotion.objects.get().rotations), before)
 
     def test_a_failure_says_what_happened_and_keeps_the_last_result(self):
         row = self.render()
-        with mock.patch.object(tasks, "transfer", side_effect=RuntimeError("broken")):
+        with mock.patch.object(tasks, "perform", side_effect=RuntimeError("broken")):
             Rendition.objects.update(state="waiting")
             with self.assertRaises(RuntimeError):
                 tasks.make_rendition.call(row["id"])

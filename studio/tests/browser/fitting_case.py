@@ -24,11 +24,23 @@ class FittingCase(StudioCase):
         )
         expect(self.page.locator(".weave")).to_be_visible()
 
-    def hold(self, frame=60):
-        """Pause, and stand at a busy frame."""
+    def pause(self):
         pause = self.page.get_by_role("button", name="Pause")
         if pause.is_visible():
             pause.click()
+
+    def step_to(self, frame: int):
+        """Pause, and step to a frame by the keyboard, so that the view stands there, too."""
+        self.pause()
+        self.page.locator("canvas").first.focus()
+        self.page.keyboard.press("Home")
+        for _ in range(frame):
+            self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_function("frame => window.armuto.stage.frame === frame", arg=frame)
+
+    def hold(self, frame=60):
+        """Pause, and stand at a busy frame."""
+        self.pause()
         self.page.evaluate("frame => window.armuto.stage.setFrame(frame)", frame)
 
     def changed(self, act):

@@ -1,5 +1,7 @@
 """From an empty studio to a performed clip on disk, as a new user goes."""
 
+from dataclasses import replace
+
 import numpy as np
 from playwright.sync_api import expect
 
@@ -13,7 +15,7 @@ def truth(path):
     """Source and rendition positions of a demo clip by the core itself, and the porter's joint names."""
     source, target = formats.read(path.read_bytes(), path.name), formats.read(PORTER.read_bytes(), "porter.glb")
     clip = takes.without_calibration(source.clips[0])
-    made = transfer(clip, fitting.fit(source.skeleton, target.skeleton))
+    made = transfer(clip, replace(fitting.fit(source.skeleton, target.skeleton), capsules=target.capsules))
     return clip.world().positions, made.world().positions, made
 
 

@@ -16,14 +16,7 @@ ARM = ("008", "009")
 class Stances(FittingCase):
     def open(self, figure=STRIKER, clip=BOW):
         super().open(figure, clip)
-        pause = self.page.get_by_role("button", name="Pause")
-        if pause.is_visible():
-            pause.click()
-        self.page.locator("canvas").first.focus()
-        self.page.keyboard.press("Home")
-        for _ in range(40):
-            self.page.keyboard.press("ArrowRight")
-        self.page.wait_for_function("() => window.armuto.stage.frame === 40")
+        self.step_to(40)
         self.leaf()
 
     def leaf(self):
@@ -55,7 +48,7 @@ class Stances(FittingCase):
         tree = self.page.evaluate("path => fetch(path).then((answer) => answer.json())", f"/api/fittings/{number}/file")
         source = formats.read(BOW.read_bytes(), "bow.bvh")
         target = formats.read(STRIKER.read_bytes(), "striker.glb")
-        made = fitting.from_json(json.dumps(tree), "fitting", source.skeleton, target.skeleton)
+        made = fitting.from_json(json.dumps(tree), "fitting", source.skeleton, target.skeleton, target.capsules)
         moved = transfer(source.clips[0].cut(2, source.clips[0].frames - 1), made).world().positions
         self.check_pose(moved - moved[:, :1])
 

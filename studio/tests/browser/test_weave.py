@@ -1,6 +1,7 @@
 """The weave in the browser: pairing by keys alone and by clicks on the figures, undo, patterns, body plans."""
 
 import json
+from dataclasses import replace
 
 from playwright.sync_api import expect
 
@@ -36,6 +37,7 @@ class Weave(FittingCase):
         source = formats.read(BOW.read_bytes(), "bow.bvh")
         target = formats.read(figure.read_bytes(), figure.name)
         made = fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts, pairs=pairs)
+        made = replace(made, capsules=target.capsules)
         moved = transfer(source.clips[0].cut(2, source.clips[0].frames - 1), made).world().positions
         return moved - moved[:, :1]
 

@@ -383,6 +383,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{character_id}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Limits
+         * @description How far every joint of the character may bend.
+         */
+        get: operations["get_limits"];
+        /**
+         * Put Limits
+         * @description Change how far one part may bend, for this character.
+         */
+        put: operations["set_limits"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{character_id}/bent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bent
+         * @description The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``.
+         */
+        get: operations["get_bent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arrivals/": {
         parameters: {
             query?: never;
@@ -974,6 +1018,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fittings/{fitting_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Settings
+         * @description Change settings of the transfer; it is a step that can be undone.
+         */
+        post: operations["change_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/settings/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trial
+         * @description Show what settings would make of a frame, and keep nothing.
+         */
+        post: operations["try_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/contacts/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Contacts
+         * @description Where the clip's feet and hands rest.
+         */
+        get: operations["get_contacts"];
+        /**
+         * Put Contacts
+         * @description Set the clip's contacts, for every character that performs it; it is a step that can be undone.
+         */
+        put: operations["set_contacts"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/measures/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Measures
+         * @description What is measured of a clip through the present state, or with other settings that are not kept.
+         */
+        post: operations["measure_clip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renditions/": {
         parameters: {
             query?: never;
@@ -1503,6 +1631,46 @@ export interface components {
             retired?: boolean | null;
         };
         /**
+         * LimitOut
+         * @description usual: of the body plan. own: as it was changed for this character, or nothing.
+         */
+        LimitOut: {
+            /** Part */
+            part: string;
+            /** Limb */
+            limb: string;
+            /** Bone */
+            bone: string;
+            usual: components["schemas"]["RangeOut"] | null;
+            own: components["schemas"]["RangeOut"] | null;
+        };
+        /**
+         * RangeOut
+         * @description Degrees from and to: bend, back to ahead; side, in or down to out or up; twist, in to out.
+         */
+        RangeOut: {
+            /** Bend */
+            bend: number[];
+            /** Side */
+            side: number[];
+            /** Twist */
+            twist: number[];
+        };
+        /**
+         * LimitIn
+         * @description range: what the part may do from now on, or null for the plan's. mirror: the other side of the body alike.
+         */
+        LimitIn: {
+            /** Part */
+            part: string;
+            range: components["schemas"]["RangeOut"] | null;
+            /**
+             * Mirror
+             * @default true
+             */
+            mirror: boolean;
+        };
+        /**
          * ArrivalOut
          * @description id: null when the file was read at once. sentence: why it was refused. refused: the same for files of an archive.
          *
@@ -1776,8 +1944,9 @@ export interface components {
         /**
          * FittingOut
          * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the
-         *     present state came of. pose: where one was asked for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)``
-         *     for the character's own nodes, in base64, so that the figure moves with the answer. standing: what "standing" gives, too.
+         *     present state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
+         *     for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in base64, so
+         *     that the figure moves with the answer. standing: what "standing" gives, too.
          */
         FittingOut: {
             /** Id */
@@ -1804,6 +1973,10 @@ export interface components {
             left_out: string[];
             /** How */
             how: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
             /** Pose */
             pose?: string | null;
             /** Standing */
@@ -2139,8 +2312,119 @@ export interface components {
             name: string;
         };
         /**
+         * SettingsIn
+         * @description settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id, frame: of
+         *     the pose that is wanted with the answer.
+         */
+        SettingsIn: {
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            /** Clip Id */
+            clip_id?: number | null;
+            /** Frame */
+            frame?: number | null;
+        };
+        /**
+         * PoseOut
+         * @description A pose as in :class:`FittingOut`.
+         */
+        PoseOut: {
+            /** Pose */
+            pose: string | null;
+        };
+        /**
+         * ContactOut
+         * @description A point rests from frame first to last. to: against what of the body, nothing for the world.
+         */
+        ContactOut: {
+            /** Point */
+            point: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * To
+             * @default
+             */
+            to: string;
+        };
+        /**
+         * ContactsOut
+         * @description by_hand: whether a person set them. floor: its height in the source, in metres. shifting: bones of the character that
+         *     move against their parents in this clip.
+         */
+        ContactsOut: {
+            /** Points */
+            points: components["schemas"]["PointOut"][];
+            /** Contacts */
+            contacts: components["schemas"]["ContactOut"][];
+            /** By Hand */
+            by_hand: boolean;
+            /** Floor */
+            floor: number;
+            /** Shifting */
+            shifting: string[];
+        };
+        /**
+         * PointOut
+         * @description A place that can touch something. foot: whether it is one of a foot.
+         */
+        PointOut: {
+            /** Name */
+            name: string;
+            /** Limb */
+            limb: string;
+            /** Side */
+            side: string;
+            /** Foot */
+            foot: boolean;
+        };
+        /**
+         * ContactsIn
+         * @description contacts: all of the clip's, or null for those that are found.
+         */
+        ContactsIn: {
+            /** Contacts */
+            contacts: components["schemas"]["ContactOut"][] | null;
+            /** Clip Id */
+            clip_id?: number | null;
+            /** Frame */
+            frame?: number | null;
+        };
+        /**
+         * ClipMeasuresOut
+         * @description short: centimetres by which limbs fall short of their contacts, by limb. lowered: centimetres by which the body gives
+         *     way. hits: frames in which a joint is held back by its limits, by part. turned_out: radians by which arms are turned out.
+         */
+        ClipMeasuresOut: {
+            /** Grade */
+            grade: string;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Kinds */
+            kinds: components["schemas"]["KindOut"][];
+            /** Short */
+            short: {
+                [key: string]: number;
+            };
+            /** Lowered */
+            lowered: number;
+            /** Hits */
+            hits: {
+                [key: string]: number;
+            };
+            /** Turned Out */
+            turned_out: number;
+            /** Fitting Revision */
+            fitting_revision: number;
+        };
+        /**
          * FindingOut
-         * @description frames: first and last. size and source: the measure on the rendition and on its source, in unit.
+         * @description frames: first and last, where it is worst; spans: everywhere. size and source: the measure on the rendition and on its
+         *     source, in unit. mend: the control by which it can be mended.
          */
         FindingOut: {
             /** Kind */
@@ -2157,6 +2441,40 @@ export interface components {
             unit: string;
             /** Text */
             text: string;
+            /** Grade */
+            grade: string;
+            /** Mend */
+            mend: string;
+            /** Spans */
+            spans: number[][];
+        };
+        /**
+         * KindOut
+         * @description The worst of one kind beyond the source's: through rotations alone, and as the transfer is now; what the source has
+         *     there; and from where on it is worth a look, and wrong.
+         */
+        KindOut: {
+            /** Kind */
+            kind: string;
+            /** Unit */
+            unit: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Source */
+            source: number;
+            /** Look */
+            look: number;
+            /** Wrong */
+            wrong: number;
+        };
+        /** MeasureIn */
+        MeasureIn: {
+            /** Settings */
+            settings?: {
+                [key: string]: unknown;
+            } | null;
         };
         /** RenditionOut */
         RenditionOut: {
@@ -2872,6 +3190,79 @@ export interface operations {
     get_character_file: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitOut"][];
+                };
+            };
+        };
+    };
+    set_limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitOut"][];
+                };
+            };
+        };
+    };
+    get_bent: {
+        parameters: {
+            query: {
+                part: string;
+                bend?: number;
+                side?: number;
+                twist?: number;
+            };
             header?: never;
             path: {
                 character_id: number;
@@ -3810,6 +4201,135 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FittingOut"];
+                };
+            };
+        };
+    };
+    change_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingOut"];
+                };
+            };
+        };
+    };
+    try_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoseOut"];
+                };
+            };
+        };
+    };
+    get_contacts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactsOut"];
+                };
+            };
+        };
+    };
+    set_contacts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContactsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingOut"];
+                };
+            };
+        };
+    };
+    measure_clip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipMeasuresOut"];
                 };
             };
         };

@@ -24,8 +24,9 @@ const open = computed(() =>
     cast.present
       .filter((one) => {
         if (!sameBody(clip, one)) return false
-        const state = stateOf(renditions.of(clip.id, one.id))
-        return !['good', 'look', 'busy'].includes(state.kind)
+        const row = renditions.of(clip.id, one.id)
+        const { kind } = stateOf(row)
+        return !['good', 'look', 'busy'].includes(kind) && (kind !== 'wrong' || !!row?.sentence)
       })
       .map((one) => ({ clip: clip.id, character: one.id })),
   ),

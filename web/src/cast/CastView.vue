@@ -152,6 +152,14 @@ function look() {
   }
   stage.value?.invalidate()
 }
+/** The chosen figure with a joint bent, to see how far it may go; at rest again when nobody looks. */
+function bend(rotations: Float32Array | null, translations: Float32Array | null) {
+  const figure = chosen.value && stage.value?.figure(key(chosen.value))
+  if (!figure) return
+  if (rotations && translations) figure.take(rotations, translations)
+  else figure.play(null)
+  stage.value?.invalidate()
+}
 watch([mesh, bones, pointed], look)
 watch(crowd, lineUp, { flush: 'post' })
 // A sheet that opens or closes leaves the stage another size.
@@ -268,7 +276,7 @@ const retired = computed(() => cast.characters.filter((one) => one.retired))
       <WaitingSheet :file="waiting" :busy="!!intake.summary?.accepting" @accepted="choose(null)" @close="choose(null)" />
     </aside>
     <aside v-else-if="chosen" class="pane sheet" :aria-label="`Sheet of ${chosen.name}`">
-      <CharacterSheet :key="chosen.id" :character="chosen" @close="choose(null)" @perform="perform" @point="(bone) => (pointed = bone)" />
+      <CharacterSheet :key="chosen.id" :character="chosen" @pose="bend" @close="choose(null)" @perform="perform" @point="(bone) => (pointed = bone)" />
     </aside>
   </div>
 </template>

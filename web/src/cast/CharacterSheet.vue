@@ -8,11 +8,13 @@ import { FIGURES } from '@/stores/arrivals'
 import { useCast, type Bones, type Character } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import LimitRows from './LimitRows.vue'
 import type { Sheet } from './sheet'
 import SheetFacts from './SheetFacts.vue'
 
 const props = defineProps<{ character: Character }>()
-const emit = defineEmits<{ close: []; perform: [clip: number]; point: [bone: number | null] }>()
+const emit = defineEmits<{ close: []; perform: [clip: number]; point: [bone: number | null]; pose: [rotations: Float32Array | null, translations: Float32Array | null] }>()
+const limits = ref(false)
 const cast = useCast()
 const library = useLibrary()
 const messages = useMessages()
@@ -96,6 +98,10 @@ async function retire() {
         <span class="mono">{{ row.name }}</span><span class="quiet" :title="roles.get(row.name)?.reason">{{ row.part ?? roles.get(row.name)?.role ?? '' }}</span>
       </li>
     </ul>
+  </details>
+  <details @toggle="limits = ($event.target as HTMLDetailsElement).open">
+    <summary>Joint limits</summary>
+    <LimitRows v-if="limits" :character-id="character.id" @pose="(turns, places) => emit('pose', turns, places)" @point="(bone) => emit('point', bone === null ? null : (bones?.names.indexOf(bone) ?? null))" />
   </details>
   <details open>
     <summary>Let {{ character.name }} perform</summary>

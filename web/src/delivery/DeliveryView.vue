@@ -8,7 +8,7 @@ const renditions = useRenditions()
 const messages = useMessages()
 const format = ref<'glb' | 'bvh' | 'dae' | 'usd'>('glb')
 onMounted(() => renditions.load().catch(messages.fail))
-const ready = computed(() => renditions.rows.filter((row) => ['good', 'look'].includes(row.state)))
+const ready = computed(() => renditions.rows.filter((row) => ['good', 'look', 'wrong'].includes(row.state) && !row.sentence))
 </script>
 
 <template>

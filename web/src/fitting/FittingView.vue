@@ -21,11 +21,15 @@ import RenditionPanel from './RenditionPanel.vue'
 import { besideStances, busiest, closeUp, inPlace, setUp, type Pose } from './standing'
 import StanceLeaf from './StanceLeaf.vue'
 import StanceOverlay from './StanceOverlay.vue'
-import { decode, VIEWS, type Wanted } from './stances'
+import { decode, type Wanted } from './stances'
+import ContactStrips from './ContactStrips.vue'
+import FittingBar from './FittingBar.vue'
 import FittingFile from './FittingFile.vue'
+import TransferLeaf from './TransferLeaf.vue'
 import { useFitting } from './useFitting'
 import { useRibbonRows } from './useRibbonRows'
 import { useRings } from './useRings'
+import { useSettling } from './useSettling'
 import { KEYS, useStances } from './useStances'
 import type { Fitting, Group, Which } from './weave'
 
@@ -41,8 +45,10 @@ const sourceBones = ref<Bones | null>(null)
 const targetBones = ref<Bones | null>(null)
 const lost = ref(false)
 const loading = ref('')
-const leaf = ref<'pair' | 'stance'>('pair')
-const layouts = ref<Record<'pair' | 'stance', 'beside' | 'over'>>({ pair: 'beside', stance: 'over' })
+type Leaf = 'pair' | 'stance' | 'transfer'
+const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer' }
+const leaf = ref<Leaf>('pair')
+const layouts = ref<Record<Leaf, 'beside' | 'over'>>({ pair: 'beside', stance: 'over', transfer: 'beside' })
 const layout = computed({ get: () => layouts.value[leaf.value], set: (now) => (layouts.value[leaf.value] = now) })
 const mesh = ref(true)
 const bones = ref(true)
@@ -62,7 +68,7 @@ let module: StageModule | undefined
 let fetching: AbortController | undefined
 
 const id = computed(() => Number(route.params.id))
-const { fitting, why, busy, load, edit, stand, takeFrom, undo, redo, askWhy, pairWith } = useFitting(
+const { fitting, why, busy, load, edit, stand, takeFrom, undo, redo, askWhy, pairWith, run } = useFitting(
   () => id.value,
   () => ({ clip_id: clip.value?.id, frame: frame.value }),
   afterChange,
@@ -80,7 +86,9 @@ const stances = useStances({
   beside: () => layout.value === 'beside',
   mesh: () => mesh.value,
 })
-const findings = computed(() => rendition.value?.findings ?? [])
+const settling = useSettling({ fitting, stage, shown: () => ({ clip_id: clip.value?.id, frame: frame.value }), change: run })
+/** Of the state in view where it was measured, else of the rendition. */
+const findings = computed(() => (leaf.value === 'transfer' ? settling.measures.value?.findings : undefined) ?? rendition.value?.findings ?? [])
 
 async function open() {
   try {
@@ -201,6 +209,11 @@ function standing(): Pose | null {
   }
 }
 
+/** What is measured of the clip in view, as long as somebody looks at it. */
+function measure() {
+  if (leaf.value === 'transfer') return settling.load()
+}
+
 /** What is pointed at, as keys: a bone and its pair, a pair, or a part. */
 const lit = computed(() => {
   const key = pointed.value
@@ -240,6 +253,7 @@ function afterChange(before: Fitting) {
     const values = decode(pose)
     if (!playing.value) figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
     stances.settle()
+    settling.settle()
     if (leaf.value === 'stance' && fitting.value?.standing) stances.take(decode(fitting.value.standing))
     light()
     stage.value?.draw()
@@ -248,7 +262,7 @@ function afterChange(before: Fitting) {
   clearTimeout(filling)
   fetching?.abort()
   filling = setTimeout(() => {
-    void Promise.all([loadTarget(), renditions.load(), askWhy(row?.id)]).then(light).catch(messages.fail)
+    void Promise.all([loadTarget(), renditions.load(), askWhy(row?.id)]).then(light).then(measure).catch(messages.fail)
   }, 350)
 }
 let fading: ReturnType<typeof setTimeout> | undefined
@@ -275,9 +289,10 @@ watch([pointed, held], light)
 watch(leaf, (now) => {
   held.value = null
   if (now === 'stance') void toStances().catch(messages.fail)
+  else if (now === 'transfer') void settling.load().finally(() => place(true))
   else place(true)
 })
-watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), loadMotion(true).then(stances.feather)))
+watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), settling.forget(), loadMotion(true).then(stances.feather).then(measure)))
 watch(
   () => theme.global.name.value,
   async () => {
@@ -314,7 +329,7 @@ function onKey(event: KeyboardEvent) {
   if (!event.ctrlKey && !event.metaKey && !event.altKey && (pair.value ?? stanceLeaf.value)?.onKey(event)) return
   if (event.key === 'Escape' && atPointer.value) return void (atPointer.value = null)
   const key = event.key
-  const steps = [...new Set(findings.value.filter((one) => one.unit).map((one) => one.frames[0]))].sort((a, b) => a - b)
+  const steps = [...new Set(findings.value.filter((one) => one.unit).flatMap((one) => one.spans.map(([first]) => first)))].sort((a, b) => a - b)
   if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === 'z') void (event.shiftKey ? redo() : undo())
   else if (event.ctrlKey || event.metaKey || event.altKey) return
   else if (key === ' ') {
@@ -360,8 +375,7 @@ onBeforeUnmount(() => {
   <div v-else class="view" @dragover.prevent @drop="drop">
     <aside class="pane leaves" aria-label="The fitting">
       <div class="tabs" role="tablist" aria-label="Leaves of the fitting">
-        <button class="plain" role="tab" :aria-selected="leaf === 'pair'" @click="leaf = 'pair'">Pair</button>
-        <button class="plain" role="tab" :aria-selected="leaf === 'stance'" @click="leaf = 'stance'">Stance</button>
+        <button v-for="(word, one) in LEAVES" :key="one" class="plain" role="tab" :aria-selected="leaf === one" @click="leaf = one">{{ word }}</button>
         <span class="space"></span>
         <FittingFile v-if="fitting" :fitting-id="fitting.id" @take="takeFrom" />
         <button class="plain word" :disabled="!fitting?.undo || busy" :title="fitting?.undo ?? 'nothing to undo'" @click="undo">Undo</button>
@@ -386,7 +400,7 @@ onBeforeUnmount(() => {
             @group="lookAt"
           />
           <StanceLeaf
-            v-else
+            v-else-if="leaf === 'stance'"
             ref="stanceLeaf"
             v-model:mirror="mirror"
             :fitting="fitting"
@@ -400,33 +414,12 @@ onBeforeUnmount(() => {
             @point="pointed = $event"
             @stand="standAs"
           />
+          <TransferLeaf v-else-if="character" :fitting="fitting" :settling="settling" :character="character" :clips="clips" :clip="clip" :bones="targetBones.names" @frame="go" @clip="choose" @leaf="leaf = $event" />
         </template>
       </div>
     </aside>
     <section class="work">
-      <div class="bar">
-        <h1 v-if="clip && character" :title="`${clip.name} by ${character.name}`">
-          <v-menu>
-            <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">{{ clip.name }}</button></template>
-            <v-list density="compact"><v-list-item v-for="one in clips" :key="one.id" :title="one.name" :active="one.id === clip.id" @click="choose(one.id)" /></v-list>
-          </v-menu>
-          <span class="quiet"> by </span>{{ character.name }}
-        </h1>
-        <template v-if="leaf === 'stance'">
-          <div class="choice" role="group" aria-label="What is seen of the two">
-            <button v-for="one in VIEWS" :key="one" :aria-pressed="stances.view.value === one" @click="stances.view.value = one">{{ one }}</button>
-          </div>
-          <div class="choice"><button :aria-pressed="stances.feathers.value" title="Feathers on the quills show how bones are rolled" @click="stances.feathers.value = !stances.feathers.value">Feathers</button></div>
-        </template>
-        <div class="choice" role="group" aria-label="How the two stand">
-          <button :aria-pressed="layout === 'beside'" @click="layout = 'beside'">Side by side</button>
-          <button :aria-pressed="layout === 'over'" @click="layout = 'over'">Laid over</button>
-        </div>
-        <div class="choice" role="group" aria-label="What is drawn of the character">
-          <button :aria-pressed="mesh" @click="mesh = !mesh">Mesh</button>
-          <button :aria-pressed="bones" @click="bones = !bones">Bones</button>
-        </div>
-      </div>
+      <FittingBar v-if="clip && character" v-model:layout="layout" v-model:mesh="mesh" v-model:bones="bones" v-model:view="stances.view.value" v-model:feathers="stances.feathers.value" :clip="clip" :clips="clips" :character="character.name" :stance="leaf === 'stance'" @choose="choose" />
       <div class="stage">
         <canvas
           ref="canvas"
@@ -458,6 +451,7 @@ onBeforeUnmount(() => {
         <RenditionPanel v-if="clip && character" :rendition="rendition" :character="character.name" :own="character.format" @transfer="transfer" @stop="stop" @frame="go" />
       </TransportBar>
       <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go" />
+      <ContactStrips v-if="leaf === 'transfer' && settling.contacts.value" :frames="frames" :frame="frame" :contacts="settling.contacts.value" @frame="go" @set="settling.setContacts" />
     </section>
   </div>
 </template>
@@ -475,11 +469,6 @@ onBeforeUnmount(() => {
 .tabs .word:disabled { opacity: 0.4; cursor: default; }
 .space { flex: 1; }
 .work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: center; gap: 6px 8px; padding: 10px 18px; flex-wrap: wrap; }
-.bar .choice button { padding: 3px 8px; }
-/* The title gives way before the choices do. */
-.bar h1 { flex: 1 1 9rem; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.bar h1 button:focus-visible { outline-offset: -2px; }
 .stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
 .loading { position: absolute; left: 18px; bottom: 10px; }

@@ -7,7 +7,7 @@ import { stateOf, type Rendition } from '@/stores/renditions'
 const props = defineProps<{ rendition?: Rendition; character: string; own?: string }>()
 const emit = defineEmits<{ transfer: []; stop: []; frame: [frame: number] }>()
 const state = computed(() => stateOf(props.rendition))
-const done = computed(() => props.rendition && ['good', 'look'].includes(props.rendition.state))
+const done = computed(() => props.rendition && ['good', 'look', 'wrong'].includes(props.rendition.state) && !props.rendition.sentence)
 const busy = computed(() => state.value.kind === 'busy')
 </script>
 
@@ -30,7 +30,7 @@ const busy = computed(() => state.value.kind === 'busy')
     <p v-if="rendition?.sentence" class="wrong">{{ rendition.sentence }}</p>
     <ul v-if="done && rendition?.findings.length">
       <li v-for="(finding, n) in rendition.findings" :key="n">
-        <span aria-hidden="true">◉</span> {{ finding.text }}
+        <span aria-hidden="true">{{ finding.grade === 'wrong' ? '✕' : '◉' }}</span> {{ finding.text }}
         <button v-if="finding.unit" class="plain word mono" @click="emit('frame', finding.frames[0])">frames {{ finding.frames[0] }}–{{ finding.frames[1] }}</button>
       </li>
     </ul>

@@ -55,5 +55,5 @@ export function useFitting(id: () => number, onStage: () => { clip_id?: number; 
     if (found) why.value = new Map(found.map((row) => [row.bone, row]))
   }
   const pairWith = (which: Which, bone: string) => fitting.value?.pairs.find((pair) => pair[which].includes(bone))
-  return { fitting, why, busy: computed(() => busy.value > 0), load, edit, stand, takeFrom, undo, redo, askWhy, pairWith }
+  return { fitting, why, busy: computed(() => busy.value > 0), load, edit, stand, takeFrom, undo, redo, askWhy, pairWith, run }
 }

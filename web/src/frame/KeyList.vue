@@ -26,6 +26,10 @@ const groups = [
     name: 'Stance',
     keys: [['A', 'align all; with Shift the limb of the chosen bone'], ['X', 'reset the chosen bone'], ['T', 'other side follows, on and off'], ['E', 'feathers on and off'], ['C', 'the stance before, and back'], ['Shift', 'while a ring is drawn: any angle'], ['Esc', 'let go of a ring or a bone']],
   },
+  {
+    name: 'Contacts',
+    keys: [['← →', 'move the end of a chosen contact; with Shift its start'], ['Del', 'remove it'], ['drag', 'its ends, the whole, or a new one in an empty lane']],
+  },
   { name: 'Fitting', keys: [['M', 'mesh on and off'], ['B', 'bones on and off'], ['O', 'side by side or laid over each other'], ['F', 'frame both figures'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo']] },
 ]
 </script>

@@ -113,7 +113,7 @@ const bottom = computed(() => HEIGHT * props.rows.length)
         </g>
       </g>
       <g v-for="(finding, n) in (findings ?? []).filter((one) => one.unit)" :key="`f${n}`">
-        <rect :x="x(finding.frames[0])" :y="bottom + 2" :width="Math.max(3, x(finding.frames[1]) - x(finding.frames[0]))" height="4" class="finding"><title>{{ finding.text }}</title></rect>
+        <rect v-for="[first, last] in finding.spans" :key="first" :x="x(first)" :y="bottom + 2" :width="Math.max(3, x(last) - x(first))" height="4" class="finding"><title>{{ finding.text }}</title></rect>
       </g>
       <g v-for="tick in ticks" :key="tick">
         <line :x1="x(tick)" :x2="x(tick)" :y1="bottom + 8" :y2="bottom + 13" class="tick" />

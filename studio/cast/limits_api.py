@@ -1,0 +1,133 @@
+"""Joint limits of a character over HTTP: its plan's, those that were changed for it, and what they look like."""
+
+from functools import lru_cache
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+
+from armuto.errors import BadInput
+from armuto.plans import plan_of
+from armuto.settling.limits import Anatomy, anatomy, bent, defaults, range_from
+from armuto.skeleton import Clip
+from armuto.stances.proposing import looking
+from studio.cast.models import Character
+from studio.fittings.performing import for_the_stage
+from studio.library.models import Skeleton
+from studio.octets import octets
+
+router = Router(tags=["cast"])
+
+
+class RangeOut(Schema):
+    """Degrees from and to: bend, back to ahead; side, in or down to out or up; twist, in to out."""
+
+    bend: list[float]
+    side: list[float]
+    twist: list[float]
+
+
+class LimitOut(Schema):
+    """usual: of the body plan. own: as it was changed for this character, or nothing."""
+
+    part: str
+    limb: str
+    bone: str
+    usual: RangeOut | None
+    own: RangeOut | None
+
+
+class LimitIn(Schema):
+    """range: what the part may do from now on, or null for the plan's. mirror: the other side of the body alike."""
+
+    part: str
+    range: RangeOut | None
+    mirror: bool = True
+
+
+def _row(character_id: int) -> Character:
+    return get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id)
+
+
+@lru_cache(maxsize=16)
+def _anatomy(pk: int, identity: str, parts: str) -> Anatomy:
+    row = Skeleton.objects.get(pk=pk, identity=identity)
+    skeleton, found = row.value(), row.assignment()
+    joints = {part: tuple(bone.joint for bone in bones) for part, bones in found.items()}
+    plan = plan_of(found)
+    return anatomy(skeleton, skeleton.rest_rotation, joints, plan, looking(skeleton, skeleton.rest_rotation, found))
+
+
+def anatomy_of(row: Character) -> Anatomy:
+    """From where a character's joints bend, by the parts its bones were read as."""
+    return _anatomy(row.skeleton_id, row.skeleton.identity, str(row.skeleton.parts))
+
+
+def _listed(row: Character) -> list[dict]:
+    skeleton, plan = row.skeleton.value(), plan_of(row.skeleton.parts)
+    usual, seen, out = defaults(plan.name), set(), []
+    for hinge in anatomy_of(row).hinges:
+        if hinge.part in seen:
+            continue
+        seen.add(hinge.part)
+        part = plan.by_name[hinge.part]
+        told = usual.get(part.kind)
+        if told is None and hinge.part not in row.limits:
+            continue
+        out.append(
+            {
+                "part": part.name,
+                "limb": part.limb,
+                "bone": skeleton.names[hinge.joint],
+                "usual": told and told.to_json(),
+                "own": row.limits.get(part.name),
+            }
+        )
+    order = list(plan.by_name)
+    return sorted(out, key=lambda one: order.index(one["part"]))
+
+
+@router.get("{character_id}/limits", response=list[LimitOut], operation_id="get_limits")
+def get_limits(request: HttpRequest, character_id: int):
+    """How far every joint of the character may bend."""
+    return _listed(_row(character_id))
+
+
+@router.put("{character_id}/limits", response=list[LimitOut], operation_id="set_limits")
+def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn):
+    """Change how far one part may bend, for this character."""
+    row = _row(character_id)
+    plan = plan_of(row.skeleton.parts)
+    if wanted.part not in plan.by_name:
+        raise BadInput(f"{wanted.part}: the body plan has no such part; take one of its names.")
+    part = plan.by_name[wanted.part]
+    parts = [one.name for one in plan.parts if one.kind == part.kind] if wanted.mirror else [part.name]
+    for name in parts:
+        if wanted.range is None:
+            row.limits.pop(name, None)
+            continue
+        try:
+            row.limits[name] = range_from(name, wanted.range.dict()).to_json()
+        except ValueError as problem:
+            text = str(problem)
+            raise BadInput(f"{text[:1].upper()}{text[1:]}; type others.") from None
+    row.limits_revision += 1
+    row.save(update_fields=["limits", "limits_revision"])
+    return _listed(row)
+
+
+@router.get("{character_id}/bent", operation_id="get_bent", response={200: None})
+def get_bent(
+    request: HttpRequest, character_id: int, part: str, bend: float = 0, side: float = 0, twist: float = 0
+) -> HttpResponse:
+    """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``."""
+    row = _row(character_id)
+    body, skeleton = anatomy_of(row), row.skeleton.value()
+    hinge = next((one for one in body.hinges if one.part == part), None)
+    if hinge is None or not np.isfinite([bend, side, twist]).all():
+        raise BadInput(f"{part}: this part does not bend; take one that the sheet lists.")
+    local, _ = bent(skeleton, body, hinge.joint, bend, side, twist)
+    roots = np.flatnonzero(skeleton.parents < 0)
+    pose = Clip("bent", skeleton, 30.0, local[None].copy(), roots, skeleton.rest_translation[roots][None].copy())
+    return octets(*for_the_stage(pose, row))

@@ -1,0 +1,19 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { told, type Measures } from './useSettling'
+
+/** What a control does to the clip in view: the measure through rotations alone, and now. */
+const props = defineProps<{ measures: Measures | null; kind: string }>()
+const row = computed(() => props.measures?.kinds.find((one) => one.kind === props.kind))
+</script>
+
+<template>
+  <span v-if="row" :title="`${kind}: the worst of this clip, beyond the source's: through rotations alone, and now`">
+    <span class="quiet">{{ kind === 'foot slide' ? 'slide' : kind }}</span> <span class="mono">{{ told(row.before, '').trim() }} → <b>{{ told(row.after, row.unit) }}</b></span>
+  </span>
+</template>
+
+<style scoped>
+.mono { font-size: 12px; }
+</style>

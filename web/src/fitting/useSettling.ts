@@ -1,0 +1,163 @@
+import { computed, ref, shallowRef, type Ref } from 'vue'
+
+import { answer, client, type Schemas } from '@/api/client'
+import { useMessages } from '@/stores/messages'
+import type { Stage } from '@/stage/stage'
+import { decode } from './stances'
+import type { Fitting } from './weave'
+
+export type Contact = Schemas['ContactOut']
+export type Measures = Schemas['ClipMeasuresOut']
+export type Finding = Schemas['FindingOut']
+/** How much a bone, a part or a limb follows, as it is kept. */
+export interface Follow { turn: number; shift: number; offset: [number, number, number] }
+export interface Travel {
+  mode: 'keep' | 'in place' | 'root'
+  sideways: boolean
+  up: boolean
+  ahead: boolean
+  heading: boolean
+  lead: string
+  smoothing: number
+  place: 'recorded' | 'origin' | 'given'
+  at: [number, number, number]
+}
+/** What is chosen about the transfer, as the core keeps it. */
+export interface Settings {
+  hold: number
+  holds: Record<string, number>
+  hands: Record<string, number>
+  moved: Record<string, [number, number, number]>
+  bends: Record<string, number>
+  spread: number
+  clear: number
+  stride: number | null
+  height: number | null
+  path: 'scaled' | 'absolute'
+  follow: Record<string, Follow>
+  twist: number
+  forearm: number
+  thigh: number
+  travel: Travel
+  limits: 'off' | 'soft' | 'hard'
+  grades: Record<string, [number, number]>
+}
+export type Change = Record<string, unknown>
+
+/** One clip of the fitting, measured. */
+export interface Row { id: number; name: string; measures: Measures | null; failed: string }
+
+/** Settling the transfer: what is chosen, where the clip's feet and hands rest, and what is measured of both. */
+export function useSettling(around: {
+  fitting: Ref<Fitting | null>
+  stage: Ref<Stage | undefined>
+  shown: () => { clip_id?: number; frame?: number }
+  change: (work: () => Promise<Fitting>) => Promise<void>
+}) {
+  const contacts = shallowRef<Schemas['ContactsOut'] | null>(null)
+  const measures = shallowRef<Measures | null>(null)
+  const measuring = ref(false)
+  const all = shallowRef<Row[]>([])
+  const going = ref(false)
+  const settings = computed(() => around.fitting.value?.settings as unknown as Settings | undefined)
+  const id = () => around.fitting.value!.id
+  const path = (clip: number) => ({ params: { path: { fitting_id: id(), clip_id: clip } } })
+  let asked = 0
+
+  async function load() {
+    const { clip_id } = around.shown()
+    if (clip_id === undefined || !around.fitting.value) return
+    const own = ++asked
+    measuring.value = true
+    try {
+      const found = await answer(client.GET('/api/fittings/{fitting_id}/contacts/{clip_id}', path(clip_id)))
+      if (own !== asked) return
+      contacts.value = found
+      const told = await answer(client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(clip_id), body: {} }))
+      if (own === asked) measures.value = told
+    } catch (problem) {
+      useMessages().fail(problem)
+    } finally {
+      if (own === asked) measuring.value = false
+    }
+  }
+  /** What is shown belongs to another clip now. */
+  function forget() {
+    asked += 1
+    contacts.value = null
+    measures.value = null
+  }
+  const change = (said: Change) => {
+    settle()
+    return around.change(() =>
+      answer(client.POST('/api/fittings/{fitting_id}/settings', { params: { path: { fitting_id: id() } }, body: { settings: said, ...around.shown() } })),
+    )
+  }
+  const setContacts = (rows: Contact[] | null) => {
+    const { clip_id, frame } = around.shown()
+    return around.change(() =>
+      answer(client.PUT('/api/fittings/{fitting_id}/contacts/{clip_id}', { ...path(clip_id!), body: { contacts: rows, clip_id, frame } })),
+    )
+  }
+
+  /** Settings that are only tried, as while a slider is drawn: the latest wins, and nothing is kept. */
+  let waiting: Change | null = null
+  let busy = false
+  let trial = 0
+  async function attempt(said: Change) {
+    waiting = said
+    if (busy) return
+    busy = true
+    try {
+      while (waiting) {
+        const next: Change = waiting
+        waiting = null
+        const own = trial
+        const body = { settings: next, ...around.shown() }
+        const made = await answer(client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }))
+        const figure = around.stage.value?.figure('character')
+        if (own !== trial || !made.pose || !figure) continue
+        const values = decode(made.pose)
+        figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+        around.stage.value?.draw()
+      }
+    } catch (problem) {
+      useMessages().fail(problem)
+    } finally {
+      busy = false
+    }
+  }
+  function settle() {
+    trial += 1
+    waiting = null
+  }
+
+  /** Measure every clip of the fitting, one after another, until it is stopped. */
+  async function measureAll(clips: { id: number; name: string }[]) {
+    all.value = clips.map(({ id: key, name }) => ({ id: key, name, measures: null, failed: '' }))
+    going.value = true
+    for (const row of all.value) {
+      if (!going.value) break
+      try {
+        row.measures = await answer(client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(row.id), body: {} }))
+      } catch (problem) {
+        row.failed = problem instanceof Error ? problem.message : String(problem)
+      }
+      all.value = [...all.value]
+    }
+    going.value = false
+  }
+  const stop = () => (going.value = false)
+
+  return { settings, contacts, measures, measuring, all, going, load, forget, change, setContacts, attempt, settle, measureAll, stop }
+}
+export type Settling = ReturnType<typeof useSettling>
+
+/** Signs of grades: told by shape first. */
+export const GRADES: Record<string, { mark: string; word: string }> = {
+  good: { mark: '✓', word: 'good' },
+  look: { mark: '◉', word: 'look' },
+  wrong: { mark: '✕', word: 'wrong' },
+}
+/** A measure as a person reads it. */
+export const told = (value: number, unit: string) => `${value < 9.95 ? value.toFixed(1) : value.toFixed(0)}${unit === '°' ? '°' : unit === 'times' ? ' ×' : ` ${unit}`}`
