@@ -108,6 +108,19 @@ def grade(rows: Iterable[Finding]) -> str:
     return max((row.grade for row in rows), key=GRADES.index, default="good")
 
 
+def rank(rows: Iterable[Finding], thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> float:
+    """How urgently a rendition wants a look, to put the worst first: 0 for one without findings.
+
+    Of its worst finding the size beyond the source's over what is still good, and a little for every other one.
+    """
+    sizes = []
+    for row in rows:
+        more = row.size if row.kind in ("flip", "jerk") else max(row.size - row.source, 0.0)
+        limit = thresholds[row.kind][0] if row.kind in thresholds else 1.0
+        sizes.append(GRADES.index(row.grade) * 100 + min(more / limit, 99.0))
+    return max(sizes) + 0.01 * len(sizes) if sizes else 0.0
+
+
 def beyond(one: Measured) -> float:
     """How much larger a measure is than the source's; of flips and jerks, which are told against it already, their size."""
     return one.size if one.kind in ("flip", "jerk") else max(one.size - one.source, 0.0)

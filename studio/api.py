@@ -12,14 +12,18 @@ from studio.cast.api import router as cast
 from studio.cast.limits_api import router as limits
 from studio.cast.models import Character
 from studio.fittings.api import router as fittings
-from studio.fittings.models import Fitting, Rendition
-from studio.fittings.renditions_api import router as renditions
+from studio.fittings.models import Fitting
 from studio.fittings.settling_api import router as settling
 from studio.fittings.stances_api import router as stances
 from studio.intake.api import router as intake
 from studio.library.api import router as library
 from studio.library.models import Clip
 from studio.patterns.api import router as patterns
+from studio.renditions.api import router as renditions
+from studio.renditions.board_api import router as board
+from studio.renditions.models import Rendition, Run
+from studio.renditions.runs_api import RunOut, runs_out
+from studio.renditions.runs_api import router as runs
 
 api = NinjaAPI(title="Armuto", version=__version__, docs_url=None, urls_namespace="armuto")
 api.add_router("library/", library)
@@ -31,6 +35,8 @@ api.add_router("fittings/", fittings)
 api.add_router("", stances)
 api.add_router("", settling)
 api.add_router("renditions/", renditions)
+api.add_router("board/", board)
+api.add_router("runs/", runs)
 api.add_router("patterns/", patterns)
 
 
@@ -40,33 +46,32 @@ def refused(request: HttpRequest, problem: BadInput):
 
 
 class Counts(Schema):
-    """Live counts for the top bar, and what is running."""
+    """Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that were.
+    finished: the newest run that has come to its end, by which a page notices one that ended."""
 
     clips: int
     characters: int
     fittings: int
     renditions: int
-    finished: int
-    running: int
-    done: float
+    accepted: int
+    arriving: int
+    runs: list[RunOut]
+    finished: RunOut | None
 
 
 @api.get("counts", response=Counts, operation_id="counts")
 def counts(request: HttpRequest):
-    states = Rendition.State
-    running = Q(state__in=[states.WAITING, states.WORKING])
-    rows = Rendition.objects.aggregate(
-        renditions=Count("id"),
-        running=Count("id", filter=running),
-        finished=Count("id", filter=Q(state__in=[states.GOOD, states.LOOK, states.WRONG], sentence="")),
+    rows = Rendition.objects.filter(retired=False).aggregate(
+        renditions=Count("id", filter=~Q(newest=None)), accepted=Count("id", filter=~Q(accepted=None))
     )
-    shares = Rendition.objects.filter(running).values_list("progress", flat=True)
     arriving = Arrival.objects.filter(state__in=[Arrival.State.WAITING, Arrival.State.READING]).count()
+    last = Run.objects.filter(state=Run.State.FINISHED).order_by("-finished").first()
     return {
         **rows,
-        "running": rows["running"] + arriving,
-        "done": sum(shares),
+        "arriving": arriving,
+        "runs": runs_out(Run.objects.filter(state=Run.State.RUNNING)),
+        "finished": runs_out([last])[0] if last else None,
         "clips": Clip.objects.filter(retired=False).count(),
-        "characters": Character.objects.count(),
+        "characters": Character.objects.filter(retired=False).count(),
         "fittings": Fitting.objects.count(),
     }

@@ -9,3 +9,7 @@ from django.core.asgi import get_asgi_application
 warnings.filterwarnings("ignore", "StreamingHttpResponse must consume synchronous iterators")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 application = get_asgi_application()
+if parent := os.environ.get("ARMUTO_WITH_PARENT"):
+    from studio.workers import end_with
+
+    end_with(int(parent))

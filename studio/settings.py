@@ -1,7 +1,8 @@
 """Settings of the studio. Everything that differs between places comes from the environment.
 
 ARMUTO_DATA: folder of the database (default: data/). ARMUTO_DATABASE: the database file itself. ARMUTO_SECRET: signing key.
-ARMUTO_HOSTS: host names, separated by commas. ARMUTO_LARGEST_MB: size limit of one uploaded file.
+ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_HOSTS: host names, separated by
+commas. ARMUTO_LARGEST_MB: size limit of one uploaded file.
 """
 
 import os
@@ -25,6 +26,7 @@ INSTALLED_APPS = [
     "studio.library",
     "studio.cast",
     "studio.fittings",
+    "studio.renditions",
     "studio.patterns",
     "studio.stances",
     "studio.arrivals",
@@ -56,6 +58,7 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+WORKERS = int(os.environ.get("ARMUTO_WORKERS", min(os.cpu_count() or 1, 8)))
 TEST_RUNNER = "studio.tests.runner.Runner"
 
 LARGEST_UPLOAD = int(os.environ.get("ARMUTO_LARGEST_MB", "200")) * 1024 * 1024

@@ -1,5 +1,7 @@
 """The shell command, run as a shell runs it."""
 
+import contextlib
+import io
 import json
 import subprocess
 import sys
@@ -10,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from armuto import formats, rotation
+from armuto import cli, formats, rotation
 from armuto.intake import Told
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files
 
@@ -18,7 +20,14 @@ COMMAND = Path(sys.executable).parent / "armuto"
 
 
 def run(*arguments) -> subprocess.CompletedProcess:
-    return subprocess.run([COMMAND, *map(str, arguments)], capture_output=True, text=True, timeout=120)
+    """The command in this process, which need not be started for every test."""
+    said, complained = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(said), contextlib.redirect_stderr(complained):
+        try:
+            code = cli.main([*map(str, arguments)])
+        except SystemExit as end:
+            code = end.code
+    return subprocess.CompletedProcess(arguments, code, said.getvalue(), complained.getvalue())
 
 
 class Commands(unittest.TestCase):
@@ -30,6 +39,14 @@ class Commands(unittest.TestCase):
     def test_it_works_without_django(self):
         code = "import sys, armuto.cli; sys.exit(any(m.split('.')[0] in ('django', 'ninja', 'studio') for m in sys.modules))"
         self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
+
+    def test_it_is_there_as_a_command(self):
+        done = subprocess.run([COMMAND, "inspect", WALK], capture_output=True, text=True, timeout=120)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("clip “walk”: 151 frames", done.stdout)
+        refused = subprocess.run([COMMAND, "inspect", "nothing.bvh"], capture_output=True, text=True, timeout=120)
+        self.assertEqual((refused.returncode, refused.stdout), (2, ""))
+        self.assertNotIn("Traceback", refused.stderr)
 
     def test_inspect(self):
         done = run("inspect", WALK, "--json")

@@ -7,6 +7,7 @@ from django.db import models
 from armuto import formats
 from armuto.formats import Document
 from armuto.intake import UNITS, Told
+from studio.digests import digest
 from studio.library.models import Original, Skeleton
 
 
@@ -16,7 +17,7 @@ class Character(models.Model):
     sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
     changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
     (:mod:`armuto.settling.capsules`). limits: joint limits that were changed for it, by part;
-    limits_revision: how often.
+    limits_revision: how often. digest: of everything a rendition takes from the character.
     """
 
     name = models.CharField(max_length=255)
@@ -36,10 +37,18 @@ class Character(models.Model):
     limits_revision = models.PositiveIntegerField(default=0)
     retired = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
+    digest = models.CharField(max_length=64, default="", editable=False)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["created", "id"]
+
+    def save(self, *args, update_fields=None, **kwargs):
+        # The file counts whole: with another mesh or other weights a figure looks otherwise in the same motion.
+        self.digest = digest(self.original_id, self.skeleton_id, self.capsules, self.limits)
+        if update_fields is not None:
+            update_fields = {*update_fields, "digest"}
+        super().save(*args, update_fields=update_fields, **kwargs)
 
     def display(self) -> bytes:
         """One self-contained .glb of the figure: its own file, or what was made from it."""

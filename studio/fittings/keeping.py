@@ -14,6 +14,7 @@ from armuto.settling.limits import Range, range_from
 from armuto.skeleton import Skeleton as SkeletonValue
 from armuto.stances.value import from_json as stance_from
 from studio.cast.models import Character
+from studio.digests import of_fitting
 from studio.fittings.models import Fitting, FittingState
 from studio.library.models import Skeleton
 from studio.patterns.keeping import reading
@@ -92,8 +93,9 @@ def step(row: Fitting, value: core.Fitting, change: str, contacts: dict | None =
     number = row.state.number + 1 if row.state else 0
     contacts = (row.state.contacts if row.state else {}) | (contacts or {})
     row.states.filter(number__gte=number).delete()
+    data = core.to_json(value)
     row.state = FittingState.objects.create(
-        fitting=row, number=number, data=core.to_json(value), change=change[:255], contacts=contacts
+        fitting=row, number=number, data=data, digest=of_fitting(data), change=change[:255], contacts=contacts
     )
     row.save(update_fields=["state"])
     _keep(row.state, value)

@@ -1,21 +1,17 @@
-"""Computing what a character does: the same core function for the preview, the rendition and the delivered file."""
+"""Computing what a character does: the same core function for the preview and the rendition."""
 
 from collections import OrderedDict
 from functools import lru_cache
 
-from armuto import formats
 from armuto.contacts import Contact
 from armuto.fitting import Fitting
 from armuto.formats import gltf
 from armuto.rotation import FloatArray
 from armuto.settling.listening import Ear, Found, ear, found_in, listen
-from armuto.settling.rooting import rooted, wants_root
 from armuto.skeleton import Clip
 from armuto.transfer import Performance
 from armuto.transfer import perform as perform_in_core
 from studio.cast.models import Character
-from studio.fittings.models import Rendition
-from studio.library import arrays
 from studio.library import models as library
 
 KEPT = 64
@@ -88,21 +84,3 @@ def for_the_stage(clip: Clip, character: Character) -> tuple[FloatArray, FloatAr
     document = character.document()
     assert document.rig is not None
     return gltf.node_motion(clip, document.rig)
-
-
-def stored(rendition: Rendition) -> Clip:
-    """The motion of a finished rendition."""
-    motion = rendition.motion
-    skeleton = rendition.character.skeleton.value()
-    return arrays.clip_value(rendition.clip.name, skeleton, motion.fps, motion.frames, motion)
-
-
-def file_of(rendition: Rendition, kind: str, fitting: Fitting) -> bytes:
-    """The rendition as a file: the character's own .glb with the motion, or its skeleton's motion as .bvh.
-
-    fitting: the one it was made with, which says whether a root bone is to be made for it.
-    """
-    clip = stored(rendition)
-    if wants_root(fitting):
-        clip = rooted(clip, fitting)
-    return formats.write([clip], rendition.character.document(), kind)

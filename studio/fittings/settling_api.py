@@ -6,12 +6,12 @@ from ninja import Router, Schema
 
 from armuto import fitting as core
 from armuto.transfer import shifting, travelling
+from studio.findings import FindingOut
 from studio.fittings import settling
 from studio.fittings.api import FittingOut, at_once, fitting_out, get_fitting_row, pose_of
 from studio.fittings.keeping import value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import clip_value, contacts_of
-from studio.fittings.renditions_api import FindingOut
 from studio.library.models import Clip
 
 router = Router(tags=["settling"])

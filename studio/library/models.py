@@ -7,6 +7,7 @@ from django.db import models
 from armuto import skeleton as core
 from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
+from studio.digests import digest
 from studio.library import arrays
 
 
@@ -81,7 +82,8 @@ class Clip(models.Model):
     take: the original it was read from. frames: of the whole take. travel: metres over the ground within the range.
     calibration: how many leading frames look like calibration. loop: it ends as it began. retired: out of the library's
     sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found. content:
-    hash of the take's motion. segment_of: the clip from whose take it was cut.
+    hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from whose take it
+    was cut.
     """
 
     name = models.CharField(max_length=255)
@@ -97,6 +99,7 @@ class Clip(models.Model):
     tags = models.JSONField(default=list)
     loop = models.BooleanField(default=False)
     content = models.CharField(max_length=64, db_index=True, default="")
+    digest = models.CharField(max_length=64, default="", editable=False)
     segment_of = models.ForeignKey("self", models.SET_NULL, null=True, related_name="segments")
     retired = models.BooleanField(default=False)
     notes = models.JSONField(default=list)
@@ -105,6 +108,12 @@ class Clip(models.Model):
 
     class Meta:
         ordering = ["name", "id"]
+
+    def save(self, *args, update_fields=None, **kwargs):
+        self.digest = digest(self.content, self.first, self.last, self.contacts)
+        if update_fields is not None:
+            update_fields = {*update_fields, "digest"}
+        super().save(*args, update_fields=update_fields, **kwargs)
 
     @property
     def length(self) -> int:

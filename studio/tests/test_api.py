@@ -11,7 +11,6 @@ from django.core.management import call_command
 from django.test import TestCase, TransactionTestCase, override_settings
 
 from armuto import formats
-from armuto.intake import Told
 from armuto.tests import scenes
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, clip_of, random_bvh
 from armuto.tests.test_other_formats import CLIP, zipped
@@ -19,13 +18,13 @@ from studio.arrivals import reading
 from studio.arrivals.models import Arrival, ArrivalContent
 from studio.arrivals.tasks import read_arrival
 from studio.cast.models import Character
-from studio.fittings import tasks
-from studio.fittings.models import Fitting, FittingState, Rendition, RenditionMotion
+from studio.fittings.models import Fitting, FittingState
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
+from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
 
 TABLES = (
     *(Original, OriginalContent, Skeleton, Clip, Motion, Plate, Character, Arrival, ArrivalContent),
-    *(Fitting, FittingState, Rendition, RenditionMotion),
+    *(Fitting, FittingState, Rendition, Revision, RevisionMotion, Run, RunItem),
 )
 
 
@@ -328,83 +327,6 @@ class Fittings(Studio):
         self.assertEqual(a["X-Armuto-Shape"], "149,38,4;149,38,3")
         left, right = (np.frombuffer(answer.content, "<f4") for answer in (a, b))
         np.testing.assert_allclose(left, right, atol=2e-6)
-
-
-class Renditions(Studio):
-    def test_made_with_progress_to_the_end(self):
-        row = self.render()
-        self.assertEqual((row["state"], row["progress"], row["findings"], row["out_of_date"]), ("good", 1.0, [], False))
-        counts = self.client.get("/api/counts").json()
-        self.assertEqual((counts["renditions"], counts["finished"], counts["running"]), (1, 1, 0))
-
-    def test_the_files_hold_the_motion_and_the_character(self):
-        row = self.render()
-        made = self.client.get(f"/api/renditions/{row['id']}/file?format=glb")
-        self.assertIn('filename="porter walk.glb"', made["Content-Disposition"])
-        document = formats.read(made.content, "porter walk.glb")
-        original = formats.read(PORTER.read_bytes(), "porter.glb")
-        self.assertEqual(document.original.json["materials"], original.original.json["materials"])
-        self.assertEqual((document.clips[0].name, document.clips[0].frames), ("walk", 149))
-        motion = self.client.get(f"/api/renditions/{row['id']}/file?format=bvh")
-        moved = formats.read(motion.content, "walk.bvh", Told("cm", "+Y")).clips[0]
-        order = [moved.skeleton.index[name] for name in document.skeleton.names]
-        off = document.clips[0].world().positions - moved.world().positions[:, order]
-        self.assertLess(np.abs(off).max(), 1e-4)
-
-    def test_out_of_date_is_a_comparison(self):
-        row, fitting = self.render(), self.fitting()
-        self.post(f"/api/fittings/{fitting['id']}/edits", op="remove", keys=["left toes"])
-        look = lambda: self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"]  # noqa: E731
-        self.assertTrue(look())
-        self.post(f"/api/fittings/{fitting['id']}/undo")
-        self.assertFalse(look())
-        Clip.objects.filter(pk=self.walk.pk).update(revision=2)
-        self.assertTrue(look())
-        self.assertFalse(self.render()["out_of_date"])
-
-    def test_a_missing_part_is_a_finding(self):
-        fitting = self.fitting()
-        self.post(f"/api/fittings/{fitting['id']}/edits", op="remove", keys=["left hand"])
-        row = self.render()
-        self.assertEqual(row["state"], "look")
-        self.assertIn("left hand got no motion", row["findings"][0]["text"])
-
-    def test_stopped_before_and_in_the_middle(self):
-        row = self.render()
-        before = bytes(RenditionMotion.objects.get().rotations)
-        Rendition.objects.update(state="waiting")
-        self.assertEqual(self.post(f"/api/renditions/{row['id']}/stop").json()["state"], "stopped")
-        tasks.make_rendition.call(row["id"])
-        self.assertEqual(Rendition.objects.get().state, "stopped")
-
-        def stopping(clip, fitting):
-            Rendition.objects.update(state="stopped")
-            return real(clip, fitting)
-
-        real = tasks.perform
-        Rendition.objects.update(state="waiting")
-        with mock.patch.object(tasks, "perform", stopping):
-            tasks.make_rendition.call(row["id"])
-        self.assertEqual(Rendition.objects.get().state, "stopped")
-        self.assertEqual(bytes(RenditionMotion.objects.get().rotations), before)
-
-    def test_a_failure_says_what_happened_and_keeps_the_last_result(self):
-        row = self.render()
-        with mock.patch.object(tasks, "perform", side_effect=RuntimeError("broken")):
-            Rendition.objects.update(state="waiting")
-            with self.assertRaises(RuntimeError):
-                tasks.make_rendition.call(row["id"])
-        failed = self.client.get(f"/api/renditions/{row['id']}").json()
-        self.assertEqual(failed["state"], "wrong")
-        self.assertIn("walk: transferring it to porter failed", failed["sentence"])
-        self.assertEqual(RenditionMotion.objects.count(), 1)
-
-    def test_nothing_to_fetch_yet(self):
-        row = self.render()
-        RenditionMotion.objects.all().delete()
-        answer = self.client.get(f"/api/renditions/{row['id']}/file")
-        self.assertEqual(answer.status_code, 409)
-        self.assertIn("not been transferred", answer.json()["detail"])
 
 
 class Page(TestCase):

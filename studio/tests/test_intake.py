@@ -15,11 +15,12 @@ from armuto.formats import bvh, gltf
 from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files, random_bvh
 from studio.cast.models import Character
-from studio.fittings.models import Fitting, Rendition
+from studio.fittings.models import Fitting
 from studio.intake.models import IntakeFile, IntakeRow
 from studio.intake.tasks import accept_file
 from studio.library import keeping
 from studio.library.models import Clip, Original, Skeleton
+from studio.renditions.models import Rendition
 
 
 class IntakeCase(TransactionTestCase):
@@ -334,7 +335,8 @@ class Characters(IntakeCase):
         body = json.dumps({"clip_id": clip.pk, "character_id": porter.pk})
         pairs = len(self.client.post("/api/fittings/", body, content_type="application/json").json()["pairs"])
         self.client.post("/api/renditions/", body, content_type="application/json")
-        self.assertEqual(self.client.get("/api/renditions/").json()[0]["out_of_date"], False)
+        cell = f"/api/renditions/cell?clip_id={clip.pk}&character_id={porter.pk}"
+        self.assertEqual(self.client.get(cell).json()["changed"], [])
         held = gltf.parse(PORTER.read_bytes(), "porter.glb")
         for node in held.json["nodes"]:
             node["name"] = node["name"].replace("toe.L", "left_ball_of_the_foot")
@@ -350,7 +352,8 @@ class Characters(IntakeCase):
         made = Fitting.objects.get()
         again = self.client.get(f"/api/fittings/{made.pk}").json()
         self.assertEqual((len(again["pairs"]), again["undo"]), (pairs - 1, None))
-        self.assertTrue(self.client.get("/api/renditions/").json()[0]["out_of_date"])
+        now = self.client.get(cell).json()
+        self.assertEqual((now["state"], now["changed"]), ("out of date", ["the character", "the fitting"]))
         self.assertEqual(Rendition.objects.count(), 1)
 
     def test_a_version_without_a_mesh_changes_nothing(self):

@@ -10,7 +10,7 @@ from armuto.tests.files import DEMO
 from studio.cast.models import Character
 from studio.fittings.api import FittingOut
 from studio.fittings.keeping import fitting_for, value_of
-from studio.fittings.models import Fitting, Rendition
+from studio.fittings.models import Fitting
 from studio.fittings.performing import contacts_of
 from studio.library.models import Clip
 from studio.tests.test_api import bring_in
@@ -109,11 +109,11 @@ class Choices(Settling):
     def test_what_was_made_before_is_out_of_date(self):
         row = self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
         path = f"/api/renditions/{row['id']}"
-        self.assertFalse(self.client.get(path).json()["out_of_date"])
+        self.assertEqual(self.client.get(path).json()["state"], "good")
         self.settings(hold=0.5)
-        self.assertTrue(self.client.get(path).json()["out_of_date"])
+        self.assertEqual(self.client.get(path).json()["state"], "out of date")
         self.client.post(f"/api/fittings/{self.made['id']}/undo")
-        self.assertFalse(self.client.get(path).json()["out_of_date"])
+        self.assertEqual(self.client.get(path).json()["state"], "good")
 
 
 class Contacts(Settling):
@@ -192,7 +192,7 @@ class Measures(Settling):
         row = self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
         row = self.client.get(f"/api/renditions/{row['id']}").json()
         self.assertEqual((row["state"], row["sentence"]), ("wrong", ""))
-        self.assertIn("foot slide", {one["kind"] for one in row["findings"]})
+        self.assertIn("foot slide", {one["kind"] for one in row["newest"]["findings"]})
         file = self.client.get(f"/api/renditions/{row['id']}/file")
         self.assertEqual(file.status_code, 200)
 
@@ -238,7 +238,8 @@ class Limits(Settling):
     def test_a_change_makes_renditions_out_of_date(self):
         row = self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
         self.change(part="head", range={"bend": [-5, 5], "side": [-5, 5], "twist": [-5, 5]})
-        self.assertTrue(Rendition.objects.get(pk=row["id"]).out_of_date)
+        now = self.client.get(f"/api/renditions/{row['id']}").json()
+        self.assertEqual((now["state"], now["changed"]), ("out of date", ["the character"]))
 
     def test_a_part_bent_on_the_figure(self):
         path = f"/api/cast/{self.striker.pk}/bent"

@@ -1,4 +1,4 @@
-"""Run the studio: one server and one worker, until Ctrl-C."""
+"""Run the studio: one server and its workers, until Ctrl-C."""
 
 import os
 import signal
@@ -10,12 +10,44 @@ import time
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
+from django.db import OperationalError
+
+from studio import taking_up
 
 PATIENCE = 10.0  # seconds a child may take to finish
+LOOK = 0.3  # seconds between two looks at the children
+LEAST = 5.0  # seconds: a child that ends sooner than this again and again is not started any more
+TRIES = 5
+
+
+class Child:
+    """A process that is started again when it was killed."""
+
+    def __init__(self, word: str, command: list[str], environment: dict[str, str]):
+        self.word, self.command, self.environment = word, command, environment
+        self.short = 0
+        self.start()
+
+    def start(self) -> None:
+        # In a session of its own, so that Ctrl-C reaches the parent alone and it decides who stops when.
+        self.started = time.monotonic()
+        self.process = subprocess.Popen(
+            self.command, env=self.environment, cwd=settings.BASE, start_new_session=True, stdout=subprocess.DEVNULL
+        )
+
+    def look_after(self) -> bool:
+        """Start it again if it has ended. Returns whether it had."""
+        if self.process.poll() is None:
+            return False
+        self.short = self.short + 1 if time.monotonic() - self.started < LEAST else 0
+        if self.short >= TRIES:
+            raise CommandError(f"The {self.word} ended by itself {TRIES} times; its message is above.")
+        self.start()
+        return True
 
 
 class Command(BaseCommand):
-    help = "Start the server and a worker, print the address, and end both cleanly on Ctrl-C."
+    help = "Start the server and the workers, print the address, look after them, and end all cleanly on Ctrl-C."
 
     def add_arguments(self, parser):
         parser.add_argument("--port", type=int, default=8123)
@@ -31,59 +63,53 @@ class Command(BaseCommand):
         call_command("migrate", verbosity=0)
         if demo:
             call_command("load_demo", stdout=self.stdout)
-        # A worker that was killed leaves work marked as begun; it is taken up again.
-        call_command("take_up", stdout=self.stdout)
+        taking_up.everything()
         environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings"}
-        server = [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "studio.asgi:application",
-            "--port",
-            str(port),
-            "--log-level",
-            "warning",
-        ]
-        worker = [
-            sys.executable,
-            "manage.py",
-            "db_worker",
-            "--interval",
-            "0.2",
-            "--no-startup-delay",
-            "--no-reload",
-            "-v",
-            "0",
-        ]
-        # In sessions of their own, so that Ctrl-C reaches this process alone and it decides who stops when.
-        children = [
-            subprocess.Popen(command, env=environment, cwd=settings.BASE, start_new_session=True)
-            for command in (server, worker)
-        ]
+        # One core each: several workers that all spread over all cores only get in each other's way.
+        alone = environment | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+        server = [sys.executable, "-m", "uvicorn", "studio.asgi:application", "--port", str(port)]
+        worker = [sys.executable, "manage.py", "work", "--with-parent", str(os.getpid()), "-v", "0"]
         # Said outright, since a shell may have started us with Ctrl-C ignored.
         signal.signal(signal.SIGINT, signal.default_int_handler)
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+        children: list[Child] = []
         try:
+            children.append(
+                Child("server", [*server, "--log-level", "warning"], environment | {"ARMUTO_WITH_PARENT": str(os.getpid())})
+            )
+            if taking_up.uses_the_database():
+                children += [Child("worker", worker, alone) for _ in range(settings.WORKERS)]
             self._wait_for(port, children)
             self.stdout.write(f"Armuto is open at http://127.0.0.1:{port}/ — Ctrl-C ends it.")
             self.stdout.flush()
-            while all(child.poll() is None for child in children):
-                time.sleep(0.3)
-            raise CommandError("The server or the worker ended by itself; its message is above.")
+            due = False
+            while True:
+                time.sleep(LOOK)
+                ended = [child.look_after() for child in children]
+                due = due or any(ended)
+                if due:
+                    due = not self._taken_up()
         except KeyboardInterrupt:
             self.stdout.write("")
         finally:
-            self._end(children)
+            self._end([child.process for child in children])
 
-    def _wait_for(self, port: int, children: list[subprocess.Popen]) -> None:
-        for _ in range(300):
-            if any(child.poll() is not None for child in children):
-                raise CommandError("The server or the worker did not start; its message is above.")
+    def _taken_up(self) -> bool:
+        try:
+            taking_up.of_the_gone()
+        except OperationalError:
+            return False  # the database was locked for long; at the next look
+        return True
+
+    def _wait_for(self, port: int, children: list[Child]) -> None:
+        for _ in range(600):
+            for child in children:
+                child.look_after()
             with socket.socket() as probe:
                 if probe.connect_ex(("127.0.0.1", port)) == 0:
                     return
             time.sleep(0.1)
-        raise CommandError("The server did not answer within 30 seconds.")
+        raise CommandError("The server did not answer within a minute.")
 
     def _end(self, children: list[subprocess.Popen]) -> None:
         for child in children:

@@ -1102,6 +1102,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/renditions/cell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Cell
+         * @description The rendition of a cell; null where nothing was transferred yet.
+         */
+        get: operations["get_cell"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renditions/": {
         parameters: {
             query?: never;
@@ -1109,14 +1129,33 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Renditions */
-        get: operations["list_renditions"];
+        get?: never;
         put?: never;
         /**
          * Make
-         * @description Transfer a clip to a character, in the worker. Asking again for the same cell makes it anew.
+         * @description Transfer a clip to a character, in the worker, before anything else that waits.
          */
         post: operations["make_rendition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renditions/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Queue
+         * @description Results in the order they want a look: the worst findings first. Without cells, all that are not accepted.
+         */
+        post: operations["review_queue"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1149,8 +1188,28 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop */
+        /**
+         * Stop
+         * @description Take one item out of its run; the last result stays.
+         */
         post: operations["stop_rendition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renditions/{rendition_id}/send-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send Back */
+        post: operations["send_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1166,7 +1225,7 @@ export interface paths {
         };
         /**
          * Motion
-         * @description The rendition for the character's own nodes: as the preview of a fitting is given.
+         * @description A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the newest.
          */
         get: operations["get_rendition_motion"];
         put?: never;
@@ -1191,6 +1250,270 @@ export interface paths {
         get: operations["get_rendition_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renditions/{rendition_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Difference
+         * @description Centimetres by which two results of one rendition are apart at their furthest joint, frame by frame.
+         *
+         *     Empty where they have no bones or no length in common.
+         */
+        get: operations["compare_revisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Board */
+        get: operations["get_board"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan
+         * @description What an action on these cells would mean. Nothing is changed.
+         */
+        post: operations["plan_action"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board/transfer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Transfer
+         * @description Start a run over these cells; nothing where none of them is left to do.
+         */
+        post: operations["start_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept */
+        post: operations["accept_cells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Retire */
+        post: operations["retire_cells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Take back, or make again, what was accepted, sent back or retired.
+         */
+        post: operations["restore_cells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Runs
+         * @description The newest runs, and all that are not through.
+         */
+        get: operations["list_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look First
+         * @description What is being looked at comes before the rest of what waits.
+         */
+        post: operations["look_first"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Run */
+        get: operations["get_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Items
+         * @description Items of a run in their order: those that are at work or failed, where state says so.
+         */
+        get: operations["list_run_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop */
+        post: operations["stop_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go On */
+        post: operations["continue_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry
+         * @description Try again what failed.
+         */
+        post: operations["retry_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1358,7 +1681,8 @@ export interface components {
     schemas: {
         /**
          * Counts
-         * @description Live counts for the top bar, and what is running.
+         * @description Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that were.
+         *     finished: the newest run that has come to its end, by which a page notices one that ended.
          */
         Counts: {
             /** Clips */
@@ -1369,12 +1693,55 @@ export interface components {
             fittings: number;
             /** Renditions */
             renditions: number;
-            /** Finished */
-            finished: number;
+            /** Accepted */
+            accepted: number;
+            /** Arriving */
+            arriving: number;
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
+            finished: components["schemas"]["RunOut"] | null;
+        };
+        /**
+         * RunOut
+         * @description through: done or failed, of total. good, look, wrong: the done ones by grade. worked: seconds it ran. left: seconds it is
+         *     expected to take yet, or null before anything is done.
+         */
+        RunOut: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** State */
+            state: string;
+            /** Total */
+            total: number;
+            /** Through */
+            through: number;
+            /** Waiting */
+            waiting: number;
             /** Running */
             running: number;
+            /** Failed */
+            failed: number;
             /** Done */
             done: number;
+            /** Good */
+            good: number;
+            /** Look */
+            look: number;
+            /** Wrong */
+            wrong: number;
+            /** Worked */
+            worked: number;
+            /** Left */
+            left: number | null;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Finished */
+            finished: string | null;
         };
         /** SkeletonChange */
         SkeletonChange: {
@@ -2476,7 +2843,11 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
-        /** RenditionOut */
+        /**
+         * RenditionOut
+         * @description state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one; revisions:
+         *     all that are kept. changed: what has changed since the newest was made. run_id, progress: while it is under way.
+         */
         RenditionOut: {
             /** Id */
             id: number;
@@ -2492,19 +2863,52 @@ export interface components {
             fitting_id: number;
             /** State */
             state: string;
-            /** Out Of Date */
-            out_of_date: boolean;
-            /** Progress */
-            progress: number;
             /** Sentence */
             sentence: string;
+            /** Note */
+            note: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Progress */
+            progress: number;
+            newest: components["schemas"]["RevisionOut"] | null;
+            /** Accepted Id */
+            accepted_id: number | null;
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+            /** Changed */
+            changed: string[];
+        };
+        /**
+         * RevisionOut
+         * @description One result. clip, character and fitting: what it was made from, as people know it.
+         */
+        RevisionOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Grade */
+            grade: string;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+            /** Frames */
+            frames: number;
+            /** Fps */
+            fps: number;
+            /** Seconds */
+            seconds: number;
             /**
-             * Changed
+             * Made
              * Format: date-time
              */
-            changed: string;
+            made: string;
+            /** Clip Revision */
+            clip_revision: number;
+            /** Character Revision */
+            character_revision: number;
+            /** Fitting Step */
+            fitting_step: number;
         };
         /** RenditionIn */
         RenditionIn: {
@@ -2512,6 +2916,184 @@ export interface components {
             clip_id: number;
             /** Character Id */
             character_id: number;
+        };
+        /**
+         * QueueRow
+         * @description One result that waits for a look. worst: its worst finding in words.
+         */
+        QueueRow: {
+            /** Id */
+            id: number;
+            /** Clip Id */
+            clip_id: number;
+            /** Clip */
+            clip: string;
+            /** Character Id */
+            character_id: number;
+            /** Character */
+            character: string;
+            /** Fitting Id */
+            fitting_id: number;
+            /** State */
+            state: string;
+            /** Grade */
+            grade: string;
+            /** Note */
+            note: string;
+            /** Rank */
+            rank: number;
+            /** Worst */
+            worst: string;
+        };
+        /**
+         * CellsIn
+         * @description Cells as ids of clip and character.
+         */
+        CellsIn: {
+            /** Cells */
+            cells: [
+                number,
+                number
+            ][];
+        };
+        /** Before */
+        Before: {
+            /** Rendition Id */
+            rendition_id: number;
+            /** Accepted Id */
+            accepted_id: number | null;
+            /** Note */
+            note: string;
+            /** Retired */
+            retired: boolean;
+        };
+        /** SendingBack */
+        SendingBack: {
+            /** Note */
+            note: string;
+        };
+        /**
+         * BoardOut
+         * @description clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four bits are
+         *     an index into words; then accepted, sent back, retired.
+         */
+        BoardOut: {
+            /** Clips */
+            clips: number[];
+            /** Characters */
+            characters: number[];
+            /** Words */
+            words: string[];
+            /** States */
+            states: string;
+            /** Fittings */
+            fittings: components["schemas"]["FittingMark"][];
+        };
+        /** FittingMark */
+        FittingMark: {
+            /** Id */
+            id: number;
+            /** Skeleton Id */
+            skeleton_id: number;
+            /** Character Id */
+            character_id: number;
+            /** Pairs */
+            pairs: number;
+            /** Confirmed */
+            confirmed: number;
+        };
+        /**
+         * PlanOut
+         * @description limbs: without their side. parts: from which a limb can hang.
+         */
+        PlanOut: {
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Limbs */
+            limbs: components["schemas"]["LimbOut"][];
+            /** Parts */
+            parts: string[];
+        };
+        /** Unfitted */
+        Unfitted: {
+            /** Skeleton Id */
+            skeleton_id: number;
+            /** Character Id */
+            character_id: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * PlanIn
+         * @description A copy of a plan under another name.
+         */
+        PlanIn: {
+            /** Copy Of */
+            copy_of: string;
+            /** Name */
+            name: string;
+        };
+        /** TransferIn */
+        TransferIn: {
+            /** Cells */
+            cells: [
+                number,
+                number
+            ][];
+            /**
+             * Update
+             * @default false
+             */
+            update: boolean;
+        };
+        /** Restoring */
+        Restoring: {
+            /** Rows */
+            rows: components["schemas"]["Before"][];
+        };
+        /** FirstIn */
+        FirstIn: {
+            /** Cells */
+            cells: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * ItemOut
+         * @description One transfer of a run. grade and the revisions: of what it made, empty before that.
+         */
+        ItemOut: {
+            /** Id */
+            id: number;
+            /** Rendition Id */
+            rendition_id: number;
+            /** Clip Id */
+            clip_id: number;
+            /** Clip */
+            clip: string;
+            /** Character Id */
+            character_id: number;
+            /** Character */
+            character: string;
+            /** State */
+            state: string;
+            /** Progress */
+            progress: number;
+            /** Sentence */
+            sentence: string;
+            /** Seconds */
+            seconds: number;
+            /** Attempts */
+            attempts: number;
+            /** Grade */
+            grade: string;
+            /** Made From */
+            made_from: string;
         };
         /**
          * PatternOut
@@ -2581,32 +3163,6 @@ export interface components {
             parts: string[];
             /** Required */
             required: boolean;
-        };
-        /**
-         * PlanOut
-         * @description limbs: without their side. parts: from which a limb can hang.
-         */
-        PlanOut: {
-            /** Id */
-            id: number | null;
-            /** Name */
-            name: string;
-            /** Own */
-            own: boolean;
-            /** Limbs */
-            limbs: components["schemas"]["LimbOut"][];
-            /** Parts */
-            parts: string[];
-        };
-        /**
-         * PlanIn
-         * @description A copy of a plan under another name.
-         */
-        PlanIn: {
-            /** Copy Of */
-            copy_of: string;
-            /** Name */
-            name: string;
         };
         /** LimbIn */
         LimbIn: {
@@ -4334,9 +4890,12 @@ export interface operations {
             };
         };
     };
-    list_renditions: {
+    get_cell: {
         parameters: {
-            query?: never;
+            query: {
+                clip_id: number;
+                character_id: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4349,7 +4908,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RenditionOut"][];
+                    "application/json": components["schemas"]["RenditionOut"] | null;
                 };
             };
         };
@@ -4374,6 +4933,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenditionOut"];
+                };
+            };
+        };
+    };
+    review_queue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CellsIn"] | null;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueRow"][];
                 };
             };
         };
@@ -4422,9 +5005,37 @@ export interface operations {
             };
         };
     };
-    get_rendition_motion: {
+    send_back: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendingBack"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Before"][];
+                };
+            };
+        };
+    };
+    get_rendition_motion: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
             header?: never;
             path: {
                 rendition_id: number;
@@ -4446,6 +5057,7 @@ export interface operations {
         parameters: {
             query?: {
                 format?: "glb" | "bvh" | "dae" | "usd";
+                revision?: number | null;
             };
             header?: never;
             path: {
@@ -4469,6 +5081,334 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    compare_revisions: {
+        parameters: {
+            query: {
+                a: number;
+                b: number;
+            };
+            header?: never;
+            path: {
+                rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+        };
+    };
+    get_board: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+        };
+    };
+    plan_action: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    start_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransferIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    accept_cells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Before"][];
+                };
+            };
+        };
+    };
+    retire_cells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Before"][];
+                };
+            };
+        };
+    };
+    restore_cells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Restoring"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Before"][];
+                };
+            };
+        };
+    };
+    list_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"][];
+                };
+            };
+        };
+    };
+    look_first: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    list_run_items: {
+        parameters: {
+            query?: {
+                state?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemOut"][];
+                };
+            };
+        };
+    };
+    stop_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    continue_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    retry_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
                 };
             };
         };

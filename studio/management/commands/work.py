@@ -1,0 +1,39 @@
+"""A worker, known by a name of its own, that ends with whoever started it."""
+
+import os
+
+from django.db import OperationalError, close_old_connections
+from django_tasks_db.management.commands import db_worker
+
+from studio import workers
+
+NICE = 5  # people at the server come first
+
+
+class Worker(db_worker.Worker):
+    def run(self) -> None:
+        while True:
+            try:
+                return super().run()
+            except OperationalError:
+                # The database was locked for longer than its timeout; nothing was claimed, so try again.
+                close_old_connections()
+
+
+class Command(db_worker.Command):
+    help = "Work off what is queued, until told to end."
+
+    def add_arguments(self, parser):
+        super().add_arguments(parser)
+        parser.add_argument("--with-parent", type=int, metavar="PID", help="end soon after this process, which started it")
+        parser.set_defaults(interval=0.2, startup_delay=False, reload=False)
+
+    def handle(self, *, with_parent=None, **options):
+        if with_parent:
+            workers.end_with(with_parent)
+        os.nice(NICE)
+        options["worker_id"] = workers.enlist()
+        db_worker.Worker = Worker
+        self.stdout.write(f"{workers.name} works.")
+        self.stdout.flush()
+        super().handle(**options)

@@ -1,0 +1,70 @@
+"""The board: the state of every cell, and what an action on many of them would mean."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from django.db.models import Case, F, IntegerField, Q, Value, When
+
+from studio.fittings.models import Fitting
+from studio.renditions.models import Rendition
+
+STATES = ("not yet", "waiting", "running", "good", "look", "wrong", "failed", "out of date", "accepted")
+CODE = {state: code for code, state in enumerate(STATES)}
+# Bits above the state's own four.
+ACCEPTED, SENT_BACK, RETIRED = 16, 32, 64
+
+_current = (
+    Q(newest__clip_digest=F("clip__digest"))
+    & Q(newest__character_digest=F("character__digest"))
+    & Q(newest__fitting_digest=F("fitting__state__digest"))
+)
+
+
+def with_state(rows):
+    """Renditions, each with its ``state`` as a code of STATES."""
+    when = [
+        When(retired=True, then=Value(CODE["not yet"])),
+        When(work=Rendition.Work.WAITING, then=Value(CODE["waiting"])),
+        When(work=Rendition.Work.RUNNING, then=Value(CODE["running"])),
+        When(work=Rendition.Work.FAILED, then=Value(CODE["failed"])),
+        When(newest=None, then=Value(CODE["not yet"])),
+        When(~_current, then=Value(CODE["out of date"])),
+        When(accepted=F("newest"), then=Value(CODE["accepted"])),
+        *(When(newest__grade=grade, then=Value(CODE[grade])) for grade in ("good", "look", "wrong")),
+    ]
+    return rows.annotate(state=Case(*when, default=Value(0), output_field=IntegerField()))
+
+
+def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
+    """``(clips, characters)`` uint8: the code of the state, with ACCEPTED where an accepted result is kept, SENT_BACK where a
+    note waits, and RETIRED."""
+    row_of = {pk: at for at, pk in enumerate(clips)}
+    column_of = {pk: at for at, pk in enumerate(characters)}
+    out = np.zeros((len(clips), len(characters)), np.uint8)
+    rows = with_state(Rendition.objects.order_by()).values_list(
+        "clip_id", "character_id", "state", "accepted_id", "note", "retired"
+    )
+    for clip, character, state, accepted, note, retired in rows:
+        at, column = row_of.get(clip), column_of.get(character)
+        if at is not None and column is not None:
+            kept = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
+            out[at, column] = state | kept
+    return out
+
+
+def fittings() -> list[dict]:
+    """Every fitting: how many pairs it has and how many are confirmed."""
+    rows = Fitting.objects.exclude(state=None).select_related("state")
+    out = []
+    for row in rows.only("skeleton_id", "character_id", "state__data"):
+        pairs = row.state.data["pairs"]
+        out.append(
+            {
+                "id": row.pk,
+                "skeleton_id": row.skeleton_id,
+                "character_id": row.character_id,
+                "pairs": len(pairs),
+                "confirmed": sum(bool(pair.get("confirmed")) for pair in pairs),
+            }
+        )
+    return out

@@ -1,0 +1,99 @@
+"""Revisions of renditions: made, kept, read again."""
+
+import json
+import time
+from collections.abc import Callable
+from dataclasses import asdict
+
+from django.db.models import Max
+
+from armuto import fitting as core
+from armuto.findings import find, grade, rank
+from armuto.settling.rooting import rooted, wants_root
+from armuto.skeleton import Clip
+from studio.fittings.keeping import of_character, value_of
+from studio.fittings.performing import clip_value, perform
+from studio.library import arrays
+from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion
+
+
+class Stopped(Exception):
+    """Whoever asked for a result does not want it any more."""
+
+
+def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision, RevisionMotion]:
+    """What the clip looks like on the character now, not yet kept.
+
+    reached: told the share that is done, 0 to 1; where it returns False, :class:`Stopped` is raised. Raises
+    :class:`~armuto.errors.BadInput` where it cannot be performed.
+    """
+    begun = time.perf_counter()
+    value = value_of(row.fitting)
+    clip = clip_value(row.clip)
+    done = perform(value, row.clip)
+    if not reached(0.6):
+        raise Stopped
+    found = find(clip, done.clip, value, done.found)
+    assert row.fitting.state is not None
+    made = Revision(
+        rendition=row,
+        clip_digest=row.clip.digest,
+        character_digest=row.character.digest,
+        fitting_digest=row.fitting.state.digest,
+        clip_revision=row.clip.revision,
+        character_revision=row.character.revision,
+        fitting_step=row.fitting.state.number,
+        grade=grade(found),
+        findings=[asdict(finding) for finding in found],
+        rank=rank(found),
+        frames=done.clip.frames,
+        fps=done.clip.fps,
+        seconds=time.perf_counter() - begun,
+    )
+    motion = RevisionMotion(
+        skeleton=row.character.skeleton,
+        rotations=arrays.packed(done.clip.rotations),
+        moving=done.clip.moving.tolist(),
+        translations=arrays.packed(done.clip.translations),
+    )
+    return made, motion
+
+
+def keep(made: Revision, motion: RevisionMotion) -> None:
+    """Put a result in force as its rendition's newest, within the caller's transaction.
+
+    The one before it stays, to be compared with, and so does the accepted one; older ones go.
+    """
+    row = made.rendition
+    latest = row.revisions.aggregate(Max("number"))["number__max"]
+    made.number = (latest or 0) + 1
+    made.save()
+    motion.revision = made
+    motion.save()
+    state = row.fitting.state
+    assert state is not None
+    FittingRecord.objects.get_or_create(digest=made.fitting_digest, defaults={"data": state.data})
+    row.revisions.exclude(pk__in=[made.pk, row.newest_id, row.accepted_id]).delete()
+    Rendition.objects.filter(pk=row.pk).update(newest=made, work=Rendition.Work.NOTHING, sentence="", retired=False)
+
+
+def motion_of(revision: Revision) -> Clip:
+    """The motion of a revision, on the skeleton it was made on."""
+    motion = revision.motion
+    name = revision.rendition.clip.name
+    return arrays.clip_value(name, motion.skeleton.value(), revision.fps, revision.frames, motion)
+
+
+def fitting_of(revision: Revision) -> core.Fitting:
+    """The fitting as it was when the revision was made."""
+    row = revision.rendition
+    data = FittingRecord.objects.get(pk=revision.fitting_digest).data
+    target = revision.motion.skeleton.value()
+    value = core.from_json(json.dumps(data), row.character.name, row.fitting.skeleton.value(), target)
+    return of_character(value, row.character) if target.names == row.character.skeleton.value().names else value
+
+
+def delivered(revision: Revision) -> Clip:
+    """The motion as it leaves the house: on a root bone where its fitting wants one."""
+    clip, fitting = motion_of(revision), fitting_of(revision)
+    return rooted(clip, fitting) if wants_root(fitting) else clip

@@ -1,0 +1,143 @@
+"""Runs over HTTP: what is running, what ran, stop, go on, try again."""
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema, Status
+
+from studio.renditions import runs
+from studio.renditions.models import Run, RunItem
+
+router = Router(tags=["runs"])
+SHOWN = 60
+OPEN = [Run.State.RUNNING, Run.State.STOPPED]
+
+
+class RunOut(Schema):
+    """through: done or failed, of total. good, look, wrong: the done ones by grade. worked: seconds it ran. left: seconds it is
+    expected to take yet, or null before anything is done."""
+
+    id: int
+    title: str
+    state: str
+    total: int
+    through: int
+    waiting: int
+    running: int
+    failed: int
+    done: int
+    good: int
+    look: int
+    wrong: int
+    worked: float
+    left: float | None
+    created: datetime
+    finished: datetime | None
+
+
+class ItemOut(Schema):
+    """One transfer of a run. grade and the revisions: of what it made, empty before that."""
+
+    id: int
+    rendition_id: int
+    clip_id: int
+    clip: str
+    character_id: int
+    character: str
+    state: str
+    progress: float
+    sentence: str
+    seconds: float
+    attempts: int
+    grade: str
+    made_from: str
+
+    @staticmethod
+    def resolve_clip_id(row: RunItem) -> int:
+        return row.rendition.clip_id
+
+    @staticmethod
+    def resolve_clip(row: RunItem) -> str:
+        return row.rendition.clip.name
+
+    @staticmethod
+    def resolve_character_id(row: RunItem) -> int:
+        return row.rendition.character_id
+
+    @staticmethod
+    def resolve_character(row: RunItem) -> str:
+        return row.rendition.character.name
+
+    @staticmethod
+    def resolve_grade(row: RunItem) -> str:
+        return row.revision.grade if row.revision else ""
+
+    @staticmethod
+    def resolve_made_from(row: RunItem) -> str:
+        made = row.revision
+        if made is None:
+            return ""
+        return (
+            f"clip {made.clip_revision}, character {made.character_revision}, step {made.fitting_step} of the fitting"
+        )
+
+
+class FirstIn(Schema):
+    cells: list[tuple[int, int]]
+
+
+class Retried(Schema):
+    count: int
+
+
+def runs_out(rows) -> list[dict]:
+    return runs.counted(rows)
+
+
+@router.get("", response=list[RunOut], operation_id="list_runs")
+def list_runs(request: HttpRequest):
+    """The newest runs, and all that are not through."""
+    newest = set(Run.objects.values_list("pk", flat=True)[:SHOWN])
+    unfinished = set(Run.objects.filter(state__in=OPEN).values_list("pk", flat=True))
+    return runs_out(Run.objects.filter(pk__in=newest | unfinished))
+
+
+@router.post("first", response={204: None}, operation_id="look_first")
+def look_first(request: HttpRequest, wanted: FirstIn):
+    """What is being looked at comes before the rest of what waits."""
+    runs.look_first(wanted.cells[:4000])
+    return Status(204, None)
+
+
+@router.get("{run_id}", response=RunOut, operation_id="get_run")
+def get_run(request: HttpRequest, run_id: int):
+    return runs_out([get_object_or_404(Run, pk=run_id)])[0]
+
+
+@router.get("{run_id}/items", response=list[ItemOut], operation_id="list_run_items")
+def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 200, offset: int = 0):
+    """Items of a run in their order: those that are at work or failed, where state says so."""
+    rows = RunItem.objects.filter(run=run_id).select_related("rendition__clip", "rendition__character", "revision")
+    if state:
+        rows = rows.filter(state=state)
+    return rows.order_by("position")[offset : offset + min(limit, 1000)]
+
+
+@router.post("{run_id}/stop", response=RunOut, operation_id="stop_run")
+def stop(request: HttpRequest, run_id: int):
+    runs.stop(get_object_or_404(Run, pk=run_id))
+    return get_run(request, run_id)
+
+
+@router.post("{run_id}/continue", response=RunOut, operation_id="continue_run")
+def go_on(request: HttpRequest, run_id: int):
+    runs.resume(get_object_or_404(Run, pk=run_id))
+    return get_run(request, run_id)
+
+
+@router.post("{run_id}/retry", response=RunOut, operation_id="retry_run")
+def retry(request: HttpRequest, run_id: int):
+    """Try again what failed."""
+    runs.retry(get_object_or_404(Run, pk=run_id))
+    return get_run(request, run_id)

@@ -1,0 +1,72 @@
+"""Who works for this studio: names of workers, and how one tells that a worker is gone.
+
+A worker holds a lock on a file of its own for as long as it lives. The system lets go of it however the worker ends, so a
+lock that can be taken says that its holder is gone; numbers of processes would be given out again.
+"""
+
+import fcntl
+import os
+import signal
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from django.conf import settings
+from django.utils.crypto import get_random_string
+
+HOST = socket.gethostname()[:40]
+name = f"{HOST}.here"  # of the worker that this process is; the server's own where it works on the spot
+_held: dict[str, int] = {}
+
+
+def folder() -> Path:
+    database = Path(settings.DATABASES["default"]["NAME"])
+    return database.with_name(f"{database.name}.workers")
+
+
+def enlist() -> str:
+    """Give this process a name as a worker, and hold its lock until the process ends."""
+    global name
+    name = f"{HOST}.{os.getpid()}.{get_random_string(6)}"
+    folder().mkdir(parents=True, exist_ok=True)
+    _held[name] = os.open(folder() / name, os.O_CREAT | os.O_RDWR)
+    fcntl.flock(_held[name], fcntl.LOCK_EX)
+    return name
+
+
+def gone(worker: str) -> bool:
+    """Whether a worker of this machine has ended. Of other machines' workers nothing is known here."""
+    if not worker.startswith(f"{HOST}.") or worker == name or worker in _held:
+        return False
+    path = folder() / worker
+    try:
+        handle = os.open(path, os.O_RDWR)
+    except FileNotFoundError:
+        return True
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    finally:
+        os.close(handle)
+    path.unlink(missing_ok=True)
+    return True
+
+
+def enlisted() -> Iterator[str]:
+    """Names of the workers of this machine that live."""
+    if folder().is_dir():
+        yield from (path.name for path in folder().iterdir() if not gone(path.name))
+
+
+def end_with(parent: int) -> None:
+    """End this process, gently, soon after the one that started it, which may have ended already."""
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(0.5)
+        os.kill(os.getpid(), signal.SIGTERM)
+
+    threading.Thread(target=watch, daemon=True, name="parent").start()
