@@ -88,7 +88,7 @@ def plate(clip: Clip, parts: Assignment) -> Plate:
         rings,
         tuple(int(f) for f in frames),
         float(strokes[..., 0::2].max(initial=0.0)),
-        float(strokes[..., 1::2].max(initial=0.0)),
+        max(float(strokes[..., 1::2].max(initial=0.0)), float((rings[..., 1] + rings[..., 2]).max(initial=0.0))),
     )
 
 
@@ -131,6 +131,9 @@ def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
         angle = OBLIQUE if wide > 1.3 * deep else 0.0
         return np.asarray(np.cos(angle) * ahead + np.sin(angle) * across)
     moving = points[frames] - points[frames].mean(axis=0)
+    if np.abs(moving).max() < 1e-6:
+        # A body that stands still is looked at where it is widest.
+        moving = points[frames] - centre[frames][:, None]
     level = moving[..., [0, 2]].reshape(-1, 2)
     _, vectors = np.linalg.eigh(level.T @ level)
     x, z = vectors[:, -1]

@@ -255,3 +255,9 @@ def in_file_space(clip: Clip) -> tuple[FloatArray, FloatArray]:
 def joints_named(skeleton: Skeleton, names: Sequence[str]) -> list[int]:
     """Joint numbers of names; raises KeyError for one the skeleton does not have."""
     return [skeleton.index[name] for name in names]
+
+
+def still(skeleton: Skeleton) -> Clip:
+    """One frame of the rest pose."""
+    nothing = np.zeros(0, np.int64), np.zeros((1, 0, 3))
+    return Clip("rest", skeleton, 30.0, skeleton.rest_rotation[None], *nothing)

@@ -11,9 +11,11 @@ from ninja.files import UploadedFile
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.intake import Told
+from armuto.skeleton import still
 from studio.cast.keeping import new_version_of
 from studio.cast.models import Character
-from studio.library.api import SkeletonTree, skeleton_out
+from studio.library.api import PlateOut, SkeletonTree, skeleton_out
+from studio.library.keeping import plate_of
 
 router = Router(tags=["cast"])
 
@@ -123,6 +125,13 @@ def post_version(request: HttpRequest, character_id: int, file: UploadedFile = F
 @router.get("{character_id}/skeleton", response=SkeletonTree, operation_id="get_character_skeleton")
 def get_skeleton(request: HttpRequest, character_id: int):
     return skeleton_out(get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton)
+
+
+@router.get("{character_id}/plate", response=PlateOut, operation_id="get_character_plate")
+def get_plate(request: HttpRequest, character_id: int):
+    """The figure as it rests, inked as the poses of clips are."""
+    skeleton = get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton
+    return plate_of(still(skeleton.value()), skeleton.assignment())
 
 
 @router.get("{character_id}/display", operation_id="get_character_display", response={200: None})

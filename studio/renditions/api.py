@@ -16,7 +16,7 @@ from studio.findings import FindingOut
 from studio.fittings.performing import for_the_stage
 from studio.octets import octets
 from studio.renditions import board, results, runs
-from studio.renditions.board_api import Before, CellsIn
+from studio.renditions.board_api import Before
 from studio.renditions.cells import STATES, with_state
 from studio.renditions.models import Rendition, Revision, RunItem
 
@@ -67,6 +67,11 @@ class RenditionIn(Schema):
 
 class SendingBack(Schema):
     note: str
+
+
+class QueueIn(Schema):
+    cells: list[tuple[int, int]] | None = None
+    everything: bool = False
 
 
 class QueueRow(Schema):
@@ -150,13 +155,13 @@ def make(request: HttpRequest, wanted: RenditionIn):
 
 
 @router.post("queue", response=list[QueueRow], operation_id="review_queue")
-def queue(request: HttpRequest, wanted: CellsIn | None = None):
-    """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted."""
-    if wanted is not None:
+def queue(request: HttpRequest, wanted: QueueIn):
+    """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or all."""
+    if wanted.cells is not None:
         rows = list(board.renditions_in(wanted.cells).values())
         rows = list(_rows().filter(pk__in=[row.pk for row in rows]))
     else:
-        rows = [row for row in _rows().exclude(newest=None) if STATES[row.state] != "accepted"]
+        rows = [row for row in _rows().exclude(newest=None) if wanted.everything or STATES[row.state] != "accepted"]
     rows = [row for row in rows if row.newest is not None and not row.retired]
     rows.sort(key=lambda row: (-row.newest.rank, row.clip.name, row.character.name))
     return [

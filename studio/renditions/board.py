@@ -57,8 +57,18 @@ def renditions_in(cells: Iterable[Cell]) -> dict[Cell, Rendition]:
 def plan(action: str, cells: Iterable[Cell]) -> Plan:
     """Weigh an action. Nothing is changed."""
     cells = list(dict.fromkeys(cells))
-    made = Plan(action)
+    return _weighed(action, cells, renditions_in(cells))
+
+
+def plans(cells: Iterable[Cell]) -> list[Plan]:
+    """Weigh every action."""
+    cells = list(dict.fromkeys(cells))
     rows = renditions_in(cells)
+    return [_weighed(action, cells, rows) for action in ACTIONS]
+
+
+def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Rendition]) -> Plan:
+    made = Plan(action)
     if action in ("transfer", "update"):
         return _of_transfer(made, cells, rows)
     for cell in cells:
@@ -118,16 +128,28 @@ def _confirmed() -> dict[tuple[int, int], bool]:
 
 def _why_not(skeleton_id: int, character_id: int) -> str:
     """Why no fitting can be proposed, or nothing."""
-    skeleton = Skeleton.objects.get(pk=skeleton_id)
-    character = Character.objects.select_related("skeleton").get(pk=character_id)
+    skeleton = Skeleton.objects.defer("tree").get(pk=skeleton_id)
+    character = Character.objects.select_related("skeleton").defer("skeleton__tree").get(pk=character_id)
     if skeleton.plan != character.skeleton.plan:
         kinds = (skeleton.plan or "of no plan that was recognised", character.skeleton.plan or "of none")
         return f"{character.name}: its body is {kinds[1]}, and “{skeleton.name}” is {kinds[0]}; pair them by hand in a fitting."
-    try:
-        proposal(skeleton, character)
-    except ValueError:
+    if not _can_be_proposed(skeleton.identity, character.skeleton.identity, skeleton, character):
         return f"{character.name}: it has no bone that could be paired with “{skeleton.name}”; pair them by hand."
     return ""
+
+
+_proposed: dict[tuple[str, str], bool] = {}
+
+
+def _can_be_proposed(source: str, target: str, skeleton: Skeleton, character: Character) -> bool:
+    """Whether a fitting can be proposed: found out once for two skeletons, since a board has many cells of the same two."""
+    if (source, target) not in _proposed:
+        try:
+            proposal(skeleton, character)
+            _proposed[source, target] = True
+        except ValueError:
+            _proposed[source, target] = False
+    return _proposed[source, target]
 
 
 def transfer(cells: Iterable[Cell], update: bool = False) -> Run | None:

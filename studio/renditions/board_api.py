@@ -1,7 +1,6 @@
 """The board over HTTP: the state of all cells, and what is done with many of them."""
 
 from base64 import b64encode
-from typing import Literal
 
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
@@ -41,17 +40,13 @@ class CellsIn(Schema):
     cells: list[Pair] = Field(max_length=200_000)
 
 
-class PlanIn(CellsIn):
-    action: Literal["transfer", "update", "review", "accept", "deliver", "retire"]
-
-
 class Unfitted(Schema):
     skeleton_id: int
     character_id: int
     sentence: str
 
 
-class PlanOut(Schema):
+class ActionOut(Schema):
     """What an action comes to; see :class:`studio.renditions.board.Plan`."""
 
     action: str
@@ -94,10 +89,10 @@ def get_board(request: HttpRequest):
     }
 
 
-@router.post("plan", response=PlanOut, operation_id="plan_action")
-def plan(request: HttpRequest, wanted: PlanIn):
-    """What an action on these cells would mean. Nothing is changed."""
-    return board.plan(wanted.action, wanted.cells)
+@router.post("plan", response=list[ActionOut], operation_id="plan_actions")
+def plan(request: HttpRequest, wanted: CellsIn):
+    """What each action on these cells would mean. Nothing is changed."""
+    return board.plans(wanted.cells)
 
 
 @router.post("transfer", response={202: RunOut, 204: None}, operation_id="start_run")

@@ -61,7 +61,12 @@ class Kills(TransactionTestCase):
         deadline = time.monotonic() + PATIENCE
         while True:
             self.served = subprocess.Popen(
-                command, env=environment, cwd=settings.BASE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+                command,
+                env=environment,
+                cwd=settings.BASE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                text=True,
             )
             if self.served.stdout.readline().startswith("Armuto is open"):
                 break
@@ -106,7 +111,9 @@ class Kills(TransactionTestCase):
             + f"\r\n--{edge}--\r\n".encode()
         )
         request = urllib.request.Request(
-            f"http://127.0.0.1:{self.port}/api/arrivals/", body, {"Content-Type": f"multipart/form-data; boundary={edge}"}
+            f"http://127.0.0.1:{self.port}/api/arrivals/",
+            body,
+            {"Content-Type": f"multipart/form-data; boundary={edge}"},
         )
         try:
             with urllib.request.urlopen(request, timeout=20) as answer:

@@ -11,7 +11,6 @@ import { useCast } from './stores/cast'
 import { useIntake } from './stores/intake'
 import { useLibrary } from './stores/library'
 import { useMessages } from './stores/messages'
-import { useRenditions } from './stores/renditions'
 import { useRuns } from './stores/runs'
 
 const finding = ref(false)
@@ -34,7 +33,7 @@ onMounted(async () => {
   window.addEventListener('keydown', onKey)
   void useRuns().refresh()
   void useIntake().refresh()
-  await Promise.all([useLibrary().load(), useCast().load(), useRenditions().load()]).catch(messages.fail)
+  await Promise.all([useLibrary().load(), useCast().load()]).catch(messages.fail)
 })
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 router.onError(() => messages.fail(new Error('a part of the page could not be loaded')))
@@ -45,7 +44,7 @@ router.onError(() => messages.fail(new Error('a part of the page could not be lo
     <TopBar @find="finding = true" @keys="keys = true" />
     <main>
       <router-view v-slot="{ Component }">
-        <component :is="Component" :key="String(route.name) + String(route.params.id ?? '')" />
+        <component :is="Component" :key="String(route.name) + (route.meta.stays ? '' : String(route.params.id ?? ''))" />
       </router-view>
     </main>
     <DropPlace />

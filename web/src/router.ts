@@ -14,6 +14,8 @@ export const router = createRouter({
     { path: '/fittings/:id(\\d+)', name: 'fitting', component: () => import('./fitting/FittingView.vue'), meta: { title: 'Fitting' } },
     { path: '/fittings/patterns', name: 'patterns', component: () => import('./patterns/PatternsView.vue'), meta: { title: 'Patterns' } },
     { path: '/board', name: 'board', component: () => import('./board/BoardView.vue'), meta: { title: 'Board' } },
+    { path: '/runs/:id(\\d+)?', name: 'runs', component: () => import('./runs/RunsView.vue'), meta: { title: 'Runs', stays: true } },
+    { path: '/review/:id(\\d+)?', name: 'review', component: () => import('./review/ReviewView.vue'), meta: { title: 'Review', stays: true } },
     { path: '/delivery', name: 'delivery', component: () => import('./delivery/DeliveryView.vue'), meta: { title: 'Delivery' } },
     { path: '/:rest(.*)*', name: 'lost', component: () => import('./frame/LostView.vue'), meta: { title: 'Not found' } },
   ],

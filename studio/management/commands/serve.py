@@ -75,7 +75,11 @@ class Command(BaseCommand):
         children: list[Child] = []
         try:
             children.append(
-                Child("server", [*server, "--log-level", "warning"], environment | {"ARMUTO_WITH_PARENT": str(os.getpid())})
+                Child(
+                    "server",
+                    [*server, "--log-level", "warning"],
+                    environment | {"ARMUTO_WITH_PARENT": str(os.getpid())},
+                )
             )
             if taking_up.uses_the_database():
                 children += [Child("worker", worker, alone) for _ in range(settings.WORKERS)]

@@ -25,7 +25,9 @@ class Command(db_worker.Command):
 
     def add_arguments(self, parser):
         super().add_arguments(parser)
-        parser.add_argument("--with-parent", type=int, metavar="PID", help="end soon after this process, which started it")
+        parser.add_argument(
+            "--with-parent", type=int, metavar="PID", help="end soon after this process, which started it"
+        )
         parser.set_defaults(interval=0.2, startup_delay=False, reload=False)
 
     def handle(self, *, with_parent=None, **options):

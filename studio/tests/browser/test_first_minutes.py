@@ -72,7 +72,7 @@ class FirstMinutes(StudioCase):
 
         # The rendition is made by the worker and fetched as both kinds of file.
         self.page.get_by_role("button", name="Transfer to porter").click()
-        expect(self.page.get_by_text("good")).to_be_visible()
+        expect(self.page.locator(".rendition .state", has_text="good")).to_be_visible()
         for kind in ("glb", "bvh"):
             with self.page.expect_download() as download:
                 self.page.get_by_role("link", name=f"Download .{kind}").click()
@@ -154,7 +154,8 @@ class FirstMinutes(StudioCase):
         self.nav("Delivery")
         expect(self.page.get_by_role("heading", name="Nothing is ready to deliver")).to_be_visible()
         self.nav("Board")
-        self.page.get_by_role("button", name="Transfer the 2 open cells").click()
+        self.page.get_by_role("button", name="Sweep all").click()
+        self.page.get_by_role("button", name="Transfer 2").click()
         expect(self.page.locator(".cell", has_text="good")).to_have_count(2)
         self.nav("Delivery")
         expect(self.page.get_by_role("cell", name="porter bow.glb")).to_be_visible()
@@ -173,6 +174,8 @@ class FirstMinutes(StudioCase):
                 "/library/clips/1",
                 "/cast",
                 "/board",
+                "/runs",
+                "/review",
                 "/delivery",
                 "/fittings",
             ):

@@ -343,6 +343,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{character_id}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Plate
+         * @description The figure as it rests, inked as the poses of clips are.
+         */
+        get: operations["get_character_plate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{character_id}/display": {
         parameters: {
             query?: never;
@@ -1153,7 +1173,7 @@ export interface paths {
         put?: never;
         /**
          * Queue
-         * @description Results in the order they want a look: the worst findings first. Without cells, all that are not accepted.
+         * @description Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or all.
          */
         post: operations["review_queue"];
         delete?: never;
@@ -1306,9 +1326,9 @@ export interface paths {
         put?: never;
         /**
          * Plan
-         * @description What an action on these cells would mean. Nothing is changed.
+         * @description What each action on these cells would mean. Nothing is changed.
          */
-        post: operations["plan_action"];
+        post: operations["plan_actions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2945,16 +2965,18 @@ export interface components {
             /** Worst */
             worst: string;
         };
-        /**
-         * CellsIn
-         * @description Cells as ids of clip and character.
-         */
-        CellsIn: {
+        /** QueueIn */
+        QueueIn: {
             /** Cells */
-            cells: [
+            cells?: [
                 number,
                 number
-            ][];
+            ][] | null;
+            /**
+             * Everything
+             * @default false
+             */
+            everything: boolean;
         };
         /** Before */
         Before: {
@@ -3003,20 +3025,28 @@ export interface components {
             confirmed: number;
         };
         /**
-         * PlanOut
-         * @description limbs: without their side. parts: from which a limb can hang.
+         * ActionOut
+         * @description What an action comes to; see :class:`studio.renditions.board.Plan`.
          */
-        PlanOut: {
-            /** Id */
-            id: number | null;
-            /** Name */
-            name: string;
-            /** Own */
-            own: boolean;
-            /** Limbs */
-            limbs: components["schemas"]["LimbOut"][];
-            /** Parts */
-            parts: string[];
+        ActionOut: {
+            /** Action */
+            action: string;
+            /** Count */
+            count: number;
+            /** Accepted */
+            accepted: number;
+            /** Busy */
+            busy: number;
+            /** Wrong */
+            wrong: number;
+            /** Stale */
+            stale: number;
+            /** Proposed */
+            proposed: number;
+            /** Unfitted */
+            unfitted: components["schemas"]["Unfitted"][];
+            /** Impossible */
+            impossible: components["schemas"]["Unfitted"][];
         };
         /** Unfitted */
         Unfitted: {
@@ -3028,14 +3058,15 @@ export interface components {
             sentence: string;
         };
         /**
-         * PlanIn
-         * @description A copy of a plan under another name.
+         * CellsIn
+         * @description Cells as ids of clip and character.
          */
-        PlanIn: {
-            /** Copy Of */
-            copy_of: string;
-            /** Name */
-            name: string;
+        CellsIn: {
+            /** Cells */
+            cells: [
+                number,
+                number
+            ][];
         };
         /** TransferIn */
         TransferIn: {
@@ -3163,6 +3194,32 @@ export interface components {
             parts: string[];
             /** Required */
             required: boolean;
+        };
+        /**
+         * PlanOut
+         * @description limbs: without their side. parts: from which a limb can hang.
+         */
+        PlanOut: {
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Limbs */
+            limbs: components["schemas"]["LimbOut"][];
+            /** Parts */
+            parts: string[];
+        };
+        /**
+         * PlanIn
+         * @description A copy of a plan under another name.
+         */
+        PlanIn: {
+            /** Copy Of */
+            copy_of: string;
+            /** Name */
+            name: string;
         };
         /** LimbIn */
         LimbIn: {
@@ -3719,6 +3776,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SkeletonTree"];
+                };
+            };
+        };
+    };
+    get_character_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlateOut"];
                 };
             };
         };
@@ -4944,9 +5023,9 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
-                "application/json": components["schemas"]["CellsIn"] | null;
+                "application/json": components["schemas"]["QueueIn"];
             };
         };
         responses: {
@@ -5130,7 +5209,7 @@ export interface operations {
             };
         };
     };
-    plan_action: {
+    plan_actions: {
         parameters: {
             query?: never;
             header?: never;
@@ -5139,7 +5218,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlanIn"];
+                "application/json": components["schemas"]["CellsIn"];
             };
         };
         responses: {
@@ -5149,7 +5228,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanOut"];
+                    "application/json": components["schemas"]["ActionOut"][];
                 };
             };
         };

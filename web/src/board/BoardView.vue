@@ -1,43 +1,138 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
-import { useRouter } from 'vue-router'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
+import { answer, client } from '@/api/client'
 import { openFitting } from '@/fitting/open'
-import ClipPlate from '@/library/ClipPlate.vue'
+import { useBoard, WORDS, type Action, type Cell, type Plan, type State } from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
-import { useCast } from '@/stores/cast'
-import { useLibrary } from '@/stores/library'
+import { useCast, type Character } from '@/stores/cast'
+import { useLibrary, type Clip } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
-import { stateOf, useRenditions } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
+import { useChoice } from '@/stores/choice'
+import ActionBar from './ActionBar.vue'
+import BoardGrid from './BoardGrid.vue'
+import { lay } from './sheet'
+import StateMark from './StateMark.vue'
+import { useSweep } from './useSweep'
 
 const library = useLibrary()
 const cast = useCast()
-const renditions = useRenditions()
+const board = useBoard()
+const runs = useRuns()
 const messages = useMessages()
+const choice = useChoice()
+const route = useRoute()
 const router = useRouter()
-const working = ref(false)
-onMounted(() => renditions.load().catch(messages.fail))
 
-const open = computed(() =>
-  library.present.flatMap((clip) =>
-    cast.present
-      .filter((one) => {
-        if (!sameBody(clip, one)) return false
-        const row = renditions.of(clip.id, one.id)
-        const { kind } = stateOf(row)
-        return !['good', 'look', 'busy'].includes(kind) && (kind !== 'wrong' || !!row?.sentence)
-      })
-      .map((one) => ({ clip: clip.id, character: one.id })),
-  ),
+const text = ref('')
+const tag = ref('')
+const skeleton = ref<number | null>(null)
+const lit = ref<State[]>([])
+const working = ref(false)
+const grid = ref<InstanceType<typeof BoardGrid>>()
+const plans = shallowRef<Record<Action, Plan> | null>(null)
+
+const tags = computed(() => [...new Set(library.present.flatMap((clip) => clip.tags))].sort())
+const bodies = computed(() => new Map(library.skeletons.map((body) => [body.id, body.name])))
+const matching = computed(() => {
+  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return library.present.filter((clip) => {
+    if (skeleton.value !== null && clip.skeleton_id !== skeleton.value) return false
+    if (tag.value && !clip.tags.includes(tag.value)) return false
+    const about = `${clip.name} ${clip.tags.join(' ')} ${bodies.value.get(clip.skeleton_id) ?? ''}`.toLowerCase()
+    return words.every((word) => about.includes(word))
+  })
+})
+const withState = computed(() =>
+  lit.value.length ? matching.value.filter((clip) => cast.present.some((one) => lit.value.includes(board.state(clip.id, one.id)))) : matching.value,
 )
-async function transferOpen() {
-  working.value = true
-  for (const cell of open.value) await renditions.make(cell.clip, cell.character).catch(messages.fail)
-  working.value = false
-  await useRuns().refresh()
+const entries = computed(() => lay(withState.value, library.skeletons))
+const clips = computed(() => entries.value.filter((entry) => entry.kind === 'clip').map((entry) => entry.clips[0]))
+const characters = computed(() => cast.present)
+const sweep = useSweep(clips, characters)
+/** How many cells are in which state, of those that a transfer could be for. */
+const tally = computed(() => {
+  const out = Object.fromEntries(WORDS.map((word) => [word, 0])) as Record<State, number>
+  for (const clip of matching.value)
+    for (const one of cast.present) {
+      const state = board.state(clip.id, one.id)
+      if (state !== 'not yet' || sameBody(clip, one)) out[state] += 1
+    }
+  return out
+})
+const filtered = computed(() => !!text.value || !!tag.value || skeleton.value !== null || lit.value.length > 0)
+function clear() {
+  text.value = tag.value = ''
+  skeleton.value = null
+  lit.value = []
 }
-const look = (clip: number, character: number) => openFitting(router, clip, character).catch(messages.fail)
+function light(state: State) {
+  lit.value = lit.value.includes(state) ? lit.value.filter((one) => one !== state) : [...lit.value, state]
+}
+
+let weighing: ReturnType<typeof setTimeout> | undefined
+let asked = 0
+watch([sweep.cells, () => board.states], () => {
+  clearTimeout(weighing)
+  if (!sweep.cells.value.length) return void (plans.value = null)
+  weighing = setTimeout(async () => {
+    const own = ++asked
+    const found = await board.plans(sweep.cells.value).catch(messages.fail)
+    if (own === asked && found && sweep.cells.value.length) plans.value = found
+  }, 120)
+})
+
+async function act(action: Action, cells: Cell[] = sweep.cells.value) {
+  if (!cells.length || working.value) return
+  working.value = true
+  try {
+    if (action === 'transfer' || action === 'update') await board.transfer(cells, action === 'update')
+    else if (action === 'accept') await board.accept(cells)
+    else if (action === 'retire') await board.retire(cells)
+    else {
+      choice.cells = cells
+      await router.push(action === 'review' ? '/review' : '/delivery/new')
+    }
+  } catch (problem) {
+    messages.fail(problem)
+  }
+  working.value = false
+  grid.value?.focus()
+}
+const KEYS: Record<string, Action> = { t: 'transfer', u: 'update', r: 'review', a: 'accept', d: 'deliver', Delete: 'retire' }
+function onAct(key: string) {
+  const action = KEYS[key]
+  if (action && plans.value?.[action].count) void act(action)
+}
+async function open(clip: Clip, one: Character) {
+  const state = board.state(clip.id, one.id)
+  if (['good', 'look', 'wrong', 'accepted'].includes(state)) {
+    choice.cells = sweep.cells.value.length > 1 ? sweep.cells.value : []
+    const row = await answer(client.GET('/api/renditions/cell', { params: { query: { clip_id: clip.id, character_id: one.id } } })).catch(messages.fail)
+    if (row) await router.push(`/review/${row.id}`)
+  } else await openFitting(router, clip.id, one.id).catch(messages.fail)
+}
+async function fit(skeletonId: number, characterId: number) {
+  const clip = library.present.find((row) => row.skeleton_id === skeletonId)
+  if (clip) await openFitting(router, clip.id, characterId).catch(messages.fail)
+}
+/** Whatever waits and is looked at comes first. */
+function seen(cells: Cell[]) {
+  const waiting = cells.filter(([clip, one]) => board.state(clip, one) === 'waiting')
+  if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
+}
+const undoing = (event: KeyboardEvent) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input')) return
+  event.preventDefault()
+  void (event.shiftKey ? board.redo() : board.undo()).catch(messages.fail)
+}
+watch(() => runs.moved, () => void board.load().catch(messages.fail))
+onMounted(async () => {
+  if (typeof route.query.state === 'string') lit.value = [route.query.state as State]
+  await board.load().catch(messages.fail)
+})
 </script>
 
 <template>
@@ -49,54 +144,45 @@ const look = (clip: number, character: number) => openFitting(router, clip, char
       <v-btn v-else class="doing" to="/cast">Bring in a character</v-btn>
     </div>
   </div>
-  <div v-else-if="library.loaded && cast.loaded" class="view">
-    <section class="board">
+  <div v-else-if="library.loaded && cast.loaded && board.loaded" class="view">
+    <section class="board" @keydown="undoing">
       <div class="bar">
         <h1>Board</h1>
-        <span class="quiet">Clips against characters. Open a cell to see it move.</span>
+        <input v-model="text" class="search" type="search" placeholder="Find clips" aria-label="Find clips" />
+        <select v-if="library.skeletons.length > 1" v-model="skeleton" aria-label="Skeleton">
+          <option :value="null">all skeletons</option>
+          <option v-for="body in library.skeletons" :key="body.id" :value="body.id">{{ body.name }}</option>
+        </select>
+        <select v-if="tags.length" v-model="tag" aria-label="Tag">
+          <option value="">all tags</option>
+          <option v-for="one in tags" :key="one">{{ one }}</option>
+        </select>
+        <button v-if="filtered" class="plain word" @click="clear">Show all</button>
         <span class="space"></span>
-        <v-btn :class="{ doing: open.length }" :disabled="!open.length || working" @click="transferOpen">
-          {{ open.length ? `Transfer the ${open.length} open ${open.length === 1 ? 'cell' : 'cells'}` : 'All cells are up to date' }}
-        </v-btn>
+        <div class="states" role="group" aria-label="States">
+          <button v-for="word in WORDS" :key="word" class="plain state" :aria-pressed="lit.includes(word)" :disabled="!tally[word] && !lit.includes(word)" @click="light(word)">
+            <StateMark :state="word" /> {{ word }} <span class="mono quiet">{{ tally[word] }}</span>
+          </button>
+        </div>
       </div>
-      <div class="sheet">
-        <table>
-          <thead>
-            <tr><th></th><th v-for="one in cast.present" :key="one.id" scope="col">{{ one.name }}</th></tr>
-          </thead>
-          <tbody>
-            <tr v-for="clip in library.present" :key="clip.id">
-              <th scope="row"><div class="clip"><span class="plate"><ClipPlate :clip="clip" /></span><span>{{ clip.name }}</span></div></th>
-              <td v-for="one in cast.present" :key="one.id">
-                <span v-if="!sameBody(clip, one) && !renditions.of(clip.id, one.id)" class="cell other" :title="one.plan ? 'another body plan' : 'no part of its body was recognised by name'">—</span>
-                <button v-else class="plain cell" :class="stateOf(renditions.of(clip.id, one.id)).kind" @click="look(clip.id, one.id)">
-                  <span aria-hidden="true">{{ stateOf(renditions.of(clip.id, one.id)).mark }}</span> {{ stateOf(renditions.of(clip.id, one.id)).word }}
-                </button>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+      <BoardGrid v-if="entries.length" ref="grid" :entries="entries" :clips="clips" :characters="characters" :sweep="sweep" :lit="lit" @open="open" @act="onAct" @seen="seen" />
+      <div v-else class="empty"><p>No clip is as asked for.</p><v-btn @click="clear">Show all</v-btn></div>
+      <ActionBar v-if="sweep.cells.value.length" :cells="sweep.cells.value" :plans="plans" :working="working" @act="act" @clear="sweep.clear" @fit="fit" />
+      <p v-else class="hint quiet">Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is swept. Enter or a double click opens a cell.</p>
     </section>
   </div>
 </template>
 
 <style scoped>
 .board { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: center; gap: 16px; padding: 12px 20px; }
+.bar { display: flex; align-items: center; gap: 12px; padding: 9px 20px; flex-wrap: wrap; }
+.search { width: 150px; }
+.search, select { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; font-size: 14px; padding: 3px 8px; min-height: 30px; max-width: 150px; }
 .space { flex: 1; }
-.sheet { overflow: auto; padding: 0 20px 20px; }
-table { border-collapse: collapse; background: var(--panel); border: 1px solid var(--hairline); }
-th, td { border: 1px solid var(--hairline); padding: 0; font-weight: 400; }
-thead th { padding: 8px 14px; font-weight: 500; }
-tbody th { text-align: left; }
-.clip { display: flex; align-items: center; gap: 14px; padding: 6px 14px; min-width: 320px; }
-.plate { width: 190px; height: 64px; flex: none; }
-td { vertical-align: middle; }
-.cell { min-width: 128px; height: 74px; width: 100%; padding: 0 16px; text-align: center; }
-.cell:hover { background: rgb(var(--v-theme-surface-variant)); }
-.cell.other { display: grid; place-items: center; color: var(--hairline); }
-.cell.none { color: var(--quiet); }
-.cell.wrong { color: var(--wrong); }
-.cell.old, .cell.busy { font-style: italic; }
+.states { display: flex; flex-wrap: wrap; gap: 2px 4px; }
+.state { display: inline-flex; align-items: center; gap: 5px; padding: 2px 6px; min-height: 26px; font-size: 13.5px; border-radius: 3px; border: 1px solid transparent; }
+.state:hover:not(:disabled) { border-color: var(--hairline); }
+.state[aria-pressed='true'] { background: var(--panel); border-color: var(--ink); }
+.state:disabled { opacity: 0.45; cursor: default; }
+.hint { padding: 10px 20px 12px; font-size: 14px; }
 </style>

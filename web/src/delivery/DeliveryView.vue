@@ -1,24 +1,27 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { onMounted, ref } from 'vue'
 
+import { answer, client, type Schemas } from '@/api/client'
+import StateMark from '@/board/StateMark.vue'
+import type { State } from '@/stores/board'
 import { useMessages } from '@/stores/messages'
-import { stateOf, useRenditions } from '@/stores/renditions'
 
-const renditions = useRenditions()
 const messages = useMessages()
+const rows = ref<Schemas['QueueRow'][] | null>(null)
 const format = ref<'glb' | 'bvh' | 'dae' | 'usd'>('glb')
-onMounted(() => renditions.load().catch(messages.fail))
-const ready = computed(() => renditions.rows.filter((row) => ['good', 'look', 'wrong'].includes(row.state) && !row.sentence))
+onMounted(async () => {
+  rows.value = (await answer(client.POST('/api/renditions/queue', { body: { everything: true } })).catch(messages.fail)) ?? []
+})
 </script>
 
 <template>
   <div class="view">
-    <div v-if="renditions.loaded && !ready.length" class="empty">
+    <div v-if="rows && !rows.length" class="empty">
       <h1>Nothing is ready to deliver</h1>
       <p>Finished renditions are fetched here as files: the character with the motion, or the motion alone.</p>
       <v-btn class="doing" to="/board">Transfer clips on the board</v-btn>
     </div>
-    <section v-else-if="renditions.loaded" class="list">
+    <section v-else-if="rows" class="list">
       <div class="bar">
         <h1>Delivery</h1>
         <div class="choice" role="group" aria-label="Format">
@@ -31,11 +34,11 @@ const ready = computed(() => renditions.rows.filter((row) => ['good', 'look', 'w
       <table>
         <thead><tr><th>file</th><th>clip</th><th>character</th><th>state</th><th></th></tr></thead>
         <tbody>
-          <tr v-for="row in ready" :key="row.id">
+          <tr v-for="row in rows" :key="row.id">
             <td class="mono">{{ row.character }} {{ row.clip }}.{{ format }}</td>
             <td>{{ row.clip }}</td>
             <td>{{ row.character }}</td>
-            <td><span aria-hidden="true">{{ stateOf(row).mark }}</span> {{ stateOf(row).word }}</td>
+            <td><StateMark :state="row.state as State" /> {{ row.state }}</td>
             <td><a :href="`/api/renditions/${row.id}/file?format=${format}`" download>Download</a></td>
           </tr>
         </tbody>

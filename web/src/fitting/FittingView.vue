@@ -47,7 +47,9 @@ const lost = ref(false)
 const loading = ref('')
 type Leaf = 'pair' | 'stance' | 'transfer'
 const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer' }
-const leaf = ref<Leaf>('pair')
+/** Where a link leads to: a leaf, and a frame of the clip. */
+const asked = { leaf: route.query.leaf, frame: route.query.frame === undefined ? null : Number(route.query.frame) || 0 }
+const leaf = ref<Leaf>(asked.leaf === 'stance' || asked.leaf === 'transfer' ? asked.leaf : 'pair')
 const layouts = ref<Record<Leaf, 'beside' | 'over'>>({ pair: 'beside', stance: 'over', transfer: 'beside' })
 const layout = computed({ get: () => layouts.value[leaf.value], set: (now) => (layouts.value[leaf.value] = now) })
 const mesh = ref(true)
@@ -67,9 +69,10 @@ const { frame, playing, loop, go } = usePlayer(frames, fps)
 let module: StageModule | undefined
 let fetching: AbortController | undefined
 
-const id = computed(() => Number(route.params.id))
+/** This view is made anew for another fitting, and may outlive its address by a request. */
+const id = Number(route.params.id)
 const { fitting, why, busy, load, edit, stand, takeFrom, undo, redo, askWhy, pairWith, run } = useFitting(
-  () => id.value,
+  () => id,
   () => ({ clip_id: clip.value?.id, frame: frame.value }),
   afterChange,
 )
@@ -88,13 +91,12 @@ const stances = useStances({
 })
 const settling = useSettling({ fitting, stage, shown: () => ({ clip_id: clip.value?.id, frame: frame.value }), change: run })
 /** Of the state in view where it was measured, else of the rendition. */
-const findings = computed(() => (leaf.value === 'transfer' ? settling.measures.value?.findings : undefined) ?? rendition.value?.findings ?? [])
+const findings = computed(() => (leaf.value === 'transfer' ? settling.measures.value?.findings : undefined) ?? rendition.value?.newest?.findings ?? [])
 
 async function open() {
   try {
     if (!library.loaded) await library.load()
     if (!cast.loaded) await cast.load()
-    if (!renditions.loaded) await renditions.load()
     await load()
     ;[sourceBones.value, targetBones.value] = await Promise.all([
       cast.skeleton(fitting.value!.skeleton_id),
@@ -102,6 +104,7 @@ async function open() {
     ])
     void useRuns().refresh()
     void askWhy(clip.value?.id)
+    await lookAgain()
     await nextTick()
     await openTheStage()
   } catch (problem) {
@@ -139,7 +142,7 @@ async function loadMotion(again: boolean) {
   try {
     const [source, target] = await Promise.all([
       octets(`/api/library/clips/${row.id}/positions`, signal),
-      octets(`/api/fittings/${id.value}/preview/${row.id}`, signal),
+      octets(`/api/fittings/${id}/preview/${row.id}`, signal),
     ])
     if (stage.value !== now) return
     const [count, points] = source.blocks[0].shape
@@ -151,7 +154,8 @@ async function loadMotion(again: boolean) {
     now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
     frames.value = count
     fps.value = source.fps
-    if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions, sourceBones.value))
+    if (again && asked.frame !== null) go(asked.frame)
+    else if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions, sourceBones.value))
     drawRows(count, tree, positions)
     now.setFrame(frame.value)
     place(again)
@@ -177,7 +181,7 @@ async function loadTarget() {
   if (!now || !row) return
   fetching?.abort()
   fetching = new AbortController()
-  const { blocks } = await octets(`/api/fittings/${id.value}/preview/${row.id}`, fetching.signal)
+  const { blocks } = await octets(`/api/fittings/${id}/preview/${row.id}`, fetching.signal)
   const figure = now.figure('character')
   if (stage.value !== now || !figure || clip.value?.id !== row.id) return
   const [turns, places] = blocks
@@ -262,7 +266,7 @@ function afterChange(before: Fitting) {
   clearTimeout(filling)
   fetching?.abort()
   filling = setTimeout(() => {
-    void Promise.all([loadTarget(), renditions.load(), askWhy(row?.id)]).then(light).then(measure).catch(messages.fail)
+    void Promise.all([loadTarget(), lookAgain(), askWhy(row?.id)]).then(light).then(measure).catch(messages.fail)
   }, 350)
 }
 let fading: ReturnType<typeof setTimeout> | undefined
@@ -292,7 +296,7 @@ watch(leaf, (now) => {
   else if (now === 'transfer') void settling.load().finally(() => place(true))
   else place(true)
 })
-watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), settling.forget(), loadMotion(true).then(stances.feather).then(measure)))
+watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), void lookAgain().catch(messages.fail), settling.forget(), loadMotion(true).then(stances.feather).then(measure)))
 watch(
   () => theme.global.name.value,
   async () => {
@@ -309,8 +313,10 @@ async function transfer() {
   if (!clip.value || !character.value) return
   await renditions.make(clip.value.id, character.value.id).catch(messages.fail)
   await useRuns().refresh()
-  await renditions.load().catch(messages.fail)
+  await lookAgain().catch(messages.fail)
 }
+/** What there is of the rendition in view, after something it depends on was changed. */
+const lookAgain = async () => clip.value && character.value && renditions.look(clip.value.id, character.value.id)
 const stop = () => rendition.value && renditions.stop(rendition.value.id).catch(messages.fail)
 const choose = (wanted: number) => router.replace({ query: { clip: wanted } })
 

@@ -30,6 +30,17 @@ const groups = [
     name: 'Contacts',
     keys: [['← →', 'move the end of a chosen contact; with Shift its start'], ['Del', 'remove it'], ['drag', 'its ends, the whole, or a new one in an empty lane']],
   },
+  {
+    name: 'Board',
+    keys: [
+      ['arrows', 'move from cell to cell; with Shift draw a rectangle'], ['Space', 'sweep the cell, or not'], ['Ctrl A', 'sweep all that are shown'], ['Enter', 'open the cell: its result, or its fitting'],
+      ['T U R A D', 'transfer, bring up to date, review, accept, deliver what is swept'], ['Del', 'retire it'], ['Ctrl Z', 'take back an acceptance, with Shift make it again'], ['Esc', 'sweep nothing'],
+    ],
+  },
+  {
+    name: 'Review',
+    keys: [['N P', 'next and previous result; arrows up and down do, too'], ['A', 'accept, and on to the next'], ['S', 'send back with a note'], ['G', 'to the fitting, at this frame'], ['O', 'side by side or over each other'], ['M B', 'mesh, bones'], ['F', 'frame the figures'], ['Ctrl Z', 'take back a judgement']],
+  },
   { name: 'Fitting', keys: [['M', 'mesh on and off'], ['B', 'bones on and off'], ['O', 'side by side or laid over each other'], ['F', 'frame both figures'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo']] },
 ]
 </script>

@@ -1,11 +1,17 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+
 import { useMessages } from '@/stores/messages'
 
 const messages = useMessages()
+const route = useRoute()
+/** Where a view has its actions along the bottom, messages stand above them. */
+const raised = computed(() => route.path.startsWith('/board'))
 </script>
 
 <template>
-  <div class="messages" role="status" aria-live="polite">
+  <div :class="['messages', { raised }]" role="status" aria-live="polite">
     <div v-for="message in messages.list" :key="message.id" :class="['message', message.kind]">
       <span class="mark" aria-hidden="true">{{ message.kind === 'wrong' ? '✕' : '✓' }}</span>
       <span class="text">{{ message.text }}</span>
@@ -18,6 +24,7 @@ const messages = useMessages()
 
 <style scoped>
 .messages { position: fixed; right: 16px; bottom: 16px; display: grid; gap: 8px; max-width: min(560px, 90vw); z-index: 2900; }
+.raised { bottom: 132px; }
 .message { display: flex; gap: 12px; align-items: baseline; background: var(--panel); border: 1px solid var(--hairline); border-left: 3px solid var(--ink); padding: 9px 14px; border-radius: 3px; }
 .message.wrong { border-left-color: var(--wrong); }
 .message.wrong .mark { color: var(--wrong); }

@@ -5,7 +5,7 @@ import { useTheme } from 'vuetify'
 
 import { useArrivals } from '@/stores/arrivals'
 import { useIntake } from '@/stores/intake'
-import { useRuns } from '@/stores/runs'
+import { timeLeft, useRuns } from '@/stores/runs'
 
 const emit = defineEmits<{ find: []; keys: [] }>()
 const runs = useRuns()
@@ -21,7 +21,7 @@ const places = computed(() => {
     { to: '/cast', word: 'Cast', count: c?.characters },
     { to: '/fittings', word: 'Fittings', count: c?.fittings },
     { to: '/board', word: 'Board', count: c?.renditions },
-    { to: '/delivery', word: 'Delivery', count: c?.finished },
+    { to: '/delivery', word: 'Delivery', count: c?.accepted },
   ]
 })
 const work = computed(() => {
@@ -30,19 +30,21 @@ const work = computed(() => {
   const waiting = intake.summary
   if (waiting?.accepting) {
     const done = intake.accepted - waiting.accepting
-    return { text: `Taking in ${done + 1} of ${intake.accepted}`, share: done / Math.max(1, intake.accepted) }
+    return { text: `Taking in ${done + 1} of ${intake.accepted}`, share: done / Math.max(1, intake.accepted), to: '/library/intake' }
   }
-  if (waiting?.reading) return { text: `Reading ${waiting.reading} more ${waiting.reading === 1 ? 'file' : 'files'}`, share: 0.5 }
-  const now = runs.counts
-  if (!now?.running) return null
-  const finished = runs.most - now.running
-  return { text: `${finished + 1} of ${runs.most}`, share: (finished + now.done) / runs.most }
+  if (waiting?.reading) return { text: `Reading ${waiting.reading} more ${waiting.reading === 1 ? 'file' : 'files'}`, share: 0.5, to: '/library/intake' }
+  const now = runs.running
+  if (!now.length) return null
+  const total = now.reduce((sum, run) => sum + run.total, 0)
+  const through = now.reduce((sum, run) => sum + run.through, 0)
+  const left = timeLeft(now.reduce<number | null>((most, run) => (run.left === null ? most : Math.max(most ?? 0, run.left)), null))
+  return { text: `${through} of ${total}${left ? `, ${left}` : ''}`, share: through / Math.max(1, total), to: '/runs' }
 })
 /** Within an archive, its own files are counted. */
 function bringing() {
   const inside = arrivals.inside
   const [done, total] = inside ? [inside.done, inside.total] : [arrivals.done, arrivals.total]
-  return { text: `Bringing in ${arrivals.name}, ${Math.min(done + 1, total)} of ${total}`, share: done / total }
+  return { text: `Bringing in ${arrivals.name}, ${Math.min(done + 1, total)} of ${total}`, share: done / total, to: '' }
 }
 const isNight = computed(() => theme.global.name.value === 'night')
 function switchTheme() {
@@ -74,10 +76,11 @@ function switchTheme() {
       </template>
     </nav>
     <div class="right">
-      <div v-if="work" class="work" role="status">
+      <component :is="work.to ? 'router-link' : 'div'" v-if="work" :to="work.to" class="work" role="status" :title="work.to ? 'See the runs' : undefined">
         <span>{{ work.text }}</span>
         <span class="line"><span :style="{ width: `${Math.round(work.share * 100)}%` }" /></span>
-      </div>
+      </component>
+      <router-link v-else-if="route.path.startsWith('/board') || route.path.startsWith('/review')" to="/runs" class="end runs">Runs</router-link>
       <button class="plain end" @click="emit('find')">Find <kbd>Ctrl K</kbd></button>
       <button class="plain end" @click="emit('keys')">Keys <kbd>?</kbd></button>
       <button class="plain end" :aria-pressed="isNight" @click="switchTheme">{{ isNight ? 'Day' : 'Night' }}</button>
@@ -106,6 +109,8 @@ nav a.here { border-color: var(--accent); font-weight: 500; }
 .end { min-height: 28px; display: flex; align-items: center; gap: 7px; }
 kbd { font-family: var(--mono); font-size: 11.5px; border: 1px solid var(--hairline); border-radius: 3px; padding: 0 5px; color: var(--quiet); }
 .work { display: grid; gap: 3px; min-width: 150px; max-width: 280px; }
+.work { text-decoration: none; color: inherit; }
+.runs { color: inherit; }
 .work > span:first-child { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; font-size: 13px; }
 .line { height: 2px; background: var(--hairline); }
 .line span { display: block; height: 2px; background: var(--accent); transition: width 150ms; }

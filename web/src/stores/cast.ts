@@ -25,6 +25,18 @@ export const useCast = defineStore('cast', () => {
     }
     return found
   }
+  const plates = new Map<string, Promise<Schemas['PlateOut']>>()
+  /** A character as it rests, inked; fetched once per revision. */
+  function plate(one: Character) {
+    const key = `${one.id}.${one.revision}`
+    let found = plates.get(key)
+    if (!found) {
+      found = answer(client.GET('/api/cast/{character_id}/plate', { params: { path: { character_id: one.id } } }))
+      found.catch(() => plates.delete(key))
+      plates.set(key, found)
+    }
+    return found
+  }
   /** Characters that have not been retired. */
   const present = computed(() => characters.value.filter((one) => !one.retired))
   async function change(id: number, wanted: Schemas['CharacterChange']) {
@@ -32,5 +44,5 @@ export const useCast = defineStore('cast', () => {
     characters.value = characters.value.map((one) => (one.id === id ? row : one))
   }
   const character = (id: number) => characters.value.find((row) => row.id === id)
-  return { characters, present, change, loaded, load, skeleton, character }
+  return { characters, present, change, loaded, load, skeleton, plate, character }
 })

@@ -4,47 +4,36 @@ import { ref } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 
 export type Rendition = Schemas['RenditionOut']
+export type Revision = Schemas['RevisionOut']
+export type Before = Schemas['Before']
 
+const busyStates = ['waiting', 'running']
+/** Whether a run is at it. */
+export const busy = (row?: Rendition | null) => !!row && busyStates.includes(row.state)
+
+/** Renditions that somebody looks at, by cell. The board knows the states of all of them. */
 export const useRenditions = defineStore('renditions', () => {
-  const rows = ref<Rendition[]>([])
-  const loaded = ref(false)
+  const cells = ref<Record<string, Rendition>>({})
+  const key = (clip: number, character: number) => `${clip}.${character}`
 
-  async function load() {
-    rows.value = await answer(client.GET('/api/renditions/'))
-    loaded.value = true
+  const keep = (row: Rendition) => (cells.value[key(row.clip_id, row.character_id)] = row)
+  const of = (clip: number, character: number): Rendition | undefined => cells.value[key(clip, character)]
+
+  async function look(clip: number, character: number) {
+    const row = await answer(client.GET('/api/renditions/cell', { params: { query: { clip_id: clip, character_id: character } } }))
+    if (row) keep(row)
+    else delete cells.value[key(clip, character)]
+    return row
   }
-  function keep(row: Rendition) {
-    const at = rows.value.findIndex((other) => other.id === row.id)
-    if (at < 0) rows.value.push(row)
-    else rows.value[at] = row
-  }
-  const of = (clip: number, character: number) =>
-    rows.value.find((row) => row.clip_id === clip && row.character_id === character)
-  const busy = (row?: Rendition) => row?.state === 'waiting' || row?.state === 'working'
+  /** Those at work, asked for again. */
+  const follow = () => Promise.all(Object.values(cells.value).filter(busy).map((row) => look(row.clip_id, row.character_id)))
+  const anyBusy = () => Object.values(cells.value).some(busy)
 
   async function make(clip_id: number, character_id: number) {
-    keep(await answer(client.POST('/api/renditions/', { body: { clip_id, character_id } })))
-  }
-  async function look(id: number) {
-    keep(await answer(client.GET('/api/renditions/{rendition_id}', { params: { path: { rendition_id: id } } })))
+    return keep(await answer(client.POST('/api/renditions/', { body: { clip_id, character_id } })))
   }
   async function stop(id: number) {
     keep(await answer(client.POST('/api/renditions/{rendition_id}/stop', { params: { path: { rendition_id: id } } })))
   }
-  return { rows, loaded, load, of, busy, make, look, stop }
+  return { cells, of, look, follow, anyBusy, make, stop }
 })
-
-/** A rendition's state in words, with a mark that tells it by shape. */
-export function stateOf(row?: Rendition): { mark: string; word: string; kind: string } {
-  if (!row) return { mark: '·', word: 'not yet', kind: 'none' }
-  if (row.out_of_date) return { mark: '↻', word: 'out of date', kind: 'old' }
-  const words: Record<string, { mark: string; word: string; kind: string }> = {
-    waiting: { mark: '…', word: 'waiting', kind: 'busy' },
-    working: { mark: '…', word: 'working', kind: 'busy' },
-    good: { mark: '✓', word: 'good', kind: 'good' },
-    look: { mark: '◉', word: 'look', kind: 'look' },
-    wrong: { mark: '✕', word: 'wrong', kind: 'wrong' },
-    stopped: { mark: '–', word: 'stopped', kind: 'none' },
-  }
-  return words[row.state] ?? { mark: '·', word: row.state, kind: 'none' }
-}

@@ -1,35 +1,83 @@
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { useMessages } from './messages'
 import { useRenditions } from './renditions'
+
+export type Run = Schemas['RunOut']
 
 /** Live counts and what is running. Asks often while something runs, seldom otherwise. */
 export const useRuns = defineStore('runs', () => {
   const counts = ref<Schemas['Counts'] | null>(null)
-  const most = ref(0) // how many ran at once since the studio was last idle
+  const history = ref<Run[]>([])
+  const running = computed(() => counts.value?.runs ?? [])
+  /** Grows whenever something was transferred: who shows states looks again. */
+  const moved = ref(0)
   let timer: ReturnType<typeof setTimeout> | undefined
-
   let newest = 0
 
   async function refresh() {
     clearTimeout(timer)
     const own = ++newest
     const renditions = useRenditions()
-    let wait = 8000
+    let wait = 6000
     try {
-      const before = counts.value?.running ?? 0
+      const before = counts.value
       const now = await answer(client.GET('/api/counts'))
       counts.value = now
-      most.value = now.running ? Math.max(most.value, now.running) : 0
-      // Work may be done before it was ever seen running: rows that still look busy are asked for too.
-      if (before || now.running || renditions.rows.some(renditions.busy)) await renditions.load()
-      if (now.running || renditions.rows.some(renditions.busy)) wait = 400
+      const through = (one: Schemas['Counts'] | null) => one?.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
+      // Work may be done before it was ever seen running.
+      const ended = before !== null && !!now.finished && now.finished.id + now.finished.through !== (before.finished?.id ?? 0) + (before.finished?.through ?? 0)
+      if (through(before) !== through(now) || ended) moved.value += 1
+      if (ended && now.finished) say(now.finished)
+      await renditions.follow()
+      if (now.runs.length || renditions.anyBusy()) wait = 400
     } catch {
       // The next look will tell.
     }
     // Of several that overlap, only the newest goes on asking.
     if (own === newest) timer = setTimeout(refresh, wait)
   }
-  return { counts, most, refresh }
+  /** A single transfer is asked for where its result is looked at; only a batch says that it is through. */
+  function say(run: Run) {
+    if (run.total < 2) return
+    const parts = [
+      run.good && `${run.good} good`,
+      run.look && `${run.look} to look at`,
+      run.wrong && `${run.wrong} wrong`,
+      run.failed && `${run.failed} failed`,
+    ].filter(Boolean)
+    const path = run.failed ? `/runs/${run.id}` : '/review'
+    useMessages().say(`${run.title}: all ${run.total} transfers are through, ${parts.join(', ')}.`, { label: run.failed ? 'See the run' : 'Review', path })
+  }
+  async function load() {
+    history.value = await answer(client.GET('/api/runs/'))
+  }
+  async function act(run: Run, what: 'stop' | 'continue' | 'retry') {
+    const params = { params: { path: { run_id: run.id } } }
+    const row = await answer(
+      what === 'stop' ? client.POST('/api/runs/{run_id}/stop', params)
+      : what === 'continue' ? client.POST('/api/runs/{run_id}/continue', params)
+      : client.POST('/api/runs/{run_id}/retry', params),
+    )
+    history.value = history.value.map((one) => (one.id === row.id ? row : one))
+    await refresh()
+  }
+  return { counts, running, history, moved, refresh, load, act }
 })
+
+/** "about 2 min left", in the roughness in which it is known. */
+export function timeLeft(seconds: number | null | undefined): string {
+  if (seconds === null || seconds === undefined) return ''
+  if (seconds < 2) return 'nearly through'
+  if (seconds < 55) return `about ${Math.max(5, Math.round(seconds / 5) * 5)} s left`
+  if (seconds < 3300) return `about ${Math.round(seconds / 60)} min left`
+  return `about ${(seconds / 3600).toFixed(1)} h left`
+}
+/** How long something took. */
+export function spent(seconds: number): string {
+  if (seconds < 60) return `${seconds.toFixed(seconds < 10 ? 1 : 0)} s`
+  const minutes = Math.floor(seconds / 60)
+  return minutes < 60 ? `${minutes} min ${Math.round(seconds % 60)} s` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
+}

@@ -1,0 +1,82 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Action, Cell, Plan } from '@/stores/board'
+import { useCast } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
+
+/** What can be done with the swept cells, and what that means before it is done. */
+const props = defineProps<{ cells: Cell[]; plans: Record<Action, Plan> | null; working: boolean }>()
+const emit = defineEmits<{ act: [action: Action]; clear: []; fit: [skeleton: number, character: number] }>()
+const cast = useCast()
+const library = useLibrary()
+
+const count = (number: number, one: string, many: string) => (number === 1 ? `one ${one}` : `${number} ${many}`)
+const swept = computed(() => {
+  const clips = new Set(props.cells.map(([clip]) => clip)).size
+  const figures = [...new Set(props.cells.map(([, one]) => one))]
+  const who = figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
+  return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
+})
+const ACTIONS: { action: Action; word: string; key: string }[] = [
+  { action: 'transfer', word: 'Transfer', key: 'T' },
+  { action: 'update', word: 'Bring up to date', key: 'U' },
+  { action: 'review', word: 'Review', key: 'R' },
+  { action: 'accept', word: 'Accept', key: 'A' },
+  { action: 'deliver', word: 'Deliver', key: 'D' },
+  { action: 'retire', word: 'Retire', key: 'Del' },
+]
+/** The next thing to do: bring up to date what is old, transfer what is not there, then look, then hand on. */
+const next = computed<Action | null>(() => {
+  const plans = props.plans
+  if (!plans) return null
+  if (plans.update.count) return 'update'
+  if (plans.transfer.count > plans.review.count) return 'transfer'
+  return plans.accept.count ? 'review' : plans.deliver.count ? 'deliver' : null
+})
+const saying = computed(() => {
+  const plans = props.plans
+  if (!plans) return []
+  const { transfer, accept, deliver } = plans
+  const out: string[] = []
+  const parts = []
+  if (transfer.accepted) parts.push(`${count(transfer.accepted, 'of them is', 'of them are')} accepted already; the accepted result stays beside the new one`)
+  if (transfer.proposed) parts.push(`${transfer.proposed === transfer.count ? 'all' : transfer.proposed} through a fitting that is proposed, not confirmed`)
+  if (transfer.busy) parts.push(`${count(transfer.busy, 'cell is', 'cells are')} under way and left out`)
+  if (transfer.count) out.push(`${count(transfer.count, 'transfer', 'transfers')}${parts.length ? `: ${parts.join('; ')}` : ''}.`)
+  if (accept.wrong) out.push(`Accept would take ${count(accept.wrong, 'result', 'results')} with findings that are wrong.`)
+  if (deliver.stale) out.push(`${count(deliver.stale, 'result is', 'results are')} out of date.`)
+  return out
+})
+const unfitted = computed(() => props.plans?.transfer.unfitted ?? [])
+const impossible = computed(() => props.plans?.transfer.impossible ?? [])
+const skeleton = (id: number) => library.skeletons.find((one) => one.id === id)?.name ?? 'a skeleton'
+</script>
+
+<template>
+  <div class="acts" role="toolbar" aria-label="What to do with the swept cells">
+    <div class="line">
+      <strong>{{ swept }}</strong>
+      <v-btn v-for="{ action, word, key } in ACTIONS" :key="action" size="small" :class="{ doing: action === next }" :disabled="working || !plans?.[action].count" :title="`${word}: ${key}`" @click="emit('act', action)">
+        {{ word }} <span v-if="plans?.[action].count" class="mono number">{{ plans[action].count }}</span>
+      </v-btn>
+      <button class="plain word" @click="emit('clear')">Sweep nothing</button>
+    </div>
+    <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ sentence }}</p>
+    <p v-if="unfitted.length" class="quiet">
+      Without a fitting yet, proposed with the transfer:
+      <template v-for="(one, n) in unfitted.slice(0, 3)" :key="n">{{ n ? ', ' : '' }}<button class="plain word" @click="emit('fit', one.skeleton_id, one.character_id)">{{ skeleton(one.skeleton_id) }} on {{ cast.character(one.character_id)?.name }}</button></template>{{ unfitted.length > 3 ? ` and ${unfitted.length - 3} more` : '' }}.
+    </p>
+    <p v-if="impossible.length" class="quiet">
+      Left out: {{ impossible[0].sentence }}<button class="plain word" @click="emit('fit', impossible[0].skeleton_id, impossible[0].character_id)">Open a fitting</button>{{ impossible.length > 1 ? ` (and ${impossible.length - 1} more of the kind)` : '' }}
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.acts { padding: 9px 20px 10px; background: var(--paper); display: grid; gap: 3px; font-size: 14px; }
+.line { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; }
+.line strong { font-weight: 500; margin-right: 8px; }
+.number { margin-left: 6px; }
+p .word { margin-left: 5px; font-size: inherit; }
+</style>

@@ -1,0 +1,25 @@
+<script setup lang="ts">
+import type { Schemas } from '@/api/client'
+import StateMark from '@/board/StateMark.vue'
+
+/** The findings of a result in words, with where they are. */
+defineProps<{ findings: Schemas['FindingOut'][]; frame: number }>()
+const emit = defineEmits<{ frame: [frame: number] }>()
+const inside = (one: Schemas['FindingOut'], frame: number) => !!one.unit && one.spans.some(([first, last]) => first <= frame && frame <= last)
+</script>
+
+<template>
+  <ul v-if="findings.length" aria-label="Findings">
+    <li v-for="(one, n) in findings" :key="n" :class="{ now: inside(one, frame) }">
+      <StateMark :state="one.grade === 'wrong' ? 'wrong' : 'look'" />
+      <span>{{ one.text }}</span>
+      <button v-if="one.unit" class="plain word mono" @click="emit('frame', one.frames[0])">frames {{ one.frames[0] }}–{{ one.frames[1] }}</button>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+ul { list-style: none; margin: 0; padding: 5px 18px; font-size: 14px; max-height: 92px; overflow-y: auto; background: var(--panel); border-top: 1px solid var(--hairline); }
+li { display: flex; gap: 8px; align-items: center; }
+.now { font-weight: 500; }
+</style>

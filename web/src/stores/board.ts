@@ -1,0 +1,103 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+
+import { answer, client, type Schemas } from '@/api/client'
+import { useMessages } from './messages'
+import type { Before } from './renditions'
+import { useRuns } from './runs'
+
+export type Action = 'transfer' | 'update' | 'review' | 'accept' | 'deliver' | 'retire'
+export type Plan = Schemas['ActionOut']
+/** Ids of clip and character. */
+export type Cell = [clip: number, character: number]
+export const WORDS = ['not yet', 'waiting', 'running', 'good', 'look', 'wrong', 'failed', 'out of date', 'accepted'] as const
+export type State = (typeof WORDS)[number]
+const ACCEPTED = 16
+const SENT_BACK = 32
+
+/** Clips against characters: one byte for each cell. */
+export const useBoard = defineStore('board', () => {
+  const states = shallowRef(new Uint8Array())
+  const fittings = shallowRef(new Map<string, Schemas['FittingMark']>())
+  const loaded = ref(false)
+  const rowOf = shallowRef(new Map<number, number>())
+  const columnOf = shallowRef(new Map<number, number>())
+  const width = computed(() => columnOf.value.size)
+
+  let asking: Promise<void> | null = null
+  function load(): Promise<void> {
+    asking ??= ask().finally(() => (asking = null))
+    return asking
+  }
+  async function ask() {
+    const now = await answer(client.GET('/api/board/'))
+    rowOf.value = new Map(now.clips.map((id, at) => [id, at]))
+    columnOf.value = new Map(now.characters.map((id, at) => [id, at]))
+    fittings.value = new Map(now.fittings.map((one) => [`${one.skeleton_id}.${one.character_id}`, one]))
+    states.value = Uint8Array.from(atob(now.states), (letter) => letter.charCodeAt(0))
+    loaded.value = true
+  }
+  function byte(clip: number, character: number): number {
+    const [row, column] = [rowOf.value.get(clip), columnOf.value.get(character)]
+    return row === undefined || column === undefined ? 0 : states.value[row * width.value + column]
+  }
+  const state = (clip: number, character: number): State => WORDS[byte(clip, character) & 15]
+  /** An accepted result is kept, although the state says something else. */
+  const keepsAccepted = (clip: number, character: number) => (byte(clip, character) & ACCEPTED) !== 0
+  const sentBack = (clip: number, character: number) => (byte(clip, character) & SENT_BACK) !== 0
+  const fitting = (skeleton: number, character: number) => fittings.value.get(`${skeleton}.${character}`)
+
+  /** What every action on these cells would mean. */
+  const plans = async (cells: Cell[]) =>
+    Object.fromEntries((await answer(client.POST('/api/board/plan', { body: { cells } }))).map((one) => [one.action, one])) as Record<Action, Plan>
+
+  /** What was judged can be taken back and made again. */
+  const past = shallowRef<Before[][]>([])
+  const future = shallowRef<Before[][]>([])
+  function remember(before: Before[]) {
+    if (!before.length) return
+    past.value = [...past.value.slice(-60), before]
+    future.value = []
+  }
+  async function restore(rows: Before[]) {
+    const before = await answer(client.POST('/api/board/restore', { body: { rows } }))
+    await Promise.all([load(), useRuns().refresh()])
+    return before
+  }
+  async function undo() {
+    const rows = past.value[past.value.length - 1]
+    if (!rows) return
+    past.value = past.value.slice(0, -1)
+    future.value = [...future.value, await restore(rows)]
+  }
+  async function redo() {
+    const rows = future.value[future.value.length - 1]
+    if (!rows) return
+    future.value = future.value.slice(0, -1)
+    past.value = [...past.value, await restore(rows)]
+  }
+
+  async function transfer(cells: Cell[], update = false) {
+    const run = await answer(client.POST('/api/board/transfer', { body: { cells, update } }))
+    await Promise.all([load(), useRuns().refresh()])
+    return run
+  }
+  async function accept(cells: Cell[]) {
+    const before = await answer(client.POST('/api/board/accept', { body: { cells } }))
+    remember(before)
+    await Promise.all([load(), useRuns().refresh()])
+    if (before.length > 1) useMessages().say(`${before.length} results accepted.`, { label: 'Undo', run: undo })
+    return before.length
+  }
+  async function retire(cells: Cell[]) {
+    const before = await answer(client.POST('/api/board/retire', { body: { cells } }))
+    remember(before)
+    await Promise.all([load(), useRuns().refresh()])
+    useMessages().say(`${before.length === 1 ? 'One result' : `${before.length} results`} retired.`, { label: 'Undo', run: undo })
+  }
+  async function sendBack(id: number, note: string) {
+    remember(await answer(client.POST('/api/renditions/{rendition_id}/send-back', { params: { path: { rendition_id: id } }, body: { note } })))
+    await load()
+  }
+  return { states, fittings, loaded, load, state, keepsAccepted, sentBack, fitting, plans, past, future, undo, redo, transfer, accept, retire, sendBack }
+})
