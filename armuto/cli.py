@@ -82,7 +82,7 @@ def _parser() -> argparse.ArgumentParser:
     convert = commands.add_parser("convert", help="write what a file holds in another format")
     convert.add_argument("input", type=Path, metavar="IN")
     convert.add_argument(
-        "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae or .usd"
+        "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae, .usd or .csv"
     )
     convert.set_defaults(run=_convert)
     for command in (inspect, fit, move, check, convert):
@@ -353,9 +353,9 @@ def _convert(options: argparse.Namespace) -> int:
         endings = " or ".join(f".{name}" for name in formats.WRITTEN)
         raise BadInput(f"{options.output}: this format is not written; give the output the ending {endings}.")
     document = _read(options.input)
-    if kind == "bvh" and not document.clips:
+    if kind in ("bvh", "csv") and not document.clips:
         raise BadInput(
-            f"{options.input}: there is no motion in it to write as BVH; name a file with at least one clip."
+            f"{options.input}: there is no motion in it to write as {kind.upper()}; name a file with at least one clip."
         )
     written = []
     several = kind in formats.ONE_CLIP and len(document.clips) > 1

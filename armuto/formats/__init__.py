@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import PurePath
 
 import numpy as np
 
 from armuto import intake, pairing, rotation
+from armuto.delivering.thinning import Keys
 from armuto.errors import BadInput
-from armuto.formats import archive, bvh, collada, collada_writer, gltf, usd
+from armuto.formats import archive, bvh, collada, collada_writer, gltf, positions, usd
 from armuto.formats.gltf import avatar
 from armuto.formats.gltf.rooting import with_root_node
 from armuto.formats.gltf.skin import skin_of
@@ -23,11 +24,30 @@ from armuto.settling.capsules import Capsule, estimate
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
 READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
-WRITTEN = ("glb", "bvh", "dae", "usd")
-ONE_CLIP = ("bvh", "dae", "usd")  # formats that are written with one motion to a file
+WRITTEN = ("glb", "bvh", "dae", "usd", "csv")
+ONE_CLIP = ("bvh", "dae", "usd", "csv")  # formats that are written with one motion to a file
 OPEN_FORMATS = (
     "BVH (.bvh), glTF 2.0 (.glb, or .gltf with its files in a .zip), COLLADA (.dae) or USD (.usda, .usdc, .usdz)"
 )
+
+
+@dataclass(frozen=True)
+class Form:
+    """How a file is to be written, where its format leaves that open.
+
+    mesh: with the figure's mesh, where it has one. first: the number of the first frame. unit: metres per unit, and up: one of
+    :data:`armuto.intake.UP_AXES`, both for "bvh" and "csv", which declare neither. keys: of each clip, the keys to write to
+    a "glb"; every other format is keyed on every frame.
+    """
+
+    mesh: bool = True
+    first: int = 0
+    unit: float = 0.01
+    up: str = "+Y"
+    keys: tuple[Keys | None, ...] = ()
+
+
+AS_USUAL = Form()
 
 
 @dataclass(frozen=True)
@@ -227,8 +247,8 @@ def _rooted(held: gltf.GltfFile, rig: gltf.GltfRig, file: str) -> tuple[gltf.Glt
         raise BadInput(f"{file}: a root bone cannot be made for it: {problem}; keep travel as it is.") from None
 
 
-def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False) -> bytes:
-    """Clips on the document's skeleton as a file: "glb" (any number), "bvh" (exactly one), "dae" or "usd" (at most one).
+def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False, form: Form = AS_USUAL) -> bytes:
+    """Clips on the document's skeleton as a file: "glb" (any number), "bvh", "csv" (exactly one), "dae" or "usd" (at most one).
 
     Clips with a root bone that was made for them (:mod:`armuto.settling.rooting`) bring it into the file. A .glb of a skinned
     character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
@@ -237,17 +257,23 @@ def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = Fal
     if kind == "bvh":
         (clip,) = clips
         original = document.original
-        return bvh.serialise(bvh.from_clip(clip, original if isinstance(original, bvh.BvhFile) else None))
+        turn = intake.upright(form.up)
+        own = original if isinstance(original, bvh.BvhFile) else None
+        return bvh.serialise(bvh.from_clip(clip, own, form.unit, turn))
+    if kind == "csv":
+        return positions.write(clips[0], form.unit, intake.upright(form.up), form.first)
     if kind == "glb":
         rooted = bool(clips) and clips[0].skeleton.names[1:] == document.skeleton.names
         if isinstance(document.original, gltf.GltfFile) and document.rig:
             held, rig = document.original, document.rig
             if rooted:
                 held, rig = _rooted(held, rig, document.file)
-            return gltf.with_clips(held, rig, clips, keep)
-        return gltf.skeleton_only(clips[0].skeleton if rooted else document.skeleton, clips)
+            return gltf.with_clips(held, rig, clips, keep, form.keys, form.first, form.mesh)
+        return gltf.skeleton_only(clips[0].skeleton if rooted else document.skeleton, clips, form.keys, form.first)
     if kind in ("dae", "usd"):
-        parts = gltf.parts_of(gltf.parse(write(clips, document, "glb"), f"{document.file} as .glb"))
+        parts = gltf.parts_of(
+            gltf.parse(write(clips, document, "glb", form=replace(form, keys=())), f"{document.file} as .glb")
+        )
         if kind == "dae":
             return collada_writer.write(parts)
         # USD's library is large; whoever writes none need not wait for it.

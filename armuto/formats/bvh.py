@@ -322,15 +322,18 @@ def _translation(joint: BvhJoint, values: FloatArray) -> FloatArray:
     return out
 
 
-def from_clip(clip: Clip, original: BvhFile | None = None) -> BvhFile:
+def from_clip(
+    clip: Clip, original: BvhFile | None = None, unit: float = 0.01, turn: FloatArray = rotation.IDENTITY
+) -> BvhFile:
     """The clip as a BVH file.
 
     With ``original``, the file the clip's skeleton was read from: its tree, channel order, unit and axes are used, and
     channels are added only to joints whose motion needs more than they have. Without, the skeleton came from
-    elsewhere: joints get world-aligned offsets in centimetres, since BVH knows no rest rotations.
+    elsewhere: joints get world-aligned offsets, since BVH knows no rest rotations. unit: metres per unit of the file; turn:
+    quaternion from the file's axes to ours; both for such a file alone.
     """
     if original is None:
-        return _written_anew(clip)
+        return _written_anew(clip, unit, turn)
     rotations, translations = in_file_space(clip)
     joints, motion = [], []
     for number, (joint, column) in enumerate(zip(original.joints, original.columns, strict=True)):
@@ -390,8 +393,8 @@ def _wrapped(radians: FloatArray) -> FloatArray:
     return (radians + np.pi) % (2 * np.pi) - np.pi
 
 
-def _written_anew(clip: Clip) -> BvhFile:
-    skeleton, centimetres = clip.skeleton, 100.0
+def _written_anew(clip: Clip, unit: float, turn: FloatArray) -> BvhFile:
+    skeleton, back = clip.skeleton, rotation.inverse(turn)
     rest, world = skeleton.rest, clip.world()
     # BVH rests with all rotations at zero, so a joint's BVH rotation is its turn away from rest, in world axes.
     turned = rotation.multiply(world.rotations, rotation.inverse(rest.rotations))
@@ -403,33 +406,38 @@ def _written_anew(clip: Clip) -> BvhFile:
     shifts = clip.all_translations()
     shifts[:, jointed] = rotation.rotate(rest.rotations[skeleton.parents[jointed]], shifts[:, jointed])
     moving = _moving(shifts, offsets)
-    ends = _end_sites(skeleton, offsets)
+    ends = [
+        tuple((x, y, z) for x, y, z in (rotation.rotate(back, np.array(own)) / unit).round(6).tolist()) if own else ()
+        for own in _end_sites(skeleton, offsets)
+    ]
+    # From here on in the file's own axes and unit.
+    offsets, shifts = rotation.rotate(back, offsets) / unit, rotation.rotate(back, shifts) / unit
+    local = rotation.multiply(rotation.multiply(back, local), turn)
     joints, motion = [], []
     for number, name in enumerate(unique_names("_".join(name.split()) for name in skeleton.names)):
         parent = int(skeleton.parents[number])
         position = ("Xposition", "Yposition", "Zposition") if parent < 0 or moving[number] else ()
-        x, y, z = (offsets[number] * centimetres).tolist()
+        x, y, z = offsets[number].tolist()
         joints.append(
             BvhJoint(name, parent, (x, y, z), (*position, "Zrotation", "Xrotation", "Yrotation"), ends[number])
         )
         if position:
-            motion.append(shifts[:, number] * centimetres)
+            motion.append(shifts[:, number])
         angles = _angles(local[:, number], "ZXY")
         assert angles is not None
         motion.append(angles)
     return _depth_first(BvhFile(tuple(joints), 1 / clip.fps, np.concatenate(motion, axis=1).round(9)))
 
 
-def _end_sites(skeleton: Skeleton, offsets: FloatArray) -> list[tuple[tuple[float, float, float], ...]]:
-    """End sites per joint in centimetres: the skeleton's own, and a short stroke onwards where a last joint has none."""
+def _end_sites(skeleton: Skeleton, offsets: FloatArray) -> list[list[FloatArray]]:
+    """End sites per joint in metres: the skeleton's own, and a short stroke onwards where a last joint has none."""
     found: list[list[FloatArray]] = [[] for _ in skeleton.names]
     for joint, offset in zip(skeleton.end_parents, skeleton.end_offsets, strict=True):
         found[joint].append(rotation.rotate(skeleton.rest.rotations[joint], offset))
     for joint, own in enumerate(found):
         if not own and not skeleton.children[joint]:
             own.append(offsets[joint] * 0.3 if skeleton.parents[joint] >= 0 else np.array([0.0, 0.1, 0.0]))
-    rows = [[(end * 100).round(6).tolist() for end in own] for own in found]
-    return [tuple((x, y, z) for x, y, z in own) for own in rows]
+    return found
 
 
 def _moving(shifts: FloatArray, offsets: FloatArray) -> IntArray:

@@ -81,8 +81,9 @@ def _motion(stage: Any, parts: Parts, nodes: list[int], names: list[str], motion
     rate = (frames - 1) / float(motion.times[-1] - motion.times[0]) if frames > 1 else 30.0
     stage.SetTimeCodesPerSecond(round(rate, 6))
     stage.SetFramesPerSecond(round(rate, 6))
-    stage.SetStartTimeCode(0)
-    stage.SetEndTimeCode(frames - 1)
+    first = round(float(motion.times[0]) * rate)
+    stage.SetStartTimeCode(first)
+    stage.SetEndTimeCode(first + frames - 1)
     still = {n: parts.nodes[n] for n in nodes if n not in motion.rotations}
     shifts = np.stack(
         [motion.translations[n] if n not in still else np.tile(still[n].translation, (frames, 1)) for n in nodes],
@@ -95,9 +96,9 @@ def _motion(stage: Any, parts: Parts, nodes: list[int], names: list[str], motion
     animation.CreateScalesAttr(Vt.Vec3hArray.FromNumpy(scales.astype(np.float16)))
     translations, rotations = animation.CreateTranslationsAttr(), animation.CreateRotationsAttr()
     for frame in range(frames):
-        translations.Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(shifts[frame], np.float32)), frame)
+        translations.Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(shifts[frame], np.float32)), first + frame)
         # USD counts the real part first when asked for one quaternion, and last in its arrays.
-        rotations.Set(Vt.QuatfArray.FromNumpy(np.ascontiguousarray(turns[frame], np.float32)), frame)
+        rotations.Set(Vt.QuatfArray.FromNumpy(np.ascontiguousarray(turns[frame], np.float32)), first + frame)
 
 
 def _material(stage: Any, number: int, held: Material) -> Any:

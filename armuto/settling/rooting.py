@@ -41,15 +41,19 @@ def with_root(skeleton: Skeleton) -> Skeleton:
     )
 
 
-def rooted(rendition: Clip, fitting: Fitting) -> Clip:
-    """The rendition with its travel on a root bone that is made for it. Every bone stays where it is in the world."""
+def lead_path(rendition: Clip, fitting: Fitting) -> travel.Path:
+    """The travel of the part that leads, in a clip on the target."""
     said = fitting.settings.travel
     by_part = {lead.part: joint for joint, lead in fitting.leads().items() if lead.part}
     lead = by_part.get(said.lead, by_part.get("hips", 0))
     world = rendition.world()
     turns = rotation.multiply(world.rotations[:, lead], rotation.inverse(fitting.target_pose.rotations[lead]))
-    path = travel.path_of(world.positions[:, lead], turns, fitting.forward, rendition.fps, said.smoothing)
-    places, heading = travel.carried(path, said)
+    return travel.path_of(world.positions[:, lead], turns, fitting.forward, rendition.fps, said.smoothing)
+
+
+def rooted(rendition: Clip, fitting: Fitting) -> Clip:
+    """The rendition with its travel on a root bone that is made for it. Every bone stays where it is in the world."""
+    places, heading = travel.carried(lead_path(rendition, fitting), fitting.settings.travel)
     back = rotation.inverse(heading)
     skeleton = with_root(rendition.skeleton)
     roots = np.flatnonzero(rendition.skeleton.parents < 0)

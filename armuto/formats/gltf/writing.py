@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from armuto import rotation
+from armuto.delivering.thinning import Keys
 from armuto.formats.gltf.container import GltfFile, Json, beside, to_glb
 from armuto.formats.gltf.reading import GltfRig, node_trs
 from armuto.rotation import FloatArray
@@ -75,8 +76,19 @@ def node_motion(clip: Clip, rig: GltfRig) -> tuple[FloatArray, FloatArray]:
     return rotation.continuous(rotations), translations
 
 
-def with_clips(held: GltfFile, rig: GltfRig, clips: Sequence[Clip], keep: bool = False) -> bytes:
+def with_clips(
+    held: GltfFile,
+    rig: GltfRig,
+    clips: Sequence[Clip],
+    keep: bool = False,
+    keys: Sequence[Keys | None] = (),
+    first: int = 0,
+    mesh: bool = True,
+) -> bytes:
     """The file as .glb with the clips as its animations, replacing the old ones unless ``keep``.
+
+    keys: of each clip the keys to write, all where there are none. first: the number of the first frame. mesh: without it,
+    only the nodes are left of the file.
 
     Mesh, skin, materials and every other part of the file stay as they are. A joint node given by a matrix is
     rewritten as translation, rotation and scale, since glTF animates only those.
@@ -91,10 +103,22 @@ def with_clips(held: GltfFile, rig: GltfRig, clips: Sequence[Clip], keep: bool =
                 node["scale"] = trs.scale.tolist()
     if not keep:
         tree.pop("animations", None)
-    return _written(tree, held.buffers, rig.nodes, [(clip, *node_motion(clip, rig)) for clip in clips])
+    motions = [(clip, *node_motion(clip, rig)) for clip in clips]
+    if not mesh:
+        return _written(_bare(tree), (), rig.nodes, motions, keys, first)
+    return _written(tree, held.buffers, rig.nodes, motions, keys, first)
 
 
-def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip]) -> bytes:
+def _bare(tree: Json) -> Json:
+    """A file's nodes and scenes, and nothing that lies in its buffers or refers to it."""
+    kept: Json = {key: tree[key] for key in ("asset", "scene", "scenes", "nodes") if key in tree}
+    for node in kept["nodes"]:
+        for key in ("mesh", "skin", "weights", "camera", "extensions"):
+            node.pop(key, None)
+    return kept
+
+
+def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip], keys: Sequence[Keys | None] = (), first: int = 0) -> bytes:
     """A .glb of bare nodes and animations, for a skeleton that came from a file without meshes."""
     nodes: list[Json] = [
         {"name": name, "translation": t.tolist(), "rotation": q.clip(-1, 1).tolist()}
@@ -109,9 +133,8 @@ def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip]) -> bytes:
         "scenes": [{"nodes": np.flatnonzero(skeleton.parents < 0).tolist()}],
         "nodes": nodes,
     }
-    return _written(
-        tree, (), range(len(nodes)), [(c, rotation.continuous(c.rotations), c.all_translations()) for c in clips]
-    )
+    motions = [(c, rotation.continuous(c.rotations), c.all_translations()) for c in clips]
+    return _written(tree, (), range(len(nodes)), motions, keys, first)
 
 
 def self_contained(held: GltfFile, files: Mapping[str, bytes]) -> tuple[bytes, list[str]]:
@@ -136,18 +159,28 @@ def self_contained(held: GltfFile, files: Mapping[str, bytes]) -> tuple[bytes, l
 
 
 def _written(
-    tree: Json, buffers: Sequence[bytes], nodes: Sequence[int], motions: Sequence[tuple[Clip, FloatArray, FloatArray]]
+    tree: Json,
+    buffers: Sequence[bytes],
+    nodes: Sequence[int],
+    motions: Sequence[tuple[Clip, FloatArray, FloatArray]],
+    keys: Sequence[Keys | None],
+    first: int,
 ) -> bytes:
     buffer = _Buffer(tree, buffers)
-    for clip, rotations, translations in motions:
-        times = buffer.add(np.arange(clip.frames) / clip.fps, SCALAR, bounds=True)
+    for number, (clip, rotations, translations) in enumerate(motions):
+        kept = keys[number] if keys else None
         animation: Json = {"name": clip.name, "channels": [], "samplers": []}
+        inputs: dict[bytes, int] = {}
         for joint, n in enumerate(nodes):
-            paths = (("rotation", VEC4, rotations), ("translation", VEC3, translations))
-            for path, kind, values in paths:
-                output = buffer.add(values[:, joint], kind)
-                animation["samplers"].append({"input": times, "output": output, "interpolation": "LINEAR"})
-                number = len(animation["samplers"]) - 1
-                animation["channels"].append({"sampler": number, "target": {"node": n, "path": path}})
+            for path, kind, values in (("rotation", VEC4, rotations), ("translation", VEC3, translations)):
+                frames = np.arange(clip.frames) if kept is None else getattr(kept, f"{path}s")[joint]
+                # Channels that are keyed on the same frames share their times.
+                told = frames.tobytes()
+                if told not in inputs:
+                    inputs[told] = buffer.add((first + frames) / clip.fps, SCALAR, bounds=True)
+                output = buffer.add(values[frames, joint], kind)
+                animation["samplers"].append({"input": inputs[told], "output": output, "interpolation": "LINEAR"})
+                channel = {"node": n, "path": path}
+                animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": channel})
         tree.setdefault("animations", []).append(animation)
     return buffer.glb()

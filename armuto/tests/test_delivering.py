@@ -1,0 +1,266 @@
+"""Handing on: other rates, fewer keys, travel left as it is wanted, and every format read back by others."""
+
+import csv
+import io
+import json
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from scipy.spatial.transform import Rotation, Slerp
+
+from armuto import fitting, formats, naming, rotation
+from armuto.delivering import parcel
+from armuto.delivering.leaving import leave
+from armuto.delivering.resampling import resample
+from armuto.delivering.thinning import Bound, at_keys, thin
+from armuto.errors import BadInput
+from armuto.formats import Form, gltf
+from armuto.intake import Told
+from armuto.settling.settings import Travel
+from armuto.tests import figures
+from armuto.tests.files import BOW, PORTER, WALK, clip_of
+from armuto.transfer import transfer
+
+
+def performed(path: Path = WALK):
+    """A demo clip on the porter: the motion, the fitting, and the porter's document."""
+    source = formats.read(path.read_bytes(), path.name)
+    porter = formats.read(PORTER.read_bytes(), PORTER.name)
+    fits = replace(fitting.fit(source.skeleton, porter.skeleton, source.parts, porter.parts), capsules=porter.capsules)
+    return transfer(clip_of(path), fits), fits, porter
+
+
+def _plain(name: str) -> str:
+    return "".join(letter for letter in name if letter.isalnum())
+
+
+def positions(clip) -> np.ndarray:
+    return clip.world().positions
+
+
+class Resampling(unittest.TestCase):
+    def setUp(self):
+        self.clip = figures.motion(figures.body(), np.random.default_rng(3), 61)
+
+    def test_times_are_met_and_the_pace_is_kept(self):
+        for fps, frames in ((60.0, 121), (24.0, 49), (15.0, 31), (29.97, 60), (7.0, 15)):
+            made = resample(self.clip, fps)
+            self.assertEqual((made.frames, made.fps), (frames, fps))
+            self.assertLessEqual(made.seconds, self.clip.seconds + 1e-9)
+            self.assertLess(self.clip.seconds - made.seconds, 1 / fps)
+        np.testing.assert_allclose(positions(resample(self.clip, 60.0))[::2], positions(self.clip), atol=1e-12)
+        np.testing.assert_allclose(positions(resample(self.clip, 15.0)), positions(self.clip)[::2], atol=1e-12)
+
+    def test_between_frames_as_scipy_interpolates(self):
+        made = resample(self.clip, 44.1)
+        at = np.arange(made.frames) / 44.1
+        own = np.arange(self.clip.frames) / self.clip.fps
+        for joint in range(len(self.clip.skeleton)):
+            want = Slerp(own, Rotation.from_quat(self.clip.rotations[:, joint]))(np.minimum(at, own[-1]))
+            apart = (Rotation.from_quat(made.rotations[:, joint]).inv() * want).magnitude()
+            self.assertLess(apart.max(), 1e-6)
+
+    def test_there_and_back(self):
+        back = resample(resample(self.clip, 120.0), self.clip.fps)
+        np.testing.assert_allclose(positions(back), positions(self.clip), atol=1e-9)
+
+    def test_what_is_no_rate_is_refused(self):
+        for fps in (0.0, -3.0, float("nan"), float("inf")):
+            with self.assertRaises(ValueError):
+                resample(self.clip, fps)
+
+
+class Thinning(unittest.TestCase):
+    def test_within_the_bound_and_worth_it(self):
+        for path in (WALK, BOW):
+            clip, _, _ = performed(path)
+            kept = []
+            for bound in (Bound(0.1, 0.0005), Bound(0.5, 0.002), Bound(3.0, 0.02)):
+                keys = thin(clip, bound)
+                made = at_keys(clip, keys)
+                places = np.linalg.norm(positions(made) - positions(clip), axis=-1).max()
+                turns = rotation.multiply(rotation.inverse(clip.rotations), made.rotations)
+                self.assertLessEqual(places, bound.metres)
+                self.assertLessEqual(np.degrees(rotation.angle(turns)).max(), bound.degrees)
+                self.assertAlmostEqual(keys.metres, places, delta=1e-9)
+                kept.append(keys.kept / keys.of)
+            self.assertTrue(kept[0] > kept[1] > kept[2], kept)
+            self.assertLess(kept[1], 0.45)
+
+    def test_a_still_channel_has_one_key_and_a_straight_one_two(self):
+        body = figures.body()
+        frames, joints = 40, len(body)
+        rotations = np.broadcast_to(body.rest_rotation, (frames, joints, 4)).copy()
+        steady = rotation.about([0.0, 0.0, 1.0], np.linspace(0, 1.2, frames))
+        rotations[:, 3] = rotation.multiply(steady, rotations[:, 3])
+        root = body.rest_translation[0] + np.linspace(0, 2, frames)[:, None] * [0.0, 0.0, 1.0]
+        clip = figures.Clip("steady", body, 30.0, rotations, np.array([0]), root[:, None])
+        keys = thin(clip, Bound(0.01, 1e-5))
+        self.assertEqual([len(at) for at in keys.rotations], [1, 1, 1, 2, *[1] * (joints - 4)])
+        self.assertEqual([len(at) for at in keys.translations], [2, *[1] * (joints - 1)])
+
+    def test_where_nothing_can_go_every_key_stays(self):
+        rng = np.random.default_rng(1)
+        clip = figures.motion(figures.body(), rng, 20)
+        shaken = rotation.about(np.array([1.0, 0, 0]), rng.uniform(-1, 1, clip.rotations.shape[:2]))
+        clip = replace(clip, rotations=rotation.multiply(shaken, clip.rotations))
+        keys = thin(clip, Bound(1e-7, 1e-10))
+        self.assertLessEqual(keys.metres, 1e-10)
+        self.assertGreater(keys.kept, 0.45 * keys.of)
+
+
+class Leaving(unittest.TestCase):
+    def setUp(self):
+        self.clip, self.fits, self.porter = performed()
+
+    def test_in_place_as_if_it_had_been_made_so(self):
+        said = replace(self.fits.settings, travel=Travel(mode="in place"))
+        want = transfer(clip_of(WALK), replace(self.fits, settings=said))
+        made = leave(self.clip, self.fits, "in place")
+        self.assertLess(np.abs(positions(made) - positions(want)).max(), 0.02)
+        self.assertLess(np.ptp(positions(made)[:, 0, [0, 2]], axis=0).max(), 0.25)
+        np.testing.assert_allclose(positions(made)[0], positions(self.clip)[0], atol=1e-9)
+
+    def test_on_a_root_bone_nothing_else_moves(self):
+        made = leave(self.clip, self.fits, "root")
+        self.assertEqual(made.skeleton.names, ("root", *self.clip.skeleton.names))
+        np.testing.assert_allclose(positions(made)[:, 1:], positions(self.clip), atol=1e-9)
+        self.assertGreater(np.ptp(positions(made)[:, 0, 2]), 3.0)
+
+    def test_on_the_root_bone_that_is_there(self):
+        rooted = leave(self.clip, self.fits, "root")
+        pairs = self.fits.pairs
+        own = fitting.fit(self.fits.source, rooted.skeleton, pairs=pairs)
+        made = leave(replace(rooted, name="again"), own, "root")
+        self.assertEqual(made.skeleton.names, rooted.skeleton.names)
+        np.testing.assert_allclose(positions(made)[:, 1:], positions(rooted)[:, 1:], atol=1e-9)
+        self.assertGreater(np.ptp(positions(made)[:, 0, 2]), 3.0)
+
+
+class Parcels(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.clip, cls.fits, cls.porter = performed()
+        cls.bow, cls.fits_bow, _ = performed(BOW)
+
+    def result(self, name: str = "walk", clip=None) -> parcel.Result:
+        about = {"revision": 1, "findings": []}
+        return parcel.Result("porter", name, clip or self.clip, self.fits, "porter", self.porter, about)
+
+    def packed(self, *results, **wanted) -> list[parcel.File]:
+        said = parcel.wanted_from(wanted)
+        rows = results or (self.result(),)
+        facts = [(one.character, naming.facts(one.name)) for one in rows]
+        names = parcel.file_names(said, naming.AS_IT_CAME, facts)
+        return list(parcel.pack(zip(names, rows, strict=True), said))
+
+    def read(self, file: parcel.File, **told):
+        return formats.read(file.content, file.name, Told(**told))
+
+    def same(self, document, want=None, within: float = 1e-4):
+        """The joints of what was read, by name, are where they were."""
+        want = want or self.clip
+        clip = document.clips[0]
+        # Some formats take marks out of names.
+        index = {_plain(name): joint for name, joint in document.skeleton.index.items()}
+        order = [index[_plain(name)] for name in want.skeleton.names]
+        self.assertEqual(clip.frames, want.frames)
+        self.assertLess(np.abs(positions(clip)[:, order] - positions(want)).max(), within)
+
+    def test_each_format_with_and_without_its_mesh(self):
+        for kind in ("glb", "dae", "usd"):
+            for mesh in (True, False):
+                with self.subTest(kind, mesh=mesh):
+                    (file,) = self.packed(kind=kind, mesh=mesh)
+                    document = self.read(file)
+                    self.assertEqual((document.skinned, document.bounds is not None), (mesh, mesh))
+                    self.same(document)
+        small, large = (len(self.packed(mesh=mesh)[0].content) for mesh in (False, True))
+        self.assertLess(small, 0.8 * large)
+
+    def test_units_and_axes_where_the_format_leaves_them_open(self):
+        for unit in ("cm", "m", "inch"):
+            for up in ("+Y", "+Z", "-X"):
+                with self.subTest(unit, up=up):
+                    (file,) = self.packed(kind="bvh", unit=unit, up=up)
+                    self.same(self.read(file, unit=unit, up=up))
+
+    def test_positions_as_numbers(self):
+        (file,) = self.packed(kind="csv", unit="m", up="+Z", first=1001)
+        rows = list(csv.reader(io.StringIO(file.content.decode())))
+        self.assertEqual(rows[0][:5], ["frame", "seconds", *(f"{self.clip.skeleton.names[0]} {a}" for a in "xyz")])
+        self.assertEqual([row[0] for row in rows[1:4]], ["1001", "1002", "1003"])
+        values = np.array(rows[1:], float)[:, 2:].reshape(self.clip.frames, -1, 3)
+        # Z up: what is our height is the third number.
+        want = positions(self.clip)
+        np.testing.assert_allclose(values[..., 2], want[..., 1], atol=1e-5)
+        np.testing.assert_allclose(np.linalg.norm(values, axis=-1), np.linalg.norm(want, axis=-1), atol=1e-4)
+
+    def test_thinned_within_what_the_manifest_says(self):
+        (file,) = self.packed(thinned={"degrees": 1.0, "centimetres": 0.5})
+        told = file.rows[0]["thinned"]
+        self.assertLess(told["keys"], 0.4 * told["of"])
+        held = gltf.parse(file.content, file.name)
+        inputs = {row["sampler"]: row for row in held.json["animations"][0]["channels"]}
+        self.assertEqual(len(inputs), 2 * len(self.clip.skeleton))
+        self.same(self.read(file), within=told["centimetres"] / 100 + 1e-4)
+        self.assertLessEqual(told["centimetres"], 0.5)
+
+    def test_another_rate_and_another_first_frame(self):
+        (file,) = self.packed(fps=60, first=24)
+        row = file.rows[0]
+        self.assertEqual((row["frames"], row["fps"], row["first"]), (297, 60, 24))
+        held = gltf.parse(file.content, file.name)
+        times = held.json["accessors"][held.json["animations"][0]["samplers"][0]["input"]]
+        self.assertAlmostEqual(times["min"][0], 24 / 60, places=6)
+
+    def test_all_clips_of_a_character_in_one_file(self):
+        (file,) = self.packed(self.result(), self.result("bow", self.bow), together=True)
+        document = self.read(file)
+        self.assertEqual((file.name, [clip.name for clip in document.clips]), ("porter.glb", ["walk", "bow"]))
+        self.assertEqual([row["frames"] for row in file.rows], [149, 127])
+        self.assertEqual(len({row["sha256"] for row in file.rows}), 1)
+
+    def test_names_never_clash_and_say_where_they_would(self):
+        said = parcel.Wanted()
+        rule = naming.Rule((naming.Field("action"),))
+        rows = [
+            ("porter", naming.facts("walk_01.bvh")),
+            ("porter", naming.facts("walk_02.bvh")),
+            ("keeper", naming.facts("bow.bvh")),
+        ]
+        self.assertEqual(parcel.file_names(said, rule, rows), ["walk.glb", "walk 2.glb", "bow.glb"])
+        self.assertEqual(parcel.clashing(said, rule, rows), {0, 1})
+        rule = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
+        self.assertEqual(parcel.file_names(said, rule, rows)[2], "keeper bow.glb")
+        self.assertEqual(parcel.clashing(said, rule, rows), set())
+
+    def test_the_manifest_reads_back(self):
+        (file,) = self.packed(kind="bvh", fps=24)
+        said = parcel.wanted_from({"kind": "bvh", "fps": 24})
+        tree = json.loads(json.dumps(parcel.manifest(file.rows, said, name="night")))
+        self.assertEqual((tree["armuto_delivery"], tree["name"], tree["results"][0]["file"]), (1, "night", "walk.bvh"))
+        self.assertEqual(parcel.wanted_from(tree["wanted"]), said)
+        self.assertEqual(tree["results"][0]["settings"].get("hold", 1.0), 1.0)
+
+    def test_what_cannot_be_meant_is_refused(self):
+        for wanted, words in (
+            ({"kind": "pdf"}, "kind cannot be"),
+            ({"speed": 2}, "no option “speed”"),
+            ({"fps": 0}, "a frame rate lies between"),
+            ({"fps": True}, "a frame rate"),
+            ({"first": -1}, "first frame"),
+            ({"mesh": "yes"}, "true or false"),
+            ({"thinned": {"degrees": 0, "centimetres": 1}}, "bound by degrees"),
+            ({"thinned": 3}, "bound by degrees"),
+            ({"travel": "sideways"}, "travel cannot be"),
+        ):
+            with self.subTest(wanted), self.assertRaises(BadInput) as caught:
+                parcel.wanted_from(wanted)
+            self.assertIn(words, str(caught.exception))
+
+    def test_a_form_by_itself(self):
+        data = formats.write([self.clip], self.porter, "usd", form=Form(first=7))
+        self.same(formats.read(data, "x.usd"))
