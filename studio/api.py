@@ -11,6 +11,7 @@ from studio.arrivals.models import Arrival
 from studio.cast.api import router as cast
 from studio.cast.limits_api import router as limits
 from studio.cast.models import Character
+from studio.delivery.api import router as deliveries
 from studio.fittings.api import router as fittings
 from studio.fittings.models import Fitting
 from studio.fittings.settling_api import router as settling
@@ -37,6 +38,7 @@ api.add_router("", settling)
 api.add_router("renditions/", renditions)
 api.add_router("board/", board)
 api.add_router("runs/", runs)
+api.add_router("deliveries/", deliveries)
 api.add_router("patterns/", patterns)
 
 

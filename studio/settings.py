@@ -27,6 +27,7 @@ INSTALLED_APPS = [
     "studio.cast",
     "studio.fittings",
     "studio.renditions",
+    "studio.delivery",
     "studio.patterns",
     "studio.stances",
     "studio.arrivals",

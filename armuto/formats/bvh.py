@@ -417,7 +417,8 @@ def _written_anew(clip: Clip, unit: float, turn: FloatArray) -> BvhFile:
     for number, name in enumerate(unique_names("_".join(name.split()) for name in skeleton.names)):
         parent = int(skeleton.parents[number])
         position = ("Xposition", "Yposition", "Zposition") if parent < 0 or moving[number] else ()
-        x, y, z = offsets[number].tolist()
+        # Some readers add a root's offset to its position, others put the position in its place: with none, both are right.
+        x, y, z = offsets[number].tolist() if parent >= 0 else (0.0, 0.0, 0.0)
         joints.append(
             BvhJoint(name, parent, (x, y, z), (*position, "Zrotation", "Xrotation", "Yrotation"), ends[number])
         )

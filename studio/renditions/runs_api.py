@@ -36,7 +36,7 @@ class RunOut(Schema):
     finished: datetime | None
 
 
-class ItemOut(Schema):
+class RunItemOut(Schema):
     """One transfer of a run. grade and the revisions: of what it made, empty before that."""
 
     id: int
@@ -115,7 +115,7 @@ def get_run(request: HttpRequest, run_id: int):
     return runs_out([get_object_or_404(Run, pk=run_id)])[0]
 
 
-@router.get("{run_id}/items", response=list[ItemOut], operation_id="list_run_items")
+@router.get("{run_id}/items", response=list[RunItemOut], operation_id="list_run_items")
 def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 200, offset: int = 0):
     """Items of a run in their order: those that are at work or failed, where state says so."""
     rows = RunItem.objects.filter(run=run_id).select_related("rendition__clip", "rendition__character", "revision")

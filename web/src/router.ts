@@ -17,6 +17,7 @@ export const router = createRouter({
     { path: '/runs/:id(\\d+)?', name: 'runs', component: () => import('./runs/RunsView.vue'), meta: { title: 'Runs', stays: true } },
     { path: '/review/:id(\\d+)?', name: 'review', component: () => import('./review/ReviewView.vue'), meta: { title: 'Review', stays: true } },
     { path: '/delivery', name: 'delivery', component: () => import('./delivery/DeliveryView.vue'), meta: { title: 'Delivery' } },
+    { path: '/delivery/new', name: 'new delivery', component: () => import('./delivery/NewDelivery.vue'), meta: { title: 'New delivery' } },
     { path: '/:rest(.*)*', name: 'lost', component: () => import('./frame/LostView.vue'), meta: { title: 'Not found' } },
   ],
 })

@@ -158,11 +158,12 @@ class FirstMinutes(StudioCase):
         self.page.get_by_role("button", name="Transfer 2").click()
         expect(self.page.locator(".cell", has_text="good")).to_have_count(2)
         self.nav("Delivery")
+        expect(self.page.get_by_text("Nothing has gone out yet")).to_be_visible()
+        self.page.get_by_role("link", name="New delivery").click()
         expect(self.page.get_by_role("cell", name="porter bow.glb")).to_be_visible()
-        self.page.get_by_role("button", name="Motion alone").click()
         with self.page.expect_download() as download:
-            self.page.get_by_role("link", name="Download").first.click()
-        self.assertEqual(download.value.suggested_filename, "porter bow.bvh")
+            self.page.get_by_role("button", name="Deliver 2 files").click()
+        self.assertEqual(download.value.suggested_filename, "delivery.zip")
 
     def test_nothing_is_cut_off_at_both_sizes_and_in_both_themes(self):
         self.open_walk()
@@ -177,6 +178,7 @@ class FirstMinutes(StudioCase):
                 "/runs",
                 "/review",
                 "/delivery",
+                "/delivery/new",
                 "/fittings",
             ):
                 self.go(path)

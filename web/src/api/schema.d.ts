@@ -1540,6 +1540,139 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Rule */
+        get: operations["get_delivery_rule"];
+        /** Put Rule */
+        put: operations["set_delivery_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan
+         * @description What would go out, under which names. Nothing is made.
+         */
+        post: operations["plan_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/thinned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Thinned
+         * @description What thinning does to the longest result that would go out.
+         */
+        post: operations["measure_thinning"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Deliveries */
+        get: operations["list_deliveries"];
+        put?: never;
+        /**
+         * Make
+         * @description Remember a delivery. Its archive is made when it is fetched.
+         */
+        post: operations["make_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Items */
+        get: operations["list_delivery_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description The same once more, of what there is now.
+         */
+        post: operations["repeat_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Archive */
+        get: operations["get_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patterns/": {
         parameters: {
             query?: never;
@@ -3095,10 +3228,10 @@ export interface components {
             ][];
         };
         /**
-         * ItemOut
+         * RunItemOut
          * @description One transfer of a run. grade and the revisions: of what it made, empty before that.
          */
-        ItemOut: {
+        RunItemOut: {
             /** Id */
             id: number;
             /** Rendition Id */
@@ -3125,6 +3258,152 @@ export interface components {
             grade: string;
             /** Made From */
             made_from: string;
+        };
+        /** DeliveryRule */
+        DeliveryRule: {
+            /** Style */
+            style: string;
+            /** Pieces */
+            pieces: {
+                [key: string]: unknown;
+            }[];
+            /** Fields */
+            fields: string[];
+            /** Styles */
+            styles: string[];
+        };
+        /** Planned */
+        Planned: {
+            /** Rows */
+            rows: components["schemas"]["PlannedRow"][];
+            /** Files */
+            files: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PlannedRow
+         * @description One result that would go out: into which file, whether a number had to be added to its name, and which result it is.
+         */
+        PlannedRow: {
+            /** Clip Id */
+            clip_id: number;
+            /** Clip */
+            clip: string;
+            /** Character Id */
+            character_id: number;
+            /** Character */
+            character: string;
+            /** File */
+            file: string;
+            /** Clash */
+            clash: boolean;
+            /** Which */
+            which: string;
+            /** State */
+            state: string;
+            /** Grade */
+            grade: string;
+            /** Frames */
+            frames: number;
+            /** Left Out */
+            left_out: string;
+        };
+        /**
+         * DeliveryIn
+         * @description cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
+         *     :class:`armuto.delivering.parcel.Wanted`. rule: without, the one in force.
+         */
+        DeliveryIn: {
+            /** Cells */
+            cells?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Wanted
+             * @default {}
+             */
+            wanted: {
+                [key: string]: unknown;
+            };
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * Thinned
+         * @description What thinning does to one result, as measured: keys kept, of how many, and the largest errors.
+         */
+        Thinned: {
+            /** Clip */
+            clip: string;
+            /** Character */
+            character: string;
+            /** Keys */
+            keys: number;
+            /** Of */
+            of: number;
+            /** Degrees */
+            degrees: number;
+            /** Centimetres */
+            centimetres: number;
+        };
+        /**
+         * DeliveryOut
+         * @description changed: how many of its results would come out otherwise now.
+         */
+        DeliveryOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Wanted */
+            wanted: {
+                [key: string]: unknown;
+            };
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Fetched */
+            fetched: string | null;
+            /** Bytes */
+            bytes: number;
+            /** Results */
+            results: number;
+            /** Files */
+            files: number;
+            /** Characters */
+            characters: string[];
+            /** Changed */
+            changed: number;
+            /** Again Id */
+            again_id: number | null;
+        };
+        /** DeliveryItemOut */
+        DeliveryItemOut: {
+            /** Clip */
+            clip: string;
+            /** Character */
+            character: string;
+            /** File */
+            file: string;
+            /** Row */
+            row: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** Again */
+        Again: {
+            /**
+             * Only Changed
+             * @default false
+             */
+            only_changed: boolean;
         };
         /**
          * PatternOut
@@ -5421,7 +5700,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ItemOut"][];
+                    "application/json": components["schemas"]["RunItemOut"][];
                 };
             };
         };
@@ -5489,6 +5768,210 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunOut"];
                 };
+            };
+        };
+    };
+    get_delivery_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryRule"];
+                };
+            };
+        };
+    };
+    set_delivery_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryRule"];
+                };
+            };
+        };
+    };
+    plan_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Planned"];
+                };
+            };
+        };
+    };
+    measure_thinning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thinned"] | null;
+                };
+            };
+        };
+    };
+    list_deliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"][];
+                };
+            };
+        };
+    };
+    make_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    list_delivery_items: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryItemOut"][];
+                };
+            };
+        };
+    };
+    repeat_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    get_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -13,7 +13,7 @@ const runs = useRuns()
 const messages = useMessages()
 const route = useRoute()
 const router = useRouter()
-const items = ref<Schemas['ItemOut'][]>([])
+const items = ref<Schemas['RunItemOut'][]>([])
 const loaded = ref(false)
 const id = computed(() => Number(route.params.id) || runs.history[0]?.id)
 const chosen = computed(() => runs.history.find((run) => run.id === id.value))
@@ -35,7 +35,7 @@ onMounted(() => {
 onBeforeUnmount(() => clearInterval(timer))
 
 const act = (run: Run, what: 'stop' | 'continue' | 'retry') => runs.act(run, what).then(load).catch(messages.fail)
-const markOf = (item: Schemas['ItemOut']): State => (item.state === 'done' ? (item.grade as State) || 'not yet' : item.state === 'waiting' && chosen.value?.state === 'stopped' ? 'not yet' : (item.state as State))
+const markOf = (item: Schemas['RunItemOut']): State => (item.state === 'done' ? (item.grade as State) || 'not yet' : item.state === 'waiting' && chosen.value?.state === 'stopped' ? 'not yet' : (item.state as State))
 function saying(run: Run) {
   const parts = [run.good && `${run.good} good`, run.look && `${run.look} to look at`, run.wrong && `${run.wrong} wrong`, run.failed && `${run.failed} failed`].filter(Boolean)
   if (run.state === 'running') return `${run.through} of ${run.total}${run.left === null ? '' : `, ${timeLeft(run.left)}`}`

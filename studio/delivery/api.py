@@ -1,0 +1,241 @@
+"""Deliveries over HTTP: what would go out, the record of what went out, and the archive itself."""
+
+from collections.abc import AsyncIterator, Iterator
+from datetime import datetime
+from urllib.parse import quote
+
+from asgiref.sync import sync_to_async
+from django.core.handlers.asgi import ASGIRequest
+from django.http import HttpRequest, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema, Status
+
+from armuto import naming
+from armuto.delivering import parcel
+from armuto.errors import BadInput
+from studio.delivery import packing, planning
+from studio.delivery.models import Delivery
+from studio.intake.models import NamingRule
+from studio.renditions import results
+from studio.renditions.models import Revision
+
+router = Router(tags=["delivery"])
+
+
+class RuleIn(Schema):
+    style: str
+    pieces: list[dict]
+
+
+class DeliveryRule(RuleIn):
+    fields: list[str]
+    styles: list[str]
+
+
+class DeliveryIn(Schema):
+    """cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
+    :class:`armuto.delivering.parcel.Wanted`. rule: without, the one in force."""
+
+    cells: list[tuple[int, int]] | None = None
+    wanted: dict = {}
+    name: str = ""
+
+
+class PlannedRow(Schema):
+    """One result that would go out: into which file, whether a number had to be added to its name, and which result it is."""
+
+    clip_id: int
+    clip: str
+    character_id: int
+    character: str
+    file: str
+    clash: bool
+    which: str
+    state: str
+    grade: str
+    frames: int
+    left_out: str
+
+
+class Planned(Schema):
+    rows: list[PlannedRow]
+    files: int
+    name: str
+
+
+class Thinned(Schema):
+    """What thinning does to one result, as measured: keys kept, of how many, and the largest errors."""
+
+    clip: str
+    character: str
+    keys: int
+    of: int
+    degrees: float
+    centimetres: float
+
+
+class DeliveryOut(Schema):
+    """changed: how many of its results would come out otherwise now."""
+
+    id: int
+    name: str
+    wanted: dict
+    created: datetime
+    fetched: datetime | None
+    bytes: int
+    results: int
+    files: int
+    characters: list[str]
+    changed: int
+    again_id: int | None
+
+
+class DeliveryItemOut(Schema):
+    clip: str
+    character: str
+    file: str
+    row: dict | None
+
+    @staticmethod
+    def resolve_clip(item) -> str:
+        return item.clip.name
+
+    @staticmethod
+    def resolve_character(item) -> str:
+        return item.character.name
+
+
+class Again(Schema):
+    only_changed: bool = False
+
+
+@router.get("rule", response=DeliveryRule, operation_id="get_delivery_rule")
+def get_rule(request: HttpRequest):
+    rule = naming.to_json(planning.rule_in_force())
+    return rule | {"fields": list(naming.FIELDS), "styles": list(naming.STYLES)}
+
+
+@router.put("rule", response=DeliveryRule, operation_id="set_delivery_rule")
+def put_rule(request: HttpRequest, rule: RuleIn):
+    try:
+        made = naming.from_json(rule.dict())
+    except ValueError as problem:
+        raise BadInput(f"Naming rule: {problem}.") from None
+    NamingRule.objects.update_or_create(place=planning.PLACE, defaults={"rule": naming.to_json(made)})
+    return get_rule(request)
+
+
+@router.post("plan", response=Planned, operation_id="plan_delivery")
+def plan(request: HttpRequest, said: DeliveryIn):
+    """What would go out, under which names. Nothing is made."""
+    wanted = parcel.wanted_from(said.wanted)
+    rule = planning.rule_in_force()
+    rows = planning.chosen(said.cells)
+    going = [row for row in rows if not row.left_out]
+    files = iter(planning.named(going, wanted, rule))
+    clashes = parcel.clashing(wanted, rule, [planning.facts(row) for row in going])
+    number = iter(range(len(going)))
+    out = []
+    for row in rows:
+        goes = not row.left_out
+        out.append(
+            {
+                "clip_id": row.rendition.clip_id,
+                "clip": row.rendition.clip.name,
+                "character_id": row.rendition.character_id,
+                "character": row.rendition.character.name,
+                "file": next(files) if goes else "",
+                "clash": goes and next(number) in clashes,
+                "which": row.which,
+                "state": row.state,
+                "grade": row.revision.grade,
+                "frames": row.revision.frames,
+                "left_out": row.left_out,
+            }
+        )
+    name = planning.free_name(said.name.strip() or "delivery")
+    return {"rows": out, "files": len({row["file"] for row in out if row["file"]}), "name": name}
+
+
+@router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
+def thinned(request: HttpRequest, said: DeliveryIn):
+    """What thinning does to the longest result that would go out."""
+    wanted = parcel.wanted_from(said.wanted)
+    rows = [row for row in planning.chosen(said.cells) if not row.left_out]
+    if not rows or wanted.thinned is None or wanted.kind != "glb":
+        return None
+    row = max(rows, key=lambda row: row.revision.frames)
+    made = Revision.objects.select_related("motion__skeleton", "rendition__clip").get(pk=row.revision.pk)
+    character = row.rendition.character
+    result = parcel.Result(
+        0,
+        row.rendition.clip.name,
+        results.motion_of(made),
+        results.fitting_of(made),
+        character.name,
+        character.document(),
+        {},
+    )
+    _, keys = parcel.prepare(result, wanted)
+    assert keys is not None
+    return {
+        "clip": row.rendition.clip.name,
+        "character": character.name,
+        "keys": keys.kept,
+        "of": keys.of,
+        "degrees": keys.degrees,
+        "centimetres": keys.metres * 100,
+    }
+
+
+@router.get("", response=list[DeliveryOut], operation_id="list_deliveries")
+def list_deliveries(request: HttpRequest):
+    return [out(row) for row in Delivery.objects.all()[:200]]
+
+
+def out(row: Delivery) -> dict:
+    items = list(row.items.select_related("character"))
+    return {key: getattr(row, key) for key in ("id", "name", "wanted", "created", "fetched", "bytes", "again_id")} | {
+        "results": len(items),
+        "files": len({item.file for item in items}),
+        "characters": sorted({item.character.name for item in items}),
+        "changed": len(planning.changed(row)),
+    }
+
+
+@router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
+def make(request: HttpRequest, said: DeliveryIn):
+    """Remember a delivery. Its archive is made when it is fetched."""
+    wanted = parcel.wanted_from(said.wanted)
+    made = planning.make(said.name, planning.chosen(said.cells), wanted, planning.rule_in_force())
+    return Status(201, out(made))
+
+
+@router.get("{delivery_id}/items", response=list[DeliveryItemOut], operation_id="list_delivery_items")
+def list_items(request: HttpRequest, delivery_id: int):
+    return get_object_or_404(Delivery, pk=delivery_id).items.select_related("clip", "character")
+
+
+@router.post("{delivery_id}/again", response={201: DeliveryOut}, operation_id="repeat_delivery")
+def again(request: HttpRequest, delivery_id: int, said: Again):
+    """The same once more, of what there is now."""
+    return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), said.only_changed)))
+
+
+@router.get("{delivery_id}/archive", operation_id="get_archive", response={200: None})
+def archive(request: HttpRequest, delivery_id: int) -> StreamingHttpResponse:
+    row = get_object_or_404(Delivery, pk=delivery_id)
+    packing.check(row)
+    pieces = packing.archive(row)
+    body = _awaited(pieces) if isinstance(request, ASGIRequest) else pieces
+    response = StreamingHttpResponse(body, content_type="application/zip")
+    plain = "".join(c if c.isascii() and (c.isalnum() or c in " ._-") else "_" for c in row.name)
+    response["Content-Disposition"] = f"attachment; filename=\"{plain}.zip\"; filename*=UTF-8''{quote(row.name)}.zip"
+    return response
+
+
+async def _awaited(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
+    """Piece by piece under ASGI, where a plain iterator would be read to its end first."""
+    following = sync_to_async(next)
+    while (piece := await following(pieces, None)) is not None:
+        yield piece

@@ -1,0 +1,38 @@
+"""Deliveries: what was handed on, from what, and how it came out."""
+
+from django.db import models
+
+from studio.cast.models import Character
+from studio.library.models import Clip
+
+
+class Delivery(models.Model):
+    """One handing on. wanted: as :func:`armuto.delivering.parcel.wanted_from` reads it. rule: the naming rule. again: the
+    delivery that this one repeats. fetched: when its archive had gone out whole; bytes: of its files."""
+
+    name = models.CharField(max_length=120)
+    wanted = models.JSONField()
+    rule = models.JSONField()
+    again = models.ForeignKey("self", models.SET_NULL, null=True, related_name="repeated")
+    created = models.DateTimeField(auto_now_add=True)
+    fetched = models.DateTimeField(null=True)
+    bytes = models.PositiveBigIntegerField(default=0)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class DeliveryItem(models.Model):
+    """One result in a delivery. revision: the id of the result that goes out; it may have been replaced since. row: what the
+    manifest says of it, once its file was made."""
+
+    delivery = models.ForeignKey(Delivery, models.CASCADE, related_name="items")
+    position = models.PositiveIntegerField()
+    clip = models.ForeignKey(Clip, models.CASCADE, related_name="+")
+    character = models.ForeignKey(Character, models.CASCADE, related_name="+")
+    revision = models.PositiveBigIntegerField()
+    file = models.CharField(max_length=255)
+    row = models.JSONField(null=True)
+
+    class Meta:
+        ordering = ["position"]

@@ -1,0 +1,130 @@
+"""The archive of a delivery, made while it goes out: one file at a time is in memory."""
+
+import io
+import json
+import zipfile
+from collections.abc import Iterator
+
+from django.utils import timezone
+
+from armuto import __version__
+from armuto.delivering import parcel
+from armuto.delivering.parcel import Result
+from armuto.errors import BadInput
+from studio.delivery.models import Delivery, DeliveryItem
+from studio.renditions import results
+from studio.renditions.models import FittingRecord, Revision
+
+SQUEEZED = ("bvh", "dae", "csv", "json")  # text; the others hardly get smaller
+
+
+class _Outgoing(io.RawIOBase):
+    """What the archive is written to: it keeps what was written until that is taken away."""
+
+    def __init__(self) -> None:
+        self.waiting = bytearray()
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data) -> int:
+        self.waiting += data
+        return len(data)
+
+    def take(self) -> bytes:
+        out, self.waiting = bytes(self.waiting), bytearray()
+        return out
+
+
+def check(delivery: Delivery) -> None:
+    """Raises :class:`BadInput` where a result of it is not there any more."""
+    items = list(delivery.items.select_related("clip", "character"))
+    there = set(Revision.objects.filter(pk__in=[item.revision for item in items]).values_list("pk", flat=True))
+    gone = [item for item in items if item.revision not in there]
+    if gone:
+        first = gone[0]
+        more = f" and {len(gone) - 1} more" if len(gone) > 1 else ""
+        raise BadInput(
+            f"{delivery.name}: {first.clip.name} on {first.character.name}{more} was made anew since; deliver it again."
+        )
+
+
+def archive(delivery: Delivery) -> Iterator[bytes]:
+    """The .zip of a delivery piece by piece: its files, their fittings where those are wanted, and the manifest."""
+    wanted = parcel.wanted_from(delivery.wanted)
+    items = list(delivery.items.select_related("clip", "character__skeleton"))
+    out, rows, total = _Outgoing(), [], 0
+    with zipfile.ZipFile(out, "w") as packed:  # type: ignore[call-overload]
+        for file in parcel.pack(_results(items), wanted):
+            _put(packed, file.name, file.content)
+            yield out.take()
+            rows += file.rows
+            total += len(file.content)
+        if wanted.fittings:
+            for name, data in _fittings(items):
+                _put(packed, name, json.dumps(data, ensure_ascii=False, indent=1).encode())
+        about = {"name": delivery.name, "made": timezone.now().isoformat(timespec="seconds"), "armuto": __version__}
+        manifest = parcel.manifest(rows, wanted, **about)
+        _put(packed, "manifest.json", (json.dumps(manifest, ensure_ascii=False, indent=1) + "\n").encode())
+    yield out.take()
+    for item, row in zip(items, rows, strict=True):
+        item.row = row
+    DeliveryItem.objects.bulk_update(items, ["row"], batch_size=200)
+    Delivery.objects.filter(pk=delivery.pk).update(fetched=timezone.now(), bytes=total)
+
+
+def _put(packed: zipfile.ZipFile, name: str, content: bytes) -> None:
+    way = zipfile.ZIP_DEFLATED if name.rpartition(".")[2] in SQUEEZED else zipfile.ZIP_STORED
+    packed.writestr(zipfile.ZipInfo(name, timezone.localtime().timetuple()[:6]), content, way)
+
+
+def _results(items: list[DeliveryItem]) -> Iterator[tuple[str, Result]]:
+    """Each result with the file it goes into, read when its turn comes."""
+    for item in items:
+        made = Revision.objects.select_related(
+            "motion__skeleton",
+            "rendition__clip",
+            "rendition__fitting__skeleton",
+            "rendition__character__skeleton",
+        ).get(pk=item.revision)
+        about = {
+            "clip_name": item.clip.name,
+            "revision": {
+                "result": made.number,
+                "clip": made.clip_revision,
+                "character": made.character_revision,
+                "fitting_step": made.fitting_step,
+                "fitting": made.fitting_digest[:16],
+            },
+            "accepted": made.rendition.accepted_id == made.pk,
+            "grade": made.grade,
+            "findings": [{key: one[key] for key in ("text", "frames", "grade")} for one in made.findings],
+        }
+        character = item.character
+        yield (
+            item.file,
+            Result(
+                character.pk,
+                item.clip.name,
+                results.motion_of(made),
+                results.fitting_of(made),
+                character.name,
+                character.document(),
+                about,
+            ),
+        )
+
+
+def _fittings(items: list[DeliveryItem]) -> Iterator[tuple[str, dict]]:
+    """The fittings that results were made through, each once."""
+    rows = Revision.objects.filter(pk__in=[item.revision for item in items]).select_related(
+        "rendition__fitting__skeleton", "rendition__character"
+    )
+    seen: set[str] = set()
+    for row in rows:
+        if row.fitting_digest in seen:
+            continue
+        seen.add(row.fitting_digest)
+        name = f"{row.rendition.fitting.skeleton.name} on {row.rendition.character.name} {row.fitting_digest[:16]}"
+        name = "".join(letter if letter.isalnum() or letter in " -_." else "_" for letter in name)
+        yield f"fittings/{name}.json", FittingRecord.objects.get(pk=row.fitting_digest).data

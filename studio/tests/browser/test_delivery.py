@@ -1,0 +1,128 @@
+"""Handing on in the browser: from the demo's start to an archive in a few clicks, and what is said on the way."""
+
+import json
+import zipfile
+from io import StringIO
+
+from django.core.management import call_command
+from playwright.sync_api import expect
+
+from armuto import formats
+from studio.delivery.models import Delivery
+from studio.renditions.models import Rendition, Revision
+from studio.tests.browser.test_board import BoardCase, StudioCase
+
+COUNTING = """
+window.addEventListener('pointerdown', () => {
+  sessionStorage.setItem('clicks', String(Number(sessionStorage.getItem('clicks') ?? 0) + 1))
+}, true)
+"""
+
+
+class FromTheStart(StudioCase):
+    def test_twelve_clips_on_two_characters_in_at_most_twelve_clicks(self):
+        call_command("load_demo", stdout=StringIO())
+        self.page.add_init_script(COUNTING)
+        self.go("/")
+        self.nav("Board")
+        first = self.page.get_by_role("gridcell", name="carry the tray on keeper:")
+        first.click()
+        # Four clips further down than the gallery's eight: rolled to, not clicked to.
+        self.page.mouse.wheel(0, 320)
+        last = self.page.get_by_role("gridcell", name="creep on porter:")
+        expect(last).to_be_visible()
+        last.click(modifiers=["Shift"])
+        expect(self.page.get_by_text("24 cells: 12 clips on 2 characters")).to_be_visible()
+        acts = self.page.locator(".acts")
+        acts.get_by_role("button", name="Transfer 24").click()
+        expect(self.page.get_by_text("all 24 transfers are through")).to_be_visible(timeout=180_000)
+        acts.get_by_role("button", name="Deliver 24").click()
+        with self.page.expect_download() as download:
+            self.page.get_by_role("button", name="Deliver 24 files").click()
+        path = self.folder / download.value.suggested_filename
+        download.value.save_as(path)
+        clicks = int(self.page.evaluate("sessionStorage.getItem('clicks')"))
+        self.assertLessEqual(clicks, 12)
+        self.assertGreaterEqual(clicks, 5, "they are counted")
+        with zipfile.ZipFile(path) as archive:
+            rows = json.loads(archive.read("manifest.json"))["results"]
+            self.assertEqual(len({row["clip_name"] for row in rows}), 12)
+            self.assertEqual({row["character"] for row in rows}, {"keeper", "porter"})
+            for row in rows:
+                self.assertEqual(formats.read(archive.read(row["file"]), row["file"]).clips[0].frames, row["frames"])
+        expect(self.page.get_by_text("24 files,")).to_be_visible()
+
+
+class Deliveries(BoardCase):
+    def setUp(self):
+        super().setUp()
+        self.go("/board")
+        self.page.get_by_role("button", name="Sweep all").click()
+        self.act("Transfer", 6)
+        expect(self.page.get_by_text("all 6 transfers are through")).to_be_visible()
+
+    def files(self, count: int):
+        expect(
+            self.page.get_by_role("button", name=f"Deliver {count} files" if count > 1 else "Deliver one file")
+        ).to_be_enabled()
+
+    def test_what_is_chosen_is_what_goes_out(self):
+        self.act("Accept", 6)
+        self.nav("Delivery")
+        self.page.get_by_role("link", name="New delivery").click()
+        self.files(6)
+        expect(self.page.get_by_text("all that are accepted")).to_be_visible()
+        self.page.get_by_label("all clips of a character in one file").check()
+        self.files(2)
+        expect(self.page.get_by_role("cell", name="porter.glb").first).to_be_visible()
+        self.page.get_by_label("all clips of a character in one file").uncheck()
+        # Names by the rule, at once; where two would be the same, that is said.
+        self.page.get_by_role("button", name="Take out character").click()
+        expect(self.page.get_by_text("6 names would be the same by this rule")).to_be_visible()
+        expect(self.page.get_by_role("cell", name="walk 2.glb")).to_be_visible()
+        self.page.get_by_text("+ field").click()
+        self.page.get_by_text("character", exact=True).last.click()
+        expect(self.page.get_by_text("names would be the same")).to_have_count(0)
+        # What thinning costs is measured before anything goes out.
+        self.page.get_by_label("thin them out").check()
+        expect(self.page.get_by_text("of the keys stay, off by at most")).to_be_visible()
+        self.page.get_by_role("button", name="BVH").click()
+        expect(self.page.get_by_text("BVH has a key on every frame")).to_be_visible()
+        self.page.get_by_label("Unit").select_option("m")
+        self.page.get_by_label("Frame rate").select_option("60")
+        self.page.get_by_label("Name", exact=True).fill("night shift")
+        with self.page.expect_download() as download:
+            self.page.get_by_role("button", name="Deliver 6 files").click()
+        self.assertEqual(download.value.suggested_filename, "night shift.zip")
+        download.value.save_as(self.folder / "out.zip")
+        with zipfile.ZipFile(self.folder / "out.zip") as archive:
+            manifest = json.loads(archive.read("manifest.json"))
+        wanted = manifest["wanted"]
+        self.assertEqual((wanted["kind"], wanted["unit"], wanted["fps"]), ("bvh", "m", 60))
+        self.assertEqual({row["fps"] for row in manifest["results"]}, {60})
+        expect(self.page.get_by_text("BVH, m, +Y up, 60 fps")).to_be_visible()
+
+    def test_what_has_changed_goes_out_again(self):
+        self.act("Deliver", 6)
+        with self.page.expect_download() as download:
+            self.page.get_by_role("button", name="Deliver 6 files").click()
+        download.value.save_as(self.folder / "first.zip")
+        row = Rendition.objects.get(clip__name="walk", character=self.porter)
+        self.client.patch(
+            f"/api/library/clips/{row.clip_id}", json.dumps({"last": 60}), content_type="application/json"
+        )
+        body = json.dumps({"clip_id": row.clip_id, "character_id": row.character_id})
+        self.client.post("/api/renditions/", body, content_type="application/json")
+        for _ in range(200):
+            if Revision.objects.filter(rendition=row).count() == 2:
+                break
+            self.page.wait_for_timeout(100)
+        self.go("/delivery")
+        expect(self.page.get_by_text("one result has changed since")).to_be_visible()
+        with self.page.expect_download() as download:
+            self.page.get_by_role("button", name="Deliver what has changed").click()
+        self.assertEqual(download.value.suggested_filename, "delivery 2.zip")
+        download.value.save_as(self.folder / "second.zip")
+        with zipfile.ZipFile(self.folder / "second.zip") as archive:
+            self.assertEqual(sorted(archive.namelist()), ["manifest.json", "porter walk.glb"])
+        self.assertEqual(Delivery.objects.count(), 2)

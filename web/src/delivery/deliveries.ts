@@ -1,0 +1,41 @@
+/** How a delivery is to come out; as the studio's core has it. */
+export interface Wanted {
+  kind: 'glb' | 'bvh' | 'dae' | 'usd' | 'csv'
+  mesh: boolean
+  together: boolean
+  fps: number | null
+  unit: string
+  up: string
+  thinned: { degrees: number; centimetres: number } | null
+  travel: 'as made' | 'in place' | 'root'
+  first: number
+  fittings: boolean
+}
+export const USUAL: Wanted = { kind: 'glb', mesh: true, together: false, fps: null, unit: 'cm', up: '+Y', thinned: null, travel: 'as made', first: 0, fittings: false }
+export const KINDS: Record<Wanted['kind'], string> = { glb: 'glTF', bvh: 'BVH', dae: 'COLLADA', usd: 'USD', csv: 'CSV of positions' }
+
+/** The choices of a delivery in a few words. */
+export function inWords(wanted: Record<string, unknown>): string {
+  const w = { ...USUAL, ...wanted } as Wanted
+  return [
+    KINDS[w.kind],
+    ['glb', 'dae', 'usd'].includes(w.kind) && !w.mesh && 'without mesh',
+    w.kind === 'glb' && w.together && 'all clips of a character in one file',
+    ['bvh', 'csv'].includes(w.kind) && `${w.unit}, ${w.up} up`,
+    w.fps && `${w.fps} fps`,
+    w.thinned && `keys within ${w.thinned.degrees}° and ${w.thinned.centimetres} cm`,
+    w.travel !== 'as made' && (w.travel === 'root' ? 'travel on a root bone' : 'in place'),
+    w.first && `from frame ${w.first}`,
+    w.fittings && 'with the fittings',
+  ].filter(Boolean).join(', ')
+}
+export function size(bytes: number): string {
+  return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`
+}
+/** Let the browser fetch an archive, which is made while it comes. */
+export function fetchArchive(id: number) {
+  const link = document.createElement('a')
+  link.href = `/api/deliveries/${id}/archive`
+  link.download = ''
+  link.click()
+}
