@@ -8,13 +8,13 @@ STAMPS = .venv/.stamps
 
 SHELL = /bin/bash
 .DELETE_ON_ERROR:
-.PHONY: demo test check bench fuzz build setup api lock pictures demo-files clean
+.PHONY: backup restore demo test check bench fuzz build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
 
 # The core's tests run beside the studio's, on a database of their own, and give way to them: browsers wait for nobody.
-test: setup build chromium
+test: setup build programs
 	@own=$$(mktemp -d); ARMUTO_DATA=$$own nice -n 15 $(PY) manage.py test --noinput --parallel 1 armuto demo > $$own/told 2>&1 & first=$$!; \
 	$(PY) manage.py test --noinput --parallel 1 studio; studio=$$?; \
 	wait $$first; core=$$?; cat $$own/told; rm -rf $$own; exit $$((studio | core))
@@ -26,6 +26,14 @@ check: setup $(STAMPS)/web
 	$(PY) manage.py makemigrations --check --dry-run
 	$(PY) manage.py openapi | diff -q - web/openapi.json || { echo "The API has changed: run “make api”."; exit 1; }
 	cd web && npm run --silent lint && npm run --silent types
+
+# Copies the data file while the studio runs; TO names the copy. Restoring keeps what was there beside it.
+backup: setup
+	@$(PY) manage.py backup $(if $(TO),"$(TO)")
+
+restore: setup
+	@test -n "$(FROM)" || { echo "Say which copy: make restore FROM=..."; exit 1; }
+	@$(PY) manage.py restore "$(FROM)"
 
 bench: setup
 	$(PY) -m demo.bench
@@ -61,9 +69,9 @@ web/dist/index.html: $(STAMPS)/web $(WEB_SOURCES)
 	@cd web && npm run --silent build -- --logLevel warn
 	@$(PY) -m whitenoise.compress --quiet web/dist
 
-.PHONY: chromium
-chromium:
-	@bash demo/chromium.sh
+.PHONY: programs
+programs:
+	@bash demo/debian.sh chromium=chromium,chromium-browser redis-server=redis-server
 
 api: setup $(STAMPS)/web
 	$(PY) manage.py openapi > web/openapi.json
@@ -73,11 +81,12 @@ demo-files: setup
 	$(PY) -m demo.make
 
 # The pictures in docs/screenshots, from a fresh studio with the demo data.
-pictures: setup build chromium
+pictures: setup build programs
 	$(PY) -m demo.pictures
 
 lock:
 	uv pip compile --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" requirements/studio.in -o requirements/studio.txt
+	uv pip compile --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" requirements/scaling.in -o requirements/scaling.txt
 	uv pip compile --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" requirements/dev.in -o requirements/dev.txt
 
 clean:

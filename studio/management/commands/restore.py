@@ -1,0 +1,55 @@
+"""Put a copy of the data file in the place of the present one, which is kept beside it."""
+
+import shutil
+import sqlite3
+from pathlib import Path
+
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandError
+from django.db import connection
+from django.utils import timezone
+
+from studio import workers
+
+
+class Command(BaseCommand):
+    help = "Take a backup into use. The studio has to be stopped; its present data file is kept beside it."
+
+    def add_arguments(self, parser):
+        parser.add_argument("source", type=Path, metavar="FROM", help="a copy that “backup” made")
+
+    def handle(self, *args, source, **options):
+        if connection.vendor != "sqlite":
+            raise CommandError("The data lies on a database server; use its own means, such as pg_restore.")
+        self._check(source)
+        if any(workers.enlisted()):
+            raise CommandError("The studio is running; stop it first, so that nothing is written in between.")
+        present = Path(connection.settings_dict["NAME"])
+        connection.close()
+        if present.exists():
+            kept = present.with_name(f"{present.stem} before {timezone.localtime():%Y-%m-%d %H.%M.%S}{present.suffix}")
+            with sqlite3.connect(present) as held:
+                held.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            held.close()
+            present.replace(kept)
+            self.stdout.write(f"What was there is kept as {kept}.")
+        for suffix in ("-wal", "-shm"):
+            present.with_name(present.name + suffix).unlink(missing_ok=True)
+        part = present.with_name(f".{present.name}.part")
+        shutil.copyfile(source, part)
+        part.replace(present)
+        call_command("migrate", verbosity=0)
+        self.stdout.write(f"{source} is in use.")
+
+    def _check(self, source: Path) -> None:
+        if not source.is_file():
+            raise CommandError(f"{source}: there is no such file; name a copy that “make backup” wrote.")
+        try:
+            held = sqlite3.connect(f"file:{source}?mode=ro", uri=True)
+            whole = held.execute("PRAGMA quick_check").fetchone() == ("ok",)
+            tables = {name for (name,) in held.execute("SELECT name FROM sqlite_master")}
+            held.close()
+        except sqlite3.Error as problem:
+            raise CommandError(f"{source}: it is no data file of a studio ({problem}); name another copy.") from None
+        if not whole or not {"library_clip", "cast_character", "django_migrations"} <= tables:
+            raise CommandError(f"{source}: it is no whole data file of a studio; name another copy.")

@@ -1,0 +1,94 @@
+"""The one data file copied while the studio is used, and taken into use again."""
+
+import fcntl
+import os
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from django.conf import settings
+
+from studio import workers
+
+FILL = """
+import django; django.setup()
+from armuto.tests.files import WALK, random_bvh
+from studio.arrivals.reading import take_in
+take_in(random_bvh(30, {number}), "chore {number}.bvh")
+"""
+
+
+class Backup(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.manage("migrate", "-v", "0")
+        self.fill(1)
+
+    def python(self, *arguments) -> subprocess.CompletedProcess:
+        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings", "ARMUTO_DATA": str(self.folder)}
+        return subprocess.run(
+            [sys.executable, *arguments],
+            env=environment,
+            cwd=settings.BASE,
+            capture_output=True,
+            text=True,
+            timeout=120,
+        )
+
+    def manage(self, *arguments, status: int = 0) -> str:
+        done = self.python("manage.py", *map(str, arguments))
+        self.assertEqual(done.returncode, status, done.stderr[-1500:])
+        self.assertNotIn("Traceback", done.stderr)
+        return done.stdout + done.stderr
+
+    def fill(self, number: int):
+        self.assertEqual(self.python("-c", FILL.format(number=number)).returncode, 0)
+
+    def names(self) -> str:
+        with sqlite3.connect(self.folder / "armuto.sqlite3") as held:
+            return "|".join(name for (name,) in held.execute("SELECT name FROM library_clip ORDER BY name"))
+
+    def test_there_and_back_while_somebody_holds_the_file_open(self):
+        held = sqlite3.connect(self.folder / "armuto.sqlite3")
+        held.execute("SELECT count(*) FROM library_clip").fetchone()
+        copy = self.folder / "kept" / "night.sqlite3"
+        self.assertIn("night.sqlite3", self.manage("backup", copy))
+        self.assertIn("there is a file of this name", self.manage("backup", copy, status=1))
+        held.close()
+        self.fill(2)
+        self.assertEqual(self.names(), "chore 1|chore 2")
+        said = self.manage("restore", copy)
+        self.assertIn("What was there is kept as", said)
+        self.assertEqual(self.names(), "chore 1")
+        # And back again: nothing was lost.
+        (before,) = self.folder.glob("armuto before *.sqlite3")
+        self.manage("restore", before)
+        self.assertEqual(self.names(), "chore 1|chore 2")
+        self.manage("backup")
+        self.assertEqual(len(list((self.folder / "backups").glob("*.sqlite3"))), 1)
+
+    def test_what_is_no_copy_of_a_studio_changes_nothing(self):
+        (self.folder / "note.txt").write_text("closed on Mondays")
+        sqlite3.connect(self.folder / "empty.sqlite3").close()
+        for name, words in (
+            ("nothing", "no such file"),
+            ("note.txt", "no data file"),
+            ("empty.sqlite3", "no whole data file"),
+        ):
+            self.assertIn(words, self.manage("restore", self.folder / name, status=1))
+        self.assertEqual(self.names(), "chore 1")
+
+    def test_not_while_the_studio_works(self):
+        copy = self.folder / "night.sqlite3"
+        self.manage("backup", copy)
+        path = self.folder / "armuto.sqlite3.workers" / f"{workers.HOST}.1.abcdef"
+        path.parent.mkdir()
+        with path.open("w") as held:
+            fcntl.flock(held, fcntl.LOCK_EX)
+            self.assertIn("The studio is running", self.manage("restore", copy, status=1))
+        self.manage("restore", copy)
