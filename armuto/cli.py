@@ -1,4 +1,4 @@
-"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check`` and ``convert``. Documented in docs/cli.md."""
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``batch``. See docs/cli.md."""
 
 from __future__ import annotations
 
@@ -8,12 +8,13 @@ import os
 import re
 import sys
 import tempfile
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path, PurePath
 from typing import Any
 
-from armuto import __version__, fitting, formats, intake, pairing, takes
+from armuto import __version__, batch, fitting, formats, intake, pairing, takes
 from armuto.errors import BadInput
 from armuto.findings import find, grade
 from armuto.fitting import Fitting
@@ -85,7 +86,13 @@ def _parser() -> argparse.ArgumentParser:
         "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae, .usd or .csv"
     )
     convert.set_defaults(run=_convert)
-    for command in (inspect, fit, move, check, convert):
+    several = commands.add_parser(
+        "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
+    )
+    several.add_argument("plan", type=Path, metavar="PLAN.json")
+    several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
+    several.set_defaults(run=_batch)
+    for command in (inspect, fit, move, check, convert, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
@@ -369,6 +376,43 @@ def _convert(options: argparse.Namespace) -> int:
     for row in written:
         print(f"{row['output']}: {', '.join(row['clips']) or 'no motion'}")
     return 0
+
+
+def _batch(options: argparse.Namespace) -> int:
+    todo = batch.jobs(options.plan)
+    begun, shown = time.monotonic(), sys.stderr.isatty()
+
+    def told(one: batch.Outcome, through: int) -> None:
+        if shown:
+            print("\r\033[K", end="", file=sys.stderr)
+        if one.sentence:
+            print(one.sentence, file=sys.stderr)
+        if shown:
+            share = through / len(todo)
+            left = (time.monotonic() - begun) * (1 / share - 1)
+            bar = "━" * round(share * 24)
+            print(f"{bar:╌<24} {through} of {len(todo)}, about {left:.0f} s left", end="", file=sys.stderr, flush=True)
+
+    try:
+        outcomes = batch.run(todo, options.workers, told)
+    except KeyboardInterrupt:
+        print("\nStopped; what is done stays, and the same command goes on from there.", file=sys.stderr)
+        return FAILED
+    if shown:
+        print(file=sys.stderr)
+    wanted, folder = todo[0].wanted, todo[0].output.parent
+    made = batch.manifest(outcomes, wanted, options.plan.stem)
+    _write(folder / "manifest.json", (json.dumps(made, ensure_ascii=False, indent=1) + "\n").encode())
+    failed, skipped = sum(bool(one.sentence) for one in outcomes), sum(one.skipped for one in outcomes)
+    if options.json:
+        _print_json(made)
+    else:
+        print(
+            f"{folder}: {len(outcomes) - failed} files"
+            + (f", {skipped} of them were there already" if skipped else "")
+            + (f"; {failed} failed" if failed else "")
+        )
+    return FAILED if failed else 0
 
 
 def _count(findings: int) -> str:

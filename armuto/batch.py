@@ -1,0 +1,245 @@
+"""A batch from a file: clips × characters, over all cores, resumable, with the manifest that deliveries have."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import asdict, dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from armuto import __version__, fitting, formats, naming
+from armuto.delivering import parcel
+from armuto.delivering.parcel import Result, Wanted
+from armuto.errors import BadInput
+from armuto.findings import find, grade
+from armuto.fitting import Fitting
+from armuto.formats import Document
+from armuto.transfer import perform
+
+KEYS = ("clips", "characters", "fittings", "wanted", "rule", "out")
+DONE = ".armuto-batch"  # folder in the output, with what is done
+USUAL = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
+
+
+@dataclass(frozen=True)
+class Job:
+    """One file to write: where to, for which character, and the clips in it, each by its file, its number there and its name."""
+
+    output: Path
+    character: Path
+    clips: tuple[tuple[Path, int, str], ...]
+    fittings: tuple[Path | None, ...]
+    wanted: Wanted
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of a job: rows of the manifest, or a sentence. skipped: it was done already."""
+
+    output: Path
+    rows: tuple[dict[str, Any], ...] = ()
+    sentence: str = ""
+    skipped: bool = False
+
+
+def jobs(plan: Path) -> list[Job]:
+    """Read a plan (docs/cli.md). Paths in it are meant from its own folder. Raises :class:`BadInput` for a wrong one."""
+    try:
+        tree = json.loads(plan.read_bytes())
+    except OSError as problem:
+        raise BadInput(f"{plan}: cannot be opened ({problem.strerror}); check the name.") from None
+    except ValueError as problem:
+        raise BadInput(f"{plan}: it is not JSON ({problem}).") from None
+    if not isinstance(tree, dict) or (unknown := set(tree) - set(KEYS)):
+        what = f"there is no “{min(unknown)}” in a plan" if isinstance(tree, dict) else "a plan is an object"
+        raise BadInput(f"{plan}: {what}; it has {', '.join(KEYS)}.")
+    home = plan.resolve().parent
+    clips, characters = (_listed(plan, home, tree, key) for key in ("clips", "characters"))
+    wanted = parcel.wanted_from(tree.get("wanted", {}))
+    try:
+        rule = naming.from_json(tree["rule"]) if "rule" in tree else USUAL
+    except (ValueError, TypeError, AttributeError) as problem:
+        raise BadInput(f"{plan}: the naming rule: {problem}.") from None
+    fits = [_fitting_row(plan, home, row) for row in tree.get("fittings", [])]
+    out = home / str(tree.get("out", "out"))
+    members = [(character, *member) for character in characters for path in clips for member in _members(path)]
+    names = parcel.file_names(
+        wanted, rule, [(character.stem, naming.facts(name, name)) for character, _, _, name in members]
+    )
+    grouped: dict[tuple[str, Path], list[tuple[Path, int, str]]] = {}
+    for (character, path, number, name), file in zip(members, names, strict=True):
+        grouped.setdefault((file, character), []).append((path, number, name))
+    return [
+        Job(out / file, character, tuple(rows), tuple(_fits(fits, character, path) for path, _, _ in rows), wanted)
+        for (file, character), rows in grouped.items()
+    ]
+
+
+def _listed(plan: Path, home: Path, tree: Mapping[str, Any], key: str) -> list[Path]:
+    patterns = tree.get(key)
+    if not isinstance(patterns, list) or not all(isinstance(one, str) for one in patterns) or not patterns:
+        raise BadInput(f'{plan}: “{key}” is a list of files, such as ["hall/*.bvh"].')
+    out: list[Path] = []
+    for pattern in patterns:
+        found = sorted(home.glob(pattern)) if not Path(pattern).is_absolute() else [Path(pattern)]
+        if not found or not found[0].exists():
+            raise BadInput(f"{plan}: no file is called “{pattern}”; paths are meant from the plan's own folder.")
+        out += found
+    return list(dict.fromkeys(out))
+
+
+def _fitting_row(plan: Path, home: Path, row: Any) -> tuple[str, str, Path]:
+    if not isinstance(row, Mapping) or not {"character", "file"} <= set(row) <= {"character", "clips", "file"}:
+        raise BadInput(f"{plan}: a fitting has a “character”, a “file”, and “clips” where it is for some alone.")
+    file = home / str(row["file"])
+    if not file.is_file():
+        raise BadInput(f"{plan}: there is no fitting “{row['file']}”; write one with “armuto fit”.")
+    return str(row["character"]), str(row.get("clips", "*")), file
+
+
+def _fits(rows: Sequence[tuple[str, str, Path]], character: Path, clip: Path) -> Path | None:
+    """The fitting that the plan names for a clip on a character: the last one that matches."""
+    for who, which, file in reversed(rows):
+        if character.match(who) and clip.match(which):
+            return file
+    return None
+
+
+def _members(path: Path) -> Iterator[tuple[Path, int, str]]:
+    """The clips of a file. One that cannot be read has one, which will say why."""
+    try:
+        clips = _read(path).clips
+    except BadInput:
+        yield path, 0, path.stem
+        return
+    for number, clip in enumerate(clips):
+        yield path, number, path.stem if len(clips) == 1 else f"{path.stem} {clip.name}"
+
+
+@lru_cache(maxsize=8)
+def _read(path: Path) -> Document:
+    return formats.read(path.read_bytes(), str(path))
+
+
+@lru_cache(maxsize=8)
+def _fitted(source: Path, character: Path, kept: Path | None) -> Fitting:
+    clip, figure = _read(source), _read(character)
+    if kept is not None:
+        return fitting.from_json(kept.read_bytes(), str(kept), clip.skeleton, figure.skeleton, figure.capsules)
+    try:
+        made = fitting.fit(clip.skeleton, figure.skeleton, clip.parts, figure.parts)
+    except ValueError as problem:
+        raise BadInput(f"{character}: does not fit {source}: {problem}; check the bone names of both.") from None
+    return replace(made, capsules=figure.capsules)
+
+
+def run(
+    todo: Sequence[Job], workers: int | None = None, told: Callable[[Outcome, int], None] | None = None
+) -> list[Outcome]:
+    """Do jobs over several processes, all cores where workers is not given. What was done before of the same is left.
+
+    told: called after each job with its outcome and how many are through. A job that fails does not stop the others.
+    """
+    outcomes: dict[Path, Outcome] = {}
+
+    def through(one: Outcome) -> None:
+        outcomes[one.output] = one
+        if told:
+            told(one, len(outcomes))
+
+    left = []
+    for job in todo:
+        done = _done_before(job)
+        if done:
+            through(done)
+        else:
+            left.append(job)
+    if left:
+        count = max(1, min(workers or os.cpu_count() or 1, len(left)))
+        with ProcessPoolExecutor(count) as pool:
+            try:
+                for future in as_completed([pool.submit(do, job) for job in left]):
+                    through(future.result())
+            except KeyboardInterrupt:
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise
+    return [outcomes[job.output] for job in todo]
+
+
+def do(job: Job) -> Outcome:
+    """Transfer the clips of a job and write its file, whole or not at all."""
+    try:
+        results = [
+            _performed(job, path, number, name, kept)
+            for (path, number, name), kept in zip(job.clips, job.fittings, strict=True)
+        ]
+        (file,) = parcel.pack([(job.output.name, result) for result in results], job.wanted)
+        _write(job.output, file.content)
+        row = {"state": _state(job), "rows": list(file.rows)}
+        _write(_mark(job), json.dumps(row).encode())
+        return Outcome(job.output, file.rows)
+    except BadInput as problem:
+        return Outcome(job.output, sentence=str(problem))
+    except OSError as problem:
+        return Outcome(job.output, sentence=f"{problem.filename or job.output}: {problem.strerror}.")
+
+
+def _performed(job: Job, path: Path, number: int, name: str, kept: Path | None) -> Result:
+    source, figure = _read(path), _read(job.character)
+    if not source.clips:
+        raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
+    fits, clip = _fitted(path, job.character, kept), source.clips[number]
+    done = perform(clip, fits)
+    found = find(clip, done.clip, fits, done.found)
+    about = {
+        "clip_name": name,
+        "source": path.name,
+        "fitting": kept.name if kept else None,
+        "grade": grade(found),
+        "findings": [
+            {key: value for key, value in asdict(one).items() if key in ("text", "frames", "grade")} for one in found
+        ],
+    }
+    return Result(job.character.stem, name, done.clip, fits, job.character.stem, figure, about)
+
+
+def _state(job: Job) -> str:
+    """Hash of everything a file is made from, to know it again."""
+    digest = hashlib.sha256(
+        json.dumps([__version__, parcel.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
+    )
+    for path in (job.character, *(row[0] for row in job.clips), *(path for path in job.fittings if path)):
+        digest.update(hashlib.sha256(path.read_bytes()).digest())
+    return digest.hexdigest()
+
+
+def _mark(job: Job) -> Path:
+    return job.output.parent / DONE / f"{job.output.name}.json"
+
+
+def _done_before(job: Job) -> Outcome | None:
+    try:
+        tree = json.loads(_mark(job).read_bytes())
+        same = hashlib.sha256(job.output.read_bytes()).hexdigest() == tree["rows"][0]["sha256"]
+        return Outcome(job.output, tuple(tree["rows"]), skipped=True) if same and tree["state"] == _state(job) else None
+    except (OSError, ValueError, KeyError, IndexError, TypeError):
+        return None
+
+
+def _write(path: Path, content: bytes) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(f".{path.name}.{os.getpid()}.part")
+    part.write_bytes(content)
+    part.replace(path)
+
+
+def manifest(outcomes: Sequence[Outcome], wanted: Wanted, name: str) -> dict[str, Any]:
+    """The manifest of a batch: that of a delivery, and what failed."""
+    rows = [row for one in outcomes for row in one.rows]
+    failed = [{"file": one.output.name, "sentence": one.sentence} for one in outcomes if one.sentence]
+    return parcel.manifest(rows, wanted, name=name, armuto=__version__) | {"failed": failed}

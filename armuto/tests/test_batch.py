@@ -1,0 +1,104 @@
+"""A batch from a plan: everything it says, over several processes, gone on with where it was stopped."""
+
+import json
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+from armuto import batch, formats
+from armuto.errors import BadInput
+from armuto.tests.files import BOW, PORTER, WALK, random_bvh
+from armuto.tests.test_cli import run
+
+
+class Batch(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        (self.folder / "hall").mkdir()
+        for path in (WALK, BOW):
+            shutil.copy(path, self.folder / "hall")
+        shutil.copy(PORTER, self.folder / "porter.glb")
+        shutil.copy(PORTER, self.folder / "night porter.glb")
+
+    def plan(self, **tree) -> Path:
+        path = self.folder / "plan.json"
+        usual = {"clips": ["hall/*.bvh"], "characters": ["porter.glb", "night porter.glb"]}
+        path.write_text(json.dumps(usual | tree))
+        return path
+
+    def manifest(self) -> dict:
+        return json.loads((self.folder / "out" / "manifest.json").read_text())
+
+    def test_everything_is_written_and_listed(self):
+        rule = {"style": "under_scores", "pieces": [{"field": "original"}, {"word": " "}, {"field": "character"}]}
+        done = run("batch", self.plan(wanted={"kind": "bvh", "fps": 60}, rule=rule), "--workers", "2")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("4 files", done.stdout)
+        rows = self.manifest()["results"]
+        names = {"walk_porter.bvh", "bow_porter.bvh", "walk_night_porter.bvh", "bow_night_porter.bvh"}
+        self.assertEqual({row["file"] for row in rows}, names)
+        self.assertEqual({(row["fps"], row["grade"]) for row in rows}, {(60, "good")})
+        for row in rows:
+            content = (self.folder / "out" / row["file"]).read_bytes()
+            self.assertEqual(formats.read(content, row["file"]).clips[0].frames, row["frames"])
+
+    def test_gone_on_with_and_done_anew_only_where_something_changed(self):
+        self.assertEqual(run("batch", self.plan()).returncode, 0)
+        out = self.folder / "out"
+        (out / "porter walk.glb").unlink()
+        (self.folder / "hall" / "bow.bvh").write_bytes(random_bvh())
+        made = {path.name: path.stat().st_mtime_ns for path in out.glob("*.glb")}
+        told = []
+        outcomes = batch.run(
+            batch.jobs(self.plan()), 1, lambda one, through: told.append((one.output.name, one.skipped))
+        )
+        self.assertEqual({one.output.name for one in outcomes if one.skipped}, {"night porter walk.glb"})
+        self.assertEqual(dict(told)["porter walk.glb"], False)
+        now = {path.name: path.stat().st_mtime_ns for path in out.glob("*.glb")}
+        self.assertEqual({name for name in made if now[name] == made[name]}, {"night porter walk.glb"})
+        self.assertIn("4 of them were there already", run("batch", self.plan()).stdout)
+
+    def test_a_clip_that_fails_stops_nobody(self):
+        (self.folder / "hall" / "torn.bvh").write_bytes(WALK.read_bytes()[:5000])
+        done = run("batch", self.plan(characters=["porter.glb"]), "--workers", "1")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("torn.bvh", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        made = self.manifest()
+        self.assertEqual((len(made["results"]), [row["file"] for row in made["failed"]]), (2, ["porter torn.glb"]))
+
+    def test_fittings_and_one_file_for_each_character(self):
+        kept = self.folder / "porter.json"
+        run("fit", WALK, PORTER, "-o", kept)
+        tree = json.loads(kept.read_text())
+        tree["settings"] = {"hold": 0.25}
+        kept.write_text(json.dumps(tree))
+        fittings = [{"character": "porter.glb", "clips": "walk.bvh", "file": "porter.json"}]
+        run("batch", self.plan(fittings=fittings, wanted={"together": True}), "--workers", "1")
+        rows = {(row["file"], row["clip_name"]): row for row in self.manifest()["results"]}
+        self.assertEqual({file for file, _ in rows}, {"porter.glb", "night porter.glb"})
+        self.assertEqual(rows["porter.glb", "walk"]["settings"], {"hold": 0.25})
+        self.assertEqual(rows["porter.glb", "bow"]["settings"], {})
+        document = formats.read((self.folder / "out" / "porter.glb").read_bytes(), "porter.glb")
+        self.assertEqual(sorted(clip.name for clip in document.clips), ["bow", "walk"])
+
+    def test_plans_that_cannot_be_meant(self):
+        for tree, words in (
+            ({"clips": []}, "is a list of files"),
+            ({"clips": ["attic/*.bvh"]}, "no file is called"),
+            ({"wanted": {"kind": "pdf"}}, "kind cannot be"),
+            ({"rule": {"pieces": [{"field": "colour"}]}}, "the naming rule"),
+            ({"speed": 1}, "there is no “speed”"),
+            ({"fittings": [{"file": "x.json"}]}, "a fitting has"),
+            ({"fittings": [{"character": "porter.glb", "file": "x.json"}]}, "there is no fitting"),
+        ):
+            with self.subTest(tree), self.assertRaises(BadInput) as caught:
+                batch.jobs(self.plan(**tree))
+            self.assertIn(words, str(caught.exception))
+        (self.folder / "plan.json").write_text("{")
+        done = run("batch", self.folder / "plan.json")
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertIn("it is not JSON", done.stderr)
