@@ -28,7 +28,7 @@ USUAL = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("
 
 @dataclass(frozen=True)
 class Job:
-    """One file to write: where to, for which character, and the clips in it, each by its file, its number there and its name."""
+    """One file to write: where to, for whom, and the clips in it, each by its file, its number there and its name."""
 
     output: Path
     character: Path

@@ -22,17 +22,16 @@ class Command(BaseCommand):
         parser.add_argument("--characters", type=int, default=20)
 
     def handle(self, *args, clips, characters, **options):
+        call_command("migrate", verbosity=0)
         if Clip.objects.exists():
             raise CommandError("The studio holds data already; name an empty one by ARMUTO_DATA.")
-        call_command("migrate", verbosity=0)
         call_command("load_demo", stdout=self.stdout)
         with transaction.atomic():
             self._clips(clips)
             self._characters(characters)
             self._board()
-        self.stdout.write(
-            f"{Clip.objects.count()} clips, {Character.objects.count()} characters, {Rendition.objects.count()} cells."
-        )
+        counts = (model.objects.count() for model in (Clip, Character, Rendition))
+        self.stdout.write("{} clips, {} characters, {} cells.".format(*counts))
 
     def _clips(self, count: int) -> None:
         models = list(Clip.objects.select_related("motion", "plate"))

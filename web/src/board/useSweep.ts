@@ -68,6 +68,7 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
   const clear = () => (chosen.value = kept = new Set())
   const cells = computed<Cell[]>(() => {
     const out: Cell[] = []
+    if (!chosen.value.size) return out
     for (const clip of clips.value) for (const one of characters.value) if (has(clip.id, one.id)) out.push([clip.id, one.id])
     return out
   })

@@ -1,10 +1,14 @@
+import { computed } from 'vue'
+
 import { useCast, type Character } from './cast'
 import { useLibrary, type Clip } from './library'
 
+const plans = computed(() => new Map(useLibrary().skeletons.map((body) => [body.id, body.plan])))
+
 /** Whether a clip's skeleton and a character have the same body plan, so that a fitting by it can be expected to do. */
 export function sameBody(clip: Clip, one: Character): boolean {
-  const body = useLibrary().skeletons.find((row) => row.id === clip.skeleton_id)
-  return !!body?.plan && body.plan === one.plan
+  const plan = plans.value.get(clip.skeleton_id)
+  return !!plan && plan === one.plan
 }
 
 /** The characters of the cast, those of the clip's own body plan first. */
