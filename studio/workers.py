@@ -22,8 +22,12 @@ _held: dict[str, int] = {}
 
 
 def folder() -> Path:
-    database = Path(settings.DATABASES["default"]["NAME"])
-    return database.with_name(f"{database.name}.workers")
+    """Where the locks lie: beside the data file, or with the studio's data where that is on a server."""
+    database = settings.DATABASES["default"]
+    if "sqlite3" not in database["ENGINE"]:
+        return Path(settings.DATA) / "workers"
+    file = Path(database["NAME"])
+    return file.with_name(f"{file.name}.workers")
 
 
 def enlist() -> str:

@@ -40,7 +40,7 @@ def in_place(clip: Clip, fitting: Fitting) -> Clip:
     rotations[:, roots] = rotation.multiply(back[:, None], world.rotations[:, roots])
     about = path.places[:, None]
     places = about + rotation.rotate(back[:, None], world.positions[:, roots] - about) - shift[:, None]
-    return _with_places(replace(clip, rotations=rotations), {int(joint): places[:, k] for k, joint in enumerate(roots)})
+    return with_places(replace(clip, rotations=rotations), {int(joint): places[:, k] for k, joint in enumerate(roots)})
 
 
 def _on(clip: Clip, fitting: Fitting, root: int) -> Clip:
@@ -55,10 +55,10 @@ def _on(clip: Clip, fitting: Fitting, root: int) -> Clip:
     for child in skeleton.children[root]:
         rotations[:, child] = rotation.multiply(back, world.rotations[:, child])
         moved[child] = rotation.rotate(back, world.positions[:, child] - places)
-    return _with_places(replace(clip, rotations=rotations), moved)
+    return with_places(replace(clip, rotations=rotations), moved)
 
 
-def _with_places(clip: Clip, moved: dict[int, np.ndarray]) -> Clip:
+def with_places(clip: Clip, moved: dict[int, np.ndarray]) -> Clip:
     """The clip with local translations of some joints set anew."""
     local = clip.all_translations()
     for joint, places in moved.items():

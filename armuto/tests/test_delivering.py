@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation, Slerp
 from armuto import fitting, formats, naming, rotation
 from armuto.delivering import parcel
 from armuto.delivering.leaving import leave
+from armuto.delivering.onto import Start, onto, placed
 from armuto.delivering.resampling import resample
 from armuto.delivering.thinning import Bound, at_keys, thin
 from armuto.errors import BadInput
@@ -137,6 +138,52 @@ class Leaving(unittest.TestCase):
         self.assertEqual(made.skeleton.names, rooted.skeleton.names)
         np.testing.assert_allclose(positions(made)[:, 1:], positions(rooted)[:, 1:], atol=1e-9)
         self.assertGreater(np.ptp(positions(made)[:, 0, 2]), 3.0)
+
+
+class Onto(unittest.TestCase):
+    def setUp(self):
+        self.clip, self.fits, _ = performed()
+        self.bow, _, _ = performed(BOW)
+
+    def test_replaced_and_inserted_at_a_frame(self):
+        made = onto(self.clip, self.bow, 20, "replace")
+        self.assertEqual(made.frames, 20 + 149)
+        np.testing.assert_allclose(positions(made)[:20], positions(self.bow)[:20], atol=1e-12)
+        np.testing.assert_allclose(positions(made)[20:], positions(self.clip), atol=1e-12)
+        short = onto(self.clip.cut(0, 9), self.bow, 20, "replace")
+        self.assertEqual(short.frames, self.bow.frames)
+        np.testing.assert_allclose(positions(short)[30:], positions(self.bow)[30:], atol=1e-12)
+        wider = onto(self.clip.cut(0, 9), self.bow, 20, "insert")
+        self.assertEqual(wider.frames, self.bow.frames + 10)
+        np.testing.assert_allclose(positions(wider)[30:], positions(self.bow)[20:], atol=1e-12)
+        behind = onto(self.clip, self.bow, self.bow.frames, "insert")
+        np.testing.assert_allclose(positions(behind)[self.bow.frames :], positions(self.clip), atol=1e-12)
+
+    def test_in_the_rate_and_the_order_of_what_is_there(self):
+        there = resample(self.bow, 60.0)
+        made = onto(self.clip, there, 0)
+        self.assertEqual((made.fps, made.frames), (60.0, 297))
+        rooted = leave(self.bow, self.fits, "root")
+        made = onto(self.clip, rooted, 5)
+        want = positions(made)[5 : 5 + 40, 1:]
+        # The root bone that only the other has goes on carrying its own travel.
+        self.assertEqual(want.shape, positions(self.clip)[:40].shape)
+        with self.assertRaisesRegex(ValueError, "there is no bone “root” on it"):
+            onto(rooted, self.clip, 0)
+        for at, how in ((-1, "replace"), (self.bow.frames + 1, "insert"), (0, "over")):
+            with self.assertRaises(ValueError):
+                onto(self.clip, self.bow, at, how)
+
+    def test_relative_to_a_start(self):
+        start = Start(2.0, -1.0, 90.0)
+        made = placed(self.clip, self.fits, start)
+        hips = positions(made)[:, 0]
+        np.testing.assert_allclose(hips[0, [0, 2]], [2.0, -1.0], atol=0.05)
+        # It walked along +Z, and now along +X, over the same way and at the same height.
+        way, before = hips[-1] - hips[0], positions(self.clip)[-1, 0] - positions(self.clip)[0, 0]
+        self.assertAlmostEqual(np.linalg.norm(way), np.linalg.norm(before), places=9)
+        self.assertGreater(way[0], 0.95 * np.linalg.norm(way))
+        np.testing.assert_allclose(positions(made)[..., 1], positions(self.clip)[..., 1], atol=1e-9)
 
 
 class Parcels(unittest.TestCase):

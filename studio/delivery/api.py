@@ -2,19 +2,23 @@
 
 from collections.abc import AsyncIterator, Iterator
 from datetime import datetime
+from typing import Literal
 from urllib.parse import quote
 
 from asgiref.sync import sync_to_async
 from django.core.handlers.asgi import ASGIRequest
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema, Status
+from ninja import File, Form, Router, Schema, Status
+from ninja.files import UploadedFile
 
 from armuto import naming
 from armuto.delivering import parcel
+from armuto.delivering.onto import Start
 from armuto.errors import BadInput
-from studio.delivery import packing, planning
+from studio.delivery import elsewhere, packing, planning
 from studio.delivery.models import Delivery
+from studio.intake.api import clean_path
 from studio.intake.models import NamingRule
 from studio.renditions import results
 from studio.renditions.models import Revision
@@ -239,3 +243,39 @@ async def _awaited(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
     following = sync_to_async(next)
     while (piece := await following(pieces, None)) is not None:
         yield piece
+
+
+@router.post("onto/{rendition_id}", operation_id="put_onto", response={200: None})
+def put_onto(
+    request: HttpRequest,
+    rendition_id: int,
+    file: UploadedFile = File(...),
+    motion: str = Form(""),
+    at: int = Form(0),
+    how: Literal["replace", "insert"] = Form("replace"),
+    moved: bool = Form(False),
+    x: float = Form(0.0),
+    z: float = Form(0.0),
+    degrees: float = Form(0.0),
+) -> HttpResponse:
+    """A file from elsewhere, of a figure on the same rig, with the newest result in one of its motions.
+
+    moved: begins at x and z, in metres, heading degrees from +Z; otherwise it stands as it was made.
+    """
+    made = (
+        Revision.objects.filter(rendition=rendition_id)
+        .select_related(
+            "motion__skeleton",
+            "rendition__clip",
+            "rendition__character__skeleton",
+            "rendition__fitting__skeleton",
+        )
+        .last()
+    )
+    if made is None:
+        raise BadInput("There is no result yet; transfer the clip first.")
+    start = Start(x, z, degrees) if moved else None
+    name, content = elsewhere.put_onto(made, file.read(), clean_path(file.name), motion, at, how, start)
+    response = HttpResponse(content, content_type="application/octet-stream")
+    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    return response

@@ -73,8 +73,22 @@ def keep(made: Revision, motion: RevisionMotion) -> None:
     state = row.fitting.state
     assert state is not None
     FittingRecord.objects.get_or_create(digest=made.fitting_digest, defaults={"data": state.data})
+    said = {"newest": made, "work": Rendition.Work.NOTHING, "sentence": "", "retired": False}
+    if row.accepted is not None and _the_same(row.accepted, made):
+        said["accepted"] = made
     row.revisions.exclude(pk__in=[made.pk, row.newest_id, row.accepted_id]).delete()
-    Rendition.objects.filter(pk=row.pk).update(newest=made, work=Rendition.Work.NOTHING, sentence="", retired=False)
+    Rendition.objects.filter(pk=row.pk).update(**said)
+
+
+def _the_same(a: Revision, b: Revision) -> bool:
+    """Whether two results are the same to the last digit: what was accepted of the one holds for the other."""
+    names = ("skeleton_id", "moving")
+    return (
+        (a.grade, a.frames, a.fps, a.findings) == (b.grade, b.frames, b.fps, json.loads(json.dumps(b.findings)))
+        and all(getattr(a.motion, name) == getattr(b.motion, name) for name in names)
+        and bytes(a.motion.rotations) == bytes(b.motion.rotations)
+        and bytes(a.motion.translations) == bytes(b.motion.translations)
+    )
 
 
 def motion_of(revision: Revision) -> Clip:

@@ -7,10 +7,12 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.intake import Told
+from armuto.tests.files import DEMO, PORTER
 from studio.delivery import planning
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.renditions import results
@@ -177,6 +179,37 @@ class Deliveries(Studio):
         self.assertLess(told["keys"], 0.5 * told["of"])
         self.assertLessEqual(told["centimetres"], 0.5)
         self.assertIsNone(self.post("deliveries/thinned", cells=self.cells(), wanted={}))
+
+    def onto(self, status: int = 200, name: str = "scene.glb", data: bytes = b"", **said):
+        row = Rendition.objects.get(clip=self.walk, character=self.porter)
+        answer = self.client.post(f"/api/deliveries/onto/{row.pk}", {"file": SimpleUploadedFile(name, data), **said})
+        self.assertEqual(answer.status_code, status, answer.content[:300])
+        return answer
+
+    def test_into_a_file_from_elsewhere(self):
+        cells = [(self.bow.pk, self.porter.pk), (self.greet.pk, self.porter.pk)]
+        archive = self.fetched(self.make(cells=cells, together=True))
+        scene = archive.read("porter.glb")
+        before = {clip.name: clip for clip in formats.read(scene, "porter.glb").clips}
+        answer = self.onto(data=scene, motion="bow", at=30, how="insert", moved=True, x=2, z=1, degrees=90)
+        self.assertIn("scene%20with%20walk.glb", answer["Content-Disposition"])
+        after = {clip.name: clip for clip in formats.read(answer.content, "scene.glb").clips}
+        greet = self.greet.name
+        np.testing.assert_allclose(after[greet].world().positions, before[greet].world().positions, atol=1e-5)
+        bow, old = after["bow"].world().positions, before["bow"].world().positions
+        self.assertEqual(len(bow), len(old) + 149)
+        np.testing.assert_allclose(bow[30 + 149 :], old[30:], atol=1e-5)
+        np.testing.assert_allclose(bow[30, 0, [0, 2]], [2, 1], atol=0.06)
+        # Into a figure that does nothing yet, and what cannot be meant.
+        answer = self.onto(name="porter.glb", data=PORTER.read_bytes())
+        self.assertEqual(formats.read(answer.content, "porter.glb").clips[0].frames, 149)
+        for words, said in (
+            ("no motion “dance” in it", {"data": scene, "motion": "dance"}),
+            ("not within 0 to", {"data": scene, "at": 9999}),
+            ("there is no bone", {"data": (DEMO / "bellringer.glb").read_bytes()}),
+            ("this format is not read", {"data": b"closed", "name": "note.txt"}),
+        ):
+            self.assertIn(words, self.onto(422, **said).json()["detail"])
 
     def test_bones_of_an_earlier_version_do_not_go_out(self):
         made = Revision.objects.get(rendition__clip=self.walk, rendition__character=self.porter)

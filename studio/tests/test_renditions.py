@@ -170,6 +170,17 @@ class Renditions(Studio):
         self.post("board/accept", cells=[(self.walk.pk, self.porter.pk)])
         self.assertEqual(self.cell(self.walk, self.porter)["accepted_id"], row["newest"]["id"])
 
+    def test_the_same_result_once_more_is_as_accepted_as_before(self):
+        cell = (self.walk.pk, self.porter.pk)
+        self.transfer(cell)
+        self.post("board/accept", cells=[cell])
+        self.transfer(cell)
+        row = self.cell(self.walk, self.porter)
+        self.assertEqual((row["state"], row["newest"]["number"]), ("accepted", 2))
+        self.post(f"fittings/{row['fitting_id']}/settings", settings={"hold": 0.2})
+        self.transfer(cell)
+        self.assertEqual(self.cell(self.walk, self.porter)["state"], "good")
+
     def test_sent_back_retired_accepted_and_all_of_it_taken_back(self):
         self.transfer()
         row = self.cell(self.walk, self.porter)

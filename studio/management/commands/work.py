@@ -2,7 +2,7 @@
 
 import os
 
-from django.db import OperationalError, close_old_connections
+from django.db import DatabaseError, OperationalError, close_old_connections
 from django_tasks_db.management.commands import db_worker
 
 from studio import workers
@@ -11,6 +11,13 @@ NICE = 5  # people at the server come first
 
 
 class Worker(db_worker.Worker):
+    def run_task(self, db_task_result) -> None:
+        try:
+            super().run_task(db_task_result)
+        except DatabaseError:
+            # Its row went while it was at it: everything was queued anew, or the studio was emptied. There is more to do.
+            close_old_connections()
+
     def run(self) -> None:
         while True:
             try:

@@ -58,6 +58,7 @@ class StudioCase(StaticLiveServerTestCase):
         hire()
 
     def setUp(self):
+        hire()  # a worker that ended with the test before would leave this one without
         self.console: list[str] = []
         context = self.browser.new_context(
             viewport={"width": self.size[0], "height": self.size[1]}, accept_downloads=True
@@ -75,7 +76,9 @@ class StudioCase(StaticLiveServerTestCase):
     def _refusal(self, response):
         """What the server refused, beside the browser's own line about it."""
         if response.status >= 400:
-            print(f"{response.status} {response.request.method} {response.url}", file=sys.stderr)
+            print(
+                f"{response.status} {response.request.method} {response.url} {response.text()[:200]}", file=sys.stderr
+            )
 
     def tearDown(self):
         self.assertEqual(self.console, [], "errors in the browser's console")

@@ -1673,6 +1673,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/onto/{rendition_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Onto
+         * @description A file from elsewhere, of a figure on the same rig, with the newest result in one of its motions.
+         *
+         *     moved: begins at x and z, in metres, heading degrees from +Z; otherwise it stands as it was made.
+         */
+        post: operations["put_onto"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patterns/": {
         parameters: {
             query?: never;
@@ -5965,6 +5987,72 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    put_onto: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Motion
+                     * @default
+                     */
+                    motion?: string;
+                    /**
+                     * At
+                     * @default 0
+                     */
+                    at?: number;
+                    /**
+                     * How
+                     * @default replace
+                     * @enum {string}
+                     */
+                    how?: "replace" | "insert";
+                    /**
+                     * Moved
+                     * @default false
+                     */
+                    moved?: boolean;
+                    /**
+                     * X
+                     * @default 0
+                     */
+                    x?: number;
+                    /**
+                     * Z
+                     * @default 0
+                     */
+                    z?: number;
+                    /**
+                     * Degrees
+                     * @default 0
+                     */
+                    degrees?: number;
+                };
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -3,6 +3,7 @@ import { onBeforeUnmount, shallowRef as ref, watch } from 'vue'
 
 import { useLibrary, type Clip, type Plate } from '@/stores/library'
 import PlateDrawing from './PlateDrawing.vue'
+import PlateInk from './PlateInk.vue'
 
 /** The plate of a clip of the library, fetched when it is needed. */
 const props = defineProps<{ clip: Clip; playing?: boolean; pose?: number }>()
@@ -33,5 +34,6 @@ onBeforeUnmount(() => clearTimeout(waiting))
 
 <template>
   <span v-if="failed" class="quiet">The plate could not be fetched.</span>
-  <PlateDrawing v-else :plate="plate" :name="clip.name" :seconds="clip.seconds" :playing="playing" :pose="pose" />
+  <PlateDrawing v-else-if="playing || pose !== undefined" :plate="plate" :name="clip.name" :seconds="clip.seconds" :playing="playing" :pose="pose" />
+  <PlateInk v-else :plate="plate" :name="clip.name" />
 </template>

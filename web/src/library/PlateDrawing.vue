@@ -1,13 +1,9 @@
-<script lang="ts">
-/** Millimetres of the plate's own space that are left free at either side. */
-export const MARGIN = 70
-</script>
-
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 import type { Plate } from '@/stores/library'
 import { inked } from './inked'
+import { boxOf, share } from './plates'
 
 /** A plate: poses inked one after another. Pointed at, it plays inside itself. pose: draw that one alone. */
 const props = defineProps<{ plate: Plate | null; name: string; seconds?: number; playing?: boolean; pose?: number; range?: [number, number] }>()
@@ -33,17 +29,15 @@ const drawn = computed(() => {
   const top = p.height
   const only = props.pose
   const shown = only === undefined ? inked(p) : [inked(p)[only]]
-  const xs = only === undefined ? [0, p.width] : p.poses[only].filter((_, n) => n % 2 === 0)
-  const left = Math.min(...xs)
-  const width = Math.max(...xs) - left
-  return { shown, box: `${left - MARGIN} -40 ${width + 2 * MARGIN} ${top + 95}`, width, top, left }
+  const box = boxOf(p, only)
+  return { shown, box: `${box.left} ${box.top} ${box.width} ${box.height}`, width: box.width, top, left: box.left }
 })
-/** Later poses are inked darker, as the plate of a moving body comes out; what is left out is faint. */
+/** What is left out is faint; of a plate that plays, one pose is dark. */
 function strength(n: number, count: number, frame: number) {
   const [first, last] = props.range ?? [-Infinity, Infinity]
   if (frame < first || frame > last) return 0.12
   if (lit.value >= 0) return n === lit.value ? 1 : 0.13
-  return count < 2 ? 1 : 0.4 + 0.6 * (n / (count - 1))
+  return share(n, count)
 }
 </script>
 

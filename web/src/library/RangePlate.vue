@@ -2,7 +2,8 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import type { Plate } from '@/stores/library'
-import PlateDrawing, { MARGIN } from './PlateDrawing.vue'
+import PlateDrawing from './PlateDrawing.vue'
+import { MARGIN } from './plates'
 
 /** A plate of a whole take with two handles on it. Handles stand where their frame stands among the poses. */
 const props = defineProps<{ plate: Plate | null; name: string; frames: number; fps: number; first: number; last: number }>()

@@ -16,6 +16,7 @@ import { useMessages } from '@/stores/messages'
 import type { Rendition } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
 import FindingRows from './FindingRows.vue'
+import OntoDialog from './OntoDialog.vue'
 import { useReviewStage, type Against } from './useReviewStage'
 
 const route = useRoute()
@@ -36,6 +37,7 @@ const beside = ref(true)
 const mesh = ref(true)
 const bones = ref(false)
 const noting = ref(false)
+const putting = ref(false)
 const note = ref('')
 const noteBox = ref<HTMLInputElement>()
 const apart = ref<number[]>([])
@@ -251,6 +253,7 @@ function all() {
         <v-btn v-else size="small" :class="{ doing: row.state !== 'accepted' }" :disabled="row.state === 'accepted' || !row.newest" title="A" @click="accept">Accept</v-btn>
         <v-btn size="small" :disabled="!row.newest" title="S" @click="startNote">Send back</v-btn>
         <v-btn size="small" title="G" @click="toFitting">Fitting at this frame</v-btn>
+        <v-btn size="small" :disabled="!row.newest" @click="putting = true">Into a file</v-btn>
         <v-btn size="small" title="N" @click="step(1)">Next</v-btn>
       </div>
       <form v-if="noting" class="noting" @submit.prevent="sendBack">
@@ -280,6 +283,7 @@ function all() {
         <canvas ref="canvas" tabindex="-1" aria-label="Source and result under one camera"></canvas>
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
+      <OntoDialog v-if="row" v-model="putting" :rendition-id="row.id" :clip="row.clip" :character="row.character" />
       <FindingRows :findings="findings" :frame="frame" @frame="(to) => { playing = false; go(to) }" />
       <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="stepFrame" />
       <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go" />

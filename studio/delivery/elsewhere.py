@@ -1,0 +1,38 @@
+"""A result put into a file from elsewhere, of a figure on the same rig."""
+
+from pathlib import PurePosixPath
+from typing import Literal
+
+from armuto import formats
+from armuto.delivering.onto import Start, onto, placed
+from armuto.errors import BadInput
+from armuto.skeleton import Clip, still
+from studio.renditions import results
+from studio.renditions.models import Revision
+
+
+def put_onto(
+    made: Revision, data: bytes, file: str, motion: str, at: int, how: Literal["replace", "insert"], start: Start | None
+) -> tuple[str, bytes]:
+    """The file with the result in one of its motions, and a name for it. motion: which one; the first without.
+
+    Its other motions, mesh and materials stay as they are. Raises :class:`BadInput` for a file on another rig and for a frame
+    outside its motion.
+    """
+    clip, fitting = results.motion_of(made), results.fitting_of(made)
+    document = formats.read(data, file)
+    kind = document.format if document.format in formats.WRITTEN else "glb"
+    clips: list[Clip] = list(document.clips) or [still(document.skeleton)]
+    number = next((n for n, one in enumerate(clips) if one.name == motion), None) if motion else 0
+    if number is None:
+        raise BadInput(f"{file}: there is no motion “{motion}” in it; it has {', '.join(one.name for one in clips)}.")
+    if start is not None:
+        clip = placed(clip, fitting, start)
+    try:
+        clips[number] = onto(clip, clips[number], at, how)
+    except ValueError as problem:
+        raise BadInput(f"{file}: {problem}; choose a file on the rig of {made.rendition.character.name}.") from None
+    if kind in formats.ONE_CLIP:
+        clips = [clips[number]]
+    name = f"{PurePosixPath(file).stem} with {made.rendition.clip.name}.{kind}"
+    return name, formats.write(clips, document, kind)

@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useTheme } from 'vuetify'
+
+import type { Plate } from '@/stores/library'
+import { inked } from './inked'
+import { boxOf, share } from './plates'
+
+/**
+ * A plate at rest, painted once. A sheet of them scrolls as pictures do, where a thousand strokes in the page would have to be
+ * drawn anew for every row that comes into sight.
+ */
+const props = defineProps<{ plate: Plate | null; name: string }>()
+const canvas = ref<HTMLCanvasElement>()
+const theme = useTheme()
+let watcher: ResizeObserver | undefined
+const CARRIERS = { right: ['right', 38], core: ['panel', 15], middle: ['ink', 30], fine: ['quiet', 9], left: ['left', 26] } as const
+const INKS = { ink: 'on-surface', panel: 'surface', left: 'left', right: 'right', quiet: 'quiet', hairline: 'hairline' } as const
+
+function paint() {
+  const element = canvas.value
+  const plate = props.plate
+  const pen = element?.getContext('2d')
+  if (!element || !pen || !plate) return
+  const { width, height } = element.getBoundingClientRect()
+  if (!width || !height) return
+  const ratio = Math.min(devicePixelRatio, 2)
+  element.width = Math.round(width * ratio)
+  element.height = Math.round(height * ratio)
+  const style = getComputedStyle(element)
+  const colours = Object.fromEntries(Object.entries(INKS).map(([key, name]) => [key, style.getPropertyValue(`--v-theme-${name}`).split(',').map(Number)]))
+  const thinned = (key: keyof typeof INKS, part: number) => `rgb(${colours[key].map((value: number, n: number) => Math.round(value * part + colours.panel[n] * (1 - part))).join(' ')})`
+  const box = boxOf(plate)
+  const scale = Math.min(element.width / box.width, element.height / box.height)
+  // As the drawing has it: in the middle, standing on the lower edge.
+  pen.setTransform(scale, 0, 0, scale, (element.width - box.width * scale) / 2 - box.left * scale, element.height - (box.top + box.height) * scale)
+  pen.lineCap = pen.lineJoin = 'round'
+  const stroke = (path: Path2D, colour: string, thick: number) => {
+    pen.strokeStyle = colour
+    pen.lineWidth = thick
+    pen.stroke(path)
+  }
+  stroke(new Path2D(`M-9000 ${plate.height}H${plate.width + 9000}`), thinned('hairline', 1), ratio / scale)
+  const poses = inked(plate)
+  poses.forEach((drawing, n) => {
+    const part = share(n, poses.length)
+    const right = new Path2D(drawing.right)
+    stroke(right, thinned('right', part), CARRIERS.right[1])
+    stroke(right, thinned('panel', 1), CARRIERS.core[1])
+    stroke(new Path2D(drawing.middle), thinned('ink', part), CARRIERS.middle[1])
+    if (drawing.head) {
+      const ring = new Path2D()
+      ring.arc(drawing.head.x, drawing.head.y, drawing.head.r, 0, 7)
+      pen.fillStyle = thinned('panel', 1)
+      pen.fill(ring)
+      stroke(ring, thinned('ink', part), 20)
+    }
+    stroke(new Path2D(drawing.fine), thinned('quiet', part), CARRIERS.fine[1])
+    stroke(new Path2D(drawing.left), thinned('left', part), CARRIERS.left[1])
+  })
+}
+watch([() => props.plate, () => theme.global.name.value], paint, { flush: 'post' })
+onMounted(() => {
+  watcher = new ResizeObserver(paint)
+  watcher.observe(canvas.value!)
+})
+onBeforeUnmount(() => watcher?.disconnect())
+</script>
+
+<template>
+  <canvas ref="canvas" class="plate" role="img" :aria-label="`Plate of ${name}`"></canvas>
+</template>
+
+<style scoped>
+.plate { width: 100%; height: 100%; display: block; }
+</style>
