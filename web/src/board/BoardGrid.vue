@@ -202,8 +202,8 @@ onBeforeUnmount(() => {
         @pointerdown="press($event, cell)"
       >
         <template v-if="cell.kind === 'other' && cell.state === 'not yet'"><span class="quiet" aria-hidden="true">—</span></template>
-        <template v-else-if="cell.kind === 'unfitted' && cell.state === 'not yet'"><span class="quiet word">no fitting</span></template>
-        <template v-else><StateMark :state="cell.state" :kept="cell.kept" /><span class="word">{{ cell.state }}</span><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template>
+        <template v-else-if="cell.kind === 'unfitted' && cell.state === 'not yet'"><span class="quiet">no fitting</span></template>
+        <template v-else><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template>
       </div>
     </div>
   </div>
