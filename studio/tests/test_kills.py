@@ -19,13 +19,16 @@ from django.conf import settings
 from django.db import connection
 from django.db.models import Max
 from django.test import TransactionTestCase
+from django_tasks_db.models import DBTaskResult
 
 from armuto.tests.files import PORTER, WALK, random_bvh
 from studio import taking_up, workers
 from studio.arrivals.reading import take_in
 from studio.library.models import Clip, Motion, Plate
+from studio.management.commands.work import Worker
 from studio.renditions import runs
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
+from studio.renditions.tasks import work_off
 
 KILLS = 22
 PATIENCE = 120.0  # seconds
@@ -178,6 +181,25 @@ class Kills(TransactionTestCase):
         there = set(Clip.objects.values_list("name", flat=True))
         self.assertLessEqual(set(self.brought), there)
         self.assertEqual(len(there), clips, "a clip was brought in twice")
+
+
+class Outliving(TransactionTestCase):
+    def test_a_worker_outlives_a_task_whose_row_went(self):
+        said = {
+            "queue_names": ["default"],
+            "interval": 0.1,
+            "batch": True,
+            "backend_name": "default",
+            "max_tasks": None,
+        }
+        worker = Worker(startup_delay=False, worker_id="here", excluded_queue_names=[], **said)
+        with self.settings(TASKS={"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}):
+            work_off.enqueue()
+            row = DBTaskResult.objects.get()
+            row.claim("here")
+            DBTaskResult.objects.all().delete()
+            worker.run_task(row)
+        self.assertFalse(worker.running_task)
 
 
 class TakingUp(TransactionTestCase):
