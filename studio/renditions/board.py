@@ -67,6 +67,13 @@ def plans(cells: Iterable[Cell]) -> list[Plan]:
     return [_weighed(action, cells, rows) for action in ACTIONS]
 
 
+def _rows_of(action: str, cells: Iterable[Cell]) -> list[Rendition]:
+    """The renditions that an action is done to."""
+    cells = list(dict.fromkeys(cells))
+    rows = renditions_in(cells)
+    return [rows[cell] for cell in _weighed(action, cells, rows).cells]
+
+
 def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Rendition]) -> Plan:
     made = Plan(action)
     if action in ("transfer", "update"):
@@ -163,8 +170,7 @@ def transfer(cells: Iterable[Cell], update: bool = False) -> Run | None:
 @transaction.atomic
 def accept(cells: Iterable[Cell]) -> list[dict]:
     """Accept the newest result of each. Returns how they were before, for :func:`restore`."""
-    wanted = plan("accept", cells).cells
-    rows = [row for row in renditions_in(wanted).values() if row.newest_id]
+    rows = _rows_of("accept", cells)
     before = _as_they_are(rows)
     for row in rows:
         row.accepted_id, row.note, row.changed = row.newest_id, "", timezone.now()
@@ -187,7 +193,7 @@ def send_back(row: Rendition, note: str) -> list[dict]:
 @transaction.atomic
 def retire(cells: Iterable[Cell]) -> list[dict]:
     """Take results out of the board's sight. Returns how they were before."""
-    rows = list(renditions_in(plan("retire", cells).cells).values())
+    rows = _rows_of("retire", cells)
     before = _as_they_are(rows)
     for row in rows:
         row.retired, row.changed = True, timezone.now()

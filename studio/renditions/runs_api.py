@@ -87,10 +87,6 @@ class FirstIn(Schema):
     cells: list[tuple[int, int]]
 
 
-class Retried(Schema):
-    count: int
-
-
 def runs_out(rows) -> list[dict]:
     return runs.counted(rows)
 

@@ -92,14 +92,14 @@ class DeliveredFiles(unittest.TestCase):
             frame = skeleton.file_frame
             want = rotation.rotate(rotation.inverse(np.array(frame.turn)), want / frame.unit)
         unit = 1 / skeleton.file_frame.unit if path.suffix == ".bvh" else 1.0
-        names = [_plain(name) for name in skeleton.names]
+        names = [plain(name) for name in skeleton.names]
         for at, places in zip(want, there, strict=True):
-            found = {_plain(name): place for name, place in places.items()}
+            found = {plain(name): place for name, place in places.items()}
             off = max(np.abs(np.array(found[name]) - at[joint]).max() for joint, name in enumerate(names))
             self.assertLess(off, 1e-4 * unit)
 
 
-def _plain(name: str) -> str:
+def plain(name: str) -> str:
     """A name without the marks that one reader or another takes out of it."""
     return "".join(c for c in name if c.isalnum())
 

@@ -17,7 +17,7 @@ from studio.delivery import planning
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
-from studio.tests.test_delivered_files import node
+from studio.tests.test_delivered_files import node, plain
 from studio.tests.test_renditions import Studio
 
 
@@ -100,14 +100,12 @@ class Deliveries(Studio):
                     continue
                 unit = 100.0 if suffix == ".bvh" else 1.0
                 for at, places in zip(clip.world().positions[frames], next(read), strict=True):
-                    found = {_plain(name): np.array(place) for name, place in places.items()}
+                    found = {plain(name): np.array(place) for name, place in places.items()}
                     for joint, name in enumerate(clip.skeleton.names):
-                        self.assertLess(np.abs(found[_plain(name)] / unit - at[joint]).max(), within, (suffix, name))
+                        self.assertLess(np.abs(found[plain(name)] / unit - at[joint]).max(), within, (suffix, name))
 
     def same(self, clip, frames, document, other):
-        order = [
-            {_plain(n): j for n, j in document.skeleton.index.items()}[_plain(name)] for name in clip.skeleton.names
-        ]
+        order = [{plain(n): j for n, j in document.skeleton.index.items()}[plain(name)] for name in clip.skeleton.names]
         off = other.world().positions[frames][:, order] - clip.world().positions[frames]
         self.assertLess(np.abs(off).max(), 1e-4)
 
@@ -221,7 +219,3 @@ class Deliveries(Studio):
         with self.assertRaises(BadInput):
             planning.make("x", [row], planning.parcel.Wanted(), planning.USUAL)
         self.assertEqual(Delivery.objects.count(), 1)
-
-
-def _plain(name: str) -> str:
-    return "".join(letter for letter in name if letter.isalnum())

@@ -24,6 +24,7 @@ from django_tasks_db.models import DBTaskResult
 from armuto.tests.files import PORTER, WALK, random_bvh
 from studio import taking_up, workers
 from studio.arrivals.reading import take_in
+from studio.cast.models import Character
 from studio.library.models import Clip, Motion, Plate
 from studio.management.commands.work import Worker
 from studio.renditions import runs
@@ -135,8 +136,6 @@ class Kills(TransactionTestCase):
             runs.start([*cells, (Clip.objects.get(name="walk").pk, self.cast[0].pk)])
 
     def test_nothing_is_lost_doubled_or_half_stored(self):
-        from studio.cast.models import Character
-
         self.cast = list(Character.objects.all())
         killed: Counter[str] = Counter()
         number = 100
@@ -207,8 +206,6 @@ class TakingUp(TransactionTestCase):
         take_in(random_bvh(), "chore.bvh")
         take_in(random_bvh(30, 1), "other chore.bvh")
         take_in(PORTER.read_bytes(), "porter.glb")
-        from studio.cast.models import Character
-
         porter = Character.objects.get().pk
         with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
             runs.start([(clip, porter) for clip in Clip.objects.values_list("pk", flat=True)])
@@ -228,8 +225,6 @@ class TakingUp(TransactionTestCase):
     def test_an_item_that_ends_every_worker_is_given_up(self):
         take_in(random_bvh(), "chore.bvh")
         take_in(PORTER.read_bytes(), "porter.glb")
-        from studio.cast.models import Character
-
         with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
             run = runs.start([(Clip.objects.get().pk, Character.objects.get().pk)])
         for _ in range(runs.ATTEMPTS):

@@ -55,7 +55,6 @@ class StudioCase(StaticLiveServerTestCase):
         held = chromium()
         cls.browser = held.__enter__()
         cls.addClassCleanup(held.__exit__, None, None, None)
-        hire()
 
     def setUp(self):
         hire()  # a worker that ended with the test before would leave this one without
