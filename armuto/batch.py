@@ -133,7 +133,7 @@ def _fitted(source: Path, character: Path, kept: Path | None) -> Fitting:
         return fitting.from_json(kept.read_bytes(), str(kept), clip.skeleton, figure.skeleton, figure.capsules)
     try:
         made = fitting.fit(clip.skeleton, figure.skeleton, clip.parts, figure.parts)
-    except ValueError as problem:
+    except fitting.NothingToPair as problem:
         raise BadInput(f"{character}: does not fit {source}: {problem}; check the bone names of both.") from None
     return replace(made, capsules=figure.capsules)
 

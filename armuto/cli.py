@@ -200,7 +200,7 @@ def _sentence(text: str) -> str:
 def _made(source: Document, target: Document) -> Fitting:
     try:
         return fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts)
-    except ValueError as problem:
+    except fitting.NothingToPair as problem:
         raise BadInput(f"{target.file}: does not fit {source.file}: {problem}; check the bone names of both.") from None
 
 

@@ -130,6 +130,10 @@ class Fitting:
         return model_of(self.source, self.source_pose, led or self.leads(), self.turn, self.forward)
 
 
+class NothingToPair(ValueError):
+    """No bone of one skeleton could be paired with a bone of another."""
+
+
 def fit(
     source: Skeleton,
     target: Skeleton,
@@ -151,7 +155,7 @@ def fit(
     (:mod:`armuto.stances.proposing`), the target's being turned from there until it stands as the source does; so is one that
     is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given;
     facing: where it has been measured before, of source and target. like: a fitting of the same target, from which settings,
-    thickness and joint limits are taken over. Raises ValueError when there is nothing to pair.
+    thickness and joint limits are taken over. Raises :class:`NothingToPair` where that is so.
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
@@ -164,7 +168,7 @@ def fit(
             1
         ]
     if pairs is None and not any(pair.source and pair.target for pair in found):
-        raise ValueError("no bone of the one could be paired with a bone of the other")
+        raise NothingToPair("no bone of the one could be paired with a bone of the other")
     missing = tuple(row for row in missing if row.part not in left_out)
     source_parts = source_parts or _parts(found, source, "source")
     target_parts = target_parts or _parts(found, target, "target")

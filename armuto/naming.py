@@ -19,6 +19,7 @@ from armuto.lexicon import PIECE
 
 FIELDS = ("performer", "action", "manner", "prop", "number", "original", "skeleton", "folder", "character", "length")
 STYLES = ("as it is", "lower case", "Capitals", "under_scores", "hyphen-ated")
+GAPS = {"under_scores": "_", "hyphen-ated": "-"}
 LONGEST = 180  # characters; file systems take 255 bytes
 
 
@@ -162,20 +163,25 @@ def names(rule: Rule, rows: Sequence[Facts], taken: Iterable[str] = ()) -> list[
     used = {other.casefold() for other in taken}
     out = []
     for row in rows:
-        free = _free(name(rule, row), used, rule.style)
-        used.add(free.casefold())
-        out.append(free)
+        own = _free(name(rule, row), used, GAPS.get(rule.style, " "))
+        used.add(own.casefold())
+        out.append(own)
     return out
 
 
-def _free(text: str, used: set[str], style: str) -> str:
-    if text.casefold() not in used:
-        return text
-    gap = {"under_scores": "_", "hyphen-ated": "-"}.get(style, " ")
+def free(name: str, taken: Iterable[str]) -> str:
+    """The name, or the name with the next free number behind it. Names that differ in case only are the same: files are
+    called by them."""
+    return _free(name, {other.casefold() for other in taken}, " ")
+
+
+def _free(name: str, used: set[str], gap: str) -> str:
+    if name.casefold() not in used:
+        return name
     number = 2
-    while f"{text}{gap}{number}".casefold() in used:
+    while f"{name}{gap}{number}".casefold() in used:
         number += 1
-    return f"{text}{gap}{number}"
+    return f"{name}{gap}{number}"
 
 
 def to_json(rule: Rule) -> dict[str, Any]:

@@ -13,6 +13,7 @@ ARGUMENTS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    "--disable-gpu-rasterization",
     "--use-gl=angle",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",

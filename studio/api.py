@@ -23,7 +23,8 @@ from studio.patterns.api import router as patterns
 from studio.renditions.api import router as renditions
 from studio.renditions.board_api import router as board
 from studio.renditions.models import Rendition, Run
-from studio.renditions.runs_api import RunOut, runs_out
+from studio.renditions.runs import counted
+from studio.renditions.runs_api import RunOut
 from studio.renditions.runs_api import router as runs
 
 api = NinjaAPI(title="Armuto", version=__version__, docs_url=None, urls_namespace="armuto")
@@ -71,8 +72,8 @@ def counts(request: HttpRequest):
     return {
         **rows,
         "arriving": arriving,
-        "runs": runs_out(Run.objects.filter(state=Run.State.RUNNING)),
-        "finished": runs_out([last])[0] if last else None,
+        "runs": counted(Run.objects.filter(state=Run.State.RUNNING)),
+        "finished": counted([last])[0] if last else None,
         "clips": Clip.objects.filter(retired=False).count(),
         "characters": Character.objects.filter(retired=False).count(),
         "fittings": Fitting.objects.count(),

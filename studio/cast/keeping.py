@@ -4,7 +4,7 @@ from pathlib import PurePath
 
 from django.db import transaction
 
-from armuto import intake
+from armuto import intake, naming
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.settling import capsules
@@ -88,12 +88,7 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
 
 def free_name(name: str, but: int | None = None) -> str:
     """The name, or the name with the next free number behind it."""
-    taken = set(Character.objects.exclude(pk=but).values_list("name", flat=True))
-    free, number = name, 1
-    while free in taken:
-        number += 1
-        free = f"{name} {number}"
-    return free
+    return naming.free(name, Character.objects.exclude(pk=but).values_list("name", flat=True))
 
 
 def _count(rows, one: str, many: str) -> str:

@@ -59,7 +59,7 @@ class Character(models.Model):
         """The figure, read again as it was read at intake."""
         frame = self.skeleton.value().file_frame
         unit = next(name for name, metres in UNITS.items() if metres == frame.unit)
-        return _read(self.pk, self.revision, Told(unit, frame.up, frame.turned))
+        return _read(self.pk, self.revision, self.original.sha256, Told(unit, frame.up, frame.turned))
 
 
 class CharacterDisplay(models.Model):
@@ -70,8 +70,9 @@ class CharacterDisplay(models.Model):
 
 
 @lru_cache(maxsize=12)
-def _read(character_id: int, revision: int, told: Told) -> Document:
-    """A revision of a character never changes, so what was read can be kept while people work with it."""
+def _read(character_id: int, revision: int, content: str, told: Told) -> Document:
+    """A revision of a character never changes, so what was read can be kept while people work with it. content: hash of its
+    file, since a number may stand for another character once a studio has been restored."""
     row = Character.objects.select_related("original__content").get(pk=character_id)
     name = f"{row.original.name.rsplit('.', 1)[0]}.glb"
     return formats.read(row.display(), name, told)

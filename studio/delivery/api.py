@@ -3,12 +3,12 @@
 from collections.abc import AsyncIterator, Iterator
 from datetime import datetime
 from typing import Literal
-from urllib.parse import quote
 
 from asgiref.sync import sync_to_async
 from django.core.handlers.asgi import ASGIRequest
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
@@ -233,8 +233,7 @@ def archive(request: HttpRequest, delivery_id: int) -> StreamingHttpResponse:
     pieces = packing.archive(row)
     body = _awaited(pieces) if isinstance(request, ASGIRequest) else pieces
     response = StreamingHttpResponse(body, content_type="application/zip")
-    plain = "".join(c if c.isascii() and (c.isalnum() or c in " ._-") else "_" for c in row.name)
-    response["Content-Disposition"] = f"attachment; filename=\"{plain}.zip\"; filename*=UTF-8''{quote(row.name)}.zip"
+    response["Content-Disposition"] = content_disposition_header(True, f"{row.name}.zip")
     return response
 
 
@@ -277,5 +276,5 @@ def put_onto(
     start = Start(x, z, degrees) if moved else None
     name, content = elsewhere.put_onto(made, file.read(), clean_path(file.name), motion, at, how, start)
     response = HttpResponse(content, content_type="application/octet-stream")
-    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    response["Content-Disposition"] = content_disposition_header(True, name)
     return response

@@ -108,12 +108,7 @@ def make(name: str, rows: list[Row], wanted: Wanted, rule: naming.Rule, again: D
 
 def free_name(name: str) -> str:
     """No two deliveries have the same name, so that no archive takes the place of another one."""
-    taken = {other.casefold() for other in Delivery.objects.values_list("name", flat=True)}
-    candidate, number = name, 1
-    while candidate.casefold() in taken:
-        number += 1
-        candidate = f"{name} {number}"
-    return candidate
+    return naming.free(name, Delivery.objects.values_list("name", flat=True))
 
 
 def current(items: Iterable[DeliveryItem]) -> dict[tuple[int, int], int]:

@@ -315,7 +315,7 @@ def open_fitting(request: HttpRequest, wanted: FittingIn):
     """The fitting of a clip's skeleton on a character, made on the spot if there is none."""
     clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=wanted.clip_id)
     character = get_object_or_404(Character.objects.select_related("skeleton"), pk=wanted.character_id)
-    return fitting_out(get_fitting_row(fitting_for(clip.skeleton, character).pk))
+    return fitting_out(get_fitting_row(fitting_for(clip.skeleton, character, by_hand=True).pk))
 
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")

@@ -23,18 +23,24 @@ from studio.stances.keeping import begin, frames_hold
 CONFIRMED = 0.8  # share of a fitting's pairs that are confirmed, from which on it is proposed for others
 
 
-def fitting_for(skeleton: Skeleton, character: Character) -> Fitting:
+def fitting_for(skeleton: Skeleton, character: Character, by_hand: bool = False) -> Fitting:
     """The fitting of a library skeleton on a character; proposed when there is none yet.
 
-    As a confirmed fitting of a character on the same rig has it, else by patterns, names and shape.
+    As a confirmed fitting of a character on the same rig has it, else by patterns, names and shape. by_hand: without any pair
+    where none can be proposed, for somebody who will pair them; otherwise that raises :class:`BadInput`.
     """
-    found = Fitting.objects.filter(skeleton=skeleton, character=character).first()
-    if found:
+    found = Fitting.objects.filter(skeleton=skeleton, character=character).select_related("state").first()
+    if found and (by_hand or (found.state and found.state.data["pairs"])):
         return found
+    nothing = f"{character.name}: no bone is paired with one of “{skeleton.name}”; pair them by hand in their fitting."
+    if found:
+        raise BadInput(nothing)
     try:
         value, how = proposal(skeleton, character)
-    except ValueError:
-        raise BadInput(f"{character.name}: it has no bone that could be paired with “{skeleton.name}”.") from None
+    except core.NothingToPair:
+        if not by_hand:
+            raise BadInput(nothing) from None
+        value, how = core.fit(skeleton.value(), character.skeleton.value(), pairs=()), "to be paired by hand"
     with transaction.atomic():
         row, new = Fitting.objects.get_or_create(skeleton=skeleton, character=character)
         if new:
@@ -43,7 +49,7 @@ def fitting_for(skeleton: Skeleton, character: Character) -> Fitting:
 
 
 def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, str]:
-    """What is proposed for a character, and by what. Raises ValueError where nothing can be."""
+    """What is proposed for a character, and by what. Raises NothingToPair where nothing can be."""
     source, target = skeleton.value(), character.skeleton.value()
     stances = {"source_stance": begin(skeleton, False), "target_stance": begin(character.skeleton, True)}
     like = _like(skeleton, character)

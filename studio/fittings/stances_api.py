@@ -1,15 +1,14 @@
 """The stances of a fitting over HTTP: both bodies in them, where they can be taken from, and every change to them."""
 
 import json
-import re
 from base64 import b64encode
 from typing import Literal
-from urllib.parse import quote
 
 import numpy as np
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import File, Router, Schema, UploadedFile
 
 from armuto import fitting as core
@@ -202,8 +201,7 @@ def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
     text = json.dumps(core.to_json(value_of(row)), ensure_ascii=False, indent=1) + "\n"
     response = HttpResponse(text.encode(), content_type="application/json")
     name = f"{row.skeleton.name} on {row.character.name}.fitting.json"
-    plain = re.sub(r"[^A-Za-z0-9 ._()-]", "_", name)
-    response["Content-Disposition"] = f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"
+    response["Content-Disposition"] = content_disposition_header(True, name)
     return response
 
 

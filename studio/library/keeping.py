@@ -5,7 +5,7 @@ import hashlib
 import numpy as np
 from django.db import transaction
 
-from armuto import intake, takes
+from armuto import intake, naming, takes
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.pairing import Assignment
@@ -202,9 +202,4 @@ def change_clip(
 
 def free_name(name: str) -> str:
     """The name, or the name with the next free number behind it."""
-    taken = set(Clip.objects.filter(name__startswith=name).values_list("name", flat=True))
-    candidate, number = name, 1
-    while candidate in taken:
-        number += 1
-        candidate = f"{name} {number}"
-    return candidate
+    return naming.free(name, Clip.objects.filter(name__istartswith=name).values_list("name", flat=True))

@@ -2,12 +2,11 @@
 
 import copy
 import json
-import re
 from typing import Literal
-from urllib.parse import quote
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import File, Router, Schema, Status, UploadedFile
 
 from armuto import patterns as core
@@ -214,9 +213,7 @@ def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
     row = get_object_or_404(Pattern, pk=pattern_id)
     text = json.dumps(core.to_json(row.value()), ensure_ascii=False, indent=1) + "\n"
     response = HttpResponse(text, content_type="application/json")
-    plain = re.sub(r"[^A-Za-z0-9 ._()-]", "_", row.name)
-    name = f"filename=\"{plain}.json\"; filename*=UTF-8''{quote(row.name)}.json"
-    response["Content-Disposition"] = f"attachment; {name}"
+    response["Content-Disposition"] = content_disposition_header(True, f"{row.name}.json")
     return response
 
 

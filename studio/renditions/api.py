@@ -1,13 +1,12 @@
 """Renditions over HTTP: make one, look at it, judge it, compare its revisions, fetch it as a file."""
 
-import re
 from datetime import datetime
 from typing import Literal
-from urllib.parse import quote
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import Router, Schema, Status
 
 from armuto import formats
@@ -251,8 +250,7 @@ def file(
     kinds = {"glb": "model/gltf-binary", "bvh": "text/plain; charset=utf-8", "dae": "model/vnd.collada+xml"}
     response = HttpResponse(content, content_type=kinds.get(format, "application/octet-stream"))
     name = f"{row.character.name} {row.clip.name}.{format}"
-    plain = re.sub(r"[^A-Za-z0-9 ._()-]", "_", name)
-    response["Content-Disposition"] = f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"
+    response["Content-Disposition"] = content_disposition_header(True, name)
     return response
 
 

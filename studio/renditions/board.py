@@ -7,12 +7,12 @@ from django.db import transaction
 from django.utils import timezone
 
 from armuto.errors import BadInput
+from armuto.fitting import NothingToPair
 from studio.cast.models import Character
-from studio.fittings.keeping import CONFIRMED, proposal
-from studio.fittings.models import Fitting
+from studio.fittings.keeping import proposal
 from studio.library.models import Clip, Skeleton
 from studio.renditions import runs
-from studio.renditions.cells import STATES, with_state
+from studio.renditions.cells import STATES, fittings, with_state
 from studio.renditions.models import Rendition, Run
 
 ACTIONS = ("transfer", "update", "review", "accept", "deliver", "retire")
@@ -124,13 +124,8 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
 
 
 def _confirmed() -> dict[tuple[int, int], bool]:
-    """Of every pair of skeleton and character that has a fitting, whether it is confirmed."""
-    out = {}
-    for row in Fitting.objects.exclude(state=None).select_related("state"):
-        pairs = row.state.data["pairs"]
-        sure = sum(bool(pair.get("confirmed")) for pair in pairs)
-        out[row.skeleton_id, row.character_id] = bool(pairs) and sure >= CONFIRMED * len(pairs)
-    return out
+    """Of every pair of skeleton and character that has a fitting with any pairs, whether it is confirmed."""
+    return {(row["skeleton_id"], row["character_id"]): row["sure"] for row in fittings() if row["pairs"]}
 
 
 def _why_not(skeleton_id: int, character_id: int) -> str:
@@ -154,7 +149,7 @@ def _can_be_proposed(source: str, target: str, skeleton: Skeleton, character: Ch
         try:
             proposal(skeleton, character)
             _proposed[source, target] = True
-        except ValueError:
+        except NothingToPair:
             _proposed[source, target] = False
     return _proposed[source, target]
 

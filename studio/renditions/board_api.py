@@ -9,7 +9,8 @@ from pydantic import Field
 from studio.cast.models import Character
 from studio.library.models import Clip
 from studio.renditions import board, cells
-from studio.renditions.runs_api import RunOut, runs_out
+from studio.renditions.runs import counted
+from studio.renditions.runs_api import RunOut
 
 router = Router(tags=["board"])
 Pair = tuple[int, int]
@@ -21,6 +22,7 @@ class FittingMark(Schema):
     character_id: int
     pairs: int
     confirmed: int
+    sure: bool
 
 
 class BoardOut(Schema):
@@ -99,7 +101,7 @@ def plan(request: HttpRequest, wanted: CellsIn):
 def transfer(request: HttpRequest, wanted: TransferIn):
     """Start a run over these cells; nothing where none of them is left to do."""
     run = board.transfer(wanted.cells, wanted.update)
-    return Status(202, runs_out([run])[0]) if run else Status(204, None)
+    return Status(202, counted([run])[0]) if run else Status(204, None)
 
 
 @router.post("accept", response=list[Before], operation_id="accept_cells")

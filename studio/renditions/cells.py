@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from django.db.models import Case, F, IntegerField, Q, Value, When
 
+from studio.fittings.keeping import CONFIRMED
 from studio.fittings.models import Fitting
 from studio.renditions.models import Rendition
 
@@ -53,18 +54,20 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
 
 
 def fittings() -> list[dict]:
-    """Every fitting: how many pairs it has and how many are confirmed."""
+    """Every fitting: how many pairs it has, how many are confirmed, and whether that makes it a confirmed one."""
     rows = Fitting.objects.exclude(state=None).select_related("state")
     out = []
     for row in rows.only("skeleton_id", "character_id", "state__data"):
         pairs = row.state.data["pairs"]
+        confirmed = sum(bool(pair.get("confirmed")) for pair in pairs)
         out.append(
             {
                 "id": row.pk,
                 "skeleton_id": row.skeleton_id,
                 "character_id": row.character_id,
                 "pairs": len(pairs),
-                "confirmed": sum(bool(pair.get("confirmed")) for pair in pairs),
+                "confirmed": confirmed,
+                "sure": bool(pairs) and confirmed >= CONFIRMED * len(pairs),
             }
         )
     return out

@@ -87,16 +87,12 @@ class FirstIn(Schema):
     cells: list[tuple[int, int]]
 
 
-def runs_out(rows) -> list[dict]:
-    return runs.counted(rows)
-
-
 @router.get("", response=list[RunOut], operation_id="list_runs")
 def list_runs(request: HttpRequest):
     """The newest runs, and all that are not through."""
     newest = set(Run.objects.values_list("pk", flat=True)[:SHOWN])
     unfinished = set(Run.objects.filter(state__in=OPEN).values_list("pk", flat=True))
-    return runs_out(Run.objects.filter(pk__in=newest | unfinished))
+    return runs.counted(Run.objects.filter(pk__in=newest | unfinished))
 
 
 @router.post("first", response={204: None}, operation_id="look_first")
@@ -108,7 +104,7 @@ def look_first(request: HttpRequest, wanted: FirstIn):
 
 @router.get("{run_id}", response=RunOut, operation_id="get_run")
 def get_run(request: HttpRequest, run_id: int):
-    return runs_out([get_object_or_404(Run, pk=run_id)])[0]
+    return runs.counted([get_object_or_404(Run, pk=run_id)])[0]
 
 
 @router.get("{run_id}/items", response=list[RunItemOut], operation_id="list_run_items")

@@ -6,7 +6,7 @@ from functools import lru_cache
 import numpy as np
 from django.db import transaction
 
-from armuto import rotation, takes
+from armuto import naming, rotation, takes
 from armuto.errors import BadInput
 from armuto.formats import gltf
 from armuto.plans import plan_of
@@ -58,18 +58,18 @@ def postures_of(skeleton: Skeleton) -> dict[str, FloatArray]:
         out["Bind pose"] = bound
     clip = Clip.objects.filter(skeleton=skeleton, calibration__gt=0, retired=False).order_by("id").first()
     if clip is not None:
-        out["Calibration frames"] = _calibration(clip.pk, clip.revision)
+        out["Calibration frames"] = _calibration(clip.pk, clip.content, clip.calibration)
     return out
 
 
 def bind_pose(skeleton: Skeleton) -> FloatArray | None:
     """Local rotations ``(J, 4)`` in which the mesh of a character on this skeleton was bound; None where it rests so."""
-    character = skeleton.characters.order_by("id").first()
-    return _bind_pose(character.pk, character.revision) if character else None
+    character = skeleton.characters.select_related("original").order_by("id").first()
+    return _bind_pose(character.pk, character.revision, character.original.sha256) if character else None
 
 
 @lru_cache(maxsize=32)
-def _bind_pose(character_id: int, revision: int) -> FloatArray | None:
+def _bind_pose(character_id: int, revision: int, content: str) -> FloatArray | None:
     document = Character.objects.get(pk=character_id).document()
     held, rig = document.original, document.rig
     if not isinstance(held, gltf.GltfFile) or rig is None or gltf.disagreement(held)[1] < 1.0:
@@ -95,12 +95,12 @@ def bound_rotations(held: gltf.GltfFile, rig: gltf.GltfRig, skeleton: SkeletonVa
 
 
 @lru_cache(maxsize=32)
-def _calibration(clip_id: int, revision: int) -> FloatArray:
+def _calibration(clip_id: int, content: str, calibration: int) -> FloatArray:
     """The mean of the frames that the clip's take begins with and that were cut off as calibration."""
     row = Clip.objects.select_related("skeleton", "motion").get(pk=clip_id)
     take = row.whole()
     found = takes.calibration(take)
-    return making.average(take, 0, (found.frames if found else row.calibration) - 1)
+    return making.average(take, 0, (found.frames if found else calibration) - 1)
 
 
 def proposed(skeleton: Skeleton, aligned: bool) -> StanceValue:
@@ -154,8 +154,4 @@ def checked_name(skeleton: Skeleton, name: str, but: int | None = None) -> str:
 
 
 def free_name(skeleton: Skeleton, name: str) -> str:
-    free, number = name, 1
-    while Stance.objects.filter(skeleton=skeleton, name=free, last=False).exists():
-        number += 1
-        free = f"{name} {number}"
-    return free
+    return naming.free(name, Stance.objects.filter(skeleton=skeleton, last=False).values_list("name", flat=True))

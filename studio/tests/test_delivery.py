@@ -190,7 +190,7 @@ class Deliveries(Studio):
         scene = archive.read("porter.glb")
         before = {clip.name: clip for clip in formats.read(scene, "porter.glb").clips}
         answer = self.onto(data=scene, motion="bow", at=30, how="insert", moved=True, x=2, z=1, degrees=90)
-        self.assertIn("scene%20with%20walk.glb", answer["Content-Disposition"])
+        self.assertIn("scene with walk.glb", answer["Content-Disposition"])
         after = {clip.name: clip for clip in formats.read(answer.content, "scene.glb").clips}
         greet = self.greet.name
         np.testing.assert_allclose(after[greet].world().positions, before[greet].world().positions, atol=1e-5)

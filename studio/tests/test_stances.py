@@ -188,9 +188,8 @@ class Kept(Standing):
         self.assertEqual(offers["offers"][0]["kind"], "rest")
 
     def test_a_result_is_out_of_date_after_a_change_and_current_again_after_undo(self):
-        self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk)
-        row = next(r for r in self.client.get("/api/renditions/").json() if r["character_id"] == self.striker.pk)
-        self.assertFalse(row["out_of_date"])
+        row = self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
+        self.assertFalse(self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"])
         self.stance("turn", bone="008", axis=[0, 0, 1], degrees=12)
         self.assertTrue(self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"])
         self.post(f"/api/fittings/{self.made['id']}/undo")

@@ -20,16 +20,23 @@ class Command(BaseCommand):
     def add_arguments(self, parser):
         parser.add_argument("--clips", type=int, default=2000)
         parser.add_argument("--characters", type=int, default=20)
+        parser.add_argument("--plan", help="only clips and characters of this body plan, such as two-legged")
+        parser.add_argument("--bare", action="store_true", help="without results")
 
-    def handle(self, *args, clips, characters, **options):
+    def handle(self, *args, clips, characters, plan, bare, **options):
         call_command("migrate", verbosity=0)
         if Clip.objects.exists():
             raise CommandError("The studio holds data already; name an empty one by ARMUTO_DATA.")
         call_command("load_demo", stdout=self.stdout)
         with transaction.atomic():
+            if plan:
+                others = [row.pk for row in Skeleton.objects.all() if row.plan != plan]
+                Clip.objects.filter(skeleton__in=others).delete()
+                Character.objects.filter(skeleton__in=others).delete()
             self._clips(clips)
             self._characters(characters)
-            self._board()
+            if not bare:
+                self._board()
         counts = (model.objects.count() for model in (Clip, Character, Rendition))
         self.stdout.write("{} clips, {} characters, {} cells.".format(*counts))
 

@@ -126,3 +126,29 @@ class Deliveries(BoardCase):
         with zipfile.ZipFile(self.folder / "second.zip") as archive:
             self.assertEqual(sorted(archive.namelist()), ["manifest.json", "porter walk.glb"])
         self.assertEqual(Delivery.objects.count(), 2)
+
+    def test_a_result_goes_into_a_file_from_elsewhere(self):
+        row = Rendition.objects.get(clip__name="walk", character=self.porter)
+        self.go(f"/review/{row.pk}")
+        self.page.get_by_role("button", name="Into a file").click()
+        dialog = self.page.get_by_role("dialog", name="Put it into a file")
+        expect(dialog.get_by_role("button", name="Make the file")).to_be_disabled()
+        # Of another rig: what is said stays, the file can be chosen again.
+        self.choose_files("Choose the file", DEMO / "bellringer.glb")
+        dialog.get_by_role("button", name="Make the file").click()
+        expect(self.page.get_by_text("bellringer.glb: there is no bone")).to_be_visible()
+        self.choose_files("Another file", PORTER)
+        dialog.get_by_role("button", name="At a start").click()
+        dialog.get_by_label("x").fill("200")
+        dialog.get_by_label("heading").fill("90")
+        with self.page.expect_download() as download:
+            dialog.get_by_role("button", name="Make the file").click()
+        self.assertEqual(download.value.suggested_filename, "porter with walk.glb")
+        download.value.save_as(self.folder / "made.glb")
+        made = formats.read((self.folder / "made.glb").read_bytes(), "made.glb").clips[0].world().positions
+        self.assertEqual(len(made), row.newest.frames)
+        self.assertAlmostEqual(made[0, 0, 0], 2, delta=0.06)
+        self.assertGreater(made[-1, 0, 0] - made[0, 0, 0], 1, "it walks where it was turned to")
+        expect(self.page.get_by_text("porter with walk.glb is made; porter.glb is as it was.")).to_be_visible()
+        expect(dialog).to_have_count(0)
+        self.console.clear()  # the browser notes the 422

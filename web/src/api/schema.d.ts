@@ -3178,6 +3178,8 @@ export interface components {
             pairs: number;
             /** Confirmed */
             confirmed: number;
+            /** Sure */
+            sure: boolean;
         };
         /**
          * ActionOut

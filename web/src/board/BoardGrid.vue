@@ -2,7 +2,7 @@
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import { sameBody } from '@/stores/bodies'
-import { useBoard, type Cell, type State } from '@/stores/board'
+import { useBoard, type Cell, type Mark, type State } from '@/stores/board'
 import type { Character } from '@/stores/cast'
 import ClipPlate from '@/library/ClipPlate.vue'
 import type { Clip } from '@/stores/library'
@@ -11,8 +11,8 @@ import { between, columnWidth, MARGIN, TOP, type Entry } from './sheet'
 import StateMark from './StateMark.vue'
 import type { useSweep } from './useSweep'
 
-/** The sheet of clips against characters. Only what is in sight is drawn. lit: the states that are asked for; others fade. */
-const props = defineProps<{ entries: Entry[]; clips: Clip[]; characters: Character[]; sweep: ReturnType<typeof useSweep>; lit: State[] }>()
+/** The sheet of clips against characters. Only what is in sight is drawn. lit: what is asked for; other cells fade. */
+const props = defineProps<{ entries: Entry[]; clips: Clip[]; characters: Character[]; sweep: ReturnType<typeof useSweep>; lit: Mark[] }>()
 const emit = defineEmits<{ open: [clip: Clip, character: Character]; act: [key: string]; seen: [cells: Cell[]] }>()
 const board = useBoard()
 const sheet = ref<HTMLElement>()
@@ -40,11 +40,11 @@ const cells = computed<Drawn[]>(() =>
       const clip = entry.clips[0]
       const state = board.state(clip.id, one.id)
       const fitting = board.fitting(clip.skeleton_id, one.id)
-      const kind = fitting ? (fitting.confirmed >= 0.8 * fitting.pairs ? 'fitted' : 'proposed') : sameBody(clip, one) ? 'unfitted' : 'other'
+      const kind = fitting ? (fitting.sure ? 'fitted' : 'proposed') : sameBody(clip, one) ? 'unfitted' : 'other'
       return {
         key: `${clip.id}.${one.id}`, entry, clip, one, row: entry.row, column, left, state, kind,
         kept: board.keepsAccepted(clip.id, one.id), note: board.sentBack(clip.id, one.id),
-        chosen: props.sweep.has(clip.id, one.id), faded: props.lit.length > 0 && !props.lit.includes(state),
+        chosen: props.sweep.has(clip.id, one.id), faded: props.lit.length > 0 && !board.is(clip.id, one.id, props.lit),
       }
     }),
   ),
@@ -122,7 +122,7 @@ const worth = (clip: Clip, one: Character) => sameBody(clip, one) || !!board.fit
 const sweepAll = () => {
   const wanted = props.clips.flatMap((clip) => props.characters.filter((one) => worth(clip, one)).map((one): Cell => [clip.id, one.id]))
   props.sweep.clear()
-  props.sweep.toggle(props.lit.length ? wanted.filter(([clip, one]) => props.lit.includes(board.state(clip, one))) : wanted, false)
+  props.sweep.toggle(props.lit.length ? wanted.filter(([clip, one]) => board.is(clip, one, props.lit)) : wanted, false)
 }
 
 const STEPS: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageUp: [-8, 0], PageDown: [8, 0], Home: [0, -9999], End: [0, 9999] }

@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client } from '@/api/client'
 import { openFitting } from '@/fitting/open'
-import { useBoard, WORDS, type Action, type Cell, type Plan, type State } from '@/stores/board'
+import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
 import { useCast, type Character } from '@/stores/cast'
 import { useLibrary, type Clip } from '@/stores/library'
@@ -29,7 +29,7 @@ const router = useRouter()
 const text = ref('')
 const tag = ref('')
 const skeleton = ref<number | null>(null)
-const lit = ref<State[]>([])
+const lit = ref<Mark[]>([])
 const working = ref(false)
 const grid = ref<InstanceType<typeof BoardGrid>>()
 const plans = shallowRef<Record<Action, Plan> | null>(null)
@@ -46,7 +46,7 @@ const matching = computed(() => {
   })
 })
 const withState = computed(() =>
-  lit.value.length ? matching.value.filter((clip) => cast.present.some((one) => lit.value.includes(board.state(clip.id, one.id)))) : matching.value,
+  lit.value.length ? matching.value.filter((clip) => cast.present.some((one) => board.is(clip.id, one.id, lit.value))) : matching.value,
 )
 const entries = computed(() => lay(withState.value, library.skeletons))
 const clips = computed(() => entries.value.filter((entry) => entry.kind === 'clip').map((entry) => entry.clips[0]))
@@ -54,11 +54,12 @@ const characters = computed(() => cast.present)
 const sweep = useSweep(clips, characters)
 /** How many cells are in which state, of those that a transfer could be for. */
 const tally = computed(() => {
-  const out = Object.fromEntries(WORDS.map((word) => [word, 0])) as Record<State, number>
+  const out = Object.fromEntries([...WORDS, 'sent back'].map((word) => [word, 0])) as Record<Mark, number>
   for (const clip of matching.value)
     for (const one of cast.present) {
       const state = board.state(clip.id, one.id)
       if (state !== 'not yet' || sameBody(clip, one)) out[state] += 1
+      if (board.sentBack(clip.id, one.id)) out['sent back'] += 1
     }
   return out
 })
@@ -68,8 +69,8 @@ function clear() {
   skeleton.value = null
   lit.value = []
 }
-function light(state: State) {
-  lit.value = lit.value.includes(state) ? lit.value.filter((one) => one !== state) : [...lit.value, state]
+function light(mark: Mark) {
+  lit.value = lit.value.includes(mark) ? lit.value.filter((one) => one !== mark) : [...lit.value, mark]
 }
 
 let weighing: ReturnType<typeof setTimeout> | undefined
@@ -130,7 +131,7 @@ const undoing = (event: KeyboardEvent) => {
 }
 watch(() => runs.moved, () => void board.load().catch(messages.fail))
 onMounted(async () => {
-  if (typeof route.query.state === 'string') lit.value = [route.query.state as State]
+  if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
   await board.load().catch(messages.fail)
 })
 </script>
@@ -163,6 +164,9 @@ onMounted(async () => {
           <button v-for="word in WORDS" :key="word" class="plain state" :aria-pressed="lit.includes(word)" :disabled="!tally[word] && !lit.includes(word)" @click="light(word)">
             <StateMark :state="word" /> {{ word }} <span class="mono quiet">{{ tally[word] }}</span>
           </button>
+          <button v-if="tally['sent back'] || lit.includes('sent back')" class="plain state" :aria-pressed="lit.includes('sent back')" @click="light('sent back')">
+            <span class="back">sent back</span> <span class="mono quiet">{{ tally['sent back'] }}</span>
+          </button>
         </div>
       </div>
       <BoardGrid v-if="entries.length" ref="grid" :entries="entries" :clips="clips" :characters="characters" :sweep="sweep" :lit="lit" @open="open" @act="onAct" @seen="seen" />
@@ -184,5 +188,6 @@ onMounted(async () => {
 .state:hover:not(:disabled) { border-color: var(--hairline); }
 .state[aria-pressed='true'] { background: var(--panel); border-color: var(--ink); }
 .state:disabled { opacity: 0.45; cursor: default; }
+.back { color: var(--wrong); }
 .hint { padding: 10px 20px 12px; font-size: 14px; }
 </style>

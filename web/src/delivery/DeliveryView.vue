@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { useChoice } from '@/stores/choice'
@@ -11,7 +12,10 @@ import { fetchArchive, inWords, size } from './deliveries'
 const messages = useMessages()
 const runs = useRuns()
 const rows = ref<Schemas['DeliveryOut'][] | null>(null)
-const shown = ref<number | null>(null)
+const route = useRoute()
+const router = useRouter()
+/** The delivery that is open stands in the address. */
+const shown = computed(() => Number(route.query.delivery) || null)
 const items = ref<Schemas['DeliveryItemOut'][]>([])
 const load = async () => {
   rows.value = await answer(client.GET('/api/deliveries/')).catch((problem) => (messages.fail(problem), []))
@@ -35,11 +39,17 @@ async function again(row: Schemas['DeliveryOut'], only_changed: boolean) {
     messages.fail(problem)
   }
 }
-async function show(row: Schemas['DeliveryOut']) {
-  if (shown.value === row.id) return void (shown.value = null)
-  items.value = await answer(client.GET('/api/deliveries/{delivery_id}/items', { params: { path: { delivery_id: row.id } } })).catch((problem) => (messages.fail(problem), []))
-  shown.value = row.id
-}
+const show = (row: Schemas['DeliveryOut']) => router.replace({ query: shown.value === row.id ? {} : { delivery: row.id } })
+watch(
+  shown,
+  async (delivery_id) => {
+    items.value = []
+    if (!delivery_id) return
+    const found = await answer(client.GET('/api/deliveries/{delivery_id}/items', { params: { path: { delivery_id } } })).catch((problem) => (messages.fail(problem), []))
+    if (shown.value === delivery_id) items.value = found
+  },
+  { immediate: true },
+)
 const when = (text: string) => new Date(text).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 const compose = () => (useChoice().cells = [])
 const thinned = (row: Schemas['DeliveryItemOut']) => row.row?.thinned as { keys: number; of: number; degrees: number; centimetres: number } | undefined
@@ -71,7 +81,7 @@ const thinned = (row: Schemas['DeliveryItemOut']) => row.row?.thinned as { keys:
             <v-btn v-if="row.changed" size="small" class="doing" @click="again(row, true)">Deliver what has changed</v-btn>
             <v-btn v-if="row.changed" size="small" @click="again(row, false)">Deliver all again</v-btn>
           </div>
-          <table v-if="shown === row.id">
+          <table v-if="shown === row.id && items.length">
             <thead><tr><th>file</th><th>clip</th><th>character</th><th class="number">frames</th><th>keys</th></tr></thead>
             <tbody>
               <tr v-for="(item, n) in items" :key="n">

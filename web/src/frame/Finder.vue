@@ -6,6 +6,7 @@ import { answer, client, type Schemas } from '@/api/client'
 import { chooseDrawing, type Drawing } from '@/stage/drawing'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
+import { useRuns } from '@/stores/runs'
 
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ keys: [] }>()
@@ -16,6 +17,8 @@ const text = ref('')
 const at = ref(0)
 const field = ref<HTMLInputElement>()
 const fittings = ref<Schemas['FittingSummary'][]>([])
+const deliveries = ref<Schemas['DeliveryOut'][]>([])
+const runs = useRuns()
 
 watch(open, async (now) => {
   if (!now) return
@@ -23,6 +26,8 @@ watch(open, async (now) => {
   at.value = 0
   await nextTick()
   setTimeout(() => field.value?.focus(), 30)
+  void runs.load().catch(() => {})
+  void answer(client.GET('/api/deliveries/')).then((rows) => (deliveries.value = rows), () => {})
   fittings.value = await answer(client.GET('/api/fittings/')).catch(() => [])
 })
 
@@ -32,8 +37,13 @@ const all = computed<Found[]>(() => [
   ...library.present.map((clip) => ({ kind: 'clip', name: clip.name, go: () => router.push(`/library/clips/${clip.id}`) })),
   ...cast.present.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
   ...fittings.value.map((one) => ({ kind: 'fitting', name: `${one.skeleton} on ${one.character}`, go: () => router.push(`/fittings/${one.id}`) })),
+  ...deliveries.value.map((one) => ({ kind: 'delivery', name: one.name, go: () => router.push(`/delivery?delivery=${one.id}`) })),
+  ...runs.history.map((one) => ({ kind: 'run', name: one.title, go: () => router.push(`/runs/${one.id}`) })),
   ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
   { kind: 'view', name: 'Patterns', go: () => router.push('/fittings/patterns') },
+  { kind: 'view', name: 'Review', go: () => router.push('/review') },
+  { kind: 'view', name: 'Runs', go: () => router.push('/runs') },
+  { kind: 'view', name: 'New delivery', go: () => router.push('/delivery/new') },
   { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
   { kind: 'command', name: 'Draw figures fully: shadows, ink lines, smooth edges', go: () => redraw('full') },
   { kind: 'command', name: 'Draw figures plainly, for machines without a graphics card', go: () => redraw('plain') },
@@ -67,7 +77,7 @@ function onKey(event: KeyboardEvent) {
 <template>
   <v-dialog v-model="open" max-width="560" aria-label="Find">
     <v-card class="card">
-      <input ref="field" v-model="text" aria-label="Find a clip, a character, a fitting or a view" placeholder="Find a clip, a character, a fitting or a view" @keydown="onKey" />
+      <input ref="field" v-model="text" aria-label="Find a clip, character, fitting, delivery, run or view" placeholder="Find a clip, character, fitting, delivery, run or view" @keydown="onKey" />
       <ul role="listbox" aria-label="Found">
         <li v-for="(one, n) in found" :key="one.kind + one.name + n" role="option" :aria-selected="n === at">
           <button class="plain" :class="{ here: n === at }" @click="choose(one)"><span>{{ one.name }}</span><span class="quiet">{{ one.kind }}</span></button>

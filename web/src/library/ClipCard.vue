@@ -43,7 +43,7 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
 <style scoped>
 .clip { contain: layout paint; position: relative; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; padding: 10px 12px; display: grid; grid-template-columns: 1fr auto auto; grid-template-rows: minmax(0, 1fr) auto; gap: 6px 12px; align-items: center; min-width: 0; }
 .clip.selected, .clip.marked { border-color: var(--accent); }
-.tick { position: absolute; left: 8px; top: 8px; width: 20px; height: 20px; accent-color: var(--accent); opacity: 0; }
+.tick { position: absolute; z-index: 1; left: 8px; top: 8px; width: 20px; height: 20px; accent-color: var(--accent); opacity: 0; }
 .tick.seen, .tick:checked, .tick:focus-visible { opacity: 1; }
 .picture { grid-column: 1 / -1; height: 100%; min-height: 0; display: block; }
 .facts { display: grid; min-width: 0; }

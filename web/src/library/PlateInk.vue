@@ -68,9 +68,11 @@ onBeforeUnmount(() => watcher?.disconnect())
 </script>
 
 <template>
-  <canvas ref="canvas" class="plate" role="img" :aria-label="`Plate of ${name}`"></canvas>
+  <span class="plate"><canvas ref="canvas" role="img" :aria-label="`Plate of ${name}`"></canvas></span>
 </template>
 
 <style scoped>
-.plate { width: 100%; height: 100%; display: block; }
+.plate { width: 100%; height: 100%; display: block; position: relative; }
+/* Out of the flow: a canvas has a size of its own, which must not push at what it was measured by. */
+canvas { position: absolute; inset: 0; width: 100%; height: 100%; }
 </style>

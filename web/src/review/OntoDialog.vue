@@ -17,12 +17,17 @@ const motion = ref('')
 const file = ref<File | null>(null)
 const working = ref(false)
 
+/** The name a server gives a file: as it is where it is plain, else in percents. */
+function nameIn(header: string): string {
+  const coded = /filename\*=utf-8''([^;]+)/i.exec(header)
+  return coded ? decodeURIComponent(coded[1]) : (/filename="([^"]*)"/.exec(header)?.[1] ?? '')
+}
 async function put() {
   if (!file.value) return
   working.value = true
   const body = new FormData()
   body.append('file', file.value)
-  const said = { motion: motion.value.trim(), at: at.value, how: how.value, moved: moved.value, x: start.value.x / 100, z: start.value.z / 100, degrees: start.value.degrees }
+  const said = { motion: motion.value.trim(), at: at.value || 0, how: how.value, moved: moved.value, x: (start.value.x || 0) / 100, z: (start.value.z || 0) / 100, degrees: start.value.degrees || 0 }
   for (const [key, value] of Object.entries(said)) body.append(key, String(value))
   try {
     const response = await fetch(`/api/deliveries/onto/${props.renditionId}`, { method: 'POST', body }).catch(() => {
@@ -31,7 +36,7 @@ async function put() {
     if (!response.ok) throw new Refused(((await response.json().catch(() => null)) as { detail?: string } | null)?.detail ?? 'The file could not be made.')
     const link = document.createElement('a')
     link.href = URL.createObjectURL(await response.blob())
-    link.download = decodeURIComponent(response.headers.get('Content-Disposition')?.split("UTF-8''")[1] ?? 'result.glb')
+    link.download = nameIn(response.headers.get('Content-Disposition') ?? '') || file.value.name
     link.click()
     URL.revokeObjectURL(link.href)
     open.value = false

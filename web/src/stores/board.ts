@@ -12,6 +12,8 @@ export type Plan = Schemas['ActionOut']
 export type Cell = [clip: number, character: number]
 export const WORDS = ['not yet', 'waiting', 'running', 'good', 'look', 'wrong', 'failed', 'out of date', 'accepted'] as const
 export type State = (typeof WORDS)[number]
+/** What the board can be asked for: a state, or what was sent back with a note, whatever its state. */
+export type Mark = State | 'sent back'
 const ACCEPTED = 16
 const SENT_BACK = 32
 
@@ -45,6 +47,7 @@ export const useBoard = defineStore('board', () => {
   /** An accepted result is kept, although the state says something else. */
   const keepsAccepted = (clip: number, character: number) => (byte(clip, character) & ACCEPTED) !== 0
   const sentBack = (clip: number, character: number) => (byte(clip, character) & SENT_BACK) !== 0
+  const is = (clip: number, character: number, marks: Mark[]) => marks.some((mark) => (mark === 'sent back' ? sentBack(clip, character) : state(clip, character) === mark))
   const fitting = (skeleton: number, character: number) => fittings.value.get(`${skeleton}.${character}`)
 
   /** What every action on these cells would mean. */
@@ -99,5 +102,5 @@ export const useBoard = defineStore('board', () => {
     remember(await answer(client.POST('/api/renditions/{rendition_id}/send-back', { params: { path: { rendition_id: id } }, body: { note } })))
     await load()
   }
-  return { states, fittings, loaded, load, state, keepsAccepted, sentBack, fitting, plans, past, future, undo, redo, transfer, accept, retire, sendBack }
+  return { states, fittings, loaded, load, state, keepsAccepted, sentBack, is, fitting, plans, past, future, undo, redo, transfer, accept, retire, sendBack }
 })

@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 
@@ -7,7 +7,7 @@ export type Character = Schemas['CharacterOut']
 export type Bones = Schemas['SkeletonTree']
 
 export const useCast = defineStore('cast', () => {
-  const characters = ref<Character[]>([])
+  const characters = shallowRef<Character[]>([])
   const loaded = ref(false)
   const bones = new Map<number, Promise<Bones>>()
 

@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 
@@ -8,8 +8,9 @@ export type LibrarySkeleton = Schemas['SkeletonOut']
 export type Plate = Schemas['PlateOut']
 
 export const useLibrary = defineStore('library', () => {
-  const clips = ref<Clip[]>([])
-  const skeletons = ref<LibrarySkeleton[]>([])
+  // Rows are replaced, never changed: watching every field of thousands of them would cost more than showing them.
+  const clips = shallowRef<Clip[]>([])
+  const skeletons = shallowRef<LibrarySkeleton[]>([])
   const loaded = ref(false)
   const plates = new Map<string, Promise<Plate>>()
   const atHand = new Map<string, Plate>()
@@ -51,6 +52,7 @@ export const useLibrary = defineStore('library', () => {
   }
   /** Clips that have not been retired. */
   const present = computed(() => clips.value.filter((one) => !one.retired))
-  const clip = (id: number) => clips.value.find((row) => row.id === id)
+  const byId = computed(() => new Map(clips.value.map((row) => [row.id, row])))
+  const clip = (id: number) => byId.value.get(id)
   return { clips, present, skeletons, loaded, load, plate, plateAtHand, put, change, changeMany, clip }
 })
