@@ -8,6 +8,7 @@ from django.core.management import call_command
 from playwright.sync_api import expect
 
 from armuto import formats
+from armuto.tests.files import DEMO, PORTER
 from studio.delivery.models import Delivery
 from studio.renditions.models import Rendition, Revision
 from studio.tests.browser.test_board import BoardCase, StudioCase
