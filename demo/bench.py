@@ -25,6 +25,7 @@ from armuto.pairing import Pair
 from armuto.skeleton import Clip, Skeleton
 from armuto.tests import bodies, detections, figures, matching, stances
 from armuto.transfer import transfer
+from demo.bench_board import report as board
 from demo.bench_browser import changes
 from demo.bench_settling import report as settling
 
@@ -122,6 +123,7 @@ def main() -> None:
         f"| {what} | {np.median(times):.0f} | {np.percentile(times, 95):.0f} | {len(times)} |"
         for what, times in (("a pair", pair_times), ("an angle of a stance", angle_times))
     )
+    batches = board()
     scores = detections.file_space() | {"calibration frames": detections.calibration()} | detections.tracks()
     told = "\n".join(f"| {what} | {right} | {cases} |" for what, (right, cases) in scores.items())
     table = "\n".join(f"| {what} | {beside} | {ratio:.2f} | {goal} |" for what, beside, ratio, goal in rows)
@@ -164,7 +166,7 @@ two cores of this machine, without a graphics card.
 |---|---|---|---|
 {seen}
 
-The rows of the board and the batch are measured when those parts are complete.
+{batches}
 """
     OUT.write_text(report, "utf-8")
     print(report)

@@ -13,7 +13,7 @@ ARGUMENTS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
-    "--disable-gpu-rasterization",
+    "--disable-gpu-rasterization",  # Debian turns it on; without a graphics card it paints pages through an emulated one
     "--use-gl=angle",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",

@@ -99,7 +99,7 @@ def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Rendition]) -> Pla
 
 def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> Plan:
     skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in cells}).values_list("pk", "skeleton_id"))
-    sure = _confirmed()
+    known = {(row["skeleton_id"], row["character_id"]): row for row in fittings()}
     why: dict[tuple[int, int], str] = {}
     for clip, character in cells:
         row = rows.get((clip, character))
@@ -109,13 +109,14 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
         if made.action == "update" and (row is None or row.word != "out of date"):
             continue
         pair = (skeleton_of[clip], character)
-        if pair not in sure and pair not in why:
-            why[pair] = _why_not(*pair)
+        fitting = known.get(pair)
+        if (fitting is None or not fitting["pairs"]) and pair not in why:
+            why[pair] = _why_not(*pair) if fitting is None else _without_pairs(*pair)
         if why.get(pair):
             continue
         made.cells.append((clip, character))
         made.accepted += row is not None and row.accepted_id is not None
-        made.proposed += not sure.get(pair, False)
+        made.proposed += fitting is None or not fitting["sure"]
     for (skeleton, character), sentence in why.items():
         said = {"skeleton_id": skeleton, "character_id": character, "sentence": sentence}
         (made.impossible if sentence else made.unfitted).append(said)
@@ -123,9 +124,9 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
     return made
 
 
-def _confirmed() -> dict[tuple[int, int], bool]:
-    """Of every pair of skeleton and character that has a fitting with any pairs, whether it is confirmed."""
-    return {(row["skeleton_id"], row["character_id"]): row["sure"] for row in fittings() if row["pairs"]}
+def _without_pairs(skeleton_id: int, character_id: int) -> str:
+    skeleton, character = Skeleton.objects.get(pk=skeleton_id), Character.objects.get(pk=character_id)
+    return f"{character.name}: its fitting with “{skeleton.name}” has no pairs; pair them there."
 
 
 def _why_not(skeleton_id: int, character_id: int) -> str:

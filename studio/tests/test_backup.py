@@ -2,6 +2,7 @@
 
 import fcntl
 import os
+import shutil
 import sqlite3
 import subprocess
 import sys
@@ -21,33 +22,34 @@ take_in(random_bvh(30, {number}), "chore {number}.bvh")
 """
 
 
-class Backup(unittest.TestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-        self.manage("migrate", "-v", "0")
-        self.fill(1)
+def python(folder: Path, *arguments: str) -> subprocess.CompletedProcess:
+    """Another process that has its studio in a folder."""
+    environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings", "ARMUTO_DATA": str(folder)}
+    command = [sys.executable, *arguments]
+    return subprocess.run(command, env=environment, cwd=settings.BASE, capture_output=True, text=True, timeout=240)
 
-    def python(self, *arguments) -> subprocess.CompletedProcess:
-        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings", "ARMUTO_DATA": str(self.folder)}
-        return subprocess.run(
-            [sys.executable, *arguments],
-            env=environment,
-            cwd=settings.BASE,
-            capture_output=True,
-            text=True,
-            timeout=120,
-        )
+
+def fill(folder: Path, number: int):
+    python(folder, "-c", FILL.format(number=number)).check_returncode()
+
+
+class Backup(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.made = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        python(cls.made, "manage.py", "migrate", "-v", "0").check_returncode()
+        fill(cls.made, 1)
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        shutil.copytree(self.made, self.folder, dirs_exist_ok=True)
 
     def manage(self, *arguments, status: int = 0) -> str:
-        done = self.python("manage.py", *map(str, arguments))
+        done = python(self.folder, "manage.py", *map(str, arguments))
         self.assertEqual(done.returncode, status, done.stderr[-1500:])
         self.assertNotIn("Traceback", done.stderr)
         return done.stdout + done.stderr
-
-    def fill(self, number: int):
-        self.assertEqual(self.python("-c", FILL.format(number=number)).returncode, 0)
 
     def names(self) -> str:
         with sqlite3.connect(self.folder / "armuto.sqlite3") as held:
@@ -60,7 +62,7 @@ class Backup(unittest.TestCase):
         self.assertIn("night.sqlite3", self.manage("backup", copy))
         self.assertIn("there is a file of this name", self.manage("backup", copy, status=1))
         held.close()
-        self.fill(2)
+        fill(self.folder, 2)
         self.assertEqual(self.names(), "chore 1|chore 2")
         said = self.manage("restore", copy)
         self.assertIn("What was there is kept as", said)

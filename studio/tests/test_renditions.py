@@ -9,11 +9,12 @@ from django.test import TransactionTestCase
 
 from armuto import formats
 from armuto.errors import BadInput
+from armuto.fitting import NothingToPair
 from armuto.intake import Told
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.arrivals.reading import take_in
 from studio.cast.models import Character
-from studio.fittings.keeping import value_of
+from studio.fittings.keeping import proposal, value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import perform
 from studio.library.models import Clip
@@ -212,6 +213,19 @@ class Renditions(Studio):
         self.assertEqual(len(self.post("renditions/queue", cells=self.cells([self.bow]))), 2)
 
 
+class Read(Studio):
+    def test_another_figure_under_the_same_number_is_read_anew(self):
+        """As after a studio was restored: the server goes on, and the number stands for somebody else."""
+        self.assertEqual(len(self.porter.document().skeleton), 38)
+        proposal(self.walk.skeleton, self.porter)
+        other = Character.objects.get(pk=self.ringer.pk)
+        Character.objects.filter(pk=self.porter.pk).update(original=other.original, skeleton=other.skeleton)
+        now = Character.objects.get(pk=self.porter.pk)
+        self.assertEqual(now.document().skeleton.names, other.skeleton.value().names)
+        value, _ = proposal(self.walk.skeleton, now)
+        self.assertGreater(len(value.pairs), 10)
+
+
 class Plans(Studio):
     def test_what_an_action_means_is_said_before(self):
         plan = self.plan("transfer")
@@ -238,6 +252,18 @@ class Plans(Studio):
         self.assertIn("four-legged", plan["impossible"][0]["sentence"])
         self.assertIsNone(self.post("board/transfer", 204, cells=self.cells(cast=[fox])))
         self.assertEqual((Fitting.objects.count(), Run.objects.count()), (0, 0))
+
+    def test_a_fitting_without_pairs_is_opened_to_be_paired_and_used_by_no_transfer(self):
+        with mock.patch("studio.fittings.keeping.proposal", side_effect=NothingToPair):
+            self.post("renditions/", 422, clip_id=self.walk.pk, character_id=self.porter.pk)
+            made = self.post("fittings/", clip_id=self.walk.pk, character_id=self.porter.pk)
+        self.assertEqual(made["pairs"], [])
+        plan = self.plan("transfer", self.cells([self.walk], [self.porter]))
+        self.assertEqual(plan["count"], 0)
+        self.assertIn("has no pairs; pair them there.", plan["impossible"][0]["sentence"])
+        refused = self.post("renditions/", 422, clip_id=self.walk.pk, character_id=self.porter.pk)
+        self.assertIn("porter: no bone is paired with one of", refused["detail"])
+        self.assertEqual(RunItem.objects.count(), 0)
 
 
 class Runs(Studio):

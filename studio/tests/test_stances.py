@@ -189,11 +189,15 @@ class Kept(Standing):
 
     def test_a_result_is_out_of_date_after_a_change_and_current_again_after_undo(self):
         row = self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
-        self.assertFalse(self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"])
+
+        def state():
+            return self.client.get(f"/api/renditions/{row['id']}").json()["state"]
+
+        self.assertEqual(state(), "good")
         self.stance("turn", bone="008", axis=[0, 0, 1], degrees=12)
-        self.assertTrue(self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"])
+        self.assertEqual(state(), "out of date")
         self.post(f"/api/fittings/{self.made['id']}/undo")
-        self.assertFalse(self.client.get(f"/api/renditions/{row['id']}").json()["out_of_date"])
+        self.assertEqual(state(), "good")
 
     def test_out_and_in_again_as_a_file(self):
         self.stance("make", side="source", kind="A", degrees=33)

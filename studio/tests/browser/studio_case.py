@@ -11,7 +11,7 @@ from pathlib import Path
 from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import connection
-from django.test import override_settings
+from django.test import override_settings, tag
 from playwright.sync_api import Page, expect
 
 from demo.browser import chromium
@@ -41,6 +41,7 @@ def hire() -> None:
         raise RuntimeError("The worker did not start; try “manage.py work” by hand.")
 
 
+@tag("browser")
 @override_settings(TASKS={"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}})
 class StudioCase(StaticLiveServerTestCase):
     """Every test starts with an empty studio on one page of 1280×800."""

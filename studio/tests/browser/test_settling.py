@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from armuto import fitting, formats
 from armuto.tests.files import DEMO, WALK
 from armuto.transfer import transfer
+from studio.arrivals.reading import take_in
 from studio.tests.browser.fitting_case import FittingCase
 
 PORTER = DEMO / "porter.glb"
@@ -139,15 +140,14 @@ class Settling(FittingCase):
         )
 
     def test_all_clips_are_measured_and_can_be_stopped(self):
-        self.take_in_motion(DEMO / "hall" / "bow.bvh")
+        take_in((DEMO / "hall" / "bow.bvh").read_bytes(), "bow.bvh")
         self.open()
         self.page.get_by_role("button", name="Measure all 2 clips").click()
         expect(self.page.get_by_text("2 of 2 clips: 2 good, 0 to look at, 0 wrong")).to_be_visible()
 
     def test_joint_limits_on_the_sheet(self):
-        self.page.goto(self.live_server_url)
-        self.take_in_character(PORTER)
-        self.nav("Cast")
+        take_in(PORTER.read_bytes(), PORTER.name)
+        self.go("/cast")
         self.page.wait_for_function("() => Object.keys(window.armuto?.stage?.positions() ?? {}).length === 1")
         number = self.ask("/api/cast/")[0]["id"]
         self.page.goto(self.page.url.split("/cast")[0] + f"/cast?character={number}")
