@@ -198,8 +198,11 @@ def _performed(pk: int) -> None:
 
 
 def large() -> Large:
-    """The board with 2,000 clips and 20 characters."""
-    with tempfile.TemporaryDirectory() as folder, studio(folder), chromium() as browser:
+    """The board with 2,000 clips and 20 characters.
+
+    Pages are put together by the processor, as browsers do where there is no graphics card, and not by an emulated one.
+    """
+    with tempfile.TemporaryDirectory() as folder, studio(folder), chromium("--disable-gpu-compositing") as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"http://127.0.0.1:{PORT}/cast")
         page.locator(".label").first.wait_for()

@@ -21,12 +21,12 @@ ARGUMENTS = [
 
 
 @contextmanager
-def chromium() -> Iterator[Browser]:
+def chromium(*more: str) -> Iterator[Browser]:
     path = shutil.which("chromium") or shutil.which("chromium-browser")
     if path is None:
         raise RuntimeError("Chromium is missing; run “make test”, which installs it where it may.")
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        browser = playwright.chromium.launch(executable_path=path, args=[*ARGUMENTS, *more])
         try:
             yield browser
         finally:

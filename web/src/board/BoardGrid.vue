@@ -2,13 +2,13 @@
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import { sameBody } from '@/stores/bodies'
-import { useBoard, type Cell, type Mark, type State } from '@/stores/board'
+import { useBoard, type Cell, type Mark } from '@/stores/board'
 import type { Character } from '@/stores/cast'
-import ClipPlate from '@/library/ClipPlate.vue'
 import type { Clip } from '@/stores/library'
+import BoardRow from './BoardRow.vue'
 import FigurePlate from './FigurePlate.vue'
-import { between, columnWidth, MARGIN, TOP, type Entry } from './sheet'
-import StateMark from './StateMark.vue'
+import { between, columnWidth, MARGIN, ROW, TOP, type Entry } from './sheet'
+import RowHead from './RowHead.vue'
 import type { useSweep } from './useSweep'
 
 /** The sheet of clips against characters. Only what is in sight is drawn. lit: what is asked for; other cells fade. */
@@ -17,7 +17,6 @@ const emit = defineEmits<{ open: [clip: Clip, character: Character]; act: [key: 
 const board = useBoard()
 const sheet = ref<HTMLElement>()
 const view = ref({ left: 0, top: 0, width: 1280, height: 600 })
-const pointed = ref('')
 const SPARE = 120
 let watcher: ResizeObserver | undefined
 let drawing = false
@@ -26,37 +25,17 @@ let nudging: ReturnType<typeof setInterval> | undefined
 const height = computed(() => (props.entries.length ? props.entries[props.entries.length - 1].top + props.entries[props.entries.length - 1].height : 0))
 const column = computed(() => columnWidth(view.value.width, props.characters.length))
 const width = computed(() => props.characters.length * column.value)
-const rows = computed(() => between(props.entries, view.value.top - SPARE, view.value.top + view.value.height + SPARE))
-const columns = computed(() => {
-  const first = Math.max(0, Math.floor((view.value.left - SPARE) / column.value))
-  const last = Math.min(props.characters.length, Math.ceil((view.value.left + view.value.width - MARGIN + SPARE) / column.value))
-  return props.characters.slice(first, last).map((one, n) => ({ one, column: first + n, left: (first + n) * column.value }))
-})
-const clipRows = computed(() => rows.value.filter((entry) => entry.kind === 'clip'))
-interface Drawn { key: string; entry: Entry; clip: Clip; one: Character; row: number; column: number; left: number; state: State; kind: string; kept: boolean; note: boolean; chosen: boolean; faded: boolean }
-const cells = computed<Drawn[]>(() =>
-  clipRows.value.flatMap((entry) =>
-    columns.value.map(({ one, column, left }) => {
-      const clip = entry.clips[0]
-      const state = board.state(clip.id, one.id)
-      const fitting = board.fitting(clip.skeleton_id, one.id)
-      const kind = fitting ? (fitting.sure ? 'fitted' : 'proposed') : sameBody(clip, one) ? 'unfitted' : 'other'
-      return {
-        key: `${clip.id}.${one.id}`, entry, clip, one, row: entry.row, column, left, state, kind,
-        kept: board.keepsAccepted(clip.id, one.id), note: board.sentBack(clip.id, one.id),
-        chosen: props.sweep.has(clip.id, one.id), faded: props.lit.length > 0 && !board.is(clip.id, one.id, props.lit),
-      }
-    }),
-  ),
+const pool = computed(() => Math.ceil((view.value.height + 2 * SPARE) / ROW) + 2)
+/** As many at any time, whatever is in sight: rows that leave at one end come in again at the other as others, which is much less
+ * work for a browser than making new ones. */
+const rows = computed(() => between(props.entries, view.value.top - SPARE, view.value.top + view.value.height + SPARE, pool.value))
+const keyOf = (entry: Entry) => (entry.kind === 'clip' ? entry.row % pool.value : entry.key)
+// Numbers first: they seldom change while the sheet scrolls, and what hangs on them stays as it is.
+const firstColumn = computed(() => Math.max(0, Math.floor((view.value.left - SPARE) / column.value)))
+const lastColumn = computed(() => Math.min(props.characters.length, Math.ceil((view.value.left + view.value.width - MARGIN + SPARE) / column.value)))
+const columns = computed(() =>
+  props.characters.slice(firstColumn.value, lastColumn.value).map((one, n) => ({ one, column: firstColumn.value + n, left: (firstColumn.value + n) * column.value })),
 )
-const ABOUT: Record<string, string> = {
-  fitted: '', proposed: 'its fitting is proposed, not confirmed', unfitted: 'no fitting yet; one is proposed with the first transfer',
-  other: 'another body; pair the two by hand in a fitting',
-}
-function about(cell: Drawn) {
-  const more = [cell.kept && cell.state !== 'accepted' && 'an accepted result is kept', cell.note && 'sent back', ABOUT[cell.kind]].filter(Boolean)
-  return `${cell.clip.name} on ${cell.one.name}: ${cell.state}${more.length ? `; ${more.join('; ')}` : ''}`
-}
 
 function look() {
   const element = sheet.value
@@ -66,7 +45,7 @@ function look() {
 let seen: ReturnType<typeof setTimeout> | undefined
 watch([rows, columns], () => {
   clearTimeout(seen)
-  seen = setTimeout(() => emit('seen', cells.value.map((cell) => [cell.clip.id, cell.one.id])), 400)
+  seen = setTimeout(() => emit('seen', rows.value.flatMap((entry) => (entry.kind === 'clip' ? columns.value.map(({ one }): Cell => [entry.clips[0].id, one.id]) : []))), 400)
 })
 
 function placeOf(event: MouseEvent) {
@@ -76,10 +55,10 @@ function placeOf(event: MouseEvent) {
   const [entry] = between(props.entries, y, y + 1)
   return { column: Math.floor(x / column.value), row: entry?.row ?? (y < 0 ? 0 : props.clips.length - 1) }
 }
-function press(event: PointerEvent, cell: Drawn) {
+function press(event: PointerEvent, row: number, at: number) {
   if (event.button !== 0) return
   sheet.value?.focus({ preventScroll: true })
-  const place = { row: cell.row, column: cell.column }
+  const place = { row, column: at }
   if (event.shiftKey) props.sweep.extend(place)
   else props.sweep.begin(place, event.ctrlKey || event.metaKey)
   drawing = true
@@ -185,25 +164,17 @@ onBeforeUnmount(() => {
     </div>
     <div class="body" :style="{ width: `${MARGIN + width}px`, height: `${height}px` }">
       <div class="rows">
-        <template v-for="entry in rows" :key="entry.key">
+        <template v-for="entry in rows" :key="keyOf(entry)">
           <button v-if="entry.kind === 'skeleton'" class="plain heading" :style="{ top: `${entry.top}px`, width: `${MARGIN + width}px` }" :title="`Sweep what is recorded on “${entry.skeleton.name}”`" @click="sweepRow(entry, $event)">
             <span>{{ entry.skeleton.name }}</span><span class="quiet">{{ entry.skeleton.plan || 'no body plan' }} · {{ entry.clips.length === 1 ? 'one clip' : `${entry.clips.length} clips` }}</span>
           </button>
-          <button v-else class="plain clip" :style="{ top: `${entry.top}px` }" :title="`Sweep the row of ${entry.clips[0].name}`" @click="sweepRow(entry, $event)" @mouseenter="pointed = entry.key" @mouseleave="pointed = ''">
-            <span class="plate"><ClipPlate :clip="entry.clips[0]" :playing="pointed === entry.key" /></span>
-            <span class="words"><span class="name">{{ entry.clips[0].name }}</span><span class="quiet mono">{{ entry.clips[0].seconds.toFixed(1) }} s</span></span>
-          </button>
+          <RowHead v-else :entry="entry" @sweep="(event) => sweepRow(entry, event)" />
         </template>
       </div>
-      <div
-        v-for="cell in cells" :id="`cell-${cell.key}`" :key="cell.key" role="gridcell"
-        :class="['cell', cell.kind, { chosen: cell.chosen, faded: cell.faded, focus: cell.row === sweep.at.value.row && cell.column === sweep.at.value.column }]"
-        :style="{ top: `${cell.entry.top}px`, left: `${MARGIN + cell.left}px`, width: `${column}px` }" :aria-selected="cell.chosen" :aria-label="about(cell)" :title="about(cell)"
-        @pointerdown="press($event, cell)"
-      >
-        <template v-if="cell.kind === 'other' && cell.state === 'not yet'"><span class="quiet" aria-hidden="true">—</span></template>
-        <template v-else-if="cell.kind === 'unfitted' && cell.state === 'not yet'"><span class="quiet">no fitting</span></template>
-        <template v-else><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template>
+      <div class="cells">
+        <template v-for="entry in rows" :key="keyOf(entry)">
+          <BoardRow v-if="entry.kind === 'clip'" :entry="entry" :columns="columns" :width="column" :sweep="sweep" :lit="lit" :focused="entry.row === sweep.at.value.row ? sweep.at.value.column : -1" @press="(event, at) => press(event, entry.row, at)" />
+        </template>
       </div>
     </div>
   </div>
@@ -217,18 +188,8 @@ onBeforeUnmount(() => {
 .column .name { max-width: 100%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .body { position: relative; }
 .rows { position: sticky; left: 0; z-index: 2; width: 272px; height: 0; }
-.clip { position: absolute; left: 0; width: 272px; height: 56px; display: flex; align-items: center; gap: 12px; padding: 0 10px 0 12px; background: var(--panel); border-right: 1px solid var(--hairline); border-bottom: 1px solid var(--hairline); }
-.plate { width: 116px; height: 50px; flex: none; }
-.words { min-width: 0; display: grid; }
-.words .name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.words .mono { font-size: 12.5px; }
+.cells { position: absolute; left: 272px; top: 0; }
 .heading { position: absolute; left: 0; height: 32px; display: flex; align-items: center; gap: 14px; padding: 0 12px; background: var(--paper); border-bottom: 1px solid var(--hairline); font-weight: 500; }
 .heading .quiet { font-weight: 400; font-size: 13.5px; }
-.cell { position: absolute; height: 56px; display: flex; align-items: center; justify-content: center; gap: 7px; flex-wrap: wrap; align-content: center; border-right: 1px solid var(--hairline); border-bottom: 1px solid var(--hairline); font-size: 14px; cursor: default; contain: strict; }
-.cell.proposed::after { content: ''; position: absolute; left: 12px; right: 12px; bottom: 6px; border-bottom: 1.5px dashed var(--quiet); opacity: 0.6; }
-.cell.chosen { background: color-mix(in srgb, var(--accent) 13%, var(--panel)); box-shadow: inset 0 0 0 1px color-mix(in srgb, var(--accent) 55%, var(--panel)); }
-.cell.faded > * { opacity: 0.28; }
-.sheet:focus-visible .cell.focus { outline: 2px solid var(--accent); outline-offset: -2px; }
-.note { width: 100%; text-align: center; font-size: 12px; line-height: 1; color: var(--wrong); }
-.clip:hover, .column:hover, .heading:hover { background: rgb(var(--v-theme-surface-variant)); }
+.column:hover, .heading:hover { background: rgb(var(--v-theme-surface-variant)); }
 </style>

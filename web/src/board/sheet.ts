@@ -36,10 +36,10 @@ export function lay(clips: Clip[], skeletons: LibrarySkeleton[]): Entry[] {
   return out
 }
 
-/** The entries that lie between two heights: a search by halves, since there may be thousands. */
-export function between(entries: Entry[], from: number, to: number): Entry[] {
-  const at = firstBelow(entries, from)
-  let end = at
+/** The entries that lie between two heights, and more after them up to a number: a search by halves, since there may be thousands. */
+export function between(entries: Entry[], from: number, to: number, least = 0): Entry[] {
+  const at = Math.max(0, Math.min(firstBelow(entries, from), entries.length - least))
+  let end = Math.min(at + least, entries.length)
   while (end < entries.length && entries[end].top < to) end++
   return entries.slice(at, end)
 }

@@ -4,6 +4,7 @@ import { useTheme } from 'vuetify'
 
 import type { Plate } from '@/stores/library'
 import { inked } from './inked'
+import { paintNoMore, paintSoon } from './painting'
 import { boxOf, share } from './plates'
 
 /**
@@ -15,20 +16,20 @@ const canvas = ref<HTMLCanvasElement>()
 const theme = useTheme()
 let watcher: ResizeObserver | undefined
 const CARRIERS = { right: ['right', 38], core: ['panel', 15], middle: ['ink', 30], fine: ['quiet', 9], left: ['left', 26] } as const
-const INKS = { ink: 'on-surface', panel: 'surface', left: 'left', right: 'right', quiet: 'quiet', hairline: 'hairline' } as const
 
+/** As the observer says it: asking the element would have the page laid out at once, for every plate that comes into sight. */
+let size = { width: 0, height: 0 }
 function paint() {
   const element = canvas.value
   const plate = props.plate
-  const pen = element?.getContext('2d')
-  if (!element || !pen || !plate) return
-  const { width, height } = element.getBoundingClientRect()
-  if (!width || !height) return
+  // Painted once and then only shown: a graphics card would take longer to set up for it than painting takes.
+  const pen = element?.getContext('2d', { willReadFrequently: true })
+  const { width, height } = size
+  if (!element || !pen || !plate || !width || !height) return
   const ratio = Math.min(devicePixelRatio, 2)
   element.width = Math.round(width * ratio)
   element.height = Math.round(height * ratio)
-  const style = getComputedStyle(element)
-  const colours = Object.fromEntries(Object.entries(INKS).map(([key, name]) => [key, style.getPropertyValue(`--v-theme-${name}`).split(',').map(Number)]))
+  const colours = inks(theme.global.name.value, element)
   const thinned = (key: keyof typeof INKS, part: number) => `rgb(${colours[key].map((value: number, n: number) => Math.round(value * part + colours.panel[n] * (1 - part))).join(' ')})`
   const box = boxOf(plate)
   const scale = Math.min(element.width / box.width, element.height / box.height)
@@ -59,12 +60,39 @@ function paint() {
     stroke(new Path2D(drawing.left), thinned('left', part), CARRIERS.left[1])
   })
 }
-watch([() => props.plate, () => theme.global.name.value], paint, { flush: 'post' })
+function anew() {
+  // Gone at once, where the next one may take a moment: no clip stands beside the plate of another.
+  if (canvas.value) canvas.value.width = canvas.value.width + 0
+  paintSoon(paint)
+}
+watch([() => props.plate, () => theme.global.name.value], anew, { flush: 'post' })
 onMounted(() => {
-  watcher = new ResizeObserver(paint)
+  watcher = new ResizeObserver(([{ contentRect }]) => {
+    size = contentRect
+    paintSoon(paint)
+  })
   watcher.observe(canvas.value!)
 })
-onBeforeUnmount(() => watcher?.disconnect())
+onBeforeUnmount(() => {
+  watcher?.disconnect()
+  paintNoMore(paint)
+})
+</script>
+
+<script lang="ts">
+const INKS = { ink: 'on-surface', panel: 'surface', left: 'left', right: 'right', quiet: 'quiet', hairline: 'hairline' } as const
+type Inks = Record<keyof typeof INKS, number[]>
+const known = new Map<string, Inks>()
+/** The inks of a theme, read from the page once. */
+function inks(theme: string, element: Element): Inks {
+  let found = known.get(theme)
+  if (!found) {
+    const style = getComputedStyle(element)
+    found = Object.fromEntries(Object.entries(INKS).map(([key, name]) => [key, style.getPropertyValue(`--v-theme-${name}`).split(',').map(Number)])) as Inks
+    known.set(theme, found)
+  }
+  return found
+}
 </script>
 
 <template>
