@@ -27,6 +27,8 @@ ROOT = Path(__file__).parent.parent
 PORT = 8734
 CLIPS, CHARACTERS = 100, 5
 BROKEN = "walk"  # the clip whose motion is spoilt
+# Pages are put together by the processor, as browsers do where there is no graphics card, and not by an emulated one.
+PLAIN = ("--disable-gpu-compositing",)
 WHEEL = 100  # pixels of a notch of the wheel
 SCROLLS = 240
 # Notes when frames come; a notch of the wheel is turned by the page itself before each, as a steady hand does.
@@ -104,7 +106,7 @@ def batch() -> Batch:
     """100 clips on 5 characters from the board: swept and started, stopped in the middle, gone on with."""
     with tempfile.TemporaryDirectory() as folder:
         making = ["--clips", str(CLIPS), "--characters", str(CHARACTERS), "--plan", "two-legged", "--bare"]
-        with studio(folder, *making) as served, chromium() as browser:
+        with studio(folder, *making) as served, chromium(*PLAIN) as browser:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"http://127.0.0.1:{PORT}/board")
             page.get_by_role("button", name="Sweep all").click()
@@ -125,7 +127,8 @@ def batch() -> Batch:
 
 def _followed(page: Page, server: int, share: float) -> float:
     """Wait until so much of the run is through. Returns the largest peak of a worker in MB."""
-    bar = page.get_by_role("progressbar").first
+    bar = page.locator(".wide[role=progressbar]")
+    page.get_by_role("heading", name="Runs").wait_for()
     while True:
         memory = max(_memory(server).values(), default=0.0)
         if not bar.is_visible():
@@ -198,11 +201,8 @@ def _performed(pk: int) -> None:
 
 
 def large() -> Large:
-    """The board with 2,000 clips and 20 characters.
-
-    Pages are put together by the processor, as browsers do where there is no graphics card, and not by an emulated one.
-    """
-    with tempfile.TemporaryDirectory() as folder, studio(folder), chromium("--disable-gpu-compositing") as browser:
+    """The board with 2,000 clips and 20 characters."""
+    with tempfile.TemporaryDirectory() as folder, studio(folder), chromium(*PLAIN) as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"http://127.0.0.1:{PORT}/cast")
         page.locator(".label").first.wait_for()

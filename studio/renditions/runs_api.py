@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+from django.db.models import Case, IntegerField, When
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema, Status
@@ -11,6 +12,7 @@ from studio.renditions.models import Run, RunItem
 
 router = Router(tags=["runs"])
 SHOWN = 60
+TURNS = [RunItem.State.RUNNING, RunItem.State.FAILED, RunItem.State.DONE, RunItem.State.WAITING]
 OPEN = [Run.State.RUNNING, Run.State.STOPPED]
 
 
@@ -108,12 +110,14 @@ def get_run(request: HttpRequest, run_id: int):
 
 
 @router.get("{run_id}/items", response=list[RunItemOut], operation_id="list_run_items")
-def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 200, offset: int = 0):
-    """Items of a run in their order: those that are at work or failed, where state says so."""
+def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 60, offset: int = 0):
+    """Items of a run, of one state where that is given: those at work first, then what failed, what is done and what waits."""
     rows = RunItem.objects.filter(run=run_id).select_related("rendition__clip", "rendition__character", "revision")
+    rows = rows.defer("rendition__clip__notes", "rendition__character__nodes", "revision__findings")
     if state:
         rows = rows.filter(state=state)
-    return rows.order_by("position")[offset : offset + min(limit, 1000)]
+    turn = Case(*(When(state=one, then=n) for n, one in enumerate(TURNS)), output_field=IntegerField())
+    return rows.order_by(turn, "position")[offset : offset + min(limit, 1000)]
 
 
 @router.post("{run_id}/stop", response=RunOut, operation_id="stop_run")

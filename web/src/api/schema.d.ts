@@ -1475,7 +1475,7 @@ export interface paths {
         };
         /**
          * List Items
-         * @description Items of a run in their order: those that are at work or failed, where state says so.
+         * @description Items of a run, of one state where that is given: those at work first, then what failed, what is done and what waits.
          */
         get: operations["list_run_items"];
         put?: never;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
@@ -8,31 +8,38 @@ import type { State } from '@/stores/board'
 import { useMessages } from '@/stores/messages'
 import { spent, timeLeft, useRuns, type Run } from '@/stores/runs'
 
-/** What runs and what ran. One that is chosen shows its items: those at work, then what failed, then the rest. */
+/** What runs and what ran. One that is chosen shows its items: those at work, then what failed, what is done and what waits. */
 const runs = useRuns()
 const messages = useMessages()
 const route = useRoute()
 const router = useRouter()
-const items = ref<Schemas['RunItemOut'][]>([])
+const items = shallowRef<Schemas['RunItemOut'][]>([])
 const loaded = ref(false)
 const id = computed(() => Number(route.params.id) || runs.history[0]?.id)
 const chosen = computed(() => runs.history.find((run) => run.id === id.value))
 const only = ref('')
 
+async function look() {
+  if (id.value)
+    items.value = await answer(client.GET('/api/runs/{run_id}/items', { params: { path: { run_id: id.value }, query: { state: only.value } } }))
+}
 async function load() {
   await runs.load()
   loaded.value = true
-  if (id.value)
-    items.value = await answer(client.GET('/api/runs/{run_id}/items', { params: { path: { run_id: id.value }, query: { state: only.value, limit: 500 } } }))
+  await look()
 }
-const again = () => load().catch(messages.fail)
-watch([() => runs.moved, id, only], again)
-let timer: ReturnType<typeof setInterval> | undefined
-onMounted(() => {
-  void again()
-  timer = setInterval(() => runs.running.length && void again(), 1000)
+// The items of what runs are asked for every other second: work is there to be done, not to be watched. The list where one began
+// or ended.
+const OFTEN = 1900
+let looked = 0
+watch(() => runs.counts, () => {
+  if (!runs.running.length || performance.now() - looked < OFTEN) return
+  looked = performance.now()
+  void look().catch(messages.fail)
 })
-onBeforeUnmount(() => clearInterval(timer))
+watch([id, only], () => void look().catch(messages.fail))
+watch(() => [runs.moved, runs.running.map((run) => run.id).join()], (now, before) => now[1] !== before[1] || !runs.running.length ? void load().catch(messages.fail) : undefined)
+onMounted(() => load().catch(messages.fail))
 
 const act = (run: Run, what: 'stop' | 'continue' | 'retry') => runs.act(run, what).then(load).catch(messages.fail)
 const markOf = (item: Schemas['RunItemOut']): State => (item.state === 'done' ? (item.grade as State) || 'not yet' : item.state === 'waiting' && chosen.value?.state === 'stopped' ? 'not yet' : (item.state as State))
@@ -43,8 +50,6 @@ function saying(run: Run) {
   return parts.join(', ') || 'nothing was left to do'
 }
 const when = (text: string) => new Date(text).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
-const order: Record<string, number> = { running: 0, failed: 1, waiting: 2, done: 3 }
-const sorted = computed(() => [...items.value].sort((a, b) => order[a.state] - order[b.state]))
 </script>
 
 <template>
@@ -83,7 +88,7 @@ const sorted = computed(() => [...items.value].sort((a, b) => order[a.state] - o
       <table>
         <thead><tr><th>state</th><th>clip</th><th>character</th><th class="number">seconds</th><th>made from</th></tr></thead>
         <tbody>
-          <tr v-for="item in sorted" :key="item.id">
+          <tr v-for="item in items" :key="item.id">
             <td><span class="state"><StateMark :state="markOf(item)" /> {{ item.state === 'done' ? item.grade : item.state === 'running' ? `running, ${Math.round(item.progress * 100)} %` : item.state }}</span></td>
             <td>
               <router-link v-if="item.state === 'done'" :to="`/review/${item.rendition_id}`">{{ item.clip }}</router-link>

@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { useMessages } from './messages'
@@ -9,9 +9,11 @@ export type Run = Schemas['RunOut']
 
 /** Live counts and what is running. Asks often while something runs, seldom otherwise. */
 export const useRuns = defineStore('runs', () => {
-  const counts = ref<Schemas['Counts'] | null>(null)
-  const history = ref<Run[]>([])
+  const counts = shallowRef<Schemas['Counts'] | null>(null)
   const running = computed(() => counts.value?.runs ?? [])
+  const listed = shallowRef<Run[]>([])
+  /** The newest runs; those that run as they were counted last. */
+  const history = computed(() => listed.value.map((run) => running.value.find((one) => one.id === run.id) ?? run))
   /** Grows whenever something was transferred: who shows states looks again. */
   const moved = ref(0)
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -32,7 +34,8 @@ export const useRuns = defineStore('runs', () => {
       if (through(before) !== through(now) || ended) moved.value += 1
       if (ended && now.finished) say(now.finished)
       await renditions.follow()
-      if (now.runs.length || renditions.anyBusy()) wait = 400
+      if (renditions.anyBusy()) wait = 400
+      else if (now.runs.length) wait = 1000
     } catch {
       // The next look will tell.
     }
@@ -52,7 +55,7 @@ export const useRuns = defineStore('runs', () => {
     useMessages().say(`${run.title}: all ${run.total} transfers are through, ${parts.join(', ')}.`, { label: run.failed ? 'See the run' : 'Review', path })
   }
   async function load() {
-    history.value = await answer(client.GET('/api/runs/'))
+    listed.value = await answer(client.GET('/api/runs/'))
   }
   async function act(run: Run, what: 'stop' | 'continue' | 'retry') {
     const params = { params: { path: { run_id: run.id } } }
@@ -61,7 +64,7 @@ export const useRuns = defineStore('runs', () => {
       : what === 'continue' ? client.POST('/api/runs/{run_id}/continue', params)
       : client.POST('/api/runs/{run_id}/retry', params),
     )
-    history.value = history.value.map((one) => (one.id === row.id ? row : one))
+    listed.value = listed.value.map((one) => (one.id === row.id ? row : one))
     await refresh()
   }
   return { counts, running, history, moved, refresh, load, act }
