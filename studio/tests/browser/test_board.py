@@ -120,6 +120,14 @@ class Board(BoardCase):
         self.state("walk", "porter", "not yet")
         self.page.locator(".messages").get_by_role("button", name="Undo").last.click()
         self.state("walk", "porter", "good; an accepted result is kept")
+        # What was sent back is found by that, whatever its state.
+        row = Rendition.objects.get(clip__name="bow", character=self.ringer)
+        note = json.dumps({"note": "the hat slips"})
+        self.client.post(f"/api/renditions/{row.pk}/send-back", note, content_type="application/json")
+        self.page.reload()
+        self.page.get_by_role("button", name="sent back 1").click()
+        expect(self.page.locator(".rows .clip")).to_have_count(1)
+        self.state("bow", "bellringer", "good; sent back")
 
     def test_a_cell_leads_to_its_fitting_or_its_result(self):
         self.go("/board")
@@ -157,6 +165,7 @@ class Board(BoardCase):
         expect(self.page.get_by_text("all 24 transfers are through")).to_be_visible()
         self.assertEqual(RunItem.objects.filter(state="failed").count(), 2)
         self.page.get_by_role("link", name="See the run").click()
+        expect(self.page.locator("tbody tr").first).to_contain_text("failed")  # before what is done
         self.page.get_by_role("button", name="failed 2").click()
         expect(self.page.get_by_text("chore 05: transferring it to porter failed")).to_be_visible()
         broken.motion.rotations = Clip.objects.get(name="chore 06").motion.rotations

@@ -127,6 +127,13 @@ class Deliveries(BoardCase):
         with zipfile.ZipFile(self.folder / "second.zip") as archive:
             self.assertEqual(sorted(archive.namelist()), ["manifest.json", "porter walk.glb"])
         self.assertEqual(Delivery.objects.count(), 2)
+        # Found by its name from anywhere, and opened by its address.
+        self.nav("Library")
+        self.page.keyboard.press("Control+k")
+        self.page.get_by_role("dialog", name="Find").locator("input").fill("delivery 2")
+        self.page.get_by_role("option", name="delivery 2").click()
+        self.page.wait_for_url("**/delivery?delivery=*")
+        expect(self.page.get_by_role("cell", name="porter walk.glb")).to_be_visible()
 
     def test_a_result_goes_into_a_file_from_elsewhere(self):
         row = Rendition.objects.get(clip__name="walk", character=self.porter)

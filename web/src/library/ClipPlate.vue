@@ -19,7 +19,7 @@ watch(
     clearTimeout(waiting)
     plate.value = library.plateAtHand(props.clip)
     // Cards that only fly by while somebody scrolls ask for nothing.
-    if (!plate.value) waiting = setTimeout(fetch, 70)
+    if (!plate.value) waiting = setTimeout(fetch, 150)
   },
   { immediate: true },
 )
