@@ -6,7 +6,6 @@
 import multiprocessing
 import os
 import re
-import signal
 import sqlite3
 import subprocess
 import sys
@@ -22,8 +21,8 @@ import numpy as np
 from playwright.sync_api import Page
 
 from demo.browser import chromium
+from demo.serving import ROOT, served
 
-ROOT = Path(__file__).parent.parent
 PORT = 8734
 CLIPS, CHARACTERS = 100, 5
 BROKEN = "walk"  # the clip whose motion is spoilt
@@ -72,7 +71,7 @@ class Large:
 @contextmanager
 def studio(folder: str, *making: str) -> Iterator[subprocess.Popen]:
     """A large studio made for this, served."""
-    environment = {**os.environ, "ARMUTO_DATA": folder, "PYTHONUNBUFFERED": "1"}
+    environment = {**os.environ, "ARMUTO_DATA": folder}
     subprocess.run(
         [sys.executable, "manage.py", "large_studio", *making],
         cwd=ROOT,
@@ -81,17 +80,8 @@ def studio(folder: str, *making: str) -> Iterator[subprocess.Popen]:
         stdout=subprocess.DEVNULL,
     )
     _spoil(folder)
-    command = [sys.executable, "manage.py", "serve", "--port", str(PORT)]
-    served = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
-    try:
-        assert served.stdout
-        for line in served.stdout:
-            if "is open at" in line:
-                break
-        yield served
-    finally:
-        served.send_signal(signal.SIGINT)
-        served.wait(20)
+    with served(folder, PORT) as process:
+        yield process
 
 
 def _spoil(folder: str) -> None:
@@ -108,21 +98,21 @@ def batch() -> Batch:
     """100 clips on 5 characters from the board: swept and started, stopped in the middle, gone on with."""
     with tempfile.TemporaryDirectory() as folder:
         making = ["--clips", str(CLIPS), "--characters", str(CHARACTERS), "--plan", "two-legged", "--bare"]
-        with studio(folder, *making) as served, chromium(*PLAIN) as browser:
+        with studio(folder, *making) as process, chromium(*PLAIN) as browser:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"http://127.0.0.1:{PORT}/board")
             page.get_by_role("button", name="Sweep all").click()
             page.get_by_role("button", name=re.compile(rf"Transfer\s*{CLIPS * CHARACTERS}")).click()
             page.goto(f"http://127.0.0.1:{PORT}/runs")
-            early = _followed(page, served.pid, 0.2)
-            _followed(page, served.pid, 0.5)
+            early = _followed(page, process.pid, 0.2)
+            _followed(page, process.pid, 0.5)
             page.get_by_role("button", name="Stop").click()
             page.get_by_role("button", name="Continue").wait_for()
             page.wait_for_timeout(2000)
             page.get_by_role("button", name="Continue").click()
-            peak = _followed(page, served.pid, 1.0)
+            peak = _followed(page, process.pid, 1.0)
             run = page.evaluate("() => fetch('/api/runs/').then((answer) => answer.json())")[0]
-            workers = len(_memory(served.pid))
+            workers = len(_memory(process.pid))
         core = _core_alone(folder, workers)
         return Batch(run["total"], run["failed"], workers, run["worked"], core, (early, peak))
 

@@ -1,9 +1,5 @@
 """How long a change of a pair or a stance takes to be seen on the figure, in the real interface: ``python -m demo.bench_browser``."""
 
-import os
-import signal
-import subprocess
-import sys
 import tempfile
 from pathlib import Path
 
@@ -12,8 +8,8 @@ from playwright.sync_api import Page
 
 from armuto.formats import bvh
 from demo.browser import chromium
+from demo.serving import ROOT, served
 
-ROOT = Path(__file__).parent.parent
 PORT = 8733
 CHANGES, FRAMES = 120, 1000
 PACE = 900  # milliseconds between changes, as quick hands make them
@@ -38,19 +34,8 @@ def changes() -> tuple[list[float], list[float]]:
         rows = np.resize(walk.motion, (FRAMES, walk.motion.shape[1]))
         clip = Path(folder) / "long walk.bvh"
         clip.write_bytes(bvh.serialise(bvh.BvhFile(walk.joints, walk.frame_time, rows)))
-        environment = {**os.environ, "ARMUTO_DATA": folder, "PYTHONUNBUFFERED": "1"}
-        command = [sys.executable, "manage.py", "serve", "--demo", "--port", str(PORT)]
-        studio = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
-        try:
-            assert studio.stdout
-            for line in studio.stdout:
-                if "is open at" in line:
-                    break
-            with chromium() as browser:
-                return measured(browser.new_page(viewport={"width": 1280, "height": 800}), clip)
-        finally:
-            studio.send_signal(signal.SIGINT)
-            studio.wait(20)
+        with served(folder, PORT, "--demo"), chromium() as browser:
+            return measured(browser.new_page(viewport={"width": 1280, "height": 800}), clip)
 
 
 def measured(page: Page, clip: Path) -> tuple[list[float], list[float]]:

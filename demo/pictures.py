@@ -1,10 +1,6 @@
 """Take the pictures in docs/screenshots from a fresh studio with the demo data: ``python -m demo.pictures``."""
 
-import os
 import re
-import signal
-import subprocess
-import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -13,8 +9,8 @@ from playwright.sync_api import Page
 
 from armuto.formats import bvh
 from demo.browser import chromium
+from demo.serving import ROOT, served
 
-ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "screenshots"
 FILES = ROOT / "demo" / "files"
 PORT = 8177
@@ -22,23 +18,11 @@ PORT = 8177
 
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as folder:
-        environment = {**os.environ, "ARMUTO_DATA": folder, "PYTHONUNBUFFERED": "1"}
-        command = [sys.executable, "manage.py", "serve", "--demo", "--port", str(PORT)]
-        studio = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
-        try:
-            assert studio.stdout
-            for line in studio.stdout:
-                if "is open at" in line:
-                    break
-            with chromium() as browser:
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                # Drawn as on a machine with a graphics card.
-                page.add_init_script("localStorage.setItem('armuto.drawing', 'full')")
-                take(page)
-        finally:
-            studio.send_signal(signal.SIGINT)
-            studio.wait(20)
+    with tempfile.TemporaryDirectory() as folder, served(folder, PORT, "--demo"), chromium() as browser:
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        # Drawn as on a machine with a graphics card.
+        page.add_init_script("localStorage.setItem('armuto.drawing', 'full')")
+        take(page)
 
 
 def take(page: Page) -> None:
