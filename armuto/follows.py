@@ -30,11 +30,13 @@ def follows(fitting: Fitting, parts: Assignment, still: Collection[str] = ()) ->
     for joint, name in enumerate(target.names):
         if joint in led:
             lead, pair = led[joint], pairs[name]
-            sources = list(dict.fromkeys((fitting.source.names[lead.a], fitting.source.names[lead.b])))
+            sources = [fitting.source.names[one] for one in dict.fromkeys(lead.among or (lead.a, lead.b))]
             quiet = all(one in still for one in sources)
             what = f" as {'the ' if pair.part else ''}{pair.part or 'a pair outside the body plan'}"
             if lead.spread:
                 text = f"Resampled{what}: it takes its turn from {_listed(sources)}, along the length of the limb."
+            elif lead.among:
+                text = f"Follows the mean of {_listed(sources)}{what}."
             else:
                 text = f"Follows {sources[0]}{what}."
             if quiet:

@@ -18,7 +18,8 @@ class Lead:
     """Target joint ``target`` turns as source joints ``a`` and ``b`` do, ``share`` of the way from ``a`` to ``b``.
 
     place: ``(3,)`` where the target joint would sit on the source's body in its stance. moves: whether translations of the
-    source are carried over. spread: whether it came of resampling bones of another number.
+    source are carried over. spread: whether it came of resampling bones of another number. among: source joints side by side,
+    as fingers are, whose mean turn it takes instead.
     """
 
     target: int
@@ -29,6 +30,7 @@ class Lead:
     place: FloatArray
     moves: bool = True
     spread: bool = False
+    among: tuple[int, ...] = ()
 
 
 def leads(
@@ -41,7 +43,14 @@ def leads(
         rows = [source.index[name] for name in pair.source]
         joints = [target.index[name] for name in pair.target]
         part = plan.by_name.get(pair.part or "")
-        if len(rows) == len(joints):
+        if side_by_side(source, rows) or side_by_side(target, joints):
+            for joint in joints:
+                place = positions[rows].mean(axis=0)
+                among = tuple(rows) if len(rows) > 1 else ()
+                out[joint] = Lead(
+                    joint, rows[len(rows) // 2], rows[len(rows) // 2], 0.0, pair.part, place, pair.moves, among=among
+                )
+        elif len(rows) == len(joints):
             for joint, row in zip(joints, rows, strict=True):
                 out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
         elif part is not None and not part.many:
@@ -52,6 +61,11 @@ def leads(
             for lead in _spread(pair, before, after, source, positions, target):
                 out[lead.target] = lead
     return out
+
+
+def side_by_side(skeleton: Skeleton, joints: Sequence[int]) -> bool:
+    """Whether several joints lie beside each other, as those of different fingers, and not along one line."""
+    return len(joints) > 1 and not any(a in skeleton.ancestors(b) for a in joints for b in joints)
 
 
 def _neighbours(pair: Pair, by_part: dict[str, Pair], plan: BodyPlan) -> tuple[Pair | None, Pair | None]:

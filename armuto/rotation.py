@@ -164,6 +164,13 @@ def slerp(a: FloatArray, b: FloatArray, share: ArrayLike) -> FloatArray:
     return normalised(weight_a * a + weight_b * b)
 
 
+def mean(q: FloatArray) -> FloatArray:
+    """The mean over the first axis of rotations ``(N, ..., 4)`` that lie within half a turn of the first: the normalised sum,
+    which is the mean of Markley 2007 to second order."""
+    near = np.where(np.sum(q * q[:1], axis=-1, keepdims=True) < 0, -q, q)
+    return normalised(near.sum(axis=0))
+
+
 def continuous(q: FloatArray) -> FloatArray:
     """The same rotations with signs chosen so that neighbours along axis 0 lie in one hemisphere."""
     if len(q) < 2:

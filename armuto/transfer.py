@@ -298,6 +298,9 @@ def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) 
 
     out = np.empty((len(fitting.target), len(rotations), 4))
     out[joints] = turned([lead.a for lead in leads])
+    for lead in leads:
+        if lead.among:
+            out[lead.target] = rotation.mean(turned(list(lead.among)))
     between = [lead for lead in leads if lead.share > 0]
     if between:
         rows = [lead.target for lead in between]

@@ -84,11 +84,11 @@ class Anatomy:
 
     @cached_property
     def twins(self) -> tuple[Twins, ...]:
-        """All pairs of lines of at least three bones that start at one joint and are alike in length."""
+        """All pairs of lines of at least two bones that start at one joint and are alike in length."""
         out = []
         for branch, children in enumerate(self.skeleton.children):
             lines = [(c, self.line(c)) for c in children if self.length[c] + self.reach[c] > LIMB * self.size]
-            lines = [(c, line) for c, line in lines if self._bones(line) >= 3]
+            lines = [(c, line) for c, line in lines if self._bones(line) >= 2]
             for n, (c, first) in enumerate(lines):
                 for d, second in lines[:n]:
                     likeness = self._likeness(c, first, d, second)
@@ -101,14 +101,16 @@ class Anatomy:
         return 1 + int((self.length[list(line[1:])] > ZERO * self.size).sum())
 
     def _likeness(self, c: int, first: tuple[int, ...], d: int, second: tuple[int, ...]) -> float:
-        """1 for twins of equal lengths, 0 for lines that differ too much."""
+        """1 for twins of equal lengths, 0 for lines that differ too much. Joints that lie on the one before do not count."""
         worst = 0.0
         for a, b in ((self.reach[c], self.reach[d]), (self.length[c] + self.reach[c], self.length[d] + self.reach[d])):
             worst = max(worst, abs(float(np.log((a + 1e-9) / (b + 1e-9)))))
-        if len(first) == len(second):
-            a, b = self.length[list(first[1:])], self.length[list(second[1:])]
-            total = float(a.sum() + b.sum())
-            worst = max(worst, float(np.abs(a - b).sum()) / total * 2 if total > 0 else 0.0)
+        one, other = (
+            self.length[[j for j in line[1:] if self.length[j] > ZERO * self.size]] for line in (first, second)
+        )
+        if len(one) == len(other):
+            total = float(one.sum() + other.sum())
+            worst = max(worst, float(np.abs(one - other).sum()) / total * 2 if total > 0 else 0.0)
         else:
             worst += 0.15
         return max(0.0, 1 - worst / ALIKE)

@@ -8,7 +8,7 @@ are against each other. Names only add to these scores, so that a skeleton witho
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import permutations
 
 import numpy as np
@@ -19,22 +19,39 @@ from armuto.pairing import limbs
 from armuto.pairing.anatomy import Anatomy, Twins, unit
 from armuto.plans import BodyPlan, Part
 from armuto.rotation import FloatArray
+from armuto.skeleton import Skeleton
 
 SAID, DENIED, HELPER = 3.0, -2.0, -2.5  # what a name adds that says the part, says another, or says a helper
+COUNTED_LIMB, STRAND = (
+    0.8,
+    -0.8,
+)  # and one that counts on from the bone before, under a limb's word or one that is not known
+UPSET = -4.0  # a body whose posture scores less does not stand as its plan says
+COUNTED = 3  # bones in a row with one word and different numbers are a limb counted through
+LIMB_KINDS = frozenset(
+    f"{front}{kind}"
+    for front in ("", "front ", "hind ")
+    for kind in ("shoulder", "upper arm", "lower arm", "hand", "upper leg", "lower leg", "foot")
+) | {"upper wing", "lower wing", "wing hand", "wing shoulder"}
 MOST = 8  # twins that are looked at, the longest first
 
 
 @dataclass(frozen=True)
 class Names:
-    """What the names of a skeleton say. read and scores: by joint. worth: ``(J,)`` per kind."""
+    """What the names of a skeleton say. read and scores: by joint.
+
+    counted: of joints of chains that are counted through under one word, what that adds to their being a part of a limb.
+    """
 
     read: Sequence[BoneName]
     scores: Sequence[Mapping[str, tuple[float, str]]]
+    counted: Mapping[int, float] = field(default_factory=dict)
 
     @staticmethod
-    def of(names: Sequence[str], words: Lexicon) -> Names:
-        read = [words.read(name) for name in names]
-        return Names(read, [words.scores(name) for name in read])
+    def of(skeleton: Skeleton, names: Sequence[str], words: Lexicon) -> Names:
+        """names: of every joint, without what they share."""
+        read, counted = _counted_apart(skeleton, [words.read(name) for name in names], words)
+        return Names(read, [words.scores(name) for name in read], counted)
 
     def worth(self, joint: int, kind: str) -> float:
         """What the name of a joint adds to its being this kind of part."""
@@ -45,10 +62,38 @@ class Names:
             return SAID * own - (best - own)
         if self.read[joint].helper:
             return HELPER
+        if joint in self.counted and kind in LIMB_KINDS:
+            return self.counted[joint]
         return DENIED if any(score > 0.6 for score, _ in said.values()) else 0.0
 
     def table(self, line: Sequence[int], parts: Sequence[Part]) -> FloatArray:
         return np.array([[self.worth(joint, part.kind) for part in parts] for joint in line]).reshape(len(line), -1)
+
+
+def _counted_apart(
+    skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon
+) -> tuple[list[BoneName], dict[int, float]]:
+    """The names, but of bones that are counted along a limb ("arm0" to "arm3") only the side: such a word names the limb.
+
+    And what being counted adds: for a limb's word, or for one that says nothing, as in capes and hair.
+    """
+    lines: dict[tuple[object, ...], list[int]] = {}
+    for joint, name in enumerate(read):
+        if name.words and name.numbers and not name.helper:
+            lines.setdefault((name.words, name.side), []).append(joint)
+    out, counted = list(read), {}
+    for joints in lines.values():
+        kinds = set(words.scores(read[joints[0]])) & LIMB_KINDS
+        chain = sum(int(skeleton.parents[joint]) in joints for joint in joints) + 1
+        if len(joints) < COUNTED or chain < COUNTED:
+            continue
+        if kinds:
+            for joint in joints:
+                out[joint] = replace(read[joint], words=())
+                counted[joint] = COUNTED_LIMB
+        elif not words.scores(read[joints[0]]):
+            counted.update(dict.fromkeys(joints, STRAND))
+    return out, counted
 
 
 @dataclass(frozen=True)
@@ -184,7 +229,7 @@ def _body(anatomy: Anatomy, names: Names, plan: BodyPlan, found: dict[str, Limb]
     own = hips_at[0]
     if own != hips and float(np.linalg.norm(at[own] - at[hips])) > 0.35 * leg:
         hips = own
-    across, swapped = _across(anatomy, found)
+    across, swapped = _across(anatomy, found, names)
     up = -np.sum([anatomy.direction(*_ends(limb, k)) for limb in standing for k in (0, 1)], axis=0)
     up = unit(up - (up @ across) * across)
     if not up.any():
@@ -207,19 +252,46 @@ def _ends(limb: Limb, which: int) -> tuple[int, int]:
 
 
 def _length(anatomy: Anatomy, limb: Limb, which: int) -> float:
+    """Length of a limb's required parts; of one that ends early, what it would be with all of them."""
     first, last = _ends(limb, which)
-    return float(anatomy.length[anatomy.path(first, last)].sum())
+    joints = limb.joints(which)
+    required = [n for n, part in enumerate(limb.kinds) if part.required]
+    there = [n for n in required if n in joints]
+    share = sum(limb.kinds[n].share for n in there[:-1]) / sum(limb.kinds[n].share for n in required[:-1])
+    return float(anatomy.length[anatomy.path(first, last)].sum()) / share
 
 
-def _across(anatomy: Anatomy, found: Mapping[str, Limb]) -> tuple[FloatArray, frozenset[str]]:
-    """The direction across the body, and the limbs whose twin 0 is on its far side."""
+def _across(anatomy: Anatomy, found: Mapping[str, Limb], names: Names) -> tuple[FloatArray, frozenset[str]]:
+    """The direction across the body, and the limbs whose twin 0 is on its far side.
+
+    By where limbs begin, since arms and legs may be crossed. Where the names of all limbs say a side throughout, they tell which
+    twins go together, however the trunk is turned.
+    """
     ways = {}
     for name, limb in found.items():
         a, b = limb.joints(0), limb.joints(1)
-        ways[name] = np.sum([anatomy.at[a[n]] - anatomy.at[b[n]] for n in a.keys() & b.keys()], axis=0)
-    longest = max(ways.values(), key=lambda way: float(np.linalg.norm(way)))
-    swapped = frozenset(name for name, way in ways.items() if float(way @ longest) < 0)
+        both = sorted(a.keys() & b.keys())
+        first = next((n for n in both if limb.kinds[n].required), both[0])
+        ways[name] = anatomy.at[a[first]] - anatomy.at[b[first]]
+    sides = {name: _named_side(names, limb) for name, limb in found.items()}
+    longest = max(ways, key=lambda name: float(np.linalg.norm(ways[name])))
+    if all(sides.values()):
+        swapped = frozenset(name for name in ways if sides[name] != sides[longest])
+    else:
+        swapped = frozenset(name for name, way in ways.items() if float(way @ ways[longest]) < 0)
     return unit(np.sum([-way if name in swapped else way for name, way in ways.items()], axis=0)), swapped
+
+
+def _named_side(names: Names, limb: Limb) -> int:
+    """1 where the names of a limb say that twin 0 is the left one, -1 where they say the right one, 0 where they do not agree."""
+    said = [
+        1 if (names.read[joint].side == "left") == (which == 0) else -1
+        for which in (0, 1)
+        for joint in limb.joints(which).values()
+        if names.read[joint].side
+    ]
+    clear = len(said) >= len(limb.joints(0)) + len(limb.joints(1)) - 2 and abs(sum(said)) == len(said) > 0
+    return said[0] if clear else 0
 
 
 def _level(anatomy: Anatomy, standing: Sequence[Limb], across: FloatArray, up: FloatArray) -> tuple[FloatArray, float]:
@@ -304,7 +376,7 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
         for which in (0, 1):
             joints = limb.joints(which)
             required = [joints[n] for n, part in enumerate(limb.kinds) if part.required and n in joints]
-            if foot is not None:
+            if foot is not None and foot in joints:
                 beyond = _beyond(anatomy, joints[foot])
                 if beyond is not None:
                     feet += float((beyond - anatomy.at[joints[foot]]) @ facing) / (0.12 * leg)
@@ -328,6 +400,9 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
     else:
         nod = 0.5 * float(np.clip(_nod(anatomy, body) @ facing / 0.012, -1, 1))
         votes.append((nod, "the head is carried in front of the neck"))
+    if body.posture < UPSET:
+        # A body that does not stand as its plan says shows little of where it faces.
+        votes = [(0.3 * vote, why) for vote, why in votes]
     said, heard = 0.0, 0
     for name, limb in body.limbs.items():
         sign = -1 if name in body.swapped else 1

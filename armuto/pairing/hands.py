@@ -23,7 +23,7 @@ def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[st
     """Bones of each finger of a hand from the palm outwards, without palm bones and ends, and how surely, 0 to 1.
 
     passed: bones that are no fingers, by their names. Where a hand has fewer than four fingers beside the thumb, those from the
-    little finger on are taken to be missing.
+    little finger on are taken to be missing; the one chain of a mitten is given to the index finger.
     """
     children = anatomy.skeleton.children
     lines = []
@@ -39,11 +39,12 @@ def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[st
     at, wrist = anatomy.at, anatomy.at[hand]
     bones = [_solid(anatomy, hand, line) for line in lines]
     if len(lines) == 1:
-        return {}, 0.0
+        return {"index": bones[0]}, 0.8
     ways = [unit(at[b[-1]] - at[b[0]]) for b in bones]
     reach = [float(np.linalg.norm(at[b[-1]] - wrist)) for b in bones]
     bases = [at[b[0]] for b in bones]
-    thumb, sure = _thumb(ways, reach, bases, wrist)
+    arm = unit(wrist - at[above]) if (above := int(anatomy.skeleton.parents[hand])) >= 0 else np.zeros(3)
+    thumb, sure = _thumb(ways, reach, bases, wrist, arm)
     others = [n for n in range(len(lines)) if n != thumb]
     # From the thumb across the palm, by where the fingers start along the line through their starts.
     roots = np.array([bases[n] for n in others])
@@ -72,9 +73,20 @@ def _solid(anatomy: Anatomy, hand: int, line: Sequence[int]) -> list[int]:
     return bones[:3]
 
 
-def _thumb(ways: list[FloatArray], reach: list[float], bases: list[FloatArray], wrist: FloatArray) -> tuple[int, float]:
-    """The finger that diverges most from the others, starts nearest to the wrist and reaches least far; and how clearly."""
+def _thumb(
+    ways: list[FloatArray], reach: list[float], bases: list[FloatArray], wrist: FloatArray, arm: FloatArray
+) -> tuple[int, float]:
+    """The finger that diverges most from the others, starts nearest to the wrist and reaches least far; and how clearly.
+
+    Of two, as in a mitten, the one that diverges more from the way the arm goes and reaches less far.
+    """
     count = len(ways)
+    if count == 2 and arm.any():
+        off = [
+            float(np.degrees(np.arccos(np.clip(way @ arm, -1, 1)))) / 20 - 2.0 * r / max(reach)
+            for way, r in zip(ways, reach, strict=True)
+        ]
+        return int(np.argmax(off)), float(1 / (1 + np.exp(-2 * abs(off[0] - off[1]))))
     scores = []
     for n in range(count):
         others = [ways[k] for k in range(count) if k != n]

@@ -5,9 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from armuto.pairing.extras import as_rows, extras
 from armuto.pairing.found import Assignment, Found
-from armuto.plans import BodyPlan, Part, plan_of
+from armuto.pairing.hands import FINGERS
+from armuto.plans import SIDES, BodyPlan, Part, plan_of
 from armuto.skeleton import Skeleton
+
+MITTEN = 0.85  # how surely at most many fingers go with one chain
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,7 @@ def pair(
 ) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
     """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without one."""
     plan = plan or plan_of([*source_parts, *target_parts])
+    source_parts, target_parts = _mittens(source_parts, target_parts)
     pairs, missing = [], []
     for part in plan.parts:
         left, right = source_parts.get(part.name, ()), target_parts.get(part.name, ())
@@ -55,7 +60,29 @@ def pair(
         elif part.required:
             side = "both" if not left and not right else ("target" if left else "source")
             missing.append(Missing(part.name, side))
-    return (*pairs, *_same_names(source, source_parts, target, target_parts)), tuple(missing)
+    return (*pairs, *_outside(source, source_parts, target, target_parts)), tuple(missing)
+
+
+def _mittens(source_parts: Assignment, target_parts: Assignment) -> tuple[Assignment, Assignment]:
+    """Where a hand of one body has one chain for all its fingers, those of the other side by side as its counterpart."""
+    source_parts, target_parts = dict(source_parts), dict(target_parts)
+    for side in SIDES:
+        for one, other in ((source_parts, target_parts), (target_parts, source_parts)):
+            mine, theirs = ([f for f in FINGERS[1:] if f"{side} {f} proximal" in parts] for parts in (one, other))
+            if len(mine) != 1 or len(theirs) < 2:
+                continue
+            for bone in ("proximal", "intermediate", "distal"):
+                rows = [other[f"{side} {f} {bone}"] for f in theirs if f"{side} {f} {bone}" in other]
+                for f in theirs:
+                    other.pop(f"{side} {f} {bone}", None)
+                if rows:
+                    why = "one of several fingers side by side, for the one chain of the other hand"
+                    other[f"{side} {mine[0]} {bone}"] = tuple(
+                        Found(found.joint, min(found.confidence, MITTEN), f"{found.reason}; {why}")
+                        for row in rows
+                        for found in row
+                    )
+    return source_parts, target_parts
 
 
 def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleton, right: Sequence[Found]) -> Pair:
@@ -68,7 +95,8 @@ def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleto
         reasons = ("the source has no bone for it; these follow the bend between their neighbours",)
         confidence = min(bone.confidence for bone in right)
     if left and len(left) != len(right):
-        reasons += (f"{len(left)} on {len(right)} bones, spread along the length of the limb",)
+        how = "side by side" if part.limb.split()[-1] in FINGERS else "spread along the length of the limb"
+        reasons += (f"{len(left)} on {len(right)} bones, {how}",)
     return Pair(
         part.name,
         tuple(source.names[bone.joint] for bone in left),
@@ -78,13 +106,18 @@ def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleto
     )
 
 
-def _same_names(
-    source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment
-) -> Iterable[Pair]:
-    """Bones outside the plan that are called the same on both sides."""
+def _outside(source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment) -> Iterable[Pair]:
+    """Bones outside the plan that are called the same on both sides, or hang at the same place and are alike."""
     taken_left = {bone.joint for bones in source_parts.values() for bone in bones}
     taken_right = {bone.joint for bones in target_parts.values() for bone in bones}
     known = {name: joint for joint, name in enumerate(source.names) if joint not in taken_left}
     for joint, name in enumerate(target.names):
         if joint not in taken_right and name in known:
+            taken_left.add(known[name])
+            taken_right.add(joint)
             yield Pair(None, (name,), (name,), 0.7, ("both sides call it the same",))
+    for match in extras(source, source_parts, target, target_parts):
+        for ups, downs in as_rows(match):
+            if taken_left.isdisjoint(ups) and taken_right.isdisjoint(downs):
+                left, right = (tuple(sk.names[j] for j in row) for sk, row in ((source, ups), (target, downs)))
+                yield Pair(None, left, right, match.confidence, (match.reason,))

@@ -1,11 +1,12 @@
 """Which bones of a line are which parts of a limb, by their lengths and what their names say.
 
-All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, are scored at once:
+All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, the limb ending early or not,
+are scored at once:
 
     score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over
 
-dₖ is the length from one part to the next, L the length of the limb's required parts, sₖ and σₖ the share and spread that
-the body plan gives. The weights exp(score) of all ways together give the probability of each bone being each part.
+dₖ is the length from one part to the next, L the length of the limb's required parts, reckoned from those that are there, sₖ and
+σₖ the share and spread that the body plan gives. The weights exp(score) of all ways together give the probability of each bone being each part.
 """
 
 from __future__ import annotations
@@ -25,6 +26,8 @@ from armuto.rotation import FloatArray
 
 WORST = -6.0  # of one length
 OPTIONAL = 0.4  # worth of an optional part that is there
+ABSENT = 2.0  # cost of a required part at the end of a limb that is not there
+LEAST = 2  # required parts of a limb that are there in any case
 IDLE = 1.5  # cost of a bone that moves no skin, where others do
 LONGEST = 14  # bones of a line that are looked at
 Measures = tuple[FloatArray, FloatArray, NDArray[Any], NDArray[Any], NDArray[Any]]
@@ -67,21 +70,20 @@ def ways(
         fan, leaf = np.minimum(fan, each[1][2]), leaf & each[1][4]
     said = np.sum([table[:bones] for table in names], axis=0)
     twins = len(lines)
-    optional = [n for n, part in enumerate(parts) if not part.required]
     found: list[tuple[FloatArray, NDArray[np.int64], tuple[int, ...]]] = []
-    for present in range(1 << len(optional)):
-        chosen = tuple(n for n, p in enumerate(parts) if p.required or present >> optional.index(n) & 1)
-        if not chosen or len(chosen) > bones:
+    later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1]
+    for chosen, missing in _presences(tuple(part.required for part in parts)):
+        if len(chosen) > bones:
             continue
         at = _choices(bones, len(chosen))
-        score = OPTIONAL * (len(chosen) - len(parts) + len(optional)) + _lengths(
-            along, straight, at, [parts[n] for n in chosen]
-        )
-        spread = fans and chosen[-1] == len(parts) - 1
-        score += _passed(still, leaf, at, fan if spread else np.zeros_like(fan))
-        if spread:
-            later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1][1:]
-            score += np.where(fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
+        score = OPTIONAL * sum(not parts[n].required for n in chosen) - ABSENT * missing
+        score = score + _lengths(along, straight, at, [parts[n] for n in chosen])
+        whole = fans and chosen[-1] == len(parts) - 1
+        score += _passed(still, leaf, at, fan if whole else np.zeros_like(fan), whole)
+        if whole:
+            score += np.where(fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(later[at[:, -1] + 1] >= 2, 3.0, 0.0)
+        elif fans:
+            score -= np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
         idle = np.array([any(line[n] in anatomy.idle for line in lines) for n in range(bones)])
         score -= IDLE * idle[at].sum(axis=1)
         score = score * twins + said[at, list(chosen)].sum(axis=1)
@@ -103,6 +105,25 @@ def ways(
             row = at[int(np.argmax(score))]
             best = {part: int(row[k]) for k, part in enumerate(chosen)}
     return Ways(top / len(lines), best, probability / total)
+
+
+@lru_cache(maxsize=64)
+def _presences(required: tuple[bool, ...]) -> list[tuple[tuple[int, ...], int]]:
+    """The parts that may be there together, and how many required ones are then missing at the limb's end."""
+    wanted = sum(required)
+    out = []
+    for missing in range(max(0, wanted - LEAST) + 1):
+        kept, last = wanted - missing, 0
+        for n, needed in enumerate(required):
+            kept -= needed
+            if kept >= 0 and (needed or not missing):
+                last = n
+        optional = [n for n in range(last + 1) if not required[n]]
+        for present in range(1 << len(optional)):
+            chosen = [n for n in range(last + 1) if required[n] or present >> optional.index(n) & 1]
+            if chosen:
+                out.append((tuple(chosen), missing))
+    return out
 
 
 def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
@@ -130,6 +151,8 @@ def _lengths(along: FloatArray, straight: FloatArray, at: NDArray[np.int64], par
     inner = np.array([a.required and b.required for a, b in pairwise(parts)], bool)
     measure = far[:, inner].sum(axis=1, keepdims=True) if inner.any() else far.sum(axis=1, keepdims=True)
     share = np.array([part.share for part in parts[:-1]])
+    # Of a limb that ends early, the parts that are there make up less of it.
+    share = share / (share[inner].sum() if inner.any() else 1.0)
     spread = np.array([part.spread for part in parts[:-1]])
     with np.errstate(divide="ignore"):
         off = np.log(np.maximum(far, 1e-12) / np.maximum(measure * share, 1e-12)) / spread
@@ -139,14 +162,24 @@ def _lengths(along: FloatArray, straight: FloatArray, at: NDArray[np.int64], par
     return np.asarray(score - np.minimum(25 * bent, 3.0).sum(axis=1))
 
 
-def _passed(still: NDArray[Any], leaf: NDArray[Any], at: NDArray[np.int64], fan: NDArray[Any]) -> FloatArray:
-    """Costs of bones before, between and after the parts; none for those after a last part from which others fan out."""
+def _passed(
+    still: NDArray[Any], leaf: NDArray[Any], at: NDArray[np.int64], fan: NDArray[Any], whole: bool
+) -> FloatArray:
+    """Costs of bones before, between and after the parts; none for those after a last part from which others fan out.
+
+    whole: the last part is one from which others may lead on, as fingers do from a hand.
+    """
     places = np.maximum(np.cumsum(~still) - 1, 0)
     count = len(still)
     before = places[at[:, 0]] * 1.2 + (at[:, 0] - places[at[:, 0]]) * 0.1
-    # Of joints that lie on each other, the last one is the part.
+    # Of joints that lie on each other, the last one is the part; at the end of a limb the first, from which the other leads on.
     follows_still = np.append(still[1:], False)
-    duplicate = follows_still[at].sum(axis=1) * 0.4
+    duplicate = follows_still[at[:, :-1]].sum(axis=1) * 0.4
+    last = at[:, -1]
+    leads_on = whole & (fan[last] < 2) & (last + 2 < count)
+    duplicate = duplicate + np.where(leads_on, 0.0, follows_still[last] * 0.4)
+    leading = np.where(whole & (count - last > 2), still[last], False)
+    duplicate = duplicate + np.where(leading & (fan[last] < 2), 0.8, 0.0)
     between = (at[:, -1] - at[:, 0] + 1 - at.shape[1]) * 0.5
     solid = np.concatenate([np.cumsum((~leaf)[::-1])[::-1], [0]])
     after = solid[at[:, -1] + 1] * 0.8 + (count - 1 - at[:, -1] - solid[at[:, -1] + 1]) * 0.3

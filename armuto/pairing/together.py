@@ -9,7 +9,7 @@ import numpy as np
 from armuto.lexicon import Lexicon, lexicon_for
 from armuto.pairing import hands
 from armuto.pairing.anatomy import Anatomy
-from armuto.pairing.bodies import Body, Names, find
+from armuto.pairing.bodies import UPSET, Body, Names, find
 from armuto.pairing.found import Assignment, Found
 from armuto.pairing.names import by_name, without_prefix
 from armuto.plans import NAMES, SIDES, BodyPlan, Part, body_plan
@@ -17,7 +17,6 @@ from armuto.skeleton import Skeleton
 
 POOR = -26.0  # a body that scores less is no body; it is then read by its names
 PLAIN = 30.0  # a body that scores more, as names alone can make it, is not compared with other plans
-UPSET = -4.0  # a body whose posture scores less does not stand as its plan says
 ENDS = ("end", "nub", "tip")
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
 
@@ -35,7 +34,7 @@ def assign(
     """
     heads = without_prefix(skeleton.names)
     words = words or lexicon_for(heads)
-    names = Names.of(heads, words)
+    names = Names.of(skeleton, heads, words)
     plans = [plan] if plan else [body_plan(name) for name in NAMES]
     anatomy = Anatomy(skeleton, weighted)
     best: Body | None = None
@@ -160,11 +159,12 @@ class Reading:
         """Children that may carry the neck on: in the middle of the body, not against the way it goes."""
         anatomy, body = self.anatomy, self.body
         middle = anatomy.at[body.hips] @ body.across
+        mirrored = self._mirrored_children(joint, float(middle))
         out = []
         for child in anatomy.skeleton.children[joint]:
             away = anatomy.at[child] - anatomy.at[joint]
             aside = abs(anatomy.at[child] @ body.across - middle)
-            if child in self.taken or self._helps(child):
+            if child in self.taken or self._helps(child) or child in mirrored:
                 continue
             if self._says_neck(child):
                 out.append(child)
@@ -177,6 +177,22 @@ class Reading:
                 goes = high + 0.7 * ahead > -0.2 * length
             if goes or length == 0:
                 out.append(child)
+        return out
+
+    def _mirrored_children(self, joint: int, middle: float) -> set[int]:
+        """Children of a joint that lie to either side of the body and mirror each other, as ears, eyes and collar bones do."""
+        anatomy, across = self.anatomy, self.body.across
+        children = anatomy.skeleton.children[joint]
+        aside = {child: float(anatomy.at[child] @ across) - middle for child in children}
+        out = set()
+        for child in children:
+            for other in children:
+                far = aside[child] - aside[other]
+                if far <= 0.005 * anatomy.size or aside[child] * aside[other] >= 0:
+                    continue
+                reflected = anatomy.at[other] - 2 * aside[other] * across
+                if float(np.linalg.norm(reflected - anatomy.at[child])) < 0.25 * far:
+                    out |= {child, other}
         return out
 
     def _says_neck(self, joint: int) -> bool:

@@ -120,8 +120,13 @@ class Shape:
         fingers.sort(key=lambda c: order[parts[c].name])  # type: ignore[union-attr]
         long = [c for c in fingers if self.limbs.kind(c).split()[0] != "thumb"]
         ways = {c: unit(at[c] - at[joint]) for c in fingers}
-        if len(long) > 1:
+        if len({parts[c].name for c in long}) > 1:  # type: ignore[union-attr]
             onward, across = sum((ways[c] for c in long), np.zeros(3)), at[long[0]] - at[long[-1]]
+        elif len(long) > 1:
+            # One chain stands for all these fingers: the thumb tells across, if there is one.
+            onward = sum((ways[c] for c in long), np.zeros(3))
+            middle = sum((at[c] for c in long), np.zeros(3)) / len(long)
+            across = at[fingers[0]] - middle if fingers[0] not in long else np.zeros(3)
         else:
             onward, across = ways[long[0] if long else fingers[0]], at[fingers[0]] - at[fingers[-1]]
         onward = unit(onward)

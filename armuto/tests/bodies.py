@@ -67,8 +67,15 @@ def _twists(d: Draft, rng: np.random.Generator, joint: int, end: int, key: str) 
         d.add(f"{key} twist {n + 1}", joint, d.at[joint] + (d.at[end] - d.at[joint]) * (n + 1) / (count + 1))
 
 
-def two_legged(rng: np.random.Generator, hands: bool | None = None) -> tuple[Skeleton, Truth, list[str]]:
-    """A body, the joints of its parts, and what every bone is in plain words. Names are numbers until :func:`named`."""
+def two_legged(
+    rng: np.random.Generator,
+    hands: bool | None = None,
+    change: Callable[[Draft, np.random.Generator], None] | None = None,
+) -> tuple[Skeleton, Truth, list[str]]:
+    """A body, the joints of its parts, and what every bone is in plain words. Names are numbers until :func:`named`.
+
+    change: what is done to the finished draft.
+    """
     d = Draft()
     chance = rng.random
     size = float(rng.uniform(0.5, 2.4))
@@ -163,6 +170,8 @@ def two_legged(rng: np.random.Generator, hands: bool | None = None) -> tuple[Ske
         d.turn(top, _about((0, 1, 0), s * swing))
         d.turn(top, _about((0, 0, 1), -s * down))
     _extras(d, rng, hips, chest, skull, leg)
+    if change is not None:
+        change(d, rng)
     return _built(d, rng, size)
 
 
@@ -324,11 +333,11 @@ def named(skeleton: Skeleton, keys: list[str], rng: np.random.Generator, style: 
     elif style == "none":
         names = ["" for _ in keys]
     else:
-        names = _convention(keys, rng, style)
+        names = convention(keys, rng, style)
     return replace(skeleton, names=unique_names(names))
 
 
-def _convention(keys: list[str], rng: np.random.Generator, style: str) -> list[str]:
+def convention(keys: list[str], rng: np.random.Generator, style: str) -> list[str]:
     words = WORDS[str(rng.choice(list(WORDS), p=[0.64, 0.12, 0.12, 0.12]))]
     picked = {kind: str(rng.choice(choices)) for kind, choices in words.items() if kind not in ("left", "right")}
     n = int(rng.integers(len(words["left"])))
