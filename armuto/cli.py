@@ -1,45 +1,35 @@
-"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``batch``. See docs/cli.md."""
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``batch``. See docs/cli.md.
+
+How commands are called; :mod:`armuto.commands` has what they do.
+"""
 
 from __future__ import annotations
 
 import argparse
-import json
 import os
-import re
 import sys
-import tempfile
-import time
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
-from pathlib import Path, PurePath
-from typing import Any
+from collections.abc import Sequence
+from pathlib import Path
 
-from armuto import __version__, batch, fitting, formats, intake, pairing, takes
+from armuto import __version__
+from armuto.choices import TRAVELS, UNITS, UP_AXES, WRITTEN
 from armuto.errors import BadInput
-from armuto.findings import find, grade
-from armuto.fitting import Fitting
-from armuto.formats import Document
-from armuto.plans import plan_of
-from armuto.settling.rooting import rooted, wants_root
-from armuto.settling.settings import Settings
-from armuto.transfer import perform
-
-FAILED = 2
-TRAVELS = {"keep": "keep", "in-place": "in place", "root": "root"}
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command. Returns the exit code: 0, or 2 after one sentence per failed input on standard error."""
-    parser = _parser()
-    options = parser.parse_args(arguments)
+    options = _parser().parse_args(arguments)
+    # Imported once it is known what for: asking for help or the version need not wait for it.
+    from armuto import commands
+
     try:
-        return int(options.run(options))
+        return int(getattr(commands, options.run)(options))
     except BadInput as problem:
-        return _fail(str(problem))
+        return commands.fail(str(problem))
     except BrokenPipeError:
         # The reader of our output has left; there is nobody to tell.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return FAILED
+        return commands.FAILED
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -49,20 +39,20 @@ def _parser() -> argparse.ArgumentParser:
 
     inspect = commands.add_parser("inspect", help="say what a file holds: bones, parts, clips, size, facing")
     inspect.add_argument("file", type=Path)
-    inspect.set_defaults(run=_inspect)
+    inspect.set_defaults(run="inspect_file")
 
     fit = commands.add_parser("fit", help="pair two skeletons, align their stance, and keep that as a fitting")
     fit.add_argument("source", type=Path, help="a library clip")
     fit.add_argument("target", type=Path, help="a character")
     fit.add_argument("-o", "--output", type=Path, required=True, help="where the fitting is written")
-    fit.set_defaults(run=_fit)
+    fit.set_defaults(run="make_fitting")
 
     move = commands.add_parser("transfer", help="transfer clips to a character, one file per clip")
     move.add_argument("clips", type=Path, nargs="+", metavar="CLIP")
     move.add_argument("--character", type=Path, required=True)
     move.add_argument("--fit", type=Path, help="a fitting written by “armuto fit”; without it one is made")
     move.add_argument("--out", type=Path, required=True, help="folder for the results")
-    move.add_argument("--format", choices=formats.WRITTEN, help="by default that of the character's file")
+    move.add_argument("--format", choices=WRITTEN, help="by default that of the character's file")
     move.add_argument(
         "--travel", choices=TRAVELS, help="keep travel over the ground, take it out, or put it on a root bone"
     )
@@ -72,229 +62,52 @@ def _parser() -> argparse.ArgumentParser:
     move.add_argument(
         "--stride", choices=("scaled", "absolute"), help="steps in the character's size, or just the source's"
     )
-    move.set_defaults(run=_transfer)
+    move.set_defaults(run="transfer_clips")
 
     check = commands.add_parser("check", help="measure a clip, by itself or against its source, and say what is wrong")
     check.add_argument("file", type=Path, metavar="FILE")
     check.add_argument("--against", type=Path, metavar="SOURCE", help="the clip it was transferred from")
     check.add_argument("--fit", type=Path, help="the fitting it was transferred with; without it one is made")
-    check.set_defaults(run=_check)
+    check.set_defaults(run="check_clip")
 
     convert = commands.add_parser("convert", help="write what a file holds in another format")
     convert.add_argument("input", type=Path, metavar="IN")
     convert.add_argument(
         "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae, .usd or .csv"
     )
-    convert.set_defaults(run=_convert)
+    convert.set_defaults(run="convert_file")
     several = commands.add_parser(
         "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
     )
     several.add_argument("plan", type=Path, metavar="PLAN.json")
     several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
-    several.set_defaults(run=_batch)
+    several.set_defaults(run="run_batch")
+    for command, whose in ((inspect, "the file"), (fit, "the source"), (move, "the clips"), (check, "the source")):
+        _say_how_to_read(command, "", whose)
+    for command in (fit, move):
+        _say_how_to_read(command, "character-", "the character")
     for command in (inspect, fit, move, check, convert, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
 
-def _fail(sentence: str) -> int:
-    print(sentence, file=sys.stderr)
-    return FAILED
+def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str) -> None:
+    """Options that overrule what is read of a file."""
+    command.add_argument(f"--{prefix}up", choices=UP_AXES, help=f"the axis that points up in {whose}")
+    command.add_argument(f"--{prefix}unit", choices=UNITS, help=f"the unit of lengths in {whose}")
+    command.add_argument(
+        f"--{prefix}facing",
+        type=_degrees,
+        metavar="DEGREES",
+        help=f"where {whose} face{'s' if whose != 'the clips' else ''}, from +Z towards +X",
+    )
 
 
-def _bytes(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except IsADirectoryError:
-        raise BadInput(f"{path}: this is a folder; name the files in it.") from None
-    except OSError as problem:
-        raise BadInput(f"{path}: cannot be opened ({problem.strerror}); check the name and the permissions.") from None
-
-
-def _read(path: Path) -> Document:
-    return formats.read(_bytes(path), str(path))
-
-
-def _inside(path: Path) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
-    """The files behind one argument: the file itself, or those of an archive, by the names shown to the person."""
-    rows = formats.contents(_bytes(path), str(path))
-    return [(name if name == str(path) else f"{path}/{name}", data, files) for name, data, files in rows]
-
-
-def _write(path: Path, content: bytes) -> None:
-    """Write whole or not at all: an interrupted write leaves no half file under the final name."""
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".", suffix=".part", delete=False) as part:
-            part.write(content)
-        Path(part.name).chmod(0o666 & ~_umask())
-        Path(part.name).replace(path)
-    except OSError as problem:
-        raise BadInput(f"{path}: cannot be written ({problem.strerror}); choose another place.") from None
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
-
-
-def _print_json(tree: Any) -> None:
-    print(json.dumps(tree, ensure_ascii=False, indent=2))
-
-
-def _inspect(options: argparse.Namespace) -> int:
-    document = _read(options.file)
-    skeleton = document.skeleton
-    parts = pairing.part_of_joints(skeleton, document.parts)
-    angle, why = intake.facing(skeleton, document.parts)
-    tree: dict[str, Any] = {
-        "file": str(options.file),
-        "format": document.format,
-        "height": round(document.height, 4),
-        "unit": skeleton.file_frame.unit,
-        "up": skeleton.file_frame.up,
-        "facing": None if angle is None else round(angle, 3),
-        "skinned": document.skinned,
-        "plan": plan_of(document.parts).name if document.parts else None,
-        "bones": [
-            {"name": name, "parent": skeleton.names[parent] if parent >= 0 else None, "part": part}
-            for name, parent, part in zip(skeleton.names, skeleton.parents, parts, strict=True)
-        ],
-        "clips": [{"name": clip.name, "frames": clip.frames, "fps": clip.fps} for clip in document.clips],
-        "notes": [
-            *document.notes,
-            *(_sentence(row) for row in (*skeleton.file_frame.evidence, why)),
-            *_of_takes(document),
-        ],
-    }
-    if options.json:
-        _print_json(tree)
-        return 0
-    facing = "unknown" if angle is None else f"{angle:.1f}°"
-    print(f"{options.file}: {document.format}, {document.height:.2f} m, up {tree['up']}, facing {facing} from +Z")
-    depth = [len(skeleton.ancestors(joint)) for joint in range(len(skeleton))]
-    for name, level, part in zip(skeleton.names, depth, parts, strict=True):
-        print(f"  {'  ' * level}{name:<{max(1, 40 - 2 * level)}} {part or '—'}")
-    for clip in document.clips:
-        print(f"  clip “{clip.name}”: {clip.frames} frames at {clip.fps:g} fps, {clip.seconds:.2f} s")
-    for note in tree["notes"]:
-        print(f"  {note}")
-    return 0
-
-
-def _of_takes(document: Document) -> list[str]:
-    """What the takes show besides their motion; with the clip's name where there are several."""
-    several = len(document.clips) > 1
-    return [
-        f"{clip.name}: {sentence}" if several else sentence
-        for clip in document.clips
-        for sentence in takes.findings_in_words(clip)
-    ]
-
-
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:].rstrip(".") + "."
-
-
-def _made(source: Document, target: Document) -> Fitting:
-    try:
-        return fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts)
-    except fitting.NothingToPair as problem:
-        raise BadInput(f"{target.file}: does not fit {source.file}: {problem}; check the bone names of both.") from None
-
-
-def _fit(options: argparse.Namespace) -> int:
-    made = _made(_read(options.source), _read(options.target))
-    tree = fitting.to_json(made)
-    _write(options.output, (json.dumps(tree, ensure_ascii=False, indent=1) + "\n").encode())
-    if options.json:
-        _print_json(tree | {"output": str(options.output)})
-        return 0
-    for pair in made.pairs:
-        source, target = ", ".join(pair.source) or "—", ", ".join(pair.target)
-        print(f"  {pair.part or 'same name':<22} {source:<28} {target:<28} {pair.confidence:.2f}")
-    for row in made.missing:
-        print(f"  {row.part:<22} no bone on {'either side' if row.side == 'both' else f'the {row.side}'}")
-    print(f"stance of the source: {made.source_stance.how}")
-    print(f"stance of the target: {made.target_stance.how}, turned to stand as the source does")
-    worst = max((row for row in made.rows if not row.own), key=lambda row: row.left, default=None)
-    if worst:
-        print(f"most is left at the {worst.part}, {worst.left:.1f}°")
-    print(f"wrote {options.output}")
-    return 0
-
-
-def _transfer(options: argparse.Namespace) -> int:
-    character = _read(options.character)
-    kept = _bytes(options.fit) if options.fit else None
-    kind = options.format or _own_kind(character)
-    results: list[dict[str, Any]] = []
-    taken: set[Path] = set()
-    code = 0
-    for argument in options.clips:
-        try:
-            inside = _inside(argument)
-        except BadInput as problem:
-            code = _fail(str(problem))
-            continue
-        for path, data, files in inside:
-            try:
-                source = formats.read(data, path, files=files)
-                results += _performed(source, path, character, kept, kind, options, taken)
-            except BadInput as problem:
-                code = _fail(str(problem))
-    if options.json:
-        _print_json(results)
-    return code
-
-
-def _own_kind(character: Document) -> str:
-    """The format a character came in, where it is written; else glTF."""
-    return character.format if character.format in formats.WRITTEN else "glb"
-
-
-def _performed(
-    source: Document,
-    path: str,
-    character: Document,
-    kept: bytes | None,
-    kind: str,
-    options: argparse.Namespace,
-    taken: set[Path],
-) -> list[dict[str, Any]]:
-    """Transfer and write every clip of one input; one row per result."""
-    if not source.clips:
-        raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
-    fits = _fits(source, character, kept, options.fit)
-    fits = replace(fits, settings=_said(fits.settings, options))
-    rows = []
-    for clip in source.clips:
-        stem = PurePath(path).stem
-        name = stem if len(source.clips) == 1 else f"{stem} {clip.name}"
-        output = _free(options.out, name, kind, taken)
-        done = perform(clip, fits)
-        rendition = rooted(done.clip, fits) if wants_root(fits) else done.clip
-        _write(output, formats.write([rendition], character, kind))
-        found = find(clip, done.clip, fits, done.found)
-        row = {
-            "input": path,
-            "clip": clip.name,
-            "output": str(output),
-            "frames": rendition.frames,
-            "fps": rendition.fps,
-        }
-        rows.append(row | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
-        if not options.json:
-            print(f"{output}: {rendition.frames} frames at {rendition.fps:g} fps, {grade(found)}, {_count(len(found))}")
-    return rows
-
-
-def _fits(source: Document, target: Document, kept: bytes | None, file: Path | None) -> Fitting:
-    """The fitting that was kept, or one that is made; with how thick the target is."""
-    if kept is None:
-        return replace(_made(source, target), capsules=target.capsules)
-    return fitting.from_json(kept, str(file), source.skeleton, target.skeleton, target.capsules)
+def _degrees(text: str) -> float:
+    degrees = float(text)
+    if not -360 <= degrees <= 360:
+        raise ValueError
+    return degrees
 
 
 def _share(text: str) -> float:
@@ -302,132 +115,6 @@ def _share(text: str) -> float:
     if not 0 <= share <= 1:
         raise ValueError
     return share
-
-
-def _said(settings: Settings, options: argparse.Namespace) -> Settings:
-    """The fitting's settings, but for what was said on the command line."""
-    travel = settings.travel
-    if options.travel:
-        travel = replace(travel, mode=TRAVELS[options.travel])
-    if options.place:
-        travel = replace(travel, place=options.place)
-    settings = replace(settings, travel=travel)
-    if options.hold is not None:
-        hands = dict.fromkeys(("floor", "other hand", "body"), options.hold)
-        settings = replace(settings, hold=options.hold, holds={}, hands=hands)
-    if options.limits:
-        settings = replace(settings, limits="soft" if options.limits == "on" else "off")
-    if options.stride:
-        settings = replace(settings, path=options.stride)
-    return settings
-
-
-def _check(options: argparse.Namespace) -> int:
-    """What is wrong with the first clip of a file: against its source, or by itself, as a body that performs its own motion."""
-    document = _read(options.file)
-    source = _read(options.against) if options.against else document
-    for one in (document, source):
-        if not one.clips:
-            raise BadInput(f"{one.file}: there is no motion in it; name a file with at least one clip.")
-    kept = _bytes(options.fit) if options.fit else None
-    fits = _fits(source, document, kept, options.fit)
-    rendition, clip = document.clips[0], source.clips[0]
-    if rendition.frames != clip.frames:
-        raise BadInput(
-            f"{options.file}: it has {rendition.frames} frames and {options.against} has {clip.frames}; "
-            "name the clip it was transferred from."
-        )
-    found = find(clip, rendition, fits)
-    tree = {
-        "file": str(options.file),
-        "clip": rendition.name,
-        "against": str(options.against) if options.against else None,
-    }
-    if options.json:
-        _print_json(tree | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
-        return 0
-    print(f"{options.file}: {rendition.frames} frames at {rendition.fps:g} fps, {grade(found)}, {_count(len(found))}")
-    for row in found:
-        where = f"frames {row.frames[0]} to {row.frames[1]}" if row.unit else "throughout"
-        print(f"  {row.grade:<5} {row.text} ({where})")
-    return 0
-
-
-def _convert(options: argparse.Namespace) -> int:
-    kind = options.output.suffix.lower().lstrip(".")
-    kind = "usd" if kind == "usdc" else kind
-    if kind not in formats.WRITTEN:
-        endings = " or ".join(f".{name}" for name in formats.WRITTEN)
-        raise BadInput(f"{options.output}: this format is not written; give the output the ending {endings}.")
-    document = _read(options.input)
-    if kind in ("bvh", "csv") and not document.clips:
-        raise BadInput(
-            f"{options.input}: there is no motion in it to write as {kind.upper()}; name a file with at least one clip."
-        )
-    written = []
-    several = kind in formats.ONE_CLIP and len(document.clips) > 1
-    for number, clips in enumerate([[clip] for clip in document.clips] if several else [list(document.clips)]):
-        path = options.output.with_stem(f"{options.output.stem} {number + 1}") if several else options.output
-        _write(path, formats.write(clips, document, kind))
-        written.append({"output": str(path), "clips": [clip.name for clip in clips]})
-    if options.json:
-        _print_json({"input": str(options.input), "written": written, "notes": list(document.notes)})
-        return 0
-    for row in written:
-        print(f"{row['output']}: {', '.join(row['clips']) or 'no motion'}")
-    return 0
-
-
-def _batch(options: argparse.Namespace) -> int:
-    todo = batch.jobs(options.plan)
-    begun, shown = time.monotonic(), sys.stderr.isatty()
-
-    def told(one: batch.Outcome, through: int) -> None:
-        if shown:
-            print("\r\033[K", end="", file=sys.stderr)
-        if one.sentence:
-            print(one.sentence, file=sys.stderr)
-        if shown:
-            share = through / len(todo)
-            left = (time.monotonic() - begun) * (1 / share - 1)
-            bar = "━" * round(share * 24)
-            print(f"{bar:╌<24} {through} of {len(todo)}, about {left:.0f} s left", end="", file=sys.stderr, flush=True)
-
-    try:
-        outcomes = batch.run(todo, options.workers, told)
-    except KeyboardInterrupt:
-        print("\nStopped; what is done stays, and the same command goes on from there.", file=sys.stderr)
-        return FAILED
-    if shown:
-        print(file=sys.stderr)
-    wanted, folder = todo[0].wanted, todo[0].output.parent
-    made = batch.manifest(outcomes, wanted, options.plan.stem)
-    _write(folder / "manifest.json", (json.dumps(made, ensure_ascii=False, indent=1) + "\n").encode())
-    failed, skipped = sum(bool(one.sentence) for one in outcomes), sum(one.skipped for one in outcomes)
-    if options.json:
-        _print_json(made)
-    else:
-        print(
-            f"{folder}: {len(outcomes) - failed} files"
-            + (f", {skipped} of them were there already" if skipped else "")
-            + (f"; {failed} failed" if failed else "")
-        )
-    return FAILED if failed else 0
-
-
-def _count(findings: int) -> str:
-    return {0: "no findings", 1: "1 finding"}.get(findings, f"{findings} findings")
-
-
-def _free(folder: Path, name: str, kind: str, taken: set[Path]) -> Path:
-    """A file name for a result that no other result of this command has."""
-    stem = re.sub(r"[^\w .()+-]+", "_", name).strip(" .") or "clip"
-    path, number = folder / f"{stem}.{kind}", 1
-    while path in taken:
-        number += 1
-        path = folder / f"{stem} {number}.{kind}"
-    taken.add(path)
-    return path
 
 
 if __name__ == "__main__":

@@ -157,10 +157,12 @@ def _smoothed(positions: FloatArray, fps: float) -> FloatArray:
 
 @cache
 def _parabola(half: int) -> FloatArray:
-    # Imported where it is needed: the library is large, and a shell command that finds no contacts need not wait for it.
-    from scipy.signal import savgol_coeffs
+    """Weights of a parabola fitted by least squares, read in its middle (``scipy.signal.savgol_coeffs(2 · half + 1, 2)``).
 
-    return np.asarray(savgol_coeffs(2 * half + 1, 2))
+    Solved here, since importing that library takes longer than most transfers.
+    """
+    at = np.arange(-half, half + 1, dtype=float)
+    return np.asarray(np.linalg.pinv(np.stack([np.ones_like(at), at, at * at], axis=1))[0])
 
 
 def speed_of(positions: FloatArray, fps: float) -> FloatArray:

@@ -12,13 +12,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from armuto import rotation
+from armuto.choices import UNITS, UP_AXES
 from armuto.pairing import Assignment
 from armuto.plans import BodyPlan, plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, FileFrame, Skeleton
-
-UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "inch": 0.0254, "foot": 0.3048, "dm": 0.1}
-UP_AXES = ("+Y", "+Z", "+X", "-Y", "-Z", "-X")
 
 # How common each unit is where the format leaves it open, and where it prescribes metres.
 _OPEN = {"cm": 0.50, "m": 0.28, "mm": 0.06, "inch": 0.10, "foot": 0.03, "dm": 0.03}
@@ -78,8 +76,9 @@ def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared
     why = "no evidence in the motion, so the usual +Y"
     moved = _sampled(clip, skeleton)
     if top and feet:
+        # A rest pose that was taken from the motion says nothing that the motion does not.
         at_rest = skeleton.rest.positions[None]
-        for positions, weight in ((at_rest, 1.0), (moved, 1.0)):
+        for positions, weight in ((at_rest, 1.0 if skeleton.file_rest is None else 0.0), (moved, 1.0)):
             upper, lower = _centre(positions, parts, *top), _centre(positions, parts, *feet)
             assert upper is not None and lower is not None
             line = (upper - lower).mean(axis=0)
@@ -88,18 +87,34 @@ def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared
                 for axis in UP_AXES:
                     votes[axis] += weight * float(line @ _axis(axis)) / length
         why = f"the {'head' if upright else 'trunk'} lies that way from the feet"
+        if len(moved) > 1:
+            # Whoever lies or crawls throughout has the floor below; where the rest pose tells nothing, that counts for more.
+            steady = _steadiness(moved)
+            for axis in UP_AXES:
+                votes[axis] += (0.5 if skeleton.file_rest is None else 1.5) * steady[axis]
+            if skeleton.file_rest is not None and max(steady, key=lambda axis: steady[axis]) == max(
+                votes, key=lambda axis: votes[axis]
+            ):
+                why += " throughout the motion, and the lowest points keep their height along it"
     else:
+        rest, steady = skeleton.rest.positions, _steadiness(moved)
         size = float(np.ptp(moved, axis=(0, 1)).max()) or 1.0
-        rest = skeleton.rest.positions
         for axis in UP_AXES:
-            heights = moved @ _axis(axis)
-            steady = float(np.exp(-heights.min(axis=1).std() / (0.02 * size))) if len(moved) > 1 else 0.0
             extent = float(np.ptp(rest @ _axis(axis))) / (float(np.ptp(rest, axis=0).max()) or 1.0)
             above = float((rest[0] - rest.mean(axis=0)) @ _axis(axis)) / size
-            votes[axis] += 0.6 * steady + 0.5 * extent + 0.3 * above
+            votes[axis] += 0.6 * steady[axis] + 0.5 * extent + 0.3 * above
         why = "the body's lowest point keeps its height along it" if len(moved) > 1 else "the body is longest along it"
     best = max(votes, key=lambda axis: votes[axis])
     return best, f"up is {best}: {why}"
+
+
+def _steadiness(moved: FloatArray) -> dict[str, float]:
+    """For each axis how well the lowest point of a body keeps its height along it, 0 to 1. moved: ``(N, J, 3)``."""
+    size = float(np.median(np.linalg.norm(np.ptp(moved, axis=1), axis=1))) or 1.0
+    out = dict.fromkeys(UP_AXES, 0.0)
+    for axis in UP_AXES if len(moved) > 1 else ():
+        out[axis] = float(np.exp(-(moved @ _axis(axis)).min(axis=1).std() / (0.02 * size)))
+    return out
 
 
 def upright(up: str) -> FloatArray:
@@ -187,10 +202,12 @@ def file_frame(
     bounds: FloatArray | None = None,
     metres_declared: bool = False,
     told: Told = NOTHING,
+    note: str = "",
 ) -> FileFrame:
     """Propose the file's unit and up axis, or take what was told. The skeleton is in its file's own space.
 
-    metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception.
+    metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception. note: one more
+    sentence of evidence, on how the skeleton rests.
     """
     unit, up = told.unit, told.up
     clip = max(clips, key=lambda c: c.frames, default=None)
@@ -210,5 +227,7 @@ def file_frame(
     if told.turned:
         turn = rotation.multiply(rotation.about([0.0, 1.0, 0.0], np.radians(told.turned)), turn)
         evidence.append(f"turned by {told.turned:g}° about up: as told")
+    if note:
+        evidence.append(note)
     q = (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3]))
     return FileFrame(UNITS[unit], q, up, told.turned, tuple(evidence))

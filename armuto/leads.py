@@ -12,6 +12,8 @@ from armuto.plans import BodyPlan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
+ELSEWHERE = 0.3  # of a run's length
+
 
 @dataclass(frozen=True)
 class Lead:
@@ -50,7 +52,9 @@ def leads(
                 out[joint] = Lead(
                     joint, rows[len(rows) // 2], rows[len(rows) // 2], 0.0, pair.part, place, pair.moves, among=among
                 )
-        elif len(rows) == len(joints):
+        elif len(rows) == len(joints) and not (
+            part is not None and part.many and _apart(pair, by_part, plan, source, positions, target)
+        ):
             for joint, row in zip(joints, rows, strict=True):
                 out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
         elif part is not None and not part.many:
@@ -61,6 +65,24 @@ def leads(
             for lead in _spread(pair, before, after, source, positions, target):
                 out[lead.target] = lead
     return out
+
+
+def _apart(
+    pair: Pair,
+    by_part: dict[str, Pair],
+    plan: BodyPlan,
+    source: Skeleton,
+    positions: FloatArray,
+    target: Skeleton,
+) -> bool:
+    """Whether the bones of a run lie elsewhere along it than as many on the other body, as where one lies on the hips."""
+    before, after = _neighbours(pair, by_part, plan)
+    if not (before and before.source and before.target and after and after.source and after.target):
+        return False
+    there = [source.index[name] for name in (before.source[-1], *pair.source, after.source[0])]
+    here = [target.index[name] for name in (before.target[-1], *pair.target, after.target[0])]
+    apart = np.abs(_fractions(positions[there]) - _fractions(target.rest.positions[here]))
+    return bool(apart.max() > ELSEWHERE)
 
 
 def side_by_side(skeleton: Skeleton, joints: Sequence[int]) -> bool:

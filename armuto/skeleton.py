@@ -42,7 +42,8 @@ class Skeleton:
 
     names: unique, ``J`` of them. parents: ``(J,)``, -1 for a root, every parent before its children.
     rest_translation ``(J, 3)`` and rest_rotation ``(J, 4)`` are relative to the parent. ends: ``(parent joint,
-    offset)`` of end sites, which have no name and do not move against their parent.
+    offset)`` of end sites, which have no name and do not move against their parent. file_rest: ``(J, 4)`` the file's own rest
+    rotations, where those are no posture and one from the motion stands for them (:mod:`armuto.rest_pose`).
     """
 
     names: tuple[str, ...]
@@ -52,6 +53,7 @@ class Skeleton:
     end_parents: IntArray = field(default_factory=lambda: np.zeros(0, np.int64))
     end_offsets: FloatArray = field(default_factory=lambda: np.zeros((0, 3)))
     file_frame: FileFrame = FileFrame()
+    file_rest: FloatArray | None = None
 
     def __post_init__(self) -> None:
         count = len(self.names)
@@ -63,6 +65,8 @@ class Skeleton:
             raise ValueError("rest translation and rotation must have one row per joint")
         for array in (self.parents, self.rest_translation, self.rest_rotation, self.end_parents, self.end_offsets):
             _frozen(array)
+        if self.file_rest is not None:
+            _frozen(self.file_rest)
 
     def __len__(self) -> int:
         return len(self.names)
@@ -218,14 +222,19 @@ def in_frame(skeleton: Skeleton, frame: FileFrame) -> Skeleton:
     turn = np.array(frame.turn)
     translation = skeleton.rest_translation * frame.unit
     translation[roots] = rotation.rotate(turn, translation[roots])
-    rotations = skeleton.rest_rotation.copy()
-    rotations[roots] = rotation.multiply(turn, rotations[roots])
+
+    def upright(rotations: FloatArray) -> FloatArray:
+        out = rotations.copy()
+        out[roots] = rotation.multiply(turn, out[roots])
+        return out
+
     return replace(
         skeleton,
         rest_translation=translation,
-        rest_rotation=rotations,
+        rest_rotation=upright(skeleton.rest_rotation),
         end_offsets=skeleton.end_offsets * frame.unit,
         file_frame=frame,
+        file_rest=None if skeleton.file_rest is None else upright(skeleton.file_rest),
     )
 
 

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Any, TypeGuard
 
-from armuto import formats, intake, naming
+from armuto import formats, naming
+from armuto.choices import DECLARABLE, UNITS, UP_AXES, WRITTEN
 from armuto.delivering.leaving import WAYS, leave
 from armuto.delivering.resampling import resample
 from armuto.delivering.thinning import Bound, Keys, thin
@@ -20,8 +21,7 @@ from armuto.settling.rooting import rooted, wants_root
 from armuto.skeleton import Clip
 
 FORMAT = 1
-KINDS = formats.WRITTEN
-DECLARED = ("glb", "dae", "usd")  # formats that say themselves in which unit and axes they are
+KINDS = WRITTEN
 RATES = (1.0, 480.0)
 
 
@@ -30,9 +30,10 @@ class Wanted:
     """How a delivery is to come out.
 
     kind: one of KINDS. mesh: with the figure's mesh, where the format holds one. together: all clips of a character in one
-    file, for "glb". fps: frames per second, or None for each clip's own. unit: a key of :data:`armuto.intake.UNITS`, and up:
-    one of UP_AXES, where the format declares neither. thinned: how far keys may be thinned, for "glb", or None. travel: one of
-    :data:`armuto.delivering.leaving.WAYS`. first: the number of the first frame. fittings: whether the fittings go along.
+    file, for "glb". fps: frames per second, or None for each clip's own. unit: a key of :data:`armuto.choices.UNITS`, and up:
+    one of UP_AXES, of those that the format can declare; a "glb" is always in metres and +Y up. thinned: how far keys may be
+    thinned, for "glb", or None. travel: one of :data:`armuto.delivering.leaving.WAYS`. first: the number of the first frame.
+    fittings: whether the fittings go along.
     """
 
     kind: str = "glb"
@@ -82,10 +83,13 @@ def wanted_from(tree: Mapping[str, Any]) -> Wanted:
         if key == "thinned" and value is not None:
             value = _bound(value)
         made = replace(made, **{key: value})
-    choices = (("kind", KINDS), ("unit", tuple(intake.UNITS)), ("up", intake.UP_AXES), ("travel", WAYS))
+    choices = (("kind", KINDS), ("unit", tuple(UNITS)), ("up", UP_AXES), ("travel", WAYS))
     for key, allowed in choices:
         if getattr(made, key) not in allowed:
             raise BadInput(f"Delivery: {key} cannot be “{getattr(made, key)}”; take one of {', '.join(allowed)}.")
+    able = DECLARABLE.get(made.kind, UP_AXES)
+    if made.up not in able:
+        raise BadInput(f"Delivery: {made.kind} cannot say that {made.up} is up; take one of {', '.join(able)}.")
     for key in ("mesh", "together", "fittings"):
         if not isinstance(getattr(made, key), bool):
             raise BadInput(f"Delivery: {key} is either true or false.")
@@ -161,7 +165,7 @@ def pack(results: Iterable[tuple[str, Result]], wanted: Wanted) -> Iterator[File
         form = formats.Form(
             mesh=wanted.mesh,
             first=wanted.first,
-            unit=intake.UNITS[wanted.unit],
+            unit=UNITS[wanted.unit],
             up=wanted.up,
             keys=tuple(keys for _, keys in made),
         )

@@ -9,7 +9,8 @@ from pathlib import PurePath
 
 import numpy as np
 
-from armuto import intake, pairing, rotation
+from armuto import intake, rotation
+from armuto.choices import READ
 from armuto.delivering.thinning import Keys
 from armuto.errors import BadInput
 from armuto.formats import archive, bvh, collada, collada_writer, gltf, positions, usd
@@ -19,30 +20,31 @@ from armuto.formats.gltf.skin import skin_of
 from armuto.intake import NOTHING, Told
 from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
+from armuto.rest_pose import lies_at_rest, with_posture
 from armuto.rotation import FloatArray
 from armuto.settling.capsules import Capsule, estimate
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
-READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
-WRITTEN = ("glb", "bvh", "dae", "usd", "csv")
-ONE_CLIP = ("bvh", "dae", "usd", "csv")  # formats that are written with one motion to a file
 OPEN_FORMATS = (
     "BVH (.bvh), glTF 2.0 (.glb, or .gltf with its files in a .zip), COLLADA (.dae) or USD (.usda, .usdc, .usdz)"
 )
+
+CENTIMETRE = 0.01
 
 
 @dataclass(frozen=True)
 class Form:
     """How a file is to be written, where its format leaves that open.
 
-    mesh: with the figure's mesh, where it has one. first: the number of the first frame. unit: metres per unit, and up: one of
-    :data:`armuto.intake.UP_AXES`, both for "bvh" and "csv", which declare neither. keys: of each clip, the keys to write to
-    a "glb"; every other format is keyed on every frame.
+    mesh: with the figure's mesh, where it has one. first: the number of the first frame. unit: metres per unit, a centimetre
+    for "bvh" and "csv" and a metre for "dae" and "usd" where it is None. up: one of :data:`armuto.choices.UP_AXES`, of those
+    that the format can declare. A "glb" is always in metres and +Y up. keys: of each clip, the keys to write to a "glb"; every
+    other format is keyed on every frame.
     """
 
     mesh: bool = True
     first: int = 0
-    unit: float = 0.01
+    unit: float | None = None
     up: str = "+Y"
     keys: tuple[Keys | None, ...] = ()
 
@@ -167,9 +169,7 @@ def _kind(data: bytes, suffix: str) -> str | None:
 def _read_bvh(data: bytes, file: str, told: Told) -> Document:
     original = bvh.parse(data, file)
     raw = bvh.to_clip(original, PurePath(file).stem)
-    parts = pairing.assign(raw.skeleton)
-    frame = intake.file_frame(raw.skeleton, parts, (raw,), told=told)
-    skeleton = in_frame(raw.skeleton, frame)
+    skeleton, parts = _standing(raw.skeleton, (raw,), told=told)
     notes = list(original.notes)
     written = [joint.name for joint in original.joints]
     doubled = sorted({name for name in written if written.count(name) > 1})
@@ -200,9 +200,8 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
         display = gltf.at_bind(held)
         held = gltf.parse(display, shown)
     rig = gltf.rig(held)
-    parts = _confirmed(rig, avatar.humanoid(held)) or pairing.assign(rig.skeleton, weighted=rig.weighted)
-    frame = intake.file_frame(rig.skeleton, parts, rig.clips, rig.bounds, metres_declared=True, told=told)
-    skeleton = in_frame(rig.skeleton, frame)
+    skeleton, parts = _standing(rig.skeleton, rig.clips, told, rig, avatar.humanoid(held))
+    frame = skeleton.file_frame
     bounds = rig.bounds
     if bounds is not None:
         turned = rotation.rotate(np.array(frame.turn), bounds) * frame.unit
@@ -214,10 +213,33 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
     return Document(file, kind, skeleton, clips, parts, tuple(notes), held, rig, bounds, display)
 
 
-def _confirmed(rig: gltf.GltfRig, by_node: dict[int, str]) -> Assignment:
-    """Parts that the file itself names, completed by the names of the bones it leaves out."""
-    if not by_node:
-        return {}
+def _standing(
+    raw: Skeleton,
+    clips: Sequence[Clip],
+    told: Told,
+    rig: gltf.GltfRig | None = None,
+    by_node: Mapping[int, str] | None = None,
+) -> tuple[Skeleton, Assignment]:
+    """The skeleton in our own space, resting in a posture, and its parts.
+
+    rig: where it came from a glTF. A mesh shows how its skeleton is meant to rest; where there is none, the motion may have to
+    say it. by_node: the parts that the file itself names.
+    """
+    weighted, bounds = (rig.weighted, rig.bounds) if rig else ((), None)
+    shown = () if rig and rig.skinned else clips
+    lies = False
+    while True:
+        rested = with_posture(raw, shown, weighted, lies)
+        parts = (_confirmed(rig, by_node, rested.parts) if rig and by_node else {}) or rested.parts
+        frame = intake.file_frame(rested.skeleton, parts, clips, bounds, rig is not None, told, rested.note)
+        up = rotation.rotate(rotation.inverse(np.array(frame.turn)), np.array([0.0, 1.0, 0.0]))
+        if lies or not shown or rested.note or not lies_at_rest(rested.skeleton, parts, up):
+            return in_frame(rested.skeleton, frame), parts
+        lies = True
+
+
+def _confirmed(rig: gltf.GltfRig, by_node: Mapping[int, str], read: Assignment) -> Assignment:
+    """Parts that the file itself names, completed by what was read of the bones it leaves out."""
     why = "the file's own table of humanoid bones says so"
     found: dict[str, tuple[Found, ...]] = {}
     for joint, node in enumerate(rig.nodes):
@@ -225,7 +247,7 @@ def _confirmed(rig: gltf.GltfRig, by_node: dict[int, str]) -> Assignment:
         if part:
             found[part] = (*found.get(part, ()), Found(joint, 1.0, why))
     taken = {bone.joint for bones in found.values() for bone in bones}
-    for part, bones in pairing.assign(rig.skeleton, weighted=rig.weighted).items():
+    for part, bones in read.items():
         if part not in found and not any(bone.joint in taken for bone in bones):
             found[part] = bones
     return {part.name: found[part.name] for part in plan_of(found).parts if part.name in found}
@@ -259,9 +281,9 @@ def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = Fal
         original = document.original
         turn = intake.upright(form.up)
         own = original if isinstance(original, bvh.BvhFile) else None
-        return bvh.serialise(bvh.from_clip(clip, own, form.unit, turn))
+        return bvh.serialise(bvh.from_clip(clip, own, form.unit or CENTIMETRE, turn))
     if kind == "csv":
-        return positions.write(clips[0], form.unit, intake.upright(form.up), form.first)
+        return positions.write(clips[0], form.unit or CENTIMETRE, intake.upright(form.up), form.first)
     if kind == "glb":
         rooted = bool(clips) and clips[0].skeleton.names[1:] == document.skeleton.names
         if isinstance(document.original, gltf.GltfFile) and document.rig:
@@ -275,9 +297,9 @@ def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = Fal
             gltf.parse(write(clips, document, "glb", form=replace(form, keys=())), f"{document.file} as .glb")
         )
         if kind == "dae":
-            return collada_writer.write(parts)
+            return collada_writer.write(parts, form.unit or 1.0, form.up)
         # USD's library is large; whoever writes none need not wait for it.
         from armuto.formats import usd_writer
 
-        return usd_writer.write(parts)
+        return usd_writer.write(parts, form.unit or 1.0, form.up)
     raise ValueError(f"unknown format {kind}")

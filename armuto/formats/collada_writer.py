@@ -1,6 +1,6 @@
 """COLLADA 1.4 (.dae) from a figure's parts: nodes, skinned meshes, materials, and one motion as a matrix per joint and frame.
 
-Metres and +Y up. Images lie in the file itself, as data addresses. Standard: COLLADA 1.4.1, Khronos 2008.
+Images lie in the file itself, as data addresses. Standard: COLLADA 1.4.1, Khronos 2008.
 """
 
 from __future__ import annotations
@@ -13,24 +13,30 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 import numpy as np
 from numpy.typing import NDArray
 
+from armuto.choices import UNITS
 from armuto.formats import scene
 from armuto.formats.gltf.building import Body, Parts, Surface
+from armuto.intake import upright
 from armuto.rotation import FloatArray
 
 SPACE = "http://www.collada.org/2005/11/COLLADASchema"
 MARKS = "_-."
+UP = {"+Y": "Y_UP", "+Z": "Z_UP", "+X": "X_UP"}
+NAMES = {"m": "meter", "cm": "centimeter", "mm": "millimeter", "inch": "inch", "foot": "foot", "dm": "decimeter"}
 
 
-def write(parts: Parts) -> bytes:
-    """The parts as .dae, with their first animation."""
+def write(parts: Parts, unit: float = 1.0, up: str = "+Y") -> bytes:
+    """The parts, which are in metres and +Y up, as .dae with their first animation. unit: metres per unit. up: a key of UP."""
+    parts = scene.in_space(parts, unit, upright(up))
     root = Element("COLLADA", {"xmlns": SPACE, "version": "1.4.1"})
     asset = SubElement(root, "asset")
     contributor = SubElement(asset, "contributor")
     SubElement(contributor, "authoring_tool").text = "Armuto"
     # Times of making are left at the epoch, so that the same figure gives the same file.
     SubElement(asset, "created").text = SubElement(asset, "modified").text = "1970-01-01T00:00:00Z"
-    SubElement(asset, "unit", {"name": "meter", "meter": "1"})
-    SubElement(asset, "up_axis").text = "Y_UP"
+    name = next((NAMES[key] for key, metres in UNITS.items() if metres == unit), "unit")
+    SubElement(asset, "unit", {"name": name, "meter": f"{unit:g}"})
+    SubElement(asset, "up_axis").text = UP[up]
     ids = scene.unique_ids([node.name for node in parts.nodes], MARKS)
     _materials(root, parts)
     skinned = _bodies(root, parts, ids)

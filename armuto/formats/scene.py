@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,62 @@ class Motion:
     times: FloatArray
     translations: dict[int, FloatArray]
     rotations: dict[int, FloatArray]
+
+
+def in_space(parts: Parts, unit: float, turn: FloatArray) -> Parts:
+    """The parts with lengths in another unit and other axes: every transform M becomes S M S⁻¹, S = turn⁻¹ / unit.
+
+    unit: metres per unit. turn: quaternion ``(4,)`` that brings the wanted up axis to +Y, a turn between axes. Scales keep
+    their order along the axes they belong to.
+    """
+    back = rotation.inverse(turn)
+    axes = np.abs(np.round(rotation.to_matrix(back)))
+
+    def place(v: FloatArray) -> FloatArray:
+        return rotation.rotate(back, np.asarray(v, float)) / unit
+
+    def turned(q: FloatArray) -> FloatArray:
+        return rotation.multiply(rotation.multiply(back, np.asarray(q, float)), turn)
+
+    change = np.eye(4)
+    change[:3, :3] = rotation.to_matrix(back) / unit
+    into = np.linalg.inv(change)
+
+    def scaled(v: FloatArray) -> FloatArray:
+        return np.asarray(v @ axes.T)
+
+    values = {"translation": place, "rotation": turned, "scale": scaled}
+    return replace(
+        parts,
+        nodes=[
+            replace(
+                node,
+                translation=place(node.translation),
+                rotation=turned(node.rotation),
+                scale=None if node.scale is None else scaled(node.scale),
+            )
+            for node in parts.nodes
+        ],
+        bodies=[
+            replace(
+                body,
+                surfaces=[
+                    replace(
+                        one,
+                        points=place(one.points),
+                        normals=None if one.normals is None else rotation.rotate(back, one.normals),
+                    )
+                    for one in body.surfaces
+                ],
+            )
+            for body in parts.bodies
+        ],
+        skins=[replace(skin, binds=change @ skin.binds @ into) for skin in parts.skins],
+        animations=[
+            (name, [replace(track, values=values[track.path](track.values)) for track in tracks])
+            for name, tracks in parts.animations
+        ],
+    )
 
 
 def matrix(node: Node) -> FloatArray:

@@ -1,6 +1,6 @@
 """USD with UsdSkel from a figure's parts: one SkelRoot with skeleton, skinned meshes, preview materials and one motion.
 
-Metres and +Y up; a time code is a frame. Textures are not written: a layer by itself can only name files beside it.
+A time code is a frame. Textures are not written: a layer by itself can only name files beside it.
 """
 
 from __future__ import annotations
@@ -14,16 +14,21 @@ from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdSkel, Vt
 
 from armuto.formats import scene
 from armuto.formats.gltf.building import Body, Material, Parts, Surface
+from armuto.intake import upright
 from armuto.rotation import FloatArray
 
+UP = {"+Y": UsdGeom.Tokens.y, "+Z": UsdGeom.Tokens.z}
 
-def write(parts: Parts) -> bytes:
-    """The parts as .usd (crate), with their first animation."""
+
+def write(parts: Parts, unit: float = 1.0, up: str = "+Y") -> bytes:
+    """The parts, which are in metres and +Y up, as .usd (crate) with their first animation. unit: metres per unit. up: a key
+    of UP."""
+    parts = scene.in_space(parts, unit, upright(up))
     with tempfile.TemporaryDirectory(prefix="armuto-usd-") as folder:
         path = str(Path(folder) / "out.usdc")
         stage = Usd.Stage.CreateNew(path)
-        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-        UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+        UsdGeom.SetStageUpAxis(stage, UP[up])
+        UsdGeom.SetStageMetersPerUnit(stage, unit)
         root = UsdSkel.Root.Define(stage, "/Figure")
         stage.SetDefaultPrim(root.GetPrim())
         paths = _skeleton(stage, parts)

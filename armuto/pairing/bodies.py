@@ -264,8 +264,8 @@ def _length(anatomy: Anatomy, limb: Limb, which: int) -> float:
 def _across(anatomy: Anatomy, found: Mapping[str, Limb], names: Names) -> tuple[FloatArray, frozenset[str]]:
     """The direction across the body, and the limbs whose twin 0 is on its far side.
 
-    By where limbs begin, since arms and legs may be crossed. Where the names of all limbs say a side throughout, they tell which
-    twins go together, however the trunk is turned.
+    By where limbs begin, since arms and legs may be crossed. Where the names of all limbs say a side throughout, they tell
+    which twins go together, however the trunk is turned.
     """
     ways = {}
     for name, limb in found.items():
@@ -283,7 +283,7 @@ def _across(anatomy: Anatomy, found: Mapping[str, Limb], names: Names) -> tuple[
 
 
 def _named_side(names: Names, limb: Limb) -> int:
-    """1 where the names of a limb say that twin 0 is the left one, -1 where they say the right one, 0 where they do not agree."""
+    """1 where the names of a limb say that twin 0 is the left one, -1 the right one, 0 where they do not agree."""
     said = [
         1 if (names.read[joint].side == "left") == (which == 0) else -1
         for which in (0, 1)

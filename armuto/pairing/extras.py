@@ -1,7 +1,7 @@
 """Bones outside the body plan that two skeletons have alike: ears, capes, tails, props, at the same place of the tree.
 
-Below every two bones that are paired, the free lines of bones of both sides are compared: by their names, by where they start and
-where they lead in the axes of the body, and by how long they are against it; and given to each other by the best assignment
+Below every two bones that are paired, the free lines of bones of both sides are compared: by their names, by where they start
+and where they lead in the axes of the body, and by how long they are against it; and given to each other by the best assignment
 (``scipy.optimize.linear_sum_assignment``).
 """
 
@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from armuto.lexicon import BoneName, lexicon_for
 from armuto.pairing.anatomy import unit
@@ -22,7 +21,8 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
 RIGGING = frozenset(
-    "twist roll ik fk pole target ctrl control end nub tip site aux helper dummy corrective null marker pivot".split()
+    ("twist", "roll", "ik", "fk", "pole", "target", "ctrl", "control", "end", "nub", "tip", "site")
+    + ("aux", "helper", "dummy", "corrective", "null", "marker", "pivot")
 )
 LIKE = 0.55  # from which likeness on two lines are paired
 SURE = 0.7  # of a pair by name; one by shape alone is as sure as its likeness times this
@@ -101,6 +101,9 @@ class Side:
 
 def extras(source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment) -> Iterable[Match]:
     """Lines of bones outside the plan that are alike, below bones that are the same part of both bodies."""
+    # Imported where it is needed: the library is large, and few bodies have anything outside the plan alike.
+    from scipy.optimize import linear_sum_assignment
+
     one, other = Side(source, source_parts), Side(target, target_parts)
     for part, bones in source_parts.items():
         if part not in target_parts:

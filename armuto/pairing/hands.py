@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
 
-from armuto.pairing.anatomy import Anatomy, unit
+from armuto.pairing.anatomy import ZERO, Anatomy, unit
 from armuto.rotation import FloatArray
 
 BONES = {
@@ -37,6 +38,12 @@ def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[st
     if not lines or len(lines) > 5:
         return {}, 0.0
     at, wrist = anatomy.at, anatomy.at[hand]
+    near = ZERO * anatomy.size
+    if len(lines) > 1 and all(
+        len(one) > 2 and anatomy.length[one[0]] <= near < anatomy.length[one[1]] for one in lines
+    ):
+        # Every finger has a joint on the wrist that is there for its branch alone.
+        lines = [one[1:] for one in lines]
     bones = [_solid(anatomy, hand, line) for line in lines]
     if len(lines) == 1:
         return {"index": bones[0]}, 0.8
@@ -65,8 +72,8 @@ def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[st
 
 
 def _solid(anatomy: Anatomy, hand: int, line: Sequence[int]) -> list[int]:
-    """A finger's bones without a palm bone before and an end behind."""
-    bones = list(line)
+    """A finger's bones without a palm bone before and an end behind; of joints on one spot the last."""
+    bones = [a for a, b in itertools.pairwise(line) if anatomy.length[b] > ZERO * anatomy.size] + [line[-1]]
     first = float(np.linalg.norm(anatomy.at[bones[0]] - anatomy.at[hand]))
     if len(bones) >= 4 and first < 0.75 * anatomy.length[bones[1]]:
         bones = bones[1:]

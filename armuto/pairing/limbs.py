@@ -5,8 +5,9 @@ are scored at once:
 
     score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over
 
-dₖ is the length from one part to the next, L the length of the limb's required parts, reckoned from those that are there, sₖ and
-σₖ the share and spread that the body plan gives. The weights exp(score) of all ways together give the probability of each bone being each part.
+dₖ is the length from one part to the next, L the length of the limb's required parts, reckoned from those that are there, sₖ
+and σₖ the share and spread that the body plan gives. The weights exp(score) of all ways together give the probability of each
+bone being each part.
 """
 
 from __future__ import annotations
@@ -76,8 +77,8 @@ def ways(
         if len(chosen) > bones:
             continue
         at = _choices(bones, len(chosen))
-        score = OPTIONAL * sum(not parts[n].required for n in chosen) - ABSENT * missing
-        score = score + _lengths(along, straight, at, [parts[n] for n in chosen])
+        score = _lengths(along, straight, at, [parts[n] for n in chosen])
+        score += OPTIONAL * sum(not parts[n].required for n in chosen) - ABSENT * missing
         whole = fans and chosen[-1] == len(parts) - 1
         score += _passed(still, leaf, at, fan if whole else np.zeros_like(fan), whole)
         if whole:

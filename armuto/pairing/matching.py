@@ -11,7 +11,6 @@ import sys
 from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from armuto.lexicon import lexicon_for
 from armuto.pairing.anatomy import Anatomy, unit
@@ -83,6 +82,9 @@ class _Matcher:
                     e = self.b.skeleton.children[d][0]
                     options.append((self.score(c, e) + PASSED, (c, e)))
                 best[i, k], wins[i, k] = max(options)
+        # Imported where it is needed: the library is large, and most bodies have a plan.
+        from scipy.optimize import linear_sum_assignment
+
         rows, columns = linear_sum_assignment(-best)
         kept = [(i, k) for i, k in zip(rows.tolist(), columns.tolist(), strict=True) if best[i, k] > 0]
         return float(sum(best[i, k] for i, k in kept)), [wins[i, k] for i, k in kept]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -32,6 +33,26 @@ def assign(
     Without a plan, the one that explains the skeleton best. words: the lexicon of the language the names are in, found out
     when it is not given. weighted: joints that move skin, where that is known.
     """
+    return read(skeleton, plan, words, weighted).parts
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What was read of a skeleton. score: how well a body plan fits it, and posture: how well it then stands, both as natural
+    logarithms, at best about 0 without names; minus infinity where no body was found in its shape."""
+
+    parts: Assignment
+    score: float = -np.inf
+    posture: float = -np.inf
+
+
+def read(
+    skeleton: Skeleton,
+    plan: BodyPlan | None = None,
+    words: Lexicon | None = None,
+    weighted: Collection[int] = (),
+) -> Reading:
+    """As :func:`assign`, with how well the body fits."""
     heads = without_prefix(skeleton.names)
     words = words or lexicon_for(heads)
     names = Names.of(skeleton, heads, words)
@@ -46,9 +67,10 @@ def assign(
             break
     if best:
         named = by_name(skeleton, best.plan, words, names.read) if any(names.scores) else {}
-        return _in_order(best.plan, Reading(anatomy, names, best).parts(named))
+        parts = _in_order(best.plan, Limbs(anatomy, names, best).parts(named))
+        return Reading(parts, best.score, best.posture)
     by_plan = [(one, by_name(skeleton, one, words, names.read)) for one in plans]
-    return _in_order(*max(by_plan, key=lambda found: explained(skeleton, *found)))
+    return Reading(_in_order(*max(by_plan, key=lambda found: explained(skeleton, *found))))
 
 
 def _in_order(plan: BodyPlan, parts: Assignment) -> Assignment:
@@ -69,7 +91,7 @@ def explained(skeleton: Skeleton, plan: BodyPlan, parts: Assignment) -> float:
     return found + 0.5 * ((level if plan.trunk == "level" else 1 - level) - 0.5)
 
 
-class Reading:
+class Limbs:
     """The parts of a body that was found, limb by limb; every bone is given to one part."""
 
     def __init__(self, anatomy: Anatomy, names: Names, body: Body):

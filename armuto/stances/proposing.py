@@ -18,10 +18,12 @@ from armuto.stances.value import Stance, posed
 
 PREFERRED = 6.0  # degrees by which a posture must be better than one that comes before it
 ZERO = "All rotations zero"
+FROM_MOTION = "Posture from the motion"
 UNWORN = 15.0  # degrees by which zero must be better: nothing says that a body was ever meant to stand so
 POOR = 45.0  # degrees off: no posture for a stance
 PHRASES = {
     "Rest pose": "the rest pose",
+    FROM_MOTION: "a frame of the motion, as the file's rest pose is no posture:",
     "Bind pose": "the pose its mesh was bound in",
     "Calibration frames": "the calibration frames of a clip: the body",
     ZERO: "with all rotations zero it",
@@ -58,7 +60,8 @@ def candidates(
 
     others: their names with local rotations ``(J, 4)``.
     """
-    rows: list[tuple[str, FloatArray]] = [("Rest pose", skeleton.rest_rotation)]
+    first = "Rest pose" if skeleton.file_rest is None else FROM_MOTION
+    rows: list[tuple[str, FloatArray]] = [(first, skeleton.rest_rotation)]
     for name, rotations in (*(others or {}).items(), (ZERO, making.zero(skeleton))):
         apart = [float(rotation.angle(rotation.multiply(rotation.inverse(q), rotations)).max()) for _, q in rows]
         if min(apart) > np.radians(1.0):

@@ -125,8 +125,8 @@ class Shape:
         elif len(long) > 1:
             # One chain stands for all these fingers: the thumb tells across, if there is one.
             onward = sum((ways[c] for c in long), np.zeros(3))
-            middle = sum((at[c] for c in long), np.zeros(3)) / len(long)
-            across = at[fingers[0]] - middle if fingers[0] not in long else np.zeros(3)
+            palm = sum((at[c] for c in long), np.zeros(3)) / len(long)
+            across = at[fingers[0]] - palm if fingers[0] not in long else np.zeros(3)
         else:
             onward, across = ways[long[0] if long else fingers[0]], at[fingers[0]] - at[fingers[-1]]
         onward = unit(onward)

@@ -1,5 +1,5 @@
-"""Generated rigs as people build them who never saw our plans: limbs that end early, mittens, capes, tails, ears and wings besides
-arms, joints on one spot, and names in styles that the lexicon has not seen."""
+"""Generated rigs as people build them who never saw our plans: limbs that end early, mittens, capes, tails, ears and wings
+besides arms, joints on one spot, and names in styles that the lexicon has not seen."""
 
 from __future__ import annotations
 
@@ -165,8 +165,8 @@ UNSEEN: tuple[dict[str, str], ...] = (
     {
         "root": "wortel", "hips": "bekken", "spine": "ruggengraat", "neck": "nek", "head": "hoofd", "shoulder": "sleutelbeen",
         "upper arm": "bovenarm", "lower arm": "onderarm", "hand": "pols", "upper leg": "dij", "lower leg": "scheen",
-        "foot": "voet", "toes": "tenen", "thumb": "duim", "index": "wijs", "middle": "midden", "ring": "ringv", "little": "pink",
-        "left": "l", "right": "r",
+        "foot": "voet", "toes": "tenen", "thumb": "duim", "index": "wijs", "middle": "midden", "ring": "ringv",
+        "little": "pink", "left": "l", "right": "r",
     },
     {
         "root": "rot", "hips": "backen", "spine": "rygg", "neck": "hals", "head": "huvud", "shoulder": "nyckelben",

@@ -4,6 +4,7 @@ from pathlib import PurePosixPath
 from typing import Literal
 
 from armuto import formats
+from armuto.choices import WRITTEN
 from armuto.delivering.onto import Start, onto, placed
 from armuto.errors import BadInput
 from armuto.skeleton import Clip, still
@@ -21,7 +22,7 @@ def put_onto(
     """
     clip, fitting = results.motion_of(made), results.fitting_of(made)
     document = formats.read(data, file)
-    kind = document.format if document.format in formats.WRITTEN else "glb"
+    kind = document.format if document.format in WRITTEN else "glb"
     clips: list[Clip] = list(document.clips) or [still(document.skeleton)]
     number = next((n for n, one in enumerate(clips) if one.name == motion), None) if motion else 0
     if number is None:

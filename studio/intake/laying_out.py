@@ -8,6 +8,7 @@ from pathlib import PurePosixPath
 from django.db import transaction
 
 from armuto import formats, takes
+from armuto.choices import READ
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.skeleton import Clip as ClipValue
@@ -36,9 +37,7 @@ def unpack(row: IntakeFile, data: bytes) -> list[IntakeFile]:
 
 def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> bytes:
     """The file by itself, or packed with what lies beside it where it may refer to that."""
-    beside = {
-        name: other for name, other in near.items() if not name.lower().endswith(tuple(f".{k}" for k in formats.READ))
-    }
+    beside = {name: other for name, other in near.items() if not name.lower().endswith(tuple(f".{k}" for k in READ))}
     if not path.lower().endswith(REFERS) or not beside:
         return content
     held = io.BytesIO()

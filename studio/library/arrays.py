@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from dataclasses import replace
 from typing import Any, Protocol
 
 import numpy as np
@@ -35,6 +36,7 @@ def skeleton_tree(skeleton: Skeleton) -> dict[str, Any]:
         "rotation": skeleton.rest_rotation.tolist(),
         "end_parents": skeleton.end_parents.tolist(),
         "end_offsets": skeleton.end_offsets.tolist(),
+        "file_rest": None if skeleton.file_rest is None else skeleton.file_rest.tolist(),
         "file_frame": {
             "unit": frame.unit,
             "turn": list(frame.turn),
@@ -55,11 +57,15 @@ def skeleton_value(tree: dict[str, Any]) -> Skeleton:
         np.array(tree["end_parents"], np.int64),
         np.array(tree["end_offsets"], float).reshape(-1, 3),
         FileFrame(frame["unit"], tuple(frame["turn"]), frame["up"], frame.get("turned", 0.0), tuple(frame["evidence"])),
+        np.array(tree["file_rest"], float).reshape(-1, 4) if tree.get("file_rest") else None,
     )
 
 
 def identity(skeleton: Skeleton) -> str:
     """Hash of names, tree, rest to a tenth of a millimetre, and file frame: equal for clips of one skeleton."""
+    if skeleton.file_rest is not None:
+        # A posture from the motion stands for the file's rest pose in one clip and another one in the next.
+        skeleton = replace(skeleton, rest_rotation=skeleton.file_rest, file_rest=None)
     rest = skeleton.rest.positions - skeleton.rest.positions[0]
     key = [
         skeleton.names,

@@ -1,6 +1,7 @@
 """What was detected in a file, in the form the interface shows it: each thing with its evidence."""
 
 from armuto import intake
+from armuto.choices import UNITS
 from armuto.formats import Document
 from armuto.plans import plan_of
 
@@ -12,7 +13,7 @@ def detected(document: Document) -> dict:
     up, unit = frame.evidence[0], frame.evidence[1]
     return {
         "format": document.format,
-        "unit": next(name for name, metres in intake.UNITS.items() if metres == frame.unit),
+        "unit": next(name for name, metres in UNITS.items() if metres == frame.unit),
         "up": frame.up,
         "turned": frame.turned,
         "facing": angle,

@@ -9,7 +9,7 @@ import type { State } from '@/stores/board'
 import { useChoice } from '@/stores/choice'
 import type { Rule } from '@/stores/intake'
 import { useMessages } from '@/stores/messages'
-import { fetchArchive, KINDS, USUAL, type Wanted } from './deliveries'
+import { fetchArchive, KINDS, UPS, USUAL, type Wanted } from './deliveries'
 
 /** What goes out, in which form, under which names: all of it seen before it goes. */
 const PLACE = 'armuto.delivery'
@@ -33,7 +33,7 @@ const working = ref(false)
 const everything = ref(false)
 
 const holdsMesh = computed(() => ['glb', 'dae', 'usd'].includes(wanted.value.kind))
-const open = computed(() => ['bvh', 'csv'].includes(wanted.value.kind))
+const ups = computed(() => UPS[wanted.value.kind] ?? [])
 const cells = computed(() => (choice.cells.length ? choice.cells : null))
 const said = computed(() => ({ cells: everything.value ? all.value : cells.value, wanted: { ...wanted.value } as Record<string, unknown>, name: name.value }))
 const all = ref<[number, number][]>([])
@@ -41,6 +41,10 @@ const going = computed(() => plan.value?.rows.filter((row) => !row.left_out) ?? 
 const clashes = computed(() => going.value.filter((row) => row.clash).length)
 const newest = computed(() => going.value.filter((row) => row.which === 'newest').length)
 const stale = computed(() => going.value.filter((row) => row.state === 'out of date').length)
+
+watch(ups, (able) => {
+  if (able.length && !able.includes(wanted.value.up)) wanted.value.up = '+Y'
+}, { immediate: true })
 
 let asked = 0
 let waiting: ReturnType<typeof setTimeout> | undefined
@@ -119,9 +123,9 @@ onMounted(async () => {
         </div>
         <label v-if="holdsMesh" class="tick"><input v-model="wanted.mesh" type="checkbox" /> with the character's mesh</label>
         <label v-if="wanted.kind === 'glb'" class="tick"><input v-model="wanted.together" type="checkbox" /> all clips of a character in one file</label>
-        <template v-if="open">
+        <template v-if="ups.length">
           <label class="row"><span>Unit</span><select v-model="wanted.unit"><option v-for="one in ['cm', 'm', 'mm', 'inch', 'foot', 'dm']" :key="one">{{ one }}</option></select></label>
-          <label class="row"><span>Up</span><select v-model="wanted.up"><option v-for="one in ['+Y', '+Z', '+X', '-Y', '-Z', '-X']" :key="one">{{ one }}</option></select></label>
+          <label class="row"><span>Up</span><select v-model="wanted.up"><option v-for="one in ups" :key="one">{{ one }}</option></select></label>
         </template>
         <p v-else class="quiet">Metres, +Y up, as the format has it.</p>
       </fieldset>

@@ -14,6 +14,11 @@ export interface Wanted {
 export const USUAL: Wanted = { kind: 'glb', mesh: true, together: false, fps: null, unit: 'cm', up: '+Y', thinned: null, travel: 'as made', first: 0, fittings: false }
 export const KINDS: Record<Wanted['kind'], string> = { glb: 'glTF', bvh: 'BVH', dae: 'COLLADA', usd: 'USD', csv: 'CSV of positions' }
 
+/** The axes that a format can say are up; none where it is always +Y, in metres. */
+export const UPS: Partial<Record<Wanted['kind'], string[]>> = {
+  bvh: ['+Y', '+Z', '+X', '-Y', '-Z', '-X'], csv: ['+Y', '+Z', '+X', '-Y', '-Z', '-X'], dae: ['+Y', '+Z', '+X'], usd: ['+Y', '+Z'],
+}
+
 /** The choices of a delivery in a few words. */
 export function inWords(wanted: Record<string, unknown>): string {
   const w = { ...USUAL, ...wanted } as Wanted
@@ -21,7 +26,7 @@ export function inWords(wanted: Record<string, unknown>): string {
     KINDS[w.kind],
     ['glb', 'dae', 'usd'].includes(w.kind) && !w.mesh && 'without mesh',
     w.kind === 'glb' && w.together && 'all clips of a character in one file',
-    ['bvh', 'csv'].includes(w.kind) && `${w.unit}, ${w.up} up`,
+    w.kind in UPS && `${w.unit}, ${w.up} up`,
     w.fps && `${w.fps} fps`,
     w.thinned && `keys within ${w.thinned.degrees}° and ${w.thinned.centimetres} cm`,
     w.travel !== 'as made' && (w.travel === 'root' ? 'travel on a root bone' : 'in place'),

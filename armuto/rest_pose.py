@@ -1,0 +1,91 @@
+"""Rest poses that are no posture: told, and replaced by a posture from the motion.
+
+In some captures all rotations at zero lay every bone along one axis, or in a heap. Nothing can be read of a body from that: not
+which bone is which part, not which way is up, how large it stands, or in which stance it is to be compared. A body plan laid on
+such a rest scores badly as something that stands (:mod:`armuto.pairing.bodies`); laid on frames of the motion it scores well.
+The frame that scores best then stands for the rest pose.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from armuto.pairing import Assignment
+from armuto.pairing.bodies import UPSET
+from armuto.pairing.together import Reading, read
+from armuto.plans import plan_of
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip, Skeleton
+
+FRAMES = 10  # of the motion that are looked at
+BETTER = 3.0  # by how much a frame has to score better than the rest pose
+LIES = 0.5  # cosine between up and the way from feet to head
+LINE = 0.1  # ratio of a body's second extent to its first, below which it is a line
+
+
+@dataclass(frozen=True)
+class Rested:
+    """skeleton: resting in a posture. parts: what its bones are. note: a sentence, where the posture came from the motion."""
+
+    skeleton: Skeleton
+    parts: Assignment
+    note: str = ""
+
+
+def with_posture(
+    skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection[int] = (), lies: bool = False
+) -> Rested:
+    """The skeleton and its parts; where it rests in no posture, resting in the frame of its motion that shows its body best.
+
+    clips: on the skeleton. weighted: joints that move skin, where that is known. lies: it is known not to rest upright in
+    the space that its motion is in (:func:`lies_at_rest`). The file's own rest rotations are kept in ``file_rest``.
+    """
+    own = read(skeleton, weighted=weighted)
+    clip = max(clips, key=lambda one: one.frames, default=None)
+    line = is_line(skeleton)
+    if clip is None or not (line or lies or own.posture < UPSET):
+        return Rested(skeleton, own.parts)
+    best: tuple[float, int, Skeleton, Reading] | None = None
+    for frame in np.unique(np.linspace(0, clip.frames - 1, min(FRAMES, clip.frames)).astype(int)):
+        posed = _resting_in(skeleton, clip, int(frame))
+        found = read(posed, weighted=weighted)
+        if not is_line(posed) and (best is None or found.score > best[0]):
+            best = found.score, int(frame), posed, found
+    if best is None or (best[0] < own.score + BETTER and not line and not lies):
+        return Rested(skeleton, own.parts)
+    why = "is no posture of a body"
+    if line:
+        why = "lays all bones along one line"
+    elif lies:
+        why = "lies on its side against the motion"
+    note = f"the file's rest pose {why}; frame {best[1]} of the motion stands for it"
+    return Rested(best[2], best[3].parts, note)
+
+
+def lies_at_rest(skeleton: Skeleton, parts: Assignment, up: FloatArray) -> bool:
+    """Whether a body that stands upright by its plan rests with its head far from above its feet. up: ``(3,)`` in its space."""
+    plan = plan_of(parts)
+    feet = [bone.joint for leg in plan.legs for part in leg[1:] for bone in parts.get(part.name, ())]
+    top = next((parts[name][0].joint for name in ("head", "neck", "chest") if name in parts), None)
+    if plan.trunk != "upright" or not feet or top is None:
+        return False
+    line = skeleton.rest.positions[top] - skeleton.rest.positions[feet].mean(axis=0)
+    length = float(np.linalg.norm(line))
+    return length > 0 and float(line @ up) < LIES * length
+
+
+def is_line(skeleton: Skeleton) -> bool:
+    """Whether all joints lie along one line at rest; not said of fewer than five bones."""
+    if len(skeleton) < 5:
+        return False
+    at = skeleton.rest.positions
+    extents = np.linalg.svd(at - at.mean(axis=0), compute_uv=False)
+    return bool(extents[1] < LINE * extents[0])
+
+
+def _resting_in(skeleton: Skeleton, clip: Clip, frame: int) -> Skeleton:
+    rest = skeleton.rest_rotation if skeleton.file_rest is None else skeleton.file_rest
+    return replace(skeleton, rest_rotation=clip.rotations[frame].copy(), file_rest=rest)
