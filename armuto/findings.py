@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from armuto.fitting import Fitting
 from armuto.measuring import Measured, measure
 from armuto.pairing import Missing
+from armuto.plans import SIDES
 from armuto.settling.listening import Found
 from armuto.skeleton import Clip
 
@@ -25,24 +26,45 @@ THRESHOLDS: Mapping[str, tuple[float, float]] = {
     "reach": (2.0, 8.0),  # cm
     "float": (1.5, 6.0),  # cm
     "floor": (1.0, 6.0),  # cm
+    "sole": (1.2, 5.0),  # cm
+    "size": (1.15, 1.5),  # times
     "clipping": (2.0, 8.0),  # cm
     "flip": (40.0, 120.0),  # degrees in one frame
     "jerk": (2.0, 6.0),  # times
     "limit": (8.0, 45.0),  # degrees
     "seam": (4.0, 20.0),  # degrees
-    "facing": (8.0, 60.0),  # degrees
+    "up": (12.0, 35.0),  # degrees
+    "facing": (12.0, 40.0),  # degrees
+    "twist": (45.0, 90.0),  # degrees
+    "direction": (16.0, 40.0),  # degrees
+    "roll": (30.0, 75.0),  # degrees
+    "sides": (15.0, 50.0),  # of a hundred frames, or of a limb's names
+    "height": (8.0, 18.0),  # of a hundred of the legs, or of the body
+    "length": (3.0, 10.0),  # percent
+    "proportion": (1.75, 2.1),  # times
 }
+ALONE = ("flip", "jerk", "size", "proportion")
 MENDS: Mapping[str, str] = {
     "foot slide": "hold",
     "reach": "stride",
     "float": "hold",
     "floor": "hold",
+    "sole": "floor",
+    "size": "size",
     "clipping": "clear",
     "flip": "pairs",
     "jerk": "hands",
     "limit": "limits",
     "seam": "travel",
+    "up": "stance",
     "facing": "facing",
+    "twist": "pairs",
+    "direction": "stance",
+    "roll": "stance",
+    "sides": "pairs",
+    "height": "size",
+    "length": "character",
+    "proportion": "pairs",
     "unpaired": "pairs",
 }
 
@@ -115,15 +137,15 @@ def rank(rows: Iterable[Finding], thresholds: Mapping[str, tuple[float, float]] 
     """
     sizes = []
     for row in rows:
-        more = row.size if row.kind in ("flip", "jerk") else max(row.size - row.source, 0.0)
+        more = row.size if row.kind in ALONE else max(row.size - row.source, 0.0)
         limit = thresholds[row.kind][0] if row.kind in thresholds else 1.0
         sizes.append(GRADES.index(row.grade) * 100 + min(more / limit, 99.0))
     return max(sizes) + 0.01 * len(sizes) if sizes else 0.0
 
 
 def beyond(one: Measured) -> float:
-    """How much larger a measure is than the source's; of flips and jerks, which are told against it already, their size."""
-    return one.size if one.kind in ("flip", "jerk") else max(one.size - one.source, 0.0)
+    """How much larger a measure is than the source's; of those in ALONE, which are told against it already, their size."""
+    return one.size if one.kind in ALONE else max(one.size - one.source, 0.0)
 
 
 def worst(measures: Iterable[Measured]) -> dict[str, Measured]:
@@ -169,15 +191,61 @@ def _floor(one: Measured) -> str:
     return f"The {one.part} {verb} {one.size:.1f} cm into the floor (source {one.source:.1f} cm)."
 
 
+def _up(one: Measured) -> str:
+    if one.part == "source":
+        return (
+            f"The source lies {one.size:.0f}° from upright throughout, and the floor it rests on is not below it: "
+            "check which way is up."
+        )
+    return f"The trunk leans {one.size:.0f}° otherwise than the source's."
+
+
+def _facing(one: Measured) -> str:
+    if one.part == "body":
+        return f"The body stands turned by {one.size:.0f}° from where its own file has it face."
+    verb, own = ("face", "do") if one.part == "hips" else ("faces", "does")
+    return f"The {one.part} {verb} {one.size:.0f}° away from where the source's {own}."
+
+
+def _height(one: Measured) -> str:
+    verb, of = ("are", "legs") if one.part == "hips" else ("is", "body")
+    return f"The {one.part} {verb} carried {one.size:.0f} of 100 of the {of} higher or lower than the source's."
+
+
+def _side(one: Measured) -> str:
+    if one.part.split()[0] in SIDES:
+        return f"The names of the {one.part} say the other side than those they are paired with."
+    if one.size >= 100:
+        return "The feet point to the back of the body: left and right may be exchanged."
+    return (
+        f"Left and right {one.part} are on each other's side in {one.size:.0f} of 100 frames, and not so on the source."
+    )
+
+
 WORDS: Mapping[str, Callable[[Measured], str]] = {
     "foot slide": _slide,
     "reach": _reach,
     "float": _float,
     "floor": _floor,
+    "sole": lambda one: (
+        f"The sole of the {one.part} stands {one.size:.1f} cm {'above' if one.way > 0 else 'below'} the floor while it rests."
+    ),
+    "size": lambda one: f"The hips move by {one.way:.2f} of what is in keeping with the legs.",
     "clipping": lambda one: f"The {one.part} is {one.size:.1f} cm in the body (source {one.source:.1f} cm).",
     "flip": lambda one: f"The {one.part} turns by {one.size:.0f}° in one frame (source {one.source:.0f}°).",
     "jerk": lambda one: f"The {one.part} is thrown about {one.size:.1f} times as hard as the source's.",
     "limit": lambda one: f"The {one.part} bends {one.size:.0f}° beyond its limits (source {one.source:.0f}°).",
     "seam": lambda one: f"The {one.part} jumps by {one.size:.0f}° where the loop closes (source {one.source:.0f}°).",
-    "facing": lambda one: f"The body faces {one.size:.0f}° away from where the source does.",
+    "up": _up,
+    "facing": _facing,
+    "twist": lambda one: f"Hips and chest are turned against each other by {one.size:.0f}°, before anything moves.",
+    "direction": lambda one: f"The {one.part} points {one.size:.0f}° away from where the source's does.",
+    "roll": lambda one: f"The {one.part} is rolled by {one.size:.0f}° about itself against the source's.",
+    "sides": _side,
+    "height": _height,
+    "length": lambda one: f"The {one.part} is {one.size:.0f} % longer or shorter than it rests.",
+    "proportion": lambda one: (
+        f"The bones of the {one.part} are {one.size:.1f} times as unlike in length as the source's: "
+        "they may be paired one joint off."
+    ),
 }

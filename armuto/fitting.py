@@ -10,9 +10,10 @@ from typing import Any
 
 import numpy as np
 
-from armuto import pairing, rotation
+from armuto import observed, pairing, rotation
 from armuto.errors import BadInput
 from armuto.leads import Lead, leads
+from armuto.observing import THICKEST, lowest_of
 from armuto.pairing import Assignment, Missing, Pair
 from armuto.plans import BodyPlan, body_plan, plan_of, read_plan
 from armuto.rotation import FloatArray
@@ -22,15 +23,17 @@ from armuto.settling.limits import Anatomy, Range, anatomy
 from armuto.settling.settings import PLAIN, Settings
 from armuto.skeleton import Pose, Skeleton
 from armuto.stances import Row, Stance, value
-from armuto.stances.aligning import Model, align, model_of, parts_led, remaining
+from armuto.stances.aligning import Model, align, model_of, parts_led, remaining, shapes
 from armuto.stances.posture import facing_in
 from armuto.stances.proposing import beginning
 from armuto.stances.proposing import propose as propose_stance
+from armuto.stances.shape import same_build
 from armuto.stances.sizes import FOOTING, MEASURES, Sizes, sizes, sole_height
 
 FORMAT = 2
 KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
 STANDING = 0.005  # of the way from root to feet: so far a body may rest higher or lower than it stands
+EXACT = 0.002  # ratios and cosines within which a body is taken to be the other one in another size
 FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
@@ -107,6 +110,16 @@ class Fitting:
     def target_pose(self) -> Pose:
         """World pose of the target in its stance."""
         return self.target_stance.pose(self.target)
+
+    @cached_property
+    def same_build(self) -> bool:
+        """Whether the target is the source's body in another size and posture, to a five-hundredth."""
+        led = self.leads()
+        if not led or any(lead.spread or lead.among for lead in led.values()):
+            return False
+        first = self.target_stance.first_pose(self.target)
+        own, other = shapes(self.target, first, parts_led(led), self.plan, self.model(led))
+        return same_build(own, other, EXACT)
 
     @cached_property
     def anatomy(self) -> Anatomy:
@@ -235,18 +248,23 @@ def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
 
 
 def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
-    """Metres from the floor up to the lowest foot joint: by how the two rest, or as the other has it, in its own size.
+    """Metres from the floor up to the lowest foot joint, of source and target in their stances.
 
-    A body that rests with its legs otherwise than in its stance, splayed or in mid-step, does not show where its floor is.
+    By the lowest points of the skin of their feet, where there is a mesh; by how high feet are while they rest in the motion;
+    by how the body rests, if its feet are then as far below it as in the stance; or as the other body has it, in its own size.
     """
     feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING]
     hips = next((joint for joint, lead in led.items() if lead.part == "hips"), None)
     target = source = None
-    if hips is not None:
-        if _rests_as_it_stands(made.target, made.target_pose, feet):
-            target = sole_height(made.target, feet, hips)
-        if _rests_as_it_stands(made.source, made.source_pose, [led[joint].a for joint in feet]):
-            source = sole_height(made.source, [led[joint].a for joint in feet], led[hips].a)
+    if hips is not None and feet:
+        there = [led[joint].a for joint in feet]
+        source = sole_of(made.source, made.source_pose, there, led[hips].a, True)
+        target = sole_of(made.target, made.target_pose, feet, hips, False)
+        resting = sole_of(made.source, made.source_pose, there, led[hips].a, False)
+        if made.same_build and source is not None:
+            # One body: only a figure that rests higher or lower than the source does stands on other soles.
+            thicker = 0.0 if target is None or resting is None else target - resting * made.scale
+            target = source * made.scale + thicker
     if source is None:
         source = 0.0 if target is None else target / made.scale
     if target is None:
@@ -256,6 +274,19 @@ def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
         source if said.source_floor is None else said.source_floor,
         target if said.target_floor is None else said.target_floor,
     )
+
+
+def sole_of(skeleton: Skeleton, pose: Pose, feet: list[int], hips: int, moves: bool) -> float | None:
+    """Height of the lowest foot joint above the sole; None where nothing tells. moves: what its motion shows counts."""
+    seen = skeleton.observed
+    lowest = lowest_of(seen.soles, pose.rotations, pose.positions)
+    joint = float(pose.positions[feet, 1].min())
+    length = float(pose.positions[hips, 1]) - joint
+    if lowest is not None and 0 <= joint - lowest <= THICKEST * length:
+        return joint - lowest
+    if moves and seen.sole is not None and 0 <= seen.sole <= THICKEST * length:
+        return seen.sole
+    return sole_height(skeleton, feet, hips) if _rests_as_it_stands(skeleton, pose, feet) else None
 
 
 def _rests_as_it_stands(skeleton: Skeleton, pose: Pose, feet: Sequence[int]) -> bool:
@@ -331,6 +362,10 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
         "sizes": {"legs": fitting.sizes.legs, "arms": fitting.sizes.arms, "spine": fitting.sizes.spine},
         "scale": fitting.scale,
         "said": asdict(fitting.said),
+        "observed": {
+            side: observed.to_json(skeleton.observed, skeleton.names)
+            for side, skeleton in (("source", fitting.source), ("target", fitting.target))
+        },
         "stances": {
             "source": value.to_json(fitting.source_stance, fitting.source),
             "target": value.to_json(fitting.target_stance, fitting.target),
@@ -377,6 +412,13 @@ def from_json(
         facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
         plan = plan_said(tree.get("plan"))
         stances = tree["stances"]
+        # What was known of the two when the fitting was made still holds for it.
+        for side in ("source", "target") if "observed" in tree else ():
+            skeleton = source if side == "source" else target
+            seen = observed.from_json(tree["observed"][side], skeleton.index)
+            if observed.to_json(seen, skeleton.names) != observed.to_json(skeleton.observed, skeleton.names):
+                skeleton = replace(skeleton, observed=seen)
+            source, target = (skeleton, target) if side == "source" else (source, skeleton)
         source_stance = value.from_json(stances["source"], source)
         target_stance = value.from_json(stances["target"], target)
         chosen = settings.from_json(tree.get("settings", {}))

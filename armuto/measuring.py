@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from armuto import rotation, takes
-from armuto.contacts import Contact, runs
-from armuto.fitting import Fitting
+from armuto.contacts import Bools, Contact, runs
+from armuto.fidelity import Bodies, deviations
+from armuto.fitting import Fitting, sole_of
 from armuto.leads import Lead
+from armuto.observing import resting_height
+from armuto.plans import SIDES
 from armuto.rotation import FloatArray
 from armuto.settling import arms as clearing
+from armuto.settling.feet import BRIDGE, EASE
 from armuto.settling.limbs import limbs
 from armuto.settling.limits import angles, passed, ranges_of
 from armuto.settling.listening import Ear, Found, Sound, ear, found_in, listen
@@ -21,6 +26,7 @@ from armuto.settling.points import Point, target_path
 from armuto.settling.settle import as_source, ratios, travelled
 from armuto.settling.travel import moved, path_of
 from armuto.skeleton import Clip
+from armuto.stances.sizes import FOOTING, sizes, sole_height
 from armuto.standing import standing_places
 
 EDGE = 1  # frames at either end of a contact in which a foot still lands or already leaves
@@ -41,7 +47,7 @@ class Measured:
     size: float
     source: float
     unit: str
-    way: float = 0.0  # of a slide, in cm
+    way: float = 0.0  # of a slide, in cm; of a sole, metres above the floor; of a size, the ratio itself
 
 
 @dataclass(frozen=True)
@@ -109,9 +115,9 @@ def _as_recorded(bench: Bench) -> None:
 
 
 def measure(clip: Clip, rendition: Clip, fitting: Fitting, found: Found | None = None) -> tuple[Measured, ...]:
-    """Everything that can be measured, whatever its size, in the order of :data:`KINDS`."""
+    """Everything that can be measured, whatever its size, in the order of :data:`MEASURES`."""
     bench = bench_of(clip, rendition, fitting, found)
-    return tuple(one for kind in KINDS.values() for one in kind(bench))
+    return tuple(one for measured in MEASURES for one in measured(bench))
 
 
 def _standing(bench: Bench) -> Iterator[tuple[Contact, Point, slice]]:
@@ -183,6 +189,73 @@ def _floor(bench: Bench) -> Iterator[Measured]:
         worst = int(np.argmax(own - source))
         first, last = _around(own - source > max(0.1, 0.5 * float(own[worst] - source[worst])), worst)
         yield Measured("floor", point.name, first, last, float(own[worst]), float(source[worst]), "cm")
+
+
+def _soles(bench: Bench) -> Iterator[Measured]:
+    """How far the sole of a foot that rests is from the floor its source rests on, in cm, in the median over the clip.
+
+    The soles are the lowest points of the mesh, or as far below the feet as the figure rests; the floor is where the lowest
+    foot joint of the source rests, less the height of that joint above its own sole. Neither is what the fitting says.
+    """
+    fitting, led = bench.fitting, bench.led
+    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING]
+    hips = next((joint for joint, lead in led.items() if lead.part == "hips"), None)
+    if hips is None or not feet or fitting.settings.height is not None:
+        return
+    there = [led[joint].a for joint in feet]
+    own = sole_of(fitting.source, fitting.source_pose, there, led[hips].a, True)
+    at = np.stack([bench.sound.positions[joint] for joint in there], axis=1)
+    resting = resting_height(at, bench.sound.positions[led[hips].a], bench.clip.fps)
+    if own is None or resting is None:
+        return
+    floor = (resting - own) * ratios(fitting).height
+    for side in SIDES:
+        mine = [joint for joint in feet if str(led[joint].part).startswith(f"{side} ")]
+        rows = np.unique(
+            [
+                k
+                for c, point, inner in _standing(bench)
+                if point.name.startswith(f"{side} ") and c.height == 0
+                for k in range(inner.start, inner.stop)
+            ]
+        ).astype(int)
+        low = _lowest(bench, mine, hips)
+        if low is None or len(rows) < 3:
+            continue
+        off = low[rows] - floor
+        worst = int(rows[np.argmax(np.abs(off))])
+        yield Measured(
+            "sole", f"{side} foot", worst, worst, abs(float(np.median(off))) * 100, 0.0, "cm", float(np.median(off))
+        )
+
+
+def _lowest(bench: Bench, feet: list[int], hips: int) -> FloatArray | None:
+    """Height ``(F,)`` of the lowest point under some foot joints of the target: of its mesh, or as it rests."""
+    target, moving = bench.fitting.target, bench.moving
+    soles = {joint: points for joint, points in target.observed.soles.items() if joint in feet}
+    if soles:
+        heights = [
+            (moving.positions[joint][:, None] + rotation.rotate(moving.rotations[joint][:, None], points[None]))[
+                ..., 1
+            ].min(axis=1)
+            for joint, points in soles.items()
+        ]
+        return np.asarray(np.min(heights, axis=0))
+    height = sole_height(target, feet, hips) if feet else None
+    return (
+        None
+        if height is None
+        else np.asarray(np.min([moving.positions[joint][:, 1] for joint in feet], axis=0) - height)
+    )
+
+
+def _sizes(bench: Bench) -> Iterator[Measured]:
+    """By how much the hips move more or less than the legs are long, as a ratio of at least 1."""
+    fitting = bench.fitting
+    legs = sizes(bench.led, fitting.target, fitting.plan).legs
+    if legs and fitting.settings.stride is None and fitting.settings.path != "absolute":
+        off = fitting.scale / legs
+        yield Measured("size", "hips", 0, bench.clip.frames - 1, max(off, 1 / off), 1.0, "times", off)
 
 
 def _flips(bench: Bench) -> Iterator[Measured]:
@@ -304,20 +377,34 @@ def _seam(bench: Bench) -> Iterator[Measured]:
     yield Measured("seam", worst[2], last, last, worst[0], worst[1], "°")
 
 
-def _facing(bench: Bench) -> Iterator[Measured]:
-    """Degrees between where the hips head and where the source's do."""
-    hips = next((joint for joint, lead in bench.led.items() if lead.part == "hips"), None)
-    if hips is None:
-        return
-    made = _turned_as_source(bench)[hips]
-    back = rotation.inverse(bench.fitting.target_pose.rotations[hips])
-    fps, ahead, at = bench.clip.fps, bench.fitting.forward, bench.moving.positions[hips]
-    own = path_of(at, rotation.multiply(bench.moving.rotations[hips], back), ahead, fps, 0.2).heading
-    source = path_of(at, rotation.multiply(made, back), ahead, fps, 0.2).heading
-    off = np.abs((own - source + np.pi) % (2 * np.pi) - np.pi)
-    worst = int(np.argmax(off))
-    first, last = _around(off > 0.5 * off[worst], worst)
-    yield Measured("facing", "hips", first, last, float(np.degrees(off[worst])), 0.0, "°")
+def _fidelity(bench: Bench) -> Iterator[Measured]:
+    """Whether the body stands, faces and moves as the source's (:mod:`armuto.fidelity`)."""
+    last = bench.clip.frames - 1
+    for one in deviations(
+        Bodies(bench.fitting, bench.led, bench.sound.positions, bench.moving.positions, _held(bench))
+    ):
+        first, until = 0, last
+        if one.over_time is not None and len(one.over_time) and float(one.over_time.max()) > 0:
+            worst = int(np.argmax(one.over_time))
+            first, until = _around(one.over_time > 0.5 * one.over_time[worst], worst)
+        yield Measured(one.kind, one.part, first, until, one.size, one.source, one.unit)
+
+
+def _held(bench: Bench) -> dict[str, Bools]:
+    """By limb the frames ``(F,)`` in which a hand keeps its place to something, or goes to or from it: its arm reaches."""
+    ease, by_name = round(EASE * bench.clip.fps), {point.name: point for point in bench.heard.points}
+    out: dict[str, Bools] = {}
+    for contact in bench.found.contacts:
+        for name in (contact.point, contact.to):
+            point = by_name.get(name)
+            if point is not None and not point.is_foot:
+                frames = out.setdefault(point.limb, np.zeros(bench.clip.frames, bool))
+                frames[max(0, contact.first - ease) : contact.last + ease + 1] = True
+    for frames in out.values():
+        for (_, before), (after, _) in itertools.pairwise(runs(frames)):
+            if after - before <= BRIDGE * bench.clip.fps:
+                frames[before:after] = True
+    return out
 
 
 def _around(over: np.ndarray, frame: int) -> tuple[int, int]:
@@ -325,15 +412,17 @@ def _around(over: np.ndarray, frame: int) -> tuple[int, int]:
     return next((run for run in runs(over) if run[0] <= frame <= run[1]), (frame, frame))
 
 
-KINDS: dict[str, Callable[[Bench], Iterator[Measured]]] = {
-    "foot slide": _slides,
-    "reach": _reach,
-    "float": _floats,
-    "floor": _floor,
-    "clipping": _clipping,
-    "flip": _flips,
-    "jerk": _jerks,
-    "limit": _limits,
-    "seam": _seam,
-    "facing": _facing,
-}
+MEASURES: tuple[Callable[[Bench], Iterator[Measured]], ...] = (
+    _slides,
+    _reach,
+    _floats,
+    _floor,
+    _soles,
+    _sizes,
+    _clipping,
+    _flips,
+    _jerks,
+    _limits,
+    _seam,
+    _fidelity,
+)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from armuto import rotation
+from armuto.observed import Observed
 from armuto.rotation import FloatArray
 
 IntArray = NDArray[np.int64]
@@ -43,7 +44,8 @@ class Skeleton:
     names: unique, ``J`` of them. parents: ``(J,)``, -1 for a root, every parent before its children.
     rest_translation ``(J, 3)`` and rest_rotation ``(J, 4)`` are relative to the parent. ends: ``(parent joint,
     offset)`` of end sites, which have no name and do not move against their parent. file_rest: ``(J, 4)`` the file's own rest
-    rotations, where those are no posture and one from the motion stands for them (:mod:`armuto.rest_pose`).
+    rotations, where those are no posture and one from the motion stands for them (:mod:`armuto.rest_pose`). observed: what its
+    motion and its mesh show beside (:mod:`armuto.observing`).
     """
 
     names: tuple[str, ...]
@@ -54,6 +56,7 @@ class Skeleton:
     end_offsets: FloatArray = field(default_factory=lambda: np.zeros((0, 3)))
     file_frame: FileFrame = FileFrame()
     file_rest: FloatArray | None = None
+    observed: Observed = Observed()
 
     def __post_init__(self) -> None:
         count = len(self.names)

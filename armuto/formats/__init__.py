@@ -9,7 +9,7 @@ from pathlib import PurePath
 
 import numpy as np
 
-from armuto import intake, rotation
+from armuto import intake, observing, rotation
 from armuto.choices import READ
 from armuto.delivering.thinning import Keys
 from armuto.errors import BadInput
@@ -170,6 +170,9 @@ def _read_bvh(data: bytes, file: str, told: Told) -> Document:
     original = bvh.parse(data, file)
     raw = bvh.to_clip(original, PurePath(file).stem)
     skeleton, parts = _standing(raw.skeleton, (raw,), told=told)
+    clip = clip_in_frame(raw, skeleton)
+    skeleton = replace(skeleton, observed=observing.of_motion(skeleton, parts, (clip,)))
+    clip = replace(clip, skeleton=skeleton)
     notes = list(original.notes)
     written = [joint.name for joint in original.joints]
     doubled = sorted({name for name in written if written.count(name) > 1})
@@ -178,7 +181,7 @@ def _read_bvh(data: bytes, file: str, told: Told) -> Document:
     if (roots := sum(joint.parent < 0 for joint in original.joints)) > 1:
         notes.append(f"There are {roots} roots.")
     notes += _recognised(parts)
-    return Document(file, "bvh", skeleton, (clip_in_frame(raw, skeleton),), parts, tuple(notes), original)
+    return Document(file, "bvh", skeleton, (clip,), parts, tuple(notes), original)
 
 
 def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str, bytes]) -> Document:
@@ -209,8 +212,13 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
     notes = [*said, *rig.notes, *_recognised(parts)]
     if frame.unit != 1.0 or frame.up != "+Y":
         notes.append(f"The file declares its unit and up axis, and seems to differ ({'; '.join(frame.evidence)}).")
-    clips = tuple(clip_in_frame(clip, skeleton) for clip in rig.clips)
-    return Document(file, kind, skeleton, clips, parts, tuple(notes), held, rig, bounds, display)
+    clips = [clip_in_frame(clip, skeleton) for clip in rig.clips]
+    seen = observing.of_motion(skeleton, parts, clips)
+    if rig.skinned:
+        seen = replace(seen, soles=observing.soles_of(skeleton, parts, *skin_of(held, rig, frame)), sole=None)
+    skeleton = replace(skeleton, observed=seen)
+    clips = [replace(clip, skeleton=skeleton) for clip in clips]
+    return Document(file, kind, skeleton, tuple(clips), parts, tuple(notes), held, rig, bounds, display)
 
 
 def _standing(

@@ -110,7 +110,8 @@ def settle(
     }
     short: dict[str, FloatArray] = {}
     lowered = np.zeros(moving.frames)
-    if heard.leg > 0:
+    # The source's own body, in whatever size, already stands as it should: what rotations make of it is the motion itself.
+    if heard.leg > 0 and not (fitting.same_build and ratio.plain and not said.bends):
         leg = heard.leg * ratio.height
         told = feet.Heard(mapped, frames, found.floor * ratio.height, leg, found.seam)
         strengths = {name: said.holding(name) for name in legs}

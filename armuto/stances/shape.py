@@ -27,7 +27,7 @@ from armuto.stances.sizes import FOOTING
 
 STRAIGHT, BENT = 5.0, 12.0  # degrees: below the one a bend tells nothing, from the other on it tells all
 FLAT = 0.04  # of the length from hips to the lowest foot joint
-SAME_LENGTH, SAME_ANGLE = 0.02, 0.02  # ratios and cosines within which two bodies are of the same build
+SAME_LENGTH = 0.02  # ratios and cosines within which two bodies are of the same build
 SPLAYED = 10.0  # degrees from upright, from which on a foot is taken to lean to the side with its leg
 HINGED = ("upper arm", "upper leg", "upper wing", "proximal")  # bones whose next joint bends about one axis alone
 HINGES = {"upper arm": 1.0, "upper leg": -1.0}  # the way a straight limb would bend, forward or backward
@@ -236,8 +236,11 @@ class Shape:
         return None if framed is None else framed[1]
 
 
-def same_build(one: Shape, other: Shape) -> bool:
-    """Whether two bodies differ in size and posture alone: all bones in one ratio, and branches at the same angles."""
+def same_build(one: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:
+    """Whether two bodies differ in size and posture alone: all bones in one ratio, and branches at the same angles.
+
+    within: so far ratios and cosines may differ.
+    """
     ends = [(joint, child) for joint, below in one.limbs.next.items() for child in below]
     if not ends:
         return True
@@ -249,7 +252,7 @@ def same_build(one: Shape, other: Shape) -> bool:
     with np.errstate(divide="ignore", invalid="ignore"):
         ratios = lengths[1] / lengths[0]
         ways = [rows / long[:, None] for rows, long in zip(bones, lengths, strict=True)]
-    if not short.all() and np.abs(ratios[~short] / np.median(ratios[~short]) - 1).max() >= SAME_LENGTH:
+    if not short.all() and np.abs(ratios[~short] / np.median(ratios[~short]) - 1).max() >= within:
         return False
     at = np.flatnonzero(~short)
     pairs = [(m, n) for k, n in enumerate(at) for m in at[:k] if ends[m][0] == ends[n][0]]
@@ -257,7 +260,7 @@ def same_build(one: Shape, other: Shape) -> bool:
         return True
     a, b = np.array(pairs).T
     cosines = [np.sum(rows[a] * rows[b], axis=1) for rows in ways]
-    return bool(np.abs(cosines[0] - cosines[1]).max() <= SAME_ANGLE)
+    return bool(np.abs(cosines[0] - cosines[1]).max() <= within)
 
 
 def tips_of(

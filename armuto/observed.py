@@ -1,0 +1,96 @@
+"""What is known of a body beside its rest pose: the hinges of its elbows and knees, and where its soles are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Vector = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Hinge:
+    """How a limb's second bone turns about its first, as motion shows it: along a circle on the unit sphere.
+
+    axis ``(3,)``: of the circle, in the first bone's joint frame, such that the limb bends by turning about it. along: its
+    height over the circle's centre, the cosine between the second bone and the axis. bent ``(3,)``: the second bone's mean
+    direction. certainty: 0 to 1. span: degrees of the circle that were seen.
+    """
+
+    axis: Vector
+    along: float
+    bent: Vector
+    certainty: float
+    span: float
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "axis": [round(float(v), 6) for v in self.axis],
+            "along": round(self.along, 6),
+            "bent": [round(float(v), 6) for v in self.bent],
+            "certainty": round(self.certainty, 4),
+            "span": round(self.span, 2),
+        }
+
+
+@dataclass(frozen=True)
+class Observed:
+    """hinges: by the limb's first joint. soles: ``(K, 3)`` lowest points of the skin of foot and toe joints, in metres in the
+    joint's frame. sole: height in metres of the lowest foot joint while feet rest, as motion shows it, or None."""
+
+    hinges: Mapping[int, Hinge] = field(default_factory=dict)
+    soles: Mapping[int, Vector] = field(default_factory=dict)
+    sole: float | None = None
+
+    def __bool__(self) -> bool:
+        return bool(self.hinges or self.soles or self.sole is not None)
+
+
+NOTHING = Observed()
+
+
+def to_json(observed: Observed, names: Sequence[str]) -> dict[str, Any]:
+    """As plain data, by bone name; only what is known."""
+    out: dict[str, Any] = {}
+    if observed.hinges:
+        out["hinges"] = {names[joint]: hinge.to_json() for joint, hinge in sorted(observed.hinges.items())}
+    if observed.soles:
+        out["soles"] = {names[joint]: points.round(5).tolist() for joint, points in sorted(observed.soles.items())}
+    if observed.sole is not None:
+        out["sole"] = round(observed.sole, 5)
+    return out
+
+
+def from_json(table: Any, index: Mapping[str, int]) -> Observed:
+    """Bones that are not in the index are passed over. Raises ValueError, KeyError or TypeError where it is damaged."""
+    hinges = {}
+    for name, row in dict(table.get("hinges", {})).items():
+        axis, bent = _vector(row["axis"]), _vector(row["bent"])
+        numbers = [float(row[key]) for key in ("along", "certainty", "span")]
+        if not np.isfinite(numbers).all() or not 0 <= numbers[1] <= 1:
+            raise ValueError("a hinge is not made of numbers")
+        if name in index:
+            hinges[index[name]] = Hinge(axis, numbers[0], bent, numbers[1], numbers[2])
+    soles = {}
+    for name, rows in dict(table.get("soles", {})).items():
+        points = np.array(rows, float).reshape(-1, 3)
+        if not np.isfinite(points).all():
+            raise ValueError("a sole is not made of numbers")
+        if name in index:
+            soles[index[name]] = points
+    sole = table.get("sole")
+    sole = None if sole is None else float(sole)
+    if sole is not None and not np.isfinite(sole):
+        raise ValueError("the height of the feet is not a number")
+    return Observed(hinges, soles, sole)
+
+
+def _vector(values: Any) -> Vector:
+    out = np.array(values, float)
+    if out.shape != (3,) or not np.isfinite(out).all() or not out.any():
+        raise ValueError("a hinge is not made of numbers")
+    return np.asarray(out / np.linalg.norm(out))

@@ -1,0 +1,227 @@
+"""Reading hinges, soles and floors from motion and from meshes.
+
+*Hinges.* The forearm's direction in the frame of the upper arm runs along a circle while the elbow bends, whatever the shoulder
+and the hand do. The plane of that circle is fitted by principal axes (the direction in which the directions vary least); how long
+the arc is and how flat tells how certain it is. O'Brien et al. 2000 and Gamage & Lasenby 2002 find joints from motion by the same
+idea.
+
+*Soles.* The lowest points of the skin of a foot, by its own vertices at rest.
+
+*Floor.* Where feet rest, the lowest foot joint is as high above the floor as the body's sole is thick.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from armuto import rotation
+from armuto.contacts import BEGIN_HEIGHT, BEGIN_SPEED, speed_of
+from armuto.observed import Hinge, Observed
+from armuto.pairing import Assignment
+from armuto.plans import BodyPlan, plan_of
+from armuto.rotation import FloatArray
+from armuto.skeleton import Clip, Skeleton
+
+HINGES = {
+    "upper arm": ("lower arm", "hand"),
+    "upper leg": ("lower leg", "foot"),
+    "front upper leg": ("front lower leg", "front foot"),
+    "hind upper leg": ("hind lower leg", "hind foot"),
+    "upper wing": ("lower wing", "wing hand"),
+}
+SHORT, LONG = 10.0, 30.0  # degrees of arc: the one tells nothing of its circle, the other all
+FLATNESS = 0.2  # of the arc's extent: so far off its plane it is no arc any more
+FEWEST = 12  # frames of all clips together
+MOST = 1500
+FEET = ("foot", "toes")
+OWN = 0.5  # share of a vertex's weight from which on it belongs to a foot
+LOWEST = 0.25  # of the height of a foot's skin: what lies lower belongs to the sole
+KEPT = 12  # points of a sole for each joint
+THICKEST = 0.16  # of the hips' height: no sole is thicker
+
+
+def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> Observed:
+    """What clips on a skeleton, in our own space, show of its hinges and soles."""
+    plan = plan_of(parts)
+    long = [clip for clip in clips if clip.frames >= 3]
+    if not parts or not long:
+        return Observed()
+    return Observed(_hinges(skeleton, parts, plan, long), {}, _sole(parts, long))
+
+
+def _hinges(skeleton: Skeleton, parts: Assignment, plan: BodyPlan, clips: Sequence[Clip]) -> dict[int, Hinge]:
+    step = max(1, sum(clip.frames for clip in clips) // MOST)
+    out = {}
+    wanted = {}
+    for part in plan.parts:
+        below = HINGES.get(part.kind)
+        names = [part.name, *(f"{part.side} {kind}" for kind in below)] if below else []
+        if names and all(name in parts for name in names):
+            wanted[parts[part.name][0].joint] = (parts[names[1]][0].joint, parts[names[2]][0].joint)
+    if not wanted:
+        return {}
+    seen: dict[int, list[FloatArray]] = {joint: [] for joint in wanted}
+    for clip in clips:
+        few = replace(clip, rotations=clip.rotations[::step], translations=clip.translations[::step])
+        world = few.world()
+        for joint, (lower, end) in wanted.items():
+            away = world.positions[:, end] - world.positions[:, lower]
+            length = np.linalg.norm(away, axis=1, keepdims=True)
+            back = rotation.inverse(world.rotations[:, joint])
+            seen[joint].append(rotation.rotate(back, away / np.maximum(length, 1e-9)))
+    for joint, (lower, _) in wanted.items():
+        onward = skeleton.rest_translation[lower]
+        made = hinge_of(np.concatenate(seen[joint]), onward / (float(np.linalg.norm(onward)) or 1.0))
+        if made is not None:
+            out[joint] = made
+    return out
+
+
+def hinge_of(directions: FloatArray, onward: FloatArray) -> Hinge | None:
+    """The hinge about which unit directions ``(N, 3)`` of a limb's second bone turn in the frame of its first; None where
+    nothing turns. onward: unit vector along the first bone."""
+    if len(directions) < FEWEST:
+        return None
+    middle = directions.mean(axis=0)
+    spread, axes = np.linalg.eigh(np.cov(directions.T))
+    axis = axes[:, 0]
+    if float(np.linalg.norm(middle)) < 0.1:
+        return None
+    bent = middle / np.linalg.norm(middle)
+    # Turning about the axis brings the straight limb towards where it is bent to.
+    if float(np.cross(onward, bent) @ axis) < 0:
+        axis = -axis
+    along = float((directions @ axis).mean())
+    first, second = bent - (bent @ axis) * axis, np.cross(axis, bent)
+    angles = np.degrees(np.arctan2(directions @ second, directions @ first))
+    span = float(np.percentile(angles, 97) - np.percentile(angles, 3))
+    off, extent = np.sqrt(max(spread[0], 0.0)), np.sqrt(max(spread[2], 1e-12))
+    long = float(np.clip((span - SHORT) / (LONG - SHORT), 0.0, 1.0))
+    flat = float(np.clip(1.0 - (off / extent) / FLATNESS, 0.0, 1.0))
+    certainty = long * long * (3 - 2 * long) * flat
+    return Hinge(axis, along, bent, certainty, span) if certainty > 0.05 else None
+
+
+def flexed(hinge: Hinge, onward: FloatArray, degrees: float) -> FloatArray | None:
+    """The way a limb bends, ``(3,)`` square to its first bone, when it is bent by so many degrees in all; in the hinge's frame.
+
+    At an elbow that does not straighten into one line (its carrying angle) that changes as it bends. onward: along the
+    first bone. None where the hinge lies along the bone.
+    """
+    axis, along = hinge.axis, hinge.along
+    straight = onward - (onward @ axis) * axis
+    if float(np.linalg.norm(straight)) < 0.2:
+        return None
+    straight = straight / np.linalg.norm(straight)
+    ahead = np.cross(axis, straight)
+    radius = np.sqrt(max(1.0 - along * along, 0.0))
+    angles = np.radians(np.arange(0.0, 171.0, 0.5))[:, None]
+    way = along * axis + radius * (np.cos(angles) * straight + np.sin(angles) * ahead)
+    bends = np.degrees(np.arccos(np.clip(way @ onward, -1.0, 1.0)))
+    at = int(np.argmin(np.abs(bends - degrees)))
+    chosen = way[at] if bends[0] <= degrees else ahead
+    off = chosen - (chosen @ onward) * onward
+    length = float(np.linalg.norm(off))
+    return np.asarray(off / length) if length > 1e-6 else None
+
+
+def _sole(parts: Assignment, clips: Iterable[Clip]) -> float | None:
+    """Height in metres of the lowest foot joint while feet rest, in the median over the clips; None where none rests."""
+    heights = [found for clip in clips if (found := resting_feet(clip, parts)) is not None]
+    return float(np.median(heights)) if heights else None
+
+
+def resting_feet(clip: Clip, parts: Assignment) -> float | None:
+    """How high the lowest foot joint of a clip is while it rests, in metres; None where no foot rests for long enough."""
+    feet = [bone.joint for name, bones in parts.items() if name.split()[-1] in FEET for bone in bones[:1]]
+    hips = parts.get("hips")
+    if not feet or not hips:
+        return None
+    world = clip.world().positions
+    return resting_height(world[:, feet], world[:, hips[0].joint], clip.fps)
+
+
+def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | None:
+    """The height of foot joints ``(F, J, 3)`` while the lowest of them rests, in the median of what lies near the floor."""
+    if len(feet) < 3:
+        return None
+    heights = feet[..., 1]
+    leg = float(np.percentile(hips[:, 1] - heights.min(axis=1), 95))
+    if leg <= 0:
+        return None
+    slow = np.stack([speed_of(feet[:, n], fps) for n in range(feet.shape[1])], axis=1) < BEGIN_SPEED * leg
+    # The lowest joint of a resting foot: toes, or the ankle where there are none.
+    lowest = np.argmin(np.where(slow, heights, np.inf), axis=1)
+    rows = np.flatnonzero(slow.any(axis=1))
+    if len(rows) < max(3, round(0.1 * fps)):
+        return None
+    resting = heights[rows, lowest[rows]]
+    base = float(np.percentile(resting, 10))
+    return float(np.median(resting[resting < base + BEGIN_HEIGHT * leg]))
+
+
+def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights: FloatArray) -> dict[int, FloatArray]:
+    """The lowest points of the skin of every foot and its toes. points ``(V, 3)`` at rest in metres, weights ``(V, J)``.
+
+    Each point is kept in the frame of the joint that moves it most: ``(K, 3)``, spread over the sole.
+    """
+    out: dict[int, FloatArray] = {}
+    if not len(points):
+        return out
+    total = np.maximum(weights.sum(axis=1), 1e-9)
+    for side in ("left", "right"):
+        joints = [
+            bone.joint
+            for name, bones in parts.items()
+            if name.startswith(f"{side} ") and name.split()[-1] in FEET
+            for bone in bones
+        ]
+        if not joints:
+            continue
+        below = sorted(
+            {j for j in range(len(skeleton)) if any(j == one or one in skeleton.ancestors(j) for one in joints)}
+        )
+        own = weights[:, below].sum(axis=1) >= OWN * total
+        if not own.any():
+            continue
+        skin, shares = points[own], weights[own]
+        ankles = skeleton.rest.positions[joints]
+        low = skin[:, 1] < skin[:, 1].min() + LOWEST * max(float(ankles[:, 1].max() - skin[:, 1].min()), 1e-4)
+        skin, shares = skin[low], shares[low]
+        holder = np.array(below)[np.argmax(shares[:, below], axis=1)]
+        for joint in sorted(set(holder.tolist())):
+            mine = skin[holder == joint]
+            local = rotation.rotate(
+                rotation.inverse(skeleton.rest.rotations[joint]), mine - skeleton.rest.positions[joint]
+            )
+            carrier = joint if joint in joints else next(one for one in skeleton.ancestors(joint) if one in joints)
+            if carrier != joint:
+                local = rotation.rotate(
+                    rotation.inverse(skeleton.rest.rotations[carrier]), mine - skeleton.rest.positions[carrier]
+                )
+            out[carrier] = np.concatenate([out[carrier], local]) if carrier in out else local
+    return {joint: _spread(skeleton, joint, local) for joint, local in out.items()}
+
+
+def _spread(skeleton: Skeleton, joint: int, local: FloatArray) -> FloatArray:
+    """At most KEPT points: the lowest at rest, and low ones far out in a ring of directions, which any tilt stands on."""
+    world = rotation.rotate(skeleton.rest.rotations[joint], local)
+    flat = world[:, [0, 2]] - world[:, [0, 2]].mean(axis=0)
+    kept = {int(np.argmin(world[:, 1]))}
+    for angle in np.linspace(0, 2 * np.pi, KEPT - 1, endpoint=False):
+        # Far out in this direction, and low.
+        score = flat @ np.array([np.cos(angle), np.sin(angle)]) - world[:, 1]
+        kept.add(int(np.argmax(score)))
+    return np.ascontiguousarray(local[sorted(kept)])
+
+
+def lowest_of(soles: Mapping[int, FloatArray], rotations: FloatArray, positions: FloatArray) -> float | None:
+    """Height of the lowest point of all soles of a body in a pose, world rotations ``(J, 4)`` and positions ``(J, 3)``."""
+    heights = [
+        float((positions[joint] + rotation.rotate(rotations[joint], points))[:, 1].min())
+        for joint, points in soles.items()
+    ]
+    return min(heights, default=None)
