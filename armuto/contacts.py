@@ -77,22 +77,24 @@ class Track:
 
 
 def find_contacts(
-    tracks: Sequence[Track], middle: FloatArray, fps: float, leg: float
+    tracks: Sequence[Track], middle: FloatArray, fps: float, leg: float, floor: float | None = None
 ) -> tuple[tuple[Contact, ...], float]:
     """The contacts of all tracks in order of time, and the height of the floor in metres.
 
     middle: ``(F, 3)`` of the hips. leg: length of the source's leg in metres, by which speeds and heights are scaled.
+    floor: the height of the floor, where it is known.
     """
     if not tracks or leg <= 0 or len(middle) < 3:
-        return (), 0.0
+        return (), floor or 0.0
     calm = [_smoothed(track.positions, fps) for track in tracks]
     fast = [speed_of(at, fps) / leg for at in calm]
     about = _smoothed(middle, fps)
-    floor = floor_of(
-        [at for at, track in zip(calm, tracks, strict=True) if track.foot],
-        [v for v, track in zip(fast, tracks, strict=True) if track.foot],
-        leg,
-    )
+    if floor is None:
+        floor = floor_of(
+            [at for at, track in zip(calm, tracks, strict=True) if track.foot],
+            [v for v, track in zip(fast, tracks, strict=True) if track.foot],
+            leg,
+        )
     out: list[Contact] = []
     for track, at, speed in zip(tracks, calm, fast, strict=True):
         height = (at[:, 1] - floor) / leg

@@ -30,7 +30,7 @@ from armuto.plans import SIDES, Part
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 from armuto.stances.aligning import parts_led, shapes
-from armuto.stances.shape import roll_angle
+from armuto.stances.shape import bends, roll_angle
 
 UP = np.array([0.0, 1.0, 0.0])
 OFTEN = 0.4  # of a direction's 95th percentile, which counts where it is more than the median
@@ -235,12 +235,12 @@ def _rolls(bodies: Bodies) -> Iterator[Deviation]:
         joint, kind = lead.target, fitting.plan.by_name[part].kind
         if not kind.endswith(("upper arm", "upper leg", "upper wing")):
             continue
-        marks, ways = (own.bend(joint), other.bend(joint)), (own.direction(joint), other.direction(joint))
-        if marks[0] is None or marks[1] is None or ways[0] is None or ways[1] is None:
+        marks, ways = bends(own, other, joint), (own.direction(joint), other.direction(joint))
+        if marks is None or ways[0] is None or ways[1] is None:
             continue
         have = rotation.rotate(turns[joint], ways[0])
-        carried = rotation.rotate(rotation.between(have, ways[1]), rotation.rotate(turns[joint], marks[0][0]))
-        yield Deviation("roll", part, abs(float(np.degrees(roll_angle(ways[1], carried, marks[1][0])))))
+        carried = rotation.rotate(rotation.between(have, ways[1]), rotation.rotate(turns[joint], marks[0]))
+        yield Deviation("roll", part, abs(float(np.degrees(roll_angle(ways[1], carried, marks[1])))))
 
 
 def _typical(apart: FloatArray) -> float:

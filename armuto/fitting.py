@@ -42,7 +42,8 @@ class Said:
     """What a person says about facing, floor and size, overruling what is measured; None where nothing is said.
 
     source_facing, target_facing: degrees from +Z. source_floor, target_floor: metres from the floor up to the lowest foot joint
-    in the stance. size: the measure that the hips move by, "legs", "arms" or "spine", or a ratio.
+    in the stance. size: the measure that the hips move by, "legs", "arms" or "spine", or a ratio. hinges: whether the roll of
+    limbs is taken from how they were seen to bend, where motion has shown it, or from how they are bent at rest alone.
     """
 
     source_facing: float | None = None
@@ -50,6 +51,7 @@ class Said:
     source_floor: float | None = None
     target_floor: float | None = None
     size: str | float = "legs"
+    hinges: bool = True
 
 
 NOTHING = Said()
@@ -140,7 +142,7 @@ class Fitting:
 
     def model(self, led: Mapping[int, Lead] | None = None) -> Model:
         """What the source shows in its stance, turned to where the target faces."""
-        return model_of(self.source, self.source_pose, led or self.leads(), self.turn, self.forward)
+        return model_of(self.source, self.source_pose, led or self.leads(), self.turn, self.forward, self.said.hinges)
 
 
 class NothingToPair(ValueError):
@@ -413,9 +415,9 @@ def from_json(
         plan = plan_said(tree.get("plan"))
         stances = tree["stances"]
         # What was known of the two when the fitting was made still holds for it.
-        for side in ("source", "target") if "observed" in tree else ():
+        for side in ("source", "target"):
             skeleton = source if side == "source" else target
-            seen = observed.from_json(tree["observed"][side], skeleton.index)
+            seen = observed.from_json(tree.get("observed", {}).get(side, {}), skeleton.index)
             if observed.to_json(seen, skeleton.names) != observed.to_json(skeleton.observed, skeleton.names):
                 skeleton = replace(skeleton, observed=seen)
             source, target = (skeleton, target) if side == "source" else (source, skeleton)
@@ -459,7 +461,7 @@ def said_from(table: Any) -> Said:
             raise ValueError("the size is not a ratio")
     if not all(number is None or np.isfinite(number) for number in numbers):
         raise ValueError("a measure is not a number")
-    return Said(numbers[0], numbers[1], numbers[2], numbers[3], size)
+    return Said(numbers[0], numbers[1], numbers[2], numbers[3], size, bool(table.get("hinges", True)))
 
 
 def plan_said(said: object) -> BodyPlan | None:

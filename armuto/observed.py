@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from armuto import rotation
 
 Vector = NDArray[np.float64]
 
@@ -27,6 +29,30 @@ class Hinge:
     certainty: float
     span: float
 
+    def turned(self, q: Vector) -> Hinge:
+        """The same hinge in a frame that ``q (4,)`` brings this one to."""
+        return replace(self, axis=rotation.rotate(q, self.axis), bent=rotation.rotate(q, self.bent))
+
+    def flexed(self, onward: Vector, degrees: float) -> Vector | None:
+        """The way the limb bends, ``(3,)`` square to its first bone, when it is bent by so many degrees in all.
+
+        At an elbow that does not straighten into one line (its carrying angle) that changes as it bends. onward: unit vector
+        along the first bone, in the hinge's frame. None where the hinge lies along the bone.
+        """
+        straight = onward - (onward @ self.axis) * self.axis
+        if float(np.linalg.norm(straight)) < 0.2:
+            return None
+        straight = straight / np.linalg.norm(straight)
+        ahead = np.cross(self.axis, straight)
+        radius = float(np.sqrt(max(1.0 - self.along**2, 0.0)))
+        angles = np.radians(np.arange(0.0, 171.0, 0.5))[:, None]
+        way = self.along * self.axis + radius * (np.cos(angles) * straight + np.sin(angles) * ahead)
+        bends = np.degrees(np.arccos(np.clip(way @ onward, -1.0, 1.0)))
+        chosen = way[int(np.argmin(np.abs(bends - degrees)))] if bends[0] < degrees else ahead
+        off = chosen - (chosen @ onward) * onward
+        length = float(np.linalg.norm(off))
+        return np.asarray(off / length) if length > 1e-6 else None
+
     def to_json(self) -> dict[str, Any]:
         return {
             "axis": [round(float(v), 6) for v in self.axis],
@@ -45,6 +71,10 @@ class Observed:
     hinges: Mapping[int, Hinge] = field(default_factory=dict)
     soles: Mapping[int, Vector] = field(default_factory=dict)
     sole: float | None = None
+
+    def certainty_of(self, joint: int) -> float:
+        """How sure the hinge of a limb is, 0 where none is known."""
+        return self.hinges[joint].certainty if joint in self.hinges else 0.0
 
     def __bool__(self) -> bool:
         return bool(self.hinges or self.soles or self.sole is not None)

@@ -1,9 +1,9 @@
 """Reading hinges, soles and floors from motion and from meshes.
 
 *Hinges.* The forearm's direction in the frame of the upper arm runs along a circle while the elbow bends, whatever the shoulder
-and the hand do. The plane of that circle is fitted by principal axes (the direction in which the directions vary least); how long
-the arc is and how flat tells how certain it is. O'Brien et al. 2000 and Gamage & Lasenby 2002 find joints from motion by the same
-idea.
+and the hand do. The plane of that circle is fitted by principal axes (the direction in which the directions vary least); how
+long the arc is and how flat tells how certain it is. O'Brien et al. 2000 and Gamage & Lasenby 2002 find joints from motion by
+the same idea.
 
 *Soles.* The lowest points of the skin of a foot, by its own vertices at rest.
 
@@ -32,7 +32,7 @@ HINGES = {
     "hind upper leg": ("hind lower leg", "hind foot"),
     "upper wing": ("lower wing", "wing hand"),
 }
-SHORT, LONG = 10.0, 30.0  # degrees of arc: the one tells nothing of its circle, the other all
+SHORT, LONG = 6.0, 20.0  # degrees of arc: the one tells nothing of its circle, the other all
 FLATNESS = 0.2  # of the arc's extent: so far off its plane it is no arc any more
 FEWEST = 12  # frames of all clips together
 MOST = 1500
@@ -105,29 +105,6 @@ def hinge_of(directions: FloatArray, onward: FloatArray) -> Hinge | None:
     return Hinge(axis, along, bent, certainty, span) if certainty > 0.05 else None
 
 
-def flexed(hinge: Hinge, onward: FloatArray, degrees: float) -> FloatArray | None:
-    """The way a limb bends, ``(3,)`` square to its first bone, when it is bent by so many degrees in all; in the hinge's frame.
-
-    At an elbow that does not straighten into one line (its carrying angle) that changes as it bends. onward: along the
-    first bone. None where the hinge lies along the bone.
-    """
-    axis, along = hinge.axis, hinge.along
-    straight = onward - (onward @ axis) * axis
-    if float(np.linalg.norm(straight)) < 0.2:
-        return None
-    straight = straight / np.linalg.norm(straight)
-    ahead = np.cross(axis, straight)
-    radius = np.sqrt(max(1.0 - along * along, 0.0))
-    angles = np.radians(np.arange(0.0, 171.0, 0.5))[:, None]
-    way = along * axis + radius * (np.cos(angles) * straight + np.sin(angles) * ahead)
-    bends = np.degrees(np.arccos(np.clip(way @ onward, -1.0, 1.0)))
-    at = int(np.argmin(np.abs(bends - degrees)))
-    chosen = way[at] if bends[0] <= degrees else ahead
-    off = chosen - (chosen @ onward) * onward
-    length = float(np.linalg.norm(off))
-    return np.asarray(off / length) if length > 1e-6 else None
-
-
 def _sole(parts: Assignment, clips: Iterable[Clip]) -> float | None:
     """Height in metres of the lowest foot joint while feet rest, in the median over the clips; None where none rests."""
     heights = [found for clip in clips if (found := resting_feet(clip, parts)) is not None]
@@ -142,6 +119,17 @@ def resting_feet(clip: Clip, parts: Assignment) -> float | None:
         return None
     world = clip.world().positions
     return resting_height(world[:, feet], world[:, hips[0].joint], clip.fps)
+
+
+def ground(clip: Clip, parts: Assignment) -> dict[str, float | None]:
+    """Where the floor of a clip is, in metres, and why. feet: how high the lowest foot joint is while it rests; sole: how much
+    of that is the body's sole, as its mesh or its motion has shown it; floor: the rest. None for what cannot be told."""
+    feet, seen = resting_feet(clip, parts), clip.skeleton.observed
+    rest = clip.skeleton.rest
+    joints = [bone.joint for name, bones in parts.items() if name.split()[-1] in FEET for bone in bones[:1]]
+    low = lowest_of(seen.soles, rest.rotations, rest.positions)
+    sole = float(rest.positions[joints, 1].min()) - low if low is not None and joints else seen.sole
+    return {"feet": feet, "sole": sole, "floor": None if feet is None or sole is None else feet - sole}
 
 
 def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | None:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from armuto import rotation
-from armuto.observed import Observed
+from armuto.observed import NOTHING, Observed
 from armuto.rotation import FloatArray
 
 IntArray = NDArray[np.int64]
@@ -56,7 +56,7 @@ class Skeleton:
     end_offsets: FloatArray = field(default_factory=lambda: np.zeros((0, 3)))
     file_frame: FileFrame = FileFrame()
     file_rest: FloatArray | None = None
-    observed: Observed = Observed()
+    observed: Observed = NOTHING
 
     def __post_init__(self) -> None:
         count = len(self.names)

@@ -123,7 +123,7 @@ def _turned(
         frames = slice(start, min(start + BLOCK, count))
         part = replace(clip, rotations=clip.rotations[frames], translations=clip.translations[frames])
         source = part.world()
-        block = _world_rotations(source.rotations, fitting, led, stance)
+        block = _world_rotations(source, fitting, led, stance)
         _share_hands(block, fitting, led, stance)
         _twist(block, fitting, led, stance, turning)
         following.follow_less(block, target, stance, fitting.target_stance.rotations, axes, chosen)
@@ -211,11 +211,12 @@ def _local(clip: Clip, moving: Moving, joints: list[int]) -> Clip:
     return Clip(clip.name, target, clip.fps, rotations, np.array(joints, np.int64), translations)
 
 
-def _world_rotations(source: FloatArray, fitting: Fitting, led: dict[int, Lead], stance: Pose) -> FloatArray:
-    """World rotations of the target ``(J, F, 4)``, joint first, from those of the source ``(F, J, 4)``."""
+def _world_rotations(source: Pose, fitting: Fitting, led: dict[int, Lead], stance: Pose) -> FloatArray:
+    """World rotations of the target ``(J, F, 4)``, joint first, from the source's world pose."""
     target = fitting.target
-    turns = _world_turns(source, fitting, led)
-    world = np.empty((len(target), len(source), 4))
+    turns = _world_turns(source.rotations, fitting, led)
+    _along_the_trunk(turns, source, fitting, led)
+    world = np.empty((len(target), len(source.rotations), 4))
     for joints in target.levels:
         free = np.array([joint for joint in joints if joint not in led], np.int64)
         firm = np.array([joint for joint in joints if joint in led], np.int64)
@@ -284,6 +285,53 @@ def _share_hands(world: FloatArray, fitting: Fitting, led: dict[int, Lead], stan
         )
         angle = share * _turn_about(world, lower, hand, stance, axis / np.linalg.norm(axis))
         world[lower] = rotation.multiply(world[lower], rotation.about(axis, angle))
+
+
+def _along_the_trunk(turns: FloatArray, source: Pose, fitting: Fitting, led: dict[int, Lead]) -> None:
+    """Let one bone between hips and neck stand for several: the trunk as a whole goes where the source's goes.
+
+    With w(t) where the source's neck lies from its hips, turned as from its stance, the chest is turned by the smallest
+    rotation that brings the target's neck into line with it; hips, and its turn about itself, stay as they are. In place.
+    """
+    found = _trunk(fitting, led)
+    if found is None:
+        return
+    (hips, chest, neck), ends = found
+    there = rotation.rotate(fitting.turn, source.positions[:, ends[1]] - source.positions[:, ends[0]])
+    rest = rotation.rotate(
+        fitting.turn, fitting.source_pose.positions[ends[1]] - fitting.source_pose.positions[ends[0]]
+    )
+    at = fitting.target_pose.positions
+    own = at[neck] - at[hips]
+    wanted = rotation.rotate(
+        rotation.between_each(np.broadcast_to(rest, there.shape), there), np.broadcast_to(own, there.shape)
+    )
+    wanted = wanted / np.linalg.norm(wanted, axis=1, keepdims=True)
+    foot = rotation.rotate(turns[hips], np.broadcast_to(at[chest] - at[hips], there.shape))
+    bone = rotation.rotate(turns[chest], np.broadcast_to(at[neck] - at[chest], there.shape))
+    # Where a bone of this length from the chest's place meets the line that is wanted.
+    along = np.sum(wanted * foot, axis=1)
+    room = along**2 - np.sum(foot**2, axis=1) + np.sum(bone**2, axis=1)
+    goal = (along + np.sqrt(np.maximum(room, 0.0)))[:, None] * wanted - foot
+    turns[chest] = rotation.multiply(rotation.between_each(bone, goal), turns[chest])
+
+
+def _trunk(fitting: Fitting, led: dict[int, Lead]) -> tuple[tuple[int, int, int], tuple[int, int]] | None:
+    """Hips, chest, neck of a target with one bone for a trunk that the source has several for; the source's hips, neck."""
+    first: dict[str, Lead] = {}
+    for joint in sorted(led):
+        if led[joint].part:
+            first.setdefault(str(led[joint].part), led[joint])
+    top = next((name for name in ("neck", "head") if name in first), None)
+    if top is None or "hips" not in first or "chest" not in first or "spine" in first:
+        return None
+    hips, chest, neck = (first[name] for name in ("hips", "chest", top))
+    source, target = fitting.source, fitting.target
+    run = source.ancestors(chest.a)
+    if hips.a not in run or chest.target not in target.ancestors(neck.target) or chest.share > 0:
+        return None
+    between = [joint for joint in run[: run.index(hips.a)] if np.linalg.norm(source.rest_translation[joint]) > 1e-6]
+    return ((hips.target, chest.target, neck.target), (hips.a, neck.a)) if between else None
 
 
 def _world_turns(rotations: FloatArray, fitting: Fitting, led: dict[int, Lead]) -> FloatArray:

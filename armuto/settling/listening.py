@@ -82,11 +82,11 @@ def find(clip: Clip, fitting: Fitting, led: Mapping[int, Lead] | None = None) ->
     return found_in(listen(clip, heard.joints), heard, fitting, clip)
 
 
-def found_in(sound: Sound, heard: Ear, fitting: Fitting, clip: Clip) -> Found:
-    """The contacts of a clip of which the joints were listened to."""
+def found_in(sound: Sound, heard: Ear, fitting: Fitting, clip: Clip, floor: float | None = None) -> Found:
+    """The contacts of a clip of which the joints were listened to. floor: its height in metres, where a person has said it."""
     fps = clip.fps
     tracks = [Track(point.name, point.is_foot, sound.path(point)) for point in heard.points]
-    contacts, floor = find_contacts(tracks, sound.positions[heard.parts["hips"]], fps, heard.leg)
+    contacts, floor = find_contacts(tracks, sound.positions[heard.parts["hips"]], fps, heard.leg, floor)
     kept = find_kept(source_of(sound, heard, fitting, fps), hands_of(heard)) if fitting.plan.trunk == "upright" else ()
     # A hand that rests against the world keeps that place; what it seems to keep besides follows from it.
     resting = [one for one in contacts if not one.to]

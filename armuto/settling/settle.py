@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from armuto import rotation
 from armuto.fitting import Fitting
 from armuto.leads import Lead
+from armuto.plans import SIDES
 from armuto.rotation import FloatArray
 from armuto.settling import arms as clearing
 from armuto.settling import feet, hands
@@ -184,9 +185,10 @@ def _hands(
     strengths = {name: said.keeping(name) for name in ("floor", "other hand", "body")}
     if not reaches or not own or not any(strengths.values()):
         return {}
-    # Between hands lies what they carry, which is of the body's size, not of the stride's.
+    # Between hands lies what they carry, which is as large as they are, whatever arms and legs may be.
+    grip = hands_size(fitting, led)
     carried = {
-        part: fitting.scale * rotation.rotate(fitting.turn, sound.positions[heard.parts[part]])
+        part: grip * rotation.rotate(fitting.turn, sound.positions[heard.parts[part]])
         for part, _ in points.values()
         if part in heard.parts
     }
@@ -219,6 +221,29 @@ def _against_body(
     placed = fitting.scale * along + girth * (away - along)
     carried = rotation.multiply(moving.rotations[joint], rotation.inverse(fitting.target_pose.rotations[joint]))
     return np.asarray(moving.positions[joint] + rotation.rotate(carried, placed))
+
+
+def hands_size(fitting: Fitting, led: Mapping[int, Lead]) -> float:
+    """How much larger the target's hands and forearms are than the source's: the geometric mean of the ratios of their lengths.
+
+    A hand is as long as the way to the first joint of its longest fingers. Of the body's size where neither is known.
+    """
+    first: dict[str, Lead] = {}
+    for joint in sorted(led):
+        first.setdefault(led[joint].part or "", led[joint])
+    at, ratios_found = fitting.target_pose.positions, []
+    for side in SIDES:
+        hand = first.get(f"{side} hand")
+        fingers = [first[name] for kind in ("middle", "ring", "index") if (name := f"{side} {kind} proximal") in first]
+        for other in (first.get(f"{side} lower arm"), *fingers[:1]):
+            if hand is not None and other is not None:
+                there, here = (
+                    np.linalg.norm(other.place - hand.place),
+                    np.linalg.norm(at[other.target] - at[hand.target]),
+                )
+                if min(there, here) > 1e-3 * max(fitting.scale, 1e-3):
+                    ratios_found.append(float(np.log(here / there)))
+    return float(np.exp(np.mean(ratios_found))) if ratios_found else fitting.scale
 
 
 def _girth(fitting: Fitting, led: Mapping[int, Lead], kind: str) -> float:

@@ -12,19 +12,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
 from armuto import rotation
 from armuto.leads import Lead
+from armuto.observed import Hinge
 from armuto.pairing.anatomy import unit
 from armuto.plans import BodyPlan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Pose, Skeleton, local_rotations
 from armuto.stances.shape import (
     Shape,
+    bends,
     limbs_of,
     roll_angle,
     same_build,
@@ -35,6 +37,7 @@ from armuto.stances.shape import (
 from armuto.stances.value import Stance, posed
 from armuto.twists import Twist, twists
 
+TRIFLE = 1e-4  # radians: a smaller roll is no more than hinges are told by
 OWN_BUILD = ("root", "hips", "spine", "chest", "neck", "head", "shoulder")
 
 
@@ -61,19 +64,34 @@ class Row:
 class Model:
     """Whom a body is to stand like: places of its paired joints on the other's body, turned to the facing of this one.
 
-    forward: where both face then. tips: see :class:`Shape`.
+    forward: where both face then. tips, hinges: see :class:`Shape`. believed: whether hinges count, of either body.
     """
 
     at: Mapping[int, FloatArray]
     forward: FloatArray
     tips: Mapping[int, FloatArray]
+    hinges: Mapping[int, Hinge] = field(default_factory=dict)
+    believed: bool = True
 
 
-def model_of(source: Skeleton, pose: Pose, led: Mapping[int, Lead], turn: FloatArray, forward: FloatArray) -> Model:
-    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's."""
+def model_of(
+    source: Skeleton,
+    pose: Pose,
+    led: Mapping[int, Lead],
+    turn: FloatArray,
+    forward: FloatArray,
+    believed: bool = True,
+) -> Model:
+    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed: see
+    :class:`Model`."""
     at = {joint: rotation.rotate(turn, lead.place) for joint, lead in led.items()}
     tips = tips_of(source, pose.positions, pose.ends, {j: lead.a for j, lead in led.items() if _is_toes(lead.part)})
-    return Model(at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()})
+    hinges = {
+        joint: source.observed.hinges[lead.a].turned(rotation.multiply(turn, pose.rotations[lead.a]))
+        for joint, lead in led.items()
+        if believed and lead.a in source.observed.hinges and not lead.spread
+    }
+    return Model(at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()}, hinges, believed)
 
 
 def _is_toes(part: str | None) -> bool:
@@ -88,7 +106,10 @@ def shapes(
     limbs = limbs_of(target, parts, plan)
     here = {joint: pose.positions[joint] for joint in parts}
     tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts if _is_toes(parts[joint])})
-    return Shape(limbs, here, model.forward, tips), Shape(limbs, model.at, model.forward, model.tips)
+    seen = target.observed.hinges if model.believed else {}
+    hinges = {joint: hinge.turned(pose.rotations[joint]) for joint, hinge in seen.items() if joint in parts}
+    own = Shape(limbs, here, model.forward, tips, hinges)
+    return own, Shape(limbs, model.at, model.forward, model.tips, model.hinges)
 
 
 def align(
@@ -197,11 +218,13 @@ class _Turns:
         kind, below = self.own.limbs.kind(joint), self.own.limbs.next[joint]
         if kind.endswith("lower arm") and below[0] in self.firm and joint not in self.twisting:
             return rotation.multiply(_twist_about(wanted, self.firm[below[0]], turn, 1.0), turn)
-        marks = self.own.bend(joint), self.other.bend(joint)
-        if marks[0] is None or marks[1] is None:
+        marks = bends(self.own, self.other, joint)
+        if marks is None:
             return turn
-        trust = max(marks[0][1], marks[1][1])
-        angle = roll_angle(wanted, rotation.rotate(turn, marks[0][0]), marks[1][0])
+        mine, theirs, trust = marks
+        angle = roll_angle(wanted, rotation.rotate(turn, mine), theirs)
+        if abs(angle) < TRIFLE:
+            return turn
         return rotation.multiply(rotation.about(wanted, trust * angle), turn)
 
     def _together(self, joint: int, carried: FloatArray) -> FloatArray:
@@ -292,23 +315,31 @@ def remaining(
             continue
         have, wanted = now.direction(joint), other.direction(joint)
         own = joint in kept
-        marks = read.roll_mark(joint), other.roll_mark(joint)
+        marks = _roll_marks(read, other, joint)
         found = soles(read, other, joint) if part.kind.endswith("foot") and not same else None
         if found is not None:
             (along, up), (wanted, level) = found
-            have, marks = rotation.rotate(turns[joint], along), ((up, 1.0), (level, 1.0))
+            have, marks = rotation.rotate(turns[joint], along), (up, level, 1.0)
         left, roll = 0.0, None
         if have is not None and wanted is not None:
             left = float(np.degrees(rotation.angle(rotation.between(have, wanted))))
-            if marks[0] is not None and marks[1] is not None and max(marks[0][1], marks[1][1]) > 0.5:
-                carried = rotation.rotate(turns[joint], marks[0][0])
+            if marks is not None and marks[2] > 0.5:
+                carried = rotation.rotate(turns[joint], marks[0])
                 onto = rotation.rotate(rotation.between(have, wanted), carried)
-                roll = float(np.degrees(roll_angle(wanted, onto, marks[1][0])))
+                roll = float(np.degrees(roll_angle(wanted, onto, marks[1])))
         roll = None if roll is None else round(roll, 3)
         ways = [tuple(round(float(x), 5) for x in (np.zeros(3) if v is None else v)) for v in (have, wanted)]
         name, turned = target.names[joint], round(float(from_rest[joint]), 3)
         rows.append(Row(part.name, name, turned, round(left, 3), roll, own, ways[0], ways[1]))
     return tuple(rows)
+
+
+def _roll_marks(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray, float] | None:
+    """What the roll of a bone is seen by on both bodies: across where it is a frame, else the way its limb bends."""
+    frames = own.frame(joint), other.frame(joint)
+    if frames[0] is not None and frames[1] is not None:
+        return frames[0][1], frames[1][1], 1.0
+    return bends(own, other, joint)
 
 
 def marks_of(pose: Pose, shape: Shape, joints: Mapping[int, int]) -> FloatArray:

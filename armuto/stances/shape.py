@@ -18,6 +18,7 @@ from functools import cached_property
 import numpy as np
 
 from armuto import rotation
+from armuto.observed import Hinge
 from armuto.pairing.anatomy import unit
 from armuto.plans import BodyPlan, Part
 from armuto.rotation import FloatArray
@@ -25,6 +26,9 @@ from armuto.skeleton import Skeleton
 from armuto.stances.posture import Posture, measure
 from armuto.stances.sizes import FOOTING
 
+ALIKE = 4.0  # degrees within which two limbs are bent by as much
+SLIGHT, CARRIED = 18.0, 11.0  # degrees: of all the bend of an arm, and of what of it goes aside, that may be its build
+CLEARLY = 60.0  # degrees of bend at which two hinges are compared
 STRAIGHT, BENT = 5.0, 12.0  # degrees: below the one a bend tells nothing, from the other on it tells all
 FLAT = 0.04  # of the length from hips to the lowest foot joint
 SAME_LENGTH = 0.02  # ratios and cosines within which two bodies are of the same build
@@ -75,13 +79,15 @@ def limbs_of(skeleton: Skeleton, parts: Mapping[int, str | None], plan: BodyPlan
 class Shape:
     """A body's points at its paired joints. at: by joint. tips: where a joint without a paired one below it ends, if known.
 
-    forward: where the body faces, a horizontal unit vector.
+    forward: where the body faces, a horizontal unit vector. hinges: about which limbs turn, where motion has shown it, by the
+    limb's first joint and in the world.
     """
 
     limbs: Limbs
     at: Mapping[int, FloatArray]
     forward: FloatArray
     tips: Mapping[int, FloatArray] = field(default_factory=dict)
+    hinges: Mapping[int, Hinge] = field(default_factory=dict)
 
     def direction(self, joint: int) -> FloatArray | None:
         """To the next paired joint, or forward along its frame."""
@@ -147,7 +153,7 @@ class Shape:
             return None
         off = square(onward, d)
         size = float(np.linalg.norm(off))
-        degrees = math.degrees(math.atan2(size, float(onward @ d)))
+        degrees = self.bent_by(joint)
         share = min(max((degrees - STRAIGHT) / (BENT - STRAIGHT), 0.0), 1.0)
         trust = share * share * (3 - 2 * share)
         expected = self.expected(joint)
@@ -156,6 +162,22 @@ class Shape:
         if trust <= 0:
             return expected, 0.0
         return unit((1 - trust) * expected + trust * off / size), trust
+
+    def bent_by(self, joint: int) -> float:
+        """Degrees by which a limb is bent at its next joint; 0 where it has none."""
+        below = self.limbs.next[joint]
+        d, onward = self.direction(joint), self.direction(below[0]) if len(below) == 1 else None
+        if d is None or onward is None:
+            return 0.0
+        return math.degrees(math.atan2(float(np.linalg.norm(square(onward, d))), float(onward @ d)))
+
+    def may_be_carried(self, joint: int) -> bool:
+        """Whether an arm's bend is so slight that it may be how the arm is built (its carrying angle), and not its hinge's."""
+        d, onward, expected = self.direction(joint), self.direction(self.limbs.next[joint][0]), self.expected(joint)
+        if d is None or onward is None or expected is None or HINGES.get(self.limbs.kind(joint)) != 1.0:
+            return False
+        aside = math.degrees(abs(math.asin(float(np.clip(onward @ np.cross(d, expected), -1.0, 1.0)))))
+        return self.bent_by(joint) < SLIGHT and aside < CARRIED
 
     def expected(self, joint: int) -> FloatArray | None:
         """The way a straight arm or leg would bend, square to the bone; None where that cannot be said."""
@@ -222,18 +244,51 @@ class Shape:
             {name: self.at[joint] for name, joint in self.limbs.joints.items()}, self.limbs.plan, self.forward
         )
 
-    def roll_mark(self, joint: int) -> tuple[FloatArray, float] | None:
-        """The direction, square to the bone, by which its roll is seen, and how far it can be relied upon."""
-        framed = self.frame(joint)
-        return (framed[1], 1.0) if framed is not None else self.bend(joint)
-
     def feather(self, joint: int) -> FloatArray | None:
         """Where a feather on the bone points: the way its limb bends, or across the hand. A trunk shows its roll by itself."""
-        bend = self.bend(joint)
+        bend, hinge, along = self.bend(joint), self.hinges.get(joint), self.direction(joint)
+        if hinge is not None and along is not None and hinge.certainty > 0.5:
+            return hinge.flexed(along, CLEARLY)
         if bend is not None:
             return bend[0]
         framed = self.frame(joint) if self.limbs.kind(joint).endswith("hand") else None
         return None if framed is None else framed[1]
+
+
+def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray, float] | None:
+    """Two directions square to a limb's first bone, on either body, that are to be met by a roll about it; and how far they
+    can be relied upon, 0 to 1. None where nothing shows them.
+
+    Where motion has shown both hinges, the ways the two bend about them. Where it has shown the one's and the other is bent,
+    the way the one bends when it is bent as far. Else the bends themselves, or how a straight limb would bend: both
+    bodies' when neither shows more.
+    """
+    found = own.bend(joint), other.bend(joint)
+    if found[0] is None or found[1] is None:
+        return None
+    shapes = own, other
+    onward = [way for shape in shapes if (way := shape.direction(joint)) is not None]
+    degrees = [shape.bent_by(joint) for shape in shapes]
+    hinges = [shape.hinges.get(joint) for shape in shapes]
+    marks, trust = [found[0][0], found[1][0]], [found[0][1], found[1][1]]
+    if hinges[0] is not None and hinges[1] is not None:
+        ways = [hinge.flexed(way, CLEARLY) for hinge, way in zip(hinges, onward, strict=True) if hinge is not None]
+        if ways[0] is not None and ways[1] is not None:
+            return ways[0], ways[1], min(hinges[0].certainty, hinges[1].certainty)
+    apart = abs(degrees[0] - degrees[1]) > ALIKE
+    for n, shape in enumerate(shapes):
+        expected = shape.expected(joint)
+        if apart and hinges[n] is None and expected is not None and shape.may_be_carried(joint):
+            marks[n], trust[n] = expected, 0.0
+    for n, hinge in enumerate(hinges):
+        if hinge is None or trust[1 - n] <= 0:
+            continue
+        way = hinge.flexed(onward[n], degrees[1 - n])
+        if way is not None:
+            # Both the other's bend and this hinge must be sure: what is left is told as if nothing had moved.
+            marks[n] = unit(hinge.certainty * way + (1 - hinge.certainty) * marks[n])
+            trust[n] = max(trust[n], hinge.certainty)
+    return marks[0], marks[1], max(trust)
 
 
 def same_build(one: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:

@@ -20,6 +20,7 @@ from armuto.settling.points import target_path
 from armuto.settling.reaching import fabrik, softened, two_bones
 from armuto.settling.rooting import rooted, wants_root
 from armuto.settling.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, Travel
+from armuto.settling.settle import hands_size
 from armuto.skeleton import Clip, Skeleton
 from armuto.tests import figures, settled
 from armuto.transfer import perform, transfer
@@ -189,7 +190,7 @@ class Hands(unittest.TestCase):
         for seed in range(6):
             made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(seed)))
             left, right = (made.target.index[f"{side}Hand"] for side in ("Left", "Right"))
-            width = 0.3 * made.scale
+            width = 0.3 * hands_size(made, made.leads())  # in the hands' own size, whatever legs and arms may be
             for settings, most in ((PLAIN, 0.006), (replace(PLAIN, hands={"other hand": 0.0}), np.inf)):
                 at = perform(clip, replace(made, settings=settings)).clip.world().positions[20:50]
                 apart = np.linalg.norm(at[:, left] - at[:, right], axis=1)

@@ -4,7 +4,7 @@ from pathlib import PurePath
 
 from django.db import transaction
 
-from armuto import intake, naming
+from armuto import intake, naming, observed
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.settling import capsules
@@ -23,6 +23,7 @@ FROM_THE_FILE = (
     "notes",
     "sheet",
     "capsules",
+    "soles",
     "revision",
 )
 
@@ -78,6 +79,8 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.bounds = document.bounds.tolist()
     row.notes = list(document.notes)
     row.sheet = facts_of(document)
+    seen = observed.to_json(document.skeleton.observed, document.skeleton.names)
+    row.soles = seen.get("soles", {})
     row.capsules = capsules.to_json(document.capsules, document.skeleton)
     # A row that is there keeps what somebody may be writing about it at this moment.
     row.save(update_fields=FROM_THE_FILE if row.pk else None)

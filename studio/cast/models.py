@@ -1,14 +1,17 @@
 """Characters: imported rigged figures."""
 
+import json
 from functools import lru_cache
 
 from django.db import models
 
 from armuto import formats
+from armuto.choices import UNITS
 from armuto.formats import Document
-from armuto.intake import UNITS, Told
+from armuto.intake import Told
+from armuto.skeleton import Skeleton as SkeletonValue
 from studio.digests import digest
-from studio.library.models import Original, Skeleton
+from studio.library.models import Original, Skeleton, skeleton_value
 
 
 class Character(models.Model):
@@ -16,8 +19,8 @@ class Character(models.Model):
 
     sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
     changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
-    (:mod:`armuto.settling.capsules`). limits: joint limits that were changed for it, by part;
-    limits_revision: how often. digest: of everything a rendition takes from the character.
+    (:mod:`armuto.settling.capsules`). soles: the lowest points of its feet, by bone name. limits: joint limits that were
+    changed for it, by part; limits_revision: how often. digest: of everything a rendition takes from the character.
     """
 
     name = models.CharField(max_length=255)
@@ -33,6 +36,7 @@ class Character(models.Model):
     remarks = models.TextField(default="")
     changed = models.TextField(default="")
     capsules = models.JSONField(default=dict)
+    soles = models.JSONField(default=dict)
     limits = models.JSONField(default=dict)
     limits_revision = models.PositiveIntegerField(default=0)
     retired = models.BooleanField(default=False)
@@ -49,6 +53,11 @@ class Character(models.Model):
         if update_fields is not None:
             update_fields = {*update_fields, "digest"}
         super().save(*args, update_fields=update_fields, **kwargs)
+
+    def figure(self) -> SkeletonValue:
+        """Its skeleton with its own soles: others on the same rig may have other feet."""
+        row = self.skeleton
+        return skeleton_value(row.identity, json.dumps(row.observed | {"soles": self.soles}, sort_keys=True))
 
     def display(self) -> bytes:
         """One self-contained .glb of the figure: its own file, or what was made from it."""

@@ -52,7 +52,8 @@ class MissingOut(Schema):
 
 class StanceRowOut(Schema):
     """Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
-    where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions."""
+    where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions.
+    hinge: how sure it is about which axis the limb bends, 0 to 1, and over how many degrees of motion that was seen."""
 
     part: str
     bone: str
@@ -63,6 +64,7 @@ class StanceRowOut(Schema):
     own: bool
     way: list[float]
     wanted: list[float]
+    hinge: list[float] | None
 
 
 class StanceOut(Schema):
@@ -82,7 +84,7 @@ class StancesOut(Schema):
 class MeasuresOut(Schema):
     """Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a person
     said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move by; by: which
-    measure that is, or nothing for a number that was typed."""
+    measure that is, or nothing for a number that was typed. hinges: whether rolls are taken from how limbs bend in motion."""
 
     source_facing: float
     target_facing: float
@@ -97,6 +99,7 @@ class MeasuresOut(Schema):
     spine: float | None
     size: float
     by: str | None
+    hinges: bool
     why: list[str]
 
 
@@ -264,7 +267,16 @@ def fitting_out(row: Fitting) -> dict:
 
 def rows_out(value: core.Fitting) -> list[dict]:
     """What is left between the stances, part by part."""
-    return [vars(row) | {"limb": value.plan.by_name[row.part].limb} for row in value.rows]
+    seen = {
+        target: (hinge.certainty, hinge.span)
+        for target, lead in value.leads().items()
+        if (hinge := value.source.observed.hinges.get(lead.a) or value.target.observed.hinges.get(target))
+    }
+    index = value.target.index
+    return [
+        vars(row) | {"limb": value.plan.by_name[row.part].limb, "hinge": seen.get(index[row.bone])}
+        for row in value.rows
+    ]
 
 
 def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict:
@@ -288,6 +300,7 @@ def _measures(value: core.Fitting) -> dict:
         "spine": value.sizes.spine,
         "size": value.scale,
         "by": size if isinstance(size, str) else None,
+        "hinges": said.hinges,
         "why": value.notes,
     }
 

@@ -40,7 +40,7 @@ def fitting_for(skeleton: Skeleton, character: Character, by_hand: bool = False)
     except core.NothingToPair:
         if not by_hand:
             raise BadInput(nothing) from None
-        value, how = core.fit(skeleton.value(), character.skeleton.value(), pairs=()), "to be paired by hand"
+        value, how = core.fit(skeleton.value(), character.figure(), pairs=()), "to be paired by hand"
     with transaction.atomic():
         row, new = Fitting.objects.get_or_create(skeleton=skeleton, character=character)
         if new:
@@ -50,7 +50,7 @@ def fitting_for(skeleton: Skeleton, character: Character, by_hand: bool = False)
 
 def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, str]:
     """What is proposed for a character, and by what. Raises NothingToPair where nothing can be."""
-    source, target = skeleton.value(), character.skeleton.value()
+    source, target = skeleton.value(), character.figure()
     stances = {"source_stance": begin(skeleton, False), "target_stance": begin(character.skeleton, True)}
     like = _like(skeleton, character)
     if like is not None:
@@ -125,7 +125,7 @@ def value_of(row: Fitting) -> core.Fitting:
         value = kept[1]
     else:
         text = json.dumps(row.state.data)
-        value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.skeleton.value())
+        value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
     value = of_character(value, row.character)
     _keep(row.state, value)
     return value
@@ -152,7 +152,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
     Returns the parts that lost a bone. The history starts over, since earlier steps speak of another skeleton.
     """
     assert row.state is not None
-    source, target = row.skeleton.value(), row.character.skeleton.value()
+    source, target = row.skeleton.value(), row.character.figure()
     data = row.state.data
     pairs, lost = [], []
     for pair in data["pairs"]:

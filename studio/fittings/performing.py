@@ -48,12 +48,12 @@ def contacts_of(fitting: Fitting, clip: library.Clip) -> Found:
     Finding them takes the whole clip; it is done again only where a change to the fitting moves a point that may touch.
     """
     heard = ear(fitting, fitting.leads())
-    key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, _told_by(heard))
+    key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, clip.floor, _told_by(heard))
     found = _found.get(key)
     if found is None:
         value = clip_value(clip)
         able = heard.leg > 0 and value.frames > 2
-        found = found_in(listen(value, heard.joints), heard, fitting, value) if able else Found((), 0.0)
+        found = found_in(listen(value, heard.joints), heard, fitting, value, clip.floor) if able else Found((), 0.0)
         _found[key] = found
         while len(_found) > KEPT:
             _found.popitem(last=False)

@@ -66,11 +66,11 @@ class StanceEdit(Schema):
 
     kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing. bone, limb:
     what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied onto the other.
-    height: metres from the floor to the lowest foot joint. by, ratio: the size. show_clip_id, show_frame: of the pose that is
-    wanted with the answer.
+    height: metres from the floor to the lowest foot joint. by, ratio: the size; by: "motion" or "rest" for hinges.
+    show_clip_id, show_frame: of the pose that is wanted with the answer.
     """
 
-    op: Literal["make", "align", "mirror", "turn", "reset", "name", "facing", "floor", "size"]
+    op: Literal["make", "align", "mirror", "turn", "reset", "name", "facing", "floor", "size", "hinges"]
     side: Which = "target"
     kind: str | None = None
     clip_id: int | None = None

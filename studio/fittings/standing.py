@@ -391,6 +391,14 @@ def _size(side: Side, said: dict) -> tuple[dict, str]:
     return _then(side, said=replace(side.fitting.said, size=size)), f"size {what}"
 
 
+def _hinges(side: Side, said: dict) -> tuple[dict, str]:
+    by = said.get("by")
+    if by not in ("motion", "rest"):
+        raise BadInput("The roll of limbs is taken from their motion or from how they rest; choose one.")
+    how = "how limbs bend in motion" if by == "motion" else "how limbs are bent at rest"
+    return _then(side, said=replace(side.fitting.said, hinges=by == "motion")), f"roll by {how}"
+
+
 CHANGES = {
     "make": _make,
     "align": _align,
@@ -401,6 +409,7 @@ CHANGES = {
     "facing": _facing,
     "floor": _floor,
     "size": _size,
+    "hinges": _hinges,
 }
 
 

@@ -89,10 +89,11 @@ def _take_in(row: IntakeFile, document: Document, data: bytes) -> tuple[list[int
     for one in rows:
         clip = document.clips[one.number]
         if one.becomes:
+            one.becomes.floor = one.floor
             new_version(one.becomes, document, clip, original, skeleton, (one.first, one.last))
             clips.append(one.becomes.pk)
         else:
             name = free_name(one.final or clip.name)
-            clips.append(keep_clip(document, clip, original, skeleton, name, (one.first, one.last)).pk)
+            clips.append(keep_clip(document, clip, original, skeleton, name, (one.first, one.last), one.floor).pk)
     row.delete()
     return clips, []

@@ -12,8 +12,8 @@ from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
 from armuto import naming
+from armuto.choices import UNITS, UP_AXES
 from armuto.errors import BadInput
-from armuto.intake import UNITS, UP_AXES
 from studio.cast.api import FileSpace
 from studio.cast.models import Character
 from studio.intake.accepting import begin, names_for, skeletons_called
@@ -21,6 +21,7 @@ from studio.intake.laying_out import document_of, lay_out, skeleton_names
 from studio.intake.models import IntakeContent, IntakeFile, IntakeRow, NamingRule
 from studio.intake.tasks import accept_file, read_file
 from studio.library.api import PlateOut
+from studio.library.keeping import floor_said
 from studio.library.models import Clip
 
 router = Router(tags=["intake"])
@@ -65,6 +66,7 @@ class RowOut(Schema):
     fps: float
     first: int
     last: int
+    floor: float | None
     found: dict
     skeleton: str
     known: bool
@@ -87,7 +89,7 @@ class Summary(Schema):
 
 
 class RowsChange(Schema):
-    """What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all."""
+    """What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in metres."""
 
     ids: list[int]
     ticked: bool | None = None
@@ -97,6 +99,7 @@ class RowsChange(Schema):
     range: Literal["proposed", "whole"] | None = None
     fields: dict[str, str | None] | None = None
     becomes_id: int | None = None
+    floor: float | Literal["measured"] | None = None
 
 
 class Telling(Schema):
@@ -107,6 +110,14 @@ class Telling(Schema):
     up: str | None = None
     turned: float | None = None
     bound: bool | None = None
+
+
+class Reading(Schema):
+    """How a file is to be read; None leaves a thing as it is detected."""
+
+    unit: str | None = None
+    up: str | None = None
+    turned: float | None = None
 
 
 class FileChange(Schema):
@@ -167,6 +178,27 @@ def bring(
     return Status(201, {"ids": ids})
 
 
+@router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")
+def read_again(request: HttpRequest, clip_id: int, wanted: Reading):
+    """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself stays."""
+    clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
+    said = {key: value for key, value in wanted.dict().items() if value is not None}
+    _checked(said)
+    with transaction.atomic():
+        row = IntakeFile.objects.create(path=clip.take.name, goes_to="library", told=said)
+        IntakeContent.objects.create(file=row, data=clip.take.content.data)
+    read_file.enqueue(row.pk)
+    return Status(201, {"ids": [row.pk]})
+
+
+def _checked(given: dict) -> None:
+    """Raises :class:`BadInput` for a unit or an axis that there is not."""
+    if given.get("unit") not in (None, "detect", *UNITS):
+        raise BadInput(f"{given['unit']}: there is no such unit; take one of {', '.join(UNITS)}.")
+    if given.get("up") not in (None, "detect", *UP_AXES):
+        raise BadInput(f"{given['up']}: there is no such axis; take one of {', '.join(UP_AXES)}.")
+
+
 @router.get("", response=Summary, operation_id="get_intake")
 def summary(request: HttpRequest):
     counts = IntakeFile.objects.aggregate(
@@ -215,7 +247,7 @@ def rows_out(rows) -> list[dict]:
         out.append(
             {
                 key: getattr(row, key)
-                for key in ("file_id", "clip", "ticked", "name", "fields", "frames", "fps", "first", "last")
+                for key in ("file_id", "clip", "ticked", "name", "fields", "frames", "fps", "first", "last", "floor")
             }
             | {key: getattr(row, key) for key in ("found", "identity", "becomes_id", "revision")}
             | {
@@ -256,6 +288,9 @@ def change_rows(request: HttpRequest, wanted: RowsChange):
                     row.fields.pop(key, None)
                 else:
                     row.fields[key] = value[:80]
+            if "floor" in given:
+                measured = given["floor"] in (None, "measured")
+                row.floor = None if measured else floor_said(row.clip, given["floor"])
             if "becomes_id" in given:
                 clip = Clip.objects.filter(pk=given["becomes_id"]).select_related("skeleton").first()
                 if clip and clip.skeleton.identity != row.identity:
@@ -279,10 +314,7 @@ def get_plate(request: HttpRequest, row_id: int):
 def tell(request: HttpRequest, said: Telling):
     """Overrule what was detected. A few files are read again at once, many by the worker."""
     given = said.dict(exclude_unset=True, exclude={"files"})
-    if given.get("unit") not in (None, "detect", *UNITS):
-        raise BadInput(f"{given['unit']}: there is no such unit; take one of {', '.join(UNITS)}.")
-    if given.get("up") not in (None, "detect", *UP_AXES):
-        raise BadInput(f"{given['up']}: there is no such axis; take one of {', '.join(UP_AXES)}.")
+    _checked(given)
     rows = list(IntakeFile.objects.filter(pk__in=said.files).exclude(state=State.ACCEPTING))
     for row in rows:
         for key, value in given.items():

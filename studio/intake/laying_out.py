@@ -7,7 +7,7 @@ from pathlib import PurePosixPath
 
 from django.db import transaction
 
-from armuto import formats, takes
+from armuto import formats, observing, takes
 from armuto.choices import READ
 from armuto.errors import BadInput
 from armuto.formats import Document
@@ -91,6 +91,7 @@ def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: 
         "travel": takes.travel(takes.without_calibration(clip)),
         "loop": takes.loops(takes.without_calibration(clip)),
         "several": len(document.clips) > 1,
+        "ground": observing.ground(takes.without_calibration(clip), document.parts),
     }
     content = arrays.content_hash(clip, identity)
     values = {

@@ -76,6 +76,7 @@ class IntakeRow(models.Model):
     identity = models.CharField(max_length=64)
     revision = models.PositiveIntegerField(default=1)
     becomes = models.ForeignKey(Clip, models.SET_NULL, null=True, related_name="+")
+    floor = models.FloatField(null=True, default=None)  # in metres, where a person says that it is
     final = models.CharField(max_length=255, default="")
 
     class Meta:

@@ -2,6 +2,7 @@
 
 from datetime import datetime
 from pathlib import PurePosixPath
+from typing import Literal
 
 import numpy as np
 from django.db import transaction
@@ -47,7 +48,8 @@ class SkeletonTree(Schema):
 
 class ClipOut(Schema):
     """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
-    leading frames of the take look like calibration."""
+    leading frames of the take look like calibration. ground: how high feet rest, what of that is their soles, and where that
+    puts the floor, in metres; floor: where a person says it is."""
 
     id: int
     name: str
@@ -68,6 +70,8 @@ class ClipOut(Schema):
     notes: list[str]
     segment_of_id: int | None
     take_name: str
+    ground: dict[str, float | None]
+    floor: float | None
 
     @staticmethod
     def resolve_take_name(clip: Clip) -> str:
@@ -87,13 +91,14 @@ class ClipOut(Schema):
 
 
 class ClipChange(Schema):
-    """What is to change; the rest stays. first and last: frames of the take."""
+    """What is to change; the rest stays. first and last: frames of the take. floor: where the floor is, in metres."""
 
     name: str | None = None
     tags: list[str] | None = None
     retired: bool | None = None
     first: int | None = None
     last: int | None = None
+    floor: float | Literal["measured"] | None = None
 
 
 class PlateOut(Schema):

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from armuto import observed, rotation
+from armuto import rotation
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, FileFrame, Skeleton
 
@@ -36,7 +36,6 @@ def skeleton_tree(skeleton: Skeleton) -> dict[str, Any]:
         "rotation": skeleton.rest_rotation.tolist(),
         "end_parents": skeleton.end_parents.tolist(),
         "end_offsets": skeleton.end_offsets.tolist(),
-        "observed": observed.to_json(skeleton.observed, skeleton.names),
         "file_rest": None if skeleton.file_rest is None else skeleton.file_rest.tolist(),
         "file_frame": {
             "unit": frame.unit,
@@ -59,7 +58,6 @@ def skeleton_value(tree: dict[str, Any]) -> Skeleton:
         np.array(tree["end_offsets"], float).reshape(-1, 3),
         FileFrame(frame["unit"], tuple(frame["turn"]), frame["up"], frame.get("turned", 0.0), tuple(frame["evidence"])),
         np.array(tree["file_rest"], float).reshape(-1, 4) if tree.get("file_rest") else None,
-        observed.from_json(tree.get("observed", {}), {name: joint for joint, name in enumerate(tree["names"])}),
     )
 
 

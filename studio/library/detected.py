@@ -21,6 +21,7 @@ def detected(document: Document) -> dict:
         "joints": len(skeleton),
         "plan": plan_of(document.parts).name if document.parts else "",
         "parts": len(document.parts),
-        "evidence": {"up": up, "unit": unit, "facing": why},
+        "evidence": {"up": up, "unit": unit, "facing": why}
+        | ({"rest": frame.evidence[-1]} if skeleton.file_rest is not None else {}),
         "notes": list(document.notes),
     }

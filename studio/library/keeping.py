@@ -5,7 +5,7 @@ import hashlib
 import numpy as np
 from django.db import transaction
 
-from armuto import intake, naming, takes
+from armuto import intake, naming, observed, observing, takes
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.pairing import Assignment
@@ -15,6 +15,8 @@ from armuto.skeleton import Clip as ClipValue
 from armuto.skeleton import Skeleton as SkeletonValue
 from studio.library import arrays
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
+
+HIGHEST_FLOOR = 100.0  # metres
 
 
 def keep_original(data: bytes, name: str, kind: str) -> Original:
@@ -46,7 +48,22 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
             "facing": intake.facing(value, document.parts)[0],
         },
     )
+    observe(row, value)
     return row
+
+
+def observe(row: Skeleton, value: SkeletonValue) -> None:
+    """Take up what a file's motion shows of the skeleton: hinges that it shows more surely, and the height of its feet if it is
+    the first to show it. What was fitted before keeps to what was known then."""
+    known = observed.from_json(row.observed, value.index)
+    better = {
+        joint: hinge for joint, hinge in value.observed.hinges.items() if hinge.certainty > known.certainty_of(joint)
+    }
+    sole = value.observed.sole if known.sole is None else known.sole
+    made = observed.to_json(observed.Observed({**known.hinges, **better}, {}, sole), value.names)
+    if made != row.observed:
+        row.observed = made
+        row.save(update_fields=["observed"])
 
 
 def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> list[Clip]:
@@ -61,10 +78,16 @@ def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> li
 
 
 def keep_clip(
-    document: Document, clip: ClipValue, original: Original, skeleton: Skeleton, name: str, kept: tuple[int, int]
+    document: Document,
+    clip: ClipValue,
+    original: Original,
+    skeleton: Skeleton,
+    name: str,
+    kept: tuple[int, int],
+    floor: float | None = None,
 ) -> Clip:
-    """One clip of the document: the whole take, of which the frames ``kept`` are the clip."""
-    row = Clip(name=name, skeleton=skeleton, take=original)
+    """One clip of the document: the whole take, of which the frames ``kept`` are the clip. floor: where a person said it is."""
+    row = Clip(name=name, skeleton=skeleton, take=original, floor=floor)
     _take_up(row, document, clip, kept)
     return row
 
@@ -138,6 +161,7 @@ def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
     clip = take.cut(first, last)
     row.first, row.last = first, last
     row.travel, row.loop = takes.travel(clip), takes.loops(clip)
+    row.ground = observing.ground(clip, row.skeleton.assignment())
 
 
 def plate_of(clip: ClipValue, parts: Assignment) -> dict:
@@ -171,10 +195,12 @@ def change_clip(
     retired: bool | None = None,
     first: int | None = None,
     last: int | None = None,
+    floor: float | str | None = None,
 ) -> None:
-    """Change what is given. Another range is another revision: what was made from the clip is then out of date.
+    """Change what is given. floor: in metres, or "measured".
 
-    Raises :class:`BadInput` for a name that is empty or taken and for a range outside the take.
+    Another range or floor is another revision: what was made from the clip is then out of date. Raises :class:`BadInput`
+    for a name that is empty or taken, for a range outside the take, and for a floor far from anybody.
     """
     if name is not None:
         row.name = " ".join(name.split())[:255]
@@ -197,7 +223,20 @@ def change_clip(
         _set_range(row, whole, first, last)
         row.revision += 1
         keep_plate(row, whole.cut(first, last), row.skeleton.assignment())
-    row.save(update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "revision"])
+    if floor is not None:
+        said = None if isinstance(floor, str) else floor_said(row.name, floor)
+        row.revision += said != row.floor
+        row.floor = said
+    row.save(
+        update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "ground", "floor", "revision"]
+    )
+
+
+def floor_said(name: str, floor: float) -> float:
+    """Raises :class:`BadInput` for a height where nobody's floor is."""
+    if not abs(floor) <= HIGHEST_FLOOR:
+        raise BadInput(f"{name}: a floor lies within {HIGHEST_FLOOR:.0f} m of zero; say it in centimetres.")
+    return floor
 
 
 def free_name(name: str) -> str:

@@ -1,10 +1,13 @@
 """Originals, skeletons and clips. Blobs lie in tables of their own so that lists stay light."""
 
+import json
+from dataclasses import replace
 from functools import lru_cache
 
 from django.db import models
 
 from armuto import skeleton as core
+from armuto.observed import from_json as observed_from
 from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
 from studio.digests import digest
@@ -30,7 +33,8 @@ class Skeleton(models.Model):
     """A skeleton in the core's conventions. identity: hash of names, tree and rest, to tell skeletons apart.
 
     tree: names, parents, rest and end sites as plain lists. parts: part name to bone names. readings: how surely each of those
-    bones was read, 0 to 1, and why.
+    bones was read, 0 to 1, and why. observed: what its clips have shown of hinges and soles
+    (:mod:`armuto.observing`), by bone name.
     """
 
     name = models.CharField(max_length=255)
@@ -38,12 +42,13 @@ class Skeleton(models.Model):
     tree = models.JSONField()
     parts = models.JSONField(default=dict)
     readings = models.JSONField(default=dict)
+    observed = models.JSONField(default=dict)
     joints = models.PositiveIntegerField()
     height = models.FloatField()
     facing = models.FloatField(null=True)
 
     def value(self) -> core.Skeleton:
-        return _skeleton(self.identity)
+        return skeleton_value(self.identity, json.dumps(self.observed, sort_keys=True))
 
     def assignment(self) -> Assignment:
         """The parts as they were read, with confidence and reason."""
@@ -71,9 +76,11 @@ class Skeleton(models.Model):
 
 
 @lru_cache(maxsize=64)
-def _skeleton(identity: str) -> core.Skeleton:
-    """Skeletons never change once written, so that their values can be kept while people work with them."""
-    return arrays.skeleton_value(Skeleton.objects.get(identity=identity).tree)
+def skeleton_value(identity: str, observed: str) -> core.Skeleton:
+    """Skeletons never change once written but for what is observed of them (JSON), so their values are kept while people work
+    with them."""
+    value = arrays.skeleton_value(Skeleton.objects.get(identity=identity).tree)
+    return replace(value, observed=observed_from(json.loads(observed), value.index))
 
 
 class Clip(models.Model):
@@ -83,7 +90,8 @@ class Clip(models.Model):
     calibration: how many leading frames look like calibration. loop: it ends as it began. retired: out of the library's
     sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found. content:
     hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from whose take it
-    was cut.
+    was cut. ground: how high feet rest in the range, what of that is their soles, and where that puts the floor, in metres
+    (:func:`armuto.observing.ground`). floor: where a person says that the floor is.
     """
 
     name = models.CharField(max_length=255)
@@ -98,6 +106,8 @@ class Clip(models.Model):
     contacts = models.JSONField(null=True, default=None)
     tags = models.JSONField(default=list)
     loop = models.BooleanField(default=False)
+    ground = models.JSONField(default=dict)
+    floor = models.FloatField(null=True, default=None)
     content = models.CharField(max_length=64, db_index=True, default="")
     digest = models.CharField(max_length=64, default="", editable=False)
     segment_of = models.ForeignKey("self", models.SET_NULL, null=True, related_name="segments")
@@ -110,7 +120,8 @@ class Clip(models.Model):
         ordering = ["name", "id"]
 
     def save(self, *args, update_fields=None, **kwargs):
-        self.digest = digest(self.content, self.first, self.last, self.contacts)
+        said = () if self.floor is None else (self.floor,)
+        self.digest = digest(self.content, self.first, self.last, self.contacts, *said)
         if update_fields is not None:
             update_fields = {*update_fields, "digest"}
         super().save(*args, update_fields=update_fields, **kwargs)

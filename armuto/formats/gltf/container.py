@@ -23,6 +23,11 @@ Json = dict[str, Any]
 MAGIC = b"glTF"
 CHUNK_JSON, CHUNK_BIN = 0x4E4F534A, 0x004E4942
 MOST_NODES = 50_000
+# Required extensions that change nothing of what is read here, or that are read.
+KNOWN = (
+    *("KHR_materials_", "KHR_texture_", "KHR_mesh_quantization", "KHR_lights_punctual", "KHR_xmp", "EXT_texture_"),
+    *("VRM", "ADOBE_materials_", "MSFT_texture_", "KHR_techniques_webgl"),
+)
 LISTS = (
     *("accessors", "animations", "buffers", "bufferViews", "cameras", "images", "materials", "meshes"),
     *("nodes", "samplers", "scenes", "skins", "textures"),
@@ -122,9 +127,17 @@ def _check(tree: Any, file: str) -> None:
         if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
             raise refuse(f"“{key}” is not a list of objects")
     needed = tree.get("extensionsRequired", [])
+    if not isinstance(needed, list):
+        raise refuse("“extensionsRequired” is not a list")
     unread = [name for name in needed if str(name).startswith(("KHR_draco", "EXT_meshopt"))]
     if unread:
         raise BadInput(f"{file}: its data is compressed with {unread[0]}; export it again without compression.")
+    unknown = [name for name in needed if not str(name).startswith(KNOWN)]
+    if unknown:
+        raise BadInput(
+            f"{file}: it cannot be read without the extension “{str(unknown[0])[:60]}”, which is not known here; "
+            "export it again without that."
+        )
     nodes = tree.get("nodes", [])
     if len(nodes) > MOST_NODES:
         raise refuse(f"it has {len(nodes)} nodes, more than {MOST_NODES}")

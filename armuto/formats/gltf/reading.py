@@ -16,6 +16,7 @@ from armuto.formats.gltf.container import GltfFile, Json
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton, unique_names
 
+UNEVEN = 1.01  # ratio of two scales from which on they are not the same
 PATHS = {"translation": 3, "rotation": 4, "scale": 3}
 DEFAULT_RATE = 30.0
 LONGEST = 500_000  # frames
@@ -245,8 +246,8 @@ def _skeleton(
     count = len(joint_nodes)
     joint_parents = np.array([place.get(int(parents[n]), -1) for n in joint_nodes], np.int64)
     above, scales = np.tile(np.eye(4), (count, 1, 1)), np.ones(count)
+    carrying = {int(parents[n]) for n in joint_nodes}  # an uneven scale at the end of a chain moves no joint
     world_q, world_p = np.empty((count, 4)), np.empty((count, 3))
-    uneven = 0
     for joint, n in enumerate(joint_nodes):
         linear = world[n][:3, :3]
         if abs(np.linalg.det(linear)) < 1e-18:
@@ -256,15 +257,17 @@ def _skeleton(
                 f"the joint “{_name(held, n)}” is mirrored by a negative scale; apply scales before exporting"
             )
         stretch = np.linalg.svd(linear, compute_uv=False)
-        uneven += stretch[0] > 1.01 * stretch[-1]
+        if stretch[0] > UNEVEN * stretch[-1] and n in carrying:
+            raise held.refuse(
+                f"the joint “{_name(held, n)}” is scaled unevenly, {stretch[0] / stretch[-1]:.2f} times as far one way as "
+                "another, which changes the length of whatever it turns; apply scales before exporting"
+            )
         world_q[joint], world_p[joint] = rotation.from_matrix(linear), world[n][:3, 3]
         up = int(parents[n])
         if up >= 0:
             scales[joint] = np.cbrt(np.linalg.det(world[up][:3, :3]))
             if joint_parents[joint] < 0:
                 above[joint] = world[up]
-    if uneven:
-        notes.append(f"{uneven} joints have an uneven scale, which motion cannot carry; their rotation was kept.")
     if np.abs(world_p).max(initial=0.0) > 1e9:
         raise held.refuse("joints lie a million kilometres away")
     local_q, local_p = world_q.copy(), world_p.copy()
@@ -357,6 +360,7 @@ def _clip(
     at = start + np.arange(frames) / rate
     rotations = np.broadcast_to(skeleton.rest_rotation, (frames, len(skeleton), 4)).copy()
     moved: dict[int, FloatArray] = {}
+    scaled: dict[int, FloatArray] = {}
     for c in own:
         joint = place[c.node]
         sampled = _SAMPLE[c.interpolation](c.times, c.values, np.minimum(at, stop), c.path == "rotation")
@@ -364,11 +368,32 @@ def _clip(
             rotations[:, joint] = _root_rotation(rotation.normalised(sampled), above[joint], skeleton.parents[joint])
         elif c.path == "translation":
             moved[joint] = _root_translation(sampled, above[joint], scales[joint], skeleton.parents[joint])
-        elif np.abs(sampled / node_trs(held, held.rows("nodes")[c.node]).scale - 1).max() > 1e-3:
-            notes.append(f"The animation “{name}” scales joints, which is not carried over.")
+        else:
+            scaled[joint] = sampled / node_trs(held, held.rows("nodes")[c.node]).scale
+            even = scaled[joint].max(axis=1) <= UNEVEN * np.abs(scaled[joint]).min(axis=1)
+            if not (even.all() and np.all(scaled[joint] > 0)) and skeleton.children[joint]:
+                bone = skeleton.names[joint]
+                notes.append(
+                    f"The animation “{name}” scales “{bone}” unevenly, which motion cannot carry, and was left out."
+                )
+                return None
+    _scale_along(skeleton, scaled, moved, frames)
     moving = sorted(moved)
     translations = np.stack([moved[j] for j in moving], axis=1) if moving else np.zeros((frames, 0, 3))
     return Clip(name, skeleton, rate, rotations, np.array(moving, np.int64), translations)
+
+
+def _scale_along(skeleton: Skeleton, scaled: dict[int, FloatArray], moved: dict[int, FloatArray], frames: int) -> None:
+    """Fold scales that change over time into the translations of the joints below: lengths are as the file plays them.
+
+    scaled: by joint its scale over that at rest ``(F, 3)``, even in all directions. moved: translations by joint, added to.
+    """
+    even = {joint: values.mean(axis=1) for joint, values in scaled.items() if np.abs(values - 1).max() > 1e-4}
+    for joint in range(len(skeleton)) if even else ():
+        factors = [even[one] for one in skeleton.ancestors(joint) if one in even]
+        if factors:
+            own = moved.get(joint, np.broadcast_to(skeleton.rest_translation[joint], (frames, 3)))
+            moved[joint] = own * np.prod(factors, axis=0)[:, None]
 
 
 def _root_rotation(q: FloatArray, above: FloatArray, parent: Any) -> FloatArray:

@@ -509,6 +509,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intake/clips/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Again
+         * @description Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself stays.
+         */
+        post: operations["read_clip_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intake/": {
         parameters: {
             query?: never;
@@ -1968,7 +1988,8 @@ export interface components {
         /**
          * ClipOut
          * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
-         *     leading frames of the take look like calibration.
+         *     leading frames of the take look like calibration. ground: how high feet rest, what of that is their soles, and where that
+         *     puts the floor, in metres; floor: where a person says it is.
          */
         ClipOut: {
             /** Id */
@@ -2012,10 +2033,16 @@ export interface components {
             segment_of_id: number | null;
             /** Take Name */
             take_name: string;
+            /** Ground */
+            ground: {
+                [key: string]: number | null;
+            };
+            /** Floor */
+            floor: number | null;
         };
         /**
          * ClipChange
-         * @description What is to change; the rest stays. first and last: frames of the take.
+         * @description What is to change; the rest stays. first and last: frames of the take. floor: where the floor is, in metres.
          */
         ClipChange: {
             /** Name */
@@ -2028,6 +2055,8 @@ export interface components {
             first?: number | null;
             /** Last */
             last?: number | null;
+            /** Floor */
+            floor?: number | "measured" | null;
         };
         /**
          * ManyChange
@@ -2295,6 +2324,18 @@ export interface components {
             becomes_id: number | null;
         };
         /**
+         * Reading
+         * @description How a file is to be read; None leaves a thing as it is detected.
+         */
+        Reading: {
+            /** Unit */
+            unit?: string | null;
+            /** Up */
+            up?: string | null;
+            /** Turned */
+            turned?: number | null;
+        };
+        /**
          * Summary
          * @description reading, ready, accepting, refused: numbers of files. rows: ids of all rows, in their order.
          */
@@ -2344,6 +2385,8 @@ export interface components {
             first: number;
             /** Last */
             last: number;
+            /** Floor */
+            floor: number | null;
             /** Found */
             found: {
                 [key: string]: unknown;
@@ -2365,7 +2408,7 @@ export interface components {
         };
         /**
          * RowsChange
-         * @description What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all.
+         * @description What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in metres.
          */
         RowsChange: {
             /** Ids */
@@ -2386,6 +2429,8 @@ export interface components {
             } | null;
             /** Becomes Id */
             becomes_id?: number | null;
+            /** Floor */
+            floor?: number | "measured" | null;
         };
         /**
          * Telling
@@ -2532,7 +2577,7 @@ export interface components {
          * MeasuresOut
          * @description Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a person
          *     said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move by; by: which
-         *     measure that is, or nothing for a number that was typed.
+         *     measure that is, or nothing for a number that was typed. hinges: whether rolls are taken from how limbs bend in motion.
          */
         MeasuresOut: {
             /** Source Facing */
@@ -2561,6 +2606,8 @@ export interface components {
             size: number;
             /** By */
             by: string | null;
+            /** Hinges */
+            hinges: boolean;
             /** Why */
             why: string[];
         };
@@ -2636,6 +2683,7 @@ export interface components {
          * StanceRowOut
          * @description Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
          *     where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions.
+         *     hinge: how sure it is about which axis the limb bends, 0 to 1, and over how many degrees of motion that was seen.
          */
         StanceRowOut: {
             /** Part */
@@ -2656,6 +2704,8 @@ export interface components {
             way: number[];
             /** Wanted */
             wanted: number[];
+            /** Hinge */
+            hinge: number[] | null;
         };
         /** StancesOut */
         StancesOut: {
@@ -2773,15 +2823,15 @@ export interface components {
          *
          *     kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing. bone, limb:
          *     what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied onto the other.
-         *     height: metres from the floor to the lowest foot joint. by, ratio: the size. show_clip_id, show_frame: of the pose that is
-         *     wanted with the answer.
+         *     height: metres from the floor to the lowest foot joint. by, ratio: the size; by: "motion" or "rest" for hinges.
+         *     show_clip_id, show_frame: of the pose that is wanted with the answer.
          */
         StanceEdit: {
             /**
              * Op
              * @enum {string}
              */
-            op: "make" | "align" | "mirror" | "turn" | "reset" | "name" | "facing" | "floor" | "size";
+            op: "make" | "align" | "mirror" | "turn" | "reset" | "name" | "facing" | "floor" | "size" | "hinges";
             /**
              * Side
              * @default target
@@ -4386,6 +4436,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_clip_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
                 };
             };
         };

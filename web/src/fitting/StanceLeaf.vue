@@ -46,6 +46,8 @@ function fan(degrees: number) {
   const angle = (Math.min(degrees, 90) * Math.PI) / 180
   return `M1 15 L21 15 A20 20 0 0 0 ${(1 + 20 * Math.cos(angle)).toFixed(2)} ${(15 - 20 * Math.sin(angle)).toFixed(2)} Z`
 }
+/** What motion has shown of the axis a limb bends about. */
+const seen = (row: StanceRow) => (row.hinge ? `its hinge was seen over ${row.hinge[1].toFixed(0)}° of motion, ${Math.round(row.hinge[0] * 100)} % sure` : undefined)
 const choose = (row: StanceRow) => (chosen.value = chosen.value?.bone === row.bone ? null : { which: 'target', bone: row.bone })
 function move(event: KeyboardEvent, by: number) {
   const buttons = [...(list.value?.querySelectorAll<HTMLElement>('button.row') ?? [])]
@@ -118,7 +120,7 @@ defineExpose({ onKey })
           <span class="mono n">{{ row.turned.toFixed(1) }}°</span>
           <span class="mono n">{{ row.left.toFixed(1) }}°</span>
           <svg width="22" height="16" aria-hidden="true"><path :d="fan(row.left)" :class="{ own: row.own }" /><line x1="1" y1="15" x2="21" y2="15" /></svg>
-          <span class="mono n">{{ row.roll === null ? '' : `${row.roll.toFixed(1)}°` }}</span>
+          <span class="mono n" :title="seen(row)"><span v-if="row.hinge && fitting.measures.hinges" class="hinge" :class="{ faint: row.hinge[0] < 0.5 }" aria-hidden="true"></span>{{ row.roll === null ? '' : `${row.roll.toFixed(1)}°` }}<span v-if="row.hinge" class="sr">{{ seen(row) }}</span></span>
         </button>
       </template>
       <p v-if="!rows.length" class="quiet empty-list">Nothing is paired yet, so there is nothing to compare. Pair bones first.</p>
@@ -154,6 +156,9 @@ defineExpose({ onKey })
 .row > span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .n { text-align: right; }
 .bone { font-size: 12px; }
+.hinge { display: inline-block; width: 9px; height: 9px; margin-right: 4px; border: 2px solid currentColor; border-left-color: transparent; border-radius: 50%; vertical-align: -1px; }
+.hinge.faint { opacity: 0.45; }
+.sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }
 .hand { color: var(--accent); }
 .own { padding: 7px 0 2px; font-size: 12.5px; }
 .empty-list { padding: 12px 0; }

@@ -42,6 +42,13 @@ const floor = (side: 'source' | 'target') => props.measures[`${side}_floor`] * 1
       </span>
       <input :value="(measures.size * 100).toFixed(1)" :class="{ told: !measures.by }" aria-label="Size the hips move by, in percent" inputmode="decimal" @change="sized" />
     </span>
+    <span class="quiet" title="What tells how upper arms and thighs are rolled about themselves">roll</span>
+    <span class="sizes">
+      <span class="choice" role="group" aria-label="What the roll of limbs is taken from">
+        <button :aria-pressed="measures.hinges" title="About which axis elbows and knees were seen to turn; the list says how surely" @click="emit('stand', { op: 'hinges', by: 'motion' })">how limbs bend in motion</button>
+        <button :aria-pressed="!measures.hinges" title="How elbows and knees are bent where the bodies rest" @click="emit('stand', { op: 'hinges', by: 'rest' })">at rest</button>
+      </span>
+    </span>
   </div>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
 
 import BeforeAfter from './BeforeAfter.vue'
 import FollowRows from './FollowRows.vue'
@@ -20,6 +21,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ frame: [frame: number]; clip: [id: number]; leaf: [leaf: 'pair' | 'stance'] }>()
 const { settings, measures, measuring, contacts, all, going } = props.settling
+const router = useRouter()
 const each = ref(false)
 const body = ref<HTMLElement>()
 const limbs = computed(() => {
@@ -41,7 +43,8 @@ function ratio(event: Event, name: 'stride' | 'height') {
 /** To the control that would mend a finding. */
 function mend(where: string) {
   if (where === 'pairs') return emit('leaf', 'pair')
-  if (where === 'facing') return emit('leaf', 'stance')
+  if (['facing', 'stance', 'floor', 'size'].includes(where)) return emit('leaf', 'stance')
+  if (where === 'character') return void router.push(`/cast?character=${props.character.id}`)
   const place = body.value?.querySelector<HTMLElement>(`[data-control="${where}"]`)
   place?.scrollIntoView({ block: 'center' })
   place?.querySelector<HTMLElement>('input, button')?.focus()

@@ -15,6 +15,8 @@ import { likeliest } from '@/stores/bodies'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import { floorOf, UPS, type Ground } from './choices'
+import Detected from './Detected.vue'
 import TagEditor from './TagEditor.vue'
 
 const route = useRoute()
@@ -229,6 +231,28 @@ function step(by: number) {
   playing.value = false
   go(frame.value + by)
 }
+const floor = computed(() => floorOf(clip.value?.ground as Partial<Ground>, clip.value?.floor ?? null))
+/** What was detected of the file's axes, as the skeleton keeps it. */
+const up = computed(() => {
+  const said = bones.value?.evidence ?? []
+  const why = said[0] ?? ''
+  return { value: /up is ([+-][XYZ])/.exec(why)?.[1] ?? '…', why: `${[why, ...said.slice(2)].filter(Boolean).join('. ')}. With another axis the file is read again, and waits in the intake; this clip stays as it is.` }
+})
+async function readAgain(axis: string) {
+  try {
+    await answer(client.POST('/api/intake/clips/{clip_id}', { params: { path: { clip_id: id.value } }, body: { up: axis === 'detect' ? null : axis } }))
+    messages.say(`${clip.value?.take_name} is read again.`, { label: 'To the intake', path: '/library/intake' })
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+function sayFloor(event: Event) {
+  const field = event.target as HTMLInputElement
+  const text = field.value.trim().replace(',', '.')
+  const value = Number(text)
+  if (text !== '' && !Number.isFinite(value)) return void (field.value = clip.value?.floor == null ? '' : (clip.value.floor * 100).toFixed(1))
+  void change({ floor: text === '' ? 'measured' : value / 100 })
+}
 const perform = (character: number) => openFitting(router, id.value, character).catch(messages.fail)
 const said = (at: number) => `${at} · ${(at / fps.value).toFixed(2)} s`
 onMounted(() => {
@@ -274,6 +298,13 @@ onBeforeUnmount(() => {
         <dt>take</dt><dd class="mono">{{ clip.take_frames }} f, kept {{ clip.first }} to {{ clip.last }}</dd>
         <dt>rate</dt><dd class="mono">{{ +clip.fps.toFixed(3) }} fps</dd>
         <dt>travel</dt><dd class="mono">{{ clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm` }}</dd>
+        <dt>floor</dt>
+        <dd>
+          <Detected label="at" :value="floor.value" :evidence="floor.why" :told="clip.floor !== null" :doubt="floor.doubt" :choices="floor.choices" @choose="(at) => change({ floor: at === 'measured' ? 'measured' : Number(at) })" />
+          <label class="centimetres"><input :value="clip.floor === null ? '' : (clip.floor * 100).toFixed(1)" :placeholder="clip.ground.floor == null ? '' : (clip.ground.floor * 100).toFixed(1)" inputmode="decimal" aria-label="Height of the floor, centimetres" @change="sayFloor" /> cm</label>
+        </dd>
+        <dt>up</dt>
+        <dd><Detected label="was" :value="up.value" :evidence="up.why" :choices="UPS" @choose="readAgain" /></dd>
         <dt>loop</dt><dd>{{ clip.loop ? 'ends as it began' : 'no' }}</dd>
         <dt>version</dt><dd class="mono">{{ clip.revision }}</dd>
         <dt>file</dt><dd><a class="word mono" :href="`/api/library/clips/${clip.id}/file`" :download="clip.take_name">{{ clip.take_name }}</a></dd>
@@ -314,6 +345,9 @@ canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: 
 dl { display: grid; grid-template-columns: 4.4rem 1fr; gap: 3px 8px; margin: 0; font-size: 14px; }
 dt { color: var(--quiet); }
 dd { margin: 0; overflow-wrap: anywhere; }
+dd { display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
+.centimetres { white-space: nowrap; }
+.centimetres input { width: 3.6rem; border: 1px solid var(--hairline); border-radius: 3px; padding: 1px 5px; background: var(--paper); color: inherit; font-family: var(--mono); font-size: 13px; text-align: right; min-height: 25px; }
 .steps { display: flex; gap: 12px; font-size: 14px; }
 .steps .word:disabled { opacity: 0.4; cursor: default; }
 .note { font-size: 13.5px; }

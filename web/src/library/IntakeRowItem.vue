@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { useLibrary, type Plate } from '@/stores/library'
-import { turnsFor, UNITS, UPS } from './choices'
+import { floorOf, turnsFor, UNITS, UPS, type Ground } from './choices'
 import Detected from './Detected.vue'
 import RangePlate from './RangePlate.vue'
 
@@ -21,7 +21,7 @@ watch(
 const file = computed(() => intake.file.get(props.row.file_id))
 interface Found { unit?: string; up?: string; turned?: number; facing?: number | null; evidence?: Record<string, string>; plan?: string; joints?: number; notes?: string[] }
 const found = computed(() => (file.value?.found ?? {}) as Found)
-const clip = computed(() => props.row.found as { calibration: number; why_calibration: string; still: string[]; still_count: number; root_still: boolean; travel: number; loop: boolean })
+const clip = computed(() => props.row.found as { calibration: number; why_calibration: string; still: string[]; still_count: number; root_still: boolean; travel: number; loop: boolean; ground?: Ground })
 const name = computed(() => intake.names[props.row.id] ?? '')
 const many = computed(() => intake.ticked.length)
 const length = computed(() => props.row.last - props.row.first + 1)
@@ -41,6 +41,7 @@ const calibration = computed(() => {
   if (!n) return 'none'
   return `${n} ${n === 1 ? 'frame' : 'frames'}${props.row.first >= n ? ', left out' : ', kept'}`
 })
+const floor = computed(() => floorOf(clip.value.ground, props.row.floor))
 const conflict = computed(() => {
   const row = props.row
   if (row.becomes_id) return `New version of “${library.clip(row.becomes_id)?.name ?? ''}”.`
@@ -72,6 +73,8 @@ function rename(event: Event) {
       <Detected label="unit" :value="found.unit ?? '…'" :evidence="found.evidence?.unit ?? ''" :told="!!file?.told.unit" :choices="UNITS" :all="many" @choose="(unit, all) => intake.tell(filesOf(all), { unit })" />
       <Detected label="up" :value="found.up ?? '…'" :evidence="found.evidence?.up ?? ''" :told="!!file?.told.up" :choices="UPS" :all="many" @choose="(up, all) => intake.tell(filesOf(all), { up })" />
       <Detected label="faces" :value="facing" :evidence="found.evidence?.facing ?? ''" :told="!!file?.told.turned" :doubt="facing === 'unknown'" :choices="turns" :all="many" @choose="(by, all) => intake.tell(filesOf(all), { turned: Number(by) })" />
+      <Detected label="floor" :value="floor.value" :evidence="floor.why" :told="row.floor !== null" :doubt="floor.doubt" :choices="floor.choices" :all="many" @choose="(at, all) => intake.change(rowsOf(all), { floor: at === 'measured' ? 'measured' : Number(at) })" />
+      <Detected v-if="found.evidence?.rest" label="rest" value="from the motion" :evidence="`${found.evidence.rest}.`" />
       <Detected
         label="calibration"
         :value="calibration"

@@ -9,6 +9,29 @@ const detected: Choice = { value: 'detect', text: 'as detected' }
 export const UNITS = [...named(['mm', 'cm', 'dm', 'm', 'inch', 'foot']), detected]
 export const UPS = [...named(['+Y', '+Z', '+X', '-Y', '-Z', '-X']), detected]
 
+/** How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres. */
+export interface Ground {
+  feet: number | null
+  sole: number | null
+  floor: number | null
+}
+const cm = (metres: number) => `${(metres * 100).toFixed(1)} cm`
+
+/** Where a clip's floor is, why, and what else can be said of it. said: where a person says that it is. */
+export function floorOf(ground: Partial<Ground> | undefined, said: number | null) {
+  const { feet = null, sole = null, floor = null } = ground ?? {}
+  const measured = floor === null ? 'as measured in each transfer' : `as measured, ${cm(floor)}`
+  let why = 'No foot rests for long enough to say where the floor is.'
+  if (feet !== null && sole !== null && floor !== null) why = `Feet rest with their lowest joint ${cm(feet)} above zero, of which ${cm(sole)} are the soles; so the floor lies at ${cm(floor)}.`
+  else if (feet !== null) why = `Feet rest with their lowest joint ${cm(feet)} above zero; how thick their soles are is not known.`
+  return {
+    value: said !== null ? cm(said) : floor !== null ? cm(floor) : 'unknown',
+    why: said !== null ? `${why} It is said to lie at ${cm(said)}.` : why,
+    doubt: said === null && (floor === null || Math.abs(floor) > 0.03),
+    choices: [{ value: 'measured', text: measured }, { value: '0', text: 'at zero' }],
+  }
+}
+
 /** Turns about up for a body that faces this way, already turned by so many degrees. */
 export function turnsFor(facing: number | null | undefined, turned: number): Choice[] {
   const list: Choice[] = [{ value: '0', text: 'as it came' }]
