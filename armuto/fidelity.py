@@ -35,6 +35,7 @@ from armuto.stances.shape import bends, roll_angle
 UP = np.array([0.0, 1.0, 0.0])
 OFTEN = 0.4  # of a direction's 95th percentile, which counts where it is more than the median
 LIES = 55.0  # degrees from upright, in the median, from which on a body lies or goes on all fours throughout
+HANGS = 125.0  # degrees from upright in the median: nobody hangs head down throughout
 STANDS = 40.0  # degrees from upright within which a trunk stands
 STEADY, STEADIER = 0.02, 1.6  # of the body's size: how steady a floor is; and how much steadier another axis has to be
 CLEAR = 0.3  # of the width between hips or shoulders: nearer to the middle than this nothing is on a side
@@ -126,10 +127,21 @@ def _upright(bodies: Bodies) -> Iterator[Deviation]:
     lean = [_angle(at[top] - at["hips"], UP) for at in bodies.both]
     apart = np.abs(lean[1] - lean[0])
     yield Deviation("up", "trunk", _typical(apart), 0.0, apart)
-    if bodies.fitting.plan.trunk == "upright" and float(np.median(lean[0])) > LIES:
-        axis = _floor_elsewhere(bodies)
-        if axis is not None:
-            yield Deviation("up", "source", float(np.median(lean[0])), 0.0, lean[0])
+    size = float(np.median(lean[0]))
+    if bodies.fitting.plan.trunk != "upright" or size < LIES:
+        return
+    # Bodies lie, crawl and tumble for a while. One that does throughout is read in wrong axes if its lowest points rest on a
+    # floor somewhere else, or if it hangs head down; and may be if its legs go on straight from its trunk, as standing.
+    if size > HANGS or _floor_elsewhere(bodies) is not None:
+        yield Deviation("gravity", "source", size, 0.0, lean[0])
+    elif _in_line(bodies.there, top) < STANDS:
+        yield Deviation("lies", "source", size, 0.0, lean[0])
+
+
+def _in_line(at: Mapping[str, FloatArray], top: str) -> float:
+    """Degrees between trunk and legs, in the median: none where legs go on straight from the trunk; 180 without legs."""
+    legs = [at[f"{side} foot"] - at["hips"] for side in SIDES if f"{side} foot" in at]
+    return float(np.median(_angle(at["hips"] - at[top], np.mean(legs, axis=0)))) if legs else 180.0
 
 
 def _floor_elsewhere(bodies: Bodies) -> str | None:

@@ -34,6 +34,8 @@ THRESHOLDS: Mapping[str, tuple[float, float]] = {
     "limit": (8.0, 45.0),  # degrees
     "seam": (4.0, 20.0),  # degrees
     "up": (12.0, 35.0),  # degrees
+    "gravity": (10.0, 35.0),  # degrees
+    "lies": (10.0, 400.0),  # degrees
     "facing": (12.0, 40.0),  # degrees
     "twist": (45.0, 90.0),  # degrees
     "direction": (16.0, 40.0),  # degrees
@@ -57,6 +59,8 @@ MENDS: Mapping[str, str] = {
     "limit": "limits",
     "seam": "travel",
     "up": "stance",
+    "gravity": "clip",
+    "lies": "clip",
     "facing": "facing",
     "twist": "pairs",
     "direction": "stance",
@@ -191,15 +195,6 @@ def _floor(one: Measured) -> str:
     return f"The {one.part} {verb} {one.size:.1f} cm into the floor (source {one.source:.1f} cm)."
 
 
-def _up(one: Measured) -> str:
-    if one.part == "source":
-        return (
-            f"The source lies {one.size:.0f}° from upright throughout, and the floor it rests on is not below it: "
-            "check which way is up."
-        )
-    return f"The trunk leans {one.size:.0f}° otherwise than the source's."
-
-
 def _facing(one: Measured) -> str:
     if one.part == "body":
         return f"The body stands turned by {one.size:.0f}° from where its own file has it face."
@@ -236,7 +231,11 @@ WORDS: Mapping[str, Callable[[Measured], str]] = {
     "jerk": lambda one: f"The {one.part} is thrown about {one.size:.1f} times as hard as the source's.",
     "limit": lambda one: f"The {one.part} bends {one.size:.0f}° beyond its limits (source {one.source:.0f}°).",
     "seam": lambda one: f"The {one.part} jumps by {one.size:.0f}° where the loop closes (source {one.source:.0f}°).",
-    "up": _up,
+    "up": lambda one: f"The trunk leans {one.size:.0f}° otherwise than the source's.",
+    "gravity": lambda one: (
+        f"The source lies {one.size:.0f}° from upright throughout, and no floor is below it: it was read with the wrong axis up."
+    ),
+    "lies": lambda one: f"The source lies {one.size:.0f}° from upright throughout: see whether the right axis is up.",
     "facing": _facing,
     "twist": lambda one: f"Hips and chest are turned against each other by {one.size:.0f}°, before anything moves.",
     "direction": lambda one: f"The {one.part} points {one.size:.0f}° away from where the source's does.",

@@ -14,11 +14,10 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 from armuto.stances import making
 from armuto.stances.posture import Posture, facing_in, measure, places_of
-from armuto.stances.value import Stance, posed
+from armuto.stances.value import FROM_MOTION, Stance, posed
 
 PREFERRED = 6.0  # degrees by which a posture must be better than one that comes before it
 ZERO = "All rotations zero"
-FROM_MOTION = "Posture from the motion"
 UNWORN = 15.0  # degrees by which zero must be better: nothing says that a body was ever meant to stand so
 POOR = 45.0  # degrees off: no posture for a stance
 PHRASES = {

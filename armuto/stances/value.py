@@ -13,6 +13,8 @@ from armuto import rotation
 from armuto.rotation import FloatArray
 from armuto.skeleton import Pose, Skeleton, world_pose
 
+FROM_MOTION = "Posture from the motion"  # what stands for a rest pose that is none
+
 
 @dataclass(frozen=True)
 class Stance:
@@ -107,6 +109,10 @@ def posed(skeleton: Skeleton, rotations: FloatArray) -> Pose:
 
 
 def rest_of(skeleton: Skeleton) -> Stance:
+    if skeleton.file_rest is not None:
+        return Stance(
+            FROM_MOTION, "a frame of the motion, as the file's rest pose is no posture", skeleton.rest_rotation
+        )
     return Stance("Rest pose", "the rest pose", skeleton.rest_rotation)
 
 

@@ -439,6 +439,7 @@ def _offers(pk: int, identity: str, parts_kept: str, clips: str) -> list[dict]:
     rows = candidates(skeleton.value(), parts, plan_of(parts), keeping.postures_of(skeleton))
     kinds = {
         "Rest pose": "rest",
+        value.FROM_MOTION: "rest",
         "Bind pose": "bind",
         "Calibration frames": "calibration",
         "All rotations zero": "zero",

@@ -45,6 +45,7 @@ function mend(where: string) {
   if (where === 'pairs') return emit('leaf', 'pair')
   if (['facing', 'stance', 'floor', 'size'].includes(where)) return emit('leaf', 'stance')
   if (where === 'character') return void router.push(`/cast?character=${props.character.id}`)
+  if (where === 'clip' && props.clip) return void router.push(`/library/clips/${props.clip.id}`)
   const place = body.value?.querySelector<HTMLElement>(`[data-control="${where}"]`)
   place?.scrollIntoView({ block: 'center' })
   place?.querySelector<HTMLElement>('input, button')?.focus()
