@@ -233,7 +233,8 @@ WORDS: Mapping[str, Callable[[Measured], str]] = {
     "seam": lambda one: f"The {one.part} jumps by {one.size:.0f}° where the loop closes (source {one.source:.0f}°).",
     "up": lambda one: f"The trunk leans {one.size:.0f}° otherwise than the source's.",
     "gravity": lambda one: (
-        f"The source lies {one.size:.0f}° from upright throughout, and no floor is below it: it was read with the wrong axis up."
+        f"The source lies {one.size:.0f}° from upright throughout, and no floor is below it: "
+        "it was read with the wrong axis up."
     ),
     "lies": lambda one: f"The source lies {one.size:.0f}° from upright throughout: see whether the right axis is up.",
     "facing": _facing,

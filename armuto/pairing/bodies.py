@@ -400,6 +400,7 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
     else:
         nod = 0.5 * float(np.clip(_nod(anatomy, body) @ facing / 0.012, -1, 1))
         votes.append((nod, "the head is carried in front of the neck"))
+        votes.append((1.2 * float(np.clip(_gaze(anatomy, body, facing), -1, 1)), "the eyes lie in front"))
     if body.posture < UPSET:
         # A body that does not stand as its plan says shows little of where it faces.
         votes = [(0.3 * vote, why) for vote, why in votes]
@@ -425,6 +426,26 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
         "side_sure": float(1 / (1 + np.exp(-2.2 * (abs(total) - 0.6 * against) - 0.2))),
         "side_why": " and ".join(why[:2]),
     }
+
+
+def _gaze(anatomy: Anatomy, body: Body, facing: FloatArray) -> float:
+    """How far two alike bones without more on them lie to the front of what they hang from, above the chest, as eyes do."""
+    arms = {joint for limb in body.limbs.values() for joint in (*limb.twins.a, *limb.twins.b)}
+    best = 0.0
+    for joint in range(len(anatomy.skeleton)):
+        if joint in arms or not anatomy.is_above(body.chest, joint):
+            continue
+        leaves = [c for c in anatomy.skeleton.children[joint] if not anatomy.skeleton.children[c] and c not in arms]
+        for n, a in enumerate(leaves):
+            for b in leaves[:n]:
+                both, apart = anatomy.at[a] + anatomy.at[b] - 2 * anatomy.at[joint], anatomy.at[a] - anatomy.at[b]
+                wide = float(np.linalg.norm(apart))
+                if wide < 1e-9 or abs(float(apart @ body.across)) < 0.95 * wide:
+                    continue
+                ahead, high = float(both @ facing), float(both @ body.up)
+                if abs(ahead) > 0.5 * abs(high) and abs(ahead) > 0.3 * wide and abs(ahead) > abs(best):
+                    best = ahead
+    return best / (0.02 * anatomy.size)
 
 
 def _nod(anatomy: Anatomy, body: Body) -> FloatArray:

@@ -182,11 +182,12 @@ class Limbs:
         anatomy, body = self.anatomy, self.body
         middle = anatomy.at[body.hips] @ body.across
         mirrored = self._mirrored_children(joint, float(middle))
+        carrying = {above for one in self.taken for above in anatomy.above[one]}  # joints on the way to an arm
         out = []
         for child in anatomy.skeleton.children[joint]:
             away = anatomy.at[child] - anatomy.at[joint]
             aside = abs(anatomy.at[child] @ body.across - middle)
-            if child in self.taken or self._helps(child) or child in mirrored:
+            if child in self.taken or self._helps(child) or child in mirrored or child in carrying:
                 continue
             if self._says_neck(child):
                 out.append(child)

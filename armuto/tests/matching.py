@@ -10,7 +10,7 @@ import numpy as np
 from armuto import pairing
 from armuto.pairing.mirrors import mirrored
 from armuto.skeleton import Skeleton
-from armuto.tests import bodies
+from armuto.tests import bodies, rigs
 
 
 @dataclass
@@ -66,4 +66,17 @@ def tally(count: int, seed: int = 0) -> Tally:
     made = Tally()
     for n, (style, skeleton, truth) in enumerate(generated(count, seed)):
         made.add(style, pairing.assign(skeleton), truth, f"{n} {style}, ")
+    return made
+
+
+def rig_tally(count: int, seed: int = 0) -> Tally:
+    """Rigs of :mod:`armuto.tests.rigs`, features and naming styles taking turns; tallied by feature."""
+    made = Tally()
+    features, styles = list(rigs.FEATURES), list(rigs.STYLES)
+    for n in range(count):
+        feature, style = features[n % len(features)], styles[(n // len(features)) % len(styles)]
+        skeleton, truth, _ = rigs.rig(np.random.default_rng(seed * 100_000 + n), feature, style)
+        # Ears and tails are parts of other plans, by which such a body may be read.
+        found = {part: own for part, own in pairing.assign(skeleton).items() if part.split()[-1] not in ("ear", "tail")}
+        made.add(feature, found, truth, f"{n} {feature}, {style}, ")
     return made

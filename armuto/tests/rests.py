@@ -22,7 +22,7 @@ def rested(clip: Clip, rng: np.random.Generator, kind: str, spread: bool = True)
     """
     if kind == "action":
         frame = int(rng.integers(clip.frames))
-        return _resting(clip, clip.world().rotations[frame])
+        return resting(clip, clip.world().rotations[frame])
     if kind in ("one axis", "folded"):
         clip = _with_branches(clip)
     skeleton = clip.skeleton
@@ -38,10 +38,10 @@ def rested(clip: Clip, rng: np.random.Generator, kind: str, spread: bool = True)
             away = rotation.rotate(skeleton.rest.rotations[joint], skeleton.rest_translation[below[0]])
             wanted = along if kind == "one axis" else axes[int(rng.integers(6))]
             frames[joint] = rotation.between(away, wanted)
-    return _resting(clip, rotation.multiply(frames, skeleton.rest.rotations))
+    return resting(clip, rotation.multiply(frames, skeleton.rest.rotations))
 
 
-def _resting(clip: Clip, world: FloatArray) -> Clip:
+def resting(clip: Clip, world: FloatArray) -> Clip:
     """The clip on joint frames with which the body, at zero, stands with these world rotations ``(J, 4)``."""
     skeleton = clip.skeleton
     moved = clip.world()

@@ -14,6 +14,7 @@ from armuto.settling.limbs import limbs, reach
 from armuto.settling.moving import Moving
 from armuto.skeleton import Clip, Skeleton, local_rotations, world_pose
 from armuto.tests import figures
+from armuto.transfer import perform
 
 PLAN = body_plan()
 FPS = 30.0
@@ -167,3 +168,32 @@ def noisy(clip: Clip, rng: np.random.Generator, size: float) -> Clip:
     rotations = rotation.multiply(clip.rotations, rotation.normalised(q))
     shift = rng.normal(0, size / 10, clip.translations.shape)
     return replace(clip, rotations=rotations, translations=clip.translations + shift)
+
+
+def sole_heights(clip: Clip, made: Fitting) -> FloatArray:
+    """Metres by which the lowest point of a foot's skin is above the clip's floor, in all frames in which it rests there."""
+    done = perform(clip, made)
+    world, floor = done.clip.world(), done.found.floor * made.scale
+    led, soles = made.leads(), made.target.observed.soles
+    out = [np.zeros(0)]
+    for side in ("left", "right"):
+        feet = [joint for joint in soles if joint in led and str(led[joint].part).startswith(side)]
+        low = np.min(
+            [
+                (world.positions[:, j, None] + rotation.rotate(world.rotations[:, j, None], soles[j][None]))[
+                    ..., 1
+                ].min(axis=1)
+                for j in feet
+            ],
+            axis=0,
+        )
+        rows = sorted(
+            {
+                frame
+                for one in done.found.contacts
+                if one.point.startswith(f"{side} ") and not one.to and one.height == 0
+                for frame in range(one.first + 1, one.last)
+            }
+        )
+        out.append(low[rows] - floor)
+    return np.concatenate(out)

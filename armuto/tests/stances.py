@@ -208,7 +208,7 @@ def disguised(made: Body, rng: np.random.Generator, yaw: float, scale: float) ->
     )
 
 
-def fitted(source: Body, target: Body) -> fitting.Fitting:
+def fitted(source: Body, target: Body, said: fitting.Said = fitting.NOTHING) -> fitting.Fitting:
     pairs = [
         Pair(
             part,
@@ -221,7 +221,7 @@ def fitted(source: Body, target: Body) -> fitting.Fitting:
     ]
     stance = Stance("Rest pose", "the true stance", source.skeleton.rest_rotation)
     return fitting.fit(
-        source.skeleton, target.skeleton, source.parts, target.parts, pairs, plan=PLAN, source_stance=stance
+        source.skeleton, target.skeleton, source.parts, target.parts, pairs, plan=PLAN, source_stance=stance, said=said
     )
 
 

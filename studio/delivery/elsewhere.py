@@ -4,7 +4,7 @@ from pathlib import PurePosixPath
 from typing import Literal
 
 from armuto import formats
-from armuto.choices import WRITTEN
+from armuto.choices import ONE_CLIP, WRITTEN
 from armuto.delivering.onto import Start, onto, placed
 from armuto.errors import BadInput
 from armuto.skeleton import Clip, still
@@ -33,7 +33,7 @@ def put_onto(
         clips[number] = onto(clip, clips[number], at, how)
     except ValueError as problem:
         raise BadInput(f"{file}: {problem}; choose a file on the rig of {made.rendition.character.name}.") from None
-    if kind in formats.ONE_CLIP:
+    if kind in ONE_CLIP:
         clips = [clips[number]]
     name = f"{PurePosixPath(file).stem} with {made.rendition.clip.name}.{kind}"
     return name, formats.write(clips, document, kind)
