@@ -40,6 +40,7 @@ STANDS = 40.0  # degrees from upright within which a trunk stands
 STEADY, STEADIER = 0.02, 1.6  # of the body's size: how steady a floor is; and how much steadier another axis has to be
 CLEAR = 0.3  # of the width between hips or shoulders: nearer to the middle than this nothing is on a side
 COLLAR = 1.7  # times: by so much more collar bones differ between bodies than the bones after them
+FOLDING = 0.65  # of a bone's deviation, on bodies that do not go upright
 LIMBS = ("arm", "leg", "wing", "neck")
 
 
@@ -230,7 +231,8 @@ def _directions(bodies: Bodies) -> Iterator[Deviation]:
             free = ~bodies.held[part.limb] if part.limb in bodies.held else np.ones(len(apart), bool)
             if not free.any():
                 continue
-            apart = np.where(free, apart, 0.0)
+            # Legs of many bones that are held on the floor fold otherwise where bodies are built otherwise.
+            apart = np.where(free, apart, 0.0) * (1.0 if bodies.fitting.plan.trunk == "upright" else FOLDING)
             yield Deviation("direction", part.name, _typical(apart[free]), 0.0, apart)
 
 
@@ -345,7 +347,10 @@ def _heights(bodies: Bodies) -> Iterator[Deviation]:
         trunk = np.linalg.norm(at[top] - at["hips"], axis=1)
         hips.append((joints - low) / long)
         heads.append((at[top][:, 1] - low) / (long + trunk))
-    for part, (there, here) in (("hips", hips), ("head", heads)):
+    parts = [("hips", hips)]
+    if plan.trunk == "upright":  # elsewhere necks differ too much
+        parts.append(("head", heads))
+    for part, (there, here) in parts:
         apart = 100 * np.abs(here - there)
         yield Deviation("height", part, _typical(apart), 0.0, apart, "%")
 

@@ -101,9 +101,6 @@ class Side:
 
 def extras(source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment) -> Iterable[Match]:
     """Lines of bones outside the plan that are alike, below bones that are the same part of both bodies."""
-    # Imported where it is needed: the library is large, and few bodies have anything outside the plan alike.
-    from scipy.optimize import linear_sum_assignment
-
     one, other = Side(source, source_parts), Side(target, target_parts)
     for part, bones in source_parts.items():
         if part not in target_parts:
@@ -112,12 +109,24 @@ def extras(source: Skeleton, source_parts: Assignment, target: Skeleton, target_
         if not ups or not downs:
             continue
         alike = np.array([[_likeness(one, a, other, b) for b in downs] for a in ups])
-        for a, b in zip(*linear_sum_assignment(-alike), strict=True):
+        for a, b in _assigned(alike):
             if alike[a, b] >= LIKE:
                 by_name = _same_name(one, ups[a], other, downs[b]) > 0.9
                 why = "of one name" if by_name else "alike in place and length"
                 sure = SURE if by_name else SURE * float(alike[a, b])
                 yield Match(ups[a].joints, downs[b].joints, round(sure, 3), f"both hang from the {part}, {why}")
+
+
+def _assigned(alike: FloatArray) -> Iterable[tuple[int, int]]:
+    """The rows and columns that go together."""
+    if min(alike.shape) == 1 or alike.max() < LIKE:
+        row, column = divmod(int(np.argmax(alike)), alike.shape[1])
+        return [(row, column)]
+    # Imported where it is needed: the library is large, and few bodies have several things outside the plan at one place.
+    from scipy.optimize import linear_sum_assignment
+
+    rows, columns = linear_sum_assignment(-alike)
+    return list(zip(rows.tolist(), columns.tolist(), strict=True))
 
 
 def _likeness(one: Side, a: Line, other: Side, b: Line) -> float:

@@ -40,6 +40,31 @@ class Commands(unittest.TestCase):
         code = "import sys, armuto.cli; sys.exit(any(m.split('.')[0] in ('django', 'ninja', 'studio') for m in sys.modules))"
         self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
 
+    def test_help_and_version_wait_for_no_library(self):
+        code = "import sys, armuto.cli; sys.exit(any(m in sys.modules for m in ('numpy', 'scipy', 'pxr')))"
+        self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
+        self.assertEqual(run("--version").returncode, 0)
+
+    def test_a_transfer_does_not_wait_for_what_it_does_not_use(self):
+        code = (
+            f"import sys; from armuto import cli; cli.main(['transfer', {str(WALK)!r}, '--character', {str(PORTER)!r}, "
+            f"'--out', {str(self.folder)!r}]); "
+            "sys.exit(any(m in sys.modules for m in ('scipy.signal', 'scipy.optimize', 'pxr')))"
+        )
+        self.assertEqual(subprocess.run([sys.executable, "-c", code], capture_output=True, timeout=120).returncode, 0)
+
+    def test_what_is_read_wrongly_can_be_said(self):
+        tree = json.loads(run("inspect", WALK, "--json", "--up", "+Z", "--unit", "inch", "--facing", "30").stdout)
+        self.assertEqual((tree["up"], tree["unit"], tree["facing"]), ("+Z", 0.0254, 30.0))
+        done = run(
+            "fit", WALK, PORTER, "-o", self.folder / "fit.json", "--json", "--facing", "10", "--character-facing", "-20"
+        )
+        self.assertEqual(json.loads(done.stdout)["facing"], {"source": 10.0, "target": -20.0})
+        moved = run("transfer", WALK, "--character", PORTER, "--out", self.folder, "--up", "+Z", "--json")
+        self.assertNotEqual(json.loads(moved.stdout)[0]["grade"], "good")
+        self.assertEqual(run("inspect", WALK, "--up", "upwards").returncode, 2)
+        self.assertEqual(run("inspect", WALK, "--facing", "north").returncode, 2)
+
     def test_it_is_there_as_a_command(self):
         done = subprocess.run([COMMAND, "inspect", WALK], capture_output=True, text=True, timeout=120)
         self.assertEqual((done.returncode, done.stderr), (0, ""))

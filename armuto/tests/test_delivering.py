@@ -3,14 +3,18 @@
 import csv
 import io
 import json
+import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
+from pxr import Usd, UsdGeom, UsdSkel
 from scipy.spatial.transform import Rotation, Slerp
 
 from armuto import fitting, formats, naming, rotation
+from armuto.choices import UNITS
 from armuto.delivering import parcel
 from armuto.delivering.leaving import leave
 from armuto.delivering.onto import Start, onto, placed
@@ -18,6 +22,7 @@ from armuto.delivering.resampling import resample
 from armuto.delivering.thinning import Bound, at_keys, thin
 from armuto.errors import BadInput
 from armuto.formats import Form, gltf
+from armuto.formats.collada_writer import SPACE
 from armuto.intake import Told
 from armuto.settling.settings import Travel
 from armuto.tests import figures
@@ -234,6 +239,40 @@ class Parcels(unittest.TestCase):
                     (file,) = self.packed(kind="bvh", unit=unit, up=up)
                     self.same(self.read(file, unit=unit, up=up))
 
+    def test_units_and_axes_that_the_format_declares(self):
+        for kind, ups in (("dae", ("+Y", "+Z", "+X")), ("usd", ("+Y", "+Z"))):
+            for unit, up in zip(("cm", "m", "inch"), ups, strict=False):
+                with self.subTest(kind, unit=unit, up=up):
+                    (file,) = self.packed(kind=kind, unit=unit, up=up)
+                    # The file says both itself, so that it reads back as it was without being told.
+                    self.same(self.read(file))
+                    self.assertEqual(self.declared(file.content, kind), (UNITS[unit], up))
+
+    def declared(self, content: bytes, kind: str) -> tuple[float, str]:
+        if kind == "dae":
+            asset = ElementTree.fromstring(content).find(f"{{{SPACE}}}asset")
+            unit, up = asset.find(f"{{{SPACE}}}unit"), asset.find(f"{{{SPACE}}}up_axis")
+            return float(unit.get("meter")), f"+{up.text[0]}"
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "x.usdc"
+            path.write_bytes(content)
+            stage = Usd.Stage.Open(str(path))
+            return UsdGeom.GetStageMetersPerUnit(stage), f"+{UsdGeom.GetStageUpAxis(stage)}"
+
+    def test_values_are_turned_with_the_axes(self):
+        """A root's height is its third number in a file that says Z is up, in its own unit."""
+        (file,) = self.packed(kind="usd", unit="cm", up="+Z", mesh=False)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "x.usdc"
+            path.write_bytes(file.content)
+            stage = Usd.Stage.Open(str(path))
+            animation = next(UsdSkel.Animation(prim) for prim in stage.Traverse() if prim.IsA(UsdSkel.Animation))
+            names = list(animation.GetJointsAttr().Get())
+            moved = np.array(animation.GetTranslationsAttr().Get(stage.GetStartTimeCode()))
+        hips = min(range(len(names)), key=lambda n: names[n].count("/"))
+        want = positions(self.clip)[0, 0] * 100
+        np.testing.assert_allclose(moved[hips], [want[0], -want[2], want[1]], atol=0.01)
+
     def test_positions_as_numbers(self):
         (file,) = self.packed(kind="csv", unit="m", up="+Z", first=1001)
         rows = list(csv.reader(io.StringIO(file.content.decode())))
@@ -303,6 +342,8 @@ class Parcels(unittest.TestCase):
             ({"thinned": {"degrees": 0, "centimetres": 1}}, "bound by degrees"),
             ({"thinned": 3}, "bound by degrees"),
             ({"travel": "sideways"}, "travel cannot be"),
+            ({"kind": "usd", "up": "+X"}, "usd cannot say that +X is up"),
+            ({"kind": "dae", "up": "-Y"}, "dae cannot say that -Y is up"),
         ):
             with self.subTest(wanted), self.assertRaises(BadInput) as caught:
                 parcel.wanted_from(wanted)

@@ -17,6 +17,31 @@ from armuto.skeleton import Clip
 from armuto.tests import figures
 
 
+def scaled_over_time(values: list[list[float]]) -> Clip | None:
+    """The first clip of a file that scales a joint over time; None where it is left out."""
+    made = character()
+    made.animate(1, "scale", list(range(len(values))), values)
+    clips = formats.read(made.glb(), "pulse.glb").clips
+    return clips[0] if clips else None
+
+
+class Scales(unittest.TestCase):
+    def test_an_even_scale_is_carried_on_every_frame(self):
+        clip = scaled_over_time([[1.0, 1.0, 1.0], [1.5, 1.5, 1.5]])
+        assert clip is not None
+        at = clip.world().positions
+        below = next(joint for joint, parent in enumerate(clip.skeleton.parents) if parent >= 0)
+        own = np.linalg.norm(at[:, below] - at[:, clip.skeleton.parents[below]], axis=1)
+        self.assertAlmostEqual(own[-1] / own[0], 1.5, places=5)
+
+    def test_an_uneven_one_is_left_out_with_a_sentence(self):
+        self.assertIsNone(scaled_over_time([[1.0, 1.0, 1.0], [1.0, 1.5, 1.0]]))
+        made = character()
+        made.animate(1, "scale", [0, 1], [[1, 1, 1], [1, 1.5, 1]])
+        notes = formats.read(made.glb(), "pulse.glb").notes
+        self.assertTrue(any("unevenly" in note and "left out" in note for note in notes), notes)
+
+
 class Builder:
     """A small glTF file put together by hand, so that every field can be bent."""
 
@@ -248,6 +273,9 @@ class Refusing(unittest.TestCase):
         self.check(bent(lambda t: t["nodes"][1].update(scale=[0, 0, 0])), "scaled to nothing")
         self.check(bent(lambda t: t["nodes"][2].update(scale=[-1, 1, 1])), "mirrored")
         self.check(bent(lambda t: t.update(extensionsRequired=["KHR_draco_mesh_compression"])), "compressed")
+        self.check(bent(lambda t: t.update(extensionsRequired=["TIDE_bell_metal"])), "extension “TIDE_bell_metal”")
+        self.check(bent(lambda t: t.update(extensionsRequired={"a": 1})), "not a list")
+        self.check(bent(lambda t: t["nodes"][1].update(scale=[1.0, 1.19, 1.0])), "scaled unevenly, 1.19 times")
         self.check(bent(lambda t: t["nodes"][1].update(children="12")), "not a list")
         self.check(bent(lambda t: t["skins"][0].update(joints=None)), "no joints")
 
