@@ -40,7 +40,7 @@ STANDS = 40.0  # degrees from upright within which a trunk stands
 STEADY, STEADIER = 0.02, 1.6  # of the body's size: how steady a floor is; and how much steadier another axis has to be
 CLEAR = 0.3  # of the width between hips or shoulders: nearer to the middle than this nothing is on a side
 COLLAR = 1.7  # times: by so much more collar bones differ between bodies than the bones after them
-FOLDING = 0.65  # of a bone's deviation, on bodies that do not go upright
+FOLDING = 0.65  # of how a bone or a height deviates, on bodies that do not go upright
 LIMBS = ("arm", "leg", "wing", "neck")
 
 
@@ -351,7 +351,7 @@ def _heights(bodies: Bodies) -> Iterator[Deviation]:
     if plan.trunk == "upright":  # elsewhere necks differ too much
         parts.append(("head", heads))
     for part, (there, here) in parts:
-        apart = 100 * np.abs(here - there)
+        apart = 100 * np.abs(here - there) * (1.0 if plan.trunk == "upright" else FOLDING)
         yield Deviation("height", part, _typical(apart), 0.0, apart, "%")
 
 

@@ -165,16 +165,21 @@ def facing(skeleton: Skeleton, parts: Assignment, positions: FloatArray | None =
 
     positions: ``(J, 3)`` of its joints in a posture; at rest where none is given.
 
-    From the line through both hips and both shoulders, square to up; the toes are asked whether they agree. None when there
-    are no sides to tell it by.
+    From the line through both hips, square to up, or through both shoulders where there are no hips; the toes are asked whether
+    they agree. None when there are no sides to tell it by.
     """
     at, plan = (skeleton.rest.positions if positions is None else positions), plan_of(parts)
-    across = np.zeros(3)
-    for part in plan.parts:
-        if part.side == "left" and part.kind.endswith(("upper leg", "upper arm", "shoulder", "upper wing")):
-            left, right = parts.get(part.name), parts.get(f"right {part.kind}")
-            if left and right:
-                across = across + at[left[0].joint] - at[right[0].joint]
+    across, hips = np.zeros(3), False
+    # The hips tell it; shoulders may be turned against them, and are asked only where hips have no sides.
+    for kinds, told in ((("upper leg",), "hips"), (("upper arm", "shoulder", "upper wing"), "shoulders")):
+        for part in plan.parts:
+            if part.side == "left" and part.kind.endswith(kinds) and not part.kind.startswith("front"):
+                left, right = parts.get(part.name), parts.get(f"right {part.kind}")
+                if left and right:
+                    across = across + at[left[0].joint] - at[right[0].joint]
+        hips = told == "hips"
+        if float(np.linalg.norm(across * [1.0, 0.0, 1.0])) > 1e-6 * max(1.0, float(np.abs(at).max(initial=0.0))):
+            break
     toes = np.zeros(3)
     for part in plan.parts:
         if part.kind.endswith("toes") and part.name in parts and part.follows in parts:
@@ -187,7 +192,7 @@ def facing(skeleton: Skeleton, parts: Assignment, positions: FloatArray | None =
         forward, why = toes, "by the toes"
     else:
         agree = float(forward @ toes)
-        why = "by hips and shoulders" + (", the toes agree" if agree > 0 else "")
+        why = f"by the {'hips' if hips else 'shoulders'}" + (", the toes agree" if agree > 0 else "")
         if agree < 0:
             why += "; the toes point the other way, so left and right may be swapped"
     degrees = float(np.degrees(np.arctan2(forward[0], forward[2])))

@@ -12,6 +12,7 @@ from armuto.plans import BodyPlan
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
+ON_ITS_PARENT = 1e-6  # metres
 ELSEWHERE = 0.3  # of a run's length
 
 
@@ -45,6 +46,10 @@ def leads(
         rows = [source.index[name] for name in pair.source]
         joints = [target.index[name] for name in pair.target]
         part = plan.by_name.get(pair.part or "")
+        if part is not None and part.many and len(rows) > len(joints):
+            # A joint on the spot of the one before it is there for a branch, where the other body has no counterpart.
+            solid = [row for row in rows if np.linalg.norm(source.rest_translation[row]) > ON_ITS_PARENT]
+            rows = solid if len(solid) == len(joints) else rows
         if side_by_side(source, rows) or side_by_side(target, joints):
             for joint in joints:
                 place = positions[rows].mean(axis=0)
@@ -53,7 +58,7 @@ def leads(
                     joint, rows[len(rows) // 2], rows[len(rows) // 2], 0.0, pair.part, place, pair.moves, among=among
                 )
         elif len(rows) == len(joints) and not (
-            part is not None and part.many and _apart(pair, by_part, plan, source, positions, target)
+            part is not None and part.many and _apart(rows, pair, by_part, plan, source, positions, target)
         ):
             for joint, row in zip(joints, rows, strict=True):
                 out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
@@ -68,6 +73,7 @@ def leads(
 
 
 def _apart(
+    rows: Sequence[int],
     pair: Pair,
     by_part: dict[str, Pair],
     plan: BodyPlan,
@@ -79,7 +85,7 @@ def _apart(
     before, after = _neighbours(pair, by_part, plan)
     if not (before and before.source and before.target and after and after.source and after.target):
         return False
-    there = [source.index[name] for name in (before.source[-1], *pair.source, after.source[0])]
+    there = [source.index[before.source[-1]], *rows, source.index[after.source[0]]]
     here = [target.index[name] for name in (before.target[-1], *pair.target, after.target[0])]
     apart = np.abs(_fractions(positions[there]) - _fractions(target.rest.positions[here]))
     return bool(apart.max() > ELSEWHERE)

@@ -27,6 +27,7 @@ from armuto.tests import bodies, detections, figures, matching, stances
 from armuto.transfer import transfer
 from demo.bench_board import report as board
 from demo.bench_browser import changes
+from demo.bench_fidelity import report as fidelity
 from demo.bench_settling import report as settling
 
 OUT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
@@ -118,6 +119,7 @@ def main() -> None:
     matched = matcher(product)
     stood = standing(product)
     settled = settling(best)
+    faithful = fidelity()
     pair_times, angle_times = (np.array(times) for times in changes())
     seen = "\n".join(
         f"| {what} | {np.median(times):.0f} | {np.percentile(times, 95):.0f} | {len(times)} |"
@@ -157,6 +159,8 @@ How often detection is right, on generated files of two-legged bodies where the 
 {stood}
 
 {settled}
+
+{faithful}
 
 Changes in the real interface on a clip of 1,000 frames, in milliseconds from the key to the moved figure (to reach: 100 at the
 95th percentile). Measured until the pose is handed to the graphics system; the browser, the server and the drawing shared the

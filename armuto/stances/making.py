@@ -73,13 +73,13 @@ class Doll:
         tips = tips_of(self.skeleton, self.at, self.ends, {joint: joint for joint in self.parts})
         return Shape(self.limbs, at, self.forward, tips)
 
-    def point(self, joint: int, wanted: FloatArray) -> None:
-        """Turn a bone by the smallest rotation to a direction, then so that the limb bends as it should."""
+    def point(self, joint: int, wanted: FloatArray, bends: FloatArray | None = None) -> None:
+        """Turn a bone by the smallest rotation to a direction, then so that the limb bends as it should, or as is said."""
         have = self.shape().direction(joint)
         if have is not None:
             self.turn(joint, rotation.between(have, wanted))
         shape = self.shape()
-        bend, expected = shape.bend(joint), shape.expected(joint)
+        bend, expected = shape.bend(joint), shape.expected(joint) if bends is None else bends
         if bend is not None and expected is not None:
             self.turn(joint, roll_to(wanted, bend[0], expected))
 
@@ -151,7 +151,8 @@ def straight(doll: Doll) -> None:
         for kind in ("upper leg", "lower leg"):
             bone = doll.joint(f"{side} {kind}")
             if bone is not None:
-                doll.point(bone, -UP)
+                # Feet are still anywhere, and do not say yet where knees go.
+                doll.point(bone, -UP, -doll.forward)
         foot = doll.joint(f"{side} foot")
         if foot is not None:
             _level_foot(doll, foot)

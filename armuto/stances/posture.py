@@ -16,6 +16,7 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
 TWISTED = 3.0  # degrees between hips and shoulders from which on they do not tell where a figure faces
+STRIDES = 12.0  # degrees between a leg and the mirrored other, from which on a body is in a step
 NEAR_AN_AXIS = 20.0  # degrees within which such a figure is taken to face an axis of its file
 UP = np.array([0.0, 1.0, 0.0])
 Places = Mapping[str, FloatArray]  # part to where its first bone is
@@ -89,21 +90,33 @@ def places_of(positions: FloatArray, parts: Assignment) -> dict[str, FloatArray]
     return {part: positions[bones[0].joint] for part, bones in parts.items() if bones}
 
 
-def facing_in(skeleton: Skeleton, positions: FloatArray, parts: Assignment) -> tuple[float | None, str]:
+def facing_in(
+    skeleton: Skeleton, positions: FloatArray, parts: Assignment, moving: bool = False
+) -> tuple[float | None, str]:
     """Degrees from +Z to where a skeleton faces in a posture, or None, and the evidence. positions: ``(J, 3)`` of its joints.
 
-    Where hips and shoulders disagree, as in the middle of an action, it is the axis of the file that is near.
+    Where hips and shoulders disagree, or the body is in the middle of an action, as it is known to be when ``moving``, it is
+    the axis of the file that is near.
     """
     degrees, why = facing(skeleton, parts, positions)
     plan = plan_of(parts)
     at = places_of(positions, parts)
     lines = _across(at, plan, "hips"), _across(at, plan, "chest")
-    if degrees is None or lines[0] is None or lines[1] is None or _yaw(lines[0], lines[1]) < TWISTED:
+    if degrees is None or lines[0] is None or lines[1] is None:
+        return degrees, why
+    moving = moving or skeleton.file_rest is not None or _strides(at, plan, degrees)
+    if _yaw(lines[0], lines[1]) < TWISTED and not moving:
         return degrees, why
     axis = round(degrees / 90) * 90.0
     if abs(degrees - axis) > NEAR_AN_AXIS:
         return degrees, why
-    return axis, f"{why}; as these are turned against each other the axis near that is taken, {axis:.0f}°"
+    return axis, f"{why}; as it is in the middle of a movement the axis near that is taken, {axis:.0f}°"
+
+
+def _strides(at: Places, plan: BodyPlan, degrees: float) -> bool:
+    """Whether one leg is before the other, as in a step, where hips and shoulders sway."""
+    turn = np.radians(degrees)
+    return measure(at, plan, np.array([np.sin(turn), 0.0, np.cos(turn)])).stride > STRIDES
 
 
 def measure(at: Places, plan: BodyPlan, forward: FloatArray) -> Posture:

@@ -41,9 +41,9 @@ class Candidate:
         return self.posture.off if self.posture else 0.0
 
 
-def looking(skeleton: Skeleton, rotations: FloatArray, parts: Assignment) -> FloatArray:
-    """Where the body faces in a posture: a horizontal unit vector; +Z where it cannot be told."""
-    turn = np.radians(facing_in(skeleton, posed(skeleton, rotations).positions, parts)[0] or 0.0)
+def looking(skeleton: Skeleton, rotations: FloatArray, parts: Assignment, moving: bool = False) -> FloatArray:
+    """Where the body faces in a posture, a horizontal unit vector; +Z where it cannot be told. moving: of :func:`facing_in`."""
+    turn = np.radians(facing_in(skeleton, posed(skeleton, rotations).positions, parts, moving)[0] or 0.0)
     return np.array([np.sin(turn), 0.0, np.cos(turn)])
 
 
@@ -99,7 +99,7 @@ def propose(
     best, posture = beginning(skeleton, parts, plan, others)
     if posture is None or posture.off <= POOR or not (posture.upright and posture.has_arms):
         return best
-    doll = making.Doll(skeleton, best.base, parts, plan, looking(skeleton, best.base, parts))
+    doll = making.Doll(skeleton, best.base, parts, plan, looking(skeleton, best.base, parts, moving=True))
     making.straight(doll)
     making.arms(doll, 90.0)
     return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", doll.rotations())

@@ -281,9 +281,10 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
         if apart and hinges[n] is None and expected is not None and shape.may_be_carried(joint):
             marks[n], trust[n] = expected, 0.0
     for n, hinge in enumerate(hinges):
-        if hinge is None or trust[1 - n] <= 0:
+        if hinge is None or max(trust) <= 0:
             continue
-        way = hinge.flexed(onward[n], degrees[1 - n])
+        # Bent as far as the other limb is; or clearly, beside one that is straight.
+        way = hinge.flexed(onward[n], degrees[1 - n] if trust[1 - n] > 0 else CLEARLY)
         if way is not None:
             # Both the other's bend and this hinge must be sure: what is left is told as if nothing had moved.
             marks[n] = unit(hinge.certainty * way + (1 - hinge.certainty) * marks[n])

@@ -164,7 +164,14 @@ class Figures(unittest.TestCase):
                         self.assertEqual(findings(measures, made, clip.frames), ())
                         # What quality asks for, which is stricter than what is worth a look.
                         # Where a heel rolls off a sole that really stands, 0.6 cm/s are left.
-                        most = {"foot slide": 0.65, "sole": 0.3, "floor": 0.5, "reach": 0.5, "float": 0.5, "facing": 0.5}
+                        most = {
+                            "foot slide": 0.65,
+                            "sole": 0.3,
+                            "floor": 0.5,
+                            "reach": 0.5,
+                            "float": 0.5,
+                            "facing": 0.5,
+                        }
                         for one in measures:
                             if one.kind in most and one.way > -0.5:
                                 self.assertLess(one.size - one.source, most[one.kind], one)

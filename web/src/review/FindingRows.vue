@@ -4,7 +4,9 @@ import StateMark from '@/board/StateMark.vue'
 
 /** The findings of a result in words, with where they are. */
 defineProps<{ findings: Schemas['FindingOut'][]; frame: number }>()
-const emit = defineEmits<{ frame: [frame: number] }>()
+/** laid: whether it is seen best with both bodies laid over each other, as differences of their postures are. */
+const emit = defineEmits<{ show: [frame: number, laid: boolean] }>()
+const POSTURE = ['up', 'gravity', 'lies', 'facing', 'twist', 'direction', 'roll', 'sides', 'height', 'size', 'proportion']
 const inside = (one: Schemas['FindingOut'], frame: number) => !!one.unit && one.spans.some(([first, last]) => first <= frame && frame <= last)
 </script>
 
@@ -13,7 +15,7 @@ const inside = (one: Schemas['FindingOut'], frame: number) => !!one.unit && one.
     <li v-for="(one, n) in findings" :key="n" :class="{ now: inside(one, frame) }">
       <StateMark :state="one.grade === 'wrong' ? 'wrong' : 'look'" />
       <span>{{ one.text }}</span>
-      <button v-if="one.unit" class="plain word mono" @click="emit('frame', one.frames[0])">frames {{ one.frames[0] }}–{{ one.frames[1] }}</button>
+      <button v-if="one.unit" class="plain word" @click="emit('show', one.frames[0], POSTURE.includes(one.kind))">show me <span class="mono">{{ one.frames[0] }}–{{ one.frames[1] }}</span></button>
     </li>
   </ul>
 </template>

@@ -284,7 +284,7 @@ function all() {
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
       <OntoDialog v-if="row" v-model="putting" :rendition-id="row.id" :clip="row.clip" :character="row.character" />
-      <FindingRows :findings="findings" :frame="frame" @frame="(to) => { playing = false; go(to) }" />
+      <FindingRows :findings="findings" :frame="frame" @show="(to, laid) => { playing = false; if (laid) beside = false; go(to) }" />
       <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="stepFrame" />
       <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go" />
     </section>

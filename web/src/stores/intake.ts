@@ -157,6 +157,7 @@ export const useIntake = defineStore('intake', () => {
       if (wanted.name !== undefined) values.name = row.name
       if (wanted.first !== undefined || wanted.last !== undefined || wanted.range) Object.assign(values, { first: row.first, last: row.last })
       if (wanted.becomes_id !== undefined) values.becomes_id = row.becomes_id
+      if (wanted.floor !== undefined) values.floor = row.floor ?? 'measured'
       if (wanted.fields) values.fields = Object.fromEntries(Object.keys(wanted.fields).map((key) => [key, (row.fields[key] as string) ?? null]))
       const key = JSON.stringify(values)
       const group = groups.get(key) ?? { ids: [], values }
