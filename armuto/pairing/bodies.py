@@ -22,10 +22,8 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
 SAID, DENIED, HELPER = 3.0, -2.0, -2.5  # what a name adds that says the part, says another, or says a helper
-COUNTED_LIMB, STRAND = (
-    0.8,
-    -0.8,
-)  # and one that counts on from the bone before, under a limb's word or one that is not known
+# And what one adds that counts on from the bone before, under a limb's word or one that is not known.
+COUNTED_LIMB, STRAND = 0.8, -0.8
 UPSET = -4.0  # a body whose posture scores less does not stand as its plan says
 COUNTED = 3  # bones in a row with one word and different numbers are a limb counted through
 LIMB_KINDS = frozenset(
@@ -257,8 +255,9 @@ def _length(anatomy: Anatomy, limb: Limb, which: int) -> float:
     joints = limb.joints(which)
     required = [n for n, part in enumerate(limb.kinds) if part.required]
     there = [n for n in required if n in joints]
-    share = sum(limb.kinds[n].share for n in there[:-1]) / sum(limb.kinds[n].share for n in required[:-1])
-    return float(anatomy.length[anatomy.path(first, last)].sum()) / share
+    whole, own = (sum(limb.kinds[n].share for n in parts[:-1]) for parts in (required, there))
+    length = float(anatomy.length[anatomy.path(first, last)].sum())
+    return length * whole / own if own > 0 else length
 
 
 def _across(anatomy: Anatomy, found: Mapping[str, Limb], names: Names) -> tuple[FloatArray, frozenset[str]]:

@@ -111,8 +111,8 @@ def settle(
     }
     short: dict[str, FloatArray] = {}
     lowered = np.zeros(moving.frames)
-    # The source's own body, in whatever size, already stands as it should: what rotations make of it is the motion itself.
-    if heard.leg > 0 and not (fitting.same_build and ratio.plain and not said.bends):
+    alike = _performs_alike(fitting, ratio)
+    if heard.leg > 0 and not alike:
         leg = heard.leg * ratio.height
         told = feet.Heard(mapped, frames, found.floor * ratio.height, leg, found.seam)
         strengths = {name: said.holding(name) for name in legs}
@@ -129,7 +129,9 @@ def settle(
     if bulk.trunk and said.clear > 0:
         allowed = clearing.as_deep(moving, reaches, bulk, as_source(moving, sound, fitting, led))
         turned = clearing.clear(moving, reaches, bulk, said.clear, allowed, chest)
-    held = _hands(moving, reaches, heard, found, mapped, before, sound, frames, fitting, led, chest_ahead)
+    held = (
+        {} if alike else _hands(moving, reaches, heard, found, mapped, before, sound, frames, fitting, led, chest_ahead)
+    )
     if held and turned:
         # What a hand keeps may have brought it back into the body.
         again = clearing.clear(moving, reaches, bulk, said.clear, allowed, chest)
@@ -139,6 +141,15 @@ def settle(
     if said.limits != "off":
         hits = limit(moving, fitting.anatomy, ranges_of(fitting.plan, fitting.ranges), said.limits == "hard")
     return Report(short, hits, turned, lowered)
+
+
+def _performs_alike(fitting: Fitting, ratio: Ratios) -> bool:
+    """Whether rotations alone make the very motion: on the source's own body, in whatever size, in the very stance, and where
+    nothing was chosen that changes it. There is nothing to hold then, however a capture trembles."""
+    said = fitting.settings
+    chosen = said.bends or said.follow or said.spread or said.moved or said.forearm
+    stands = all(row.left < 0.01 for row in fitting.rows)
+    return fitting.same_build and ratio.plain and stands and not chosen
 
 
 def _lowered(moving: Moving, carriers: list[int]) -> tuple[int, ...]:

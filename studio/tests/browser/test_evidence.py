@@ -29,7 +29,7 @@ class Floors(StudioCase):
         row.get_by_role("button", name="rest: from the motion").click()
         why = self.page.locator(".why:visible")
         expect(why).to_contain_text("lays all bones along one line")
-        self.page.keyboard.press("Escape")
+        row.get_by_role("button", name="rest: from the motion").click()
         expect(why).to_have_count(0)
         row.get_by_role("button", name="floor: ").click()
         expect(why).to_contain_text("of which 2.5 cm are the soles")
@@ -56,7 +56,7 @@ class Floors(StudioCase):
         # Another axis: the file waits in the intake, and the clip stays.
         self.page.get_by_role("button", name="was: ").click()
         self.page.locator(".why:visible").get_by_role("button", name="+Z", exact=True).click()
-        self.page.get_by_role("button", name="To the intake").click()
+        self.page.get_by_text("To the intake").click()
         expect(self.page.locator(".item").get_by_role("button", name="up: +Z")).to_be_visible()
 
 
