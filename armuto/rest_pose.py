@@ -21,7 +21,7 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton
 
 FRAMES = 10  # of the motion that are looked at
-BETTER = 3.0  # by how much a frame has to score better than the rest pose
+BETTER = 2.0  # by how much a frame has to score better than the rest pose
 LIES = 0.5  # cosine between up and the way from feet to head
 LINE = 0.1  # ratio of a body's second extent to its first, below which it is a line
 

@@ -130,8 +130,11 @@ def arms(doll: Doll, degrees: float) -> None:
         raise BadInput("This body has no arms to make a T or an A of; take another stance.")
 
 
-def straight(doll: Doll) -> None:
-    """Trunk upright, hips and shoulders level and square to the front, legs straight down, feet level and forward."""
+def straight(doll: Doll, steepest: float = STEEPEST) -> None:
+    """Trunk upright, hips and shoulders level and square to the front, legs straight down, feet level and forward.
+
+    steepest: degrees to which a bone of the trunk keeps its lean to the front, as it may be its build.
+    """
     across = np.cross(UP, doll.forward)
     for part in ("hips", "spine", "chest", "neck", "head"):
         for joint in sorted(j for j, name in doll.parts.items() if name == part):
@@ -142,7 +145,7 @@ def straight(doll: Doll) -> None:
             # Lean to the side goes; of the lean to the front, what a body may have by its build stays.
             level = square(along, across)
             steep = float(np.degrees(rotation.angle(rotation.between(unit(level), UP))))
-            wanted = unit(level) if steep < STEEPEST else UP
+            wanted = unit(level) if steep < steepest else UP
             if framed is not None:
                 doll.turn(joint, turn_between(framed, (wanted, across)))
             else:

@@ -19,6 +19,7 @@ from armuto.stances.value import FROM_MOTION, Stance, posed
 PREFERRED = 6.0  # degrees by which a posture must be better than one that comes before it
 ZERO = "All rotations zero"
 UNWORN = 15.0  # degrees by which zero must be better: nothing says that a body was ever meant to stand so
+ACTING = 8.0  # degrees that a bone of the trunk keeps of its lean where a body does not stand still
 POOR = 45.0  # degrees off: no posture for a stance
 PHRASES = {
     "Rest pose": "the rest pose",
@@ -57,11 +58,13 @@ def candidates(
 ) -> list[Candidate]:
     """The rest pose, other postures that are known (the bind pose, calibration frames), and all rotations zero, in this order.
 
-    others: their names with local rotations ``(J, 4)``.
+    others: their names with local rotations ``(J, 4)``. Where the motion had to show a posture, all rotations zero are none:
+    bones along one line could pass for a body that stands very straight.
     """
-    first = "Rest pose" if skeleton.file_rest is None else FROM_MOTION
-    rows: list[tuple[str, FloatArray]] = [(first, skeleton.rest_rotation)]
-    for name, rotations in (*(others or {}).items(), (ZERO, making.zero(skeleton))):
+    from_motion = skeleton.file_rest is not None
+    rows: list[tuple[str, FloatArray]] = [(FROM_MOTION if from_motion else "Rest pose", skeleton.rest_rotation)]
+    zero = () if from_motion else ((ZERO, making.zero(skeleton)),)
+    for name, rotations in (*(others or {}).items(), *zero):
         apart = [float(rotation.angle(rotation.multiply(rotation.inverse(q), rotations)).max()) for _, q in rows]
         if min(apart) > np.radians(1.0):
             rows.append((name, rotations))
@@ -100,6 +103,7 @@ def propose(
     if posture is None or posture.off <= POOR or not (posture.upright and posture.has_arms):
         return best
     doll = making.Doll(skeleton, best.base, parts, plan, looking(skeleton, best.base, parts, moving=True))
-    making.straight(doll)
+    # In the middle of an action, more than a little of a lean is the action's and not the build's.
+    making.straight(doll, making.STEEPEST if posture.stands else ACTING)
     making.arms(doll, 90.0)
     return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", doll.rotations())

@@ -93,7 +93,7 @@ class Shape:
         """To the next paired joint, or forward along its frame."""
         below = self.limbs.next[joint]
         if len(below) == 1:
-            v = self.at[below[0]] - self.at[joint]
+            v = self._onward(joint, below[0]) - self.at[joint]
         elif below:
             framed = self.frame(joint)
             return framed[0] if framed is not None else None
@@ -113,7 +113,7 @@ class Shape:
             middle = [c for c in below if (part := parts[c]) and not part.side and part.limb in ("trunk", "neck")]
             middle = middle or [c for c in below if (part := parts[c]) and not part.side]
             onward = (
-                at[middle[0]] - at[joint]
+                self._onward(joint, middle[0]) - at[joint]
                 if middle
                 else sum((at[a] + at[b] for a, b in sided), np.zeros(3)) / (2 * len(sided)) - at[joint]
             )
@@ -138,6 +138,12 @@ class Shape:
         onward = unit(onward)
         across = square(across, onward)
         return (onward, unit(across)) if float(across @ across) > 1e-18 and onward.any() else None
+
+    def _onward(self, joint: int, below: int) -> FloatArray:
+        """Where the bone to ``below`` leads; past it, where that lies on the joint's own place, as a branch's may."""
+        while np.allclose(self.at[below], self.at[joint], atol=1e-6) and len(self.limbs.next[below]) == 1:
+            below = self.limbs.next[below][0]
+        return self.at[below]
 
     def _twins(self, a: int, b: int) -> bool:
         one, other = self.limbs.parts[a], self.limbs.parts[b]

@@ -8,10 +8,12 @@ import numpy as np
 from armuto import fitting, formats, intake, rotation
 from armuto.formats import bvh
 from armuto.intake import Told
+from armuto.observed import Observed
 from armuto.rest_pose import is_line, lies_at_rest, with_posture
 from armuto.skeleton import Clip
 from armuto.tests import figures, rests, settled
 from armuto.tests.files import DEMO
+from armuto.tests.stances import Body, reshaped
 from armuto.transfer import transfer
 
 CLIPS = ("hall/walk.bvh", "hall/bow.bvh", "hall/sweep.bvh", "hall/sit_down.bvh")
@@ -55,6 +57,21 @@ class ZeroPoses(unittest.TestCase):
                 nameless = (number + rests.ZEROES.index(kind)) % 2 == 1
                 with self.subTest(name=name, kind=kind, nameless=nameless):
                     self.again(name, kind, rng, nameless)
+
+    def test_a_capture_without_any_calibration_frame(self):
+        """Nothing but work in it, from first to last: all that shows a T is the body that performs."""
+        for seed, name in ((4, "hall/walk.bvh"), (10, "hall/sweep.bvh")):
+            document = read(name)
+            rng = np.random.default_rng(seed)
+            built = reshaped(Body(document.skeleton, document.parts, 0.0), rng).skeleton
+            clip = replace(document.clips[0].cut(2, 70), skeleton=replace(built, observed=Observed()))
+            for kind in ("one axis", "folded"):
+                with self.subTest(name=name, kind=kind):
+                    found = formats.read(written(rests.rested(clip, rng, kind)), "take.bvh")
+                    fit = fitting.fit(found.skeleton, clip.skeleton, found.parts, document.parts)
+                    off = transfer(found.clips[0], fit).world().positions - clip.world().positions
+                    paired = [joint for joint, lead in fit.leads().items() if lead.part]
+                    self.assertLess(np.percentile(np.linalg.norm(off, axis=-1)[:, paired], 95), 2e-3)
 
     def test_what_stands_for_the_rest_is_said(self):
         clip = rests.rested(read("hall/walk.bvh").clips[0], np.random.default_rng(1), "one axis")

@@ -1,6 +1,7 @@
 """The transfer leaf in the browser: choices drawn and typed, contacts by pointer and by keys, what they do, and undo."""
 
 import json
+import re
 
 import numpy as np
 from playwright.sync_api import expect
@@ -76,7 +77,8 @@ class Settling(FittingCase):
     def test_what_holding_does_stands_beside_it(self):
         self.open()
         row = self.page.locator(".share", has_text="Hold contacts")
-        expect(row).to_contain_text("0.0 cm/s")
+        # Held, it slides by next to nothing more than the source does.
+        expect(row).to_contain_text(re.compile(r"→ 0\.[0-3] cm/s"))
         share = self.page.get_by_label("Hold contacts, %")
         share.fill("0")
         self.changed(lambda: share.press("Enter"))
