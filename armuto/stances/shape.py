@@ -28,6 +28,7 @@ from armuto.stances.sizes import FOOTING
 
 ALIKE = 4.0  # degrees within which two limbs are bent by as much
 SLIGHT, CARRIED = 18.0, 11.0  # degrees: of all the bend of an arm, and of what of it goes aside, that may be its build
+SURE = 0.5  # certainty from which on a hinge stands for what the limb's own bend would tell
 CLEARLY = 60.0  # degrees of bend at which two hinges are compared
 STRAIGHT, BENT = 5.0, 12.0  # degrees: below the one a bend tells nothing, from the other on it tells all
 FLAT = 0.04  # of the length from hips to the lowest foot joint
@@ -253,7 +254,7 @@ class Shape:
     def feather(self, joint: int) -> FloatArray | None:
         """Where a feather on the bone points: the way its limb bends, or across the hand. A trunk shows its roll by itself."""
         bend, hinge, along = self.bend(joint), self.hinges.get(joint), self.direction(joint)
-        if hinge is not None and along is not None and hinge.certainty > 0.5:
+        if hinge is not None and along is not None and hinge.certainty >= SURE:
             return hinge.flexed(along, CLEARLY)
         if bend is not None:
             return bend[0]
@@ -284,7 +285,9 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
     apart = abs(degrees[0] - degrees[1]) > ALIKE
     for n, shape in enumerate(shapes):
         expected = shape.expected(joint)
-        if apart and hinges[n] is None and expected is not None and shape.may_be_carried(joint):
+        seen = hinges[n]
+        unsure = seen is None or seen.certainty < SURE
+        if apart and unsure and expected is not None and shape.may_be_carried(joint):
             marks[n], trust[n] = expected, 0.0
     for n, hinge in enumerate(hinges):
         if hinge is None or max(trust) <= 0:
