@@ -141,9 +141,9 @@ async function change(wanted: Parameters<typeof library.change>[1]) {
     return false
   }
 }
-function rename(event: Event) {
-  const field = event.target as HTMLInputElement
-  void change({ name: field.value }).then((done) => done || (field.value = clip.value?.name ?? ''))
+async function rename() {
+  await change({ name: typedName.value })
+  typedName.value = clip.value?.name ?? ''
 }
 function keepTrims() {
   sessionStorage.setItem(store(), JSON.stringify({ past: past.value, future: future.value }))
@@ -246,12 +246,17 @@ async function readAgain(axis: string) {
     messages.fail(problem)
   }
 }
-function sayFloor(event: Event) {
-  const field = event.target as HTMLInputElement
-  const text = field.value.trim().replace(',', '.')
+// What is typed is kept here, since whatever else is drawn anew would put the old text back into the fields.
+const typedName = ref('')
+watch(() => clip.value?.name ?? '', (name) => (typedName.value = name), { immediate: true })
+const saidFloor = () => (clip.value?.floor == null ? '' : (clip.value.floor * 100).toFixed(1))
+const typedFloor = ref('')
+watch(saidFloor, (text) => (typedFloor.value = text), { immediate: true })
+async function sayFloor() {
+  const text = typedFloor.value.trim().replace(',', '.')
   const value = Number(text)
-  if (text !== '' && !Number.isFinite(value)) return void (field.value = clip.value?.floor == null ? '' : (clip.value.floor * 100).toFixed(1))
-  void change({ floor: text === '' ? 'measured' : value / 100 })
+  if (text === '' || Number.isFinite(value)) await change({ floor: text === '' ? 'measured' : value / 100 })
+  typedFloor.value = saidFloor()
 }
 const perform = (character: number) => openFitting(router, id.value, character).catch(messages.fail)
 const said = (at: number) => `${at} · ${(at / fps.value).toFixed(2)} s`
@@ -290,7 +295,7 @@ onBeforeUnmount(() => {
       <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :range="range" @frame="go" @range="(first, last) => (range = [first, last])" />
     </section>
     <aside class="pane facts" :aria-label="`About ${clip.name}`">
-      <input class="name" :value="clip.name" aria-label="Name of the clip" @change="rename" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+      <input v-model="typedName" class="name" aria-label="Name of the clip" @change="rename" @keydown.enter="($event.target as HTMLInputElement).blur()" />
       <TagEditor :tags="clip.tags" :known="known" :label="clip.name" @change="(tags) => change({ tags })" />
       <dl>
         <dt>skeleton</dt><dd>{{ body?.name }}</dd>
@@ -301,7 +306,7 @@ onBeforeUnmount(() => {
         <dt>floor</dt>
         <dd>
           <Detected label="at" :value="floor.value" :evidence="floor.why" :told="clip.floor !== null" :doubt="floor.doubt" :choices="floor.choices" @choose="(at) => change({ floor: at === 'measured' ? 'measured' : Number(at) })" />
-          <label class="centimetres"><input :value="clip.floor === null ? '' : (clip.floor * 100).toFixed(1)" :placeholder="clip.ground.floor == null ? '' : (clip.ground.floor * 100).toFixed(1)" inputmode="decimal" aria-label="Height of the floor, centimetres" @change="sayFloor" /> cm</label>
+          <label class="centimetres"><input v-model="typedFloor" :placeholder="clip.ground.floor == null ? '' : (clip.ground.floor * 100).toFixed(1)" inputmode="decimal" aria-label="Height of the floor, centimetres" @change="sayFloor" /> cm</label>
         </dd>
         <dt>up</dt>
         <dd><Detected label="was" :value="up.value" :evidence="up.why" :choices="UPS" @choose="readAgain" /></dd>
