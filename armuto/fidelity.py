@@ -23,12 +23,11 @@ import numpy as np
 from armuto import rotation
 from armuto.contacts import Bools
 from armuto.fitting import Fitting
-from armuto.leads import Lead
-from armuto.lexicon import lexicon_for
-from armuto.pairing import without_prefix
+from armuto.intake import unsteadiness
+from armuto.leads import Lead, first_leads
+from armuto.pairing.names import read_names
 from armuto.plans import SIDES, Part
 from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
 from armuto.stances.aligning import parts_led, shapes
 from armuto.stances.shape import bends, roll_angle
 
@@ -72,12 +71,7 @@ class Bodies:
     @cached_property
     def first(self) -> dict[str, Lead]:
         """The lead of every part's first joint."""
-        out: dict[str, Lead] = {}
-        for joint in sorted(self.led):
-            lead = self.led[joint]
-            if lead.part and lead.a in self.source:
-                out.setdefault(lead.part, lead)
-        return out
+        return first_leads({joint: lead for joint, lead in self.led.items() if lead.a in self.source})
 
     @cached_property
     def there(self) -> dict[str, FloatArray]:
@@ -133,7 +127,7 @@ def _upright(bodies: Bodies) -> Iterator[Deviation]:
         return
     # Bodies lie, crawl and tumble for a while. One that does throughout is read in wrong axes if its lowest points rest on a
     # floor somewhere else, or if it hangs head down; and may be if its legs go on straight from its trunk, as standing.
-    if size > HANGS or _floor_elsewhere(bodies) is not None:
+    if size > HANGS or _floor_elsewhere(bodies):
         yield Deviation("gravity", "source", size, 0.0, lean[0])
     elif _in_line(bodies.there, top) < STANDS:
         yield Deviation("lies", "source", size, 0.0, lean[0])
@@ -145,24 +139,14 @@ def _in_line(at: Mapping[str, FloatArray], top: str) -> float:
     return float(np.median(_angle(at["hips"] - at[top], np.mean(legs, axis=0)))) if legs else 180.0
 
 
-def _floor_elsewhere(bodies: Bodies) -> str | None:
-    """The axis of the world along which the source's lowest points keep their height clearly better than along +Y, or None."""
+def _floor_elsewhere(bodies: Bodies) -> bool:
+    """Whether the source's lowest points keep their height along a level axis of the world clearly better than along +Y."""
     moved = np.stack(list(bodies.there.values()), axis=1)
-    size = float(np.median(np.linalg.norm(np.ptp(moved, axis=1), axis=1)))
-    if size <= 0 or len(moved) < 3:
-        return None
-    loose = {}
-    for name, axis in (
-        ("+Y", UP),
-        *(
-            (f"{sign}{letter}", (1 if sign == "+" else -1) * np.eye(3)[n])
-            for n, letter in ((0, "X"), (2, "Z"))
-            for sign in "+-"
-        ),
-    ):
-        loose[name] = float((moved @ axis).min(axis=1).std()) / size + STEADY / 10
-    best = min(loose, key=lambda name: loose[name])
-    return best if best != "+Y" and loose["+Y"] > STEADIER * loose[best] and loose[best] < STEADY else None
+    if len(moved) < 3:
+        return False
+    loose = {axis: value + STEADY / 10 for axis, value in unsteadiness(moved).items() if axis != "-Y"}
+    best = min(loose.values())
+    return loose["+Y"] > STEADIER * best and best < STEADY
 
 
 def _across(at: Mapping[str, FloatArray], kinds: tuple[str, ...]) -> FloatArray | None:
@@ -264,7 +248,8 @@ def _typical(apart: FloatArray) -> float:
 
 def _sides(bodies: Bodies) -> Iterator[Deviation]:
     yield from _order(bodies)
-    said = [_named(skeleton) for skeleton in (bodies.fitting.source, bodies.fitting.target)]
+    skeletons = bodies.fitting.source, bodies.fitting.target
+    said = [[name.side for name in read_names(skeleton.names)] for skeleton in skeletons]
     for run in bodies.runs():
         votes = [
             1 if said[0][lead.a] == said[1][lead.target] else -1
@@ -276,12 +261,6 @@ def _sides(bodies: Bodies) -> Iterator[Deviation]:
     toes = [_toes_agree(at) for at in bodies.both]
     if toes[0] is not None and toes[1] is not None and toes[0] > 0.3 and toes[1] < -0.3:
         yield Deviation("sides", "feet", 100.0, unit="%")
-
-
-def _named(skeleton: Skeleton) -> list[str]:
-    heads = without_prefix(skeleton.names)
-    words = lexicon_for(heads)
-    return [words.read(name).side for name in heads]
 
 
 def _order(bodies: Bodies) -> Iterator[Deviation]:
@@ -363,7 +342,7 @@ def _lengths(bodies: Bodies) -> Iterator[Deviation]:
             ends = bodies.first[part.name], bodies.first[onward.name]
             off = []
             for at, rest, joints in zip(
-                bodies.both, rests, zip(*((one.a, one.target) for one in ends), strict=True), strict=True
+                bodies.both, rests, zip(*((lead.a, lead.target) for lead in ends), strict=True), strict=True
             ):
                 own = float(np.linalg.norm(rest[joints[1]] - rest[joints[0]]))
                 now = np.linalg.norm(at[onward.name] - at[part.name], axis=1)

@@ -12,8 +12,8 @@ import numpy as np
 
 from armuto import observed, pairing, rotation
 from armuto.errors import BadInput
-from armuto.leads import Lead, leads
-from armuto.observing import THICKEST, lowest_of
+from armuto.leads import Lead, first_leads, footing, leads
+from armuto.observing import lowest_of
 from armuto.pairing import Assignment, Missing, Pair
 from armuto.plans import BodyPlan, body_plan, plan_of, read_plan
 from armuto.rotation import FloatArray
@@ -28,7 +28,7 @@ from armuto.stances.posture import facing_in
 from armuto.stances.proposing import beginning
 from armuto.stances.proposing import propose as propose_stance
 from armuto.stances.shape import same_build
-from armuto.stances.sizes import FOOTING, MEASURES, Sizes, sizes, sole_height
+from armuto.stances.sizes import HIGHEST_SOLE, MEASURES, Sizes, sizes, sole_height
 
 FORMAT = 2
 KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
@@ -255,14 +255,13 @@ def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
     By the lowest points of the skin of their feet, where there is a mesh; by how high feet are while they rest in the motion;
     by how the body rests, if its feet are then as far below it as in the stance; or as the other body has it, in its own size.
     """
-    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING]
-    hips = next((joint for joint, lead in led.items() if lead.part == "hips"), None)
+    feet, hips = footing(led), first_leads(led).get("hips")
     target = source = None
     if hips is not None and feet:
         there = [led[joint].a for joint in feet]
-        source = sole_of(made.source, made.source_pose, there, led[hips].a, True)
-        target = sole_of(made.target, made.target_pose, feet, hips, False)
-        resting = sole_of(made.source, made.source_pose, there, led[hips].a, False)
+        source = sole_of(made.source, made.source_pose, there, hips.a, True)
+        target = sole_of(made.target, made.target_pose, feet, hips.target, False)
+        resting = sole_of(made.source, made.source_pose, there, hips.a, False)
         if made.same_build and source is not None:
             # One body: only a figure that rests higher or lower than the source does stands on other soles.
             thicker = 0.0 if target is None or resting is None else target - resting * made.scale
@@ -284,9 +283,9 @@ def sole_of(skeleton: Skeleton, pose: Pose, feet: list[int], hips: int, moves: b
     lowest = lowest_of(seen.soles, pose.rotations, pose.positions)
     joint = float(pose.positions[feet, 1].min())
     length = float(pose.positions[hips, 1]) - joint
-    if lowest is not None and 0 <= joint - lowest <= THICKEST * length:
-        return joint - lowest
-    if moves and seen.sole is not None and 0 <= seen.sole <= THICKEST * length:
+    if lowest is not None and 0 <= joint - lowest <= HIGHEST_SOLE * length:
+        return float(joint - lowest)
+    if moves and seen.sole is not None and 0 <= seen.sole <= HIGHEST_SOLE * length:
         return seen.sole
     return sole_height(skeleton, feet, hips) if _rests_as_it_stands(skeleton, pose, feet) else None
 
@@ -415,12 +414,8 @@ def from_json(
         plan = plan_said(tree.get("plan"))
         stances = tree["stances"]
         # What was known of the two when the fitting was made still holds for it.
-        for side in ("source", "target"):
-            skeleton = source if side == "source" else target
-            seen = observed.from_json(tree.get("observed", {}).get(side, {}), skeleton.index)
-            if observed.to_json(seen, skeleton.names) != observed.to_json(skeleton.observed, skeleton.names):
-                skeleton = replace(skeleton, observed=seen)
-            source, target = (skeleton, target) if side == "source" else (source, skeleton)
+        known = tree.get("observed", {})
+        source, target = _as_observed(source, known.get("source", {})), _as_observed(target, known.get("target", {}))
         source_stance = value.from_json(stances["source"], source)
         target_stance = value.from_json(stances["target"], target)
         chosen = settings.from_json(tree.get("settings", {}))
@@ -446,6 +441,13 @@ def from_json(
     except ValueError as problem:
         raise refuse(str(problem)) from None
     return replace(made, settings=chosen, capsules=capsules or {}, ranges=ranges)
+
+
+def _as_observed(skeleton: Skeleton, table: Any) -> Skeleton:
+    """The skeleton with what a fitting's file says was known of it; itself where that is the same."""
+    seen = observed.from_json(table, skeleton.index)
+    same = observed.to_json(seen, skeleton.names) == observed.to_json(skeleton.observed, skeleton.names)
+    return skeleton if same else replace(skeleton, observed=seen)
 
 
 def said_from(table: Any) -> Said:

@@ -110,11 +110,15 @@ def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared
 
 def _steadiness(moved: FloatArray) -> dict[str, float]:
     """For each axis how well the lowest point of a body keeps its height along it, 0 to 1. moved: ``(N, J, 3)``."""
+    if len(moved) < 2:
+        return dict.fromkeys(UP_AXES, 0.0)
+    return {axis: float(np.exp(-value / 0.02)) for axis, value in unsteadiness(moved).items()}
+
+
+def unsteadiness(moved: FloatArray) -> dict[str, float]:
+    """For each axis the standard deviation of the height of a body's lowest point, in the body's size. moved: ``(N, J, 3)``."""
     size = float(np.median(np.linalg.norm(np.ptp(moved, axis=1), axis=1))) or 1.0
-    out = dict.fromkeys(UP_AXES, 0.0)
-    for axis in UP_AXES if len(moved) > 1 else ():
-        out[axis] = float(np.exp(-(moved @ _axis(axis)).min(axis=1).std() / (0.02 * size)))
-    return out
+    return {axis: float((moved @ _axis(axis)).min(axis=1).std()) / size for axis in UP_AXES}
 
 
 def upright(up: str) -> FloatArray:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from armuto.pairing import Pair
-from armuto.plans import BodyPlan
+from armuto.plans import BodyPlan, is_footing
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
@@ -89,6 +89,21 @@ def _apart(
     here = [target.index[name] for name in (before.target[-1], *pair.target, after.target[0])]
     apart = np.abs(_fractions(positions[there]) - _fractions(target.rest.positions[here]))
     return bool(apart.max() > ELSEWHERE)
+
+
+def first_leads(led: Mapping[int, Lead]) -> dict[str, Lead]:
+    """The lead of the first joint of every part."""
+    out: dict[str, Lead] = {}
+    for joint in sorted(led):
+        part = led[joint].part
+        if part:
+            out.setdefault(part, led[joint])
+    return out
+
+
+def footing(led: Mapping[int, Lead]) -> list[int]:
+    """The target's paired joints of feet and toes."""
+    return [joint for joint, lead in led.items() if is_footing(lead.part)]
 
 
 def side_by_side(skeleton: Skeleton, joints: Sequence[int]) -> bool:

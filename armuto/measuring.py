@@ -12,8 +12,8 @@ from armuto import rotation, takes
 from armuto.contacts import Bools, Contact, runs
 from armuto.fidelity import Bodies, deviations
 from armuto.fitting import Fitting, sole_of
-from armuto.leads import Lead
-from armuto.observing import resting_height
+from armuto.leads import Lead, first_leads, footing
+from armuto.observing import lowest_of, resting_height
 from armuto.plans import SIDES
 from armuto.rotation import FloatArray
 from armuto.settling import arms as clearing
@@ -26,7 +26,7 @@ from armuto.settling.points import Point, target_path
 from armuto.settling.settle import as_source, ratios, travelled
 from armuto.settling.travel import moved, path_of
 from armuto.skeleton import Clip
-from armuto.stances.sizes import FOOTING, sizes, sole_height
+from armuto.stances.sizes import sizes, sole_height
 from armuto.standing import standing_places
 
 EDGE = 1  # frames at either end of a contact in which a foot still lands or already leaves
@@ -198,14 +198,13 @@ def _soles(bench: Bench) -> Iterator[Measured]:
     foot joint of the source rests, less the height of that joint above its own sole. Neither is what the fitting says.
     """
     fitting, led = bench.fitting, bench.led
-    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING]
-    hips = next((joint for joint, lead in led.items() if lead.part == "hips"), None)
+    feet, hips = footing(led), first_leads(led).get("hips")
     if hips is None or not feet or fitting.settings.height is not None:
         return
     there = [led[joint].a for joint in feet]
-    own = sole_of(fitting.source, fitting.source_pose, there, led[hips].a, True)
+    own = sole_of(fitting.source, fitting.source_pose, there, hips.a, True)
     at = np.stack([bench.sound.positions[joint] for joint in there], axis=1)
-    resting = resting_height(at, bench.sound.positions[led[hips].a], bench.clip.fps)
+    resting = resting_height(at, bench.sound.positions[hips.a], bench.clip.fps)
     if own is None or resting is None:
         return
     floor = (resting - own) * ratios(fitting).height
@@ -219,7 +218,7 @@ def _soles(bench: Bench) -> Iterator[Measured]:
                 for k in range(inner.start, inner.stop)
             ]
         ).astype(int)
-        low = _lowest(bench, mine, hips)
+        low = _lowest(bench, mine, hips.target)
         if low is None or len(rows) < 3:
             continue
         off = low[rows] - floor
@@ -233,20 +232,11 @@ def _lowest(bench: Bench, feet: list[int], hips: int) -> FloatArray | None:
     """Height ``(F,)`` of the lowest point under some foot joints of the target: of its mesh, or as it rests."""
     target, moving = bench.fitting.target, bench.moving
     soles = {joint: points for joint, points in target.observed.soles.items() if joint in feet}
-    if soles:
-        heights = [
-            (moving.positions[joint][:, None] + rotation.rotate(moving.rotations[joint][:, None], points[None]))[
-                ..., 1
-            ].min(axis=1)
-            for joint, points in soles.items()
-        ]
-        return np.asarray(np.min(heights, axis=0))
+    lowest = lowest_of(soles, moving.rotations, moving.positions)
+    if lowest is not None:
+        return lowest
     height = sole_height(target, feet, hips) if feet else None
-    return (
-        None
-        if height is None
-        else np.asarray(np.min([moving.positions[joint][:, 1] for joint in feet], axis=0) - height)
-    )
+    return None if height is None else np.asarray(moving.positions[feet][..., 1].min(axis=0) - height)
 
 
 def _sizes(bench: Bench) -> Iterator[Measured]:

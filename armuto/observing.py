@@ -12,8 +12,7 @@ the same idea.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -21,7 +20,8 @@ from armuto import rotation
 from armuto.contacts import BEGIN_HEIGHT, BEGIN_SPEED, speed_of
 from armuto.observed import Hinge, Observed
 from armuto.pairing import Assignment
-from armuto.plans import BodyPlan, plan_of
+from armuto.pairing.anatomy import unit
+from armuto.plans import SIDES, BodyPlan, is_footing, plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton
 
@@ -36,47 +36,46 @@ SHORT, LONG = 6.0, 20.0  # degrees of arc: the one tells nothing of its circle, 
 FLATNESS = 0.2  # of the arc's extent: so far off its plane it is no arc any more
 FEWEST = 12  # frames of all clips together
 MOST = 1500
-FEET = ("foot", "toes")
 OWN = 0.5  # share of a vertex's weight from which on it belongs to a foot
 LOWEST = 0.25  # of the height of a foot's skin: what lies lower belongs to the sole
 KEPT = 12  # points of a sole for each joint
-THICKEST = 0.16  # of the hips' height: no sole is thicker
 
 
 def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> Observed:
     """What clips on a skeleton, in our own space, show of its hinges and soles."""
-    plan = plan_of(parts)
     long = [clip for clip in clips if clip.frames >= 3]
     if not parts or not long:
         return Observed()
-    return Observed(_hinges(skeleton, parts, plan, long), {}, _sole(parts, long))
+    step = max(1, sum(clip.frames for clip in long) // MOST)
+    hinged = _hinged(parts, plan_of(parts))
+    seen: dict[int, list[FloatArray]] = {joint: [] for joint in hinged}
+    heights = []
+    for clip in long:
+        world = clip.world()
+        for joint, (lower, end) in hinged.items():
+            away = (world.positions[:, end] - world.positions[:, lower])[::step]
+            length = np.linalg.norm(away, axis=1, keepdims=True)
+            back = rotation.inverse(world.rotations[::step, joint])
+            seen[joint].append(rotation.rotate(back, away / np.maximum(length, 1e-9)))
+        heights.append(_resting(world.positions, parts, clip.fps))
+    hinges = {}
+    for joint, (lower, _) in hinged.items():
+        hinge = hinge_of(np.concatenate(seen[joint]), unit(skeleton.rest_translation[lower]))
+        if hinge is not None:
+            hinges[joint] = hinge
+    told = [height for height in heights if height is not None]
+    return Observed(hinges, {}, float(np.median(told)) if told else None)
 
 
-def _hinges(skeleton: Skeleton, parts: Assignment, plan: BodyPlan, clips: Sequence[Clip]) -> dict[int, Hinge]:
-    step = max(1, sum(clip.frames for clip in clips) // MOST)
+def _hinged(parts: Assignment, plan: BodyPlan) -> dict[int, tuple[int, int]]:
+    """The joints of limbs that bend about one axis, with the next two joints along them."""
     out = {}
-    wanted = {}
     for part in plan.parts:
         below = HINGES.get(part.kind)
         names = [part.name, *(f"{part.side} {kind}" for kind in below)] if below else []
         if names and all(name in parts for name in names):
-            wanted[parts[part.name][0].joint] = (parts[names[1]][0].joint, parts[names[2]][0].joint)
-    if not wanted:
-        return {}
-    seen: dict[int, list[FloatArray]] = {joint: [] for joint in wanted}
-    for clip in clips:
-        few = replace(clip, rotations=clip.rotations[::step], translations=clip.translations[::step])
-        world = few.world()
-        for joint, (lower, end) in wanted.items():
-            away = world.positions[:, end] - world.positions[:, lower]
-            length = np.linalg.norm(away, axis=1, keepdims=True)
-            back = rotation.inverse(world.rotations[:, joint])
-            seen[joint].append(rotation.rotate(back, away / np.maximum(length, 1e-9)))
-    for joint, (lower, _) in wanted.items():
-        onward = skeleton.rest_translation[lower]
-        made = hinge_of(np.concatenate(seen[joint]), onward / (float(np.linalg.norm(onward)) or 1.0))
-        if made is not None:
-            out[joint] = made
+            first, second, third = (parts[name][0].joint for name in names)
+            out[first] = second, third
     return out
 
 
@@ -105,31 +104,25 @@ def hinge_of(directions: FloatArray, onward: FloatArray) -> Hinge | None:
     return Hinge(axis, along, bent, certainty, span) if certainty > 0.05 else None
 
 
-def _sole(parts: Assignment, clips: Iterable[Clip]) -> float | None:
-    """Height in metres of the lowest foot joint while feet rest, in the median over the clips; None where none rests."""
-    heights = [found for clip in clips if (found := resting_feet(clip, parts)) is not None]
-    return float(np.median(heights)) if heights else None
-
-
-def resting_feet(clip: Clip, parts: Assignment) -> float | None:
-    """How high the lowest foot joint of a clip is while it rests, in metres; None where no foot rests for long enough."""
-    feet = [bone.joint for name, bones in parts.items() if name.split()[-1] in FEET for bone in bones[:1]]
-    hips = parts.get("hips")
-    if not feet or not hips:
-        return None
-    world = clip.world().positions
-    return resting_height(world[:, feet], world[:, hips[0].joint], clip.fps)
-
-
 def ground(clip: Clip, parts: Assignment) -> dict[str, float | None]:
     """Where the floor of a clip is, in metres, and why. feet: how high the lowest foot joint is while it rests; sole: how much
     of that is the body's sole, as its mesh or its motion has shown it; floor: the rest. None for what cannot be told."""
-    feet, seen = resting_feet(clip, parts), clip.skeleton.observed
-    rest = clip.skeleton.rest
-    joints = [bone.joint for name, bones in parts.items() if name.split()[-1] in FEET for bone in bones[:1]]
+    feet, seen, rest = _resting(clip.world().positions, parts, clip.fps), clip.skeleton.observed, clip.skeleton.rest
+    joints = _feet(parts)
     low = lowest_of(seen.soles, rest.rotations, rest.positions)
-    sole = float(rest.positions[joints, 1].min()) - low if low is not None and joints else seen.sole
+    sole = float(rest.positions[joints, 1].min() - low) if low is not None and joints else seen.sole
     return {"feet": feet, "sole": sole, "floor": None if feet is None or sole is None else feet - sole}
+
+
+def _feet(parts: Assignment) -> list[int]:
+    """The first joint of every foot and of all toes."""
+    return [bones[0].joint for name, bones in parts.items() if is_footing(name) and bones]
+
+
+def _resting(positions: FloatArray, parts: Assignment, fps: float) -> float | None:
+    """How high the lowest foot joint is while it rests, in metres; None where no foot rests for long enough."""
+    feet, hips = _feet(parts), parts.get("hips")
+    return resting_height(positions[:, feet], positions[:, hips[0].joint], fps) if feet and hips else None
 
 
 def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | None:
@@ -160,36 +153,32 @@ def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights:
     if not len(points):
         return out
     total = np.maximum(weights.sum(axis=1), 1e-9)
-    for side in ("left", "right"):
-        joints = [
+    for side in SIDES:
+        feet = [
             bone.joint
             for name, bones in parts.items()
-            if name.startswith(f"{side} ") and name.split()[-1] in FEET
+            if name.startswith(f"{side} ") and is_footing(name)
             for bone in bones
         ]
-        if not joints:
-            continue
-        below = sorted(
-            {j for j in range(len(skeleton)) if any(j == one or one in skeleton.ancestors(j) for one in joints)}
-        )
+        # What moves the skin of a foot, and the bone of the foot or of its toes that carries it.
+        carriers = {
+            joint: carrier
+            for joint in range(len(skeleton))
+            if (carrier := joint if joint in feet else skeleton.above(joint, feet)) is not None
+        }
+        below = list(carriers)
         own = weights[:, below].sum(axis=1) >= OWN * total
         if not own.any():
             continue
         skin, shares = points[own], weights[own]
-        ankles = skeleton.rest.positions[joints]
+        ankles = skeleton.rest.positions[feet]
         low = skin[:, 1] < skin[:, 1].min() + LOWEST * max(float(ankles[:, 1].max() - skin[:, 1].min()), 1e-4)
         skin, shares = skin[low], shares[low]
         holder = np.array(below)[np.argmax(shares[:, below], axis=1)]
         for joint in sorted(set(holder.tolist())):
-            mine = skin[holder == joint]
-            local = rotation.rotate(
-                rotation.inverse(skeleton.rest.rotations[joint]), mine - skeleton.rest.positions[joint]
-            )
-            carrier = joint if joint in joints else next(one for one in skeleton.ancestors(joint) if one in joints)
-            if carrier != joint:
-                local = rotation.rotate(
-                    rotation.inverse(skeleton.rest.rotations[carrier]), mine - skeleton.rest.positions[carrier]
-                )
+            carrier = carriers[joint]
+            away = skin[holder == joint] - skeleton.rest.positions[carrier]
+            local = rotation.rotate(rotation.inverse(skeleton.rest.rotations[carrier]), away)
             out[carrier] = np.concatenate([out[carrier], local]) if carrier in out else local
     return {joint: _spread(skeleton, joint, local) for joint, local in out.items()}
 
@@ -206,10 +195,13 @@ def _spread(skeleton: Skeleton, joint: int, local: FloatArray) -> FloatArray:
     return np.ascontiguousarray(local[sorted(kept)])
 
 
-def lowest_of(soles: Mapping[int, FloatArray], rotations: FloatArray, positions: FloatArray) -> float | None:
-    """Height of the lowest point of all soles of a body in a pose, world rotations ``(J, 4)`` and positions ``(J, 3)``."""
+def lowest_of(soles: Mapping[int, FloatArray], rotations: FloatArray, positions: FloatArray) -> FloatArray | None:
+    """Height ``(...)`` of the lowest point of all soles of a body; None where it has none.
+
+    rotations ``(J, ..., 4)`` and positions ``(J, ..., 3)`` in the world, joint first.
+    """
     heights = [
-        float((positions[joint] + rotation.rotate(rotations[joint], points))[:, 1].min())
+        (positions[joint][..., None, :] + rotation.rotate(rotations[joint][..., None, :], points))[..., 1].min(axis=-1)
         for joint, points in soles.items()
     ]
-    return min(heights, default=None)
+    return np.asarray(np.min(heights, axis=0)) if heights else None

@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from armuto.fitting import Fitting
-from armuto.leads import Lead
+from armuto.leads import Lead, footing
 from armuto.rotation import FloatArray
-from armuto.stances.sizes import FOOTING
 
 
 def standing_places(fitting: Fitting, led: Mapping[int, Lead]) -> tuple[FloatArray, FloatArray]:
     """Joint positions of source and target in their stances, set down until the lowest paired foot joint is as high above the
     floor as the fitting says."""
     source, target = fitting.source_pose.positions, fitting.target_pose.positions
-    feet = [joint for joint, lead in led.items() if lead.part and lead.part.split()[-1] in FOOTING] or list(led)
+    feet = footing(led) or list(led)
     if not feet:
         return source, target
     under = _set_down(source, [led[joint].a for joint in feet], fitting.floors[0])

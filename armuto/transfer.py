@@ -21,7 +21,7 @@ import numpy as np
 
 from armuto import rotation
 from armuto.fitting import Fitting
-from armuto.leads import Lead
+from armuto.leads import Lead, first_leads
 from armuto.rotation import FloatArray
 from armuto.settling import following, travel
 from armuto.settling.feet import BRIDGE, telling
@@ -318,10 +318,7 @@ def _along_the_trunk(turns: FloatArray, source: Pose, fitting: Fitting, led: dic
 
 def _trunk(fitting: Fitting, led: dict[int, Lead]) -> tuple[tuple[int, int, int], tuple[int, int]] | None:
     """Hips, chest, neck of a target with one bone for a trunk that the source has several for; the source's hips, neck."""
-    first: dict[str, Lead] = {}
-    for joint in sorted(led):
-        if led[joint].part:
-            first.setdefault(str(led[joint].part), led[joint])
+    first = first_leads(led)
     top = next((name for name in ("neck", "head") if name in first), None)
     if top is None or "hips" not in first or "chest" not in first or "spine" in first:
         return None

@@ -60,11 +60,11 @@ def in_space(parts: Parts, unit: float, turn: FloatArray) -> Parts:
                 body,
                 surfaces=[
                     replace(
-                        one,
-                        points=place(one.points),
-                        normals=None if one.normals is None else rotation.rotate(back, one.normals),
+                        surface,
+                        points=place(surface.points),
+                        normals=None if surface.normals is None else rotation.rotate(back, surface.normals),
                     )
-                    for one in body.surfaces
+                    for surface in body.surfaces
                 ],
             )
             for body in parts.bodies

@@ -13,10 +13,10 @@ from functools import cached_property
 
 import numpy as np
 
-from armuto.lexicon import BoneName, lexicon_for
+from armuto.lexicon import BoneName
 from armuto.pairing.anatomy import unit
 from armuto.pairing.found import Assignment
-from armuto.pairing.names import without_prefix
+from armuto.pairing.names import read_names
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
@@ -61,9 +61,7 @@ class Side:
 
     @cached_property
     def read(self) -> list[BoneName]:
-        heads = without_prefix(self.skeleton.names)
-        words = lexicon_for(heads)
-        return [words.read(name) for name in heads]
+        return read_names(self.skeleton.names)
 
     @cached_property
     def axes(self) -> FloatArray:

@@ -12,10 +12,9 @@ from functools import lru_cache
 
 import numpy as np
 
-from armuto.lexicon import lexicon_for
 from armuto.pairing.anatomy import Anatomy, unit
 from armuto.pairing.joining import Pair
-from armuto.pairing.names import without_prefix
+from armuto.pairing.names import read_names
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 
@@ -113,10 +112,8 @@ class _Matcher:
 
 def _names(source: Skeleton, target: Skeleton) -> FloatArray:
     """``(A, B)``, -1 to 1: whether the names of two bones share words, with sides that differ against it."""
-    heads, heads_b = without_prefix(source.names), without_prefix(target.names)
-    read = [lexicon_for(heads).read(name) for name in heads]
-    read_b = [lexicon_for(heads_b).read(name) for name in heads_b]
-    out = np.zeros((len(heads), len(heads_b)))
+    read, read_b = read_names(source.names), read_names(target.names)
+    out = np.zeros((len(read), len(read_b)))
     for i, a in enumerate(read):
         for k, b in enumerate(read_b):
             if a.side and b.side and a.side != b.side:

@@ -6,10 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from armuto.lexicon import lexicon_for
 from armuto.pairing.anatomy import unit
 from armuto.pairing.found import Assignment
-from armuto.pairing.names import without_prefix
+from armuto.pairing.names import read_names
 from armuto.skeleton import Skeleton
 
 OFF = 0.03  # of the body's size: so close to the mirrored place a twin lies
@@ -37,10 +36,8 @@ def twins(skeleton: Skeleton, parts: Assignment) -> dict[int, int]:
 
 
 def _by_name(skeleton: Skeleton) -> dict[int, int]:
-    heads = without_prefix(skeleton.names)
-    words = lexicon_for(heads)
     known: dict[tuple[object, ...], list[int]] = {}
-    read = [words.read(name) for name in heads]
+    read = read_names(skeleton.names)
     for joint, name in enumerate(read):
         known.setdefault((name.words, name.side, name.numbers, name.helper), []).append(joint)
     out = {}

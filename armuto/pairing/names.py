@@ -13,7 +13,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from armuto.lexicon import PIECE, BoneName, Lexicon
+from armuto.lexicon import PIECE, BoneName, Lexicon, lexicon_for
 from armuto.pairing.found import Assignment, Found
 from armuto.plans import SIDES, BodyPlan, Part
 from armuto.rotation import FloatArray
@@ -38,6 +38,13 @@ def by_name(skeleton: Skeleton, plan: BodyPlan, words: Lexicon, read: Sequence[B
             if f"{side} {finger}" in plan.limbs:
                 out |= _finger(skeleton, read, words, plan.limbs[f"{side} {finger}"], side, finger, out)
     return {part.name: out[part.name] for part in plan.parts if part.name in out}
+
+
+def read_names(names: Sequence[str]) -> list[BoneName]:
+    """The names of a skeleton's bones taken apart, in the language that most of them are in."""
+    heads = without_prefix(names)
+    words = lexicon_for(heads)
+    return [words.read(name) for name in heads]
 
 
 def without_prefix(names: Sequence[str]) -> list[str]:

@@ -11,6 +11,7 @@ from typing import Any
 
 SIDES = ("left", "right")
 NAMES = ("two-legged", "four-legged", "winged")  # those that ship, the likeliest first
+FOOTING = ("foot", "toes")
 
 
 @dataclass(frozen=True)
@@ -165,3 +166,8 @@ def plan_of(parts: Iterable[str | None]) -> BodyPlan:
     wanted = {part for part in parts if part}
     plans = (body_plan(name) for name in NAMES)
     return next((plan for plan in plans if wanted <= plan.by_name.keys()), body_plan())
+
+
+def is_footing(part: str | None) -> bool:
+    """Whether a part, or a kind of part, is one that a body stands on: a foot or toes."""
+    return bool(part) and str(part).split()[-1] in FOOTING

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from armuto import rotation
 from armuto.fitting import Fitting
-from armuto.leads import Lead
+from armuto.leads import Lead, first_leads
 from armuto.plans import SIDES
 from armuto.rotation import FloatArray
 from armuto.settling import arms as clearing
@@ -149,7 +149,7 @@ def _performs_alike(fitting: Fitting, ratio: Ratios) -> bool:
     said = fitting.settings
     chosen = said.bends or said.follow or said.spread or said.moved or said.forearm
     stands = all(row.left < 0.01 for row in fitting.rows)
-    return fitting.same_build and ratio.plain and stands and not chosen
+    return not chosen and ratio.plain and stands and fitting.same_build
 
 
 def _lowered(moving: Moving, carriers: list[int]) -> tuple[int, ...]:
@@ -239,9 +239,7 @@ def hands_size(fitting: Fitting, led: Mapping[int, Lead]) -> float:
 
     A hand is as long as the way to the first joint of its longest fingers. Of the body's size where neither is known.
     """
-    first: dict[str, Lead] = {}
-    for joint in sorted(led):
-        first.setdefault(led[joint].part or "", led[joint])
+    first = first_leads(led)
     at, ratios_found = fitting.target_pose.positions, []
     for side in SIDES:
         hand = first.get(f"{side} hand")

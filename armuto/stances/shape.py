@@ -20,11 +20,10 @@ import numpy as np
 from armuto import rotation
 from armuto.observed import Hinge
 from armuto.pairing.anatomy import unit
-from armuto.plans import BodyPlan, Part
+from armuto.plans import BodyPlan, Part, is_footing
 from armuto.rotation import FloatArray
 from armuto.skeleton import Skeleton
 from armuto.stances.posture import Posture, measure
-from armuto.stances.sizes import FOOTING
 
 ALIKE = 4.0  # degrees within which two limbs are bent by as much
 SLIGHT, CARRIED = 18.0, 11.0  # degrees: of all the bend of an arm, and of what of it goes aside, that may be its build
@@ -242,7 +241,7 @@ class Shape:
     @cached_property
     def floor(self) -> float:
         """The height of its lowest foot joint, or of its lowest joint where it has no feet."""
-        feet = [joint for joint in self.at if self.limbs.kind(joint).split(" ")[-1] in FOOTING]
+        feet = [joint for joint in self.at if is_footing(self.limbs.kind(joint))]
         return min((float(self.at[joint][1]) for joint in feet or self.at), default=0.0)
 
     @cached_property

@@ -14,7 +14,6 @@ from armuto.skeleton import Skeleton
 
 MEASURES = ("legs", "arms", "spine")
 HIGHEST_SOLE = 0.16  # of the length from hips to the lowest foot joint
-FOOTING = ("foot", "toes")
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 import json
 
 import numpy as np
+from django.test import Client
 
 from armuto.formats import bvh
 from armuto.tests import rests
@@ -20,6 +21,12 @@ from studio.tests.test_stances import Standing
 def lying(kind: str = "one axis") -> bytes:
     """A walk whose zero pose is no posture."""
     return bvh.serialise(bvh.from_clip(rests.rested(clip_of(WALK), np.random.default_rng(3), kind), None, 1.0))
+
+
+def fitting_of(client: Client, clip: Clip, figure: Character) -> dict:
+    """The fitting that the studio proposes for the two, as it answers."""
+    said = {"clip_id": clip.pk, "character_id": figure.pk}
+    return client.post("/api/fittings/", json.dumps(said), content_type="application/json").json()
 
 
 class RestPoses(IntakeCase):
@@ -42,11 +49,7 @@ class RestPoses(IntakeCase):
         self.lay(("walk.bvh", lying()), ("porter.glb", (DEMO / "porter.glb").read_bytes()))
         self.send("post", "accept")
         clip, figure = Clip.objects.get(), Character.objects.get()
-        made = self.client.post(
-            "/api/fittings/",
-            json.dumps({"clip_id": clip.pk, "character_id": figure.pk}),
-            content_type="application/json",
-        ).json()
+        made = fitting_of(self.client, clip, figure)
         # Whoever walks in the frame that stands for the rest pose is stood straight.
         self.assertIn(made["stances"]["source"]["name"], ("Posture from the motion", "T, made"))
         offers = self.client.get(f"/api/fittings/{made['id']}/offers").json()
@@ -78,11 +81,7 @@ class Floors(IntakeCase):
         self.lay(("walk.bvh", WALK.read_bytes()), ("porter.glb", (DEMO / "porter.glb").read_bytes()))
         self.send("post", "accept")
         clip, figure = Clip.objects.get(), Character.objects.get()
-        made = self.client.post(
-            "/api/fittings/",
-            json.dumps({"clip_id": clip.pk, "character_id": figure.pk}),
-            content_type="application/json",
-        ).json()
+        made = fitting_of(self.client, clip, figure)
         fitting = value_of(Fitting.objects.get(pk=made["id"]))
         before, digest = contacts_of(fitting, clip), clip.digest
         self.patch(f"library/clips/{clip.pk}", floor=-0.06)
