@@ -197,7 +197,7 @@ def grades() -> str:
 {rows}
 
 Of right ones, four generated clips on 50 bodies of other proportions: {right["good"]} good, {right["look"]} to look at, {right["wrong"]} wrong
-(to reach: at most 3 % to look at, none wrong). All demo clips on the figures of their kind are good (a test)."""
+(to reach: at most 3 % to look at, none wrong). All demo clips on the figures of their kind are good where each file is read by itself (a test)."""
 
 
 def soles_and_hands() -> str:

@@ -2,8 +2,6 @@
 
 import json
 
-from django.db import transaction
-
 from armuto import patterns as core
 from armuto.errors import BadInput
 from armuto.pairing import Assignment, assign
@@ -20,18 +18,23 @@ def known() -> list[core.Pattern]:
 def rows() -> list[Pattern]:
     found = list(Pattern.objects.all())
     if not found:
-        with transaction.atomic():
-            for value in core.shipped():
-                keep(value, shipped=True)
+        # Two may ask for the first time at once: whoever comes second finds them there.
+        Pattern.objects.bulk_create((_row(value, shipped=True) for value in core.shipped()), ignore_conflicts=True)
         found = list(Pattern.objects.all())
     return found
 
 
-def keep(value: core.Pattern, shipped: bool = False) -> Pattern:
+def keep(value: core.Pattern) -> Pattern:
     """A new pattern. Raises :class:`BadInput` when another one has its name."""
     if Pattern.objects.filter(name=value.name).exists():
         raise BadInput(f"{value.name}: there is a pattern of this name already; give it another.")
-    return Pattern.objects.create(
+    row = _row(value)
+    row.save()
+    return row
+
+
+def _row(value: core.Pattern, shipped: bool = False) -> Pattern:
+    return Pattern(
         name=value.name,
         plan=value.plan,
         about=value.about,

@@ -1,12 +1,15 @@
 """Pairing over HTTP: changes step by step, reasons, patterns, body plans, and what is kept for next time."""
 
 import json
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from armuto import patterns as core
 from armuto.tests.files import DEMO
 from studio.cast.models import Character
 from studio.fittings.models import FittingState
+from studio.patterns import keeping
 from studio.patterns.models import OwnPlan, Pattern
 from studio.tests.figures import rigged_like
 from studio.tests.test_api import Studio, bring_in
@@ -154,6 +157,21 @@ class Plans(Pairing):
 class Patterns(Pairing):
     def patterns(self) -> dict[str, dict]:
         return {row["name"]: row for row in self.client.get("/api/patterns/").json()}
+
+    def test_two_who_ask_first_at_once_both_find_what_ships(self):
+        Pattern.objects.all().delete()
+        shipped = core.shipped()
+
+        def meanwhile():
+            """Somebody else's request comes between the question and the answer."""
+            with mock.patch("studio.patterns.keeping.core.shipped", return_value=shipped):
+                keeping.rows()
+            return shipped
+
+        with mock.patch("studio.patterns.keeping.core.shipped", side_effect=meanwhile):
+            found = keeping.rows()
+        self.assertEqual(sorted(row.name for row in found), sorted(value.name for value in shipped))
+        self.assertTrue(all(row.shipped for row in found))
 
     def test_made_recognised_and_applied(self):
         made = self.post("/api/patterns/", name="numbers", fitting_id=self.made["id"]).json()

@@ -110,7 +110,8 @@ class Board(BoardCase):
             self.page.get_by_text("2 transfers: 2 of them are accepted already; the accepted result stays")
         ).to_be_visible()
         self.act("Bring up to date", 2)
-        self.page.get_by_role("button", name="Show all").click()
+        # As soon as nothing is out of date any more, the empty list offers it as well.
+        self.page.get_by_role("button", name="Show all").first.click()
         for one in ("porter", "bellringer"):
             self.state("walk", one, "good; an accepted result is kept")
         self.assertEqual(Revision.objects.count(), 8)

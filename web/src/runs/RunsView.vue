@@ -19,9 +19,13 @@ const id = computed(() => Number(route.params.id) || runs.history[0]?.id)
 const chosen = computed(() => runs.history.find((run) => run.id === id.value))
 const only = ref('')
 
+// Only the latest answer counts: one from before the run's end may come after it, and nothing asks again then.
+let asked = 0
 async function look() {
-  if (id.value)
-    items.value = await answer(client.GET('/api/runs/{run_id}/items', { params: { path: { run_id: id.value }, query: { state: only.value } } }))
+  if (!id.value) return
+  const mine = ++asked
+  const found = await answer(client.GET('/api/runs/{run_id}/items', { params: { path: { run_id: id.value }, query: { state: only.value } } }))
+  if (mine === asked) items.value = found
 }
 async function load() {
   await runs.load()
