@@ -142,7 +142,10 @@ class Fitting:
 
     def model(self, led: Mapping[int, Lead] | None = None) -> Model:
         """What the source shows in its stance, turned to where the target faces."""
-        return model_of(self.source, self.source_pose, led or self.leads(), self.turn, self.forward, self.said.hinges)
+        rolled = self.source_stance.rolled
+        return model_of(
+            self.source, self.source_pose, led or self.leads(), self.turn, self.forward, self.said.hinges, rolled
+        )
 
 
 class NothingToPair(ValueError):

@@ -13,7 +13,7 @@ from armuto.contacts import Bools, Contact, runs
 from armuto.fidelity import Bodies, deviations
 from armuto.fitting import Fitting, sole_of
 from armuto.leads import Lead, first_leads, footing
-from armuto.observing import lowest_of, resting_height
+from armuto.observing import lowest_of
 from armuto.plans import SIDES
 from armuto.rotation import FloatArray
 from armuto.settling import arms as clearing
@@ -192,22 +192,19 @@ def _floor(bench: Bench) -> Iterator[Measured]:
 
 
 def _soles(bench: Bench) -> Iterator[Measured]:
-    """How far the sole of a foot that rests is from the floor its source rests on, in cm, in the median over the clip.
+    """How far the sole of a foot that rests is from where its source's is, in cm, in the median over the clip.
 
-    The soles are the lowest points of the mesh, or as far below the feet as the figure rests; the floor is where the lowest
-    foot joint of the source rests, less the height of that joint above its own sole. Neither is what the fitting says.
+    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's lie below
+    its foot joints, as deep as its mesh, its motion or its rest shows, and turn with them: of a foot that stands on a rung with
+    its ball, the heel hangs below it on both. Nothing of this is what the fitting says of floors.
     """
     fitting, led = bench.fitting, bench.led
     feet, hips = footing(led), first_leads(led).get("hips")
     if hips is None or not feet or fitting.settings.height is not None:
         return
-    there = [led[joint].a for joint in feet]
-    own = sole_of(fitting.source, fitting.source_pose, there, hips.a, True)
-    at = np.stack([bench.sound.positions[joint] for joint in there], axis=1)
-    resting = resting_height(at, bench.sound.positions[hips.a], bench.clip.fps)
-    if own is None or resting is None:
+    own = sole_of(fitting.source, fitting.source_pose, [led[joint].a for joint in feet], hips.a, True)
+    if own is None:
         return
-    floor = (resting - own) * ratios(fitting).height
     for side in SIDES:
         mine = [joint for joint in feet if str(led[joint].part).startswith(f"{side} ")]
         rows = np.unique(
@@ -221,11 +218,25 @@ def _soles(bench: Bench) -> Iterator[Measured]:
         low = _lowest(bench, mine, hips.target)
         if low is None or len(rows) < 3:
             continue
-        off = low[rows] - floor
+        there = _source_soles(bench, [led[joint].a for joint in mine], own) * ratios(fitting).height
+        off = low[rows] - there[rows]
         worst = int(rows[np.argmax(np.abs(off))])
         yield Measured(
             "sole", f"{side} foot", worst, worst, abs(float(np.median(off))) * 100, 0.0, "cm", float(np.median(off))
         )
+
+
+def _source_soles(bench: Bench, feet: list[int], sole: float) -> FloatArray:
+    """Height ``(F,)`` of the lowest of the points that lie under foot joints of the source in its stance. sole: metres from
+    there up to the lowest of all its foot joints."""
+    pose, sound = bench.fitting.source_pose, bench.sound
+    floor = min(float(pose.positions[bench.led[joint].a, 1]) for joint in footing(bench.led)) - sole
+    heights = []
+    for joint in feet:
+        down = np.array([0.0, floor - pose.positions[joint, 1], 0.0])
+        under = rotation.rotate(rotation.inverse(pose.rotations[joint]), down)
+        heights.append((sound.positions[joint] + rotation.rotate(sound.rotations[joint], under))[:, 1])
+    return np.asarray(np.min(heights, axis=0))
 
 
 def _lowest(bench: Bench, feet: list[int], hips: int) -> FloatArray | None:

@@ -21,6 +21,9 @@ class Hinge:
     axis ``(3,)``: of the circle, in the first bone's joint frame, such that the limb bends by turning about it. along: its
     height over the circle's centre, the cosine between the second bone and the axis. bent ``(3,)``: the second bone's mean
     direction. certainty: 0 to 1. span: degrees of the circle that were seen.
+
+    second_axis ``(3,)``: the same axis in the second bone's joint frame, and second_certainty: how surely that frame shows it,
+    0 where it does not, as of a forearm whose own joint turns the palm.
     """
 
     axis: Vector
@@ -28,9 +31,11 @@ class Hinge:
     bent: Vector
     certainty: float
     span: float
+    second_axis: Vector = field(default_factory=lambda: np.zeros(3))
+    second_certainty: float = 0.0
 
     def turned(self, q: Vector) -> Hinge:
-        """The same hinge in a frame that ``q (4,)`` brings this one to."""
+        """The same hinge with the first bone's frame brought elsewhere by ``q (4,)``."""
         return replace(self, axis=rotation.rotate(q, self.axis), bent=rotation.rotate(q, self.bent))
 
     def flexed(self, onward: Vector, degrees: float) -> Vector | None:
@@ -54,23 +59,29 @@ class Hinge:
         return np.asarray(off / length) if length > 1e-6 else None
 
     def to_json(self) -> dict[str, Any]:
+        second = {
+            "second_axis": [round(float(v), 6) for v in self.second_axis],
+            "second_certainty": round(self.second_certainty, 4),
+        }
         return {
             "axis": [round(float(v), 6) for v in self.axis],
             "along": round(self.along, 6),
             "bent": [round(float(v), 6) for v in self.bent],
             "certainty": round(self.certainty, 4),
             "span": round(self.span, 2),
-        }
+        } | (second if self.second_certainty > 0 else {})
 
 
 @dataclass(frozen=True)
 class Observed:
     """hinges: by the limb's first joint. soles: ``(K, 3)`` lowest points of the skin of foot and toe joints, in metres in the
-    joint's frame. sole: height in metres of the lowest foot joint while feet rest, as motion shows it, or None."""
+    joint's frame. sole: height in metres of the lowest foot joint above the floor while feet rest, as motion shows it, or None.
+    sole_clips: in how many clips it was seen; in a single clip it is not told apart from where that clip's floor lies."""
 
     hinges: Mapping[int, Hinge] = field(default_factory=dict)
     soles: Mapping[int, Vector] = field(default_factory=dict)
     sole: float | None = None
+    sole_clips: int = 0
 
     def certainty_of(self, joint: int) -> float:
         """How sure the hinge of a limb is, 0 where none is known."""
@@ -91,7 +102,7 @@ def to_json(observed: Observed, names: Sequence[str]) -> dict[str, Any]:
     if observed.soles:
         out["soles"] = {names[joint]: points.round(5).tolist() for joint, points in sorted(observed.soles.items())}
     if observed.sole is not None:
-        out["sole"] = round(observed.sole, 5)
+        out["sole"], out["sole_clips"] = round(observed.sole, 5), observed.sole_clips
     return out
 
 
@@ -100,11 +111,14 @@ def from_json(table: Any, index: Mapping[str, int]) -> Observed:
     hinges = {}
     for name, row in dict(table.get("hinges", {})).items():
         axis, bent = _vector(row["axis"]), _vector(row["bent"])
-        numbers = [float(row[key]) for key in ("along", "certainty", "span")]
-        if not np.isfinite(numbers).all() or not 0 <= numbers[1] <= 1:
+        second = _vector(row["second_axis"]) if "second_axis" in row else np.zeros(3)
+        numbers = [float(row[key]) for key in ("along", "certainty", "span")] + [
+            float(row.get("second_certainty", 0.0))
+        ]
+        if not np.isfinite(numbers).all() or not 0 <= numbers[1] <= 1 or not 0 <= numbers[3] <= 1:
             raise ValueError("a hinge is not made of numbers")
         if name in index:
-            hinges[index[name]] = Hinge(axis, numbers[0], bent, numbers[1], numbers[2])
+            hinges[index[name]] = Hinge(axis, numbers[0], bent, numbers[1], numbers[2], second, numbers[3])
     soles = {}
     for name, rows in dict(table.get("soles", {})).items():
         points = np.array(rows, float).reshape(-1, 3)
@@ -116,7 +130,10 @@ def from_json(table: Any, index: Mapping[str, int]) -> Observed:
     sole = None if sole is None else float(sole)
     if sole is not None and not np.isfinite(sole):
         raise ValueError("the height of the feet is not a number")
-    return Observed(hinges, soles, sole)
+    clips = table.get("sole_clips", 0 if sole is None else 1)
+    if not isinstance(clips, int) or clips < 0:
+        raise ValueError("how many clips showed the soles is not a number")
+    return Observed(hinges, soles, sole, clips)
 
 
 def _vector(values: Any) -> Vector:

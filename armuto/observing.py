@@ -7,12 +7,15 @@ the same idea.
 
 *Soles.* The lowest points of the skin of a foot, by its own vertices at rest.
 
-*Floor.* Where feet rest, the lowest foot joint is as high above the floor as the body's sole is thick.
+*Floor.* Where feet rest, the lowest foot joint is as high above the floor as the body's sole is thick. One clip alone shows the
+sum of both: its floor is then taken to be at the file's zero. Several clips of a skeleton show its sole, and so where the floor
+of each lies.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -23,7 +26,8 @@ from armuto.pairing import Assignment
 from armuto.pairing.anatomy import unit
 from armuto.plans import SIDES, BodyPlan, is_footing, plan_of
 from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton
+from armuto.skeleton import Clip, Pose, Skeleton
+from armuto.stances.sizes import HIGHEST_SOLE
 
 HINGES = {
     "upper arm": ("lower arm", "hand"),
@@ -48,23 +52,55 @@ def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> O
         return Observed()
     step = max(1, sum(clip.frames for clip in long) // MOST)
     hinged = _hinged(parts, plan_of(parts))
-    seen: dict[int, list[FloatArray]] = {joint: [] for joint in hinged}
+    seen: dict[int, list[tuple[FloatArray, FloatArray]]] = {joint: [] for joint in hinged}
     heights = []
     for clip in long:
         world = clip.world()
         for joint, (lower, end) in hinged.items():
-            away = (world.positions[:, end] - world.positions[:, lower])[::step]
-            length = np.linalg.norm(away, axis=1, keepdims=True)
-            back = rotation.inverse(world.rotations[::step, joint])
-            seen[joint].append(rotation.rotate(back, away / np.maximum(length, 1e-9)))
+            seen[joint].append(
+                (
+                    _from(world, joint, lower, end, step),
+                    _from(world, lower, lower, joint, step),
+                )
+            )
         heights.append(_resting(world.positions, parts, clip.fps))
     hinges = {}
-    for joint, (lower, _) in hinged.items():
-        hinge = hinge_of(np.concatenate(seen[joint]), unit(skeleton.rest_translation[lower]))
+    for joint, (lower, end) in hinged.items():
+        onward, back = (np.concatenate(rows) for rows in zip(*seen[joint], strict=True))
+        hinge = hinge_of(onward, unit(skeleton.rest_translation[lower]))
         if hinge is not None:
+            # Seen from the second bone, the first turns the other way about the same axis.
+            second = hinge_of(back, -unit(skeleton.rest_translation[end]))
+            if second is not None:
+                hinge = replace(hinge, second_axis=-second.axis, second_certainty=second.certainty)
             hinges[joint] = hinge
-    told = [height for height in heights if height is not None]
-    return Observed(hinges, {}, float(np.median(told)) if told else None)
+    return Observed(hinges, {}, *sole_of_clips(heights, leg_length(skeleton, parts)))
+
+
+def _from(world: Pose, frame: int, start: int, end: int, step: int) -> FloatArray:
+    """The unit direction ``(N, 3)`` from one joint to another in a joint's frame, at every step-th frame of a clip."""
+    away = (world.positions[:, end] - world.positions[:, start])[::step]
+    length = np.linalg.norm(away, axis=1, keepdims=True)
+    return rotation.rotate(rotation.inverse(world.rotations[::step, frame]), away / np.maximum(length, 1e-9))
+
+
+def leg_length(skeleton: Skeleton, parts: Assignment) -> float:
+    """Metres along the longest leg from the hip to the foot joint; 0 where none is known."""
+    at, longest = skeleton.rest.positions, 0.0
+    for leg in plan_of(parts).legs:
+        joints = [bone.joint for part in leg for bone in parts.get(part.name, ())]
+        longest = max(longest, float(np.linalg.norm(np.diff(at[joints], axis=0), axis=1).sum()))
+    return longest
+
+
+def sole_of_clips(heights: Sequence[float | None], leg: float) -> tuple[float | None, int]:
+    """The height of the lowest foot joint above the floor, from how high feet rest in several clips, and how many show it.
+
+    The lower median: feet rest more often on something that is higher than the floor (a rung, a stair, a stage) than on
+    something lower. Heights that no sole has are left out.
+    """
+    told = sorted(height for height in heights if height is not None and 0 <= height <= HIGHEST_SOLE * leg)
+    return (told[(len(told) - 1) // 2], len(told)) if told else (None, 0)
 
 
 def _hinged(parts: Assignment, plan: BodyPlan) -> dict[int, tuple[int, int]]:
@@ -105,13 +141,22 @@ def hinge_of(directions: FloatArray, onward: FloatArray) -> Hinge | None:
 
 
 def ground(clip: Clip, parts: Assignment) -> dict[str, float | None]:
-    """Where the floor of a clip is, in metres, and why. feet: how high the lowest foot joint is while it rests; sole: how much
-    of that is the body's sole, as its mesh or its motion has shown it; floor: the rest. None for what cannot be told."""
-    feet, seen, rest = _resting(clip.world().positions, parts, clip.fps), clip.skeleton.observed, clip.skeleton.rest
-    joints = _feet(parts)
+    """Where the floor of a clip is and why, as :func:`ground_of` says it."""
+    seen, rest, joints = clip.skeleton.observed, clip.skeleton.rest, _feet(parts)
+    feet = _resting(clip.world().positions, parts, clip.fps)
     low = lowest_of(seen.soles, rest.rotations, rest.positions)
-    sole = float(rest.positions[joints, 1].min() - low) if low is not None and joints else seen.sole
-    return {"feet": feet, "sole": sole, "floor": None if feet is None or sole is None else feet - sole}
+    if low is None or not joints:
+        return ground_of(feet, seen.sole, seen.sole_clips)
+    return ground_of(feet, float(rest.positions[joints, 1].min() - low), 0)
+
+
+def ground_of(feet: float | None, sole: float | None, clips: int) -> dict[str, float | None]:
+    """Where the floor of a clip is, in metres, and why: None for what cannot be told.
+
+    feet: how high the lowest foot joint is while it rests. sole: how much of that is the body's sole; floor: the rest. clips:
+    how many clips show the sole, 0 where a mesh does. Where a single clip shows it, its floor is only taken to be at zero.
+    """
+    return {"feet": feet, "sole": sole, "floor": None if feet is None or sole is None else feet - sole, "clips": clips}
 
 
 def _feet(parts: Assignment) -> list[int]:

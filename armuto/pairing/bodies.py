@@ -31,6 +31,7 @@ LIMB_KINDS = frozenset(
     for front in ("", "front ", "hind ")
     for kind in ("shoulder", "upper arm", "lower arm", "hand", "upper leg", "lower leg", "foot")
 ) | {"upper wing", "lower wing", "wing hand", "wing shoulder"}
+LIKENESS = 4.0  # what twins of one length add
 MOST = 8  # twins that are looked at, the longest first
 
 
@@ -234,7 +235,7 @@ def _body(anatomy: Anatomy, names: Names, plan: BodyPlan, found: dict[str, Limb]
         return None
     up, tilt = _level(anatomy, standing, across, up)
     score = sum(limb.ways[k].score for limb in found.values() for k in (0, 1))
-    score += 2 * sum(limb.twins.likeness for limb in found.values())
+    score += LIKENESS * sum(limb.twins.likeness for limb in found.values())
     posture = _stance(anatomy, plan, found, standing, up, leg, hips, chest)
     posture += _off(tilt, 0.0, 15.0, -8.0)
     score += posture
@@ -453,6 +454,8 @@ def _nod(anatomy: Anatomy, body: Body) -> FloatArray:
     line = [body.chest]
     while True:
         steps = [c for c in anatomy.skeleton.children[line[-1]] if c not in arms]
+        if len(line) > 1 and sum(bool(anatomy.skeleton.children[c]) for c in steps) > 1:
+            break  # this is the head: what leads on from it is hair, ears or a hat
         steps = [c for c in steps if (anatomy.at[c] - anatomy.at[line[-1]]) @ body.up > 0.8 * anatomy.length[c]]
         if not steps:
             break
@@ -476,13 +479,15 @@ def _beyond(anatomy: Anatomy, foot: int) -> FloatArray | None:
 
 
 def _thumb(anatomy: Anatomy, hand: int, facing: FloatArray) -> float:
-    """-1 to 1: how far the finger that starts nearest to the wrist lies in front of the others."""
+    """-1 to 1: how far the finger that ends nearest to the wrist lies in front of the others."""
     starts = [c for c in anatomy.skeleton.children[hand] if anatomy.skeleton.children[c]]
-    if len(starts) < 3:
+    if len(starts) < 2:
         return 0.0
     tips = [anatomy.line(c)[-1] for c in starts]
     far = [float(np.linalg.norm(anatomy.at[tip] - anatomy.at[hand])) for tip in tips]
-    thumb = int(np.argmin(far))
+    thumb, *others = np.argsort(far)
+    if len(starts) == 2 and far[thumb] > 0.85 * far[others[0]]:
+        return 0.0  # two fingers alike: neither is a thumb
     rest = np.mean([anatomy.at[tip] for n, tip in enumerate(tips) if n != thumb], axis=0)
     away = (anatomy.at[tips[thumb]] - rest) / (max(far) + 1e-9)
     return float(np.clip(away @ facing / 0.4, -1, 1))

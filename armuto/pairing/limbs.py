@@ -3,7 +3,7 @@
 All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, the limb ending early or not,
 are scored at once:
 
-    score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over
+    score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over  −  costs of sharp bends
 
 dₖ is the length from one part to the next, L the length of the limb's required parts, reckoned from those that are there, sₖ
 and σₖ the share and spread that the body plan gives. The weights exp(score) of all ways together give the probability of each
@@ -31,7 +31,9 @@ ABSENT = 2.0  # cost of a required part at the end of a limb that is not there
 LEAST = 2  # required parts of a limb that are there in any case
 IDLE = 1.5  # cost of a bone that moves no skin, where others do
 LONGEST = 14  # bones of a line that are looked at
-Measures = tuple[FloatArray, FloatArray, NDArray[Any], NDArray[Any], NDArray[Any]]
+SHARP = 1.5  # cost of a bend by LEAST_BEND + 60 degrees or more between required parts
+LEAST_BEND = 40.0  # degrees
+Measures = tuple[FloatArray, FloatArray, NDArray[Any], NDArray[Any], NDArray[Any], FloatArray]
 
 
 @dataclass(frozen=True)
@@ -65,9 +67,11 @@ def ways(
     lines = [line[:LONGEST] for line in lines]
     bones = len(lines[0])
     each = [_measures(anatomy, line) for line in lines]
-    along, straight, fan, still, leaf = each[0]
+    along, straight, fan, still, leaf, ways_on = each[0]
+    turns = [ways_on]
     if len(each) > 1:
         along, straight = (along + each[1][0]) / 2, (straight + each[1][1]) / 2
+        turns.append(each[1][5])
         fan, leaf = np.minimum(fan, each[1][2]), leaf & each[1][4]
     said = np.sum([table[:bones] for table in names], axis=0)
     twins = len(lines)
@@ -78,6 +82,7 @@ def ways(
             continue
         at = _choices(bones, len(chosen))
         score = _lengths(along, straight, at, [parts[n] for n in chosen])
+        score -= _bends(turns, at, [parts[n] for n in chosen])
         score += OPTIONAL * sum(not parts[n].required for n in chosen) - ABSENT * missing
         whole = fans and chosen[-1] == len(parts) - 1
         score += _passed(still, leaf, at, fan if whole else np.zeros_like(fan), whole)
@@ -129,7 +134,8 @@ def _presences(required: tuple[bool, ...]) -> list[tuple[tuple[int, ...], int]]:
 
 def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
     """Lengths between the bones of a line along it and straight, how many bones fan out at each, who lies on its parent, who is
-    last. Kept with the anatomy, since several limbs are tried on one line.
+    last; and the unit vectors from each to each ``(bones, bones, 3)``. Kept with the anatomy, since several limbs are tried on
+    one line.
     """
     kept: Measures | None = anatomy.measured.get(line)
     if kept is not None:
@@ -137,12 +143,14 @@ def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
     joints = list(line)
     run = np.concatenate([[0.0], np.cumsum(anatomy.length[joints[1:]])])
     at = anatomy.at[joints]
-    straight = np.linalg.norm(at[:, None] - at[None], axis=-1)
+    away = at[None] - at[:, None]
+    straight = np.linalg.norm(away, axis=-1)
+    way = away / np.maximum(straight, 1e-12)[..., None]
     children = anatomy.skeleton.children
     fan = np.array([sum(bool(children[c]) for c in children[joint]) for joint in joints])
     still = anatomy.length[joints] <= ZERO * anatomy.size
     leaf = np.array([not children[joint] and joint not in anatomy.ended for joint in joints])
-    anatomy.measured[line] = made = (np.abs(run[:, None] - run[None]), straight, fan, still, leaf)
+    anatomy.measured[line] = made = (np.abs(run[:, None] - run[None]), straight, fan, still, leaf, way)
     return made
 
 
@@ -161,6 +169,19 @@ def _lengths(along: FloatArray, straight: FloatArray, at: NDArray[np.int64], par
     # A bone that is passed over should lie on the line from one part to the next, as bones for twist do.
     bent = (far - straight[rows, columns]) / np.maximum(far, 1e-12)
     return np.asarray(score - np.minimum(25 * bent, 3.0).sum(axis=1))
+
+
+def _bends(turns: Sequence[FloatArray], at: NDArray[np.int64], parts: Sequence[Part]) -> FloatArray:
+    """Costs of sharp bends at the required parts between the first and the last: a limb at rest is straighter at a knee than
+    at an ankle. turns: of each line, unit vectors from bone to bone."""
+    needed = [n for n, part in enumerate(parts) if part.required]
+    cost = np.zeros(len(at))
+    for a, b, c in zip(needed, needed[1:], needed[2:], strict=False):
+        before, knee, after = at[:, a], at[:, b], at[:, c]
+        cosine = np.mean([np.sum(way[before, knee] * way[knee, after], axis=1) for way in turns], axis=0)
+        bend = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+        cost += SHARP * np.clip((bend - LEAST_BEND) / 60.0, 0.0, 1.0)
+    return cost
 
 
 def _passed(

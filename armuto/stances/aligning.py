@@ -64,7 +64,7 @@ class Row:
 class Model:
     """Whom a body is to stand like: places of its paired joints on the other's body, turned to the facing of this one.
 
-    forward: where both face then. tips, hinges: see :class:`Shape`. believed: whether hinges count, of either body.
+    forward: where both face then. tips, hinges, rolled: see :class:`Shape`. believed: whether hinges count, of either body.
     """
 
     at: Mapping[int, FloatArray]
@@ -72,6 +72,7 @@ class Model:
     tips: Mapping[int, FloatArray]
     hinges: Mapping[int, Hinge] = field(default_factory=dict)
     believed: bool = True
+    rolled: bool = False
 
 
 def model_of(
@@ -81,8 +82,9 @@ def model_of(
     turn: FloatArray,
     forward: FloatArray,
     believed: bool = True,
+    rolled: bool = False,
 ) -> Model:
-    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed: see
+    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed, rolled: see
     :class:`Model`."""
     at = {joint: rotation.rotate(turn, lead.place) for joint, lead in led.items()}
     tips = tips_of(source, pose.positions, pose.ends, {j: lead.a for j, lead in led.items() if _is_toes(lead.part)})
@@ -91,7 +93,9 @@ def model_of(
         for joint, lead in led.items()
         if believed and lead.a in source.observed.hinges and not lead.spread
     }
-    return Model(at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()}, hinges, believed)
+    return Model(
+        at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()}, hinges, believed, rolled
+    )
 
 
 def _is_toes(part: str | None) -> bool:
@@ -109,7 +113,7 @@ def shapes(
     seen = target.observed.hinges if model.believed else {}
     hinges = {joint: hinge.turned(pose.rotations[joint]) for joint, hinge in seen.items() if joint in parts}
     own = Shape(limbs, here, model.forward, tips, hinges)
-    return own, Shape(limbs, model.at, model.forward, model.tips, model.hinges)
+    return own, Shape(limbs, model.at, model.forward, model.tips, model.hinges, model.rolled)
 
 
 def align(

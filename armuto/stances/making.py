@@ -18,9 +18,10 @@ from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton, local_rotations
 from armuto.stances.aligning import Model, align
 from armuto.stances.posture import UP
-from armuto.stances.shape import Shape, limbs_of, roll_to, square, tips_of, turn_between
+from armuto.stances.shape import CLEARLY, SURE, Shape, limbs_of, roll_to, square, tips_of, turn_between
 from armuto.stances.value import posed
 
+ASLANT = 0.5  # sine of the least angle between a bone and its hinge by which it can be rolled
 SYMMETRIC = 0.02  # of the height: so far a joint may rest from where its twin is mirrored
 STEEPEST = 20.0  # degrees from upright that a bone of the trunk keeps when a body is stood straight
 
@@ -50,13 +51,23 @@ def average(clip: Clip, first: int, last: int) -> FloatArray:
 
 
 class Doll:
-    """A body whose bones are turned in the world one after another, everything below going along."""
+    """A body whose bones are turned in the world one after another, everything below going along.
+
+    believed: whether limbs bend about the hinges that motion has shown of the skeleton.
+    """
 
     def __init__(
-        self, skeleton: Skeleton, rotations: FloatArray, parts: Assignment, plan: BodyPlan, forward: FloatArray
+        self,
+        skeleton: Skeleton,
+        rotations: FloatArray,
+        parts: Assignment,
+        plan: BodyPlan,
+        forward: FloatArray,
+        believed: bool = True,
     ):
         pose = posed(skeleton, rotations)
         self.skeleton, self.plan, self.forward = skeleton, plan, forward
+        self.hinges = skeleton.observed.hinges if believed else {}
         self.at, self.world, self.ends = pose.positions.copy(), pose.rotations.copy(), pose.ends.copy()
         self.parts: dict[int, str | None] = {bone.joint: part for part, bones in parts.items() for bone in bones}
         self.limbs = limbs_of(skeleton, self.parts, plan)
@@ -81,7 +92,27 @@ class Doll:
         shape = self.shape()
         bend, expected = shape.bend(joint), shape.expected(joint) if bends is None else bends
         if bend is not None and expected is not None:
-            self.turn(joint, roll_to(wanted, bend[0], expected))
+            hinged = self._hinged(joint, wanted)
+            self.turn(joint, roll_to(wanted, bend[0] if hinged is None else hinged, expected))
+
+    def _hinged(self, joint: int, along: FloatArray) -> FloatArray | None:
+        """The way a limb bends about its hinge, square to its first bone; None where motion has not surely shown it."""
+        hinge = self.hinges.get(joint)
+        if hinge is None or hinge.certainty < SURE:
+            return None
+        return hinge.turned(self.world[joint]).flexed(along, CLEARLY)
+
+    def roll_second(self, first: int, second: int, axis: FloatArray) -> bool:
+        """Roll a limb's second bone so that its hinge, as that bone's own motion has shown it, lies along an axis; whether it
+        has shown it surely."""
+        hinge, along = self.hinges.get(first), self.shape().direction(second)
+        if hinge is None or along is None or hinge.second_certainty < SURE:
+            return False
+        shown = square(rotation.rotate(self.world[second], hinge.second_axis), along)
+        if float(np.linalg.norm(shown)) < ASLANT:
+            return False
+        self.turn(second, roll_to(along, unit(shown), unit(square(axis, along))))
+        return True
 
     def joint(self, part: str) -> int | None:
         return self.limbs.joints.get(part)
@@ -112,11 +143,13 @@ def arms(doll: Doll, degrees: float) -> None:
             if joint is None:
                 continue
             found = True
-            hand = doll.joint(f"{side} hand")
+            hand, upper = doll.joint(f"{side} hand"), doll.joint(f"{side} upper arm")
             framed = doll.shape().frame(hand) if hand is not None else None
             if kind == "lower arm" and framed is not None:
-                # The palm turns in the forearm.
                 doll.point(joint, wanted)
+                if upper is not None and doll.roll_second(upper, joint, np.cross(wanted, doll.forward)):
+                    continue  # this forearm keeps to its elbow: its palm turns in the wrist
+                # The palm turns in the forearm.
                 framed = doll.shape().frame(hand)  # type: ignore[arg-type]
                 if framed is not None:
                     doll.turn(joint, roll_to(wanted, framed[1], square(doll.forward, wanted)))
@@ -156,6 +189,9 @@ def straight(doll: Doll, steepest: float = STEEPEST) -> None:
             if bone is not None:
                 # Feet are still anywhere, and do not say yet where knees go.
                 doll.point(bone, -UP, -doll.forward)
+        thigh, shin = (doll.joint(f"{side} {kind}") for kind in ("upper leg", "lower leg"))
+        if thigh is not None and shin is not None:
+            doll.roll_second(thigh, shin, across)
         foot = doll.joint(f"{side} foot")
         if foot is not None:
             _level_foot(doll, foot)

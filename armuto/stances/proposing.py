@@ -106,4 +106,4 @@ def propose(
     # In the middle of an action, more than a little of a lean is the action's and not the build's.
     making.straight(doll, making.STEEPEST if posture.stands else ACTING)
     making.arms(doll, 90.0)
-    return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", doll.rotations())
+    return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", doll.rotations(), rolled=True)

@@ -80,7 +80,7 @@ class Shape:
     """A body's points at its paired joints. at: by joint. tips: where a joint without a paired one below it ends, if known.
 
     forward: where the body faces, a horizontal unit vector. hinges: about which limbs turn, where motion has shown it, by the
-    limb's first joint and in the world.
+    limb's first joint and in the world. rolled: see :class:`armuto.stances.value.Stance`.
     """
 
     limbs: Limbs
@@ -88,6 +88,7 @@ class Shape:
     forward: FloatArray
     tips: Mapping[int, FloatArray] = field(default_factory=dict)
     hinges: Mapping[int, Hinge] = field(default_factory=dict)
+    rolled: bool = False
 
     def direction(self, joint: int) -> FloatArray | None:
         """To the next paired joint, or forward along its frame."""
@@ -267,7 +268,8 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
 
     Where motion has shown both hinges, the ways the two bend about them. Where it has shown the one's and the other is bent,
     the way the one bends when it is bent as far. Else the bends themselves, or how a straight limb would bend: both
-    bodies' when neither shows more.
+    bodies' when neither shows more. Between straight arms that is relied upon only where one of them was rolled by it: else
+    they are carried alike.
     """
     found = own.bend(joint), other.bend(joint)
     if found[0] is None or found[1] is None:
@@ -297,6 +299,8 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
             # Both the other's bend and this hinge must be sure: what is left is told as if nothing had moved.
             marks[n] = unit(hinge.certainty * way + (1 - hinge.certainty) * marks[n])
             trust[n] = max(trust[n], hinge.certainty)
+    if max(trust) <= 0 and any(shape.rolled for shape in shapes) and HINGES.get(own.limbs.kind(joint)) == 1.0:
+        return marks[0], marks[1], 1.0
     return marks[0], marks[1], max(trust)
 
 

@@ -22,7 +22,8 @@ class Stance:
 
     how: what it was made of, in words. base: the posture before anything was turned by hand. turned: by joint, the rotation
     ``(4,)`` in the joint's own frame that was added by hand. start: where alignment began, when base is what alignment made of
-    it; such a stance follows the other figure whenever pairs or the other's stance change.
+    it; such a stance follows the other figure whenever pairs or the other's stance change. rolled: its straight arms were
+    rolled so that they would bend forward, whatever the chest does, as :func:`armuto.stances.making.arms` rolls them.
     """
 
     name: str
@@ -30,6 +31,7 @@ class Stance:
     base: FloatArray
     turned: Mapping[int, FloatArray] = field(default_factory=dict)
     start: FloatArray | None = None
+    rolled: bool = False
 
     @property
     def aligned(self) -> bool:
@@ -128,7 +130,7 @@ def to_json(stance: Stance, skeleton: Skeleton) -> dict[str, Any]:
         "aligned": stance.aligned,
         "rotations": by_name(stance.begun),
         "turned": {skeleton.names[joint]: q.tolist() for joint, q in stance.turned.items()},
-    }
+    } | ({"rolled": True} if stance.rolled else {})
 
 
 def from_json(table: Any, skeleton: Skeleton) -> Stance:
@@ -141,7 +143,8 @@ def from_json(table: Any, skeleton: Skeleton) -> Stance:
         skeleton.index[name]: _quaternion(q) for name, q in dict(table["turned"]).items() if name in skeleton.index
     }
     aligned = bool(table["aligned"])
-    return Stance(str(table["name"]), str(table["how"]), start, turned, start if aligned else None)
+    rolled = bool(table.get("rolled", False))
+    return Stance(str(table["name"]), str(table["how"]), start, turned, start if aligned else None, rolled)
 
 
 def _rotations(table: Any, skeleton: Skeleton) -> FloatArray:

@@ -54,15 +54,41 @@ class Hinges(unittest.TestCase):
         far = hinge.flexed(self.onward, 60.0)
         np.testing.assert_allclose(far, [0, np.sin(0.16), -np.cos(0.16)], atol=0.03)
 
+    def test_the_second_bone_shows_the_same_axis(self):
+        """Both bones of an elbow see one axis, at any bend; a forearm that turns its palm blurs its own sight of it."""
+        clip = formats.read((DEMO / "hall/sweep.bvh").read_bytes(), "sweep.bvh").clips[0]
+        parts, skeleton = fitting.pairing.assign(clip.skeleton), clip.skeleton
+        upper, lower = (parts[f"right {kind}"][0].joint for kind in ("upper arm", "lower arm"))
+        hinge = observing.of_motion(skeleton, parts, [clip]).hinges[upper]
+        turns = clip.world().rotations[::10]
+        seen = [
+            rotation.rotate(turns[:, joint], axis) for joint, axis in ((upper, hinge.axis), (lower, hinge.second_axis))
+        ]
+        self.assertGreater(float(np.sum(seen[0] * seen[1], axis=-1).min()), 0.999)
+        palm = clip.rotations.copy()
+        along = skeleton.rest_translation[parts["right hand"][0].joint]
+        twist = rotation.about(along / np.linalg.norm(along), 1.2 * np.sin(np.linspace(0, 20, clip.frames)))
+        palm[:, lower] = rotation.multiply(palm[:, lower], twist)
+        blurred = observing.of_motion(skeleton, parts, [replace(clip, rotations=palm)]).hinges[upper]
+        self.assertAlmostEqual(blurred.certainty, hinge.certainty, places=5)
+        self.assertLess(blurred.second_certainty, 0.5)
+
     def test_json_brings_it_back(self):
         hinge = observing.hinge_of(arc(60, 8), self.onward)
         assert hinge is not None
+        hinge = replace(hinge, second_axis=np.array([0.0, 0.0, 1.0]), second_certainty=0.7)
         made = Observed({1: hinge}, {2: np.array([[0.0, -0.02, 0.1]])}, 0.03)
         tree = json.loads(json.dumps(observed.to_json(made, ["a", "b", "c"])))
         back = observed.from_json(tree, {"b": 1, "c": 2})
         np.testing.assert_allclose(back.hinges[1].axis, hinge.axis, atol=1e-5)
+        self.assertEqual((back.hinges[1].second_axis.tolist(), back.hinges[1].second_certainty), ([0.0, 0.0, 1.0], 0.7))
         self.assertEqual((back.sole, back.soles[2].tolist()), (0.03, [[0.0, -0.02, 0.1]]))
-        for damaged in ({"hinges": {"b": {}}}, {"soles": {"c": [["x", 0, 0]]}}, {"sole": "low"}):
+        for damaged in (
+            {"hinges": {"b": {}}},
+            {"sole": 0.02, "sole_clips": -1},
+            {"soles": {"c": [["x", 0, 0]]}},
+            {"sole": "low"},
+        ):
             with self.assertRaises((ValueError, KeyError, TypeError)):
                 observed.from_json(damaged, {"b": 1, "c": 2})
 
@@ -151,6 +177,25 @@ class Soles(unittest.TestCase):
             self.assertAlmostEqual(made.floors[0], 0.02, delta=0.002)
             heights = settled.sole_heights(own, made)
             self.assertLess(abs(float(np.median(heights))), 0.004)
+
+    def test_a_sole_is_what_several_clips_show(self):
+        """One clip's feet rest as high as its sole and its floor together; the lowest of several tell them apart."""
+        clip, _ = settled.walk(80)
+        parts = fitting.pairing.assign(clip.skeleton)
+        raised = replace(clip, translations=clip.translations + [0.0, 0.05, 0.0])
+        far = replace(clip, translations=clip.translations + [0.0, 0.9, 0.0])
+        alone = observing.of_motion(clip.skeleton, parts, [raised])
+        self.assertAlmostEqual(alone.sole or 0.0, 0.07, delta=0.002)
+        self.assertEqual(alone.sole_clips, 1)
+        seen = observing.of_motion(clip.skeleton, parts, [raised, clip, far])
+        self.assertAlmostEqual(seen.sole or 0.0, 0.02, delta=0.002)
+        self.assertEqual(seen.sole_clips, 2)
+        own = replace(clip.skeleton, observed=seen)
+        for made, floor in ((clip, 0.0), (raised, 0.05), (far, 0.9)):
+            said = observing.ground(replace(made, skeleton=own), parts)
+            self.assertAlmostEqual(said["floor"] or 0.0, floor, delta=0.002)
+            self.assertEqual(said["clips"], 2)
+        self.assertIsNone(observing.of_motion(clip.skeleton, parts, [far]).sole)
 
     def test_ground_of_a_clip(self):
         clip, _ = settled.walk(80)

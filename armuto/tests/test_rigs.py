@@ -42,6 +42,17 @@ class Generated(unittest.TestCase):
                         self.assertEqual(own, set(joints), f"{feature} {seed} {part} {[keys[j] for j in own]}")
 
 
+class Sides(unittest.TestCase):
+    def test_hair_and_tall_ears_do_not_turn_a_nameless_body_round(self):
+        """Bodies without a telling name: hair far behind the head and no toes; ears as long as arms, uneven legs."""
+        for seed, feature, style in ((700_466, "hair", "nonsense"), (800_356, "ears", "numbers")):
+            skeleton, truth, _ = rigs.rig(np.random.default_rng(seed), feature, style)
+            found = matching.Tally()
+            found.add(feature, pairing.assign(skeleton), truth)
+            self.assertEqual(sum(found.swapped.values()), 0, feature)
+            self.assertGreater(found.share(), 0.8, feature)
+
+
 class Rests(unittest.TestCase):
     def test_sides_by_clear_names_hold_on_crossed_legs_and_a_turned_trunk(self):
         body = figures.body()

@@ -59,7 +59,7 @@ class Side:
 
     def doll(self, rotations: FloatArray) -> making.Doll:
         forward = looking(self.skeleton, rotations, self.parts)
-        return making.Doll(self.skeleton, rotations, self.parts, self.plan, forward)
+        return making.Doll(self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.said.hinges)
 
     def joint(self, name: str) -> int:
         if name not in self.skeleton.index:
@@ -217,7 +217,7 @@ def _arms(name: str, degrees: float | None = None):
         doll = side.doll(side.stance.rotations)
         making.arms(doll, angle)
         full = name if degrees is not None else f"{name} of {angle:g}°"
-        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", doll.rotations())
+        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", doll.rotations(), rolled=True)
 
     return make
 

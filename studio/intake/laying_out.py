@@ -79,6 +79,15 @@ def _ready(row: IntakeFile) -> None:
     row.save()
 
 
+def _ground(clip: ClipValue, document: Document, identity: str) -> dict[str, float | None]:
+    """Where a clip's floor is, by the soles that clips of the same skeleton have shown where the library has any."""
+    found = observing.ground(takes.without_calibration(clip), document.parts)
+    known = Skeleton.objects.filter(identity=identity).values_list("observed", flat=True).first()
+    if found["clips"] and known and "sole" in known:
+        return observing.ground_of(found["feet"], known["sole"], known.get("sole_clips", 1))
+    return found
+
+
 def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: int, identity: str) -> None:
     calibration = takes.calibration(clip)
     still = takes.still_joints(clip)
@@ -91,7 +100,7 @@ def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: 
         "travel": takes.travel(takes.without_calibration(clip)),
         "loop": takes.loops(takes.without_calibration(clip)),
         "several": len(document.clips) > 1,
-        "ground": observing.ground(takes.without_calibration(clip), document.parts),
+        "ground": _ground(clip, document, identity),
     }
     content = arrays.content_hash(clip, identity)
     values = {

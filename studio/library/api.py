@@ -49,7 +49,7 @@ class SkeletonTree(Schema):
 class ClipOut(Schema):
     """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
     leading frames of the take look like calibration. ground: how high feet rest, what of that is their soles, and where that
-    puts the floor, in metres; floor: where a person says it is."""
+    puts the floor, in metres, and in how many clips the soles were seen; floor: where a person says it is."""
 
     id: int
     name: str
@@ -72,6 +72,10 @@ class ClipOut(Schema):
     take_name: str
     ground: dict[str, float | None]
     floor: float | None
+
+    @staticmethod
+    def resolve_ground(clip: Clip) -> dict[str, float | None]:
+        return clip.known_ground()
 
     @staticmethod
     def resolve_take_name(clip: Clip) -> str:
@@ -184,7 +188,7 @@ def skeleton_out(row: Skeleton) -> dict:
 
 @router.get("clips", response=list[ClipOut], operation_id="list_clips")
 def list_clips(request: HttpRequest):
-    return Clip.objects.select_related("take")
+    return Clip.objects.select_related("take").prefetch_related("skeleton")
 
 
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
@@ -206,7 +210,7 @@ def change_many(request: HttpRequest, wanted: ManyChange):
         for row in Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"):
             tags = [tag for tag in [*row.tags, *wanted.tag] if tag not in wanted.untag]
             change_clip(row, tags=tags, retired=wanted.retired)
-    return Clip.objects.filter(pk__in=wanted.ids).select_related("take")
+    return Clip.objects.filter(pk__in=wanted.ids).select_related("take").prefetch_related("skeleton")
 
 
 @router.post("names", response=dict[int, str], operation_id="rename_clips")

@@ -1,6 +1,7 @@
 """Putting what the core has read into the library."""
 
 import hashlib
+from dataclasses import replace
 
 import numpy as np
 from django.db import transaction
@@ -53,14 +54,27 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
 
 
 def observe(row: Skeleton, value: SkeletonValue) -> None:
-    """Take up what a file's motion shows of the skeleton: hinges that it shows more surely, and the height of its feet if it is
-    the first to show it. What was fitted before keeps to what was known then."""
+    """Take up what a file's motion shows of the skeleton's hinges, where it shows them more surely. What was fitted before
+    keeps to what was known then."""
     known = observed.from_json(row.observed, value.index)
     better = {
         joint: hinge for joint, hinge in value.observed.hinges.items() if hinge.certainty > known.certainty_of(joint)
     }
-    sole = value.observed.sole if known.sole is None else known.sole
-    made = observed.to_json(observed.Observed({**known.hinges, **better}, {}, sole), value.names)
+    _keep_observed(row, replace(known, hinges={**known.hinges, **better}))
+
+
+def observe_soles(row: Skeleton) -> None:
+    """Take up how high feet rest in all clips of the skeleton, each above the floor that a person said it has, or else above
+    zero."""
+    clips = row.clips.filter(segment_of=None).exclude(ground={}).values_list("ground", "floor")
+    heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in clips]
+    value = row.value()
+    sole, told = observing.sole_of_clips(heights, observing.leg_length(value, row.assignment()))
+    _keep_observed(row, replace(value.observed, sole=sole, sole_clips=told))
+
+
+def _keep_observed(row: Skeleton, seen: observed.Observed) -> None:
+    made = observed.to_json(seen, row.value().names)
     if made != row.observed:
         row.observed = made
         row.save(update_fields=["observed"])
@@ -128,6 +142,8 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
         fps=row.fps,
         content=row.content,
         notes=row.notes,
+        contacts=row.contacts,
+        floor=row.floor,
     )
     _set_range(made, whole, first, last)
     made.save()
@@ -146,6 +162,7 @@ def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, in
     row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
     _set_range(row, clip, *kept)
     row.save()
+    observe_soles(row.skeleton)
     Motion.objects.update_or_create(
         clip=row,
         defaults={
@@ -212,8 +229,9 @@ def change_clip(
         row.tags = sorted({" ".join(tag.split())[:60] for tag in tags if tag.strip()}, key=str.lower)
     if retired is not None:
         row.retired = retired
+    before = row.first, row.last
     wanted = (row.first if first is None else first, row.last if last is None else last)
-    if wanted != (row.first, row.last):
+    if wanted != before:
         first, last = wanted
         if not 0 <= first <= last < row.frames:
             raise BadInput(
@@ -230,6 +248,8 @@ def change_clip(
     row.save(
         update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "ground", "floor", "revision"]
     )
+    if floor is not None or wanted != before:
+        observe_soles(row.skeleton)
 
 
 def floor_said(name: str, floor: float) -> float:

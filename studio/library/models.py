@@ -8,6 +8,7 @@ from django.db import models
 
 from armuto import skeleton as core
 from armuto.observed import from_json as observed_from
+from armuto.observing import ground_of
 from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
 from studio.digests import digest
@@ -90,7 +91,7 @@ class Clip(models.Model):
     calibration: how many leading frames look like calibration. loop: it ends as it began. retired: out of the library's
     sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found. content:
     hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from whose take it
-    was cut. ground: how high feet rest in the range, what of that is their soles, and where that puts the floor, in metres
+    was cut. ground: how high feet rest in the range, and what was known then of where that puts the floor
     (:func:`armuto.observing.ground`). floor: where a person says that the floor is.
     """
 
@@ -130,6 +131,11 @@ class Clip(models.Model):
     def length(self) -> int:
         """Frames of the clip itself."""
         return self.last - self.first + 1
+
+    def known_ground(self) -> dict[str, float | None]:
+        """Its ground, with what all clips of its skeleton show of the soles by now."""
+        seen = self.skeleton.observed
+        return ground_of(self.ground.get("feet"), seen.get("sole"), seen.get("sole_clips", 0))
 
     def whole(self) -> core.Clip:
         """The whole take as the core's value, motion included."""

@@ -1,6 +1,7 @@
 """What was read of a clip and a body, shown with its evidence, and overruled: rest poses, floors, soles, hinges, axes."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 from django.test import Client
@@ -97,6 +98,40 @@ class Floors(IntakeCase):
         clip.refresh_from_db()
         self.assertEqual((clip.floor, clip.digest), (None, digest))
         self.assertEqual(self.patch(f"library/clips/{clip.pk}", floor=4000).status_code, 422)
+
+    def test_clips_of_a_skeleton_tell_its_soles_from_their_floors(self):
+        walk, sweep = WALK.read_bytes(), (DEMO / "hall/sweep.bvh").read_bytes()
+        raised = bvh.to_clip(bvh.parse(sweep, "sweep.bvh"), "sweep")
+        raised = replace(raised, translations=raised.translations + [0.0, 5.0, 0.0])
+        self.lay(("raised.bvh", bvh.serialise(bvh.from_clip(raised, None, 1.0))))
+        (row,) = self.rows()
+        self.assertEqual(row["found"]["ground"]["clips"], 1)
+        self.send("post", "accept")
+        self.lay(("walk.bvh", walk))
+        self.send("post", "accept")
+        skeleton = Skeleton.objects.get()
+        self.assertEqual(skeleton.observed["sole_clips"], 2)
+        grounds = {row["name"]: row["ground"] for row in self.client.get("/api/library/clips").json()}
+        for name, floor in (("walk", 0.0), ("raised", 0.05)):
+            self.assertAlmostEqual(grounds[name]["floor"], floor, delta=0.002)
+            self.assertEqual(grounds[name]["clips"], 2)
+        # The next file of this skeleton is told with what is known of it by then.
+        self.lay(("bow.bvh", (DEMO / "hall/bow.bvh").read_bytes()))
+        (row,) = self.rows()
+        self.assertAlmostEqual(row["found"]["ground"]["floor"], 0.0, delta=0.002)
+        self.assertEqual(row["found"]["ground"]["clips"], 2)
+
+    def test_a_clip_cut_out_of_another_takes_its_floor_along(self):
+        self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        clip = Clip.objects.get()
+        self.patch(f"library/clips/{clip.pk}", floor=0.04)
+        made = self.client.post(
+            f"/api/library/clips/{clip.pk}/segments",
+            json.dumps({"first": 10, "last": 60, "name": "a few steps"}),
+            content_type="application/json",
+        ).json()
+        self.assertEqual((made["floor"], made["first"]), (0.04, 10))
 
     def test_the_file_of_a_clip_is_read_again_with_another_axis(self):
         self.lay(("walk.bvh", WALK.read_bytes()))

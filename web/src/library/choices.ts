@@ -9,20 +9,27 @@ const detected: Choice = { value: 'detect', text: 'as detected' }
 export const UNITS = [...named(['mm', 'cm', 'dm', 'm', 'inch', 'foot']), detected]
 export const UPS = [...named(['+Y', '+Z', '+X', '-Y', '-Z', '-X']), detected]
 
-/** How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres. */
+/** How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; in how many clips the soles
+ * were seen, 0 where a mesh shows them. */
 export interface Ground {
   feet: number | null
   sole: number | null
   floor: number | null
+  clips: number
 }
 const cm = (metres: number) => `${(metres * 100).toFixed(1)} cm`
 
 /** Where a clip's floor is, why, and what else can be said of it. said: where a person says that it is. */
 export function floorOf(ground: Partial<Ground> | undefined, said: number | null) {
-  const { feet = null, sole = null, floor = null } = ground ?? {}
+  const { feet = null, sole = null, floor = null, clips = 0 } = ground ?? {}
+  const alone = clips === 1
   const measured = floor === null ? 'as measured in each transfer' : `as measured, ${cm(floor)}`
   let why = 'No foot rests for long enough to say where the floor is.'
-  if (feet !== null && sole !== null && floor !== null) why = `Feet rest with their lowest joint ${cm(feet)} above zero, of which ${cm(sole)} are the soles; so the floor lies at ${cm(floor)}.`
+  if (feet !== null && sole !== null && floor !== null) {
+    why = `Feet rest with their lowest joint ${cm(feet)} above zero`
+    if (alone) why += '. No other clip of this skeleton tells how thick its soles are, so the floor is taken to be at zero.'
+    else why += `, of which ${cm(sole)} are the soles${clips ? `, as ${clips} clips show` : ''}; so the floor lies at ${cm(floor)}.`
+  }
   else if (feet !== null) why = `Feet rest with their lowest joint ${cm(feet)} above zero; how thick their soles are is not known.`
   return {
     value: said !== null ? cm(said) : floor !== null ? cm(floor) : 'unknown',
