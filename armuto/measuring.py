@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -22,7 +23,7 @@ from armuto.settling.limbs import limbs
 from armuto.settling.limits import angles, passed, ranges_of
 from armuto.settling.listening import Ear, Found, Sound, ear, found_in, listen
 from armuto.settling.moving import Moving, lengths
-from armuto.settling.points import Point, target_path
+from armuto.settling.points import Point, target_paths
 from armuto.settling.settle import as_source, ratios, travelled
 from armuto.settling.travel import moved, path_of
 from armuto.skeleton import Clip
@@ -62,7 +63,12 @@ class Bench:
     found: Found
     moving: Moving
 
-    @property
+    @cached_property
+    def places(self) -> dict[str, FloatArray]:
+        """Of the target's points, over time."""
+        return target_paths(self.moving, self.heard.points)
+
+    @cached_property
     def paths(self) -> dict[str, FloatArray]:
         """Of the source's points, in the target's size and facing."""
         scale = ratios(self.fitting).of_places()
@@ -135,7 +141,7 @@ def _slides(bench: Bench) -> Iterator[Measured]:
     speed: dict[str, tuple[FloatArray, FloatArray, FloatArray]] = {}
     for contact, point, inner in _standing(bench):
         if point.name not in speed:
-            here = target_path(bench.moving, point)
+            here = bench.places[point.name]
             speed[point.name] = here, over_ground(here, fps), over_ground(paths[point.name], fps)
         here, own, source = speed[point.name]
         yield Measured(
@@ -163,7 +169,7 @@ def _reach(bench: Bench) -> Iterator[Measured]:
     """How far a foot that stands is pulled off its place, in cm: against the path the source's takes while it stands."""
     paths = bench.paths
     for contact, point, inner in _standing(bench):
-        apart = target_path(bench.moving, point)[inner] - paths[point.name][inner]
+        apart = bench.places[point.name][inner] - paths[point.name][inner]
         apart = apart[:, [0, 2]] - np.median(apart[:, [0, 2]], axis=0)
         yield Measured("reach", point.name, contact.first, contact.last, float(lengths(apart).max()) * 100, 0.0, "cm")
 
@@ -172,7 +178,7 @@ def _floats(bench: Bench) -> Iterator[Measured]:
     """How far above the source's a foot is that stands, in cm."""
     paths = bench.paths
     for contact, point, inner in _standing(bench):
-        high = target_path(bench.moving, point)[inner, 1] - paths[point.name][inner, 1]
+        high = bench.places[point.name][inner, 1] - paths[point.name][inner, 1]
         yield Measured(
             "float", point.name, contact.first, contact.last, max(0.0, float(np.median(high))) * 100, 0.0, "cm"
         )
@@ -184,7 +190,7 @@ def _floor(bench: Bench) -> Iterator[Measured]:
     for point in bench.heard.points:
         if not point.is_foot:
             continue
-        own = np.maximum(floor - target_path(bench.moving, point)[:, 1], 0.0) * 100
+        own = np.maximum(floor - bench.places[point.name][:, 1], 0.0) * 100
         source = np.maximum(floor - bench.paths[point.name][:, 1], 0.0) * 100
         worst = int(np.argmax(own - source))
         first, last = _around(own - source > max(0.1, 0.5 * float(own[worst] - source[worst])), worst)
@@ -194,9 +200,9 @@ def _floor(bench: Bench) -> Iterator[Measured]:
 def _soles(bench: Bench) -> Iterator[Measured]:
     """How far the sole of a foot that rests is from where its source's is, in cm, in the median over the clip.
 
-    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's lie below
-    its foot joints, as deep as its mesh, its motion or its rest shows, and turn with them: of a foot that stands on a rung with
-    its ball, the heel hangs below it on both. Nothing of this is what the fitting says of floors.
+    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's are its heels
+    and toes, as far below its foot joints as its mesh, its motion or its rest shows, whatever the fitting says of its floor: of
+    a foot that stands on a rung with its ball, the heel hangs below it on both.
     """
     fitting, led = bench.fitting, bench.led
     feet, hips = footing(led), first_leads(led).get("hips")
@@ -218,25 +224,13 @@ def _soles(bench: Bench) -> Iterator[Measured]:
         low = _lowest(bench, mine, hips.target)
         if low is None or len(rows) < 3:
             continue
-        there = _source_soles(bench, [led[joint].a for joint in mine], own) * ratios(fitting).height
-        off = low[rows] - there[rows]
+        points = [point for point in bench.heard.points if point.is_foot and point.name.startswith(f"{side} ")]
+        there = np.min([bench.sound.path(point)[:, 1] for point in points], axis=0) + fitting.floors[0] - own
+        off = low[rows] - ratios(fitting).height * there[rows]
         worst = int(rows[np.argmax(np.abs(off))])
         yield Measured(
             "sole", f"{side} foot", worst, worst, abs(float(np.median(off))) * 100, 0.0, "cm", float(np.median(off))
         )
-
-
-def _source_soles(bench: Bench, feet: list[int], sole: float) -> FloatArray:
-    """Height ``(F,)`` of the lowest of the points that lie under foot joints of the source in its stance. sole: metres from
-    there up to the lowest of all its foot joints."""
-    pose, sound = bench.fitting.source_pose, bench.sound
-    floor = min(float(pose.positions[bench.led[joint].a, 1]) for joint in footing(bench.led)) - sole
-    heights = []
-    for joint in feet:
-        down = np.array([0.0, floor - pose.positions[joint, 1], 0.0])
-        under = rotation.rotate(rotation.inverse(pose.rotations[joint]), down)
-        heights.append((sound.positions[joint] + rotation.rotate(sound.rotations[joint], under))[:, 1])
-    return np.asarray(np.min(heights, axis=0))
 
 
 def _lowest(bench: Bench, feet: list[int], hips: int) -> FloatArray | None:

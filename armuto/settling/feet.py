@@ -24,7 +24,7 @@ from armuto.rotation import FloatArray
 from armuto.settling.easing import envelope, smooth, spells
 from armuto.settling.limbs import Limb, full_length, lift_and_turn, reach, turns_between
 from armuto.settling.moving import Moving, lengths
-from armuto.settling.points import Point, target_path
+from armuto.settling.points import Point, target_paths
 from armuto.settling.reaching import SOFT, fabrik
 
 EASE = 0.25  # seconds before and after a contact
@@ -94,7 +94,7 @@ def _corrections(
 ) -> tuple[FloatArray, FloatArray]:
     """The correction e of one foot ``(F, 3)``, and its weight ``(F,)``."""
     frames, count = heard.frames, moving.frames
-    at = {point.name: target_path(moving, point) for point in points}
+    at = target_paths(moving, points)
     apart = {name: place - heard.paths[name] for name, place in at.items()}
     own = [contact for contact in contacts if contact.point in at]
     places = places_of(own, apart, frames, heard.seam)

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from armuto import rotation
 from armuto.fitting import Fitting
 from armuto.leads import Lead
+from armuto.observing import lowest_of
 from armuto.rotation import FloatArray
+from armuto.settling.easing import smooth
 from armuto.settling.moving import Moving
 from armuto.skeleton import Pose, Skeleton
+from armuto.stances.posture import UP
 from armuto.standing import standing_places
 
 HEEL_HEIGHT = (
     0.22  # of the leg: a foot joint higher than this in its stance is a hock, whose heel does not touch the floor
 )
 HEEL_BACK = 0.3  # of the way from ankle to toes over the ground: so far the heel lies behind the ankle
+TURNED = (0.3, 0.7)  # cosine of a foot's turn from its stance: beyond the first its sole tells nothing of its height
 HANDS = ("hand", "wing tip", "wing hand")
 
 
@@ -26,7 +30,10 @@ HANDS = ("hand", "wing tip", "wing hand")
 class Point:
     """A place on both bodies. name: "left heel". kind: "heel", "toes", "hand". limb, part: of the body plan.
 
-    source, target: the joints it is fixed to. source_offset, target_offset ``(3,)``: where, in the joint's own frame.
+    source, target: the joints it is fixed to. source_offset, target_offset ``(3,)``: where, in the joint's own frame. sole: of
+    heels and toes, the lowest points of the skin of the target's foot, by joint and in its frame, where it has a mesh; and
+    sole_height: that of the lowest of them when the body stands in its stance, in metres above the floor; upright: which way is
+    up there in the frames of its joints.
     """
 
     name: str
@@ -37,6 +44,9 @@ class Point:
     source_offset: FloatArray
     target: int
     target_offset: FloatArray
+    sole: Mapping[int, FloatArray] = field(default_factory=dict)
+    sole_height: float = 0.0
+    upright: Mapping[int, FloatArray] = field(default_factory=dict)
 
     @property
     def is_foot(self) -> bool:
@@ -66,13 +76,17 @@ def points(fitting: Fitting, led: Mapping[int, Lead]) -> tuple[Point, ...]:
             _Leg(source, [lead.a for lead in whole], None if toes is None else toes.a, ahead[0]),
             _Leg(target, [lead.target for lead in whole], None if toes is None else toes.target, ahead[1]),
         )
-        limb, holder = run[0].limb, toes or foot
+        limb, holder, sole = run[0].limb, toes or foot, target.sole(foot.target)
         name = limb.removesuffix("leg").strip()
         if all(side.low for side in sides):
             heels = [side.body.fixed(side.foot, side.heel) for side in sides]
-            out.append(Point(f"{name} heel", "heel", limb, str(foot.part), foot.a, heels[0], foot.target, heels[1]))
+            out.append(
+                Point(f"{name} heel", "heel", limb, str(foot.part), foot.a, heels[0], foot.target, heels[1], *sole)
+            )
         ends = source.fixed(holder.a, sides[0].end), target.fixed(holder.target, sides[1].end)
-        out.append(Point(f"{name} toes", "toes", limb, str(foot.part), holder.a, ends[0], holder.target, ends[1]))
+        out.append(
+            Point(f"{name} toes", "toes", limb, str(foot.part), holder.a, ends[0], holder.target, ends[1], *sole)
+        )
     for limb, parts in fitting.plan.limbs.items():
         last = next(
             (by_part[part.name] for part in reversed(parts) if part.kind in HANDS and part.name in by_part), None
@@ -97,6 +111,14 @@ class _Body:
         """The place on the floor under one, in the joint's frame."""
         on_floor = np.array([place[0], 0.0, place[2]])
         return rotation.rotate(rotation.inverse(self.rotations[joint]), on_floor - self.at[joint])
+
+    def sole(self, foot: int) -> tuple[dict[int, FloatArray], float, dict[int, FloatArray]]:
+        """The lowest points of the skin of a foot, by joint, the height of the lowest of them, and where up is for those joints."""
+        below = {joint for joint in range(len(self.skeleton)) if foot in (joint, *self.skeleton.ancestors(joint))}
+        own = {joint: points for joint, points in self.skeleton.observed.soles.items() if joint in below}
+        lowest = lowest_of(own, self.rotations, self.at)
+        upright = {joint: rotation.rotate(rotation.inverse(self.rotations[joint]), UP) for joint in own}
+        return own, 0.0 if lowest is None else float(lowest), upright
 
     def tip(self, foot: int, forward: FloatArray, leg: float) -> FloatArray:
         """Where a foot without a toe joint ends: its farthest bone or end site in front of it, else a usual length ahead."""
@@ -131,9 +153,28 @@ class _Leg:
         return np.asarray(ankle - (self.end - ankle) * HEEL_BACK)
 
 
-def target_path(moving: Moving, point: Point) -> FloatArray:
-    """Where the point is on the target over time, ``(F, 3)``."""
-    return paths(point, "target", moving.positions[point.target], moving.rotations[point.target])
+def target_paths(moving: Moving, points: Sequence[Point]) -> dict[str, FloatArray]:
+    """Where points are on the target over time, by name, ``(F, 3)``.
+
+    Heels and toes stand for the sole of their foot. Where the mesh shows it they are as high as it is: the lowest of them is as
+    much higher or lower than in the stance as the lowest point of the skin, since a foot that lands on its heel stands on the
+    edge of it, which no point under the ankle is.
+    """
+    out = {
+        point.name: paths(point, "target", moving.positions[point.target], moving.rotations[point.target])
+        for point in points
+    }
+    for limb in {point.limb for point in points if point.sole}:
+        own = [point for point in points if point.limb == limb and point.sole]
+        lowest = lowest_of(own[0].sole, moving.rotations, moving.positions)
+        assert lowest is not None
+        off = lowest - own[0].sole_height - np.min([out[point.name][:, 1] for point in own], axis=0)
+        # A sole that is turned far from the floor is not what is lowest of a foot.
+        upright = [rotation.rotate(moving.rotations[joint], up)[:, 1] for joint, up in own[0].upright.items()]
+        off *= smooth((np.max(upright, axis=0) - TURNED[0]) / (TURNED[1] - TURNED[0]))
+        for point in own:
+            out[point.name][:, 1] += off
+    return out
 
 
 def paths(point: Point, which: str, positions: FloatArray, rotations: FloatArray) -> FloatArray:

@@ -16,7 +16,7 @@ from armuto.settling.easing import envelope, held, spells
 from armuto.settling.limits import Range, angles, passed
 from armuto.settling.listening import Found, ear, find
 from armuto.settling.moving import Moving
-from armuto.settling.points import target_path
+from armuto.settling.points import target_paths
 from armuto.settling.reaching import fabrik, softened, two_bones
 from armuto.settling.rooting import rooted, wants_root
 from armuto.settling.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, Travel
@@ -41,7 +41,7 @@ def by_name(performance, made, name):
     world = clip.world()
     moving = Moving(clip.skeleton, np.moveaxis(world.rotations, 1, 0), np.moveaxis(world.positions, 1, 0), clip.fps)
     point = next(one for one in ear(made, made.leads()).points if one.name == name)
-    return target_path(moving, point)
+    return target_paths(moving, [point])[point.name]
 
 
 class Reaching(unittest.TestCase):
