@@ -200,9 +200,9 @@ def _floor(bench: Bench) -> Iterator[Measured]:
 def _soles(bench: Bench) -> Iterator[Measured]:
     """How far the sole of a foot that rests is from where its source's is, in cm, in the median over the clip.
 
-    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's are its heels
-    and toes, as far below its foot joints as its mesh, its motion or its rest shows, whatever the fitting says of its floor: of
-    a foot that stands on a rung with its ball, the heel hangs below it on both.
+    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's are its
+    heels and toes, as far below its foot joints as its mesh, its motion or its rest shows, whatever the fitting says of its
+    floor: of a foot that stands on a rung with its ball, the heel hangs below it on both.
     """
     fitting, led = bench.fitting, bench.led
     feet, hips = footing(led), first_leads(led).get("hips")

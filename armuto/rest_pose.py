@@ -22,6 +22,8 @@ from armuto.skeleton import Clip, Skeleton
 
 FRAMES = 10  # of the motion that are looked at
 BETTER = 2.0  # by how much a frame has to score better than the rest pose
+DOUBTED, FAR_BETTER = -0.8, 3.2  # and a rest pose that stands less well than the first, though not badly
+FEW = 3  # frames by which such a one is doubted
 LIES = 0.5  # cosine between up and the way from feet to head
 LINE = 0.1  # ratio of a body's second extent to its first, below which it is a line
 
@@ -46,15 +48,16 @@ def with_posture(
     own = read(skeleton, weighted=weighted)
     clip = max(clips, key=lambda one: one.frames, default=None)
     line = is_line(skeleton)
-    if clip is None or not (line or lies or own.posture < UPSET):
+    upset = line or lies or own.posture < UPSET
+    if clip is None or not (upset or own.posture < DOUBTED):
         return Rested(skeleton, own.parts)
-    best: tuple[float, int, Skeleton, Reading] | None = None
-    for frame in np.unique(np.linspace(0, clip.frames - 1, min(FRAMES, clip.frames)).astype(int)):
-        posed = _resting_in(skeleton, clip, int(frame))
-        found = read(posed, weighted=weighted)
-        if not is_line(posed) and (best is None or found.score > best[0]):
-            best = found.score, int(frame), posed, found
-    if best is None or (best[0] < own.score + BETTER and not line and not lies):
+    best, least = None, own.score + (BETTER if upset else FAR_BETTER)
+    if not upset:
+        # By chance bones in a heap may pass for a body that stands, but not beside how it stands in its motion.
+        best = _best_frame(skeleton, clip, FEW, weighted)
+    if upset or (best is not None and best[0] >= least):
+        best = _best_frame(skeleton, clip, FRAMES, weighted)
+    if best is None or (best[0] < least and not line and not lies):
         return Rested(skeleton, own.parts)
     why = "is no posture of a body"
     if line:
@@ -63,6 +66,19 @@ def with_posture(
         why = "lies on its side against the motion"
     note = f"the file's rest pose {why}; frame {best[1]} of the motion stands for it"
     return Rested(best[2], best[3].parts, note)
+
+
+def _best_frame(
+    skeleton: Skeleton, clip: Clip, count: int, weighted: Collection[int]
+) -> tuple[float, int, Skeleton, Reading] | None:
+    """The best score of so many frames, the frame, the skeleton resting in it and how it is read; None if all lie in a line."""
+    best: tuple[float, int, Skeleton, Reading] | None = None
+    for frame in np.unique(np.linspace(0, clip.frames - 1, min(count, clip.frames)).astype(int)):
+        posed = _resting_in(skeleton, clip, int(frame))
+        found = read(posed, weighted=weighted)
+        if not is_line(posed) and (best is None or found.score > best[0]):
+            best = found.score, int(frame), posed, found
+    return best
 
 
 def lies_at_rest(skeleton: Skeleton, parts: Assignment, up: FloatArray) -> bool:
