@@ -13,17 +13,20 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from armuto import intake, rotation
 from armuto.pairing import Assignment
 from armuto.pairing.bodies import UPSET
 from armuto.pairing.together import Reading, read
 from armuto.plans import plan_of
 from armuto.rotation import FloatArray
 from armuto.skeleton import Clip, Skeleton
+from armuto.stances.posture import UP, measure, places_of
 
 FRAMES = 10  # of the motion that are looked at
 BETTER = 2.0  # by how much a frame has to score better than the rest pose
 DOUBTED, FAR_BETTER = -0.8, 3.2  # and a rest pose that stands less well than the first, though not badly
 FEW = 3  # frames by which such a one is doubted
+HEAP = 330.0  # degrees off a posture for measuring: on a ladder it is below 300
 LIES = 0.5  # cosine between up and the way from feet to head
 LINE = 0.1  # ratio of a body's second extent to its first, below which it is a line
 
@@ -37,18 +40,16 @@ class Rested:
     note: str = ""
 
 
-def with_posture(
-    skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection[int] = (), lies: bool = False
-) -> Rested:
+def with_posture(skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection[int] = (), fault: str = "") -> Rested:
     """The skeleton and its parts; where it rests in no posture, resting in the frame of its motion that shows its body best.
 
-    clips: on the skeleton. weighted: joints that move skin, where that is known. lies: it is known not to rest upright in
-    the space that its motion is in (:func:`lies_at_rest`). The file's own rest rotations are kept in ``file_rest``.
+    clips: on the skeleton. weighted: joints that move skin, where that is known. fault: what is known to be wrong with its
+    rest pose (:func:`fault_at_rest`). The file's own rest rotations are kept in ``file_rest``.
     """
     own = read(skeleton, weighted=weighted)
     clip = max(clips, key=lambda one: one.frames, default=None)
     line = is_line(skeleton)
-    upset = line or lies or own.posture < UPSET
+    upset = line or fault or own.posture < UPSET
     if clip is None or not (upset or own.posture < DOUBTED):
         return Rested(skeleton, own.parts)
     best, least = None, own.score + (BETTER if upset else FAR_BETTER)
@@ -57,13 +58,13 @@ def with_posture(
         best = _best_frame(skeleton, clip, FEW, weighted)
     if upset or (best is not None and best[0] >= least):
         best = _best_frame(skeleton, clip, FRAMES, weighted)
-    if best is None or (best[0] < least and not line and not lies):
+    if best is None or (best[0] < least and not line and not fault):
         return Rested(skeleton, own.parts)
     why = "is no posture of a body"
     if line:
         why = "lays all bones along one line"
-    elif lies:
-        why = "lies on its side against the motion"
+    elif fault:
+        why = fault
     note = f"the file's rest pose {why}; frame {best[1]} of the motion stands for it"
     return Rested(best[2], best[3].parts, note)
 
@@ -79,6 +80,21 @@ def _best_frame(
         if not is_line(posed) and (best is None or found.score > best[0]):
             best = found.score, int(frame), posed, found
     return best
+
+
+def fault_at_rest(skeleton: Skeleton, parts: Assignment, turn: FloatArray) -> str:
+    """What is wrong with the rest pose of a body that stands upright by its plan, in words: its head is far from above its
+    feet, or it is twisted as no body stands; nothing where it may rest so. turn: quaternion ``(4,)`` that brings up to +Y."""
+    up = rotation.rotate(rotation.inverse(turn), UP)
+    if lies_at_rest(skeleton, parts, up):
+        return "lies on its side against the motion"
+    plan = plan_of(parts)
+    at = rotation.rotate(turn, skeleton.rest.positions)
+    facing = np.radians(intake.facing(skeleton, parts, at)[0] or 0.0)
+    forward = np.array([np.sin(facing), 0.0, np.cos(facing)])
+    if plan.trunk == "upright" and measure(places_of(at, parts), plan, forward).off > HEAP:
+        return "is twisted as no body stands"
+    return ""
 
 
 def lies_at_rest(skeleton: Skeleton, parts: Assignment, up: FloatArray) -> bool:

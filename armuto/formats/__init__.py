@@ -20,7 +20,7 @@ from armuto.formats.gltf.skin import skin_of
 from armuto.intake import NOTHING, Told
 from armuto.pairing import Assignment, Found
 from armuto.plans import plan_of
-from armuto.rest_pose import lies_at_rest, with_posture
+from armuto.rest_pose import fault_at_rest, with_posture
 from armuto.rotation import FloatArray
 from armuto.settling.capsules import Capsule, estimate
 from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
@@ -235,15 +235,16 @@ def _standing(
     """
     weighted, bounds = (rig.weighted, rig.bounds) if rig else ((), None)
     shown = () if rig and rig.skinned else clips
-    lies = False
+    fault = ""
     while True:
-        rested = with_posture(raw, shown, weighted, lies)
+        rested = with_posture(raw, shown, weighted, fault)
         parts = (_confirmed(rig, by_node, rested.parts) if rig and by_node else {}) or rested.parts
         frame = intake.file_frame(rested.skeleton, parts, clips, bounds, rig is not None, told, rested.note)
-        up = rotation.rotate(rotation.inverse(np.array(frame.turn)), np.array([0.0, 1.0, 0.0]))
-        if lies or not shown or rested.note or not lies_at_rest(rested.skeleton, parts, up):
-            return in_frame(rested.skeleton, frame), parts
-        lies = True
+        if shown and not fault and not rested.note:
+            fault = fault_at_rest(rested.skeleton, parts, np.array(frame.turn))
+            if fault:
+                continue
+        return in_frame(rested.skeleton, frame), parts
 
 
 def _confirmed(rig: gltf.GltfRig, by_node: Mapping[int, str], read: Assignment) -> Assignment:

@@ -113,7 +113,7 @@ class _Body:
         return rotation.rotate(rotation.inverse(self.rotations[joint]), on_floor - self.at[joint])
 
     def sole(self, foot: int) -> tuple[dict[int, FloatArray], float, dict[int, FloatArray]]:
-        """The lowest points of the skin of a foot by joint, the height of the lowest of them, and where up is for each joint."""
+        """The lowest points of the skin of a foot by joint, the height of the lowest of them, and where up is for each."""
         below = {joint for joint in range(len(self.skeleton)) if foot in (joint, *self.skeleton.ancestors(joint))}
         own = {joint: points for joint, points in self.skeleton.observed.soles.items() if joint in below}
         lowest = lowest_of(own, self.rotations, self.at)
