@@ -31,6 +31,8 @@ LIMB_KINDS = frozenset(
     for front in ("", "front ", "hind ")
     for kind in ("shoulder", "upper arm", "lower arm", "hand", "upper leg", "lower leg", "foot")
 ) | {"upper wing", "lower wing", "wing hand", "wing shoulder"}
+GROUNDED = 5.0  # cost of a wing that ends on the ground
+UNUSED = 6.0  # cost of twins that reach the ground as the legs do and are no part of the body
 LIKENESS = 4.0  # what twins of one length add
 MOST = 8  # twins that are looked at, the longest first
 
@@ -181,13 +183,15 @@ def _paired_limbs(plan: BodyPlan) -> dict[str, tuple[Part, ...]]:
 
 def _fit(anatomy: Anatomy, names: Names, parts: tuple[Part, ...], twins: Twins, plan: BodyPlan) -> Limb | None:
     last = parts[-1].name
-    fans = sum(part.follows == last for part in plan.parts) >= 2
+    fans, straight = sum(part.follows == last for part in plan.parts) >= 2, plan.trunk == "upright"
     lines, tables = (twins.a, twins.b), [names.table(line, parts) for line in (twins.a, twins.b)]
     if len(twins.a) == len(twins.b):
-        both = limbs.ways(anatomy, lines, parts, tables, fans)
+        both = limbs.ways(anatomy, lines, parts, tables, fans, straight)
         each = (both, both)
     else:
-        one, two = (limbs.ways(anatomy, [line], parts, [said], fans) for line, said in zip(lines, tables, strict=True))
+        one, two = (
+            limbs.ways(anatomy, [line], parts, [said], fans, straight) for line, said in zip(lines, tables, strict=True)
+        )
         each = (one, two)
     if min(way.score for way in each) < -20:
         return None
@@ -236,7 +240,7 @@ def _body(anatomy: Anatomy, names: Names, plan: BodyPlan, found: dict[str, Limb]
     up, tilt = _level(anatomy, standing, across, up)
     score = sum(limb.ways[k].score for limb in found.values() for k in (0, 1))
     score += LIKENESS * sum(limb.twins.likeness for limb in found.values())
-    posture = _stance(anatomy, plan, found, standing, up, leg, hips, chest)
+    posture = _stance(anatomy, plan, found, standing, across, up, leg, hips, chest)
     posture += _off(tilt, 0.0, 15.0, -8.0)
     score += posture
     score += names.worth(hips, "hips") * 0.7 + _trunk_names(anatomy, names, plan, hips, chest)
@@ -319,6 +323,7 @@ def _stance(
     plan: BodyPlan,
     found: Mapping[str, Limb],
     standing: Sequence[Limb],
+    across: FloatArray,
     up: FloatArray,
     leg: float,
     hips: int,
@@ -332,9 +337,18 @@ def _stance(
     feet = [low for name, limb in found.items() if limb in standing for low in lowest[name]]
     floor = min(feet)
     score = sum(_off(foot - floor, 0.0, 0.12 * leg) for foot in feet)
+    used = {joint for limb in found.values() for joint in (*limb.twins.a, *limb.twins.b)}
+    for twins in anatomy.twins:
+        ends = [float(height[list(line)].min()) - floor for line in (twins.a, twins.b)]
+        if not used & {*twins.a, *twins.b} and min(ends) > -0.15 * leg and max(ends) < 0.15 * leg:
+            score -= UNUSED
     for name, limb in found.items():
         if limb in standing:
             continue
+        if plan.trunk != "upright":
+            # Wings are spread or folded; what ends on the ground that the feet stand on, before or behind them, is a leg.
+            _, tilt = _level(anatomy, [*standing, limb], across, up)
+            score -= GROUNDED * float(np.clip((35.0 - tilt) / 20.0, 0.0, 1.0))
         low = min(lowest[name]) - floor
         score += _off(min(low / leg, 0.3), 0.3, 0.1, -8.0)
         if name in plan.reach:

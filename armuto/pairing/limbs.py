@@ -59,10 +59,12 @@ def ways(
     parts: Sequence[Part],
     names: Sequence[FloatArray],
     fans: bool,
+    straight_built: bool,
 ) -> Ways:
     """Lay the parts on twin lines of equally many bones, or on one line.
 
     names: for each line ``(bones, parts)``, what the names add. fans: whether fingers or the like spread from the last part.
+    straight_built: whether such a limb is nearly straight at rest, as those of two-legged bodies are.
     """
     lines = [line[:LONGEST] for line in lines]
     bones = len(lines[0])
@@ -82,7 +84,8 @@ def ways(
             continue
         at = _choices(bones, len(chosen))
         score = _lengths(along, straight, at, [parts[n] for n in chosen])
-        score -= _bends(turns, at, [parts[n] for n in chosen])
+        if straight_built:
+            score -= _bends(turns, at, [parts[n] for n in chosen])
         score += OPTIONAL * sum(not parts[n].required for n in chosen) - ABSENT * missing
         whole = fans and chosen[-1] == len(parts) - 1
         score += _passed(still, leaf, at, fan if whole else np.zeros_like(fan), whole)

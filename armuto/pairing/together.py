@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from armuto.lexicon import Lexicon, lexicon_for
 from armuto.pairing import hands
-from armuto.pairing.anatomy import Anatomy
+from armuto.pairing.anatomy import Anatomy, unit
 from armuto.pairing.bodies import UPSET, Body, Names, find
 from armuto.pairing.found import Assignment, Found
 from armuto.pairing.names import by_name, without_prefix
@@ -18,6 +18,8 @@ from armuto.skeleton import Skeleton
 
 POOR = -26.0  # a body that scores less is no body; it is then read by its names
 PLAIN = 30.0  # a body that scores more, as names alone can make it, is not compared with other plans
+LEAF = 0.75  # how sure the head of an animal can be that ends its line: it may be a jaw, or the end of a snout
+HANGS = 0.65  # cosine between the way of a neck and that of a last bone, below which it is no more of it
 ENDS = ("end", "nub", "tip")
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
 
@@ -59,13 +61,19 @@ def read(
     plans = [plan] if plan else [body_plan(name) for name in NAMES]
     anatomy = Anatomy(skeleton, weighted)
     best: Body | None = None
+    rival = -np.inf
     for one in plans if anatomy.size > 0 else ():
         body = find(anatomy, names, one)
         if body and body.score > max(POOR, best.score if best else POOR):
+            rival = best.score if best else rival
             best = body
+        elif body:
+            rival = max(rival, body.score)
         if best and best.score > PLAIN and best.posture > UPSET:
             break
     if best:
+        # Another plan that fits as well makes every claim unsure.
+        best = replace(best, sure=min(best.sure, float(1 / (1 + np.exp(rival - best.score)))))
         named = by_name(skeleton, best.plan, words, names.read) if any(names.scores) else {}
         parts = _in_order(best.plan, Limbs(anatomy, names, best).parts(named))
         return Reading(parts, best.score, best.posture)
@@ -180,13 +188,12 @@ class Limbs:
     def _onwards(self, joint: int) -> list[int]:
         """Children that may carry the neck on: in the middle of the body, not against the way it goes."""
         anatomy, body = self.anatomy, self.body
-        middle = anatomy.at[body.hips] @ body.across
-        mirrored = self._mirrored_children(joint, float(middle))
+        mirrored = self._mirrored_children(joint)
         carrying = {above for one in self.taken for above in anatomy.above[one]}  # joints on the way to an arm
         out = []
         for child in anatomy.skeleton.children[joint]:
             away = anatomy.at[child] - anatomy.at[joint]
-            aside = abs(anatomy.at[child] @ body.across - middle)
+            aside = abs(float(away @ body.across))
             if child in self.taken or self._helps(child) or child in mirrored or child in carrying:
                 continue
             if self._says_neck(child):
@@ -202,10 +209,10 @@ class Limbs:
                 out.append(child)
         return out
 
-    def _mirrored_children(self, joint: int, middle: float) -> set[int]:
-        """Children of a joint that lie to either side of the body and mirror each other, as ears, eyes and collar bones do."""
+    def _mirrored_children(self, joint: int) -> set[int]:
+        """Children of a joint in the middle of the body that lie to either side and mirror each other, as ears and eyes do."""
         anatomy, across = self.anatomy, self.body.across
-        children = anatomy.skeleton.children[joint]
+        children, middle = anatomy.skeleton.children[joint], float(anatomy.at[joint] @ across)
         aside = {child: float(anatomy.at[child] @ across) - middle for child in children}
         out = set()
         for child in children:
@@ -227,6 +234,10 @@ class Limbs:
             return
         line = [self.body.chest]
         while steps := self._onwards(line[-1]):
+            if len(line) > 1 and self.plan.trunk != "upright":
+                steps = [child for child in steps if not self._hangs(line[-2], line[-1], child)]
+                if not steps:
+                    break
             line.append(max(steps, key=lambda child: self._leads_on(line[-1], child)))
         run = line[1:]
         if not run:
@@ -237,11 +248,22 @@ class Limbs:
         by = self.plan.by_name
         why = "last bone of the neck" if head else "it stands on the chest"
         sure = float(weights[head] / weights.sum())
+        if self.plan.trunk != "upright" and not self.anatomy.skeleton.children[run[head]]:
+            sure = min(sure, LEAF)
         self._give("head", [self._found(run[head], by["head"], sure * self.body.sure, why)])
         for n, joint in enumerate(run[:head], 1):
             reason = f"{ORDINALS[min(n, 9) - 1]} bone from the chest to the head"
             # A bone that is called spine belongs to the trunk, above the one that carries the arms.
             self._give("neck", [self._found(joint, by["neck"], (0.5 + 0.5 * sure) * 0.97 * self.body.sure, reason)])
+
+    def _hangs(self, before: int, joint: int, child: int) -> bool:
+        """Whether a last bone turns down from the way that the line of the neck goes, as a jaw does."""
+        anatomy = self.anatomy
+        if anatomy.skeleton.children[child] or self._says_neck(child):
+            return False
+        along, away = unit(anatomy.at[joint] - anatomy.at[before]), anatomy.at[child] - anatomy.at[joint]
+        turned = float(along @ unit(away)) < HANGS
+        return turned and float(away @ self.body.up) < float(along @ self.body.up) * anatomy.length[child]
 
     def _leads_on(self, joint: int, child: int) -> float:
         """How well a child carries on the line of the neck: by its name, by what hangs from it, and by the way it goes."""
@@ -261,6 +283,8 @@ class Limbs:
         children = anatomy.skeleton.children[joint]
         if len(children) > 1:
             score += 2.5
+        if n and self._mirrored_children(joint) - self.taken:
+            score += 2.5  # ears or eyes
         score -= 0.3 * (n == 0)
         later = run[n + 1 :]
         for k, other in enumerate(later, n + 1):

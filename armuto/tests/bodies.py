@@ -172,7 +172,7 @@ def two_legged(
     _extras(d, rng, hips, chest, skull, leg)
     if change is not None:
         change(d, rng)
-    return _built(d, rng, size)
+    return built(d, rng, size)
 
 
 def _hand(
@@ -237,7 +237,7 @@ def _extras(d: Draft, rng: np.random.Generator, hips: int, chest: int, skull: in
             d.add(f"{side} hand control", 0, d.at[d.keys.index(f"{side} hand")])
 
 
-def _built(d: Draft, rng: np.random.Generator, size: float) -> tuple[Skeleton, Truth, list[str]]:
+def built(d: Draft, rng: np.random.Generator, size: float) -> tuple[Skeleton, Truth, list[str]]:
     """The draft as a skeleton, parents first, in arbitrary joint frames, facing any way."""
     order = _depth_first(d.parents)
     place = {old: new for new, old in enumerate(order)}

@@ -93,7 +93,7 @@ class Ways(unittest.TestCase):
     def laid(self, skeleton: Skeleton, parts, names=None) -> limbs.Ways:
         bones = tuple(range(1, len(skeleton)))
         said = names if names is not None else np.zeros((len(bones), len(parts)))
-        return limbs.ways(Anatomy(skeleton), [bones], parts, [said], False)
+        return limbs.ways(Anatomy(skeleton), [bones], parts, [said], False, True)
 
     def named(self, ways: limbs.Ways, parts) -> dict[str, int]:
         return {parts[part].kind: at for part, at in ways.best.items()}
@@ -118,7 +118,7 @@ class Ways(unittest.TestCase):
         )
         anatomy = Anatomy(arm)
         bones = anatomy.line(1)
-        made = limbs.ways(anatomy, [bones], self.arm, [np.zeros((len(bones), len(self.arm)))], True)
+        made = limbs.ways(anatomy, [bones], self.arm, [np.zeros((len(bones), len(self.arm)))], True, True)
         self.assertEqual(self.named(made, self.arm), {"shoulder": 0, "upper arm": 1, "lower arm": 3, "hand": 5})
 
     def test_of_joints_on_each_other_the_last_is_the_part(self):
@@ -149,8 +149,8 @@ class Ways(unittest.TestCase):
 
     def test_idle_ends_are_avoided(self):
         skeleton = line(5, 0.1, 0.45, 0.44, 0.1)
-        plain = limbs.ways(Anatomy(skeleton), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False)
-        known = limbs.ways(Anatomy(skeleton, {1, 2, 3}), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False)
+        plain = limbs.ways(Anatomy(skeleton), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False, True)
+        known = limbs.ways(Anatomy(skeleton, {1, 2, 3}), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False, True)
         self.assertLess(known.probability[3, 3], plain.probability[3, 3])
 
 

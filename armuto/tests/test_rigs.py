@@ -42,6 +42,27 @@ class Generated(unittest.TestCase):
                         self.assertEqual(own, set(joints), f"{feature} {seed} {part} {[keys[j] for j in own]}")
 
 
+class Animals(unittest.TestCase):
+    """Dogs, horses and lizards whose names say nothing."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.tally = matching.animal_tally(90, seed=2)
+
+    def test_parts_are_right(self):
+        self.assertGreaterEqual(self.tally.share(), 0.96, self.tally.misses[:9])
+
+    def test_no_side_is_swapped_and_no_front_leg_is_a_hind_leg(self):
+        self.assertEqual(sum(self.tally.swapped.values()), 0)
+        told = [miss for miss in self.tally.misses if "front upper leg: []" in miss]
+        self.assertLessEqual(len(told), 2, told)
+
+    def test_what_is_claimed_for_sure_is_right(self):
+        count, right = self.tally.sure(0.9)
+        self.assertGreater(count, 1000)
+        self.assertGreaterEqual(right, 0.995)
+
+
 class Sides(unittest.TestCase):
     def test_hair_and_tall_ears_do_not_turn_a_nameless_body_round(self):
         """Bodies without a telling name: hair far behind the head and no toes; ears as long as arms, uneven legs."""
