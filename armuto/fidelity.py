@@ -5,7 +5,7 @@ with each other; places of joints in the world do not. What is compared, frame b
 
 - the way from hips to head against gravity, and whether the source itself stands on a floor that lies below it;
 - the lines through both hip joints and both shoulders; how far the trunk is turned in itself;
-- the direction of every bone of an arm, a leg and the neck;
+- the direction of every bone of an arm, a leg and the neck, of feet and necks beside how the two bodies are built;
 - on which side of the body feet, knees and hands are, and what names and toes say of the sides;
 - how high hips and head are carried, in the lengths of the body's own bones;
 - how long bones are against their rest, and against each other.
@@ -35,6 +35,8 @@ UP = np.array([0.0, 1.0, 0.0])
 OFTEN = 0.4  # of a direction's 95th percentile, which counts where it is more than the median
 LIES = 55.0  # degrees from upright, in the median, from which on a body lies or goes on all fours throughout
 HANGS = 125.0  # degrees from upright in the median: nobody hangs head down throughout
+UPRIGHT = 15.0  # degrees within which a body at rest stands upright
+BUILT = np.radians(35.0)  # by so much feet and necks may lie otherwise in another build
 STANDS = 40.0  # degrees from upright within which a trunk stands
 STEADY, STEADIER = 0.02, 1.6  # of the body's size: how steady a floor is; and how much steadier another axis has to be
 CLEAR = 0.3  # of the width between hips or shoulders: nearer to the middle than this nothing is on a side
@@ -211,13 +213,41 @@ def _directions(bodies: Bodies) -> Iterator[Deviation]:
                 or min(float(np.median(np.linalg.norm(bone, axis=1))) for bone in bones) < 1e-4
             ):
                 continue  # collar bones lie as a body is built
-            apart = _angle(bones[0], bones[1])
+            apart = _angle(_as_built(bodies, part, onward, bones[0]), bones[1])
             free = ~bodies.held[part.limb] if part.limb in bodies.held else np.ones(len(apart), bool)
             if not free.any():
                 continue
             # Legs of many bones that are held on the floor fold otherwise where bodies are built otherwise.
             apart = np.where(free, apart, 0.0) * (1.0 if bodies.fitting.plan.trunk == "upright" else FOLDING)
             yield Deviation("direction", part.name, _typical(apart[free]), 0.0, apart)
+
+
+def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> FloatArray:
+    """The source's bone ``(F, 3)`` as it would lie in the target's build.
+
+    A foot's bone goes steeply down from a high ankle, and a neck forward from a bowed back, on one body and not on another that
+    stands alike. By how much is told from how both rest, where they stand upright at rest; else nothing is.
+    """
+    fitting, foot = bodies.fitting, part.kind.endswith("foot")
+    if fitting.plan.trunk != "upright" or not (foot or part.limb == "neck") or fitting.source.file_rest is not None:
+        return bone
+    slopes, across = [], _across(bodies.there, CHEST)
+    for skeleton, which in ((fitting.source, "a"), (fitting.target, "target")):
+        at = {name: skeleton.rest.positions[getattr(lead, which)] for name, lead in bodies.first.items()}
+        top, line = _top(at), _across(at, CHEST)
+        if top is None or "hips" not in at or line is None or float(_angle(at[top] - at["hips"], UP)) > UPRIGHT:
+            return bone
+        way = at[onward.name] - at[part.name]
+        ahead = (
+            float(np.hypot(way[0], way[2])) if foot else float(way @ np.cross(line, UP)) / float(np.linalg.norm(line))
+        )
+        slopes.append(np.arctan2(way[1], ahead) if foot else np.arctan2(ahead, way[1]))
+    off = float(slopes[1] - slopes[0])
+    if abs(off) > BUILT or across is None:
+        return bone
+    axis = np.cross(bone, UP) if foot else np.cross(UP, np.cross(across, UP))
+    axis = axis / np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
+    return rotation.rotate(rotation.about_each(axis, np.full(len(bone), off)), bone)
 
 
 def _rolls(bodies: Bodies) -> Iterator[Deviation]:

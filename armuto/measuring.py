@@ -27,7 +27,7 @@ from armuto.settling.points import Point, target_paths
 from armuto.settling.settle import as_source, ratios, travelled
 from armuto.settling.travel import moved, path_of
 from armuto.skeleton import Clip
-from armuto.stances.sizes import sizes, sole_height
+from armuto.stances.sizes import sizes
 from armuto.standing import standing_places
 
 EDGE = 1  # frames at either end of a contact in which a foot still lands or already leaves
@@ -240,7 +240,7 @@ def _lowest(bench: Bench, feet: list[int], hips: int) -> FloatArray | None:
     lowest = lowest_of(soles, moving.rotations, moving.positions)
     if lowest is not None:
         return lowest
-    height = sole_height(target, feet, hips) if feet else None
+    height = sole_of(target, bench.fitting.target_pose, feet, hips, False) if feet else None
     return None if height is None else np.asarray(moving.positions[feet][..., 1].min(axis=0) - height)
 
 

@@ -1,4 +1,4 @@
-"""What is known of a body beside its rest pose: the hinges of its elbows and knees, and where its soles are."""
+"""What is known of a body beside its rest pose: the hinges of its elbows and knees, its soles, and how thick its palms are."""
 
 from __future__ import annotations
 
@@ -76,19 +76,21 @@ class Hinge:
 class Observed:
     """hinges: by the limb's first joint. soles: ``(K, 3)`` lowest points of the skin of foot and toe joints, in metres in the
     joint's frame. sole: height in metres of the lowest foot joint above the floor while feet rest, as motion shows it, or None.
-    sole_clips: in how many clips it was seen; in a single clip it is not told apart from where that clip's floor lies."""
+    sole_clips: in how many clips it was seen; in a single clip it is not told apart from where that clip's floor lies.
+    palms: of hand joints ``(3,)`` in the joint's frame, square to the palm and as long as half its thickness, in metres."""
 
     hinges: Mapping[int, Hinge] = field(default_factory=dict)
     soles: Mapping[int, Vector] = field(default_factory=dict)
     sole: float | None = None
     sole_clips: int = 0
+    palms: Mapping[int, Vector] = field(default_factory=dict)
 
     def certainty_of(self, joint: int) -> float:
         """How sure the hinge of a limb is, 0 where none is known."""
         return self.hinges[joint].certainty if joint in self.hinges else 0.0
 
     def __bool__(self) -> bool:
-        return bool(self.hinges or self.soles or self.sole is not None)
+        return bool(self.hinges or self.soles or self.palms or self.sole is not None)
 
 
 NOTHING = Observed()
@@ -101,6 +103,8 @@ def to_json(observed: Observed, names: Sequence[str]) -> dict[str, Any]:
         out["hinges"] = {names[joint]: hinge.to_json() for joint, hinge in sorted(observed.hinges.items())}
     if observed.soles:
         out["soles"] = {names[joint]: points.round(5).tolist() for joint, points in sorted(observed.soles.items())}
+    if observed.palms:
+        out["palms"] = {names[joint]: palm.round(6).tolist() for joint, palm in sorted(observed.palms.items())}
     if observed.sole is not None:
         out["sole"], out["sole_clips"] = round(observed.sole, 5), observed.sole_clips
     return out
@@ -126,6 +130,13 @@ def from_json(table: Any, index: Mapping[str, int]) -> Observed:
             raise ValueError("a sole is not made of numbers")
         if name in index:
             soles[index[name]] = points
+    palms = {}
+    for name, values in dict(table.get("palms", {})).items():
+        palm = np.array(values, float)
+        if palm.shape != (3,) or not np.isfinite(palm).all():
+            raise ValueError("a palm is not made of numbers")
+        if name in index:
+            palms[index[name]] = palm
     sole = table.get("sole")
     sole = None if sole is None else float(sole)
     if sole is not None and not np.isfinite(sole):
@@ -133,7 +144,7 @@ def from_json(table: Any, index: Mapping[str, int]) -> Observed:
     clips = table.get("sole_clips", 0 if sole is None else 1)
     if not isinstance(clips, int) or clips < 0:
         raise ValueError("how many clips showed the soles is not a number")
-    return Observed(hinges, soles, sole, clips)
+    return Observed(hinges, soles, sole, clips, palms)
 
 
 def _vector(values: Any) -> Vector:

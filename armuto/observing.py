@@ -1,4 +1,4 @@
-"""Reading hinges, soles and floors from motion and from meshes.
+"""Reading hinges, soles, palms and floors from motion and from meshes.
 
 *Hinges.* The forearm's direction in the frame of the upper arm runs along a circle while the elbow bends, whatever the shoulder
 and the hand do. The plane of that circle is fitted by principal axes (the direction in which the directions vary least); how
@@ -6,6 +6,8 @@ long the arc is and how flat tells how certain it is. O'Brien et al. 2000 and Ga
 the same idea.
 
 *Soles.* The lowest points of the skin of a foot, by its own vertices at rest.
+
+*Palms.* How far the skin of a hand extends square to the plane of its fingers' first joints.
 
 *Floor.* Where feet rest, the lowest foot joint is as high above the floor as the body's sole is thick. One clip alone shows the
 sum of both: its floor is then taken to be at the file's zero. Several clips of a skeleton show its sole, and so where the floor
@@ -226,6 +228,35 @@ def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights:
             local = rotation.rotate(rotation.inverse(skeleton.rest.rotations[carrier]), away)
             out[carrier] = np.concatenate([out[carrier], local]) if carrier in out else local
     return {joint: _spread(skeleton, joint, local) for joint, local in out.items()}
+
+
+def palms_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights: FloatArray) -> dict[int, FloatArray]:
+    """Half the thickness of the palms, as a vector ``(3,)`` square to each in its joint's frame, in metres.
+
+    points ``(V, 3)`` at rest in metres, weights ``(V, J)``. A hand of a single chain shows no plane, and none is given for it.
+    """
+    out: dict[int, FloatArray] = {}
+    total, at = np.maximum(weights.sum(axis=1), 1e-9), skeleton.rest.positions
+    for side in SIDES:
+        first = [
+            parts[name][0].joint
+            for kind in (
+                "thumb metacarpal",
+                *(f"{finger} proximal" for finger in ("index", "middle", "ring", "little")),
+            )
+            if (name := f"{side} {kind}") in parts
+        ]
+        if f"{side} hand" not in parts or len(first) < 2:
+            continue
+        hand = parts[f"{side} hand"][0].joint
+        ways = at[first] - at[hand]
+        normal = np.cross(ways.mean(axis=0), at[first[0]] - at[first[-1]])
+        skin = points[weights[:, hand] >= OWN * total]
+        if not normal.any() or len(skin) < FEWEST:
+            continue
+        low, high = np.percentile((skin - at[hand]) @ unit(normal), [5, 95])
+        out[hand] = rotation.rotate(rotation.inverse(skeleton.rest.rotations[hand]), unit(normal) * (high - low) / 2)
+    return out
 
 
 def _spread(skeleton: Skeleton, joint: int, local: FloatArray) -> FloatArray:

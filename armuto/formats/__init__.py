@@ -215,7 +215,9 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
     clips = [clip_in_frame(clip, skeleton) for clip in rig.clips]
     seen = observing.of_motion(skeleton, parts, clips)
     if rig.skinned:
-        seen = replace(seen, soles=observing.soles_of(skeleton, parts, *skin_of(held, rig, frame)), sole=None)
+        skin = skin_of(held, rig, frame)
+        soles, palms = observing.soles_of(skeleton, parts, *skin), observing.palms_of(skeleton, parts, *skin)
+        seen = replace(seen, soles=soles, palms=palms, sole=None, sole_clips=0)
     skeleton = replace(skeleton, observed=seen)
     clips = [replace(clip, skeleton=skeleton) for clip in clips]
     return Document(file, kind, skeleton, tuple(clips), parts, tuple(notes), held, rig, bounds, display)

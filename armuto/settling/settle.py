@@ -19,8 +19,11 @@ from armuto.settling.easing import averaged
 from armuto.settling.limbs import Limb, limbs
 from armuto.settling.limits import limit, ranges_of
 from armuto.settling.listening import Ear, Found, Sound
-from armuto.settling.moving import Moving
+from armuto.settling.moving import Moving, lengths
 
+FINGERS = ("middle", "ring", "index")  # by which a hand's length is told, the first there is
+# Half a palm's thickness over the way from wrist to knuckles: 14 of 95 mm, where a source has no mesh (Tilley 1993).
+PALM = 0.15
 STRIDE = 0.6  # seconds over which a path is told from the sway along it
 MARGIN = 2.0  # seconds on either side that a frame's performance can depend on
 
@@ -203,6 +206,7 @@ def _hands(
         for part, _ in points.values()
         if part in heard.parts
     }
+    _keep_surfaces(carried, moving, fitting, led, grip)
     against = {(one.point, one.to) for one in own if one.to in heard.parts and not one.to.endswith("hand")}
     on = {(hand, part): _against_body(moving, sound, heard, fitting, led, hand, part) for hand, part in against}
     up = np.array([0.0, 1.0, 0.0])
@@ -212,6 +216,34 @@ def _hands(
     }
     wanted = hands.Wanted(mapped, carried, on, before, frames, moved, found.seam)
     return hands.hold(moving, reaches, points, own, wanted, strengths, swivels)
+
+
+def _keep_surfaces(
+    carried: dict[str, FloatArray], moving: Moving, fitting: Fitting, led: Mapping[int, Lead], grip: float
+) -> None:
+    """Move the places of two hands apart or together, so that what lies between the palms keeps its width, in place.
+
+    Joints lie inside hands: with palms thicker or thinner than the source's, in the hands' size, surfaces that touch would
+    cut into each other or part. It counts as far as a palm faces the other hand.
+    """
+    if len(carried) != 2:
+        return
+    first, (one, two) = first_leads(led), list(carried)
+    between = carried[one] - carried[two]
+    apart = lengths(between)
+    line = between / np.maximum(apart, 1e-6)[:, None]
+    for part, way in ((one, 1.0), (two, -1.0)):
+        lead, side = first.get(part), part.split()[0]
+        palm = fitting.target.observed.palms.get(lead.target) if lead else None
+        finger = next((first[name] for kind in FINGERS if (name := f"{side} {kind} proximal") in first), None)
+        if lead is None or palm is None or finger is None:
+            continue
+        at, half = fitting.target_pose.positions, float(np.linalg.norm(palm))
+        theirs = fitting.source.observed.palms.get(lead.a)
+        usual = PALM * float(np.linalg.norm(at[finger.target] - at[lead.target]))
+        thicker = half - (usual if theirs is None else grip * float(np.linalg.norm(theirs)))
+        faces = np.abs(np.sum(rotation.rotate(moving.rotations[lead.target], palm / half) * line, axis=1))
+        carried[part] = carried[part] + way * np.maximum(thicker * faces, -0.5 * apart)[:, None] * line
 
 
 def _against_body(
@@ -243,7 +275,7 @@ def hands_size(fitting: Fitting, led: Mapping[int, Lead]) -> float:
     at, ratios_found = fitting.target_pose.positions, []
     for side in SIDES:
         hand = first.get(f"{side} hand")
-        fingers = [first[name] for kind in ("middle", "ring", "index") if (name := f"{side} {kind} proximal") in first]
+        fingers = [first[name] for kind in FINGERS if (name := f"{side} {kind} proximal") in first]
         for other in (first.get(f"{side} lower arm"), *fingers[:1]):
             if hand is not None and other is not None:
                 there, here = (

@@ -48,8 +48,12 @@ class Posture:
     @property
     def stands(self) -> bool:
         """Whether it stands at rest, so that trunk and feet may be taken to be as they are built."""
-        still = self.lean < 15 and self.tilt < 6 and self.twist < 8 and self.stride < 10
-        return still and (not self.upright or (self.knees < 30 and self.legs_apart < 35))
+        return self.legs_stand and self.lean < 15 and self.tilt < 6 and self.twist < 8
+
+    @property
+    def legs_stand(self) -> bool:
+        """Whether its legs stand, whatever its trunk does, so that its feet are flat."""
+        return self.stride < 10 and (not self.upright or (self.knees < 30 and self.legs_apart < 35))
 
     @property
     def off(self) -> float:

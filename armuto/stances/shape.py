@@ -206,7 +206,7 @@ class Shape:
         leaning: it leans to the side as its leg does, as feet do when legs are spread wide.
         """
         below, hips = self.limbs.next[foot], self.limbs.joints.get("hips")
-        if len(below) != 1 or hips is None or not self.posture.stands:
+        if len(below) != 1 or hips is None or not self.posture.legs_stand:
             return None
         ankle, toes = self.at[foot], self.at[below[0]]
         if abs(float(toes[1]) - self.floor) > FLAT * float(self.at[hips][1] - self.floor) or ankle[1] <= toes[1]:

@@ -10,8 +10,9 @@ from armuto.findings import Finding, find, grade
 from armuto.fitting import Fitting
 from armuto.intake import Told
 from armuto.skeleton import Clip
-from armuto.tests import breaking
+from armuto.tests import breaking, figures
 from armuto.tests.files import DEMO
+from armuto.tests.rests import resting
 from armuto.transfer import perform
 
 LENGTH = 70  # frames of a clip that are looked at
@@ -91,6 +92,37 @@ class Broken(unittest.TestCase):
         made = fitting.fit(source.skeleton, figure.skeleton, source.parts, figure.parts)
         found = findings(source.clips[0].cut(2, 40), breaking.swapped()(made, np.random.default_rng(0)))
         self.assertTrue(any("say the other side" in row.text for row in found), [row.text for row in found])
+
+
+class Built(unittest.TestCase):
+    """Bodies that are built otherwise are right as they are."""
+
+    def graded(self, target):
+        source = read("hall/walk.bvh")
+        made = fitting.fit(source.skeleton, target, source.parts)
+        return [row.text for row in findings(source.clips[0].cut(2, LENGTH), made)]
+
+    def test_a_foot_bone_that_lies_flat_and_a_neck_that_leans(self):
+        body = figures.body()
+        offsets = body.rest_translation.copy()
+        for side in ("Left", "Right"):
+            offsets[body.index[f"{side}Toe"]] = [0.0, -0.01, 0.14]
+            offsets[body.index[f"{side}Foot"], 1] -= 0.05
+        offsets[body.index["Head"]] += [0.0, 0.0, 0.05]
+        self.assertEqual(self.graded(replace(body, rest_translation=offsets)), [])
+
+    def test_legs_crossed_and_a_trunk_turned_at_rest(self):
+        """Feet are flat where legs stand, whatever the trunk does: this one's feet were turned up by 22 degrees."""
+        body = figures.body()
+        toes = np.array([body.index["LeftToe"], body.index["RightToe"]])
+        body = replace(body, end_parents=toes, end_offsets=np.array([[0.0, -0.02, 0.045]] * 2))
+        turns = {"LeftUpLeg": (0, 0, -28), "RightUpLeg": (0, 0, 28), "Spine": (0, 25, 0), "Chest": (0, 15, 0)}
+        crossed = figures.posed(body, turns)
+        still = Clip(
+            "still", crossed, 30.0, crossed.rest_rotation[None], np.array([0]), crossed.rest_translation[:1][None]
+        )
+        # With all rotations at zero it stands so, too.
+        self.assertEqual(self.graded(resting(still, crossed.rest.rotations).skeleton), [])
 
 
 class Lengths(unittest.TestCase):

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, rotation
+from armuto import fitting, formats, rotation
 from armuto.contacts import Contact
 from armuto.findings import findings, grade
 from armuto.measuring import accelerations, measure
@@ -23,6 +23,7 @@ from armuto.settling.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, T
 from armuto.settling.settle import hands_size
 from armuto.skeleton import Clip, Skeleton
 from armuto.tests import figures, settled
+from armuto.tests.files import DEMO
 from armuto.transfer import perform, transfer
 
 MILLIMETRE = 1e-3
@@ -195,6 +196,42 @@ class Hands(unittest.TestCase):
                 at = perform(clip, replace(made, settings=settings)).clip.world().positions[20:50]
                 apart = np.linalg.norm(at[:, left] - at[:, right], axis=1)
                 self.assertLess(np.abs(apart - width).max() / width, most)
+
+    def test_thick_palms_stay_outside_of_what_they_carry(self):
+        """Wrists are further apart by what the palms that face each other are thicker than the source's, in the hands' size."""
+        source = formats.read((DEMO / "hall/carry_the_crate.bvh").read_bytes(), "carry.bvh")
+        porter = formats.read((DEMO / "porter.glb").read_bytes(), "porter.glb")
+        own = porter.skeleton
+        hands = [porter.parts[f"{side} hand"][0].joint for side in ("left", "right")]
+        self.assertEqual(sorted(own.observed.palms), sorted(hands))
+
+        def apart(theirs, palms):
+            skeleton = replace(source.skeleton, observed=replace(source.skeleton.observed, palms=theirs))
+            clip = replace(source.clips[0], skeleton=skeleton)
+            figure = replace(own, observed=replace(own.observed, palms=palms))
+            made = fitting.fit(skeleton, figure, source.parts, porter.parts)
+            world = perform(clip, made).clip.world()
+            line = world.positions[:, hands[0]] - world.positions[:, hands[1]]
+            return made, world, np.linalg.norm(line, axis=1), line
+
+        joints = [source.parts[f"{side} hand"][0].joint for side in ("left", "right")]
+        frames = slice(60, 100)
+        plain, thick = apart({}, {}), apart({}, own.observed.palms)
+        made, world, far, line = thick
+        wanted = 0.0
+        for hand in hands:
+            finger = porter.parts[f"{'left' if hand == hands[0] else 'right'} middle proximal"][0].joint
+            half = float(np.linalg.norm(own.observed.palms[hand]))
+            length = float(np.linalg.norm(own.rest.positions[finger] - own.rest.positions[hand]))
+            normal = rotation.rotate(world.rotations[:, hand], own.observed.palms[hand] / half)
+            faces = np.abs(np.sum(normal * line, axis=1)) / far
+            wanted = wanted + (half - 0.15 * length) * faces
+        self.assertGreater(float(wanted[frames].min()), 0.005)
+        np.testing.assert_allclose((far - plain[2])[frames], wanted[frames], atol=0.002)
+        # Of a source whose mesh is as thick, in the hands' size, nothing is added.
+        grip = hands_size(made, made.leads())
+        same = {joint: own.observed.palms[hand] / grip for joint, hand in zip(joints, hands, strict=True)}
+        np.testing.assert_allclose(apart(same, own.observed.palms)[2][frames], plain[2][frames], atol=1e-6)
 
     def test_a_hand_on_the_hip_stays_on_a_wider_hip(self):
         clip = settled.hand_on_hip()

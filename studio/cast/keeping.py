@@ -24,6 +24,7 @@ FROM_THE_FILE = (
     "sheet",
     "capsules",
     "soles",
+    "palms",
     "revision",
 )
 
@@ -80,7 +81,7 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.notes = list(document.notes)
     row.sheet = facts_of(document)
     seen = observed.to_json(document.skeleton.observed, document.skeleton.names)
-    row.soles = seen.get("soles", {})
+    row.soles, row.palms = seen.get("soles", {}), seen.get("palms", {})
     row.capsules = capsules.to_json(document.capsules, document.skeleton)
     # A row that is there keeps what somebody may be writing about it at this moment.
     row.save(update_fields=FROM_THE_FILE if row.pk else None)

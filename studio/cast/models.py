@@ -19,8 +19,9 @@ class Character(models.Model):
 
     sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
     changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
-    (:mod:`armuto.settling.capsules`). soles: the lowest points of its feet, by bone name. limits: joint limits that were
-    changed for it, by part; limits_revision: how often. digest: of everything a rendition takes from the character.
+    (:mod:`armuto.settling.capsules`). soles, palms: the lowest points of its feet, and half the thickness of its hands, by bone
+    name. limits: joint limits that were changed for it, by part; limits_revision: how often. digest: of everything a rendition
+    takes from the character.
     """
 
     name = models.CharField(max_length=255)
@@ -37,6 +38,7 @@ class Character(models.Model):
     changed = models.TextField(default="")
     capsules = models.JSONField(default=dict)
     soles = models.JSONField(default=dict)
+    palms = models.JSONField(default=dict)
     limits = models.JSONField(default=dict)
     limits_revision = models.PositiveIntegerField(default=0)
     retired = models.BooleanField(default=False)
@@ -55,9 +57,10 @@ class Character(models.Model):
         super().save(*args, update_fields=update_fields, **kwargs)
 
     def figure(self) -> SkeletonValue:
-        """Its skeleton with its own soles: others on the same rig may have other feet."""
+        """Its skeleton with its own soles and palms: others on the same rig may have other feet and hands."""
         row = self.skeleton
-        return skeleton_value(row.identity, json.dumps(row.observed | {"soles": self.soles}, sort_keys=True))
+        own = row.observed | {"soles": self.soles, "palms": self.palms}
+        return skeleton_value(row.identity, json.dumps(own, sort_keys=True))
 
     def display(self) -> bytes:
         """One self-contained .glb of the figure: its own file, or what was made from it."""

@@ -15,7 +15,7 @@ const inside = (one: Schemas['FindingOut'], frame: number) => !!one.unit && one.
     <li v-for="(one, n) in findings" :key="n" :class="{ now: inside(one, frame) }">
       <StateMark :state="one.grade === 'wrong' ? 'wrong' : 'look'" />
       <span>{{ one.text }}</span>
-      <button v-if="one.unit" class="plain word" @click="emit('show', one.frames[0], POSTURE.includes(one.kind))">show me <span class="mono">{{ one.frames[0] }}–{{ one.frames[1] }}</span></button>
+      <button v-if="one.unit" class="plain word" @click="emit('show', one.frames[0], POSTURE.includes(one.kind))">show me <span class="mono">{{ one.frames[0] === one.frames[1] ? one.frames[0] : `${one.frames[0]}–${one.frames[1]}` }}</span></button>
     </li>
   </ul>
 </template>
