@@ -1989,7 +1989,7 @@ export interface components {
          * ClipOut
          * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
          *     leading frames of the take look like calibration. ground: how high feet rest, what of that is their soles, and where that
-         *     puts the floor, in metres; floor: where a person says it is.
+         *     puts the floor, in metres, and in how many clips the soles were seen; floor: where a person says it is.
          */
         ClipOut: {
             /** Id */
