@@ -140,6 +140,16 @@ class Reading(unittest.TestCase):
         at = np.arange(eased.frames) / eased.fps
         np.testing.assert_allclose(eased.translations[:, 0, 1], 1 + 2 * (3 * at**2 - 2 * at**3), atol=1e-6)
 
+    def test_cubic_keys_follow_their_tangents(self):
+        """In the file's units per second, so that they count as long as the span between their keys is (appendix C.5)."""
+        made = character()
+        keys = [[0, 0, 0], [0, 1, 0], [0, 8, 0], [0, -4, 0], [0, 3, 0], [0, 0, 0]]
+        made.animate(1, "translation", [0.0, 0.5], keys, "CUBICSPLINE", "thrown")
+        (clip,) = formats.read(made.glb(), "x.glb", Told("m", "+Y")).clips
+        t = np.arange(clip.frames) / clip.fps / 0.5
+        wanted = (2 * t**3 - 3 * t**2 + 1) + 4 * (t**3 - 2 * t**2 + t) + 3 * (3 * t**2 - 2 * t**3) - 2 * (t**3 - t**2)
+        np.testing.assert_allclose(clip.translations[:, 0, 1], wanted, atol=1e-6)
+
     def test_embedded_gltf_reads_as_the_glb_does(self):
         made = character()
         made.animate(1, "translation", [0, 1], [[0, 1, 0], [3, 1, 0]])

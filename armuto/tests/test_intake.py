@@ -5,7 +5,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import intake, pairing
+from armuto import intake, pairing, rotation
+from armuto.skeleton import Clip
 from armuto.tests import detections, figures
 
 
@@ -41,6 +42,17 @@ class Detecting(unittest.TestCase):
         clip = figures.motion(body, np.random.default_rng(1), reach=0.3)
         held = replace(clip, translations=clip.translations * [1, 0, 1] + [0, 0.95, 0])
         self.assertEqual(intake.detect_up(replace(body, names=names), {}, held, False)[0], "+Y")
+
+    def test_an_axis_that_the_format_declares_is_overruled_by_more_than_one_witness(self):
+        """A body that stands at rest and lies in its motion: where the format leaves up open, the motion is believed."""
+        body = figures.body()
+        parts = pairing.assign(body)
+        lying = np.tile(body.rest_rotation, (8, 1, 1))
+        lying[:, 0] = rotation.multiply(rotation.about([1, 0, 0], np.pi / 2), body.rest_rotation[0])
+        sways = np.tile(body.rest_translation[:1], (8, 1, 1)) + np.linspace(0, 0.6, 8)[:, None, None] * [0.0, 1.0, 0.0]
+        clip = Clip("rest", body, 30.0, lying, np.array([0]), sways)
+        self.assertEqual(intake.detect_up(body, parts, clip, False)[0], "+Z")
+        self.assertEqual(intake.detect_up(body, parts, clip, True)[0], "+Y")
 
     def test_no_sides_no_facing(self):
         angle, why = intake.facing(figures.body(), {})

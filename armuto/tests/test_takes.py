@@ -37,6 +37,15 @@ class Calibration(unittest.TestCase):
             rotations[10 + k] = rotation.slerp(rotations[0], clip.rotations[k], share)
         self.assertIsNone(takes.calibration(replace(still, rotations=rotations)))
 
+    def test_a_jump_that_is_followed_by_another_of_its_kind_is_a_movement(self):
+        clip = figures.motion(figures.body(), np.random.default_rng(0), frames=240, reach=0.4)
+        still = with_calibration(clip, 10)
+        self.assertIsNotNone(takes.calibration(still))
+        # Two steps out of the held pose instead of one, the second nearly as long as the first.
+        rotations = still.rotations.copy()
+        rotations[10] = rotation.slerp(rotations[9], rotations[11], 0.6)
+        self.assertIsNone(takes.calibration(replace(still, rotations=rotations)))
+
 
 class Tracks(unittest.TestCase):
     def test_still_bones_roots_and_loops_in_random_cases(self):

@@ -111,7 +111,7 @@ class PlanOut(Schema):
 
 @router.get("", response=list[PatternOut], operation_id="list_patterns")
 def list_patterns(request: HttpRequest):
-    return keeping.rows()
+    return Pattern.objects.all()
 
 
 @router.post("", response={201: PatternOut}, operation_id="make_pattern")
@@ -153,7 +153,7 @@ def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]):
 def recognised(request: HttpRequest, skeleton_id: int):
     """The patterns that recognise a skeleton, the best first."""
     value = get_object_or_404(Skeleton, pk=skeleton_id).value()
-    ids = {row.name: row.pk for row in keeping.rows()}
+    ids = dict(Pattern.objects.values_list("name", "pk"))
     return [
         {"pattern_id": ids[read.pattern.name], "name": read.pattern.name, "score": read.score, "parts": len(read.parts)}
         for read in core.recognise(value, keeping.known())

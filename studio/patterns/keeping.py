@@ -1,6 +1,9 @@
 """Keeping patterns, and reading skeletons by them."""
 
 import json
+from datetime import datetime
+
+from django.db.models import Count, Max
 
 from armuto import patterns as core
 from armuto.errors import BadInput
@@ -11,36 +14,25 @@ from studio.patterns.models import OwnPlan, Pattern
 
 
 def known() -> list[core.Pattern]:
-    """All patterns; those that ship are put in when there is none yet."""
-    return [row.value() for row in rows()]
+    return [row.value() for row in Pattern.objects.all()]
 
 
-def rows() -> list[Pattern]:
-    found = list(Pattern.objects.all())
-    if not found:
-        # Two may ask for the first time at once: whoever comes second finds them there.
-        Pattern.objects.bulk_create((_row(value, shipped=True) for value in core.shipped()), ignore_conflicts=True)
-        found = list(Pattern.objects.all())
-    return found
+def state() -> tuple[int, datetime | None]:
+    """What tells whether any pattern has been added, changed or removed since."""
+    found = Pattern.objects.aggregate(count=Count("pk"), newest=Max("changed"))
+    return found["count"], found["newest"]
 
 
 def keep(value: core.Pattern) -> Pattern:
     """A new pattern. Raises :class:`BadInput` when another one has its name."""
     if Pattern.objects.filter(name=value.name).exists():
         raise BadInput(f"{value.name}: there is a pattern of this name already; give it another.")
-    row = _row(value)
-    row.save()
-    return row
-
-
-def _row(value: core.Pattern, shipped: bool = False) -> Pattern:
-    return Pattern(
+    return Pattern.objects.create(
         name=value.name,
         plan=value.plan,
         about=value.about,
         parts={part: list(names) for part, names in value.parts.items()},
         left_out=list(value.left_out),
-        shipped=shipped,
     )
 
 

@@ -1,5 +1,6 @@
 """What is done with many cells of the board at once, and what that would mean before it is done."""
 
+import json
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -11,6 +12,7 @@ from armuto.fitting import NothingToPair
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal
 from studio.library.models import Clip, Skeleton
+from studio.patterns.keeping import state as pattern_state
 from studio.renditions import runs
 from studio.renditions.cells import STATES, fittings, with_state
 from studio.renditions.models import Rendition, Run
@@ -101,6 +103,7 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
     skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in cells}).values_list("pk", "skeleton_id"))
     known = {(row["skeleton_id"], row["character_id"]): row for row in fittings()}
     why: dict[tuple[int, int], str] = {}
+    patterns = pattern_state()
     for clip, character in cells:
         row = rows.get((clip, character))
         if row is not None and row.busy:
@@ -111,7 +114,7 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
         pair = (skeleton_of[clip], character)
         fitting = known.get(pair)
         if (fitting is None or not fitting["pairs"]) and pair not in why:
-            why[pair] = _why_not(*pair) if fitting is None else _without_pairs(*pair)
+            why[pair] = _why_not(*pair, patterns) if fitting is None else _without_pairs(*pair)
         if why.get(pair):
             continue
         made.cells.append((clip, character))
@@ -129,30 +132,39 @@ def _without_pairs(skeleton_id: int, character_id: int) -> str:
     return f"{character.name}: its fitting with “{skeleton.name}” has no pairs; pair them there."
 
 
-def _why_not(skeleton_id: int, character_id: int) -> str:
-    """Why no fitting can be proposed, or nothing."""
+def _why_not(skeleton_id: int, character_id: int, patterns: object) -> str:
+    """Why no fitting can be proposed, or nothing. patterns: see :func:`_can_be_proposed`."""
     skeleton = Skeleton.objects.defer("tree").get(pk=skeleton_id)
     character = Character.objects.select_related("skeleton").defer("skeleton__tree").get(pk=character_id)
     if skeleton.plan != character.skeleton.plan:
         kinds = (skeleton.plan or "of no plan that was recognised", character.skeleton.plan or "of none")
         return f"{character.name}: its body is {kinds[1]}, and “{skeleton.name}” is {kinds[0]}; pair them by hand in a fitting."
-    if not _can_be_proposed(skeleton.identity, character.skeleton.identity, skeleton, character):
+    if not _can_be_proposed(skeleton, character, patterns):
         return f"{character.name}: it has no bone that could be paired with “{skeleton.name}”; pair them by hand."
     return ""
 
 
-_proposed: dict[tuple[str, str], bool] = {}
+def _can_be_proposed(skeleton: Skeleton, character: Character, patterns: object) -> bool:
+    """Whether a fitting can be proposed: found out once for two skeletons, since a board has many cells of the same two.
 
-
-def _can_be_proposed(source: str, target: str, skeleton: Skeleton, character: Character) -> bool:
-    """Whether a fitting can be proposed: found out once for two skeletons, since a board has many cells of the same two."""
-    if (source, target) not in _proposed:
+    patterns: the state of the patterns; with others, and where somebody has said other parts, it is asked again.
+    """
+    rows = skeleton, character.skeleton
+    key = str(patterns), *((row.identity, json.dumps(row.parts, sort_keys=True)) for row in rows)
+    if key not in _proposed:
         try:
             proposal(skeleton, character)
-            _proposed[source, target] = True
+            found = True
         except NothingToPair:
-            _proposed[source, target] = False
-    return _proposed[source, target]
+            found = False
+        if len(_proposed) >= MOST_KNOWN:
+            _proposed.clear()
+        _proposed[key] = found
+    return _proposed[key]
+
+
+_proposed: dict[tuple[object, ...], bool] = {}
+MOST_KNOWN = 10_000
 
 
 def transfer(cells: Iterable[Cell], update: bool = False) -> Run | None:

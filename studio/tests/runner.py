@@ -22,7 +22,19 @@ class Runner(DiscoverRunner):
 
     def run_suite(self, suite, **kwargs) -> unittest.TestResult:
         result = super().run_suite(suite, **kwargs)
-        failed = len(result.failures) + len(result.errors)
-        skipped = len(result.skipped)
-        print(f"{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped")
+        print(told(result))
         return result
+
+
+def told(result: unittest.TestResult) -> str:
+    """The line that sums a run up. A class that cannot begin counts as a failure, and a test that fails in several parts."""
+    faults = {_test_of(test) for test, _ in (*result.failures, *result.errors)} | {*result.unexpectedSuccesses}
+    begun = {test for test in faults if isinstance(test, unittest.TestCase)}
+    skipped = len(result.skipped)
+    passed = max(0, result.testsRun - len(begun) - skipped)
+    return f"{passed} passed, {len(faults)} failed, {skipped} skipped"
+
+
+def _test_of(test: object) -> object:
+    """The test that a part of it belongs to."""
+    return getattr(test, "test_case", test)

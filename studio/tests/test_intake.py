@@ -26,6 +26,7 @@ from studio.renditions.models import Rendition
 class IntakeCase(TransactionTestCase):
     """Tasks run on the spot here, once the request's transaction is through."""
 
+    serialized_rollback = True  # what migrations put in is there for every test
     client: HttpClient
 
     def lay(self, *files: tuple[str, bytes], goes_to: str = "auto") -> list[int]:
@@ -216,6 +217,20 @@ class Naming(IntakeCase):
         self.assertEqual([names[str(row["id"])] for row in rows], want)
         self.send("post", "accept")
         self.assertEqual(sorted(Clip.objects.values_list("name", flat=True)), sorted([*want, "walk"]))
+
+    def test_typed_names_that_clash_get_numbers(self):
+        """With each other, and with a name that the library got meanwhile."""
+        self.lay(("walk.bvh", WALK.read_bytes()), ("bow.bvh", BOW.read_bytes()))
+        for row in self.rows():
+            self.send("patch", "rows", ids=[row["id"]], name="the round")
+        self.send("post", "accept")
+        self.assertEqual(sorted(Clip.objects.values_list("name", flat=True)), ["the round", "the round 2"])
+        self.lay(("more.bvh", random_bvh()))
+        self.send("patch", "rows", ids=[self.rows()[0]["id"]], name="the round")
+        self.send("post", "accept")
+        self.assertEqual(
+            sorted(Clip.objects.values_list("name", flat=True)), ["the round", "the round 2", "the round 3"]
+        )
 
     def test_a_rule_that_cannot_be_is_refused_and_the_old_one_stays(self):
         before = self.client.get("/api/intake/rule").json()

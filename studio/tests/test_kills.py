@@ -14,6 +14,7 @@ import urllib.request
 import uuid
 from collections import Counter
 from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.db import connection
@@ -27,7 +28,7 @@ from studio.arrivals.reading import take_in
 from studio.cast.models import Character
 from studio.library.models import Clip, Motion, Plate
 from studio.management.commands.work import Worker
-from studio.renditions import runs
+from studio.renditions import results, runs
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
 from studio.renditions.tasks import work_off
 
@@ -42,6 +43,8 @@ def free_port() -> int:
 
 
 class Kills(TransactionTestCase):
+    serialized_rollback = True  # what migrations put in is there for every test
+
     def setUp(self):
         for number in range(9):
             take_in(random_bvh(240, number), f"chore {number}.bvh")
@@ -183,6 +186,8 @@ class Kills(TransactionTestCase):
 
 
 class Outliving(TransactionTestCase):
+    serialized_rollback = True  # what migrations put in is there for every test
+
     def test_a_worker_outlives_a_task_whose_row_went(self):
         said = {
             "queue_names": ["default"],
@@ -202,6 +207,8 @@ class Outliving(TransactionTestCase):
 
 
 class TakingUp(TransactionTestCase):
+    serialized_rollback = True  # what migrations put in is there for every test
+
     def test_only_what_the_gone_were_at(self):
         take_in(random_bvh(), "chore.bvh")
         take_in(random_bvh(30, 1), "other chore.bvh")
@@ -221,6 +228,24 @@ class TakingUp(TransactionTestCase):
         self.assertEqual(Revision.objects.count(), 0)
         runs.perform(again)
         self.assertEqual(Revision.objects.count(), 1)
+
+    def test_a_claim_that_is_lost_at_the_very_end_stores_nothing(self):
+        """Given up after the last frame was computed, before the result is kept."""
+        take_in(random_bvh(), "chore.bvh")
+        take_in(PORTER.read_bytes(), "porter.glb")
+        with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
+            runs.start([(Clip.objects.get().pk, Character.objects.get().pk)])
+        item, compute = runs.take_next(), results.compute
+
+        def computed(*given):
+            made = compute(*given)
+            RunItem.objects.filter(pk=item.pk).update(claim="another's")
+            return made
+
+        with mock.patch("studio.renditions.runs.results.compute", computed):
+            runs.perform(item)
+        self.assertEqual(Revision.objects.count(), 0)
+        self.assertEqual(RunItem.objects.get().state, RunItem.State.RUNNING)
 
     def test_an_item_that_ends_every_worker_is_given_up(self):
         take_in(random_bvh(), "chore.bvh")

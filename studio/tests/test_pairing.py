@@ -1,15 +1,15 @@
 """Pairing over HTTP: changes step by step, reasons, patterns, body plans, and what is kept for next time."""
 
 import json
-from unittest import mock
+from importlib import import_module
 
+from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import patterns as core
 from armuto.tests.files import DEMO
 from studio.cast.models import Character
 from studio.fittings.models import FittingState
-from studio.patterns import keeping
 from studio.patterns.models import OwnPlan, Pattern
 from studio.tests.figures import rigged_like
 from studio.tests.test_api import Studio, bring_in
@@ -124,6 +124,15 @@ class Changes(Pairing):
         self.assertEqual(self.pair(made, "neck")["target"], ["005", "006"])
         self.assertEqual((self.pair(made, "neck")["confidence"], self.pair(made, "neck")["confirmed"]), (1.0, False))
 
+    def test_the_fitting_of_a_retired_character_is_no_example(self):
+        self.edit("connect", source=["Neck"], target=["006"])
+        self.edit("confirm", above=0.0)
+        Character.objects.filter(name="striker").update(retired=True)
+        bring_in(self.client, rigged_like(STRIKER.read_bytes(), move=0.01), "second striker.glb")
+        second = Character.objects.get(name="second striker")
+        made = self.post("/api/fittings/", clip_id=self.bow.pk, character_id=second.pk).json()
+        self.assertNotIn("paired as for", made["how"])
+
 
 class Plans(Pairing):
     def test_copy_change_use_and_keep(self):
@@ -158,20 +167,21 @@ class Patterns(Pairing):
     def patterns(self) -> dict[str, dict]:
         return {row["name"]: row for row in self.client.get("/api/patterns/").json()}
 
-    def test_two_who_ask_first_at_once_both_find_what_ships(self):
+    def test_what_ships_is_there_from_the_first_and_stays_away_when_removed(self):
+        """A migration puts it in, so nobody's first question has to, and two at once cannot fail."""
+        shipped = {value.name: value for value in core.shipped()}
+        self.assertEqual({row.name: row.value() for row in Pattern.objects.filter(shipped=True)}, shipped)
         Pattern.objects.all().delete()
-        shipped = core.shipped()
+        self.assertEqual(self.client.get("/api/patterns/").json(), [])
 
-        def meanwhile():
-            """Somebody else's request comes between the question and the answer."""
-            with mock.patch("studio.patterns.keeping.core.shipped", return_value=shipped):
-                keeping.rows()
-            return shipped
-
-        with mock.patch("studio.patterns.keeping.core.shipped", side_effect=meanwhile):
-            found = keeping.rows()
-        self.assertEqual(sorted(row.name for row in found), sorted(value.name for value in shipped))
-        self.assertTrue(all(row.shipped for row in found))
+    def test_a_studio_that_has_patterns_keeps_those_it_has(self):
+        put_in = import_module("studio.patterns.migrations.0002_shipped").put_in
+        Pattern.objects.exclude(name=Pattern.objects.first().name).delete()
+        put_in(apps, None)
+        self.assertEqual(Pattern.objects.count(), 1)
+        Pattern.objects.all().delete()
+        put_in(apps, None)
+        self.assertEqual(Pattern.objects.count(), len(core.shipped()))
 
     def test_made_recognised_and_applied(self):
         made = self.post("/api/patterns/", name="numbers", fitting_id=self.made["id"]).json()

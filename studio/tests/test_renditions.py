@@ -18,6 +18,7 @@ from studio.fittings.keeping import proposal, value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import perform
 from studio.library.models import Clip
+from studio.patterns.models import Pattern
 from studio.renditions import results, runs
 from studio.renditions.cells import STATES, with_state
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
@@ -29,6 +30,7 @@ WAITING = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
 class Studio(TransactionTestCase):
     """Two clips on one skeleton and one on another, the porter and the bellringer."""
 
+    serialized_rollback = True  # what migrations put in is there for every test
     FILES = (WALK, BOW, DEMO / "gallery" / "greet.glb", PORTER, DEMO / "bellringer.glb")
 
     def setUp(self):
@@ -252,6 +254,17 @@ class Plans(Studio):
         self.assertIn("four-legged", plan["impossible"][0]["sentence"])
         self.assertIsNone(self.post("board/transfer", 204, cells=self.cells(cast=[fox])))
         self.assertEqual((Fitting.objects.count(), Run.objects.count()), (0, 0))
+
+    def test_what_cannot_be_proposed_is_asked_again_once_there_are_other_patterns(self):
+        cells = self.cells([self.walk], [self.porter])
+        proposed = mock.patch.dict("studio.renditions.board._proposed", clear=True)
+        with proposed, mock.patch("studio.renditions.board.proposal", side_effect=NothingToPair) as asked:
+            self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
+            self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
+            self.assertEqual(asked.call_count, 1)
+            Pattern.objects.create(name="night shift", plan="two-legged", parts={"hips": ["clockwork"]})
+            self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
+            self.assertEqual(asked.call_count, 2)
 
     def test_a_fitting_without_pairs_is_opened_to_be_paired_and_used_by_no_transfer(self):
         with mock.patch("studio.fittings.keeping.proposal", side_effect=NothingToPair):
