@@ -17,6 +17,7 @@ import { drawing } from './drawing'
 import type { Feathers } from './feathers'
 import type { Figure } from './figure'
 import { Floor } from './floor'
+import { keepUp } from './following'
 import type { Positions } from './motion'
 import { palette, type Palette } from './palette'
 import { Quills } from './quills'
@@ -180,12 +181,7 @@ export class Stage {
   private follow() {
     const now = this.followed?.()
     if (!now) return
-    const dx = now.x - this.last.x
-    const dz = now.z - this.last.z
-    this.camera.position.x += dx
-    this.camera.position.z += dz
-    this.controls.target.x += dx
-    this.controls.target.z += dz
+    keepUp(this.camera.position, this.controls.target, this.last, now)
     this.last.copy(now)
     this.controls.update()
   }
