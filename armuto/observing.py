@@ -44,6 +44,7 @@ FEWEST = 12  # frames of all clips together
 MOST = 1500
 OWN = 0.5  # share of a vertex's weight from which on it belongs to a foot
 LOWEST = 0.25  # of the height of a foot's skin: what lies lower belongs to the sole
+FLAT = 1e-3  # metres: a hand thinner than that is a card, and has no palm
 KEPT = 12  # points of a sole for each joint
 
 
@@ -59,12 +60,7 @@ def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> O
     for clip in long:
         world = clip.world()
         for joint, (lower, end) in hinged.items():
-            seen[joint].append(
-                (
-                    _from(world, joint, lower, end, step),
-                    _from(world, lower, lower, joint, step),
-                )
-            )
+            seen[joint].append((_from(world, joint, lower, end, step), _from(world, lower, lower, joint, step)))
         heights.append(_resting(world.positions, parts, clip.fps))
     hinges = {}
     for joint, (lower, end) in hinged.items():
@@ -255,6 +251,8 @@ def palms_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights:
         if not normal.any() or len(skin) < FEWEST:
             continue
         low, high = np.percentile((skin - at[hand]) @ unit(normal), [5, 95])
+        if high - low < FLAT:
+            continue
         out[hand] = rotation.rotate(rotation.inverse(skeleton.rest.rotations[hand]), unit(normal) * (high - low) / 2)
     return out
 

@@ -114,8 +114,8 @@ class _Body:
 
     def sole(self, foot: int) -> tuple[dict[int, FloatArray], float, dict[int, FloatArray]]:
         """The lowest points of the skin of a foot by joint, the height of the lowest of them, and where up is for each."""
-        below = {joint for joint in range(len(self.skeleton)) if foot in (joint, *self.skeleton.ancestors(joint))}
-        own = {joint: points for joint, points in self.skeleton.observed.soles.items() if joint in below}
+        soles = self.skeleton.observed.soles
+        own = {joint: soles[joint] for joint in soles if foot in (joint, *self.skeleton.ancestors(joint))}
         lowest = lowest_of(own, self.rotations, self.at)
         upright = {joint: rotation.rotate(rotation.inverse(self.rotations[joint]), UP) for joint in own}
         return own, 0.0 if lowest is None else float(lowest), upright

@@ -236,7 +236,7 @@ def _keep_surfaces(
         lead, side = first.get(part), part.split()[0]
         palm = fitting.target.observed.palms.get(lead.target) if lead else None
         finger = next((first[name] for kind in FINGERS if (name := f"{side} {kind} proximal") in first), None)
-        if lead is None or palm is None or finger is None:
+        if lead is None or palm is None or finger is None or not palm.any():
             continue
         at, half = fitting.target_pose.positions, float(np.linalg.norm(palm))
         theirs = fitting.source.observed.palms.get(lead.a)
