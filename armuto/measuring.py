@@ -31,6 +31,7 @@ from armuto.stances.sizes import sizes
 from armuto.standing import standing_places
 
 EDGE = 1  # frames at either end of a contact in which a foot still lands or already leaves
+BEARS = 0.005  # of the leg: a heel or toes so much higher than the other bear the foot no more
 SUDDEN = np.radians(1500.0)  # per second: a joint that turns faster has flipped, unless the source's does, too
 NEARLY = 0.5  # of what the target's joint turns: so fast the source's turns, too, where it is no flip
 STAYS = 0.15  # of the source's way: a body that goes no further stays in place
@@ -136,7 +137,11 @@ def _standing(bench: Bench) -> Iterator[tuple[Contact, Point, slice]]:
 
 
 def _slides(bench: Bench) -> Iterator[Measured]:
-    """How fast a foot slides while it stands: in cm/s, the 90th of a hundred frames of each contact; its way in cm."""
+    """How fast a foot slides while it stands: in cm/s, the 90th of a hundred frames of each contact; its way in cm.
+
+    A heel that leaves the floor while its toes stand does not slide, however it swings about them: only frames count in which
+    the source's point bears the foot.
+    """
     fps, paths = bench.clip.fps, bench.paths
     speed: dict[str, tuple[FloatArray, FloatArray, FloatArray]] = {}
     for contact, point, inner in _standing(bench):
@@ -144,17 +149,24 @@ def _slides(bench: Bench) -> Iterator[Measured]:
             here = bench.places[point.name]
             speed[point.name] = here, over_ground(here, fps), over_ground(paths[point.name], fps)
         here, own, source = speed[point.name]
+        foot = [paths[other.name][inner, 1] for other in bench.heard.points if other.limb == point.limb]
+        bears = (
+            paths[point.name][inner, 1] - np.min(foot, axis=0) < BEARS * bench.heard.leg * ratios(bench.fitting).height
+        )
+        rows = np.arange(inner.start, inner.stop)[bears]
+        if len(rows) < 3:
+            continue
         yield Measured(
             "foot slide",
             point.name,
             contact.first,
             contact.last,
-            float(np.percentile(own[inner], 90)) * 100,
-            float(np.percentile(source[inner], 90)) * 100,
+            float(np.percentile(own[rows], 90)) * 100,
+            float(np.percentile(source[rows], 90)) * 100,
             "cm/s",
             float(
-                np.linalg.norm(np.ptp(here[inner][:, [0, 2]], axis=0))
-                - np.linalg.norm(np.ptp(paths[point.name][inner][:, [0, 2]], axis=0))
+                np.linalg.norm(np.ptp(here[rows][:, [0, 2]], axis=0))
+                - np.linalg.norm(np.ptp(paths[point.name][rows][:, [0, 2]], axis=0))
             )
             * 100,
         )

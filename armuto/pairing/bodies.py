@@ -340,7 +340,7 @@ def _stance(
     used = {joint for limb in found.values() for joint in (*limb.twins.a, *limb.twins.b)}
     for twins in anatomy.twins:
         ends = [float(height[list(line)].min()) - floor for line in (twins.a, twins.b)]
-        if not used & {*twins.a, *twins.b} and min(ends) > -0.15 * leg and max(ends) < 0.15 * leg:
+        if not used & {*twins.a, *twins.b} and max(ends) < 0.3 * leg:
             score -= UNUSED
     for name, limb in found.items():
         if limb in standing:
@@ -348,7 +348,7 @@ def _stance(
         if plan.trunk != "upright":
             # Wings are spread or folded; what ends on the ground that the feet stand on, before or behind them, is a leg.
             _, tilt = _level(anatomy, [*standing, limb], across, up)
-            score -= GROUNDED * float(np.clip((35.0 - tilt) / 20.0, 0.0, 1.0))
+            score -= GROUNDED * float(np.clip((55.0 - tilt) / 30.0, 0.0, 1.0))
         low = min(lowest[name]) - floor
         score += _off(min(low / leg, 0.3), 0.3, 0.1, -8.0)
         if name in plan.reach:
