@@ -1,4 +1,5 @@
-"""The typed API: one router per subject. Its description is at /api/openapi.json, the front end's types follow from it."""
+"""The typed API: one router per subject. Its description is at /api/openapi.json and can be read and tried at /api/docs; the
+front end's types follow from it."""
 
 from django.db.models import Count, Q
 from django.http import HttpRequest
@@ -27,7 +28,7 @@ from studio.renditions.runs import counted
 from studio.renditions.runs_api import RunOut
 from studio.renditions.runs_api import router as runs
 
-api = NinjaAPI(title="Armuto", version=__version__, docs_url=None, urls_namespace="armuto")
+api = NinjaAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
 api.add_router("cast/", cast)
 api.add_router("cast/", limits)
@@ -64,6 +65,7 @@ class Counts(Schema):
 
 @api.get("counts", response=Counts, operation_id="counts")
 def counts(request: HttpRequest):
+    """How many clips, characters, fittings, results and deliveries there are, and what is running."""
     rows = Rendition.objects.filter(retired=False).aggregate(
         renditions=Count("id", filter=~Q(newest=None)), accepted=Count("id", filter=~Q(accepted=None))
     )

@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django_tasks",
     "django_tasks_db",
+    "ninja",  # its page that shows the API, and the scripts of that page
     "studio",
     "studio.library",
     "studio.cast",
@@ -44,6 +45,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
 ]
 ROOT_URLCONF = "studio.urls"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
 ASGI_APPLICATION = "studio.asgi.application"
 
 DATA.mkdir(parents=True, exist_ok=True)
@@ -99,6 +101,7 @@ TIME_ZONE = "UTC"
 STATIC_URL = "static/"
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 WHITENOISE_INDEX_FILE = False
+WHITENOISE_USE_FINDERS = True
 SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
 
 LOGGING = {

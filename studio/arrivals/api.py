@@ -65,6 +65,7 @@ def bring_in(
 
 @router.get("{arrival_id}", response=ArrivalOut, operation_id="get_arrival")
 def get_arrival(request: HttpRequest, arrival_id: int):
+    """How far an arrival is, and what came of its files."""
     return get_object_or_404(Arrival, pk=arrival_id)
 
 

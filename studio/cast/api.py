@@ -74,11 +74,13 @@ class CharacterOut(Schema):
 
 @router.get("", response=list[CharacterOut], operation_id="list_characters")
 def list_characters(request: HttpRequest):
+    """All characters, retired ones too."""
     return Character.objects.select_related("original", "skeleton")
 
 
 @router.get("{character_id}", response=CharacterOut, operation_id="get_character")
 def get_character(request: HttpRequest, character_id: int):
+    """One character, with everything that was found in its file."""
     return get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
 
 
@@ -93,6 +95,7 @@ class CharacterChange(Schema):
 
 @router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
 def patch_character(request: HttpRequest, character_id: int, wanted: CharacterChange):
+    """Change what is given of a character: its name, tags, remarks, or whether it is retired."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     given = wanted.dict(exclude_unset=True)
     if "name" in given:
@@ -124,6 +127,7 @@ def post_version(request: HttpRequest, character_id: int, file: UploadedFile = F
 
 @router.get("{character_id}/skeleton", response=SkeletonTree, operation_id="get_character_skeleton")
 def get_skeleton(request: HttpRequest, character_id: int):
+    """The bones of a character, and how they were read."""
     return skeleton_out(get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton)
 
 

@@ -115,12 +115,14 @@ class Again(Schema):
 
 @router.get("rule", response=DeliveryRule, operation_id="get_delivery_rule")
 def get_rule(request: HttpRequest):
+    """The rule that delivered files are named by."""
     rule = naming.to_json(planning.rule_in_force())
     return rule | {"fields": list(naming.FIELDS), "styles": list(naming.STYLES)}
 
 
 @router.put("rule", response=DeliveryRule, operation_id="set_delivery_rule")
 def put_rule(request: HttpRequest, rule: RuleIn):
+    """Another rule to name delivered files by."""
     try:
         made = naming.from_json(rule.dict())
     except ValueError as problem:
@@ -194,6 +196,7 @@ def thinned(request: HttpRequest, said: DeliveryIn):
 
 @router.get("", response=list[DeliveryOut], operation_id="list_deliveries")
 def list_deliveries(request: HttpRequest):
+    """All deliveries, the newest first."""
     return [out(row) for row in Delivery.objects.all()[:200]]
 
 
@@ -217,6 +220,7 @@ def make(request: HttpRequest, said: DeliveryIn):
 
 @router.get("{delivery_id}/items", response=list[DeliveryItemOut], operation_id="list_delivery_items")
 def list_items(request: HttpRequest, delivery_id: int):
+    """What went out in a delivery, file by file."""
     return get_object_or_404(Delivery, pk=delivery_id).items.select_related("clip", "character")
 
 
@@ -228,6 +232,7 @@ def again(request: HttpRequest, delivery_id: int, said: Again):
 
 @router.get("{delivery_id}/archive", operation_id="get_archive", response={200: None})
 def archive(request: HttpRequest, delivery_id: int) -> StreamingHttpResponse:
+    """The archive of a delivery, made while it goes out."""
     row = get_object_or_404(Delivery, pk=delivery_id)
     packing.check(row)
     pieces = packing.archive(row)

@@ -307,6 +307,7 @@ def _measures(value: core.Fitting) -> dict:
 
 @router.get("", response=list[FittingSummary], operation_id="list_fittings")
 def list_fittings(request: HttpRequest):
+    """All fittings, with how many parts are paired and how many are missing."""
     rows = Fitting.objects.select_related("state", "skeleton", "character").exclude(state=None)
     return [
         {
@@ -333,6 +334,7 @@ def open_fitting(request: HttpRequest, wanted: FittingIn):
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
 def get_fitting(request: HttpRequest, fitting_id: int):
+    """One fitting in its present state."""
     return fitting_out(get_fitting_row(fitting_id))
 
 
@@ -377,11 +379,13 @@ def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int |
 
 @router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
 def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+    """Take back the newest step of a fitting; as it is where there is none."""
     return _moved(fitting_id, -1, clip_id, frame)
 
 
 @router.post("{fitting_id}/redo", response=FittingOut, operation_id="redo_fitting")
 def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+    """Make the step again that was taken back last; as it is where there is none."""
     return _moved(fitting_id, +1, clip_id, frame)
 
 

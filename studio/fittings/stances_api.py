@@ -174,6 +174,7 @@ def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn):
 
 @router.patch("stances/{stance_id}", response=KeptOut, operation_id="rename_stance")
 def rename(request: HttpRequest, stance_id: int, wanted: RenameIn):
+    """Give a kept stance another name."""
     row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
     row.name = keeping.checked_name(row.skeleton, wanted.name, row.pk)
     row.data = row.data | {"name": row.name}
@@ -183,6 +184,7 @@ def rename(request: HttpRequest, stance_id: int, wanted: RenameIn):
 
 @router.post("stances/{stance_id}/duplicate", response=KeptOut, operation_id="duplicate_stance")
 def duplicate(request: HttpRequest, stance_id: int):
+    """A copy of a kept stance under a free name."""
     row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
     name = keeping.free_name(row.skeleton, row.name)
     return Stance.objects.create(skeleton=row.skeleton, name=name, data=row.data | {"name": name}, origin=row.origin)
@@ -190,6 +192,7 @@ def duplicate(request: HttpRequest, stance_id: int):
 
 @router.delete("stances/{stance_id}", response={204: None}, operation_id="remove_stance")
 def remove(request: HttpRequest, stance_id: int):
+    """Remove a kept stance; fittings that took it keep it."""
     get_object_or_404(Stance, pk=stance_id, last=False).delete()
     return 204, None
 

@@ -201,6 +201,7 @@ def _checked(given: dict) -> None:
 
 @router.get("", response=Summary, operation_id="get_intake")
 def summary(request: HttpRequest):
+    """How many files wait, are being read, accepted or refused; and the ids of all rows and files."""
     counts = IntakeFile.objects.aggregate(
         reading=Count("id", filter=Q(state__in=[State.WAITING, State.READING])),
         ready=Count("id", filter=Q(state=State.READY)),
@@ -215,11 +216,13 @@ def summary(request: HttpRequest):
 
 @router.get("files", response=list[FileOut], operation_id="list_intake_files")
 def list_files(request: HttpRequest):
+    """The files that wait in the intake, with what was detected of them and what was said instead."""
     return IntakeFile.objects.all()
 
 
 @router.get("rows", response=list[RowOut], operation_id="list_intake_rows")
 def list_rows(request: HttpRequest, after: int = 0):
+    """The clips that wait in the intake, with what was found in each."""
     return rows_out(IntakeRow.objects.filter(pk__gt=after))
 
 
@@ -264,6 +267,7 @@ def rows_out(rows) -> list[dict]:
 
 @router.patch("rows", response=list[RowOut], operation_id="change_intake_rows")
 def change_rows(request: HttpRequest, wanted: RowsChange):
+    """Change what is given in some rows: tick, name, range, floor, fields of the rule, the clip it is a version of."""
     rows = IntakeRow.objects.filter(pk__in=wanted.ids).defer("plate")
     given = wanted.dict(exclude_unset=True)
     if unknown := set(given.get("fields") or {}) - set(naming.FIELDS):
@@ -399,11 +403,13 @@ def figure(request: HttpRequest, file_id: int):
 
 @router.get("rule", response=RuleOut, operation_id="get_naming_rule")
 def get_rule(request: HttpRequest):
+    """The rule that clips are named by at intake."""
     return naming.to_json(NamingRule.at("intake")) | {"fields": list(naming.FIELDS), "styles": list(naming.STYLES)}
 
 
 @router.put("rule", response=RuleOut, operation_id="set_naming_rule")
 def put_rule(request: HttpRequest, rule: RuleIn):
+    """Another rule to name clips by at intake."""
     try:
         made = naming.from_json(rule.dict())
     except ValueError as problem:

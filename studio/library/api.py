@@ -146,6 +146,7 @@ class SkeletonChange(Schema):
 
 @router.patch("skeletons/{skeleton_id}", response={204: None}, operation_id="rename_skeleton")
 def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChange):
+    """Give a library skeleton another name."""
     row = get_object_or_404(Skeleton, pk=skeleton_id)
     row.name = " ".join(wanted.name.split())[:255]
     if not row.name:
@@ -167,6 +168,7 @@ def list_skeletons(request: HttpRequest):
 
 @router.get("skeletons/{skeleton_id}", response=SkeletonTree, operation_id="get_skeleton")
 def get_skeleton(request: HttpRequest, skeleton_id: int):
+    """The bones of a library skeleton, how they were read, and what was detected of its file."""
     return skeleton_out(get_object_or_404(Skeleton, pk=skeleton_id))
 
 
@@ -188,16 +190,19 @@ def skeleton_out(row: Skeleton) -> dict:
 
 @router.get("clips", response=list[ClipOut], operation_id="list_clips")
 def list_clips(request: HttpRequest):
+    """All clips of the library, retired ones too."""
     return Clip.objects.select_related("take").prefetch_related("skeleton")
 
 
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
 def get_clip(request: HttpRequest, clip_id: int):
+    """One clip."""
     return get_object_or_404(Clip.objects.select_related("take"), pk=clip_id)
 
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
 def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
+    """Change what is given of a clip: its name, tags, range, floor, or whether it is retired."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     change_clip(row, **wanted.dict(exclude_unset=True))
     return row
@@ -274,6 +279,7 @@ def get_file(request: HttpRequest, clip_id: int) -> HttpResponse:
 
 @router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")
 def get_plate(request: HttpRequest, clip_id: int):
+    """The picture of a clip: its poses one after another."""
     return get_object_or_404(Plate, clip_id=clip_id).drawing
 
 

@@ -111,11 +111,13 @@ class PlanOut(Schema):
 
 @router.get("", response=list[PatternOut], operation_id="list_patterns")
 def list_patterns(request: HttpRequest):
+    """All patterns of naming, those that ship and one's own."""
     return Pattern.objects.all()
 
 
 @router.post("", response={201: PatternOut}, operation_id="make_pattern")
 def make_pattern(request: HttpRequest, wanted: PatternIn):
+    """A pattern from one side of a fitting, or from a skeleton as it was read."""
     name = " ".join(wanted.name.split())[:120]
     if not name:
         raise BadInput("A pattern needs a name; type one.")
@@ -162,12 +164,14 @@ def recognised(request: HttpRequest, skeleton_id: int):
 
 @router.get("plans", response=list[PlanOut], operation_id="list_plans")
 def list_plans(request: HttpRequest):
+    """All body plans, those that ship and one's own."""
     shipped = [_plan_out(None, body_plan(name).table) for name in NAMES]
     return [*shipped, *(_plan_out(row.pk, row.table) for row in OwnPlan.objects.all())]
 
 
 @router.post("plans", response={201: PlanOut}, operation_id="copy_plan")
 def copy_plan(request: HttpRequest, wanted: PlanIn):
+    """A body plan of one's own, copied from another one."""
     name = _free_plan_name(wanted.name)
     table = copy.deepcopy(keeping.plan_named(wanted.copy_of).table) | {"name": name}
     table.pop("prior", None)
@@ -210,6 +214,7 @@ def remove_plan(request: HttpRequest, plan_id: int):
 
 @router.get("{pattern_id}/file", response={200: None}, operation_id="export_pattern")
 def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
+    """A pattern as a file."""
     row = get_object_or_404(Pattern, pk=pattern_id)
     text = json.dumps(core.to_json(row.value()), ensure_ascii=False, indent=1) + "\n"
     response = HttpResponse(text, content_type="application/json")
@@ -219,6 +224,7 @@ def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
 
 @router.patch("{pattern_id}", response=PatternOut, operation_id="change_pattern")
 def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange):
+    """Change what is given of a pattern: its name, its words, its bones."""
     row = get_object_or_404(Pattern, pk=pattern_id)
     keeping.change(row, wanted.name, wanted.about, wanted.parts)
     return row
@@ -226,6 +232,7 @@ def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange)
 
 @router.delete("{pattern_id}", response={204: None}, operation_id="remove_pattern")
 def remove_pattern(request: HttpRequest, pattern_id: int):
+    """Remove a pattern; fittings that it paired stay as they are."""
     get_object_or_404(Pattern, pk=pattern_id).delete()
     return Status(204, None)
 

@@ -186,6 +186,7 @@ def _worst(revision: Revision) -> str:
 
 @router.get("{rendition_id}", response=RenditionOut, operation_id="get_rendition")
 def get_rendition(request: HttpRequest, rendition_id: int):
+    """One clip performed by one character: its newest result with its findings, and what was accepted."""
     return out(get_object_or_404(_rows(), pk=rendition_id))
 
 
@@ -198,6 +199,7 @@ def stop(request: HttpRequest, rendition_id: int):
 
 @router.post("{rendition_id}/send-back", response=list[Before], operation_id="send_back")
 def send_back(request: HttpRequest, rendition_id: int, wanted: SendingBack):
+    """Send a result back with a note on what is to be mended."""
     return board.send_back(get_object_or_404(Rendition, pk=rendition_id), wanted.note)
 
 

@@ -79,6 +79,7 @@ class Restoring(Schema):
 
 @router.get("", response=BoardOut, operation_id="get_board")
 def get_board(request: HttpRequest):
+    """Clips against characters: the state of every cell, one byte each."""
     clips = list(Clip.objects.filter(retired=False).values_list("pk", flat=True))
     characters = list(Character.objects.filter(retired=False).values_list("pk", flat=True))
     states = cells.matrix(clips, characters)
@@ -106,11 +107,13 @@ def transfer(request: HttpRequest, wanted: TransferIn):
 
 @router.post("accept", response=list[Before], operation_id="accept_cells")
 def accept(request: HttpRequest, wanted: CellsIn):
+    """Accept the newest results of these cells; answers with how they were before."""
     return board.accept(wanted.cells)
 
 
 @router.post("retire", response=list[Before], operation_id="retire_cells")
 def retire(request: HttpRequest, wanted: CellsIn):
+    """Put the results of these cells out of sight; answers with how they were before."""
     return board.retire(wanted.cells)
 
 

@@ -106,6 +106,7 @@ def look_first(request: HttpRequest, wanted: FirstIn):
 
 @router.get("{run_id}", response=RunOut, operation_id="get_run")
 def get_run(request: HttpRequest, run_id: int):
+    """One run: how far it is, and how long it may take."""
     return runs.counted([get_object_or_404(Run, pk=run_id)])[0]
 
 
@@ -122,12 +123,14 @@ def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 
 
 @router.post("{run_id}/stop", response=RunOut, operation_id="stop_run")
 def stop(request: HttpRequest, run_id: int):
+    """Stop a run; what is done stays, what waits can be gone on with."""
     runs.stop(get_object_or_404(Run, pk=run_id))
     return get_run(request, run_id)
 
 
 @router.post("{run_id}/continue", response=RunOut, operation_id="continue_run")
 def go_on(request: HttpRequest, run_id: int):
+    """Go on with a run that was stopped."""
     runs.resume(get_object_or_404(Run, pk=run_id))
     return get_run(request, run_id)
 

@@ -349,6 +349,18 @@ class Fittings(Studio):
 
 
 class Page(TestCase):
+    def test_the_api_shows_itself_without_a_network(self):
+        """Its page and everything it loads comes from here, and every operation says what it is for."""
+        page = self.client.get("/api/docs").content.decode()
+        loaded = re.findall(r'(?:src|href)="([^"]+)"', page)
+        self.assertTrue(any(name.endswith("swagger-ui-bundle.js") for name in loaded), loaded)
+        for address in loaded:
+            self.assertTrue(address.startswith("/static/"), address)
+            self.assertEqual(self.client.get(address).status_code, 200, address)
+        paths = self.client.get("/api/openapi.json").json()["paths"]
+        silent = [one["operationId"] for ways in paths.values() for one in ways.values() if not one.get("description")]
+        self.assertEqual(silent, [])
+
     def test_every_address_is_the_application_and_files_are_not(self):
         for path in ("/", "/library", "/fittings/3?clip=2", "/anything/else"):
             self.assertContains(self.client.get(path), '<div id="app">')

@@ -11,7 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Counts */
+        /**
+         * Counts
+         * @description How many clips, characters, fittings, results and deliveries there are, and what is running.
+         */
         get: operations["counts"];
         put?: never;
         post?: never;
@@ -28,14 +31,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Skeleton */
+        /**
+         * Get Skeleton
+         * @description The bones of a library skeleton, how they were read, and what was detected of its file.
+         */
         get: operations["get_skeleton"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Patch Skeleton */
+        /**
+         * Patch Skeleton
+         * @description Give a library skeleton another name.
+         */
         patch: operations["rename_skeleton"];
         trace?: never;
     };
@@ -66,7 +75,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Clips */
+        /**
+         * List Clips
+         * @description All clips of the library, retired ones too.
+         */
         get: operations["list_clips"];
         put?: never;
         post?: never;
@@ -83,14 +95,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Clip */
+        /**
+         * Get Clip
+         * @description One clip.
+         */
         get: operations["get_clip"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Patch Clip */
+        /**
+         * Patch Clip
+         * @description Change what is given of a clip: its name, tags, range, floor, or whether it is retired.
+         */
         patch: operations["change_clip"];
         trace?: never;
     };
@@ -221,7 +239,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Plate */
+        /**
+         * Get Plate
+         * @description The picture of a clip: its poses one after another.
+         */
         get: operations["get_plate"];
         put?: never;
         post?: never;
@@ -278,7 +299,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Characters */
+        /**
+         * List Characters
+         * @description All characters, retired ones too.
+         */
         get: operations["list_characters"];
         put?: never;
         post?: never;
@@ -295,14 +319,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Character */
+        /**
+         * Get Character
+         * @description One character, with everything that was found in its file.
+         */
         get: operations["get_character"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Patch Character */
+        /**
+         * Patch Character
+         * @description Change what is given of a character: its name, tags, remarks, or whether it is retired.
+         */
         patch: operations["change_character"];
         trace?: never;
     };
@@ -333,7 +363,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Skeleton */
+        /**
+         * Get Skeleton
+         * @description The bones of a character, and how they were read.
+         */
         get: operations["get_character_skeleton"];
         put?: never;
         post?: never;
@@ -474,7 +507,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Arrival */
+        /**
+         * Get Arrival
+         * @description How far an arrival is, and what came of its files.
+         */
         get: operations["get_arrival"];
         put?: never;
         post?: never;
@@ -495,7 +531,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Files */
+        /**
+         * List Files
+         * @description The files that wait in the intake, with what was detected of them and what was said instead.
+         */
         get: operations["list_intake_files"];
         put?: never;
         /**
@@ -536,7 +575,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Summary */
+        /**
+         * Summary
+         * @description How many files wait, are being read, accepted or refused; and the ids of all rows and files.
+         */
         get: operations["get_intake"];
         put?: never;
         post?: never;
@@ -553,14 +595,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Rows */
+        /**
+         * List Rows
+         * @description The clips that wait in the intake, with what was found in each.
+         */
         get: operations["list_intake_rows"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Change Rows */
+        /**
+         * Change Rows
+         * @description Change what is given in some rows: tick, name, range, floor, fields of the rule, the clip it is a version of.
+         */
         patch: operations["change_intake_rows"];
         trace?: never;
     };
@@ -671,9 +719,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Rule */
+        /**
+         * Get Rule
+         * @description The rule that clips are named by at intake.
+         */
         get: operations["get_naming_rule"];
-        /** Put Rule */
+        /**
+         * Put Rule
+         * @description Another rule to name clips by at intake.
+         */
         put: operations["set_naming_rule"];
         post?: never;
         delete?: never;
@@ -769,7 +823,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Fittings */
+        /**
+         * List Fittings
+         * @description All fittings, with how many parts are paired and how many are missing.
+         */
         get: operations["list_fittings"];
         put?: never;
         /**
@@ -790,7 +847,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Fitting */
+        /**
+         * Get Fitting
+         * @description One fitting in its present state.
+         */
         get: operations["get_fitting"];
         put?: never;
         post?: never;
@@ -829,7 +889,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo */
+        /**
+         * Undo
+         * @description Take back the newest step of a fitting; as it is where there is none.
+         */
         post: operations["undo_fitting"];
         delete?: never;
         options?: never;
@@ -846,7 +909,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Redo */
+        /**
+         * Redo
+         * @description Make the step again that was taken back last; as it is where there is none.
+         */
         post: operations["redo_fitting"];
         delete?: never;
         options?: never;
@@ -1009,11 +1075,17 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove */
+        /**
+         * Remove
+         * @description Remove a kept stance; fittings that took it keep it.
+         */
         delete: operations["remove_stance"];
         options?: never;
         head?: never;
-        /** Rename */
+        /**
+         * Rename
+         * @description Give a kept stance another name.
+         */
         patch: operations["rename_stance"];
         trace?: never;
     };
@@ -1026,7 +1098,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Duplicate */
+        /**
+         * Duplicate
+         * @description A copy of a kept stance under a free name.
+         */
         post: operations["duplicate_stance"];
         delete?: never;
         options?: never;
@@ -1209,7 +1284,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Rendition */
+        /**
+         * Get Rendition
+         * @description One clip performed by one character: its newest result with its findings, and what was accepted.
+         */
         get: operations["get_rendition"];
         put?: never;
         post?: never;
@@ -1248,7 +1326,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Send Back */
+        /**
+         * Send Back
+         * @description Send a result back with a note on what is to be mended.
+         */
         post: operations["send_back"];
         delete?: never;
         options?: never;
@@ -1325,7 +1406,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Board */
+        /**
+         * Get Board
+         * @description Clips against characters: the state of every cell, one byte each.
+         */
         get: operations["get_board"];
         put?: never;
         post?: never;
@@ -1384,7 +1468,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Accept */
+        /**
+         * Accept
+         * @description Accept the newest results of these cells; answers with how they were before.
+         */
         post: operations["accept_cells"];
         delete?: never;
         options?: never;
@@ -1401,7 +1488,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Retire */
+        /**
+         * Retire
+         * @description Put the results of these cells out of sight; answers with how they were before.
+         */
         post: operations["retire_cells"];
         delete?: never;
         options?: never;
@@ -1476,7 +1566,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Run */
+        /**
+         * Get Run
+         * @description One run: how far it is, and how long it may take.
+         */
         get: operations["get_run"];
         put?: never;
         post?: never;
@@ -1515,7 +1608,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop */
+        /**
+         * Stop
+         * @description Stop a run; what is done stays, what waits can be gone on with.
+         */
         post: operations["stop_run"];
         delete?: never;
         options?: never;
@@ -1532,7 +1628,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Go On */
+        /**
+         * Go On
+         * @description Go on with a run that was stopped.
+         */
         post: operations["continue_run"];
         delete?: never;
         options?: never;
@@ -1567,9 +1666,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Rule */
+        /**
+         * Get Rule
+         * @description The rule that delivered files are named by.
+         */
         get: operations["get_delivery_rule"];
-        /** Put Rule */
+        /**
+         * Put Rule
+         * @description Another rule to name delivered files by.
+         */
         put: operations["set_delivery_rule"];
         post?: never;
         delete?: never;
@@ -1625,7 +1730,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Deliveries */
+        /**
+         * List Deliveries
+         * @description All deliveries, the newest first.
+         */
         get: operations["list_deliveries"];
         put?: never;
         /**
@@ -1646,7 +1754,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Items */
+        /**
+         * List Items
+         * @description What went out in a delivery, file by file.
+         */
         get: operations["list_delivery_items"];
         put?: never;
         post?: never;
@@ -1683,7 +1794,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Archive */
+        /**
+         * Archive
+         * @description The archive of a delivery, made while it goes out.
+         */
         get: operations["get_archive"];
         put?: never;
         post?: never;
@@ -1722,10 +1836,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Patterns */
+        /**
+         * List Patterns
+         * @description All patterns of naming, those that ship and one's own.
+         */
         get: operations["list_patterns"];
         put?: never;
-        /** Make Pattern */
+        /**
+         * Make Pattern
+         * @description A pattern from one side of a fitting, or from a skeleton as it was read.
+         */
         post: operations["make_pattern"];
         delete?: never;
         options?: never;
@@ -1780,10 +1900,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Plans */
+        /**
+         * List Plans
+         * @description All body plans, those that ship and one's own.
+         */
         get: operations["list_plans"];
         put?: never;
-        /** Copy Plan */
+        /**
+         * Copy Plan
+         * @description A body plan of one's own, copied from another one.
+         */
         post: operations["copy_plan"];
         delete?: never;
         options?: never;
@@ -1822,7 +1948,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Export Pattern */
+        /**
+         * Export Pattern
+         * @description A pattern as a file.
+         */
         get: operations["export_pattern"];
         put?: never;
         post?: never;
@@ -1842,11 +1971,17 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Pattern */
+        /**
+         * Remove Pattern
+         * @description Remove a pattern; fittings that it paired stay as they are.
+         */
         delete: operations["remove_pattern"];
         options?: never;
         head?: never;
-        /** Change Pattern */
+        /**
+         * Change Pattern
+         * @description Change what is given of a pattern: its name, its words, its bones.
+         */
         patch: operations["change_pattern"];
         trace?: never;
     };

@@ -10,6 +10,7 @@ test('a floor is said with what tells it, and doubted where nothing does or it l
   expect([known.value, known.doubt]).toEqual(['15.2 cm', true])
   expect(known.why).toContain('of which 2.5 cm are the soles, as 16 clips show; so the floor lies at 15.2 cm.')
   expect(floorOf({ feet: 0.1, sole: 0.03, floor: 0.07, clips: 0 }, null).why).not.toContain('clips show')
+  expect(floorOf({ feet: 0.03, sole: 0.0301, floor: -0.0001, clips: 6 }, null).value).toBe('0.0 cm')
   expect(floorOf({}, null)).toMatchObject({ value: 'unknown', doubt: true })
   expect(floorOf({}, 0.05)).toMatchObject({ value: '5.0 cm', doubt: false })
 })

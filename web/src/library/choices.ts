@@ -17,7 +17,8 @@ export interface Ground {
   floor: number | null
   clips: number
 }
-const cm = (metres: number) => `${(metres * 100).toFixed(1)} cm`
+/** Without a sign before nothing. */
+const cm = (metres: number) => `${(Math.round(metres * 1000) / 10 + 0).toFixed(1)} cm`
 
 /** Where a clip's floor is, why, and what else can be said of it. said: where a person says that it is. */
 export function floorOf(ground: Partial<Ground> | undefined, said: number | null) {
