@@ -46,10 +46,19 @@ class SkeletonTree(Schema):
     twins: list[int]
 
 
+class GroundOut(Schema):
+    """How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for what cannot
+    be told. clips: in how many clips the soles were seen, 0 where a mesh shows them."""
+
+    feet: float | None
+    sole: float | None
+    floor: float | None
+    clips: int
+
+
 class ClipOut(Schema):
     """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
-    leading frames of the take look like calibration. ground: how high feet rest, what of that is their soles, and where that
-    puts the floor, in metres, and in how many clips the soles were seen; floor: where a person says it is."""
+    leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person says it is."""
 
     id: int
     name: str
@@ -70,7 +79,7 @@ class ClipOut(Schema):
     notes: list[str]
     segment_of_id: int | None
     take_name: str
-    ground: dict[str, float | None]
+    ground: GroundOut
     floor: float | None
 
     @staticmethod

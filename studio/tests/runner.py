@@ -1,8 +1,11 @@
 """Django's test runner, told where the tests are and in what mood they run."""
 
 import unittest
+from importlib import import_module
 
+from django.apps import apps
 from django.conf import settings
+from django.db.models.signals import post_migrate
 from django.test.runner import DiscoverRunner
 
 
@@ -16,6 +19,8 @@ class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
+        # A test that empties the tables takes away what migrations put in; it is there again for the next.
+        post_migrate.connect(_put_in, sender=apps.get_app_config("patterns"))
 
     def build_suite(self, test_labels=None, **kwargs):
         return super().build_suite(test_labels or ["armuto", "demo", "studio"], **kwargs)
@@ -24,6 +29,10 @@ class Runner(DiscoverRunner):
         result = super().run_suite(suite, **kwargs)
         print(told(result))
         return result
+
+
+def _put_in(**_: object) -> None:
+    import_module("studio.patterns.migrations.0002_shipped").put_in(apps, None)
 
 
 def told(result: unittest.TestResult) -> str:

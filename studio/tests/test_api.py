@@ -172,8 +172,6 @@ class ChangingClips(TestCase):
 
 @override_settings(READ_AT_ONCE=10)
 class ReadingInTheWorker(TransactionTestCase):
-    serialized_rollback = True  # what migrations put in is there for every test
-
     def test_large_files_are_read_by_a_task(self):
         answer = bring_in(self.client, WALK.read_bytes(), "walk.bvh")
         self.assertEqual(answer.status_code, 202)
@@ -204,8 +202,6 @@ class ReadingInTheWorker(TransactionTestCase):
 
 
 class OtherFormats(TransactionTestCase):
-    serialized_rollback = True  # what migrations put in is there for every test
-
     def arrived(self, answer) -> dict:
         self.assertEqual(answer.status_code, 202, answer.content)
         return self.client.get(f"/api/arrivals/{answer.json()['id']}").json()
@@ -258,8 +254,6 @@ class OtherFormats(TransactionTestCase):
 
 class Studio(TransactionTestCase):
     """A studio with two clips and the porter."""
-
-    serialized_rollback = True  # what migrations put in is there for every test
 
     def setUp(self):
         for path in (WALK, BOW, PORTER):

@@ -26,7 +26,6 @@ from studio.renditions.models import Rendition
 class IntakeCase(TransactionTestCase):
     """Tasks run on the spot here, once the request's transaction is through."""
 
-    serialized_rollback = True  # what migrations put in is there for every test
     client: HttpClient
 
     def lay(self, *files: tuple[str, bytes], goes_to: str = "auto") -> list[int]:

@@ -43,8 +43,6 @@ def free_port() -> int:
 
 
 class Kills(TransactionTestCase):
-    serialized_rollback = True  # what migrations put in is there for every test
-
     def setUp(self):
         for number in range(9):
             take_in(random_bvh(240, number), f"chore {number}.bvh")
@@ -186,8 +184,6 @@ class Kills(TransactionTestCase):
 
 
 class Outliving(TransactionTestCase):
-    serialized_rollback = True  # what migrations put in is there for every test
-
     def test_a_worker_outlives_a_task_whose_row_went(self):
         said = {
             "queue_names": ["default"],
@@ -207,8 +203,6 @@ class Outliving(TransactionTestCase):
 
 
 class TakingUp(TransactionTestCase):
-    serialized_rollback = True  # what migrations put in is there for every test
-
     def test_only_what_the_gone_were_at(self):
         take_in(random_bvh(), "chore.bvh")
         take_in(random_bvh(30, 1), "other chore.bvh")

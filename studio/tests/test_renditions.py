@@ -30,7 +30,6 @@ WAITING = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
 class Studio(TransactionTestCase):
     """Two clips on one skeleton and one on another, the porter and the bellringer."""
 
-    serialized_rollback = True  # what migrations put in is there for every test
     FILES = (WALK, BOW, DEMO / "gallery" / "greet.glb", PORTER, DEMO / "bellringer.glb")
 
     def setUp(self):

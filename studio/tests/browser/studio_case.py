@@ -46,7 +46,6 @@ def hire() -> None:
 class StudioCase(StaticLiveServerTestCase):
     """Every test starts with an empty studio on one page of 1280×800."""
 
-    serialized_rollback = True  # what migrations put in is there for every test
     size = (1280, 800)
 
     @classmethod

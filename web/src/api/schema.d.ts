@@ -2123,8 +2123,7 @@ export interface components {
         /**
          * ClipOut
          * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
-         *     leading frames of the take look like calibration. ground: how high feet rest, what of that is their soles, and where that
-         *     puts the floor, in metres, and in how many clips the soles were seen; floor: where a person says it is.
+         *     leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person says it is.
          */
         ClipOut: {
             /** Id */
@@ -2168,12 +2167,24 @@ export interface components {
             segment_of_id: number | null;
             /** Take Name */
             take_name: string;
-            /** Ground */
-            ground: {
-                [key: string]: number | null;
-            };
+            ground: components["schemas"]["GroundOut"];
             /** Floor */
             floor: number | null;
+        };
+        /**
+         * GroundOut
+         * @description How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for what cannot
+         *     be told. clips: in how many clips the soles were seen, 0 where a mesh shows them.
+         */
+        GroundOut: {
+            /** Feet */
+            feet: number | null;
+            /** Sole */
+            sole: number | null;
+            /** Floor */
+            floor: number | null;
+            /** Clips */
+            clips: number;
         };
         /**
          * ClipChange

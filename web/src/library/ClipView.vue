@@ -15,7 +15,7 @@ import { likeliest } from '@/stores/bodies'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
-import { floorOf, UPS, type Ground } from './choices'
+import { floorOf, UPS } from './choices'
 import Detected from './Detected.vue'
 import TagEditor from './TagEditor.vue'
 
@@ -231,7 +231,7 @@ function step(by: number) {
   playing.value = false
   go(frame.value + by)
 }
-const floor = computed(() => floorOf(clip.value?.ground as Partial<Ground>, clip.value?.floor ?? null))
+const floor = computed(() => floorOf(clip.value?.ground, clip.value?.floor ?? null))
 /** What was detected of the file's axes, as the skeleton keeps it. */
 const up = computed(() => {
   const said = bones.value?.evidence ?? []

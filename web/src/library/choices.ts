@@ -1,3 +1,5 @@
+import type { Schemas } from '@/api/client'
+
 /** What can be said about a file instead of what was detected. */
 interface Choice {
   value: string
@@ -9,14 +11,7 @@ const detected: Choice = { value: 'detect', text: 'as detected' }
 export const UNITS = [...named(['mm', 'cm', 'dm', 'm', 'inch', 'foot']), detected]
 export const UPS = [...named(['+Y', '+Z', '+X', '-Y', '-Z', '-X']), detected]
 
-/** How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; in how many clips the soles
- * were seen, 0 where a mesh shows them. */
-export interface Ground {
-  feet: number | null
-  sole: number | null
-  floor: number | null
-  clips: number
-}
+export type Ground = Schemas['GroundOut']
 /** Without a sign before nothing. */
 const cm = (metres: number) => `${(Math.round(metres * 1000) / 10 + 0).toFixed(1)} cm`
 
