@@ -60,7 +60,9 @@ def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> O
     for clip in long:
         world = clip.world()
         for joint, (lower, end) in hinged.items():
-            seen[joint].append((_from(world, joint, lower, end, step), _from(world, lower, lower, joint, step)))
+            seen[joint].append(
+                (_directions(world, joint, lower, end, step), _directions(world, lower, lower, joint, step))
+            )
         heights.append(_resting(world.positions, parts, clip.fps))
     hinges = {}
     for joint, (lower, end) in hinged.items():
@@ -75,7 +77,7 @@ def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> O
     return Observed(hinges, {}, *sole_of_clips(heights, leg_length(skeleton, parts)))
 
 
-def _from(world: Pose, frame: int, start: int, end: int, step: int) -> FloatArray:
+def _directions(world: Pose, frame: int, start: int, end: int, step: int) -> FloatArray:
     """The unit direction ``(N, 3)`` from one joint to another in a joint's frame, at every step-th frame of a clip."""
     away = (world.positions[:, end] - world.positions[:, start])[::step]
     length = np.linalg.norm(away, axis=1, keepdims=True)

@@ -17,7 +17,7 @@ from armuto.settling.settings import ROTATIONS_ALONE
 from armuto.settling.settle import hands_size
 from armuto.skeleton import Clip
 from armuto.stances.shape import SURE
-from armuto.tests import breaking, matching, rests, rigs, settled
+from armuto.tests import breaking, matching, rests, settled
 from armuto.tests.files import DEMO
 from armuto.tests.stances import Body, Doll, reshaped
 from armuto.transfer import perform, transfer
@@ -164,12 +164,17 @@ the motion shows the hinge of the limb, 3° at the 95th percentile; a straight l
 {table}"""
 
 
+def _parts_right(made: matching.Tally) -> str:
+    """A row of a table for every kind of body that was tallied."""
+    return "\n".join(
+        f"| {kind} | {made.right[kind]} | {made.parts[kind]} | {made.right[kind] / made.parts[kind]:.4f} | {made.swapped[kind]} |"
+        for kind in made.parts
+    )
+
+
 def rig_table(count: int = 600) -> str:
     made = matching.rig_tally(count, seed=7)
-    rows = "\n".join(
-        f"| {feature} | {made.right[feature]} | {made.parts[feature]} | {made.right[feature] / made.parts[feature]:.4f} | {made.swapped[feature]} |"
-        for feature in rigs.FEATURES
-    )
+    rows = _parts_right(made)
     claims, right = made.sure(0.9)
     return f"""Rigs of other people's making, {count} of them (armuto/tests/rigs.py), in names by convention, in words no lexicon has, counted along limbs,
 nonsense and numbers, all alike often (to reach: 97 % of parts, no side swapped):
@@ -183,10 +188,7 @@ All: {made.share():.4f}. Of {claims} claims at 0.9 or more {(1 - right) * 100:.2
 
 def animal_table(count: int = 300) -> str:
     made = matching.animal_tally(count, seed=7)
-    rows = "\n".join(
-        f"| {kind} | {made.right[kind]} | {made.parts[kind]} | {made.right[kind] / made.parts[kind]:.4f} | {made.swapped[kind]} |"
-        for kind in made.parts
-    )
+    rows = _parts_right(made)
     claims, right = made.sure(0.9)
     return f"""Animals on four legs, {count} of them (armuto/tests/animals.py), under names that say nothing:
 

@@ -233,14 +233,13 @@ def _keep_surfaces(
     apart = lengths(between)
     line = between / np.maximum(apart, 1e-6)[:, None]
     for part, way in ((one, 1.0), (two, -1.0)):
-        lead, side = first.get(part), part.split()[0]
+        lead, knuckle = first.get(part), _knuckle(first, part.split()[0])
         palm = fitting.target.observed.palms.get(lead.target) if lead else None
-        finger = next((first[name] for kind in FINGERS if (name := f"{side} {kind} proximal") in first), None)
-        if lead is None or palm is None or finger is None or not palm.any():
+        if lead is None or palm is None or knuckle is None or not palm.any():
             continue
         at, half = fitting.target_pose.positions, float(np.linalg.norm(palm))
         theirs = fitting.source.observed.palms.get(lead.a)
-        usual = PALM * float(np.linalg.norm(at[finger.target] - at[lead.target]))
+        usual = PALM * float(np.linalg.norm(at[knuckle.target] - at[lead.target]))
         thicker = half - (usual if theirs is None else grip * float(np.linalg.norm(theirs)))
         faces = np.abs(np.sum(rotation.rotate(moving.rotations[lead.target], palm / half) * line, axis=1))
         carried[part] = carried[part] + way * np.maximum(thicker * faces, -0.5 * apart)[:, None] * line
@@ -275,8 +274,7 @@ def hands_size(fitting: Fitting, led: Mapping[int, Lead]) -> float:
     at, ratios_found = fitting.target_pose.positions, []
     for side in SIDES:
         hand = first.get(f"{side} hand")
-        fingers = [first[name] for kind in FINGERS if (name := f"{side} {kind} proximal") in first]
-        for other in (first.get(f"{side} lower arm"), *fingers[:1]):
+        for other in (first.get(f"{side} lower arm"), _knuckle(first, side)):
             if hand is not None and other is not None:
                 there, here = (
                     np.linalg.norm(other.place - hand.place),
@@ -285,6 +283,11 @@ def hands_size(fitting: Fitting, led: Mapping[int, Lead]) -> float:
                 if min(there, here) > 1e-3 * max(fitting.scale, 1e-3):
                     ratios_found.append(float(np.log(here / there)))
     return float(np.exp(np.mean(ratios_found))) if ratios_found else fitting.scale
+
+
+def _knuckle(first: Mapping[str, Lead], side: str) -> Lead | None:
+    """The first joint of the finger by which a hand's length is told; None where it has none."""
+    return next((first[name] for kind in FINGERS if (name := f"{side} {kind} proximal") in first), None)
 
 
 def _girth(fitting: Fitting, led: Mapping[int, Lead], kind: str) -> float:

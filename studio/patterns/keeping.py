@@ -17,7 +17,7 @@ def known() -> list[core.Pattern]:
     return [row.value() for row in Pattern.objects.all()]
 
 
-def state() -> tuple[int, datetime | None]:
+def fingerprint() -> tuple[int, datetime | None]:
     """What tells whether any pattern has been added, changed or removed since."""
     found = Pattern.objects.aggregate(count=Count("pk"), newest=Max("changed"))
     return found["count"], found["newest"]

@@ -12,7 +12,7 @@ from armuto.fitting import NothingToPair
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal
 from studio.library.models import Clip, Skeleton
-from studio.patterns.keeping import state as pattern_state
+from studio.patterns.keeping import fingerprint
 from studio.renditions import runs
 from studio.renditions.cells import STATES, fittings, with_state
 from studio.renditions.models import Rendition, Run
@@ -103,7 +103,7 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
     skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in cells}).values_list("pk", "skeleton_id"))
     known = {(row["skeleton_id"], row["character_id"]): row for row in fittings()}
     why: dict[tuple[int, int], str] = {}
-    patterns = pattern_state()
+    patterns = fingerprint()
     for clip, character in cells:
         row = rows.get((clip, character))
         if row is not None and row.busy:
@@ -147,7 +147,7 @@ def _why_not(skeleton_id: int, character_id: int, patterns: object) -> str:
 def _can_be_proposed(skeleton: Skeleton, character: Character, patterns: object) -> bool:
     """Whether a fitting can be proposed: found out once for two skeletons, since a board has many cells of the same two.
 
-    patterns: the state of the patterns; with others, and where somebody has said other parts, it is asked again.
+    patterns: the fingerprint of all patterns; with others, and where somebody has said other parts, it is asked again.
     """
     rows = skeleton, character.skeleton
     key = str(patterns), *((row.identity, json.dumps(row.parts, sort_keys=True)) for row in rows)

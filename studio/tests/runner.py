@@ -20,22 +20,22 @@ class Runner(DiscoverRunner):
         super().setup_test_environment(**kwargs)
         settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
         # A test that empties the tables takes away what migrations put in; it is there again for the next.
-        post_migrate.connect(_put_in, sender=apps.get_app_config("patterns"))
+        post_migrate.connect(_add_shipped_patterns, sender=apps.get_app_config("patterns"))
 
     def build_suite(self, test_labels=None, **kwargs):
         return super().build_suite(test_labels or ["armuto", "demo", "studio"], **kwargs)
 
     def run_suite(self, suite, **kwargs) -> unittest.TestResult:
         result = super().run_suite(suite, **kwargs)
-        print(told(result))
+        print(summary(result))
         return result
 
 
-def _put_in(**_: object) -> None:
-    import_module("studio.patterns.migrations.0002_shipped").put_in(apps, None)
+def _add_shipped_patterns(**_: object) -> None:
+    import_module("studio.patterns.migrations.0002_shipped").add_shipped_patterns(apps, None)
 
 
-def told(result: unittest.TestResult) -> str:
+def summary(result: unittest.TestResult) -> str:
     """The line that sums a run up. A class that cannot begin counts as a failure, and a test that fails in several parts."""
     faults = {_test_of(test) for test, _ in (*result.failures, *result.errors)} | {*result.unexpectedSuccesses}
     begun = {test for test in faults if isinstance(test, unittest.TestCase)}

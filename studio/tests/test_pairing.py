@@ -175,12 +175,12 @@ class Patterns(Pairing):
         self.assertEqual(self.client.get("/api/patterns/").json(), [])
 
     def test_a_studio_that_has_patterns_keeps_those_it_has(self):
-        put_in = import_module("studio.patterns.migrations.0002_shipped").put_in
+        add = import_module("studio.patterns.migrations.0002_shipped").add_shipped_patterns
         Pattern.objects.exclude(name=Pattern.objects.first().name).delete()
-        put_in(apps, None)
+        add(apps, None)
         self.assertEqual(Pattern.objects.count(), 1)
         Pattern.objects.all().delete()
-        put_in(apps, None)
+        add(apps, None)
         self.assertEqual(Pattern.objects.count(), len(core.shipped()))
 
     def test_made_recognised_and_applied(self):

@@ -2,7 +2,7 @@
 
 import unittest
 
-from studio.tests.runner import told
+from studio.tests.runner import summary
 
 
 class Sums(unittest.TestCase):
@@ -11,7 +11,7 @@ class Sums(unittest.TestCase):
         for case in cases:
             suite.addTests(unittest.defaultTestLoader.loadTestsFromTestCase(case))
         suite.run(result)
-        return told(result)
+        return summary(result)
 
     def test_a_class_that_cannot_begin_and_tests_of_many_parts(self):
         class Never(unittest.TestCase):

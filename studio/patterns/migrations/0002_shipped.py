@@ -5,7 +5,7 @@ from django.db import migrations
 from armuto import patterns as core
 
 
-def put_in(apps, schema_editor):
+def add_shipped_patterns(apps, schema_editor):
     model = apps.get_model("patterns", "Pattern")
     if model.objects.exists():
         return
@@ -25,4 +25,4 @@ def put_in(apps, schema_editor):
 class Migration(migrations.Migration):
     dependencies = [("patterns", "0001_initial")]
 
-    operations = [migrations.RunPython(put_in, migrations.RunPython.noop)]
+    operations = [migrations.RunPython(add_shipped_patterns, migrations.RunPython.noop)]
