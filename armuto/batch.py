@@ -12,14 +12,16 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from armuto import __version__, fitting, formats, naming
-from armuto.delivering import parcel
-from armuto.delivering.parcel import Result, Wanted
+from armuto import __version__, formats
 from armuto.errors import BadInput
-from armuto.findings import find, grade
-from armuto.fitting import Fitting
+from armuto.export import package
+from armuto.export.package import Result, Wanted
 from armuto.formats import Document
-from armuto.transfer import perform
+from armuto.intake import naming
+from armuto.pipeline import perform
+from armuto.quality.findings import find, grade
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Fitting
 
 KEYS = ("clips", "characters", "fittings", "wanted", "rule", "out")
 DONE = ".armuto-batch"  # folder in the output, with what is done
@@ -60,7 +62,7 @@ def jobs(plan: Path) -> list[Job]:
         raise BadInput(f"{plan}: {what}; it has {', '.join(KEYS)}.")
     home = plan.resolve().parent
     clips, characters = (_listed(plan, home, tree, key) for key in ("clips", "characters"))
-    wanted = parcel.wanted_from(tree.get("wanted", {}))
+    wanted = package.wanted_from(tree.get("wanted", {}))
     try:
         rule = naming.from_json(tree["rule"]) if "rule" in tree else USUAL
     except (ValueError, TypeError, AttributeError) as problem:
@@ -68,7 +70,7 @@ def jobs(plan: Path) -> list[Job]:
     fits = [_fitting_row(plan, home, row) for row in tree.get("fittings", [])]
     out = home / str(tree.get("out", "out"))
     members = [(character, *member) for character in characters for path in clips for member in _members(path)]
-    names = parcel.file_names(
+    names = package.file_names(
         wanted, rule, [(character.stem, naming.facts(name, name)) for character, _, _, name in members]
     )
     grouped: dict[tuple[str, Path], list[tuple[Path, int, str]]] = {}
@@ -178,7 +180,7 @@ def do(job: Job) -> Outcome:
             _performed(job, path, number, name, kept)
             for (path, number, name), kept in zip(job.clips, job.fittings, strict=True)
         ]
-        (file,) = parcel.pack([(job.output.name, result) for result in results], job.wanted)
+        (file,) = package.pack([(job.output.name, result) for result in results], job.wanted)
         _write(job.output, file.content)
         row = {"state": _state(job), "rows": list(file.rows)}
         _write(_mark(job), json.dumps(row).encode())
@@ -211,7 +213,7 @@ def _performed(job: Job, path: Path, number: int, name: str, kept: Path | None) 
 def _state(job: Job) -> str:
     """Hash of everything a file is made from, to know it again."""
     digest = hashlib.sha256(
-        json.dumps([__version__, parcel.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
+        json.dumps([__version__, package.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
     )
     for path in (job.character, *(row[0] for row in job.clips), *(path for path in job.fittings if path)):
         digest.update(hashlib.sha256(path.read_bytes()).digest())
@@ -242,4 +244,4 @@ def manifest(outcomes: Sequence[Outcome], wanted: Wanted, name: str) -> dict[str
     """The manifest of a batch: that of a delivery, and what failed."""
     rows = [row for one in outcomes for row in one.rows]
     failed = [{"file": one.output.name, "sentence": one.sentence} for one in outcomes if one.sentence]
-    return parcel.manifest(rows, wanted, name=name, armuto=__version__) | {"failed": failed}
+    return package.manifest(rows, wanted, name=name, armuto=__version__) | {"failed": failed}

@@ -4,9 +4,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton, local_rotations
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton
 from demo.curves import bend_normal, hinged, rotated, smooth, turn, two_bones
 
 FPS = 30.0

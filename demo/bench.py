@@ -19,12 +19,15 @@ import scipy
 from django.core.management import call_command
 from scipy.spatial.transform import Rotation
 
-from armuto import fitting, formats, pairing, rotation
+from armuto import formats, pairing
 from armuto.formats import bvh
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
-from armuto.skeleton import Clip, Skeleton
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests import bodies, detections, figures, matching, stances
-from armuto.transfer import transfer
 from demo.bench_board import report as board
 from demo.bench_browser import changes
 from demo.bench_fidelity import report as fidelity

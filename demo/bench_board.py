@@ -183,8 +183,8 @@ def _ready(_: int) -> list[int]:
 
 
 def _performed(pk: int) -> None:
-    from armuto.findings import find
-    from armuto.transfer import perform
+    from armuto.pipeline import perform
+    from armuto.quality.findings import find
 
     skeleton, clip = _values["clips"][pk]
     for fitting in _values[skeleton]:

@@ -7,20 +7,22 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, observing, rotation
-from armuto.findings import find, grade
+from armuto.body import estimation
+from armuto.constraints.solver import hands_size
 from armuto.formats import Document, bvh, read
-from armuto.leads import Lead
-from armuto.observed import Observed
-from armuto.rotation import FloatArray
-from armuto.settling.settings import ROTATIONS_ALONE
-from armuto.settling.settle import hands_size
-from armuto.skeleton import Clip
-from armuto.stances.shape import SURE
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.observed import Observed
+from armuto.pairing.joint_mapping import Lead
+from armuto.pipeline import perform, transfer
+from armuto.quality.findings import find, grade
+from armuto.retarget import fitting
+from armuto.retarget.settings import ROTATIONS_ALONE
+from armuto.stance.shape import SURE
 from armuto.tests import breaking, matching, rests, settled
 from armuto.tests.files import DEMO
 from armuto.tests.stances import Body, Doll, reshaped
-from armuto.transfer import perform, transfer
 
 FIGURES = ("porter", "keeper", "bellringer", "striker")
 CLIPS = ("walk", "sweep", "bow")
@@ -102,7 +104,7 @@ def _cases(bodies: int) -> dict[str, list[tuple[FloatArray, list[float], list[fl
         built = reshaped(Body(documents[0].skeleton, documents[0].parts, 0.0), rng)
         for document in documents:
             clip = replace(
-                document.clips[0].cut(2, 70), skeleton=replace(built.skeleton, observed=observing.Observed())
+                document.clips[0].cut(2, 70), skeleton=replace(built.skeleton, observed=estimation.Observed())
             )
             truth = clip.world()
             for kind in (*POSTURES, *rests.ZEROES):

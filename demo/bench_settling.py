@@ -6,15 +6,17 @@ from pathlib import Path
 
 import numpy as np
 
-from armuto import fitting, formats, takes
-from armuto.findings import beyond, worst
-from armuto.fitting import Fitting
-from armuto.measuring import measure
-from armuto.settling.listening import find
-from armuto.settling.settings import PLAIN, RELATIONS, ROTATIONS_ALONE, Settings
-from armuto.skeleton import Clip
+from armuto import formats
+from armuto.contacts.probes import find
+from armuto.intake import recording
+from armuto.kinematics.clip import Clip
+from armuto.pipeline import perform
+from armuto.quality.findings import beyond, worst
+from armuto.quality.measures import measure
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Fitting
+from armuto.retarget.settings import PLAIN, RELATIONS, ROTATIONS_ALONE, Settings
 from armuto.tests import settled
-from armuto.transfer import perform
 
 FILES = Path(__file__).parent / "files"
 CASTS = {
@@ -45,7 +47,7 @@ def performed() -> Iterator[tuple[Clip, Fitting]]:
                 target = figures[name]
                 made = fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts)
                 for clip in source.clips:
-                    yield takes.without_calibration(clip), replace(made, capsules=target.capsules)
+                    yield recording.without_calibration(clip), replace(made, capsules=target.capsules)
 
 
 def generated(bodies: int = 50) -> Iterator[tuple[Clip, Fitting]]:

@@ -5,9 +5,9 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from demo.curves import eased, rotated, smooth, turn
 from demo.gaits import TAU, Gait, carried, go, held_rail, times
 from demo.hall import ANKLE, ArmCurve, FootCurve, HandCurve, Performance, perform, stood

@@ -4,8 +4,8 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
-from armuto.rotation import FloatArray
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
 
 
 def eased(at: FloatArray, *keys: tuple) -> FloatArray:

@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from armuto import rotation
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, build
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton
 from demo.solids import Mesh
 
 

@@ -5,8 +5,8 @@ Centimetres, +Y up, standing; anatomical names, two neck bones, three trunk bone
 
 import numpy as np
 
-from armuto import rotation
-from armuto.skeleton import Skeleton
+from armuto.kinematics import rotation
+from armuto.kinematics.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, sided
 from demo.solids import Field, blend, capsule, ellipsoid, ring

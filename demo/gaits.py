@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from demo.curves import rotated, smooth, turn
 from demo.hall import ANKLE, BALL, FPS, HEEL, ArmCurve, FootCurve, HandCurve, Performance, perform
 

@@ -8,10 +8,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import rotation
 from armuto.formats import gltf
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton, local_rotations
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton
 from demo.curves import eased, rotated, smooth, turn
 from demo.gaits import TAU, Gait, Phases, go, times
 from demo.hall import ArmCurve, HandCurve, Performance, perform, stood

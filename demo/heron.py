@@ -5,7 +5,7 @@ Metres, +Y up, wings half lowered at rest; six neck bones where the roof's libra
 
 import numpy as np
 
-from armuto.skeleton import Skeleton
+from armuto.kinematics.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, sided
 from demo.solids import Field, blend, capsule, ellipsoid

@@ -5,7 +5,7 @@ Metres, +Y up, resting in a T; two spine bones; joints named by the joints of th
 
 import numpy as np
 
-from armuto.skeleton import Skeleton
+from armuto.kinematics.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, Limbs, sided
 from demo.solids import Field, blend, capsule, cut, ellipsoid, ring

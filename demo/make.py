@@ -4,11 +4,11 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from armuto import rotation
 from armuto.formats import bvh, gltf
-from armuto.intake import UNITS, upright
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.intake.detection import UNITS, upright
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from demo import chores, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
 from demo.figure_file import figure_glb
 from demo.hall import recorded

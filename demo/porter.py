@@ -6,7 +6,7 @@ Metres, +Y up, resting in an A; three spine bones; joints framed along their bon
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto.skeleton import Skeleton
+from armuto.kinematics.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, Limbs, sided
 from demo.solids import Field, blend, capsule, cut, disc, ellipsoid, ring

@@ -7,9 +7,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton, local_rotations
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton
 from demo import solids
 from demo.solids import Field, Reach
 

@@ -6,8 +6,8 @@ three spine bones, no collar bones.
 
 import numpy as np
 
-from armuto.intake import upright
-from armuto.skeleton import Skeleton
+from armuto.intake.detection import upright
+from armuto.kinematics.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, Limbs, sided
 from demo.solids import Field, blend, capsule, cut, ellipsoid, ring

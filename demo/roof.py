@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from demo import beasts
 from demo.beasts import Pose, Step, standing
 from demo.curves import eased, smooth, turn

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.sparse import coo_matrix, diags
 from skimage.measure import marching_cubes
 
-from armuto.rotation import FloatArray
+from armuto.kinematics.arrays import FloatArray
 
 Field = Callable[[FloatArray], FloatArray]  # points (N, 3) to signed distances (N,), negative inside
 

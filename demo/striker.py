@@ -5,8 +5,8 @@ Millimetres with Z up, under a node that turns and scales it; arms nearly down a
 
 import numpy as np
 
-from armuto.intake import upright
-from armuto.skeleton import Skeleton
+from armuto.intake.detection import upright
+from armuto.kinematics.skeleton import Skeleton
 from demo import rigging
 from demo.rigging import Garment, Limbs, sided
 from demo.solids import Field, blend, capsule, cut, disc, ellipsoid, ring

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from demo import beasts
 from demo.beasts import Pose, Step, standing, striding
 from demo.curves import eased, smooth, turn

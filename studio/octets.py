@@ -3,7 +3,7 @@
 import numpy as np
 from django.http import HttpResponse
 
-from armuto.rotation import FloatArray
+from armuto.kinematics.arrays import FloatArray
 
 
 def octets(*blocks: FloatArray, **facts: float | int) -> HttpResponse:

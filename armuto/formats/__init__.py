@@ -9,21 +9,24 @@ from pathlib import PurePath
 
 import numpy as np
 
-from armuto import intake, observing, rotation
+from armuto.body import estimation
+from armuto.body.capsules import Capsule, estimate
+from armuto.body.plans import plan_of
 from armuto.choices import READ
-from armuto.delivering.thinning import Keys
 from armuto.errors import BadInput
+from armuto.export.thinning import Keys
 from armuto.formats import archive, bvh, collada, collada_writer, gltf, positions, usd
 from armuto.formats.gltf import avatar
-from armuto.formats.gltf.rooting import with_root_node
+from armuto.formats.gltf.root_node import with_root_node
 from armuto.formats.gltf.skin import skin_of
-from armuto.intake import NOTHING, Told
+from armuto.intake import detection
+from armuto.intake.detection import NOTHING, Told
+from armuto.intake.rest_pose import fault_at_rest, with_posture
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip, clip_in_frame
+from armuto.kinematics.skeleton import Skeleton, in_frame
 from armuto.pairing import Assignment, Found
-from armuto.plans import plan_of
-from armuto.rest_pose import fault_at_rest, with_posture
-from armuto.rotation import FloatArray
-from armuto.settling.capsules import Capsule, estimate
-from armuto.skeleton import Clip, Skeleton, clip_in_frame, in_frame
 
 OPEN_FORMATS = (
     "BVH (.bvh), glTF 2.0 (.glb, or .gltf with its files in a .zip), COLLADA (.dae) or USD (.usda, .usdc, .usdz)"
@@ -171,7 +174,7 @@ def _read_bvh(data: bytes, file: str, told: Told) -> Document:
     raw = bvh.to_clip(original, PurePath(file).stem)
     skeleton, parts = _standing(raw.skeleton, (raw,), told=told)
     clip = clip_in_frame(raw, skeleton)
-    skeleton = replace(skeleton, observed=observing.of_motion(skeleton, parts, (clip,)))
+    skeleton = replace(skeleton, observed=estimation.of_motion(skeleton, parts, (clip,)))
     clip = replace(clip, skeleton=skeleton)
     notes = list(original.notes)
     written = [joint.name for joint in original.joints]
@@ -213,10 +216,10 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
     if frame.unit != 1.0 or frame.up != "+Y":
         notes.append(f"The file declares its unit and up axis, and seems to differ ({'; '.join(frame.evidence)}).")
     clips = [clip_in_frame(clip, skeleton) for clip in rig.clips]
-    seen = observing.of_motion(skeleton, parts, clips)
+    seen = estimation.of_motion(skeleton, parts, clips)
     if rig.skinned:
         skin = skin_of(held, rig, frame)
-        soles, palms = observing.soles_of(skeleton, parts, *skin), observing.palms_of(skeleton, parts, *skin)
+        soles, palms = estimation.soles_of(skeleton, parts, *skin), estimation.palms_of(skeleton, parts, *skin)
         seen = replace(seen, soles=soles, palms=palms, sole=None, sole_clips=0)
     skeleton = replace(skeleton, observed=seen)
     clips = [replace(clip, skeleton=skeleton) for clip in clips]
@@ -241,7 +244,7 @@ def _standing(
     while True:
         rested = with_posture(raw, shown, weighted, fault)
         parts = (_confirmed(rig, by_node, rested.parts) if rig and by_node else {}) or rested.parts
-        frame = intake.file_frame(rested.skeleton, parts, clips, bounds, rig is not None, told, rested.note)
+        frame = detection.file_frame(rested.skeleton, parts, clips, bounds, rig is not None, told, rested.note)
         if shown and not fault and not rested.note:
             fault = fault_at_rest(rested.skeleton, parts, np.array(frame.turn))
             if fault:
@@ -283,18 +286,18 @@ def _rooted(held: gltf.GltfFile, rig: gltf.GltfRig, file: str) -> tuple[gltf.Glt
 def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False, form: Form = AS_USUAL) -> bytes:
     """Clips on the document's skeleton as a file: "glb" (any number), "bvh", "csv" (exactly one), "dae" or "usd" (at most one).
 
-    Clips with a root bone that was made for them (:mod:`armuto.settling.rooting`) bring it into the file. A .glb of a skinned
+    Clips with a root bone that was made for them (:mod:`armuto.retarget.root_bone`) bring it into the file. A .glb of a skinned
     character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
     written from that.
     """
     if kind == "bvh":
         (clip,) = clips
         original = document.original
-        turn = intake.upright(form.up)
+        turn = detection.upright(form.up)
         own = original if isinstance(original, bvh.BvhFile) else None
         return bvh.serialise(bvh.from_clip(clip, own, form.unit or CENTIMETRE, turn))
     if kind == "csv":
-        return positions.write(clips[0], form.unit or CENTIMETRE, intake.upright(form.up), form.first)
+        return positions.write(clips[0], form.unit or CENTIMETRE, detection.upright(form.up), form.first)
     if kind == "glb":
         rooted = bool(clips) and clips[0].skeleton.names[1:] == document.skeleton.names
         if isinstance(document.original, gltf.GltfFile) and document.rig:

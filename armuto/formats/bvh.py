@@ -17,10 +17,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
 from armuto.errors import BadInput
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, IntArray, Skeleton, in_file_space, local_rotations, unique_names
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray, IntArray
+from armuto.kinematics.clip import Clip, in_file_space
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton, unique_names
 
 AXES = {"x": 0, "y": 1, "z": 2}
 CHANNELS = {f"{axis}{kind}" for axis in "xyz" for kind in ("position", "rotation")}

@@ -21,11 +21,12 @@ from collada import common
 from defusedxml.common import DefusedXmlException
 from numpy.typing import NDArray
 
-from armuto import intake, rotation
 from armuto.errors import BadInput
 from armuto.formats.collada_curves import Curve
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track, build
-from armuto.rotation import FloatArray
+from armuto.intake import detection
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
 
 SPACE = "{http://www.collada.org/2005/11/COLLADASchema}"
 UP = {"X_UP": "+X", "Y_UP": "+Y", "Z_UP": "+Z"}
@@ -139,7 +140,7 @@ class _Scene:
             up = (asset.findtext(f"{SPACE}up_axis") or "Y_UP").strip()
         if not 1e-6 < unit < 1e6 or up not in UP:
             raise self.refuse("its unit or up axis is not usable")
-        turn = intake.upright(UP[up])
+        turn = detection.upright(UP[up])
         self.parts.nodes.append(Node("stage", -1, np.zeros(3), turn, np.full(3, unit)))
         self.stacks[0], self.elements = [], [self.root]
         scene = self.root.find(f"{SPACE}scene/{SPACE}instance_visual_scene")

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from armuto.rotation import FloatArray
+from armuto.kinematics.arrays import FloatArray
 
 DENSE = 60.0  # keys a second where tangents curve between keys
 

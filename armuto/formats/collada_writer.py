@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from armuto.choices import UNITS
 from armuto.formats import scene
 from armuto.formats.gltf.building import Body, Parts, Surface
-from armuto.intake import upright
-from armuto.rotation import FloatArray
+from armuto.intake.detection import upright
+from armuto.kinematics.arrays import FloatArray
 
 SPACE = "http://www.collada.org/2005/11/COLLADASchema"
 MARKS = "_-."

@@ -7,9 +7,9 @@ import io
 
 import numpy as np
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 
 
 def write(clip: Clip, unit: float, turn: FloatArray, first: int = 0) -> bytes:

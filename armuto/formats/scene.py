@@ -6,9 +6,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from armuto import rotation
 from armuto.formats.gltf.building import Node, Parts
-from armuto.rotation import FloatArray
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
 
 
 @dataclass(frozen=True)

@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pxr import Ar, Sdf, Usd, UsdGeom, UsdShade, UsdSkel
 
-from armuto import intake, rotation
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track, build
-from armuto.rotation import FloatArray
+from armuto.intake import detection
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
 
 MOST_JOINTS, MOST_KEYS = 20_000, 200_000
 
@@ -79,7 +80,7 @@ class _Reader:
         up = {"Y": "+Y", "Z": "+Z"}.get(str(UsdGeom.GetStageUpAxis(self.stage)))
         if not 1e-6 < unit < 1e6 or up is None:
             raise Unusable("its unit or up axis is not usable; export it again.")
-        self.made.nodes.append(Node("stage", -1, np.zeros(3), intake.upright(up), np.full(3, unit)))
+        self.made.nodes.append(Node("stage", -1, np.zeros(3), detection.upright(up), np.full(3, unit)))
         cache, places = UsdSkel.Cache(), UsdGeom.XformCache()
         bindings: list[tuple[Any, Any]] = []
         bound: set[str] = set()

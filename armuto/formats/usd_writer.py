@@ -14,8 +14,8 @@ from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdSkel, Vt
 
 from armuto.formats import scene
 from armuto.formats.gltf.building import Body, Material, Parts, Surface
-from armuto.intake import upright
-from armuto.rotation import FloatArray
+from armuto.intake.detection import upright
+from armuto.kinematics.arrays import FloatArray
 
 UP = {"+Y": UsdGeom.Tokens.y, "+Z": UsdGeom.Tokens.z}
 

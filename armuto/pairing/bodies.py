@@ -13,13 +13,14 @@ from itertools import permutations
 
 import numpy as np
 
-from armuto import rotation
-from armuto.lexicon import BoneName, Lexicon
+from armuto.body.lexicon import BoneName, Lexicon
+from armuto.body.plans import BodyPlan, Part
+from armuto.body.tree import Anatomy, Twins
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import unit
 from armuto.pairing import limbs
-from armuto.pairing.anatomy import Anatomy, Twins, unit
-from armuto.plans import BodyPlan, Part
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
 
 SAID, DENIED, HELPER = 3.0, -2.0, -2.5  # what a name adds that says the part, says another, or says a helper
 # And what one adds that counts on from the bone before, under a limb's word or one that is not known.

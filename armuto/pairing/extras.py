@@ -13,12 +13,12 @@ from functools import cached_property
 
 import numpy as np
 
-from armuto.lexicon import BoneName
-from armuto.pairing.anatomy import unit
-from armuto.pairing.found import Assignment
-from armuto.pairing.names import read_names
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
+from armuto.body.lexicon import BoneName
+from armuto.body.names import read_names
+from armuto.body.parts import Assignment
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import unit
 
 RIGGING = frozenset(
     ("twist", "roll", "ik", "fk", "pole", "target", "ctrl", "control", "end", "nub", "tip", "site")

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from armuto.pairing.anatomy import ZERO, Anatomy, unit
-from armuto.rotation import FloatArray
+from armuto.body.tree import ZERO, Anatomy
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.vectors import unit
 
 BONES = {
     "thumb": ("metacarpal", "proximal", "distal"),

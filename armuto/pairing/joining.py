@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from armuto.body.parts import Assignment, Found
+from armuto.body.plans import SIDES, BodyPlan, Part, plan_of
+from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing.extras import as_rows, extras
-from armuto.pairing.found import Assignment, Found
 from armuto.pairing.hands import FINGERS
-from armuto.plans import SIDES, BodyPlan, Part, plan_of
-from armuto.skeleton import Skeleton
 
 MITTEN = 0.85  # how surely at most many fingers go with one chain
 

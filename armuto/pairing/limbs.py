@@ -21,9 +21,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto.pairing.anatomy import ZERO, Anatomy
-from armuto.plans import Part
-from armuto.rotation import FloatArray
+from armuto.body.plans import Part
+from armuto.body.tree import ZERO, Anatomy
+from armuto.kinematics.arrays import FloatArray
 
 WORST = -6.0  # of one length
 OPTIONAL = 0.4  # worth of an optional part that is there

@@ -12,11 +12,12 @@ from functools import lru_cache
 
 import numpy as np
 
-from armuto.pairing.anatomy import Anatomy, unit
+from armuto.body.names import read_names
+from armuto.body.tree import Anatomy
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import unit
 from armuto.pairing.joining import Pair
-from armuto.pairing.names import read_names
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
 
 PASSED = -0.5  # for passing over a joint
 NAMED = 1.0  # for names that agree

@@ -7,14 +7,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from armuto.lexicon import Lexicon, lexicon_for
+from armuto.body.lexicon import Lexicon, lexicon_for
+from armuto.body.names import by_name, without_prefix
+from armuto.body.parts import Assignment, Found
+from armuto.body.plans import NAMES, SIDES, BodyPlan, Part, body_plan
+from armuto.body.tree import Anatomy
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import unit
 from armuto.pairing import hands
-from armuto.pairing.anatomy import Anatomy, unit
 from armuto.pairing.bodies import UPSET, Body, Names, find
-from armuto.pairing.found import Assignment, Found
-from armuto.pairing.names import by_name, without_prefix
-from armuto.plans import NAMES, SIDES, BodyPlan, Part, body_plan
-from armuto.skeleton import Skeleton
 
 POOR = -26.0  # a body that scores less is no body; it is then read by its names
 PLAIN = 30.0  # a body that scores more, as names alone can make it, is not compared with other plans

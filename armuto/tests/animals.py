@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton
 from armuto.tests import bodies
 from armuto.tests.bodies import Draft, Truth
 

@@ -12,9 +12,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton, local_rotations, unique_names
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton, unique_names
 
 Truth = dict[str, tuple[int, ...]]  # part name to joint numbers
 FINGERS = ("thumb", "index", "middle", "ring", "little")

@@ -7,10 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, rotation
-from armuto.fitting import Fitting, Said
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
 from armuto.pairing import Pair
-from armuto.rotation import FloatArray
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Fitting, Said
 
 Break = Callable[[Fitting, np.random.Generator], Fitting | None]
 ARM = ("shoulder", "upper arm", "lower arm", "hand")

@@ -7,9 +7,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import intake, pairing, rotation, takes
-from armuto.intake import Told
-from armuto.skeleton import Clip, Skeleton, in_frame
+from armuto import pairing
+from armuto.intake import detection, recording
+from armuto.intake.detection import Told
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton, in_frame
 from armuto.tests import figures
 
 Score = tuple[int, int]  # right, of how many
@@ -18,8 +21,8 @@ Score = tuple[int, int]  # right, of how many
 def disguised_file(rng: np.random.Generator, unit: str, up: str, yaw: float) -> Skeleton:
     """The test body at a random size, as a file in this unit and with this axis up would hold it."""
     body = figures.body()
-    size = rng.uniform(0.75, 1.2) / intake.UNITS[unit]
-    turn = rotation.multiply(rotation.inverse(intake.upright(up)), rotation.about([0, 1, 0], yaw))
+    size = rng.uniform(0.75, 1.2) / detection.UNITS[unit]
+    turn = rotation.multiply(rotation.inverse(detection.upright(up)), rotation.about([0, 1, 0], yaw))
     offsets = body.rest_translation * size
     offsets[0] = rotation.rotate(turn, offsets[0])
     turned = body.rest_rotation.copy()
@@ -32,17 +35,17 @@ def file_space() -> dict[str, Score]:
     rng = np.random.default_rng(0)
     right: Counter[str] = Counter()
     cases = 0
-    for unit in intake.UNITS:
-        for up in intake.UP_AXES:
+    for unit in detection.UNITS:
+        for up in detection.UP_AXES:
             for eighth in range(8):
                 cases += 1
                 raw = disguised_file(rng, unit, up, eighth * np.pi / 4)
                 parts = pairing.assign(raw)
-                frame = intake.file_frame(raw, parts, ())
-                right["unit"] += frame.unit == intake.UNITS[unit]
+                frame = detection.file_frame(raw, parts, ())
+                right["unit"] += frame.unit == detection.UNITS[unit]
                 right["up axis"] += frame.up == up
-                skeleton = in_frame(raw, intake.file_frame(raw, parts, (), told=Told(unit, up)))
-                angle, _ = intake.facing(skeleton, parts)
+                skeleton = in_frame(raw, detection.file_frame(raw, parts, (), told=Told(unit, up)))
+                angle, _ = detection.facing(skeleton, parts)
                 off = ((angle or 0) - eighth * 45 + 180) % 360 - 180
                 right["facing"] += abs(off) < 0.5
     return {what: (right[what], cases) for what in ("unit", "up axis", "facing")}
@@ -70,9 +73,9 @@ def calibration(seeds: int = 120) -> Score:
     for seed in range(seeds):
         rng = np.random.default_rng(seed)
         clip = _clip(rng)
-        right += takes.calibration(clip) is None
+        right += recording.calibration(clip) is None
         frames = int(rng.integers(1, 8))
-        found = takes.calibration(with_calibration(clip, frames))
+        found = recording.calibration(with_calibration(clip, frames))
         right += found is not None and found.frames == frames
     return right, 2 * seeds
 
@@ -83,19 +86,19 @@ def tracks(seeds: int = 120) -> dict[str, Score]:
     for seed in range(seeds):
         rng = np.random.default_rng(1000 + seed)
         clip = _clip(rng)
-        right["still bones"] += takes.still_joints(clip) == []
+        right["still bones"] += recording.still_joints(clip) == []
         chosen = sorted(rng.choice(len(clip.skeleton), int(rng.integers(1, 9)), replace=False).tolist())
         held = clip.rotations.copy()
         held[:, chosen] = held[:1, chosen]
         wanted = [clip.skeleton.names[joint] for joint in chosen if joint != 0]
-        found = takes.still_joints(replace(clip, rotations=held))
+        found = recording.still_joints(replace(clip, rotations=held))
         right["still bones"] += [name for name in found if name != clip.skeleton.names[0]] == wanted
 
-        right["root without motion"] += not takes.root_is_still(clip)
+        right["root without motion"] += not recording.root_is_still(clip)
         in_place = replace(clip, translations=np.repeat(clip.translations[:1], clip.frames, axis=0))
-        right["root without motion"] += takes.root_is_still(in_place)
+        right["root without motion"] += recording.root_is_still(in_place)
 
         # The test motion comes back to its first pose at its end; half of it does not.
-        right["loop"] += takes.loops(clip)
-        right["loop"] += not takes.loops(clip.cut(0, clip.frames // 2))
+        right["loop"] += recording.loops(clip)
+        right["loop"] += not recording.loops(clip.cut(0, clip.frames // 2))
     return {what: (right[what], 2 * seeds) for what in ("still bones", "root without motion", "loop")}

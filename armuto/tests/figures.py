@@ -7,9 +7,11 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
-from armuto.skeleton import Clip, Skeleton, local_rotations
 
 # name, parent, offset in metres from the parent, in a T
 BODY = [

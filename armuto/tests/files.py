@@ -4,9 +4,10 @@ from pathlib import Path
 
 import numpy as np
 
-from armuto import formats, takes
+from armuto import formats
 from armuto.formats import bvh
-from armuto.skeleton import Clip
+from armuto.intake import recording
+from armuto.kinematics.clip import Clip
 from armuto.tests import figures
 from armuto.tests.test_gltf import character
 
@@ -18,7 +19,7 @@ PORTER = DEMO / "porter.glb"
 
 def clip_of(path: Path) -> Clip:
     """The first clip of a demo file, without its calibration frames."""
-    return takes.without_calibration(formats.read(path.read_bytes(), path.name).clips[0])
+    return recording.without_calibration(formats.read(path.read_bytes(), path.name).clips[0])
 
 
 def random_bvh(frames: int = 30, seed: int = 0) -> bytes:

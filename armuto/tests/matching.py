@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from armuto import pairing
-from armuto.pairing.mirrors import mirrored
-from armuto.skeleton import Skeleton, unique_names
+from armuto.body.mirror import mirrored
+from armuto.kinematics.skeleton import Skeleton, unique_names
 from armuto.tests import animals, bodies, rigs
 
 

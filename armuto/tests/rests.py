@@ -7,9 +7,11 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton, local_rotations
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.skeleton import Skeleton
 
 ZEROES = ("one axis", "folded", "random", "action")
 

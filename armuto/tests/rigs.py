@@ -8,9 +8,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton, unique_names
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton, unique_names
 from armuto.tests import bodies
 from armuto.tests.bodies import Draft, Truth
 

@@ -9,8 +9,9 @@ import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
-from armuto import intake, rotation
-from armuto.skeleton import Clip
+from armuto.intake import detection
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
 
 
 def matrices(rotations: np.ndarray, translations: np.ndarray) -> np.ndarray:
@@ -22,7 +23,7 @@ def matrices(rotations: np.ndarray, translations: np.ndarray) -> np.ndarray:
 
 def in_file(clip: Clip, unit: float, up: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Local matrices at rest ``(J, 4, 4)`` and in motion ``(F, J, 4, 4)``, and world rest, in a file's unit and axes."""
-    back = rotation.inverse(intake.upright(up))
+    back = rotation.inverse(detection.upright(up))
     skeleton = clip.skeleton
     rest = matrices(skeleton.rest_rotation, skeleton.rest_translation / unit)
     moved = matrices(clip.rotations, clip.all_translations() / unit)

@@ -6,15 +6,18 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, rotation
-from armuto.fitting import Fitting
-from armuto.plans import body_plan
-from armuto.rotation import FloatArray
-from armuto.settling.limbs import limbs, reach
-from armuto.settling.moving import Moving
-from armuto.skeleton import Clip, Skeleton, local_rotations, world_pose
+from armuto.body.plans import body_plan
+from armuto.constraints.limbs import limbs, reach
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import local_rotations, world_pose
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.world_motion import Moving
+from armuto.pipeline import perform
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Fitting
 from armuto.tests import figures
-from armuto.transfer import perform
 
 PLAN = body_plan()
 FPS = 30.0

@@ -8,19 +8,21 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from armuto import fitting, rotation
+from armuto.body.plans import body_plan
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import unit
 from armuto.pairing import Assignment, Found, Pair
-from armuto.pairing.anatomy import unit
-from armuto.plans import body_plan
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton
-from armuto.stances import Stance, proposing
-from armuto.stances.making import Doll
-from armuto.stances.posture import UP
-from armuto.stances.shape import square
+from armuto.pairing.twist_joints import twists
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
+from armuto.stance import Stance, proposing
+from armuto.stance.making import Doll
+from armuto.stance.posture import UP
+from armuto.stance.shape import square
 from armuto.tests import bodies, figures
-from armuto.transfer import transfer
-from armuto.twists import twists
 
 RESTS = ("T", "A", "arms down", "splayed", "palms turned", "rolled", "mid-step")
 PLAN = body_plan()

@@ -6,13 +6,15 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from armuto import pairing, rotation
-from armuto.lexicon import lexicon
+from armuto import pairing
+from armuto.body.lexicon import lexicon
+from armuto.body.plans import body_plan
+from armuto.body.tree import Anatomy
+from armuto.kinematics import rotation
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import unit
 from armuto.pairing import hands, limbs
-from armuto.pairing.anatomy import Anatomy, unit
 from armuto.pairing.bodies import Names, find
-from armuto.plans import body_plan
-from armuto.skeleton import Skeleton
 from armuto.tests import bodies, figures
 from armuto.tests.files import BOW, clip_of
 

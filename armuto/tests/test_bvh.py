@@ -5,10 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import formats, rotation
+from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats import bvh
-from armuto.intake import Told
+from armuto.intake.detection import Told
+from armuto.kinematics import rotation
 from armuto.tests import figures
 
 PLAIN = """HIERARCHY

@@ -12,8 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from armuto import cli, formats, rotation
-from armuto.intake import Told
+from armuto import formats
+from armuto.cli.main import main
+from armuto.intake.detection import Told
+from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files
 
 COMMAND = Path(sys.executable).parent / "armuto"
@@ -24,7 +26,7 @@ def run(*arguments) -> subprocess.CompletedProcess:
     said, complained = io.StringIO(), io.StringIO()
     with contextlib.redirect_stdout(said), contextlib.redirect_stderr(complained):
         try:
-            code = cli.main([*map(str, arguments)])
+            code = main([*map(str, arguments)])
         except SystemExit as end:
             code = end.code
     return subprocess.CompletedProcess(arguments, code, said.getvalue(), complained.getvalue())
@@ -37,17 +39,20 @@ class Commands(unittest.TestCase):
         self.folder = Path(folder.name)
 
     def test_it_works_without_django(self):
-        code = "import sys, armuto.cli; sys.exit(any(m.split('.')[0] in ('django', 'ninja', 'studio') for m in sys.modules))"
+        code = (
+            "import sys, armuto.cli.main; "
+            "sys.exit(any(m.split('.')[0] in ('django', 'ninja', 'studio') for m in sys.modules))"
+        )
         self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
 
     def test_help_and_version_wait_for_no_library(self):
-        code = "import sys, armuto.cli; sys.exit(any(m in sys.modules for m in ('numpy', 'scipy', 'pxr')))"
+        code = "import sys, armuto.cli.main; sys.exit(any(m in sys.modules for m in ('numpy', 'scipy', 'pxr')))"
         self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
         self.assertEqual(run("--version").returncode, 0)
 
     def test_a_transfer_does_not_wait_for_what_it_does_not_use(self):
         code = (
-            f"import sys; from armuto import cli; cli.main(['transfer', {str(WALK)!r}, '--character', {str(PORTER)!r}, "
+            f"import sys; from armuto.cli.main import main; main(['transfer', {str(WALK)!r}, '--character', {str(PORTER)!r}, "
             f"'--out', {str(self.folder)!r}]); "
             "sys.exit(any(m in sys.modules for m in ('scipy.signal', 'scipy.optimize', 'pxr')))"
         )

@@ -4,9 +4,12 @@ import unittest
 
 import numpy as np
 
-from armuto import formats, takes
-from armuto.contacts import Contact, Track, find_contacts, from_json, hysteresis, runs
-from armuto.settling.listening import find
+from armuto import formats
+from armuto.contacts.detection import Track, find_contacts
+from armuto.contacts.model import Contact, from_json
+from armuto.contacts.probes import find
+from armuto.intake import recording
+from armuto.kinematics.signals import hysteresis, runs
 from armuto.tests import settled
 from armuto.tests.files import DEMO
 
@@ -71,7 +74,7 @@ class Feet(unittest.TestCase):
     def test_a_ladder_is_held_by_hands_and_feet(self):
         path = DEMO / "hall" / "climb_the_ladder.bvh"
         document = formats.read(path.read_bytes(), path.name)
-        contacts = found(takes.without_calibration(document.clips[0])).contacts
+        contacts = found(recording.without_calibration(document.clips[0])).contacts
         heights = sorted({round(one.height, 1) for one in contacts if one.point.endswith("hand")})
         self.assertGreaterEqual(len(heights), 4)
         self.assertTrue(np.allclose(np.diff(heights), 0.27, atol=0.11), heights)

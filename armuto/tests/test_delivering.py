@@ -13,21 +13,24 @@ import numpy as np
 from pxr import Usd, UsdGeom, UsdSkel
 from scipy.spatial.transform import Rotation, Slerp
 
-from armuto import fitting, formats, naming, rotation
+from armuto import formats
 from armuto.choices import UNITS
-from armuto.delivering import parcel
-from armuto.delivering.leaving import leave
-from armuto.delivering.onto import Start, onto, placed
-from armuto.delivering.resampling import resample
-from armuto.delivering.thinning import Bound, at_keys, thin
 from armuto.errors import BadInput
+from armuto.export import package
+from armuto.export.insert_motion import Start, onto, placed
+from armuto.export.resampling import resample
+from armuto.export.root_motion import leave
+from armuto.export.thinning import Bound, at_keys, thin
 from armuto.formats import Form, gltf
 from armuto.formats.collada_writer import SPACE
-from armuto.intake import Told
-from armuto.settling.settings import Travel
+from armuto.intake import naming
+from armuto.intake.detection import Told
+from armuto.kinematics import rotation
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
+from armuto.retarget.settings import Travel
 from armuto.tests import figures
 from armuto.tests.files import BOW, PORTER, WALK, clip_of
-from armuto.transfer import transfer
 
 
 def performed(path: Path = WALK):
@@ -197,18 +200,18 @@ class Parcels(unittest.TestCase):
         cls.clip, cls.fits, cls.porter = performed()
         cls.bow, cls.fits_bow, _ = performed(BOW)
 
-    def result(self, name: str = "walk", clip=None) -> parcel.Result:
+    def result(self, name: str = "walk", clip=None) -> package.Result:
         about = {"revision": 1, "findings": []}
-        return parcel.Result("porter", name, clip or self.clip, self.fits, "porter", self.porter, about)
+        return package.Result("porter", name, clip or self.clip, self.fits, "porter", self.porter, about)
 
-    def packed(self, *results, **wanted) -> list[parcel.File]:
-        said = parcel.wanted_from(wanted)
+    def packed(self, *results, **wanted) -> list[package.File]:
+        said = package.wanted_from(wanted)
         rows = results or (self.result(),)
         facts = [(one.character, naming.facts(one.name)) for one in rows]
-        names = parcel.file_names(said, naming.AS_IT_CAME, facts)
-        return list(parcel.pack(zip(names, rows, strict=True), said))
+        names = package.file_names(said, naming.AS_IT_CAME, facts)
+        return list(package.pack(zip(names, rows, strict=True), said))
 
-    def read(self, file: parcel.File, **told):
+    def read(self, file: package.File, **told):
         return formats.read(file.content, file.name, Told(**told))
 
     def same(self, document, want=None, within: float = 1e-4):
@@ -310,25 +313,25 @@ class Parcels(unittest.TestCase):
         self.assertEqual(len({row["sha256"] for row in file.rows}), 1)
 
     def test_names_never_clash_and_say_where_they_would(self):
-        said = parcel.Wanted()
+        said = package.Wanted()
         rule = naming.Rule((naming.Field("action"),))
         rows = [
             ("porter", naming.facts("walk_01.bvh")),
             ("porter", naming.facts("walk_02.bvh")),
             ("keeper", naming.facts("bow.bvh")),
         ]
-        self.assertEqual(parcel.file_names(said, rule, rows), ["walk.glb", "walk 2.glb", "bow.glb"])
-        self.assertEqual(parcel.clashing(said, rule, rows), {0, 1})
+        self.assertEqual(package.file_names(said, rule, rows), ["walk.glb", "walk 2.glb", "bow.glb"])
+        self.assertEqual(package.clashing(said, rule, rows), {0, 1})
         rule = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
-        self.assertEqual(parcel.file_names(said, rule, rows)[2], "keeper bow.glb")
-        self.assertEqual(parcel.clashing(said, rule, rows), set())
+        self.assertEqual(package.file_names(said, rule, rows)[2], "keeper bow.glb")
+        self.assertEqual(package.clashing(said, rule, rows), set())
 
     def test_the_manifest_reads_back(self):
         (file,) = self.packed(kind="bvh", fps=24)
-        said = parcel.wanted_from({"kind": "bvh", "fps": 24})
-        tree = json.loads(json.dumps(parcel.manifest(file.rows, said, name="night")))
+        said = package.wanted_from({"kind": "bvh", "fps": 24})
+        tree = json.loads(json.dumps(package.manifest(file.rows, said, name="night")))
         self.assertEqual((tree["armuto_delivery"], tree["name"], tree["results"][0]["file"]), (1, "night", "walk.bvh"))
-        self.assertEqual(parcel.wanted_from(tree["wanted"]), said)
+        self.assertEqual(package.wanted_from(tree["wanted"]), said)
         self.assertEqual(tree["results"][0]["settings"].get("hold", 1.0), 1.0)
 
     def test_what_cannot_be_meant_is_refused(self):
@@ -346,7 +349,7 @@ class Parcels(unittest.TestCase):
             ({"kind": "dae", "up": "-Y"}, "dae cannot say that -Y is up"),
         ):
             with self.subTest(wanted), self.assertRaises(BadInput) as caught:
-                parcel.wanted_from(wanted)
+                package.wanted_from(wanted)
             self.assertIn(words, str(caught.exception))
 
     def test_a_form_by_itself(self):

@@ -3,10 +3,11 @@
 import unittest
 from dataclasses import replace
 
-from armuto import edits, fitting, pairing
-from armuto.edits import Bench, Pairing
-from armuto.pairing import Pair
-from armuto.pairing.mirrors import mirrored
+from armuto import pairing
+from armuto.body.mirror import mirrored
+from armuto.pairing import Pair, editing
+from armuto.pairing.editing import Bench, Pairing
+from armuto.retarget import fitting
 from armuto.tests import figures
 
 
@@ -34,14 +35,14 @@ class Edits(unittest.TestCase):
         self.assertEqual(self.bench.ordered("source", ["LeftHand", "Hips", "LeftHand"]), ("Hips", "LeftHand"))
 
     def test_remove(self):
-        one = edits.remove(self.all, ["left hand"])
-        both = edits.remove(self.all, ["left hand"], mirror=True)
+        one = editing.remove(self.all, ["left hand"])
+        both = editing.remove(self.all, ["left hand"], mirror=True)
         self.assertEqual(set(self.keys(self.all)) - set(self.keys(one)), {"left hand"})
         self.assertEqual(set(self.keys(self.all)) - set(self.keys(both)), {"left hand", "right hand"})
-        self.assertEqual(edits.remove(self.all, ["jaw"], mirror=True), self.all)
+        self.assertEqual(editing.remove(self.all, ["jaw"], mirror=True), self.all)
 
     def test_set_pair_takes_its_bones_from_others(self):
-        made = edits.set_pair(self.all, self.bench, "left hand", ["LeftHand"], ["l_ForeArm"], mirror=True)
+        made = editing.set_pair(self.all, self.bench, "left hand", ["LeftHand"], ["l_ForeArm"], mirror=True)
         self.assertEqual((made.of("left hand").target, made.of("right hand").target), (("l_ForeArm",), ("r_ForeArm",)))
         self.assertIsNone(made.of("left lower arm"))
         self.assertEqual(made.of("right hand").reasons, ("mirror of what was set by hand on the other side",))
@@ -49,82 +50,82 @@ class Edits(unittest.TestCase):
 
     def test_set_pair_with_nothing_removes(self):
         for source, target in (([], ["l_Hand"]), (["LeftHand"], []), ([], [])):
-            made = edits.set_pair(self.all, self.bench, "left hand", source, target, mirror=False)
+            made = editing.set_pair(self.all, self.bench, "left hand", source, target, mirror=False)
             self.assertIsNone(made.of("left hand"))
 
     def test_a_run_that_only_the_target_has_follows_its_neighbours(self):
-        made = edits.set_pair(Pairing(()), self.bench, "spine", [], ["Spine"], mirror=False)
+        made = editing.set_pair(Pairing(()), self.bench, "spine", [], ["Spine"], mirror=False)
         self.assertEqual((made.of("spine").source, made.of("spine").target), ((), ("Spine",)))
 
     def test_connect_confirms_what_is_there_already(self):
-        made = edits.connect(self.all, self.bench, "LeftHand", "l_Hand", mirror=False)
+        made = editing.connect(self.all, self.bench, "LeftHand", "l_Hand", mirror=False)
         self.assertEqual([pair.key for pair in made.pairs if pair.confirmed], ["left hand"])
         self.assertEqual(made.of("left hand").reasons, self.all.of("left hand").reasons)
 
     def test_connect_replaces_or_adds(self):
-        instead = edits.connect(self.all, self.bench, "LeftHand", "l_ForeArm", mirror=False)
-        beside = edits.connect(self.all, self.bench, "LeftHand", "l_ForeArm", mirror=False, add=True)
+        instead = editing.connect(self.all, self.bench, "LeftHand", "l_ForeArm", mirror=False)
+        beside = editing.connect(self.all, self.bench, "LeftHand", "l_ForeArm", mirror=False, add=True)
         self.assertEqual(instead.of("left hand").target, ("l_ForeArm",))
         self.assertEqual(beside.of("left hand").target, ("l_ForeArm", "l_Hand"))
         self.assertIsNone(beside.of("left lower arm"))
 
     def test_bones_of_no_part_make_a_pair_of_their_own(self):
         bench = replace(self.bench, source_parts={}, target_parts={})
-        made = edits.connect(Pairing(()), bench, "LeftHand", "r_Toe", mirror=False)
+        made = editing.connect(Pairing(()), bench, "LeftHand", "r_Toe", mirror=False)
         self.assertEqual((made.pairs[0].part, made.pairs[0].key), (None, "+r_Toe"))
-        again = edits.connect(made, bench, "LeftForeArm", "r_Toe", mirror=False)
+        again = editing.connect(made, bench, "LeftForeArm", "r_Toe", mirror=False)
         self.assertEqual([(pair.source, pair.target) for pair in again.pairs], [(("LeftForeArm",), ("r_Toe",))])
 
     def test_a_bone_on_the_middle_has_no_other_side(self):
-        made = edits.connect(Pairing(()), self.bench, "Head", "Head", mirror=True)
+        made = editing.connect(Pairing(()), self.bench, "Head", "Head", mirror=True)
         self.assertEqual(self.keys(made), ["head"])
 
     def test_leaving_out_and_taking_back(self):
-        out = edits.leave_out(self.all, self.bench, ["left toes"], mirror=True)
+        out = editing.leave_out(self.all, self.bench, ["left toes"], mirror=True)
         self.assertEqual(out.left_out, ("left toes", "right toes"))
         self.assertNotIn("right toes", self.keys(out))
-        back = edits.bring_back(out, self.bench, ["left toes"], self.all.pairs)
+        back = editing.bring_back(out, self.bench, ["left toes"], self.all.pairs)
         self.assertEqual((back.left_out, back.of("left toes")), (("right toes",), self.all.of("left toes")))
         # A bone that has found another part since then stays there.
-        used = edits.set_pair(out, self.bench, "left foot", ["LeftFoot"], ["l_Toe"], mirror=False)
-        kept = edits.bring_back(used, self.bench, ["left toes"], self.all.pairs)
+        used = editing.set_pair(out, self.bench, "left foot", ["LeftFoot"], ["l_Toe"], mirror=False)
+        kept = editing.bring_back(used, self.bench, ["left toes"], self.all.pairs)
         self.assertIsNone(kept.of("left toes"))
-        self.assertEqual(edits.leave_out(self.all, self.bench, ["no part"]), self.all)
+        self.assertEqual(editing.leave_out(self.all, self.bench, ["no part"]), self.all)
 
     def test_pairing_a_part_takes_back_that_it_was_left_out(self):
-        out = edits.leave_out(self.all, self.bench, ["left toes"])
-        made = edits.connect(out, self.bench, "LeftToe", "l_Toe", mirror=False)
+        out = editing.leave_out(self.all, self.bench, ["left toes"])
+        made = editing.connect(out, self.bench, "LeftToe", "l_Toe", mirror=False)
         self.assertEqual((made.left_out, made.of("left toes").target), ((), ("l_Toe",)))
 
     def test_confirm_by_key_and_by_confidence(self):
         doubtful = Pairing(
             tuple(replace(pair, confidence=0.5) if pair.key == "head" else pair for pair in self.all.pairs)
         )
-        sure = edits.confirm(doubtful, above=0.6)
+        sure = editing.confirm(doubtful, above=0.6)
         self.assertEqual([pair.key for pair in sure.pairs if not pair.confirmed], ["head"])
-        one = edits.confirm(doubtful, ["head"])
+        one = editing.confirm(doubtful, ["head"])
         self.assertEqual([pair.key for pair in one.pairs if pair.confirmed], ["head"])
 
     def test_swap_exchanges_targets_and_is_its_own_way_back(self):
         arm = ["left upper arm", "left lower arm", "left hand", "left shoulder"]
-        made = edits.swap(self.all, self.bench, arm)
+        made = editing.swap(self.all, self.bench, arm)
         for key in (*arm, *(mirrored(key) for key in arm)):
             self.assertEqual(made.of(key).target, self.all.of(mirrored(key)).target)
         self.assertEqual(made.of("left foot"), self.all.of("left foot"))
-        back = edits.swap(made, self.bench, arm)
+        back = editing.swap(made, self.bench, arm)
         self.assertEqual([(p.key, p.target) for p in back.pairs], [(p.key, p.target) for p in self.all.pairs])
 
     def test_a_pair_of_one_side_alone_changes_side(self):
-        alone = edits.remove(self.all, ["right hand"])
-        made = edits.swap(alone, self.bench, ["left hand"])
+        alone = editing.remove(self.all, ["right hand"])
+        made = editing.swap(alone, self.bench, ["left hand"])
         self.assertIsNone(made.of("left hand"))
         self.assertEqual(made.of("right hand").target, ("l_Hand",))
-        self.assertEqual(edits.swap(self.all, self.bench, ["head"]), self.all)
+        self.assertEqual(editing.swap(self.all, self.bench, ["head"]), self.all)
 
     def test_what_is_found_by_key_and_by_bone(self):
         self.assertEqual(self.all.with_bone("target", "l_Hand"), self.all.of("left hand"))
         self.assertIsNone(self.all.with_bone("source", "nobody"))
         extra = Pair(None, ("LeftToe",), ("r_Toe",), 1.0, ())
-        made = edits.give(self.all, self.bench, extra)
+        made = editing.give(self.all, self.bench, extra)
         self.assertEqual(made.of("+r_Toe"), extra)
         self.assertIsNone(made.of("right toes"))

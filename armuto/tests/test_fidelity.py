@@ -5,15 +5,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats
-from armuto.findings import Finding, find, grade
-from armuto.fitting import Fitting
-from armuto.intake import Told
-from armuto.skeleton import Clip
+from armuto import formats
+from armuto.intake.detection import Told
+from armuto.kinematics.clip import Clip
+from armuto.pipeline import perform
+from armuto.quality.findings import Finding, find, grade
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Fitting
 from armuto.tests import breaking, figures
 from armuto.tests.files import DEMO
 from armuto.tests.rests import resting
-from armuto.transfer import perform
 
 LENGTH = 70  # frames of a clip that are looked at
 

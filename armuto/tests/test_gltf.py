@@ -9,11 +9,12 @@ from dataclasses import replace
 import numpy as np
 import pygltflib
 
-from armuto import formats, rotation
+from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats.gltf import container
-from armuto.intake import Told
-from armuto.skeleton import Clip
+from armuto.intake.detection import Told
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
 from armuto.tests import figures
 
 

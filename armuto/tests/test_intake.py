@@ -5,8 +5,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import intake, pairing, rotation
-from armuto.skeleton import Clip
+from armuto import pairing
+from armuto.intake import detection
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
 from armuto.tests import detections, figures
 
 
@@ -26,14 +28,14 @@ class Detecting(unittest.TestCase):
             ): bones
             for part, bones in pairing.assign(body).items()
         }
-        _, why = intake.facing(body, swapped)
+        _, why = detection.facing(body, swapped)
         self.assertIn("swapped", why)
         # Names that lie about all sides are not believed against the toes.
         names = tuple(next((swap[s] + n.removeprefix(s) for s in swap if n.startswith(s)), n) for n in body.names)
         read = pairing.assign(replace(body, names=names))
         self.assertEqual(names[read["left hand"][0].joint], "RightHand")
         self.assertIn("its name says right, yet the feet point forwards", read["left hand"][0].reason)
-        _, why = intake.facing(body, read)
+        _, why = detection.facing(body, read)
         self.assertNotIn("swapped", why)
 
     def test_up_without_names_from_the_floor_that_motion_keeps(self):
@@ -41,7 +43,7 @@ class Detecting(unittest.TestCase):
         names = tuple(f"q{n}" for n in range(len(body)))
         clip = figures.motion(body, np.random.default_rng(1), reach=0.3)
         held = replace(clip, translations=clip.translations * [1, 0, 1] + [0, 0.95, 0])
-        self.assertEqual(intake.detect_up(replace(body, names=names), {}, held, False)[0], "+Y")
+        self.assertEqual(detection.detect_up(replace(body, names=names), {}, held, False)[0], "+Y")
 
     def test_an_axis_that_the_format_declares_is_overruled_by_more_than_one_witness(self):
         """A body that stands at rest and lies in its motion: where the format leaves up open, the motion is believed."""
@@ -51,10 +53,10 @@ class Detecting(unittest.TestCase):
         lying[:, 0] = rotation.multiply(rotation.about([1, 0, 0], np.pi / 2), body.rest_rotation[0])
         sways = np.tile(body.rest_translation[:1], (8, 1, 1)) + np.linspace(0, 0.6, 8)[:, None, None] * [0.0, 1.0, 0.0]
         clip = Clip("rest", body, 30.0, lying, np.array([0]), sways)
-        self.assertEqual(intake.detect_up(body, parts, clip, False)[0], "+Z")
-        self.assertEqual(intake.detect_up(body, parts, clip, True)[0], "+Y")
+        self.assertEqual(detection.detect_up(body, parts, clip, False)[0], "+Z")
+        self.assertEqual(detection.detect_up(body, parts, clip, True)[0], "+Y")
 
     def test_no_sides_no_facing(self):
-        angle, why = intake.facing(figures.body(), {})
+        angle, why = detection.facing(figures.body(), {})
         self.assertIsNone(angle)
         self.assertIn("cannot be told", why)

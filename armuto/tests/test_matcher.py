@@ -6,19 +6,22 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, pairing, rotation
-from armuto.crossings import crossings
-from armuto.edits import Bench, Pairing, connect, leave_out, set_pair, swap
-from armuto.follows import follows
-from armuto.lexicon import lexicon, lexicon_for
+from armuto import formats, pairing
+from armuto.body.lexicon import lexicon, lexicon_for
+from armuto.body.mirror import twins
+from armuto.body.plans import body_plan, plan_of, read_plan
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
-from armuto.pairing.mirrors import twins
-from armuto.plans import body_plan, plan_of, read_plan
-from armuto.skeleton import Clip, Skeleton
+from armuto.pairing.conflicts import crossings
+from armuto.pairing.editing import Bench, Pairing, connect, leave_out, set_pair, swap
+from armuto.pairing.twist_joints import twists
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
+from armuto.retarget.explanation import follows
 from armuto.tests import bodies, figures, matching
 from armuto.tests.files import DEMO
-from armuto.transfer import transfer
-from armuto.twists import twists
 
 CONVENTIONS = ("convention", "misspelt", "hip as thigh")
 NOTHING_SAID = ("nonsense", "numbers", "none")

@@ -2,8 +2,8 @@
 
 import unittest
 
-from armuto import naming
-from armuto.naming import Facts, Field, Rule, Word
+from armuto.intake import naming
+from armuto.intake.naming import Facts, Field, Rule, Word
 
 
 class Reading(unittest.TestCase):

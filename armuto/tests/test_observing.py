@@ -6,14 +6,17 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, observed, observing, rotation
-from armuto.fitting import Said
-from armuto.observed import Observed
-from armuto.skeleton import Clip
+from armuto import formats
+from armuto.body import estimation
+from armuto.kinematics import observed, rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.observed import Observed
+from armuto.pipeline import perform
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Said
 from armuto.tests import figures, settled, stances
 from armuto.tests.files import DEMO
 from armuto.tests.rests import resting
-from armuto.transfer import perform
 
 
 def arc(degrees: float, carried: float = 0.0, noise: float = 0.0, frames: int = 80) -> np.ndarray:
@@ -31,7 +34,7 @@ class Hinges(unittest.TestCase):
 
     def test_the_axis_of_an_arc(self):
         for degrees, carried in ((90, 0), (45, 8), (30, 12)):
-            hinge = observing.hinge_of(arc(degrees, carried), self.onward)
+            hinge = estimation.hinge_of(arc(degrees, carried), self.onward)
             assert hinge is not None
             off = np.degrees(np.arccos(np.clip(hinge.axis @ [0.0, 1.0, 0.0], -1, 1)))
             self.assertLess(off, 0.5)
@@ -39,16 +42,16 @@ class Hinges(unittest.TestCase):
             self.assertEqual(hinge.certainty, 1.0)
 
     def test_certainty_falls_with_a_short_arc_and_with_noise(self):
-        sure = [observing.hinge_of(arc(degrees), self.onward) for degrees in (40, 14, 9)]
+        sure = [estimation.hinge_of(arc(degrees), self.onward) for degrees in (40, 14, 9)]
         values = [hinge.certainty if hinge else 0.0 for hinge in sure]
         self.assertEqual(values, sorted(values, reverse=True))
         self.assertLess(values[-1], 0.2)
-        self.assertIsNone(observing.hinge_of(arc(3), self.onward))
-        loud = observing.hinge_of(arc(40, noise=0.05), self.onward)
+        self.assertIsNone(estimation.hinge_of(arc(3), self.onward))
+        loud = estimation.hinge_of(arc(40, noise=0.05), self.onward)
         self.assertLess(loud.certainty if loud else 0.0, 0.9)
 
     def test_the_bend_of_a_limb_that_is_carried(self):
-        hinge = observing.hinge_of(arc(60, 8), self.onward)
+        hinge = estimation.hinge_of(arc(60, 8), self.onward)
         assert hinge is not None
         np.testing.assert_allclose(hinge.flexed(self.onward, 8.0), [0, 1, 0], atol=0.15)
         far = hinge.flexed(self.onward, 60.0)
@@ -59,7 +62,7 @@ class Hinges(unittest.TestCase):
         clip = formats.read((DEMO / "hall/sweep.bvh").read_bytes(), "sweep.bvh").clips[0]
         parts, skeleton = fitting.pairing.assign(clip.skeleton), clip.skeleton
         upper, lower = (parts[f"right {kind}"][0].joint for kind in ("upper arm", "lower arm"))
-        hinge = observing.of_motion(skeleton, parts, [clip]).hinges[upper]
+        hinge = estimation.of_motion(skeleton, parts, [clip]).hinges[upper]
         turns = clip.world().rotations[::10]
         seen = [
             rotation.rotate(turns[:, joint], axis) for joint, axis in ((upper, hinge.axis), (lower, hinge.second_axis))
@@ -69,12 +72,12 @@ class Hinges(unittest.TestCase):
         along = skeleton.rest_translation[parts["right hand"][0].joint]
         twist = rotation.about(along / np.linalg.norm(along), 1.2 * np.sin(np.linspace(0, 20, clip.frames)))
         palm[:, lower] = rotation.multiply(palm[:, lower], twist)
-        blurred = observing.of_motion(skeleton, parts, [replace(clip, rotations=palm)]).hinges[upper]
+        blurred = estimation.of_motion(skeleton, parts, [replace(clip, rotations=palm)]).hinges[upper]
         self.assertAlmostEqual(blurred.certainty, hinge.certainty, places=5)
         self.assertLess(blurred.second_certainty, 0.5)
 
     def test_json_brings_it_back(self):
-        hinge = observing.hinge_of(arc(60, 8), self.onward)
+        hinge = estimation.hinge_of(arc(60, 8), self.onward)
         assert hinge is not None
         hinge = replace(hinge, second_axis=np.array([0.0, 0.0, 1.0]), second_certainty=0.7)
         made = Observed({1: hinge}, {2: np.array([[0.0, -0.02, 0.1]])}, 0.03)
@@ -105,7 +108,7 @@ class Rolls(unittest.TestCase):
             assert joint is not None
             doll.turn(joint, rotation.about(doll.shape().direction(joint), np.radians(sign * rolled)))
         clip = resting(document.clips[0], doll.world.copy())
-        skeleton = replace(clip.skeleton, observed=observing.of_motion(clip.skeleton, document.parts, [clip]))
+        skeleton = replace(clip.skeleton, observed=estimation.of_motion(clip.skeleton, document.parts, [clip]))
         return stances.Body(skeleton, document.parts, 0.0), replace(clip, skeleton=skeleton)
 
     def off(self, source: stances.Body, bent: float, carried: float, said: Said) -> float:
@@ -144,7 +147,7 @@ class Soles(unittest.TestCase):
         for name in ("porter", "keeper", "striker", "fox", "heron"):
             document = formats.read((DEMO / f"{name}.glb").read_bytes(), f"{name}.glb")
             soles, rest = document.skeleton.observed.soles, document.skeleton.rest
-            low = observing.lowest_of(soles, rest.rotations, rest.positions)
+            low = estimation.lowest_of(soles, rest.rotations, rest.positions)
             assert low is not None and document.bounds is not None
             self.assertAlmostEqual(low, float(document.bounds[0, 1]), delta=0.004)
             self.assertGreaterEqual(len(soles), 2)
@@ -170,7 +173,7 @@ class Soles(unittest.TestCase):
             lifted[0, 1] += off
             skeleton = replace(clip.skeleton, rest_translation=lifted)
             skeleton = replace(
-                skeleton, observed=observing.of_motion(skeleton, parts, [replace(clip, skeleton=skeleton)])
+                skeleton, observed=estimation.of_motion(skeleton, parts, [replace(clip, skeleton=skeleton)])
             )
             own = replace(clip, skeleton=skeleton)
             figure = formats.read((DEMO / "porter.glb").read_bytes(), "porter.glb")
@@ -185,29 +188,29 @@ class Soles(unittest.TestCase):
         parts = fitting.pairing.assign(clip.skeleton)
         raised = replace(clip, translations=clip.translations + [0.0, 0.05, 0.0])
         far = replace(clip, translations=clip.translations + [0.0, 0.9, 0.0])
-        alone = observing.of_motion(clip.skeleton, parts, [raised])
+        alone = estimation.of_motion(clip.skeleton, parts, [raised])
         self.assertAlmostEqual(alone.sole or 0.0, 0.07, delta=0.002)
         self.assertEqual(alone.sole_clips, 1)
-        seen = observing.of_motion(clip.skeleton, parts, [raised, clip, far])
+        seen = estimation.of_motion(clip.skeleton, parts, [raised, clip, far])
         self.assertAlmostEqual(seen.sole or 0.0, 0.02, delta=0.002)
         self.assertEqual(seen.sole_clips, 2)
         own = replace(clip.skeleton, observed=seen)
         for made, floor in ((clip, 0.0), (raised, 0.05), (far, 0.9)):
-            said = observing.ground(replace(made, skeleton=own), parts)
+            said = estimation.ground(replace(made, skeleton=own), parts)
             self.assertAlmostEqual(said["floor"] or 0.0, floor, delta=0.002)
             self.assertEqual(said["clips"], 2)
-        self.assertIsNone(observing.of_motion(clip.skeleton, parts, [far]).sole)
+        self.assertIsNone(estimation.of_motion(clip.skeleton, parts, [far]).sole)
 
     def test_ground_of_a_clip(self):
         clip, _ = settled.walk(80)
         parts = fitting.pairing.assign(clip.skeleton)
-        skeleton = replace(clip.skeleton, observed=observing.of_motion(clip.skeleton, parts, [clip]))
+        skeleton = replace(clip.skeleton, observed=estimation.of_motion(clip.skeleton, parts, [clip]))
         raised = replace(clip, skeleton=skeleton, translations=clip.translations + [0.0, 0.05, 0.0])
-        self.assertAlmostEqual(observing.ground(raised, parts)["floor"] or 0.0, 0.05, delta=0.002)
+        self.assertAlmostEqual(estimation.ground(raised, parts)["floor"] or 0.0, 0.05, delta=0.002)
         still = replace(
             raised, translations=raised.translations + np.cumsum(np.full(raised.translations.shape, 0.1), axis=0)
         )
-        self.assertIsNone(observing.ground(still, parts)["floor"])
+        self.assertIsNone(estimation.ground(still, parts)["floor"])
 
 
 class SameBody(unittest.TestCase):

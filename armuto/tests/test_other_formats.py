@@ -7,14 +7,15 @@ import zipfile
 
 import numpy as np
 
-from armuto import fitting, formats
+from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats.gltf.writing import WHITE_PIXEL
-from armuto.intake import Told
+from armuto.intake.detection import Told
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests import figures, scenes
 from armuto.tests.files import PORTER
 from armuto.tests.test_gltf import character
-from armuto.transfer import transfer
 
 CLIP = figures.motion(figures.body(), np.random.default_rng(11), frames=12, reach=0.8)
 

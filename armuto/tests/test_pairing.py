@@ -4,9 +4,10 @@ import unittest
 
 import numpy as np
 
-from armuto import formats, pairing, rotation
-from armuto.lexicon import lexicon
-from armuto.skeleton import Skeleton
+from armuto import formats, pairing
+from armuto.body.lexicon import lexicon
+from armuto.kinematics import rotation
+from armuto.kinematics.skeleton import Skeleton
 from armuto.tests.files import BOW, PORTER
 
 

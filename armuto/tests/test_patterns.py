@@ -4,8 +4,9 @@ import json
 import unittest
 from dataclasses import replace
 
-from armuto import formats, patterns
+from armuto import formats
 from armuto.errors import BadInput
+from armuto.pairing import patterns
 from armuto.tests.files import DEMO
 
 

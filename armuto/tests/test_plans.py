@@ -5,15 +5,18 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, intake, pairing, rotation
+from armuto import formats, pairing
+from armuto.body.plans import NAMES, body_plan, plan_of
 from armuto.formats import gltf
-from armuto.intake import Told
-from armuto.plans import NAMES, body_plan, plan_of
-from armuto.roles import roles
-from armuto.skeleton import Skeleton, in_frame
+from armuto.intake import detection
+from armuto.intake.detection import Told
+from armuto.intake.roles import roles
+from armuto.kinematics import rotation
+from armuto.kinematics.skeleton import Skeleton, in_frame
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests import figures
 from armuto.tests.files import DEMO, PORTER
-from armuto.transfer import transfer
 from demo import roof, yard
 
 
@@ -55,11 +58,11 @@ class Plans(unittest.TestCase):
 
 def turned_file(body: Skeleton, unit: str, up: str, yaw: float, size: float) -> Skeleton:
     """A body as a file in this unit and axes would hold it. Its joints rest without rotation."""
-    turn = rotation.multiply(rotation.inverse(intake.upright(up)), rotation.about([0, 1, 0], yaw))
+    turn = rotation.multiply(rotation.inverse(detection.upright(up)), rotation.about([0, 1, 0], yaw))
     return replace(
         body,
-        rest_translation=rotation.rotate(turn, body.rest_translation * size / intake.UNITS[unit]),
-        end_offsets=rotation.rotate(turn, body.end_offsets * size / intake.UNITS[unit]),
+        rest_translation=rotation.rotate(turn, body.rest_translation * size / detection.UNITS[unit]),
+        end_offsets=rotation.rotate(turn, body.end_offsets * size / detection.UNITS[unit]),
     )
 
 
@@ -70,16 +73,16 @@ class DetectingOthers(unittest.TestCase):
         right, cases = {"unit": 0, "up": 0, "facing": 0}, 0
         for body in (yard.TREE, roof.TREE):
             for unit in ("m", "cm", "mm"):
-                for up in intake.UP_AXES:
+                for up in detection.UP_AXES:
                     for eighth in range(8):
                         cases += 1
                         raw = turned_file(body, unit, up, eighth * np.pi / 4, rng.uniform(0.8, 1.25))
                         parts = pairing.assign(raw)
-                        frame = intake.file_frame(raw, parts, ())
-                        right["unit"] += frame.unit == intake.UNITS[unit]
+                        frame = detection.file_frame(raw, parts, ())
+                        right["unit"] += frame.unit == detection.UNITS[unit]
                         right["up"] += frame.up == up
-                        upright = in_frame(raw, intake.file_frame(raw, parts, (), told=Told(unit, up)))
-                        angle, _ = intake.facing(upright, parts)
+                        upright = in_frame(raw, detection.file_frame(raw, parts, (), told=Told(unit, up)))
+                        angle, _ = detection.facing(upright, parts)
                         off = (angle - eighth * 45 + 180) % 360 - 180
                         right["facing"] += abs(off) < 0.5
         self.assertGreaterEqual(cases, 200)
@@ -90,8 +93,8 @@ class DetectingOthers(unittest.TestCase):
 class Told_(unittest.TestCase):  # noqa: N801
     def test_a_file_is_turned_as_told_and_goes_back_as_it_came(self):
         data = (DEMO / "yard" / "trot.bvh").read_bytes()
-        plain, turned = (formats.read(data, "trot.bvh", told) for told in (intake.NOTHING, Told(turned=90)))
-        self.assertAlmostEqual(intake.facing(turned.skeleton, turned.parts)[0], 90, places=6)
+        plain, turned = (formats.read(data, "trot.bvh", told) for told in (detection.NOTHING, Told(turned=90)))
+        self.assertAlmostEqual(detection.facing(turned.skeleton, turned.parts)[0], 90, places=6)
         quarter = rotation.about([0, 1, 0], np.pi / 2)
         want = rotation.rotate(quarter, plain.clips[0].world().positions)
         np.testing.assert_allclose(turned.clips[0].world().positions, want, atol=1e-9)

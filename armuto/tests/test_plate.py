@@ -5,9 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import formats, pairing, takes
-from armuto.plate import FEWEST, MOST, plate
-from armuto.skeleton import Clip, Skeleton
+from armuto import formats, pairing
+from armuto.intake import recording
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
+from armuto.plates import FEWEST, MOST, plate
 from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, WALK, clip_of
 from demo import gallery, roof, yard
@@ -65,7 +67,7 @@ class Layout(unittest.TestCase):
     def test_what_travels_is_drawn_along_its_path_and_what_stays_is_fanned_out(self):
         walk, bow = drawn(clip_of(WALK)), drawn(clip_of(BOW))
         # To scale: the middles lie as far apart as the body went.
-        way = takes.travel(clip_of(WALK))
+        way = recording.travel(clip_of(WALK))
         self.assertAlmostEqual(np.ptp(middles(walk)), way, delta=0.15)
         steps = np.diff(middles(bow))
         np.testing.assert_allclose(steps, steps[0], atol=0.12)
@@ -80,7 +82,7 @@ class Layout(unittest.TestCase):
         for clip in yard.clips():
             made = drawn(clip)
             width = np.median(np.ptp(made.strokes[..., 0::2], axis=(1, 2)))
-            if takes.travel(clip) < 0.3:
+            if recording.travel(clip) < 0.3:
                 self.assertGreater(np.diff(middles(made)).mean(), 0.55 * width, clip.name)
 
     def test_spread_wings_are_not_seen_edge_on(self):

@@ -5,18 +5,21 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, intake, rotation
+from armuto import formats
 from armuto.formats import bvh
-from armuto.intake import Told
-from armuto.observed import Observed
+from armuto.intake import detection
+from armuto.intake.detection import Told
+from armuto.intake.rest_pose import is_line, lies_at_rest, with_posture
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.observed import Observed
 from armuto.pairing.bodies import UPSET
 from armuto.pairing.together import read as read_body
-from armuto.rest_pose import is_line, lies_at_rest, with_posture
-from armuto.skeleton import Clip
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests import figures, rests, settled
 from armuto.tests.files import DEMO
 from armuto.tests.stances import Body, reshaped
-from armuto.transfer import transfer
 
 CLIPS = ("hall/walk.bvh", "hall/bow.bvh", "hall/sweep.bvh", "hall/sit_down.bvh")
 
@@ -35,9 +38,9 @@ class ZeroPoses(unittest.TestCase):
         """The same motion on another zero pose, in another unit and other axes, gives the same places."""
         document = read(name)
         clip = document.clips[0]
-        up = intake.UP_AXES[int(rng.integers(6))]
+        up = detection.UP_AXES[int(rng.integers(6))]
         unit = float(rng.choice([1.0, 0.01, 0.0254]))
-        made = rests.in_file_axes(rests.rested(clip, rng, kind), rotation.inverse(intake.upright(up)), unit)
+        made = rests.in_file_axes(rests.rested(clip, rng, kind), rotation.inverse(detection.upright(up)), unit)
         if nameless:
             numbers = tuple(f"{n:03d}" for n in range(len(made.skeleton)))
             made = replace(made, skeleton=replace(made.skeleton, names=numbers))

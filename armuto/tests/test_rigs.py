@@ -5,11 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, pairing, rotation
-from armuto.fitting import Fitting
-from armuto.skeleton import Clip, Skeleton
+from armuto import pairing
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Fitting
 from armuto.tests import bodies, figures, matching, rigs
-from armuto.transfer import transfer
 
 
 class Generated(unittest.TestCase):

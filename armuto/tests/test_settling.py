@@ -6,25 +6,28 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, rotation
-from armuto.contacts import Contact
-from armuto.findings import findings, grade
-from armuto.measuring import accelerations, measure
-from armuto.settling import settings as said
-from armuto.settling.capsules import Capsule, estimate
-from armuto.settling.easing import envelope, held, spells
-from armuto.settling.limits import Range, angles, passed
-from armuto.settling.listening import Found, ear, find
-from armuto.settling.moving import Moving
-from armuto.settling.points import target_paths
-from armuto.settling.reaching import fabrik, softened, two_bones
-from armuto.settling.rooting import rooted, wants_root
-from armuto.settling.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, Travel
-from armuto.settling.settle import hands_size
-from armuto.skeleton import Clip, Skeleton
+from armuto import formats
+from armuto.body.capsules import Capsule, estimate
+from armuto.constraints.limits import Range, angles, passed
+from armuto.constraints.solver import hands_size
+from armuto.contacts.model import Contact
+from armuto.contacts.points import target_paths
+from armuto.contacts.probes import Found, ear, find
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.curves import envelope, held, spells
+from armuto.kinematics.ik import fabrik, softened, two_bones
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.world_motion import Moving
+from armuto.pipeline import perform, transfer
+from armuto.quality.findings import findings, grade
+from armuto.quality.measures import accelerations, measure
+from armuto.retarget import fitting
+from armuto.retarget import settings as said
+from armuto.retarget.root_bone import rooted, wants_root
+from armuto.retarget.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, Travel
 from armuto.tests import figures, settled
 from armuto.tests.files import DEMO
-from armuto.transfer import perform, transfer
 
 MILLIMETRE = 1e-3
 CLIPS = {

@@ -5,14 +5,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, pairing, rotation
-from armuto.plans import body_plan
-from armuto.skeleton import Skeleton
-from armuto.stances import value
-from armuto.stances.posture import facing_in, measure, places_of
-from armuto.stances.shape import Shape, limbs_of, same_build, soles, tips_of, turn_between
-from armuto.stances.sizes import sole_height
-from armuto.stances.value import posed
+from armuto import pairing
+from armuto.body.plans import body_plan
+from armuto.kinematics import rotation
+from armuto.kinematics.skeleton import Skeleton
+from armuto.retarget import fitting
+from armuto.stance import value
+from armuto.stance.measures import sole_height
+from armuto.stance.posture import facing_in, measure, places_of
+from armuto.stance.shape import Shape, limbs_of, same_build, soles, tips_of, turn_between
+from armuto.stance.value import posed
 from armuto.tests import figures
 
 PLAN = body_plan()

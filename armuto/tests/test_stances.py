@@ -6,21 +6,24 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, pairing, rotation
+from armuto import formats, pairing
+from armuto.body.mirror import twins
+from armuto.body.plans import plan_of
 from armuto.errors import BadInput
-from armuto.fitting import Said
-from armuto.pairing.mirrors import twins
-from armuto.plans import plan_of
-from armuto.settling.settings import ROTATIONS_ALONE
-from armuto.skeleton import Clip, Skeleton, in_frame
-from armuto.stances import Stance, making, proposing, value
-from armuto.stances.aligning import align, parts_led
-from armuto.stances.posture import UP, measure, places_of
-from armuto.stances.value import posed
-from armuto.standing import standing_places
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton, in_frame
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
+from armuto.retarget.fitting import Said
+from armuto.retarget.grounding import standing_places
+from armuto.retarget.settings import ROTATIONS_ALONE
+from armuto.stance import Stance, making, proposing, value
+from armuto.stance.aligning import align, parts_led
+from armuto.stance.posture import UP, measure, places_of
+from armuto.stance.value import posed
 from armuto.tests import bodies, figures, stances
 from armuto.tests.files import DEMO
-from armuto.transfer import transfer
 
 PLAN = stances.PLAN
 FRONT = np.array([0.0, 0.0, 1.0])

@@ -5,7 +5,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import formats, rotation, takes
+from armuto import formats
+from armuto.intake import recording
+from armuto.kinematics import rotation
 from armuto.tests import detections, figures
 from armuto.tests.detections import with_calibration
 from armuto.tests.files import BOW, DEMO, WALK, clip_of
@@ -20,10 +22,10 @@ class Calibration(unittest.TestCase):
     def test_the_hall_has_two_frames_of_it_and_the_others_none(self):
         for path in DEMO.glob("*/*"):
             for clip in formats.read(path.read_bytes(), path.name).clips:
-                found = takes.calibration(clip)
+                found = recording.calibration(clip)
                 with self.subTest(path=path.name, clip=clip.name):
                     self.assertEqual(found.frames if found else 0, 2 if path.parent.name == "hall" else 0)
-                    self.assertIsNone(takes.calibration(takes.without_calibration(clip)))
+                    self.assertIsNone(recording.calibration(recording.without_calibration(clip)))
                     if found:
                         self.assertIn("The first 2 frames are held still", found.text)
 
@@ -35,16 +37,16 @@ class Calibration(unittest.TestCase):
         for k in range(16):
             share = (k / 16) ** 2
             rotations[10 + k] = rotation.slerp(rotations[0], clip.rotations[k], share)
-        self.assertIsNone(takes.calibration(replace(still, rotations=rotations)))
+        self.assertIsNone(recording.calibration(replace(still, rotations=rotations)))
 
     def test_a_jump_that_is_followed_by_another_of_its_kind_is_a_movement(self):
         clip = figures.motion(figures.body(), np.random.default_rng(0), frames=240, reach=0.4)
         still = with_calibration(clip, 10)
-        self.assertIsNotNone(takes.calibration(still))
+        self.assertIsNotNone(recording.calibration(still))
         # Two steps out of the held pose instead of one, the second nearly as long as the first.
         rotations = still.rotations.copy()
         rotations[10] = rotation.slerp(rotations[9], rotations[11], 0.6)
-        self.assertIsNone(takes.calibration(replace(still, rotations=rotations)))
+        self.assertIsNone(recording.calibration(replace(still, rotations=rotations)))
 
 
 class Tracks(unittest.TestCase):
@@ -58,8 +60,8 @@ class Tracks(unittest.TestCase):
         rotations = clip.rotations.copy()
         for name in ("Neck", "LeftToe"):
             rotations[:, clip.skeleton.index[name]] = rotations[0, clip.skeleton.index[name]]
-        self.assertEqual(takes.still_joints(replace(clip, rotations=rotations)), ["Neck", "LeftToe"])
-        words = takes.findings_in_words(replace(clip, rotations=rotations))
+        self.assertEqual(recording.still_joints(replace(clip, rotations=rotations)), ["Neck", "LeftToe"])
+        words = recording.findings_in_words(replace(clip, rotations=rotations))
         self.assertEqual(words, ["2 bones never move: Neck, LeftToe."])
 
     def test_nothing_moves(self):
@@ -71,10 +73,10 @@ class Tracks(unittest.TestCase):
             moving=np.zeros(0, np.int64),
         )
         self.assertEqual(
-            takes.findings_in_words(held),
+            recording.findings_in_words(held),
             ["Nothing moves in it.", "No joint changes its place, so the body stays where it is."],
         )
 
     def test_travel(self):
-        self.assertAlmostEqual(takes.travel(clip_of(WALK)), 5.83, delta=0.02)
-        self.assertLess(takes.travel(clip_of(BOW)), 0.05)
+        self.assertAlmostEqual(recording.travel(clip_of(WALK)), 5.83, delta=0.02)
+        self.assertLess(recording.travel(clip_of(BOW)), 0.05)

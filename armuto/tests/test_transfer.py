@@ -6,13 +6,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, pairing, rotation
-from armuto.findings import find, grade
+from armuto import pairing
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
-from armuto.settling.settings import ROTATIONS_ALONE
-from armuto.skeleton import Clip, Skeleton
+from armuto.pipeline import transfer
+from armuto.quality.findings import find, grade
+from armuto.retarget import fitting
+from armuto.retarget.settings import ROTATIONS_ALONE
 from armuto.tests import figures
-from armuto.transfer import transfer
 
 TENTH_MILLIMETRE = 1e-4
 

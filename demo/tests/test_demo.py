@@ -5,13 +5,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import fitting, formats, intake, rotation, takes
-from armuto.contacts import Track, find_contacts
-from armuto.findings import findings
-from armuto.measuring import measure, over_ground
-from armuto.plans import plan_of
+from armuto import formats
+from armuto.body.plans import plan_of
+from armuto.contacts.detection import Track, find_contacts
+from armuto.intake import detection, recording
+from armuto.kinematics import rotation
+from armuto.pipeline import perform
+from armuto.quality.findings import findings
+from armuto.quality.measures import measure, over_ground
+from armuto.retarget import fitting
 from armuto.tests.files import DEMO
-from armuto.transfer import perform
 from demo import curves, make
 
 FIGURES = sorted(DEMO.glob("*.glb"))
@@ -29,7 +32,7 @@ def library(name: str):
     for path in sorted((DEMO / name).iterdir()):
         document = read(path)
         for clip in document.clips:
-            yield document, takes.without_calibration(clip)
+            yield document, recording.without_calibration(clip)
 
 
 class Clips(unittest.TestCase):
@@ -50,7 +53,7 @@ class Clips(unittest.TestCase):
                     self.assertEqual(plan.name, plans[name])
                     self.assertEqual([part for part in plan.required if part not in document.parts], [])
                     self.assertEqual((frame.unit, frame.up), frames[name])
-                    self.assertAlmostEqual(intake.facing(document.skeleton, document.parts)[0], 0.0, places=6)
+                    self.assertAlmostEqual(detection.facing(document.skeleton, document.parts)[0], 0.0, places=6)
 
     def test_the_files_are_what_the_descriptions_make(self):
         made = dict(make.libraries())
@@ -105,7 +108,7 @@ class Clips(unittest.TestCase):
         near = {"sit_down", "stand_up", "sit", "hop"}
         for name in LIBRARIES:
             for _, clip in library(name):
-                way = takes.travel(clip)
+                way = recording.travel(clip)
                 if clip.name in far:
                     self.assertGreater(way, 1.9, clip.name)
                 elif clip.name not in near:

@@ -10,8 +10,8 @@ from ninja.files import UploadedFile
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.intake import Told
-from armuto.skeleton import still
+from armuto.intake.detection import Told
+from armuto.kinematics.clip import still
 from studio.cast.keeping import new_version_of
 from studio.cast.models import Character
 from studio.library.api import PlateOut, SkeletonTree, skeleton_out

@@ -4,10 +4,11 @@ from pathlib import PurePath
 
 from django.db import transaction
 
-from armuto import intake, naming, observed
+from armuto.body import capsules
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.settling import capsules
+from armuto.intake import detection, naming
+from armuto.kinematics import observed
 from studio.cast.models import Character, CharacterDisplay
 from studio.cast.sheet import facts_of
 from studio.fittings.keeping import fit_again
@@ -76,7 +77,7 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.skeleton = keep_skeleton(document, row.name)
     row.nodes = list(document.rig.nodes)
     row.height = document.height
-    row.facing = intake.facing(document.skeleton, document.parts)[0]
+    row.facing = detection.facing(document.skeleton, document.parts)[0]
     row.bounds = document.bounds.tolist()
     row.notes = list(document.notes)
     row.sheet = facts_of(document)

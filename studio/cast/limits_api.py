@@ -7,11 +7,11 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
+from armuto.body.plans import plan_of
+from armuto.constraints.limits import Anatomy, anatomy, bent, defaults, range_from
 from armuto.errors import BadInput
-from armuto.plans import plan_of
-from armuto.settling.limits import Anatomy, anatomy, bent, defaults, range_from
-from armuto.skeleton import Clip
-from armuto.stances.proposing import looking
+from armuto.kinematics.clip import Clip
+from armuto.stance.proposing import looking
 from studio.cast.models import Character
 from studio.fittings.performing import for_the_stage
 from studio.library.models import Skeleton

@@ -8,8 +8,8 @@ from django.db import models
 from armuto import formats
 from armuto.choices import UNITS
 from armuto.formats import Document
-from armuto.intake import Told
-from armuto.skeleton import Skeleton as SkeletonValue
+from armuto.intake.detection import Told
+from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from studio.digests import digest
 from studio.library.models import Original, Skeleton, skeleton_value
 
@@ -19,7 +19,7 @@ class Character(models.Model):
 
     sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
     changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
-    (:mod:`armuto.settling.capsules`). soles, palms: the lowest points of its feet, and half the thickness of its hands, by bone
+    (:mod:`armuto.body.capsules`). soles, palms: the lowest points of its feet, and half the thickness of its hands, by bone
     name. limits: joint limits that were changed for it, by part; limits_revision: how often. digest: of everything a rendition
     takes from the character.
     """

@@ -1,8 +1,8 @@
 """What a character's file holds, in the words of its sheet."""
 
+from armuto.body.plans import plan_of
 from armuto.formats import Document, gltf
-from armuto.plans import plan_of
-from armuto.roles import roles
+from armuto.intake.roles import roles
 from studio.library.detected import detected
 
 

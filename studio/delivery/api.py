@@ -12,10 +12,10 @@ from django.utils.http import content_disposition_header
 from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
-from armuto import naming
-from armuto.delivering import parcel
-from armuto.delivering.onto import Start
 from armuto.errors import BadInput
+from armuto.export import package
+from armuto.export.insert_motion import Start
+from armuto.intake import naming
 from studio.delivery import elsewhere, packing, planning
 from studio.delivery.models import Delivery
 from studio.intake.api import clean_path
@@ -38,7 +38,7 @@ class DeliveryRule(RuleIn):
 
 class DeliveryIn(Schema):
     """cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
-    :class:`armuto.delivering.parcel.Wanted`. rule: without, the one in force."""
+    :class:`armuto.export.package.Wanted`. rule: without, the one in force."""
 
     cells: list[tuple[int, int]] | None = None
     wanted: dict = {}
@@ -134,12 +134,12 @@ def put_rule(request: HttpRequest, rule: RuleIn):
 @router.post("plan", response=Planned, operation_id="plan_delivery")
 def plan(request: HttpRequest, said: DeliveryIn):
     """What would go out, under which names. Nothing is made."""
-    wanted = parcel.wanted_from(said.wanted)
+    wanted = package.wanted_from(said.wanted)
     rule = planning.rule_in_force()
     rows = planning.chosen(said.cells)
     going = [row for row in rows if not row.left_out]
     files = iter(planning.named(going, wanted, rule))
-    clashes = parcel.clashing(wanted, rule, [planning.facts(row) for row in going])
+    clashes = package.clashing(wanted, rule, [planning.facts(row) for row in going])
     number = iter(range(len(going)))
     out = []
     for row in rows:
@@ -166,14 +166,14 @@ def plan(request: HttpRequest, said: DeliveryIn):
 @router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
 def thinned(request: HttpRequest, said: DeliveryIn):
     """What thinning does to the longest result that would go out."""
-    wanted = parcel.wanted_from(said.wanted)
+    wanted = package.wanted_from(said.wanted)
     rows = [row for row in planning.chosen(said.cells) if not row.left_out]
     if not rows or wanted.thinned is None or wanted.kind != "glb":
         return None
     row = max(rows, key=lambda row: row.revision.frames)
     made = Revision.objects.select_related("motion__skeleton", "rendition__clip").get(pk=row.revision.pk)
     character = row.rendition.character
-    result = parcel.Result(
+    result = package.Result(
         0,
         row.rendition.clip.name,
         results.motion_of(made),
@@ -182,7 +182,7 @@ def thinned(request: HttpRequest, said: DeliveryIn):
         character.document(),
         {},
     )
-    _, keys = parcel.prepare(result, wanted)
+    _, keys = package.prepare(result, wanted)
     assert keys is not None
     return {
         "clip": row.rendition.clip.name,
@@ -213,7 +213,7 @@ def out(row: Delivery) -> dict:
 @router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
 def make(request: HttpRequest, said: DeliveryIn):
     """Remember a delivery. Its archive is made when it is fetched."""
-    wanted = parcel.wanted_from(said.wanted)
+    wanted = package.wanted_from(said.wanted)
     made = planning.make(said.name, planning.chosen(said.cells), wanted, planning.rule_in_force())
     return Status(201, out(made))
 

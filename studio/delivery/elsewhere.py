@@ -5,9 +5,9 @@ from typing import Literal
 
 from armuto import formats
 from armuto.choices import ONE_CLIP, WRITTEN
-from armuto.delivering.onto import Start, onto, placed
 from armuto.errors import BadInput
-from armuto.skeleton import Clip, still
+from armuto.export.insert_motion import Start, onto, placed
+from armuto.kinematics.clip import Clip, still
 from studio.renditions import results
 from studio.renditions.models import Revision
 

@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from django.utils import timezone
 
 from armuto import __version__
-from armuto.delivering import parcel
-from armuto.delivering.parcel import Result
 from armuto.errors import BadInput
+from armuto.export import package
+from armuto.export.package import Result
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.renditions import results
 from studio.renditions.models import FittingRecord, Revision
@@ -51,11 +51,11 @@ def check(delivery: Delivery) -> None:
 
 def archive(delivery: Delivery) -> Iterator[bytes]:
     """The .zip of a delivery piece by piece: its files, their fittings where those are wanted, and the manifest."""
-    wanted = parcel.wanted_from(delivery.wanted)
+    wanted = package.wanted_from(delivery.wanted)
     items = list(delivery.items.select_related("clip", "character__skeleton"))
     out, rows, total = _Outgoing(), [], 0
     with zipfile.ZipFile(out, "w") as packed:  # type: ignore[call-overload]
-        for file in parcel.pack(_results(items), wanted):
+        for file in package.pack(_results(items), wanted):
             _put(packed, file.name, file.content)
             yield out.take()
             rows += file.rows
@@ -64,7 +64,7 @@ def archive(delivery: Delivery) -> Iterator[bytes]:
             for name, data in _fittings(items):
                 _put(packed, name, json.dumps(data, ensure_ascii=False, indent=1).encode())
         about = {"name": delivery.name, "made": timezone.now().isoformat(timespec="seconds"), "armuto": __version__}
-        manifest = parcel.manifest(rows, wanted, **about)
+        manifest = package.manifest(rows, wanted, **about)
         _put(packed, "manifest.json", (json.dumps(manifest, ensure_ascii=False, indent=1) + "\n").encode())
     yield out.take()
     for item, row in zip(items, rows, strict=True):

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
-from armuto import naming
-from armuto.delivering import parcel
-from armuto.delivering.parcel import Wanted
 from armuto.errors import BadInput
+from armuto.export import package
+from armuto.export.package import Wanted
+from armuto.intake import naming
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.intake.models import NamingRule
 from studio.renditions.cells import STATES, with_state
@@ -73,7 +73,7 @@ def facts(row: Row) -> tuple[str, naming.Facts]:
 
 def named(rows: list[Row], wanted: Wanted, rule: naming.Rule) -> list[str]:
     """The file that each goes into."""
-    return parcel.file_names(wanted, rule, [facts(row) for row in rows])
+    return package.file_names(wanted, rule, [facts(row) for row in rows])
 
 
 @transaction.atomic
@@ -85,7 +85,7 @@ def make(name: str, rows: list[Row], wanted: Wanted, rule: naming.Rule, again: D
     names = named(rows, wanted, rule)
     made = Delivery.objects.create(
         name=free_name(" ".join(name.split())[:100] or "delivery"),
-        wanted=parcel.to_json(wanted),
+        wanted=package.to_json(wanted),
         rule=naming.to_json(rule),
         again=again,
     )
@@ -135,5 +135,5 @@ def repeat(delivery: Delivery, only_changed: bool) -> Delivery:
     if not items:
         raise BadInput(f"{delivery.name}: nothing in it has changed since.")
     cells = [(item.clip_id, item.character_id) for item in items]
-    wanted, rule = parcel.wanted_from(delivery.wanted), naming.from_json(delivery.rule)
+    wanted, rule = package.wanted_from(delivery.wanted), naming.from_json(delivery.rule)
     return make(delivery.name, chosen(cells), wanted, rule, delivery)

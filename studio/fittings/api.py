@@ -11,11 +11,11 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from armuto import fitting as core
-from armuto import takes
-from armuto.crossings import crossings
-from armuto.follows import follows
-from armuto.stances import Stance
+from armuto.intake import recording
+from armuto.pairing.conflicts import crossings
+from armuto.retarget import fitting as core
+from armuto.retarget.explanation import follows
+from armuto.stance import Stance
 from studio.cast.models import Character
 from studio.fittings.editing import bench_of, edit, parts_of
 from studio.fittings.keeping import fitting_for, move, value_of
@@ -407,7 +407,7 @@ def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = Non
     still: list[str] = []
     if clip_id is not None:
         clip = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id, skeleton=row.skeleton)
-        still = takes.still_joints(clip.value())
+        still = recording.still_joints(clip.value())
     return follows(value, parts_of(row.character.skeleton, value.plan), set(still))
 
 

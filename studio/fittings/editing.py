@@ -5,14 +5,13 @@ from functools import lru_cache
 
 from django.db import transaction
 
-from armuto import edits
-from armuto import fitting as core
-from armuto.edits import Bench, Pairing
+from armuto.body.mirror import mirrored
+from armuto.body.plans import BodyPlan, plan_of, read_plan
 from armuto.errors import BadInput
-from armuto.pairing import Assignment, Pair, assign, trees
-from armuto.pairing.mirrors import mirrored
-from armuto.patterns import read_skeleton
-from armuto.plans import BodyPlan, plan_of, read_plan
+from armuto.pairing import Assignment, Pair, assign, editing, trees
+from armuto.pairing.editing import Bench, Pairing
+from armuto.pairing.patterns import read_skeleton
+from armuto.retarget import fitting as core
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal, step, value_of
 from studio.fittings.models import Fitting
@@ -101,7 +100,7 @@ def _connect(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pair
     source, target = said.get("source") or [], said.get("target") or []
     if len(source) != 1 or len(target) != 1:
         raise BadInput("A thread goes from one bone of the source to one of the character; choose one on each side.")
-    then = edits.connect(now, bench, source[0], target[0], bool(said.get("mirror")), bool(said.get("add")))
+    then = editing.connect(now, bench, source[0], target[0], bool(said.get("mirror")), bool(said.get("add")))
     return then, f"{source[0]} to {target[0]}"
 
 
@@ -112,26 +111,26 @@ def _set(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing,
     if part is None and not (source and target):
         raise BadInput("A pair outside the body plan needs a bone on both sides.")
     if part is None and key:
-        now = edits.remove(now, [key])
+        now = editing.remove(now, [key])
     moves = said.get("moves")
-    then = edits.set_pair(now, bench, part, source, target, bool(said.get("mirror")), moves is not False)
+    then = editing.set_pair(now, bench, part, source, target, bool(said.get("mirror")), moves is not False)
     return then, f"{part or 'extra'}: {_listed(source)} to {_listed(target)}"
 
 
 def _remove(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys") or []
-    return edits.remove(now, keys, bool(said.get("mirror"))), f"removed {_listed(keys)}"
+    return editing.remove(now, keys, bool(said.get("mirror"))), f"removed {_listed(keys)}"
 
 
 def _leave_out(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys") or []
-    return edits.leave_out(now, bench, keys, bool(said.get("mirror"))), f"left out {_listed(keys)}"
+    return editing.leave_out(now, bench, keys, bool(said.get("mirror"))), f"left out {_listed(keys)}"
 
 
 def _bring_back(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys") or []
     proposed = core.propose(bench.source, bench.target, bench.source_parts, bench.target_parts, bench.plan)[0]
-    return edits.bring_back(
+    return editing.bring_back(
         now, bench, keys, proposed, bool(said.get("mirror"))
     ), f"took back that {_listed(keys)} is left out"
 
@@ -141,13 +140,13 @@ def _confirm(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pair
     if keys is not None and said.get("mirror"):
         keys = [*keys, *(mirrored(key) for key in keys)]
     what = f"confirmed {_listed(keys)}" if keys is not None else f"confirmed all from {above * 100:.0f} of 100"
-    return edits.confirm(now, keys, above), what
+    return editing.confirm(now, keys, above), what
 
 
 def _swap(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys")
     every = [pair.key for pair in now.pairs if pair.part] if keys is None else keys
-    return edits.swap(now, bench, every), "swapped left and right" + (f" of {_listed(keys)}" if keys else "")
+    return editing.swap(now, bench, every), "swapped left and right" + (f" of {_listed(keys)}" if keys else "")
 
 
 def _moves(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
@@ -173,7 +172,7 @@ def _trees(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairin
     then = Pairing(tuple(pair for pair in now.pairs if pair.confirmed), now.left_out)
     for pair in trees(bench.source, bench.target):
         if not then.with_bone("source", pair.source[0]) and not then.with_bone("target", pair.target[0]):
-            then = edits.give(then, bench, pair)
+            then = editing.give(then, bench, pair)
     return then, "matched the two trees directly"
 
 
@@ -240,7 +239,7 @@ def _by_pattern(row: Fitting, name: str) -> bool:
     for pair in proposed:
         taken = any(now.with_bone("target", bone) for bone in pair.target) or (pair.part and now.of(pair.part))
         if not taken and pair.part not in now.left_out:
-            now = edits.give(now, bench, pair)
+            now = editing.give(now, bench, pair)
     if now.pairs == value.pairs:
         return False
     step(row, _fit(row, value, now, plan), f"by the pattern “{name}”")

@@ -6,13 +6,14 @@ from dataclasses import replace
 
 from django.db import transaction
 
-from armuto import fitting as core
+from armuto.body import capsules
+from armuto.constraints.limits import Range, range_from
 from armuto.errors import BadInput
+from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.pairing import Pair
-from armuto.settling import capsules, settings
-from armuto.settling.limits import Range, range_from
-from armuto.skeleton import Skeleton as SkeletonValue
-from armuto.stances.value import from_json as stance_from
+from armuto.retarget import fitting as core
+from armuto.retarget import settings
+from armuto.stance.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.digests import of_fitting
 from studio.fittings.models import Fitting, FittingState

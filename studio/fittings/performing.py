@@ -3,14 +3,14 @@
 from collections import OrderedDict
 from functools import lru_cache
 
-from armuto.contacts import Contact
-from armuto.fitting import Fitting
+from armuto.contacts.model import Contact
+from armuto.contacts.probes import Ear, Found, ear, found_in, listen
 from armuto.formats import gltf
-from armuto.rotation import FloatArray
-from armuto.settling.listening import Ear, Found, ear, found_in, listen
-from armuto.skeleton import Clip
-from armuto.transfer import Performance
-from armuto.transfer import perform as perform_in_core
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.pipeline import Performance
+from armuto.pipeline import perform as perform_in_core
+from armuto.retarget.fitting import Fitting
 from studio.cast.models import Character
 from studio.library import models as library
 

@@ -5,14 +5,14 @@ from dataclasses import replace
 
 from django.db import transaction
 
-from armuto import contacts as core_contacts
-from armuto import fitting as core
+from armuto.contacts import model as contact_model
+from armuto.contacts.probes import ear
 from armuto.errors import BadInput
-from armuto.findings import THRESHOLDS, beyond, findings, grade, worst
-from armuto.measuring import measure
-from armuto.settling import settings
-from armuto.settling.listening import ear
-from armuto.settling.settings import ROTATIONS_ALONE, Settings
+from armuto.quality.findings import THRESHOLDS, beyond, findings, grade, worst
+from armuto.quality.measures import measure
+from armuto.retarget import fitting as core
+from armuto.retarget import settings
+from armuto.retarget.settings import ROTATIONS_ALONE, Settings
 from studio.fittings.keeping import step, value_of
 from studio.fittings.models import Fitting
 from studio.fittings.performing import clip_value, contacts_of, perform
@@ -102,7 +102,7 @@ def set_contacts(row: Fitting, clip: Clip, rows: list[dict] | None) -> None:
     kept: list[dict] | None = None
     if rows is not None:
         try:
-            said = core_contacts.from_json(rows, names, clip.length)
+            said = contact_model.from_json(rows, names, clip.length)
         except ValueError as problem:
             text = str(problem)
             raise BadInput(f"{clip.name}: {text}; set it again.") from None

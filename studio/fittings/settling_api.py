@@ -4,8 +4,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from armuto import fitting as core
-from armuto.transfer import shifting, travelling
+from armuto.pipeline import shifting, travelling
+from armuto.retarget import fitting as core
 from studio.findings import FindingOut
 from studio.fittings import settling
 from studio.fittings.api import FittingOut, at_once, fitting_out, get_fitting_row, pose_of

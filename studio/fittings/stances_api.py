@@ -11,8 +11,8 @@ from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from ninja import File, Router, Schema, UploadedFile
 
-from armuto import fitting as core
 from armuto.errors import BadInput
+from armuto.retarget import fitting as core
 from studio.fittings import standing
 from studio.fittings.api import FittingOut, StanceRowOut, at_once, fitting_out, get_fitting_row, pose_of, rows_out
 from studio.fittings.keeping import step, value_of

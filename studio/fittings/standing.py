@@ -7,21 +7,21 @@ from functools import lru_cache
 import numpy as np
 from django.db import transaction
 
-from armuto import fitting as core
-from armuto import rotation
+from armuto.body.mirror import mirrored, twins
+from armuto.body.plans import BodyPlan, plan_of, read_plan
 from armuto.errors import BadInput
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip as ClipValue
 from armuto.pairing import Assignment, Pair
-from armuto.pairing.mirrors import mirrored, twins
-from armuto.plans import BodyPlan, plan_of, read_plan
-from armuto.rotation import FloatArray
-from armuto.settling.settings import ROTATIONS_ALONE
-from armuto.skeleton import Clip as ClipValue
-from armuto.stances import Stance, making, value
-from armuto.stances.aligning import align, marks_of, parts_led, shapes
-from armuto.stances.proposing import candidates, looking
-from armuto.stances.sizes import MEASURES
-from armuto.standing import standing_places
-from armuto.transfer import transfer
+from armuto.pipeline import transfer
+from armuto.retarget import fitting as core
+from armuto.retarget.grounding import standing_places
+from armuto.retarget.settings import ROTATIONS_ALONE
+from armuto.stance import Stance, making, value
+from armuto.stance.aligning import align, marks_of, parts_led, shapes
+from armuto.stance.measures import MEASURES
+from armuto.stance.proposing import candidates, looking
 from studio.fittings.editing import parts_of
 from studio.fittings.keeping import step, value_of
 from studio.fittings.models import Fitting

@@ -5,9 +5,9 @@ from pathlib import PurePosixPath
 
 from django.db import transaction
 
-from armuto import naming
 from armuto.errors import BadInput
 from armuto.formats import Document
+from armuto.intake import naming
 from studio.cast.keeping import keep_character, new_version_of
 from studio.intake.laying_out import document_of, skeleton_names
 from studio.intake.models import IntakeFile, IntakeRow, NamingRule

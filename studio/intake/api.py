@@ -11,9 +11,9 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
-from armuto import naming
 from armuto.choices import UNITS, UP_AXES
 from armuto.errors import BadInput
+from armuto.intake import naming
 from studio.cast.api import FileSpace
 from studio.cast.models import Character
 from studio.intake.accepting import begin, names_for, skeletons_called

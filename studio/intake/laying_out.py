@@ -7,11 +7,13 @@ from pathlib import PurePosixPath
 
 from django.db import transaction
 
-from armuto import formats, observing, takes
+from armuto import formats
+from armuto.body import estimation
 from armuto.choices import READ
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.skeleton import Clip as ClipValue
+from armuto.intake import recording
+from armuto.kinematics.clip import Clip as ClipValue
 from studio.cast.sheet import facts_of
 from studio.intake.models import IntakeContent, IntakeFile, IntakeRow
 from studio.library import arrays
@@ -81,24 +83,24 @@ def _ready(row: IntakeFile) -> None:
 
 def _ground(clip: ClipValue, document: Document, identity: str) -> dict[str, float | None]:
     """Where a clip's floor is, by the soles that clips of the same skeleton have shown where the library has any."""
-    found = observing.ground(takes.without_calibration(clip), document.parts)
+    found = estimation.ground(recording.without_calibration(clip), document.parts)
     known = Skeleton.objects.filter(identity=identity).values_list("observed", flat=True).first()
     if found["clips"] and known and "sole" in known:
-        return observing.ground_of(found["feet"], known["sole"], known.get("sole_clips", 1))
+        return estimation.ground_of(found["feet"], known["sole"], known.get("sole_clips", 1))
     return found
 
 
 def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: int, identity: str) -> None:
-    calibration = takes.calibration(clip)
-    still = takes.still_joints(clip)
+    calibration = recording.calibration(clip)
+    still = recording.still_joints(clip)
     found = {
         "calibration": calibration.frames if calibration else 0,
         "why_calibration": calibration.text if calibration else "",
         "still": still[:40],
         "still_count": len(still),
-        "root_still": takes.root_is_still(clip),
-        "travel": takes.travel(takes.without_calibration(clip)),
-        "loop": takes.loops(takes.without_calibration(clip)),
+        "root_still": recording.root_is_still(clip),
+        "travel": recording.travel(recording.without_calibration(clip)),
+        "loop": recording.loops(recording.without_calibration(clip)),
         "several": len(document.clips) > 1,
         "ground": _ground(clip, document, identity),
     }

@@ -2,8 +2,8 @@
 
 from django.db import models
 
-from armuto import naming
-from armuto.intake import Told
+from armuto.intake import naming
+from armuto.intake.detection import Told
 from studio.library.models import Clip
 
 

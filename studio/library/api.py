@@ -11,9 +11,10 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Router, Schema, Status
 from ninja.files import UploadedFile
 
-from armuto import formats, naming, takes
+from armuto import formats
+from armuto.body.mirror import twins
 from armuto.errors import BadInput
-from armuto.pairing.mirrors import twins
+from armuto.intake import naming, recording
 from studio.library.keeping import change_clip, keep_original, keep_skeleton, new_version, segment
 from studio.library.models import Clip, Plate, Skeleton
 from studio.octets import octets
@@ -261,7 +262,7 @@ def post_version(request: HttpRequest, clip_id: int, file: UploadedFile = File(.
     if not document.clips:
         raise BadInput(f"{name}: there is no motion in it; name a file with at least one clip.")
     clip = next((one for one in document.clips if one.name == row.name), document.clips[0])
-    found = takes.calibration(clip)
+    found = recording.calibration(clip)
     with transaction.atomic():
         original = keep_original(data, name, document.format)
         skeleton = keep_skeleton(document, f"skeleton of {name.rsplit('.', 1)[0]}")

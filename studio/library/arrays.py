@@ -7,9 +7,10 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from armuto import rotation
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, FileFrame, Skeleton
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import FileFrame, Skeleton
 
 
 class MotionRow(Protocol):

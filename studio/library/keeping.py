@@ -6,14 +6,16 @@ from dataclasses import replace
 import numpy as np
 from django.db import transaction
 
-from armuto import intake, naming, observed, observing, takes
+from armuto.body import estimation
 from armuto.errors import BadInput
 from armuto.formats import Document
+from armuto.intake import detection, naming, recording
+from armuto.kinematics import observed
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip as ClipValue
+from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.pairing import Assignment
-from armuto.plate import plate
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip as ClipValue
-from armuto.skeleton import Skeleton as SkeletonValue
+from armuto.plates import plate
 from studio.library import arrays
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
 
@@ -46,7 +48,7 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
             },
             "joints": len(value),
             "height": document.height,
-            "facing": intake.facing(value, document.parts)[0],
+            "facing": detection.facing(value, document.parts)[0],
         },
     )
     observe(row, value)
@@ -69,7 +71,7 @@ def observe_soles(row: Skeleton) -> None:
     clips = row.clips.filter(segment_of=None).exclude(ground={}).values_list("ground", "floor")
     heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in clips]
     value = row.value()
-    sole, told = observing.sole_of_clips(heights, observing.leg_length(value, row.assignment()))
+    sole, told = estimation.sole_of_clips(heights, estimation.leg_length(value, row.assignment()))
     _keep_observed(row, replace(value.observed, sole=sole, sole_clips=told))
 
 
@@ -84,7 +86,7 @@ def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> li
     """All clips of the document with their motion and plates, as intake proposes them. Names that are taken get a number."""
     out = []
     for clip in document.clips:
-        found = takes.calibration(clip)
+        found = recording.calibration(clip)
         name = free_name(" ".join(clip.name.replace("_", " ").split()) or "clip")
         first = found.frames if found else 0
         out.append(keep_clip(document, clip, original, skeleton, name, (first, clip.frames - 1)))
@@ -155,10 +157,10 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
 
 
 def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, int]) -> None:
-    found = takes.calibration(clip)
+    found = recording.calibration(clip)
     row.frames, row.fps = clip.frames, clip.fps
     row.calibration = found.frames if found else 0
-    row.notes = [*document.notes, *takes.findings_in_words(clip)]
+    row.notes = [*document.notes, *recording.findings_in_words(clip)]
     row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
     _set_range(row, clip, *kept)
     row.save()
@@ -177,8 +179,8 @@ def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, in
 def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
     clip = take.cut(first, last)
     row.first, row.last = first, last
-    row.travel, row.loop = takes.travel(clip), takes.loops(clip)
-    row.ground = observing.ground(clip, row.skeleton.assignment())
+    row.travel, row.loop = recording.travel(clip), recording.loops(clip)
+    row.ground = estimation.ground(clip, row.skeleton.assignment())
 
 
 def plate_of(clip: ClipValue, parts: Assignment) -> dict:

@@ -6,11 +6,12 @@ from functools import lru_cache
 
 from django.db import models
 
-from armuto import skeleton as core
-from armuto.observed import from_json as observed_from
-from armuto.observing import ground_of
+from armuto.body.estimation import ground_of
+from armuto.body.plans import plan_of
+from armuto.kinematics.clip import Clip as ClipValue
+from armuto.kinematics.observed import from_json as observed_from
+from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.pairing import Assignment, Found
-from armuto.plans import plan_of
 from studio.digests import digest
 from studio.library import arrays
 
@@ -35,7 +36,7 @@ class Skeleton(models.Model):
 
     tree: names, parents, rest and end sites as plain lists. parts: part name to bone names. readings: how surely each of those
     bones was read, 0 to 1, and why. observed: what its clips have shown of hinges and soles
-    (:mod:`armuto.observing`), by bone name.
+    (:mod:`armuto.body.estimation`), by bone name.
     """
 
     name = models.CharField(max_length=255)
@@ -48,7 +49,7 @@ class Skeleton(models.Model):
     height = models.FloatField()
     facing = models.FloatField(null=True)
 
-    def value(self) -> core.Skeleton:
+    def value(self) -> SkeletonValue:
         return skeleton_value(self.identity, json.dumps(self.observed, sort_keys=True))
 
     def assignment(self) -> Assignment:
@@ -77,7 +78,7 @@ class Skeleton(models.Model):
 
 
 @lru_cache(maxsize=64)
-def skeleton_value(identity: str, observed: str) -> core.Skeleton:
+def skeleton_value(identity: str, observed: str) -> SkeletonValue:
     """Skeletons never change once written but for what is observed of them (JSON), so their values are kept while people work
     with them."""
     value = arrays.skeleton_value(Skeleton.objects.get(identity=identity).tree)
@@ -92,7 +93,7 @@ class Clip(models.Model):
     sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found. content:
     hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from whose take it
     was cut. ground: how high feet rest in the range, and what was known then of where that puts the floor
-    (:func:`armuto.observing.ground`). floor: where a person says that the floor is.
+    (:func:`armuto.body.estimation.ground`). floor: where a person says that the floor is.
     """
 
     name = models.CharField(max_length=255)
@@ -137,11 +138,11 @@ class Clip(models.Model):
         seen = self.skeleton.observed
         return ground_of(self.ground.get("feet"), seen.get("sole"), seen.get("sole_clips", 0))
 
-    def whole(self) -> core.Clip:
+    def whole(self) -> ClipValue:
         """The whole take as the core's value, motion included."""
         return arrays.clip_value(self.name, self.skeleton.value(), self.fps, self.frames, self.motion)
 
-    def value(self) -> core.Clip:
+    def value(self) -> ClipValue:
         """The clip as the core's value: its range of the take."""
         return self.whole().cut(self.first, self.last)
 

@@ -9,9 +9,9 @@ from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from ninja import File, Router, Schema, Status, UploadedFile
 
-from armuto import patterns as core
+from armuto.body.plans import NAMES, body_plan, read_plan
 from armuto.errors import BadInput
-from armuto.plans import NAMES, body_plan, read_plan
+from armuto.pairing import patterns as core
 from studio.fittings.editing import apply_pattern as by_pattern
 from studio.fittings.keeping import value_of
 from studio.fittings.models import Fitting

@@ -2,7 +2,7 @@
 
 from django.db import models
 
-from armuto import patterns as core
+from armuto.pairing import patterns as core
 
 
 class Pattern(models.Model):

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from armuto.errors import BadInput
-from armuto.fitting import NothingToPair
+from armuto.retarget.fitting import NothingToPair
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal
 from studio.library.models import Clip, Skeleton

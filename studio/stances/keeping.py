@@ -6,14 +6,15 @@ from functools import lru_cache
 import numpy as np
 from django.db import transaction
 
-from armuto import naming, rotation, takes
+from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.formats import gltf
-from armuto.plans import plan_of
-from armuto.rotation import FloatArray
-from armuto.skeleton import Skeleton as SkeletonValue
-from armuto.stances import Stance as StanceValue
-from armuto.stances import making, proposing, value
+from armuto.intake import naming, recording
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton as SkeletonValue
+from armuto.stance import Stance as StanceValue
+from armuto.stance import making, proposing, value
 from studio.cast.models import Character
 from studio.library.models import Clip, Skeleton
 from studio.stances.models import Stance
@@ -99,7 +100,7 @@ def _calibration(clip_id: int, content: str, calibration: int) -> FloatArray:
     """The mean of the frames that the clip's take begins with and that were cut off as calibration."""
     row = Clip.objects.select_related("skeleton", "motion").get(pk=clip_id)
     take = row.whole()
-    found = takes.calibration(take)
+    found = recording.calibration(take)
     return making.average(take, 0, (found.frames if found else calibration) - 1)
 
 

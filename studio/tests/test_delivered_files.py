@@ -10,12 +10,14 @@ import numpy as np
 from django.conf import settings
 from pxr import Usd, UsdSkel
 
-from armuto import fitting, formats, rotation
+from armuto import formats
 from armuto.formats import bvh
-from armuto.intake import Told
-from armuto.skeleton import Clip
+from armuto.intake.detection import Told
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
-from armuto.transfer import transfer
 
 WEB = Path(settings.BASE) / "web"
 

@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.intake import Told
+from armuto.intake.detection import Told
 from armuto.tests.files import DEMO, PORTER
 from studio.delivery import planning
 from studio.delivery.models import Delivery, DeliveryItem

@@ -10,8 +10,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client as HttpClient
 from django.test import TransactionTestCase, override_settings
 
-from armuto import formats, rotation
+from armuto import formats
 from armuto.formats import bvh, gltf
+from armuto.kinematics import rotation
 from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files, random_bvh
 from studio.cast.models import Character

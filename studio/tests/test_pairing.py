@@ -6,7 +6,7 @@ from importlib import import_module
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from armuto import patterns as core
+from armuto.pairing import patterns as core
 from armuto.tests.files import DEMO
 from studio.cast.models import Character
 from studio.fittings.models import FittingState

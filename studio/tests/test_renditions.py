@@ -9,8 +9,8 @@ from django.test import TransactionTestCase
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.fitting import NothingToPair
-from armuto.intake import Told
+from armuto.intake.detection import Told
+from armuto.retarget.fitting import NothingToPair
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.arrivals.reading import take_in
 from studio.cast.models import Character

@@ -7,11 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto import rotation
 from armuto.formats.gltf.container import GltfFile, to_glb
 from armuto.formats.gltf.reading import inverse_binds, tree_of
 from armuto.formats.gltf.writing import self_contained
-from armuto.rotation import FloatArray
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
 
 
 def bound(held: GltfFile) -> dict[int, FloatArray]:

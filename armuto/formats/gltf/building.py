@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from armuto.formats.gltf.container import Json, to_glb
-from armuto.rotation import FloatArray
+from armuto.kinematics.arrays import FloatArray
 
 ARRAY, ELEMENTS = 34962, 34963
 FLOAT, BYTE, SHORT, LONG = 5126, 5121, 5123, 5125

@@ -9,12 +9,13 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto import rotation
 from armuto.formats.bvh import RATES
 from armuto.formats.gltf import accessors
 from armuto.formats.gltf.container import GltfFile, Json
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton, unique_names
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton, unique_names
 
 UNEVEN = 1.01  # ratio of two scales from which on they are not the same
 PATHS = {"translation": 3, "rotation": 4, "scale": 3}

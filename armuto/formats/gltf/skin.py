@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from armuto import rotation
 from armuto.formats.gltf.container import GltfFile
 from armuto.formats.gltf.reading import GltfRig, tree_of
 from armuto.formats.gltf.taking_apart import parts_of
 from armuto.formats.scene import world
-from armuto.rotation import FloatArray
-from armuto.skeleton import FileFrame
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import FileFrame
 
 
 def skin_of(held: GltfFile, rig: GltfRig, frame: FileFrame) -> tuple[FloatArray, FloatArray]:

@@ -12,7 +12,7 @@ from armuto.formats.gltf import accessors
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track
 from armuto.formats.gltf.container import GltfFile, Json
 from armuto.formats.gltf.reading import inverse_binds, node_trs, tree_of
-from armuto.rotation import FloatArray
+from armuto.kinematics.arrays import FloatArray
 
 TRIANGLES = 4
 

@@ -8,12 +8,13 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from armuto import rotation
-from armuto.delivering.thinning import Keys
+from armuto.export.thinning import Keys
 from armuto.formats.gltf.container import GltfFile, Json, beside, to_glb
 from armuto.formats.gltf.reading import GltfRig, node_trs
-from armuto.rotation import FloatArray
-from armuto.skeleton import Clip, Skeleton, in_file_space
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip, in_file_space
+from armuto.kinematics.skeleton import Skeleton
 
 WHITE_PIXEL = base64.b64decode(
     "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8/5+hHgAHggJ/PchI7wAAAABJRU5ErkJggg=="

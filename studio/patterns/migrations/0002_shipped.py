@@ -2,7 +2,7 @@
 
 from django.db import migrations
 
-from armuto import patterns as core
+from armuto.pairing import patterns as core
 
 
 def add_shipped_patterns(apps, schema_editor):

@@ -5,16 +5,18 @@ from dataclasses import replace
 import numpy as np
 from playwright.sync_api import expect
 
-from armuto import fitting, formats, takes
+from armuto import formats
+from armuto.intake import recording
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
-from armuto.transfer import transfer
 from studio.tests.browser.studio_case import StudioCase
 
 
 def truth(path):
     """Source and rendition positions of a demo clip by the core itself, and the porter's joint names."""
     source, target = formats.read(path.read_bytes(), path.name), formats.read(PORTER.read_bytes(), "porter.glb")
-    clip = takes.without_calibration(source.clips[0])
+    clip = recording.without_calibration(source.clips[0])
     made = transfer(clip, replace(fitting.fit(source.skeleton, target.skeleton), capsules=target.capsules))
     return clip.world().positions, made.world().positions, made
 

@@ -7,8 +7,9 @@ import zipfile
 import numpy as np
 from playwright.sync_api import expect
 
-from armuto import formats, rotation
+from armuto import formats
 from armuto.formats import gltf
+from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
 from studio.arrivals.reading import take_in
 from studio.library.models import Clip

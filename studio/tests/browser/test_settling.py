@@ -6,9 +6,10 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
-from armuto import fitting, formats
+from armuto import formats
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests.files import DEMO, WALK
-from armuto.transfer import transfer
 from studio.arrivals.reading import take_in
 from studio.tests.browser.fitting_case import FittingCase
 

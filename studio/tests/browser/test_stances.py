@@ -5,9 +5,10 @@ import json
 import numpy as np
 from playwright.sync_api import expect
 
-from armuto import fitting, formats
+from armuto import formats
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
 from armuto.tests.files import BOW
-from armuto.transfer import transfer
 from studio.tests.browser.fitting_case import STRIKER, FittingCase
 
 ARM = ("008", "009")

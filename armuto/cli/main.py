@@ -1,0 +1,121 @@
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``batch``. See docs/cli.md.
+
+How commands are called; :mod:`armuto.cli.commands` has what they do.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from armuto import __version__
+from armuto.choices import TRAVELS, UNITS, UP_AXES, WRITTEN
+from armuto.errors import BadInput
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command. Returns the exit code: 0, or 2 after one sentence per failed input on standard error."""
+    options = _parser().parse_args(arguments)
+    # Imported once it is known what for: asking for help or the version need not wait for it.
+    from armuto.cli import commands
+
+    try:
+        return int(getattr(commands, options.run)(options))
+    except BadInput as problem:
+        return commands.fail(str(problem))
+    except BrokenPipeError:
+        # The reader of our output has left; there is nobody to tell.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return commands.FAILED
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="armuto", description="Library motion, performed by any character.")
+    parser.add_argument("--version", action="version", version=f"armuto {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    inspect = commands.add_parser("inspect", help="say what a file holds: bones, parts, clips, size, facing")
+    inspect.add_argument("file", type=Path)
+    inspect.set_defaults(run="inspect_file")
+
+    fit = commands.add_parser("fit", help="pair two skeletons, align their stance, and keep that as a fitting")
+    fit.add_argument("source", type=Path, help="a library clip")
+    fit.add_argument("target", type=Path, help="a character")
+    fit.add_argument("-o", "--output", type=Path, required=True, help="where the fitting is written")
+    fit.set_defaults(run="make_fitting")
+
+    move = commands.add_parser("transfer", help="transfer clips to a character, one file per clip")
+    move.add_argument("clips", type=Path, nargs="+", metavar="CLIP")
+    move.add_argument("--character", type=Path, required=True)
+    move.add_argument("--fit", type=Path, help="a fitting written by “armuto fit”; without it one is made")
+    move.add_argument("--out", type=Path, required=True, help="folder for the results")
+    move.add_argument("--format", choices=WRITTEN, help="by default that of the character's file")
+    move.add_argument(
+        "--travel", choices=TRAVELS, help="keep travel over the ground, take it out, or put it on a root bone"
+    )
+    move.add_argument("--hold", type=_share, metavar="0..1", help="how firmly feet and hands keep their contacts")
+    move.add_argument("--limits", choices=("on", "off"), help="whether joints are held back by their limits")
+    move.add_argument("--place", choices=("recorded", "origin"), help="where the first frame stands")
+    move.add_argument(
+        "--stride", choices=("scaled", "absolute"), help="steps in the character's size, or just the source's"
+    )
+    move.set_defaults(run="transfer_clips")
+
+    check = commands.add_parser("check", help="measure a clip, by itself or against its source, and say what is wrong")
+    check.add_argument("file", type=Path, metavar="FILE")
+    check.add_argument("--against", type=Path, metavar="SOURCE", help="the clip it was transferred from")
+    check.add_argument("--fit", type=Path, help="the fitting it was transferred with; without it one is made")
+    check.set_defaults(run="check_clip")
+
+    convert = commands.add_parser("convert", help="write what a file holds in another format")
+    convert.add_argument("input", type=Path, metavar="IN")
+    convert.add_argument(
+        "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae, .usd or .csv"
+    )
+    convert.set_defaults(run="convert_file")
+    several = commands.add_parser(
+        "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
+    )
+    several.add_argument("plan", type=Path, metavar="PLAN.json")
+    several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
+    several.set_defaults(run="run_batch")
+    for command, whose in ((inspect, "the file"), (fit, "the source"), (move, "the clips"), (check, "the source")):
+        _say_how_to_read(command, "", whose)
+    for command in (fit, move):
+        _say_how_to_read(command, "character-", "the character")
+    for command in (inspect, fit, move, check, convert, several):
+        command.add_argument("--json", action="store_true", help="print the result as JSON")
+    return parser
+
+
+def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str) -> None:
+    """Options that overrule what is read of a file."""
+    command.add_argument(f"--{prefix}up", choices=UP_AXES, help=f"the axis that points up in {whose}")
+    command.add_argument(f"--{prefix}unit", choices=UNITS, help=f"the unit of lengths in {whose}")
+    command.add_argument(
+        f"--{prefix}facing",
+        type=_degrees,
+        metavar="DEGREES",
+        help=f"where {whose} face{'s' if whose != 'the clips' else ''}, from +Z towards +X",
+    )
+
+
+def _degrees(text: str) -> float:
+    degrees = float(text)
+    if not -360 <= degrees <= 360:
+        raise ValueError
+    return degrees
+
+
+def _share(text: str) -> float:
+    share = float(text)
+    if not 0 <= share <= 1:
+        raise ValueError
+    return share
+
+
+if __name__ == "__main__":
+    sys.exit(main())

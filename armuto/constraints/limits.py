@@ -1,0 +1,272 @@
+"""How far joints may bend: a swing within an ellipse, a twist within a range, per part of the body.
+
+Angles are counted from a reference: the body standing straight, with its arms spread where it has any. With D the turn of a
+joint from there in the world, and P that of the paired joint above it, X = P⁻¹ D is taken apart into a twist about the bone and
+a swing; the swing's rotation vector has a component that brings the bone ahead (bend) and one that brings it out or up (side).
+With b and s over the limits in their direction, the swing is allowed while b² + s² ≤ 1 (Baerlocher and Boulic 2001).
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from functools import cache
+from importlib import resources
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from armuto.body.plans import BodyPlan
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.pose import local_rotations, world_pose
+from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.world_motion import Moving
+from armuto.pairing import Found
+from armuto.stance import making
+
+GIVE = 0.15  # share of a range by which soft limits can be passed at most
+
+
+@dataclass(frozen=True)
+class Range:
+    """Degrees: bend, back to ahead; side, in (or down) to out (or up); twist, in to out."""
+
+    bend: tuple[float, float]
+    side: tuple[float, float]
+    twist: tuple[float, float]
+
+    def to_json(self) -> dict[str, list[float]]:
+        return {name: list(pair) for name, pair in asdict(self).items()}
+
+
+def range_from(part: str, row: Any) -> Range:
+    """Raises ValueError, saying what is wrong."""
+    try:
+        pairs = [tuple(float(v) for v in row[name]) for name in ("bend", "side", "twist")]
+    except (TypeError, KeyError, ValueError):
+        raise ValueError(f"the joint limits of the {part} are damaged") from None
+    for pair in pairs:
+        if len(pair) != 2 or not -180 <= pair[0] <= 0 <= pair[1] <= 180:
+            raise ValueError(f"the joint limits of the {part} must go from -180–0 to 0–180 degrees")
+    bend, side, twist = pairs
+    return Range((bend[0], bend[1]), (side[0], side[1]), (twist[0], twist[1]))
+
+
+@cache
+def defaults(plan: str) -> Mapping[str, Range]:
+    """The ranges of a plan's kinds of parts; none for plans that a person made."""
+    table = json.loads(resources.files("armuto.body.plans").joinpath("limits.json").read_text("utf-8"))
+    return {kind: range_from(kind, row) for kind, row in table.get(plan, {}).items()}
+
+
+def ranges_of(plan: BodyPlan, own: Mapping[str, Range]) -> dict[str, Range]:
+    """The range of every part: as it was changed for the character, else its plan's."""
+    usual = defaults(plan.name)
+    out = {}
+    for part in plan.parts:
+        found = own.get(part.name) or usual.get(part.kind)
+        if found is not None:
+            out[part.name] = found
+    return out
+
+
+@dataclass(frozen=True)
+class Hinge:
+    """One joint that is limited: the paired joint above it (-1 where there is none), and the axes ``(3,)`` in the world of the
+    reference about which it bends ahead, out or up, and twists outwards."""
+
+    joint: int
+    above: int
+    part: str
+    bend: FloatArray
+    side: FloatArray
+    twist: FloatArray
+
+
+@dataclass(frozen=True)
+class Anatomy:
+    """The reference of a body: world rotations ``(J, 4)``, and its joints, parents first."""
+
+    reference: FloatArray
+    hinges: tuple[Hinge, ...]
+
+
+def anatomy(
+    skeleton: Skeleton,
+    rotations: FloatArray,
+    joints: Mapping[str, tuple[int, ...]],
+    plan: BodyPlan,
+    forward: FloatArray,
+) -> Anatomy:
+    """rotations ``(J, 4)``: local, of the stance. joints: of every part. forward: where the body faces in it."""
+    local = rotations
+    if plan.trunk == "upright" and "hips" in joints and "chest" in joints:
+        parts = {part: tuple(Found(joint, 1.0, "paired") for joint in found) for part, found in joints.items()}
+        doll = making.Doll(skeleton, rotations, parts, plan, forward)
+        making.straight(doll)
+        making.arms(doll, 90.0)
+        local = doll.rotations()
+    pose = world_pose(skeleton, local[None], skeleton.rest_translation[None]).frame(0)
+    owner = {joint: part for part, found in joints.items() for joint in found}
+    up = np.array([0.0, 1.0, 0.0])
+    left = np.cross(up, forward)
+    hinges = []
+    for joint in sorted(owner):
+        part = plan.by_name.get(owner[joint])
+        if part is None or part.travels:
+            continue
+        along = _along(skeleton, pose.positions, joint, owner, plan)
+        if along is None:
+            continue
+        outward = left if part.side != "right" else -left
+        ahead = _square(forward if abs(along @ forward) < 0.7 else up, along)
+        out = _square(outward if abs(along @ outward) < 0.7 else up, along)
+        third = np.cross(along, ahead)
+        out = third if third @ out >= 0 else -third
+        twist = along if (part.side != "right") else -along
+        above = skeleton.above(joint, owner)
+        bend, side = np.cross(along, ahead), np.cross(along, out)
+        hinges.append(Hinge(joint, -1 if above is None else above, part.name, bend, side, twist))
+    return Anatomy(pose.rotations, tuple(hinges))
+
+
+def _along(
+    skeleton: Skeleton, at: FloatArray, joint: int, owner: Mapping[int, str], plan: BodyPlan
+) -> FloatArray | None:
+    """The direction of a bone: to the next paired joint of its limb, else on from the one above it."""
+    below = [other for other in owner if skeleton.above(other, owner) == joint]
+    limb = plan.by_name[owner[joint]].limb
+    same = [other for other in below if plan.by_name[owner[other]].limb == limb]
+    if same or below:
+        line = at[(same or below)[0]] - at[joint] if same else np.mean(at[below], axis=0) - at[joint]
+    else:
+        above = skeleton.above(joint, owner)
+        line = at[joint] - at[above] if above is not None else np.zeros(3)
+    length = float(np.linalg.norm(line))
+    return line / length if length > 1e-6 else None
+
+
+def _square(v: FloatArray, to: FloatArray) -> FloatArray:
+    out = v - to * (v @ to)
+    return np.asarray(out / np.linalg.norm(out))
+
+
+def angles(rotations: FloatArray, body: Anatomy) -> dict[int, tuple[FloatArray, FloatArray, FloatArray]]:
+    """Bend, side and twist of every limited joint, each ``(F,)`` in degrees. rotations: of the world, ``(J, F, 4)``."""
+    out = {}
+    for hinge in body.hinges:
+        swing, twist = _apart(_against(rotations, body, hinge), hinge)
+        out[hinge.joint] = (
+            np.degrees(swing @ hinge.bend),
+            np.degrees(swing @ hinge.side),
+            np.degrees(rotation.vector(twist) @ hinge.twist),
+        )
+    return out
+
+
+def bent(
+    skeleton: Skeleton, body: Anatomy, joint: int, bend: float, side: float, twist: float
+) -> tuple[FloatArray, FloatArray]:
+    """The reference with one joint bent so far, in degrees: local rotations ``(J, 4)``, and world positions ``(J, 3)``."""
+    hinge = next(one for one in body.hinges if one.joint == joint)
+    about = np.radians(bend) * hinge.bend + np.radians(side) * hinge.side
+    size = float(np.linalg.norm(about))
+    swing = rotation.about(about / size, size) if size > 1e-12 else rotation.IDENTITY
+    world = body.reference.copy()
+    below = [joint, *(one for one in range(len(skeleton)) if joint in skeleton.ancestors(one))]
+    world[below] = rotation.multiply(
+        rotation.multiply(swing, rotation.about(hinge.twist, np.radians(twist))), body.reference[below]
+    )
+    local = local_rotations(skeleton, world[None])[0]
+    return local, world_pose(skeleton, local[None], skeleton.rest_translation[None]).positions[0]
+
+
+def passed(
+    told: Mapping[int, tuple[FloatArray, FloatArray, FloatArray]], body: Anatomy, ranges: Mapping[str, Range]
+) -> dict[str, FloatArray]:
+    """By how many degrees every part is beyond its limits ``(F,)``: of its swing or its twist, whichever is more."""
+    out: dict[str, FloatArray] = {}
+    for hinge in body.hinges:
+        if hinge.part not in ranges:
+            continue
+        bend, side, twist = told[hinge.joint]
+        far, turned = _shares(np.radians(bend), np.radians(side), np.radians(twist), ranges[hinge.part])
+        swung = np.hypot(bend, side) * (1 - 1 / np.maximum(far, 1.0))
+        twisted = np.abs(twist) * (1 - 1 / np.maximum(turned, 1.0))
+        over = np.maximum(swung, twisted)
+        out[hinge.part] = np.maximum(out[hinge.part], over) if hinge.part in out else over
+    return out
+
+
+def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Range) -> tuple[FloatArray, FloatArray]:
+    """Swing and twist in radians as shares of what is allowed: 1 at the limit."""
+    far = np.hypot(bend / _limit(bend, allowed.bend), side / _limit(side, allowed.side))
+    return far, np.abs(twist) / _limit(twist, allowed.twist)
+
+
+def _against(rotations: FloatArray, body: Anatomy, hinge: Hinge) -> FloatArray:
+    """X: the turn of a joint from the reference against that of the joint above it, ``(F, 4)``."""
+    own = rotation.multiply(rotations[hinge.joint], rotation.inverse(body.reference[hinge.joint]))
+    if hinge.above < 0:
+        return own
+    above = rotation.multiply(rotations[hinge.above], rotation.inverse(body.reference[hinge.above]))
+    return rotation.multiply(rotation.inverse(above), own)
+
+
+def _apart(turn: FloatArray, hinge: Hinge) -> tuple[FloatArray, FloatArray]:
+    """The rotation vector of the swing ``(F, 3)``, and the twist ``(F, 4)``."""
+    swing, twist = rotation.swing_and_twist(turn, hinge.twist)
+    return rotation.vector(swing), twist
+
+
+def limit(moving: Moving, body: Anatomy, ranges: Mapping[str, Range], hard: bool) -> dict[str, NDArray[np.bool_]]:
+    """Bring joints back into their ranges, in place, what hangs from them with them. Returns by part the frames with one out.
+
+    hard: no further than the range at all; else softly, beyond it by GIVE of it at most.
+    """
+    hits: dict[str, NDArray[np.bool_]] = {}
+    wanted: dict[int, FloatArray] = {}
+    for hinge in body.hinges:
+        if hinge.part not in ranges:
+            continue
+        swing, twist = _apart(_against(moving.rotations, body, hinge), hinge)
+        turned = rotation.vector(twist) @ hinge.twist
+        far, turned_far = _shares(swing @ hinge.bend, swing @ hinge.side, turned, ranges[hinge.part])
+        over = (far > 1 + 1e-6) | (turned_far > 1 + 1e-6)
+        if not over.any():
+            continue
+        hits[hinge.part] = hits.get(hinge.part, np.zeros(len(over), bool)) | over
+        about = swing * (_back(far, hard) / np.maximum(far, 1e-9))[:, None]
+        size = np.linalg.norm(about, axis=-1)
+        axis = about / np.maximum(size, 1e-12)[:, None]
+        angle = turned * (_back(turned_far, hard) / np.maximum(turned_far, 1e-9))
+        wanted[hinge.joint] = rotation.multiply(rotation.about_each(axis, size), rotation.about(hinge.twist, angle))
+    if wanted:
+        _put(moving, body, wanted)
+    return hits
+
+
+def _limit(value: FloatArray, pair: tuple[float, float]) -> FloatArray:
+    return np.radians(np.maximum(np.where(value < 0, -pair[0], pair[1]), 0.5))
+
+
+def _back(far: FloatArray, hard: bool) -> FloatArray:
+    if hard:
+        return np.minimum(far, 1.0)
+    return np.where(far > 1, 1 + GIVE * np.tanh((far - 1) / GIVE), far)
+
+
+def _put(moving: Moving, body: Anatomy, wanted: Mapping[int, FloatArray]) -> None:
+    """Give joints other turns against the joint above them; everything below keeps its rotation against its parent."""
+    above = {hinge.joint: hinge.above for hinge in body.hinges}
+    for joint in sorted(wanted):
+        now = moving.rotations[joint]
+        turn = rotation.multiply(wanted[joint], body.reference[joint])
+        if above[joint] >= 0:
+            over = rotation.multiply(moving.rotations[above[joint]], rotation.inverse(body.reference[above[joint]]))
+            turn = rotation.multiply(over, turn)
+        q = rotation.multiply(turn, rotation.inverse(now))
+        moving.swing(joint, moving.below(joint), q)

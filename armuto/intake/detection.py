@@ -1,0 +1,243 @@
+"""Intake: what a file does not say — its unit, which way is up, which way the body faces — detected with the evidence.
+
+Nothing here changes motion by itself: :func:`file_frame` proposes how the file's space relates to ours, and the caller may
+overrule each part of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from armuto.body.plans import BodyPlan, plan_of
+from armuto.choices import UNITS, UP_AXES
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import FileFrame, Skeleton
+from armuto.pairing import Assignment
+
+# How common each unit is where the format leaves it open, and where it prescribes metres.
+_OPEN = {"cm": 0.50, "m": 0.28, "mm": 0.06, "inch": 0.10, "foot": 0.03, "dm": 0.03}
+_METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm": 0.005}
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a person says about a file, overruling what would be detected. unit: a key of UNITS. up: one of UP_AXES.
+
+    turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X. bound: the figure rests
+    in the pose in which its mesh was bound, instead of that of its nodes.
+    """
+
+    unit: str | None = None
+    up: str | None = None
+    turned: float = 0.0
+    bound: bool = False
+
+
+NOTHING = Told()
+
+
+def _axis(name: str) -> FloatArray:
+    return np.asarray(np.eye(3)["XYZ".index(name[1])] * (1 if name[0] == "+" else -1))
+
+
+def _centre(positions: FloatArray, parts: Assignment, *names: str) -> FloatArray | None:
+    joints = [bone.joint for name in names for bone in parts.get(name, ())]
+    return np.asarray(positions[..., joints, :].mean(axis=-2)) if joints else None
+
+
+def _sampled(clip: Clip | None, skeleton: Skeleton, count: int = 24) -> FloatArray:
+    """Joint positions ``(N, J, 3)`` at a few frames spread over the clip, or at rest without one."""
+    if clip is None:
+        return skeleton.rest.positions[None]
+    frames = np.unique(np.linspace(0, clip.frames - 1, min(count, clip.frames)).astype(int))
+    few = Clip(clip.name, skeleton, clip.fps, clip.rotations[frames], clip.moving, clip.translations[frames])
+    return few.world().positions
+
+
+def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared: bool) -> tuple[str, str]:
+    """The axis that points up in a skeleton read in its file's own axes, and the evidence in words.
+
+    Where trunk and feet are known, the direction from the feet to the trunk (to the head, where the trunk stands
+    upright), at rest and in motion. Without names, the direction in which the lowest point of the body keeps its height
+    best, since bodies stand on floors. declared: the format prescribes +Y, so only strong evidence overrules it.
+    """
+    plan = plan_of(parts)
+    upright = plan.trunk == "upright"
+    feet = {part.name for leg in plan.legs for part in leg[1:] if part.name in parts}
+    over = [name for name in (("head", "neck", "chest") if upright else ("chest", "spine", "hips")) if name in parts]
+    top = over[:1] if upright else over
+    votes = dict.fromkeys(UP_AXES, 0.0)
+    votes["+Y"] += 1.2 if declared else 0.25
+    votes["+Z"] += 0.15
+    why = "no evidence in the motion, so the usual +Y"
+    moved = _sampled(clip, skeleton)
+    if top and feet:
+        # A rest pose that was taken from the motion says nothing that the motion does not.
+        at_rest = skeleton.rest.positions[None]
+        for positions, weight in ((at_rest, 1.0 if skeleton.file_rest is None else 0.0), (moved, 1.0)):
+            upper, lower = _centre(positions, parts, *top), _centre(positions, parts, *feet)
+            assert upper is not None and lower is not None
+            line = (upper - lower).mean(axis=0)
+            length = float(np.linalg.norm(line))
+            if length > 1e-9:
+                for axis in UP_AXES:
+                    votes[axis] += weight * float(line @ _axis(axis)) / length
+        why = f"the {'head' if upright else 'trunk'} lies that way from the feet"
+        if len(moved) > 1:
+            # Whoever lies or crawls throughout has the floor below; where the rest pose tells nothing, that counts for more.
+            steady = _steadiness(moved)
+            for axis in UP_AXES:
+                votes[axis] += (0.5 if skeleton.file_rest is None else 1.5) * steady[axis]
+            if skeleton.file_rest is not None and max(steady, key=lambda axis: steady[axis]) == max(
+                votes, key=lambda axis: votes[axis]
+            ):
+                why += " throughout the motion, and the lowest points keep their height along it"
+    else:
+        rest, steady = skeleton.rest.positions, _steadiness(moved)
+        size = float(np.ptp(moved, axis=(0, 1)).max()) or 1.0
+        for axis in UP_AXES:
+            extent = float(np.ptp(rest @ _axis(axis))) / (float(np.ptp(rest, axis=0).max()) or 1.0)
+            above = float((rest[0] - rest.mean(axis=0)) @ _axis(axis)) / size
+            votes[axis] += 0.6 * steady[axis] + 0.5 * extent + 0.3 * above
+        why = "the body's lowest point keeps its height along it" if len(moved) > 1 else "the body is longest along it"
+    best = max(votes, key=lambda axis: votes[axis])
+    return best, f"up is {best}: {why}"
+
+
+def _steadiness(moved: FloatArray) -> dict[str, float]:
+    """For each axis how well the lowest point of a body keeps its height along it, 0 to 1. moved: ``(N, J, 3)``."""
+    if len(moved) < 2:
+        return dict.fromkeys(UP_AXES, 0.0)
+    return {axis: float(np.exp(-value / 0.02)) for axis, value in unsteadiness(moved).items()}
+
+
+def unsteadiness(moved: FloatArray) -> dict[str, float]:
+    """For each axis the standard deviation of the height of a body's lowest point, in the body's size. moved: ``(N, J, 3)``."""
+    size = float(np.median(np.linalg.norm(np.ptp(moved, axis=1), axis=1))) or 1.0
+    return {axis: float((moved @ _axis(axis)).min(axis=1).std()) / size for axis in UP_AXES}
+
+
+def upright(up: str) -> FloatArray:
+    """The quarter or half turn ``(4,)`` that brings an axis to +Y: about X for ±Z, about Z for ±X."""
+    quarter = np.pi / 2
+    about = {"+Y": ("X", 0.0), "-Y": ("X", np.pi), "+Z": ("X", -quarter), "-Z": ("X", quarter)}
+    about |= {"+X": ("Z", quarter), "-X": ("Z", -quarter)}
+    axis, angle = about[up]
+    return rotation.about(np.eye(3)["XYZ".index(axis)], angle)
+
+
+def body_size(
+    skeleton: Skeleton, parts: Assignment, up: FloatArray, bounds: FloatArray | None = None
+) -> tuple[float, str]:
+    """Standing height in the skeleton's unit, and how it was measured: by leg length where legs are known."""
+    plan = plan_of(parts)
+    legs = []
+    for leg in plan.legs:
+        if all(part.name in parts for part in leg):
+            points = skeleton.rest.positions[[parts[part.name][0].joint for part in leg]]
+            legs.append(float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()))
+    if legs and max(legs) > 0:
+        # Drillis & Contini 1966 for two legs: 0.245 + 0.246 of standing height, less the depth of the joint.
+        return max(legs) / plan.leg_share, "leg length"
+    points = np.concatenate([skeleton.rest.positions, skeleton.rest.ends])
+    corners = points if bounds is None else bounds
+    along = float(np.ptp(corners @ up))
+    return along or float(np.ptp(points, axis=0).max()), "height at rest"
+
+
+def detect_unit(size: float, metres_declared: bool, plan: BodyPlan) -> tuple[str, str]:
+    """The unit in which a body of this size and plan is most plausible, and the evidence in words."""
+    if size <= 0:
+        return ("m" if metres_declared else "cm"), "the body has no extent, so the usual unit"
+
+    def score(unit: str) -> float:
+        off = np.log(size * UNITS[unit] / plan.typical_height) / plan.spread
+        # Clock figures come small and tall: past three deviations the penalty grows only linearly.
+        penalty = off * off / 2 if abs(off) < 3 else 3 * abs(off) - 4.5
+        return float(np.log((_METRES if metres_declared else _OPEN)[unit]) - penalty)
+
+    best = max(UNITS, key=score)
+    return best, f"the unit is {best}: a body of {size:.4g} is then {size * UNITS[best]:.2f} m tall"
+
+
+def facing(skeleton: Skeleton, parts: Assignment, positions: FloatArray | None = None) -> tuple[float | None, str]:
+    """The angle in degrees about +Y from +Z to where an upright skeleton faces, positive towards +X.
+
+    positions: ``(J, 3)`` of its joints in a posture; at rest where none is given.
+
+    From the line through both hips, square to up, or through both shoulders where there are no hips; the toes are asked whether
+    they agree. None when there are no sides to tell it by.
+    """
+    at, plan = (skeleton.rest.positions if positions is None else positions), plan_of(parts)
+    across, hips = np.zeros(3), False
+    # The hips tell it; shoulders may be turned against them, and are asked only where hips have no sides.
+    for kinds, told in ((("upper leg",), "hips"), (("upper arm", "shoulder", "upper wing"), "shoulders")):
+        for part in plan.parts:
+            if part.side == "left" and part.kind.endswith(kinds) and not part.kind.startswith("front"):
+                left, right = parts.get(part.name), parts.get(f"right {part.kind}")
+                if left and right:
+                    across = across + at[left[0].joint] - at[right[0].joint]
+        hips = told == "hips"
+        if float(np.linalg.norm(across * [1.0, 0.0, 1.0])) > 1e-6 * max(1.0, float(np.abs(at).max(initial=0.0))):
+            break
+    toes = np.zeros(3)
+    for part in plan.parts:
+        if part.kind.endswith("toes") and part.name in parts and part.follows in parts:
+            toes = toes + at[parts[part.name][0].joint] - at[parts[part.follows][0].joint]
+    across[1] = toes[1] = 0.0
+    forward = np.cross(across, [0.0, 1.0, 0.0])
+    if np.linalg.norm(forward) < 1e-9 * max(1.0, float(np.abs(at).max(initial=0.0))):
+        if np.linalg.norm(toes) < 1e-9:
+            return None, "the facing cannot be told: no left and right were recognised"
+        forward, why = toes, "by the toes"
+    else:
+        agree = float(forward @ toes)
+        why = f"by the {'hips' if hips else 'shoulders'}" + (", the toes agree" if agree > 0 else "")
+        if agree < 0:
+            why += "; the toes point the other way, so left and right may be swapped"
+    degrees = float(np.degrees(np.arctan2(forward[0], forward[2])))
+    degrees = 0.0 if abs(degrees) < 1e-6 else degrees
+    return degrees, f"it faces {degrees:.1f}° from +Z {why}"
+
+
+def file_frame(
+    skeleton: Skeleton,
+    parts: Assignment,
+    clips: Sequence[Clip],
+    bounds: FloatArray | None = None,
+    metres_declared: bool = False,
+    told: Told = NOTHING,
+    note: str = "",
+) -> FileFrame:
+    """Propose the file's unit and up axis, or take what was told. The skeleton is in its file's own space.
+
+    metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception. note: one more
+    sentence of evidence, on how the skeleton rests.
+    """
+    unit, up = told.unit, told.up
+    clip = max(clips, key=lambda c: c.frames, default=None)
+    evidence = []
+    if up is None:
+        up, why = detect_up(skeleton, parts, clip, metres_declared)
+        evidence.append(why)
+    else:
+        evidence.append(f"up is {up}: as told")
+    if unit is None:
+        size, how = body_size(skeleton, parts, _axis(up), bounds)
+        unit, why = detect_unit(size, metres_declared, plan_of(parts))
+        evidence.append(f"{why} (by {how})")
+    else:
+        evidence.append(f"the unit is {unit}: as told")
+    turn = upright(up)
+    if told.turned:
+        turn = rotation.multiply(rotation.about([0.0, 1.0, 0.0], np.radians(told.turned)), turn)
+        evidence.append(f"turned by {told.turned:g}° about up: as told")
+    if note:
+        evidence.append(note)
+    q = (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3]))
+    return FileFrame(UNITS[unit], q, up, told.turned, tuple(evidence))

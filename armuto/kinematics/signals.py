@@ -1,0 +1,37 @@
+"""Signals over time: speeds, and stretches in which something holds."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.ndimage import label
+
+from armuto.kinematics.arrays import BoolArray, FloatArray
+
+
+def hysteresis(begin: BoolArray, stay: BoolArray) -> BoolArray:
+    """Stretches of ``stay`` that hold at least one frame of ``begin``."""
+    pieces, count = label(stay)
+    kept = np.zeros(count + 1, bool)
+    kept[np.unique(pieces[begin & stay])] = True
+    kept[0] = False
+    return np.asarray(kept[pieces])
+
+
+def runs(held: BoolArray) -> list[tuple[int, int]]:
+    """First and last frame of every stretch of True."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], held.astype(np.int8), [0]])))
+    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def speed_of(positions: FloatArray, fps: float) -> FloatArray:
+    """Speed ``(F,)`` in m/s, by central differences."""
+    return np.asarray(np.linalg.norm(np.gradient(positions, axis=0), axis=1) * fps)
+
+
+def lasting(held: BoolArray, frames: float) -> BoolArray:
+    """Without the stretches shorter than so many frames, and than two."""
+    out = held.copy()
+    for first, last in runs(held):
+        if last - first + 1 < max(2, frames):
+            out[first : last + 1] = False
+    return out

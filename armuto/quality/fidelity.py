@@ -1,0 +1,404 @@
+"""Whether a rendition stands, faces and moves as its source does: measured on joint positions alone, through the pairs.
+
+Nothing here asks how the fitting was made. Stances, facing and sizes that a transfer assumes may be wrong together and agree
+with each other; places of joints in the world do not. What is compared, frame by frame:
+
+- the way from hips to head against gravity, and whether the source itself stands on a floor that lies below it;
+- the lines through both hip joints and both shoulders; how far the trunk is turned in itself;
+- the direction of every bone of an arm, a leg and the neck, of feet and necks beside how the two bodies are built;
+- on which side of the body feet, knees and hands are, and what names and toes say of the sides;
+- how high hips and head are carried, in the lengths of the body's own bones;
+- how long bones are against their rest, and against each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from itertools import pairwise
+
+import numpy as np
+
+from armuto.body.names import read_names
+from armuto.body.plans import SIDES, Part
+from armuto.contacts.detection import BoolArray
+from armuto.intake.detection import unsteadiness
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.pairing.joint_mapping import Lead, first_leads
+from armuto.retarget.fitting import Fitting
+from armuto.stance.aligning import parts_led, shapes
+from armuto.stance.shape import bends, roll_angle
+
+UP = np.array([0.0, 1.0, 0.0])
+OFTEN = 0.4  # of a direction's 95th percentile, which counts where it is more than the median
+LIES = 55.0  # degrees from upright, in the median, from which on a body lies or goes on all fours throughout
+HANGS = 125.0  # degrees from upright in the median: nobody hangs head down throughout
+UPRIGHT = 15.0  # degrees within which a body at rest stands upright
+BUILT = np.radians(35.0)  # by so much feet and necks may lie otherwise in another build
+STANDS = 40.0  # degrees from upright within which a trunk stands
+STEADY, STEADIER = 0.02, 1.6  # of the body's size: how steady a floor is; and how much steadier another axis has to be
+CLEAR = 0.3  # of the width between hips or shoulders: nearer to the middle than this nothing is on a side
+COLLAR = 1.7  # times: by so much more collar bones differ between bodies than the bones after them
+FOLDING = 0.65  # of how a bone or a height deviates, on bodies that do not go upright
+LIMBS = ("arm", "leg", "wing", "neck")
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """One measure: kind, part, size and the source's own, the frames in which it is largest ``(F,)`` or None for throughout."""
+
+    kind: str
+    part: str
+    size: float
+    source: float = 0.0
+    over_time: FloatArray | None = None
+    unit: str = "°"
+
+
+@dataclass(frozen=True)
+class Bodies:
+    """Places of paired joints over time: by part ``(F, 3)``, the source's turned to where the target faces.
+
+    held: by limb the frames ``(F,)`` in which its hand keeps its place to something, so that its arm has to reach.
+    """
+
+    fitting: Fitting
+    led: Mapping[int, Lead]
+    source: Mapping[int, FloatArray]
+    target: FloatArray
+    held: Mapping[str, BoolArray] = field(default_factory=dict)
+
+    @cached_property
+    def first(self) -> dict[str, Lead]:
+        """The lead of every part's first joint."""
+        return first_leads({joint: lead for joint, lead in self.led.items() if lead.a in self.source})
+
+    @cached_property
+    def there(self) -> dict[str, FloatArray]:
+        return {part: rotation.rotate(self.fitting.turn, self.source[lead.a]) for part, lead in self.first.items()}
+
+    @cached_property
+    def here(self) -> dict[str, FloatArray]:
+        return {part: self.target[lead.target] for part, lead in self.first.items()}
+
+    @property
+    def both(self) -> tuple[dict[str, FloatArray], dict[str, FloatArray]]:
+        return self.there, self.here
+
+    def runs(self) -> Iterator[list[Part]]:
+        """The parts of every limb that are paired, from the trunk outwards."""
+        for limb, parts in self.fitting.plan.limbs.items():
+            if limb.split()[-1] in LIMBS:
+                yield [part for part in parts if part.name in self.first]
+
+
+def deviations(bodies: Bodies) -> Iterator[Deviation]:
+    """Everything of the list above, whatever its size."""
+    yield from _upright(bodies)
+    yield from _facing(bodies)
+    yield from _twist(bodies)
+    yield from _directions(bodies)
+    yield from _rolls(bodies)
+    yield from _sides(bodies)
+    yield from _heights(bodies)
+    yield from _lengths(bodies)
+    yield from _proportions(bodies)
+
+
+def _angle(a: FloatArray, b: FloatArray) -> FloatArray:
+    """Degrees between directions ``(..., 3)``."""
+    cross, dot = np.linalg.norm(np.cross(a, b), axis=-1), np.sum(a * b, axis=-1)
+    return np.asarray(np.degrees(np.arctan2(cross, dot)))
+
+
+def _top(at: Mapping[str, FloatArray]) -> str | None:
+    return next((name for name in ("head", "neck", "chest") if name in at), None)
+
+
+def _upright(bodies: Bodies) -> Iterator[Deviation]:
+    top = _top(bodies.here)
+    if top is None or "hips" not in bodies.here:
+        return
+    lean = [_angle(at[top] - at["hips"], UP) for at in bodies.both]
+    apart = np.abs(lean[1] - lean[0])
+    yield Deviation("up", "trunk", _typical(apart), 0.0, apart)
+    size = float(np.median(lean[0]))
+    if bodies.fitting.plan.trunk != "upright" or size < LIES:
+        return
+    # Bodies lie, crawl and tumble for a while. One that does throughout is read in wrong axes if its lowest points rest on a
+    # floor somewhere else, or if it hangs head down; and may be if its legs go on straight from its trunk, as standing.
+    if size > HANGS or _floor_elsewhere(bodies):
+        yield Deviation("gravity", "source", size, 0.0, lean[0])
+    elif _in_line(bodies.there, top) < STANDS:
+        yield Deviation("lies", "source", size, 0.0, lean[0])
+
+
+def _in_line(at: Mapping[str, FloatArray], top: str) -> float:
+    """Degrees between trunk and legs, in the median: none where legs go on straight from the trunk; 180 without legs."""
+    legs = [at[f"{side} foot"] - at["hips"] for side in SIDES if f"{side} foot" in at]
+    return float(np.median(_angle(at["hips"] - at[top], np.mean(legs, axis=0)))) if legs else 180.0
+
+
+def _floor_elsewhere(bodies: Bodies) -> bool:
+    """Whether the source's lowest points keep their height along a level axis of the world clearly better than along +Y."""
+    moved = np.stack(list(bodies.there.values()), axis=1)
+    if len(moved) < 3:
+        return False
+    loose = {axis: value + STEADY / 10 for axis, value in unsteadiness(moved).items() if axis != "-Y"}
+    best = min(loose.values())
+    return loose["+Y"] > STEADIER * best and best < STEADY
+
+
+def _across(at: Mapping[str, FloatArray], kinds: tuple[str, ...]) -> FloatArray | None:
+    """From right to left through a pair of joints of the first of these kinds that is there."""
+    for kind in kinds:
+        if f"left {kind}" in at and f"right {kind}" in at:
+            line = at[f"left {kind}"] - at[f"right {kind}"]
+            if float(np.median(np.linalg.norm(line, axis=-1))) > 1e-6:
+                return line
+    return None
+
+
+HIPS = ("upper leg", "hind upper leg")
+CHEST = ("upper arm", "front upper leg", "upper wing", "shoulder", "front shoulder")
+
+
+def _facing(bodies: Bodies) -> Iterator[Deviation]:
+    for part, kinds in (("hips", HIPS), ("chest", CHEST)):
+        lines = [_across(at, kinds) for at in bodies.both]
+        if lines[0] is not None and lines[1] is not None:
+            apart = _angle(lines[0], lines[1])
+            yield Deviation("facing", part, _typical(apart), 0.0, apart)
+    # Where it stands to begin with, the body faces as its file has it.
+    fitting = bodies.fitting
+    stance = fitting.target_stance
+    if stance.start is None:
+        return
+    flat = []
+    for positions in (stance.first_pose(fitting.target).positions, fitting.target_pose.positions):
+        at = {part: positions[lead.target] for part, lead in bodies.first.items()}
+        line, top = _across(at, HIPS), _top(at)
+        # Only a body that stands shows where it faces.
+        if line is None or top is None or "hips" not in at or float(_angle(at[top] - at["hips"], UP)) > STANDS:
+            return
+        flat.append(line * [1.0, 0.0, 1.0])
+    yield Deviation("facing", "body", float(_angle(flat[0], flat[1])))
+
+
+def _twist(bodies: Bodies) -> Iterator[Deviation]:
+    """How far hips and chest are turned against each other about the trunk in the stance, against how the body rests."""
+    fitting, first = bodies.fitting, bodies.first
+    if "hips" not in first or "chest" not in first:
+        return
+    start = fitting.target_stance.first_pose(fitting.target)
+    hips, chest = first["hips"].target, first["chest"].target
+    axis = start.positions[chest] - start.positions[hips]
+    if float(np.linalg.norm(axis)) < 1e-6:
+        return
+    now = fitting.target_pose.rotations
+    turns = [rotation.multiply(now[joint], rotation.inverse(start.rotations[joint])) for joint in (hips, chest)]
+    between = rotation.multiply(rotation.inverse(turns[0]), turns[1])
+    _, about = rotation.swing_and_twist(between, axis / np.linalg.norm(axis))
+    yield Deviation("twist", "trunk", float(np.degrees(rotation.angle(about))))
+
+
+def _directions(bodies: Bodies) -> Iterator[Deviation]:
+    for run in bodies.runs():
+        for part, onward in pairwise(run):
+            bones = [at[onward.name] - at[part.name] for at in bodies.both]
+            if (
+                part.kind.endswith("shoulder")
+                or min(float(np.median(np.linalg.norm(bone, axis=1))) for bone in bones) < 1e-4
+            ):
+                continue  # collar bones lie as a body is built
+            apart = _angle(_as_built(bodies, part, onward, bones[0]), bones[1])
+            free = ~bodies.held[part.limb] if part.limb in bodies.held else np.ones(len(apart), bool)
+            if not free.any():
+                continue
+            # Legs of many bones that are held on the floor fold otherwise where bodies are built otherwise.
+            apart = np.where(free, apart, 0.0) * (1.0 if bodies.fitting.plan.trunk == "upright" else FOLDING)
+            yield Deviation("direction", part.name, _typical(apart[free]), 0.0, apart)
+
+
+def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> FloatArray:
+    """The source's bone ``(F, 3)`` as it would lie in the target's build.
+
+    A foot's bone goes steeply down from a high ankle, and a neck forward from a bowed back, on one body and not on another that
+    stands alike. By how much is told from how both rest, where they stand upright at rest; else nothing is.
+    """
+    fitting, foot = bodies.fitting, part.kind.endswith("foot")
+    if fitting.plan.trunk != "upright" or not (foot or part.limb == "neck") or fitting.source.file_rest is not None:
+        return bone
+    slopes, across = [], _across(bodies.there, CHEST)
+    for skeleton, which in ((fitting.source, "a"), (fitting.target, "target")):
+        at = {name: skeleton.rest.positions[getattr(lead, which)] for name, lead in bodies.first.items()}
+        top, line = _top(at), _across(at, CHEST)
+        if top is None or "hips" not in at or line is None or float(_angle(at[top] - at["hips"], UP)) > UPRIGHT:
+            return bone
+        way = at[onward.name] - at[part.name]
+        ahead = (
+            float(np.hypot(way[0], way[2])) if foot else float(way @ np.cross(line, UP)) / float(np.linalg.norm(line))
+        )
+        slopes.append(np.arctan2(way[1], ahead) if foot else np.arctan2(ahead, way[1]))
+    off = float(slopes[1] - slopes[0])
+    if abs(off) > BUILT or across is None:
+        return bone
+    axis = np.cross(bone, UP) if foot else np.cross(UP, np.cross(across, UP))
+    axis = axis / np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
+    return rotation.rotate(rotation.about_each(axis, np.full(len(bone), off)), bone)
+
+
+def _rolls(bodies: Bodies) -> Iterator[Deviation]:
+    """How far upper arms and thighs are rolled about themselves from how the source's are, in their stances.
+
+    By the way elbows and knees bend, or would bend in a straight limb: read where the body began, and carried along.
+    """
+    fitting = bodies.fitting
+    first, then = fitting.target_stance.first_pose(fitting.target), fitting.target_pose
+    own, other = shapes(fitting.target, first, parts_led(bodies.led), fitting.plan, fitting.model(bodies.led))
+    turns = rotation.multiply(then.rotations, rotation.inverse(first.rotations))
+    for part, lead in bodies.first.items():
+        joint, kind = lead.target, fitting.plan.by_name[part].kind
+        if not kind.endswith(("upper arm", "upper leg", "upper wing")):
+            continue
+        marks, ways = bends(own, other, joint), (own.direction(joint), other.direction(joint))
+        if marks is None or ways[0] is None or ways[1] is None:
+            continue
+        have = rotation.rotate(turns[joint], ways[0])
+        carried = rotation.rotate(rotation.between(have, ways[1]), rotation.rotate(turns[joint], marks[0]))
+        yield Deviation("roll", part, abs(float(np.degrees(roll_angle(ways[1], carried, marks[1])))))
+
+
+def _typical(apart: FloatArray) -> float:
+    """The median over the clip, or a share of the 95th percentile where that is more."""
+    return float(max(np.median(apart), OFTEN * np.percentile(apart, 95)))
+
+
+def _sides(bodies: Bodies) -> Iterator[Deviation]:
+    yield from _order(bodies)
+    skeletons = bodies.fitting.source, bodies.fitting.target
+    said = [[name.side for name in read_names(skeleton.names)] for skeleton in skeletons]
+    for run in bodies.runs():
+        votes = [
+            1 if said[0][lead.a] == said[1][lead.target] else -1
+            for part in run
+            if (lead := bodies.first[part.name]) and said[0][lead.a] and said[1][lead.target]
+        ]
+        if len(votes) >= 2 and sum(votes) < 0:
+            yield Deviation("sides", run[0].limb, 100.0 * votes.count(-1) / len(votes), unit="%")
+    toes = [_toes_agree(at) for at in bodies.both]
+    if toes[0] is not None and toes[1] is not None and toes[0] > 0.3 and toes[1] < -0.3:
+        yield Deviation("sides", "feet", 100.0, unit="%")
+
+
+def _order(bodies: Bodies) -> Iterator[Deviation]:
+    """In how many of a hundred frames left and right are the other way round than on the source, in the body's own frame."""
+    for kind, kinds in (
+        ("foot", CHEST),
+        ("lower leg", CHEST),
+        ("hand", HIPS),
+        ("hind foot", CHEST),
+        ("front foot", HIPS),
+    ):
+        aside = []
+        for at in bodies.both:
+            across, pair = _across(at, kinds), [at.get(f"{side} {kind}") for side in SIDES]
+            if across is None or pair[0] is None or pair[1] is None:
+                break
+            width = np.linalg.norm(across, axis=1)
+            aside.append(np.sum((pair[0] - pair[1]) * across, axis=1) / np.maximum(width, 1e-9) ** 2)
+        if len(aside) < 2:
+            continue
+        wrong = (np.abs(aside[0]) > CLEAR) & (np.abs(aside[1]) > CLEAR) & (aside[0] * aside[1] < 0)
+        yield Deviation(
+            "sides",
+            f"{kind}s" if kind != "foot" else "feet",
+            100.0 * float(wrong.mean()),
+            0.0,
+            wrong.astype(float),
+            "%",
+        )
+
+
+def _toes_agree(at: Mapping[str, FloatArray]) -> float | None:
+    """Whether toes point to where hips face, -1 to 1, in the median; None without toes."""
+    across, top = _across(at, HIPS), _top(at)
+    toes = [
+        (at[f"{side} toes"] - at[f"{side} foot"]) for side in SIDES if f"{side} toes" in at and f"{side} foot" in at
+    ]
+    if across is None or top is None or not toes or "hips" not in at:
+        return None
+    forward = np.cross(across, at[top] - at["hips"])
+    way = np.sum(toes, axis=0)
+    cosine = np.sum(forward * way, axis=1) / np.maximum(
+        np.linalg.norm(forward, axis=1) * np.linalg.norm(way, axis=1), 1e-12
+    )
+    return float(np.median(cosine))
+
+
+def _heights(bodies: Bodies) -> Iterator[Deviation]:
+    """How high the hip joints and the head are above the lowest foot, in the length of the legs and of the whole body."""
+    if bodies.fitting.settings.height is not None:
+        return  # chosen on purpose
+    plan, first = bodies.fitting.plan, bodies.first
+    legs = [[part.name for part in leg if part.name in first] for leg in plan.legs]
+    legs = [leg for leg in legs if len(leg) >= 3]
+    top = _top(bodies.here)
+    if not legs or top is None or "hips" not in first:
+        return
+    hips, heads = [], []
+    for at in bodies.both:
+        long = np.mean([sum(np.linalg.norm(at[b] - at[a], axis=1) for a, b in pairwise(leg)) for leg in legs], axis=0)
+        low = np.min([at[leg[-1]][:, 1] for leg in legs], axis=0)
+        joints = np.mean([at[leg[0]][:, 1] for leg in legs], axis=0)
+        trunk = np.linalg.norm(at[top] - at["hips"], axis=1)
+        hips.append((joints - low) / long)
+        heads.append((at[top][:, 1] - low) / (long + trunk))
+    parts = [("hips", hips)]
+    if plan.trunk == "upright":  # elsewhere necks differ too much
+        parts.append(("head", heads))
+    for part, (there, here) in parts:
+        apart = 100 * np.abs(here - there) * (1.0 if plan.trunk == "upright" else FOLDING)
+        yield Deviation("height", part, _typical(apart), 0.0, apart, "%")
+
+
+def _lengths(bodies: Bodies) -> Iterator[Deviation]:
+    """How far bones of limbs are from the length they rest at, in percent, beyond what the source's bones do."""
+    rests = bodies.fitting.source.rest.positions, bodies.fitting.target.rest.positions
+    for run in bodies.runs():
+        for part, onward in pairwise(run):
+            ends = bodies.first[part.name], bodies.first[onward.name]
+            off = []
+            for at, rest, joints in zip(
+                bodies.both, rests, zip(*((lead.a, lead.target) for lead in ends), strict=True), strict=True
+            ):
+                own = float(np.linalg.norm(rest[joints[1]] - rest[joints[0]]))
+                now = np.linalg.norm(at[onward.name] - at[part.name], axis=1)
+                off.append(100 * np.abs(now / own - 1) if own > 1e-4 else np.zeros(len(now)))
+            yield Deviation("length", part.name, float(np.median(off[1])), float(np.median(off[0])), off[1], "%")
+
+
+def _proportions(bodies: Bodies) -> Iterator[Deviation]:
+    """How unlike the bones of a limb are in length to those they are paired with: the ratio of their ratios, at least 1.
+
+    Bodies differ in size and limbs in length, but an upper arm stays about as long as its forearm, and a thigh as its shin.
+    Bones that are paired one joint off are not.
+    """
+    for run in bodies.runs():
+        inner = [part for part in run if part.required]
+        collar = [part for part in run if part.kind.endswith("shoulder")]
+        found = [_unlike(bodies, inner), _unlike(bodies, [*collar, *inner]) / COLLAR if collar else 0.0]
+        if len(inner) >= 2 and max(found) > 0:
+            yield Deviation("proportion", inner[0].limb, max(found), 1.0, unit="times")
+
+
+def _unlike(bodies: Bodies, parts: list[Part]) -> float:
+    """The largest ratio of the ratios of paired bones, in the median; 0 for fewer than two bones."""
+    ratios = []
+    for part, onward in pairwise(parts):
+        long = [float(np.median(np.linalg.norm(at[onward.name] - at[part.name], axis=1))) for at in bodies.both]
+        if min(long) > 1e-4:
+            ratios.append(np.log(long[1] / long[0]))
+    return float(np.exp(np.ptp(ratios))) if len(ratios) >= 2 else 0.0

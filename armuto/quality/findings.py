@@ -1,0 +1,251 @@
+"""Findings: measured problems of a rendition, in plain words, each beside the same measure of its source; and its grade.
+
+Only what a person should look at is reported: a fault the source has in the same size is not the transfer's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+
+from armuto.body.plans import SIDES
+from armuto.contacts.probes import Found
+from armuto.kinematics.clip import Clip
+from armuto.pairing import Missing
+from armuto.quality.measures import Measured, measure
+from armuto.retarget.fitting import Fitting
+
+GRADES = ("good", "look", "wrong")
+SLIDE_WAY = (
+    0.8  # cm more than the source: a foot that keeps its place to that does not slide, however briskly it settles
+)
+
+# From which size on, beyond the source's, a kind of finding is worth a look, and from which on it is wrong.
+THRESHOLDS: Mapping[str, tuple[float, float]] = {
+    "foot slide": (3.0, 15.0),  # cm/s
+    "reach": (2.0, 8.0),  # cm
+    "float": (1.5, 6.0),  # cm
+    "floor": (1.0, 6.0),  # cm
+    "sole": (1.2, 5.0),  # cm
+    "size": (1.15, 1.5),  # times
+    "clipping": (2.0, 8.0),  # cm
+    "flip": (40.0, 120.0),  # degrees in one frame
+    "jerk": (2.0, 6.0),  # times
+    "limit": (8.0, 45.0),  # degrees
+    "seam": (4.0, 20.0),  # degrees
+    "up": (12.0, 35.0),  # degrees
+    "gravity": (10.0, 35.0),  # degrees
+    "lies": (10.0, 400.0),  # degrees
+    "facing": (12.0, 40.0),  # degrees
+    "twist": (45.0, 90.0),  # degrees
+    "direction": (16.0, 40.0),  # degrees
+    "roll": (30.0, 75.0),  # degrees
+    "sides": (15.0, 50.0),  # of a hundred frames, or of a limb's names
+    "height": (8.0, 18.0),  # of a hundred of the legs, or of the body
+    "length": (3.0, 10.0),  # percent
+    "proportion": (1.75, 2.1),  # times
+}
+ALONE = ("flip", "jerk", "size", "proportion")
+MENDS: Mapping[str, str] = {
+    "foot slide": "hold",
+    "reach": "stride",
+    "float": "hold",
+    "floor": "hold",
+    "sole": "floor",
+    "size": "size",
+    "clipping": "clear",
+    "flip": "pairs",
+    "jerk": "hands",
+    "limit": "limits",
+    "seam": "travel",
+    "up": "stance",
+    "gravity": "clip",
+    "lies": "clip",
+    "facing": "facing",
+    "twist": "pairs",
+    "direction": "stance",
+    "roll": "stance",
+    "sides": "pairs",
+    "height": "size",
+    "length": "character",
+    "proportion": "pairs",
+    "unpaired": "pairs",
+}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One measured problem: its kind, the part, the frames ``(first, last)``, its size and that of the source, in unit.
+
+    grade: "look" or "wrong". mend: the control by which it can be mended. spans: all stretches of frames in which
+    it was found, of which frames, size and text say the worst.
+    """
+
+    kind: str
+    part: str
+    frames: tuple[int, int]
+    size: float
+    source: float
+    unit: str
+    text: str
+    grade: str = "look"
+    mend: str = ""
+    spans: tuple[tuple[int, int], ...] = ()
+
+
+def find(clip: Clip, rendition: Clip, fitting: Fitting, found: Found | None = None) -> tuple[Finding, ...]:
+    """The findings of a rendition of ``clip`` through ``fitting``. found: the contacts it was made with."""
+    return findings(measure(clip, rendition, fitting, found), fitting, clip.frames)
+
+
+def findings(measures: Iterable[Measured], fitting: Fitting, frames: int) -> tuple[Finding, ...]:
+    """What of the measures is worth a look, the worst first in each kind; and the parts that got no motion."""
+    out = [_unpaired(row, frames) for row in fitting.missing]
+    wanted = dict(THRESHOLDS) | dict(fitting.settings.grades)
+    graded = [(one, grade_of(one, wanted)) for one in measures]
+    order = list(THRESHOLDS)
+    worth = [(one, grade) for one, grade in graded if grade != "good"]
+    worth.sort(key=lambda row: (order.index(row[0].kind), row[0].source - row[0].size))
+    # One finding for a part that shows the same again and again, led by where it is worst.
+    for one, grade in worth:
+        same = [other for other, _ in worth if (other.kind, other.part) == (one.kind, one.part)]
+        if same[0] is not one:
+            continue
+        text = WORDS[one.kind](one)
+        if len(same) > 1:
+            text = f"{text[:-1]}, and so in {len(same) - 1} more {'place' if len(same) == 2 else 'places'}."
+        spans = tuple(sorted((other.first, other.last) for other in same))
+        size, source = round(one.size, 2), round(one.source, 2)
+        frame = (one.first, one.last)
+        out.append(Finding(one.kind, one.part, frame, size, source, one.unit, text, grade, MENDS[one.kind], spans))
+    return tuple(out)
+
+
+def grade_of(one: Measured, thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> str:
+    look, wrong = thresholds[one.kind]
+    more = beyond(one)
+    if one.kind == "foot slide" and one.way < SLIDE_WAY:
+        return "good"
+    return "wrong" if more >= wrong else "look" if more >= look else "good"
+
+
+def grade(rows: Iterable[Finding]) -> str:
+    """The grade of a rendition: that of its worst finding."""
+    return max((row.grade for row in rows), key=GRADES.index, default="good")
+
+
+def rank(rows: Iterable[Finding], thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> float:
+    """How urgently a rendition wants a look, to put the worst first: 0 for one without findings.
+
+    Of its worst finding the size beyond the source's over what is still good, and a little for every other one.
+    """
+    sizes = []
+    for row in rows:
+        more = row.size if row.kind in ALONE else max(row.size - row.source, 0.0)
+        limit = thresholds[row.kind][0] if row.kind in thresholds else 1.0
+        sizes.append(GRADES.index(row.grade) * 100 + min(more / limit, 99.0))
+    return max(sizes) + 0.01 * len(sizes) if sizes else 0.0
+
+
+def beyond(one: Measured) -> float:
+    """How much larger a measure is than the source's; of those in ALONE, which are told against it already, their size."""
+    return one.size if one.kind in ALONE else max(one.size - one.source, 0.0)
+
+
+def worst(measures: Iterable[Measured]) -> dict[str, Measured]:
+    """Of every kind, the measure that is largest beyond the source's."""
+    out: dict[str, Measured] = {}
+    for one in measures:
+        if one.kind not in out or beyond(one) > beyond(out[one.kind]):
+            out[one.kind] = one
+    return out
+
+
+def _unpaired(row: Missing, frames: int) -> Finding:
+    why = {
+        "source": "the library skeleton has no bone for it.",
+        "target": "the character has no bone for it.",
+        "both": "neither side has a bone for it.",
+    }[row.side]
+    text = f"The {row.part} got no motion: {why}"
+    return Finding("unpaired", row.part, (0, frames - 1), 0.0, 0.0, "", text, "look", MENDS["unpaired"])
+
+
+def _many(part: str) -> bool:
+    return part.endswith("toes")
+
+
+def _slide(one: Measured) -> str:
+    if _many(one.part):
+        return f"The {one.part} slide at {one.size:.1f} cm/s while they stand (source {one.source:.1f} cm/s)."
+    return f"The {one.part} slides at {one.size:.1f} cm/s while it stands (source {one.source:.1f} cm/s)."
+
+
+def _reach(one: Measured) -> str:
+    verb, own = ("are", "their") if _many(one.part) else ("is", "its")
+    return f"The {one.part} {verb} pulled {one.size:.1f} cm off {own} place: the leg does not reach it."
+
+
+def _float(one: Measured) -> str:
+    return f"The {one.part} {'stand' if _many(one.part) else 'stands'} {one.size:.1f} cm above where the source's does."
+
+
+def _floor(one: Measured) -> str:
+    verb = "go" if _many(one.part) else "goes"
+    return f"The {one.part} {verb} {one.size:.1f} cm into the floor (source {one.source:.1f} cm)."
+
+
+def _facing(one: Measured) -> str:
+    if one.part == "body":
+        return f"The body stands turned by {one.size:.0f}° from where its own file has it face."
+    verb, own = ("face", "do") if one.part == "hips" else ("faces", "does")
+    return f"The {one.part} {verb} {one.size:.0f}° away from where the source's {own}."
+
+
+def _height(one: Measured) -> str:
+    verb, of = ("are", "legs") if one.part == "hips" else ("is", "body")
+    return f"The {one.part} {verb} carried {one.size:.0f} of 100 of the {of} higher or lower than the source's."
+
+
+def _side(one: Measured) -> str:
+    if one.part.split()[0] in SIDES:
+        return f"The names of the {one.part} say the other side than those they are paired with."
+    if one.size >= 100:
+        return "The feet point to the back of the body: left and right may be exchanged."
+    return (
+        f"Left and right {one.part} are on each other's side in {one.size:.0f} of 100 frames, and not so on the source."
+    )
+
+
+WORDS: Mapping[str, Callable[[Measured], str]] = {
+    "foot slide": _slide,
+    "reach": _reach,
+    "float": _float,
+    "floor": _floor,
+    "sole": lambda one: (
+        f"The sole of the {one.part} stands {one.size:.1f} cm {'above' if one.way > 0 else 'below'} the floor while it rests."
+    ),
+    "size": lambda one: f"The hips move by {one.way:.2f} of what is in keeping with the legs.",
+    "clipping": lambda one: f"The {one.part} is {one.size:.1f} cm in the body (source {one.source:.1f} cm).",
+    "flip": lambda one: f"The {one.part} turns by {one.size:.0f}° in one frame (source {one.source:.0f}°).",
+    "jerk": lambda one: f"The {one.part} is thrown about {one.size:.1f} times as hard as the source's.",
+    "limit": lambda one: f"The {one.part} bends {one.size:.0f}° beyond its limits (source {one.source:.0f}°).",
+    "seam": lambda one: f"The {one.part} jumps by {one.size:.0f}° where the loop closes (source {one.source:.0f}°).",
+    "up": lambda one: f"The trunk leans {one.size:.0f}° otherwise than the source's.",
+    "gravity": lambda one: (
+        f"The source lies {one.size:.0f}° from upright throughout, and no floor is below it: "
+        "it was read with the wrong axis up."
+    ),
+    "lies": lambda one: f"The source lies {one.size:.0f}° from upright throughout: see whether the right axis is up.",
+    "facing": _facing,
+    "twist": lambda one: f"Hips and chest are turned against each other by {one.size:.0f}°, before anything moves.",
+    "direction": lambda one: f"The {one.part} points {one.size:.0f}° away from where the source's does.",
+    "roll": lambda one: f"The {one.part} is rolled by {one.size:.0f}° about itself against the source's.",
+    "sides": _side,
+    "height": _height,
+    "length": lambda one: f"The {one.part} is {one.size:.0f} % longer or shorter than it rests.",
+    "proportion": lambda one: (
+        f"The bones of the {one.part} are {one.size:.1f} times as unlike in length as the source's: "
+        "they may be paired one joint off."
+    ),
+}

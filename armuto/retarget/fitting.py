@@ -1,0 +1,482 @@
+"""Fitting: everything needed to transfer clips from one source skeleton to one target skeleton, and its JSON form."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from armuto import pairing
+from armuto.body.capsules import Capsule
+from armuto.body.estimation import lowest_of
+from armuto.body.plans import BodyPlan, body_plan, plan_of, read_plan
+from armuto.constraints import limits
+from armuto.constraints.limits import Anatomy, Range, anatomy
+from armuto.errors import BadInput
+from armuto.kinematics import observed, rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.pose import Pose
+from armuto.kinematics.skeleton import Skeleton
+from armuto.pairing import Assignment, Missing, Pair
+from armuto.pairing.joint_mapping import Lead, first_leads, footing, leads
+from armuto.retarget import settings
+from armuto.retarget.settings import PLAIN, Settings
+from armuto.stance import Row, Stance, value
+from armuto.stance.aligning import Model, align, model_of, parts_led, remaining, shapes
+from armuto.stance.measures import HIGHEST_SOLE, MEASURES, Sizes, sizes, sole_height
+from armuto.stance.posture import facing_in
+from armuto.stance.proposing import beginning
+from armuto.stance.proposing import propose as propose_stance
+from armuto.stance.shape import same_build
+
+FORMAT = 2
+KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
+STANDING = 0.005  # of the way from root to feet: so far a body may rest higher or lower than it stands
+EXACT = 0.002  # ratios and cosines within which a body is taken to be the other one in another size
+FEW = 3  # fewer pairs than this are not enough of a body plan to go by
+
+
+@dataclass(frozen=True)
+class Said:
+    """What a person says about facing, floor and size, overruling what is measured; None where nothing is said.
+
+    source_facing, target_facing: degrees from +Z. source_floor, target_floor: metres from the floor up to the lowest foot joint
+    in the stance. size: the measure that the hips move by, "legs", "arms" or "spine", or a ratio. hinges: whether the roll of
+    limbs is taken from how they were seen to bend, where motion has shown it, or from how they are bent at rest alone.
+    """
+
+    source_facing: float | None = None
+    target_facing: float | None = None
+    source_floor: float | None = None
+    target_floor: float | None = None
+    size: str | float = "legs"
+    hinges: bool = True
+
+
+NOTHING = Said()
+
+
+@dataclass(frozen=True)
+class Fitting:
+    """Pairs, stances and measures between a source and a target skeleton.
+
+    source_facing, target_facing: degrees from +Z in the stance. floors: metres from the floor up to the lowest foot joint, of
+    source and target. plan: the body plan that the pairs belong to. rows: what is left between the stances. left_out: parts
+    that are not paired on purpose. settings: what is chosen about the transfer. capsules: how thick the target is, by joint,
+    where its mesh told. ranges: joint limits that were changed for the target, by part.
+    """
+
+    source: Skeleton
+    target: Skeleton
+    pairs: tuple[Pair, ...]
+    missing: tuple[Missing, ...]
+    source_facing: float
+    target_facing: float
+    source_stance: Stance
+    target_stance: Stance
+    floors: tuple[float, float]
+    sizes: Sizes
+    plan: BodyPlan
+    said: Said = NOTHING
+    rows: tuple[Row, ...] = ()
+    notes: tuple[str, ...] = ()
+    left_out: tuple[str, ...] = ()
+    settings: Settings = PLAIN
+    capsules: Mapping[int, Capsule] = field(default_factory=dict)
+    ranges: Mapping[str, Range] = field(default_factory=dict)
+
+    @property
+    def turn(self) -> FloatArray:
+        """Quaternion from the source's facing to the target's."""
+        return rotation.about([0.0, 1.0, 0.0], np.radians(self.target_facing - self.source_facing))
+
+    @property
+    def forward(self) -> FloatArray:
+        """Where the target faces, and the source once it is turned: a horizontal unit vector."""
+        angle = np.radians(self.target_facing)
+        return np.array([np.sin(angle), 0.0, np.cos(angle)])
+
+    @property
+    def scale(self) -> float:
+        """The ratio by which the hips move: the target's size over the source's."""
+        size = self.said.size
+        return self.sizes.used(size) if isinstance(size, str) else size
+
+    @cached_property
+    def source_pose(self) -> Pose:
+        """World pose of the source in its stance."""
+        return self.source_stance.pose(self.source)
+
+    @cached_property
+    def target_pose(self) -> Pose:
+        """World pose of the target in its stance."""
+        return self.target_stance.pose(self.target)
+
+    @cached_property
+    def same_build(self) -> bool:
+        """Whether the target is the source's body in another size and posture, to a five-hundredth."""
+        led = self.leads()
+        if not led or any(lead.spread or lead.among for lead in led.values()):
+            return False
+        first = self.target_stance.first_pose(self.target)
+        own, other = shapes(self.target, first, parts_led(led), self.plan, self.model(led))
+        return same_build(own, other, EXACT)
+
+    @cached_property
+    def anatomy(self) -> Anatomy:
+        """From where the target's joints bend, for their limits."""
+        joints: dict[str, tuple[int, ...]] = {}
+        for joint, lead in sorted(self.leads().items()):
+            if lead.part in self.plan.by_name:
+                joints[lead.part] = (*joints.get(lead.part, ()), joint)
+        return anatomy(self.target, self.target_stance.rotations, joints, self.plan, self.forward)
+
+    @cached_property
+    def _led(self) -> dict[int, Lead]:
+        return leads(self.pairs, self.source, self.source_pose.positions, self.target, self.plan)
+
+    def leads(self) -> dict[int, Lead]:
+        """What leads each paired joint of the target."""
+        return dict(self._led)
+
+    def model(self, led: Mapping[int, Lead] | None = None) -> Model:
+        """What the source shows in its stance, turned to where the target faces."""
+        rolled = self.source_stance.rolled
+        return model_of(
+            self.source, self.source_pose, led or self.leads(), self.turn, self.forward, self.said.hinges, rolled
+        )
+
+
+class NothingToPair(ValueError):
+    """No bone of one skeleton could be paired with a bone of another."""
+
+
+def fit(
+    source: Skeleton,
+    target: Skeleton,
+    source_parts: Assignment | None = None,
+    target_parts: Assignment | None = None,
+    pairs: Sequence[Pair] | None = None,
+    source_stance: Stance | None = None,
+    target_stance: Stance | None = None,
+    left_out: Sequence[str] = (),
+    plan: BodyPlan | None = None,
+    said: Said = NOTHING,
+    facing: tuple[float, float] | None = None,
+    like: Fitting | None = None,
+) -> Fitting:
+    """Fit a target to a source: pair unless pairs are given, choose stances, face the same way, align.
+
+    Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the two
+    trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
+    (:mod:`armuto.stance.proposing`), the target's being turned from there until it stands as the source does; so is one that
+    is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given;
+    facing: where it has been measured before, of source and target. like: a fitting of the same target, from which settings,
+    thickness and joint limits are taken over. Raises :class:`NothingToPair` where that is so.
+    """
+    if pairs is None:
+        found, missing, plan = propose(source, target, source_parts, target_parts, plan)
+        left = set(left_out)
+        found = tuple(pair for pair in found if pair.part not in left)
+    else:
+        found = tuple(pairs)
+        plan = plan or plan_of(pair.part for pair in found)
+        missing = pairing.pair(source, _parts(found, source, "source"), target, _parts(found, target, "target"), plan)[
+            1
+        ]
+    if pairs is None and not any(pair.source and pair.target for pair in found):
+        raise NothingToPair("no bone of the one could be paired with a bone of the other")
+    missing = tuple(row for row in missing if row.part not in left_out)
+    source_parts = source_parts or _parts(found, source, "source")
+    target_parts = target_parts or _parts(found, target, "target")
+    if source_stance is None:
+        source_stance = propose_stance(source, source_parts, plan_of(source_parts))
+    if target_stance is None:
+        start, _ = beginning(target, target_parts, plan_of(target_parts))
+        target_stance = replace(start, start=start.base)
+    source_facing, why_source = facing_in(source, source_stance.pose(source).positions, source_parts)
+    target_facing, why_target = facing_in(target, target_stance.first_pose(target).positions, target_parts)
+    notes = [f"source: {why_source}", f"target: {why_target}"]
+    if facing is not None:
+        source_facing, target_facing = facing
+    led = leads(found, source, source_stance.pose(source).positions, target, plan)
+    if source_facing is None or target_facing is None:
+        source_facing, target_facing = 0.0, _turned(led, target, target_stance) if led else 0.0
+        notes.append(f"the target is turned {target_facing:.1f}° against the source, by where the paired bones lie")
+    made = Fitting(
+        source,
+        target,
+        found,
+        missing,
+        source_facing if said.source_facing is None else said.source_facing,
+        target_facing if said.target_facing is None else said.target_facing,
+        source_stance,
+        target_stance,
+        (0.0, 0.0),
+        sizes(led, target, plan),
+        plan,
+        said,
+        (),
+        tuple(notes),
+        tuple(left_out),
+    )
+    if like is not None:
+        made = replace(made, settings=like.settings, capsules=like.capsules, ranges=like.ranges)
+    return _standing(made, led)
+
+
+def _standing(made: Fitting, led: dict[int, Lead]) -> Fitting:
+    """The fitting with its target aligned, where it is to be, what then remains, and the floors."""
+    if not led:
+        # Nothing is paired yet: the target stays in the stance it begins with.
+        stance = made.target_stance
+        made = replace(made, target_stance=stance.with_base(stance.begun))
+        return replace(made, floors=_floors(made, led))
+    model, parts, target = made.model(led), parts_led(led), made.target
+    stance = made.target_stance
+    if stance.start is not None:
+        first = stance.first_pose(target)
+        stance = stance.with_base(align(target, stance.start, parts, made.plan, model, led=led, pose=first))
+    rows = remaining(target, stance, parts, made.plan, model)
+    made = replace(made, target_stance=stance, rows=rows)
+    return replace(made, floors=_floors(made, led))
+
+
+def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
+    """The fitting with its target's stance turned otherwise by hand, which nothing but what remains depends on."""
+    if stance.base is not made.target_stance.base:
+        raise ValueError("the stance was not turned by hand alone")
+    led = made.leads()
+    rows = remaining(made.target, stance, parts_led(led), made.plan, made.model(led)) if led else ()
+    return replace(made, target_stance=stance, rows=rows)
+
+
+def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
+    """Metres from the floor up to the lowest foot joint, of source and target in their stances.
+
+    By the lowest points of the skin of their feet, where there is a mesh; by how high feet are while they rest in the motion;
+    by how the body rests, if its feet are then as far below it as in the stance; or as the other body has it, in its own size.
+    """
+    feet, hips = footing(led), first_leads(led).get("hips")
+    target = source = None
+    if hips is not None and feet:
+        there = [led[joint].a for joint in feet]
+        source = sole_of(made.source, made.source_pose, there, hips.a, True)
+        target = sole_of(made.target, made.target_pose, feet, hips.target, False)
+        resting = sole_of(made.source, made.source_pose, there, hips.a, False)
+        if made.same_build and source is not None:
+            # One body: only a figure that rests higher or lower than the source does stands on other soles.
+            thicker = 0.0 if target is None or resting is None else target - resting * made.scale
+            target = source * made.scale + thicker
+    if source is None:
+        source = 0.0 if target is None else target / made.scale
+    if target is None:
+        target = source * made.scale
+    said = made.said
+    return (
+        source if said.source_floor is None else said.source_floor,
+        target if said.target_floor is None else said.target_floor,
+    )
+
+
+def sole_of(skeleton: Skeleton, pose: Pose, feet: list[int], hips: int, moves: bool) -> float | None:
+    """Height of the lowest foot joint above the sole; None where nothing tells. moves: what its motion shows counts."""
+    seen = skeleton.observed
+    lowest = lowest_of(seen.soles, pose.rotations, pose.positions)
+    joint = float(pose.positions[feet, 1].min())
+    length = float(pose.positions[hips, 1]) - joint
+    if lowest is not None and 0 <= joint - lowest <= HIGHEST_SOLE * length:
+        return float(joint - lowest)
+    if moves and seen.sole is not None and 0 <= seen.sole <= HIGHEST_SOLE * length:
+        return seen.sole
+    return sole_height(skeleton, feet, hips) if _rests_as_it_stands(skeleton, pose, feet) else None
+
+
+def _rests_as_it_stands(skeleton: Skeleton, pose: Pose, feet: Sequence[int]) -> bool:
+    """Whether the feet are as far below the body at rest as they are in the stance, to STANDING of the way."""
+    if not feet:
+        return True
+    rest, root = skeleton.rest.positions, 0
+    there, here = (
+        rest[list(feet), 1].min() - rest[root, 1],
+        pose.positions[list(feet), 1].min() - pose.positions[root, 1],
+    )
+    return bool(abs(there - here) < STANDING * abs(here))
+
+
+def propose(
+    source: Skeleton,
+    target: Skeleton,
+    source_parts: Assignment | None = None,
+    target_parts: Assignment | None = None,
+    plan: BodyPlan | None = None,
+) -> tuple[tuple[Pair, ...], tuple[Missing, ...], BodyPlan]:
+    """The pairs that names and shapes propose, what is missing, and the plan they belong to."""
+    source_parts = pairing.assign(source, plan) if source_parts is None else source_parts
+    target_parts = pairing.assign(target, plan) if target_parts is None else target_parts
+    wanted = plan or plan_of(source_parts)
+    if plan is None and target_parts and source_parts and plan_of(target_parts) != wanted:
+        target_parts = pairing.assign(target, wanted)
+    found, missing = pairing.pair(source, source_parts, target, target_parts, wanted)
+    if sum(bool(pair.part and pair.source) for pair in found) < FEW and sum(bool(pair.source) for pair in found) < FEW:
+        found = pairing.trees(source, target)
+    return found, missing, wanted
+
+
+def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
+    return {
+        pair.part: tuple(pairing.Found(skeleton.index[name], pair.confidence, "given") for name in getattr(pair, side))
+        for pair in pairs
+        if pair.part and getattr(pair, side)
+    }
+
+
+def _turned(led: dict[int, Lead], target: Skeleton, stance: Stance) -> float:
+    """Degrees about +Y that bring the source's paired joints closest to the target's (Procrustes in the plane)."""
+    there = np.array([lead.place for lead in led.values()])
+    here = stance.first_pose(target).positions[list(led)]
+    there, here = there - there.mean(axis=0), here - here.mean(axis=0)
+    sine = float((here[:, 0] * there[:, 2] - here[:, 2] * there[:, 0]).sum())
+    cosine = float((here[:, 0] * there[:, 0] + here[:, 2] * there[:, 2]).sum())
+    return float(np.degrees(np.arctan2(sine, cosine)))
+
+
+def to_json(fitting: Fitting) -> dict[str, Any]:
+    """The fitting as plain data, as documented in docs/cli.md."""
+    return {
+        "armuto_fitting": FORMAT,
+        "pairs": [
+            {
+                "part": pair.part,
+                "source": list(pair.source),
+                "target": list(pair.target),
+                "confidence": pair.confidence,
+                "reasons": list(pair.reasons),
+                "confirmed": pair.confirmed,
+                "moves": pair.moves,
+            }
+            for pair in fitting.pairs
+        ],
+        "left_out": list(fitting.left_out),
+        "plan": fitting.plan.table if fitting.plan.own else fitting.plan.name,
+        "missing": [{"part": row.part, "side": row.side} for row in fitting.missing],
+        "facing": {"source": fitting.source_facing, "target": fitting.target_facing},
+        "floors": {"source": fitting.floors[0], "target": fitting.floors[1]},
+        "sizes": {"legs": fitting.sizes.legs, "arms": fitting.sizes.arms, "spine": fitting.sizes.spine},
+        "scale": fitting.scale,
+        "said": asdict(fitting.said),
+        "observed": {
+            side: observed.to_json(skeleton.observed, skeleton.names)
+            for side, skeleton in (("source", fitting.source), ("target", fitting.target))
+        },
+        "stances": {
+            "source": value.to_json(fitting.source_stance, fitting.source),
+            "target": value.to_json(fitting.target_stance, fitting.target),
+            "parts": [{key: getattr(row, key) for key in KEPT} for row in fitting.rows],
+        },
+        "notes": list(fitting.notes),
+        "settings": settings.to_json(fitting.settings),
+        "limits": {part: allowed.to_json() for part, allowed in fitting.ranges.items()},
+    }
+
+
+def from_json(
+    text: str | bytes, file: str, source: Skeleton, target: Skeleton, capsules: Mapping[int, Capsule] | None = None
+) -> Fitting:
+    """Read a fitting for these two skeletons. Raises :class:`BadInput` when it is damaged or made for others.
+
+    capsules: how thick the target is, where its mesh told.
+    """
+
+    def refuse(what: str) -> BadInput:
+        return BadInput(f"{file}: {what}; make it again with “armuto fit”.")
+
+    try:
+        tree = json.loads(text)
+    except (ValueError, RecursionError):
+        raise refuse("not a fitting, it is not JSON") from None
+    if not isinstance(tree, dict) or tree.get("armuto_fitting") != FORMAT:
+        raise refuse("not a fitting of this version")
+    try:
+        pairs = tuple(
+            Pair(
+                row["part"],
+                tuple(row["source"]),
+                tuple(row["target"]),
+                float(row["confidence"]),
+                tuple(row["reasons"]),
+                bool(row.get("confirmed", False)),
+                bool(row.get("moves", True)),
+            )
+            for row in tree["pairs"]
+        )
+        left_out = tuple(str(part) for part in tree.get("left_out", ()))
+        said = said_from(tree["said"])
+        facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
+        plan = plan_said(tree.get("plan"))
+        stances = tree["stances"]
+        # What was known of the two when the fitting was made still holds for it.
+        known = tree.get("observed", {})
+        source, target = _as_observed(source, known.get("source", {})), _as_observed(target, known.get("target", {}))
+        source_stance = value.from_json(stances["source"], source)
+        target_stance = value.from_json(stances["target"], target)
+        chosen = settings.from_json(tree.get("settings", {}))
+        ranges = {str(part): limits.range_from(str(part), row) for part, row in tree.get("limits", {}).items()}
+    except (KeyError, TypeError, ValueError, AttributeError):
+        raise refuse("the fitting is damaged") from None
+    for skeleton, side in ((source, "source"), (target, "target")):
+        unknown = [name for pair in pairs for name in getattr(pair, side) if name not in skeleton.index]
+        if unknown:
+            raise refuse(f"it was made for another {side}, which has a bone “{unknown[0]}”")
+    try:
+        made = fit(
+            source,
+            target,
+            pairs=pairs,
+            source_stance=source_stance,
+            target_stance=target_stance,
+            left_out=left_out,
+            plan=plan,
+            said=said,
+            facing=facing,
+        )
+    except ValueError as problem:
+        raise refuse(str(problem)) from None
+    return replace(made, settings=chosen, capsules=capsules or {}, ranges=ranges)
+
+
+def _as_observed(skeleton: Skeleton, table: Any) -> Skeleton:
+    """The skeleton with what a fitting's file says was known of it; itself where that is the same."""
+    seen = observed.from_json(table, skeleton.index)
+    same = observed.to_json(seen, skeleton.names) == observed.to_json(skeleton.observed, skeleton.names)
+    return skeleton if same else replace(skeleton, observed=seen)
+
+
+def said_from(table: Any) -> Said:
+    """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is damaged."""
+    numbers = [
+        None if table.get(name) is None else float(table[name])
+        for name in ("source_facing", "target_facing", "source_floor", "target_floor")
+    ]
+    size = table.get("size", "legs")
+    if size not in MEASURES:
+        size = float(size)
+        if not 0 < size < 1000:
+            raise ValueError("the size is not a ratio")
+    if not all(number is None or np.isfinite(number) for number in numbers):
+        raise ValueError("a measure is not a number")
+    return Said(numbers[0], numbers[1], numbers[2], numbers[3], size, bool(table.get("hinges", True)))
+
+
+def plan_said(said: object) -> BodyPlan | None:
+    """A plan by name, or one that comes whole; None where nothing is said. Raises ValueError for a damaged one."""
+    if isinstance(said, str):
+        try:
+            return body_plan(said)
+        except FileNotFoundError:
+            raise ValueError(f"the body plan “{said}” is not known") from None
+    return read_plan(said) if isinstance(said, dict) else None

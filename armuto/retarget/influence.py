@@ -1,0 +1,76 @@
+"""How much each bone follows: its turn against its parent scaled from the stance, and an offset that stays throughout."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from armuto.body.plans import BodyPlan
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.pose import Pose
+from armuto.kinematics.skeleton import Skeleton
+from armuto.pairing.joint_mapping import Lead
+from armuto.retarget.settings import Follow
+
+
+def chosen(
+    follow: Mapping[str, Follow], led: Mapping[int, Lead], target: Skeleton, plan: BodyPlan
+) -> dict[int, Follow]:
+    """What was chosen for every joint: by its name, else its part, else its limb; joints that plainly follow are left out."""
+    out = {}
+    for joint, name in enumerate(target.names):
+        part = led[joint].part if joint in led else None
+        limb = plan.by_name[part].limb if part in plan.by_name else None
+        found = next((follow[key] for key in (name, part, limb) if key is not None and key in follow), None)
+        if found is not None and found != Follow():
+            out[joint] = found
+    return out
+
+
+def follow_less(
+    rotations: FloatArray,
+    target: Skeleton,
+    stance: Pose,
+    local: FloatArray,
+    axes: FloatArray,
+    wanted: Mapping[int, Follow],
+) -> None:
+    """Scale turns in place. With L the rotation against the parent, L₀ that of the stance, s the strength and O the offset::
+
+        L′ = O · L₀ · (L₀⁻¹ L)^s
+
+    rotations: of the world, ``(J, F, 4)``. local ``(J, 4)``: of the stance. axes ``(3, 3)``: left, up and ahead of the body in
+    its stance, in which offsets are given. What hangs from a bone goes with it.
+    """
+    if not wanted:
+        return
+    old = rotations.copy()
+    changed: set[int] = set()
+    for joints in target.levels:
+        for joint in (int(one) for one in joints):
+            above = int(target.parents[joint])
+            if joint not in wanted and above not in changed:
+                continue
+            changed.add(joint)
+            own = rotation.multiply(rotation.inverse(old[above]), old[joint]) if above >= 0 else old[joint]
+            if joint in wanted:
+                own = _scaled(own, local[joint], wanted[joint].turn)
+                offset = np.radians(np.array(wanted[joint].offset)) @ axes
+                angle = float(np.linalg.norm(offset))
+                if angle > 0:
+                    frame = stance.rotations[above] if above >= 0 else rotation.IDENTITY
+                    q = rotation.about(rotation.rotate(rotation.inverse(frame), offset), angle)
+                    own = rotation.multiply(q, own)
+            rotations[joint] = rotation.multiply(rotations[above], own) if above >= 0 else own
+
+
+def _scaled(own: FloatArray, rest: FloatArray, strength: float) -> FloatArray:
+    if strength == 1.0:
+        return own
+    turn = rotation.multiply(rotation.inverse(rest), own)
+    about = rotation.vector(turn) * strength
+    angle = np.linalg.norm(about, axis=-1)
+    axis = about / np.maximum(angle, 1e-12)[..., None]
+    return rotation.multiply(rest, rotation.about_each(axis, angle))

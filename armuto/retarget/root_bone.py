@@ -1,0 +1,74 @@
+"""A root bone that carries travel, made for rigs that have none."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from armuto.constraints import travel
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton, unique_names
+from armuto.retarget.fitting import Fitting
+
+NAME = "root"
+
+
+def root_of(fitting: Fitting) -> int | None:
+    """The bone above the target's hips that can carry travel, or None."""
+    hips = next((joint for joint, lead in fitting.leads().items() if lead.part == "hips"), None)
+    above = [] if hips is None else fitting.target.ancestors(hips)
+    return above[-1] if above else None
+
+
+def wants_root(fitting: Fitting) -> bool:
+    """Whether travel is to be on a root bone which the target does not have."""
+    return fitting.settings.travel.mode == "root" and root_of(fitting) is None
+
+
+def with_root(skeleton: Skeleton) -> Skeleton:
+    """The skeleton under one more joint, at the origin, from which all its roots hang."""
+    parents = np.where(skeleton.parents < 0, -1, skeleton.parents) + 1
+    names = unique_names((*skeleton.names, NAME))
+    return replace(
+        skeleton,
+        names=(names[-1], *names[:-1]),
+        parents=np.concatenate([[-1], parents]),
+        rest_translation=np.vstack([np.zeros(3), skeleton.rest_translation]),
+        rest_rotation=np.vstack([rotation.IDENTITY, skeleton.rest_rotation]),
+        end_parents=skeleton.end_parents + 1,
+    )
+
+
+def lead_path(rendition: Clip, fitting: Fitting) -> travel.Path:
+    """The travel of the part that leads, in a clip on the target."""
+    said = fitting.settings.travel
+    by_part = {lead.part: joint for joint, lead in fitting.leads().items() if lead.part}
+    lead = by_part.get(said.lead, by_part.get("hips", 0))
+    world = rendition.world()
+    turns = rotation.multiply(world.rotations[:, lead], rotation.inverse(fitting.target_pose.rotations[lead]))
+    return travel.path_of(world.positions[:, lead], turns, fitting.forward, rendition.fps, said.smoothing)
+
+
+def rooted(rendition: Clip, fitting: Fitting) -> Clip:
+    """The rendition with its travel on a root bone that is made for it. Every bone stays where it is in the world."""
+    places, heading = travel.carried(lead_path(rendition, fitting), fitting.settings.travel)
+    back = rotation.inverse(heading)
+    skeleton = with_root(rendition.skeleton)
+    roots = np.flatnonzero(rendition.skeleton.parents < 0)
+    rotations = rendition.rotations.copy()
+    rotations[:, roots] = rotation.multiply(back[:, None], rendition.rotations[:, roots])
+    local = rendition.all_translations()
+    local[:, roots] = rotation.rotate(back[:, None], local[:, roots] - places[:, None])
+    moving = sorted({*roots.tolist(), *rendition.moving.tolist()})
+    translations: FloatArray = np.concatenate([places[:, None], local[:, moving]], axis=1)
+    return Clip(
+        rendition.name,
+        skeleton,
+        rendition.fps,
+        np.concatenate([heading[:, None], rotations], axis=1),
+        np.array([0, *(joint + 1 for joint in moving)], np.int64),
+        translations,
+    )

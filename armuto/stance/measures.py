@@ -1,0 +1,71 @@
+"""How large one body is against another, and how high its feet are above the floor it stands on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from armuto.body.plans import BodyPlan
+from armuto.kinematics.skeleton import Skeleton
+from armuto.pairing.joint_mapping import Lead
+
+MEASURES = ("legs", "arms", "spine")
+HIGHEST_SOLE = 0.16  # of the length from hips to the lowest foot joint
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """Lengths of the target over those of the source; None for what either does not have. body: of all paired bones."""
+
+    legs: float | None
+    arms: float | None
+    spine: float | None
+    body: float
+
+    def used(self, measure: str) -> float:
+        """The ratio of a measure, or of the whole body where that is missing."""
+        return getattr(self, measure, None) or self.body
+
+
+def sizes(led: Mapping[int, Lead], target: Skeleton, plan: BodyPlan) -> Sizes:
+    """Ratios of lengths along the limbs. Lengths hold whatever posture the two are in."""
+    by_part = {lead.part: lead for lead in led.values() if lead.part}
+    here = target.rest.positions
+
+    def ratio(runs: list[list[str]]) -> float | None:
+        there = own = 0.0
+        for run in runs:
+            found = [by_part[name] for name in run if name in by_part]
+            for a, b in pairwise(found):
+                there += float(np.linalg.norm(b.place - a.place))
+                own += float(np.linalg.norm(here[b.target] - here[a.target]))
+        return own / there if there > 0 and own > 0 else None
+
+    legs = [[part.name for part in leg] for leg in plan.legs]
+    legs = [run for run in legs if all(name in by_part for name in run)] or legs
+    arms = [
+        [part.name for part in parts if not part.kind.endswith("shoulder")]
+        for limb, parts in plan.limbs.items()
+        if limb.split()[-1] in ("arm", "wing")
+    ]
+    total = [0.0, 0.0]
+    for joint, lead in led.items():
+        above = target.above(joint, led)
+        if above is not None:
+            total[0] += float(np.linalg.norm(lead.place - led[above].place))
+            total[1] += float(np.linalg.norm(here[joint] - here[above]))
+    body = total[1] / total[0] if min(total) > 0 else 1.0
+    return Sizes(ratio(legs), ratio(arms), ratio([["hips", "chest", "neck", "head"]]), body)
+
+
+def sole_height(skeleton: Skeleton, joints: list[int], hips: int | None) -> float | None:
+    """Metres from the floor up to the lowest foot joint, when the skeleton rests standing on the floor; else None."""
+    if not joints or hips is None:
+        return None
+    at = skeleton.rest.positions[:, 1]
+    lowest = float(at[joints].min())
+    length = float(at[hips]) - lowest
+    return lowest if length > 0 and 0 <= lowest <= HIGHEST_SOLE * length else None
