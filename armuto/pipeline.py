@@ -21,6 +21,7 @@ import numpy as np
 
 from armuto.constraints import travel
 from armuto.constraints.feet import BRIDGE, telling
+from armuto.constraints.root_bone import root_of
 from armuto.constraints.solver import MARGIN, Report, ratios, settle, travelled
 from armuto.contacts.probes import Ear, Found, Sound, ear, find, found_in
 from armuto.kinematics import rotation
@@ -33,7 +34,6 @@ from armuto.pairing.twist_joints import Twist, twists
 from armuto.retarget import influence
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.grounding import standing_places
-from armuto.retarget.root_bone import root_of
 from armuto.retarget.settings import Travel
 
 BLOCK = 1024  # frames

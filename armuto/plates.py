@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from armuto.body.parts import Assignment
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment
 
 FEWEST, MOST = 8, 14
 STEP = 0.42  # of body height, between poses of a clip that stays where it is

@@ -21,8 +21,8 @@ from dataclasses import replace
 
 import numpy as np
 
+from armuto.body.parts import Assignment
 from armuto.body.plans import SIDES, BodyPlan, is_footing, plan_of
-from armuto.contacts.detection import BEGIN_HEIGHT, BEGIN_SPEED
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
@@ -31,9 +31,10 @@ from armuto.kinematics.pose import Pose
 from armuto.kinematics.signals import speed_of
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
-from armuto.pairing import Assignment
-from armuto.stance.measures import HIGHEST_SOLE
 
+# A foot rests that is slower than this many leg lengths per second, and no higher over the floor than this many of them.
+RESTING_SPEED, RESTING_HEIGHT = 0.2, 0.04
+HIGHEST_SOLE = 0.16  # of the length from hips to the lowest foot joint
 HINGES = {
     "upper arm": ("lower arm", "hand"),
     "upper leg": ("lower leg", "foot"),
@@ -181,7 +182,7 @@ def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | No
     leg = float(np.percentile(hips[:, 1] - heights.min(axis=1), 95))
     if leg <= 0:
         return None
-    slow = np.stack([speed_of(feet[:, n], fps) for n in range(feet.shape[1])], axis=1) < BEGIN_SPEED * leg
+    slow = np.stack([speed_of(feet[:, n], fps) for n in range(feet.shape[1])], axis=1) < RESTING_SPEED * leg
     # The lowest joint of a resting foot: toes, or the ankle where there are none.
     lowest = np.argmin(np.where(slow, heights, np.inf), axis=1)
     rows = np.flatnonzero(slow.any(axis=1))
@@ -189,7 +190,7 @@ def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | No
         return None
     resting = heights[rows, lowest[rows]]
     base = float(np.percentile(resting, 10))
-    return float(np.median(resting[resting < base + BEGIN_HEIGHT * leg]))
+    return float(np.median(resting[resting < base + RESTING_HEIGHT * leg]))
 
 
 def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights: FloatArray) -> dict[int, FloatArray]:

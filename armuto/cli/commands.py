@@ -17,18 +17,20 @@ from dataclasses import asdict, replace
 from pathlib import Path, PurePath
 from typing import Any
 
-from armuto import batch, formats, pairing
+from armuto import batch, formats
+from armuto.body.orientation import facing_angle
+from armuto.body.parts import part_of_joints
 from armuto.body.plans import plan_of
 from armuto.choices import ONE_CLIP, TRAVELS, WRITTEN
+from armuto.constraints.root_bone import rooted, wants_root
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.intake import detection, recording
+from armuto.intake import recording
 from armuto.intake.detection import NOTHING, Told
 from armuto.pipeline import perform
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting
 from armuto.retarget.fitting import Fitting, Said
-from armuto.retarget.root_bone import rooted, wants_root
 from armuto.retarget.settings import Settings
 
 FAILED = 2
@@ -88,8 +90,8 @@ def _print_json(tree: Any) -> None:
 def inspect_file(options: argparse.Namespace) -> int:
     document = _read(options.file, _told(options))
     skeleton = document.skeleton
-    parts = pairing.part_of_joints(skeleton, document.parts)
-    angle, why = detection.facing(skeleton, document.parts)
+    parts = part_of_joints(skeleton, document.parts)
+    angle, why = facing_angle(skeleton, document.parts)
     if options.facing is not None:
         angle, why = options.facing, f"it faces {options.facing:.1f}° from +Z: as told"
     tree: dict[str, Any] = {

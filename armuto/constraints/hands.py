@@ -9,107 +9,14 @@ import numpy as np
 
 from armuto.constraints.feet import places_of
 from armuto.constraints.limbs import Limb, reach
-from armuto.contacts.detection import BoolArray
 from armuto.contacts.model import Contact
-from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.curves import spells
-from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
 from armuto.kinematics.vectors import lengths
 from armuto.kinematics.world_motion import Moving
 
 EASE = 0.5  # seconds before and after
 BRIDGE = 1.0  # seconds between what a hand keeps: up to there it goes from one to the next without a return
-CARRIED, LETTING_GO = 0.12, 0.3  # arm lengths per second between the hands
-TOGETHER = 1.1  # of the arm: hands farther apart carry nothing
-AHEAD = 0.2  # of the arm: so far before the chest hands are that carry something
-BENT = np.radians(25.0)
-RESTING, LEAVING = 0.12, 0.3  # arm lengths per second against the part a hand rests on
-CLOSE = {
-    "hips": 1.5,
-    "spine": 1.5,
-    "chest": 1.5,
-    "head": 1.3,
-    "upper leg": 0.9,
-}  # of half the width between the shoulders
-BENT_TO_REST = np.radians(40.0)
-SHORTEST, SHORTEST_CARRIED = 0.4, 1.0  # seconds
-
-
-@dataclass(frozen=True)
-class Source:
-    """What hands are told by: world positions ``(F, 3)`` and rotations ``(F, 4)`` of the source's parts, by part.
-
-    elbows: how far each arm is bent, radians ``(F,)``. arm, width: metres. ahead: where the chest faces, ``(F, 3)``.
-    """
-
-    positions: Mapping[str, FloatArray]
-    rotations: Mapping[str, FloatArray]
-    elbows: Mapping[str, FloatArray]
-    arm: float
-    width: float
-    ahead: FloatArray
-    fps: float
-
-
-def find_kept(source: Source, hands: Mapping[str, str]) -> tuple[Contact, ...]:
-    """Where hands keep their place to each other or to the body. hands: the part of each hand by its limb."""
-    out: list[Contact] = []
-    busy = np.zeros(0, bool)
-    names = list(hands.values())
-    if len(names) == 2 and "chest" in source.positions:
-        found = _carrying(source, names)
-        busy = found
-        out += [Contact(names[0], first, last, names[1]) for first, last in runs(found)]
-    for limb, hand in hands.items():
-        out += _on_the_body(source, limb, hand, busy)
-    return tuple(out)
-
-
-def _carrying(source: Source, names: Sequence[str]) -> BoolArray:
-    one, two = (source.positions[name] for name in names)
-    chest, turn = source.positions["chest"], rotation.inverse(source.rotations["chest"])
-    between = rotation.rotate(turn, one - two)
-    fast = speed_of(between, source.fps) / source.arm
-    near = lengths(one - two) < TOGETHER * source.arm
-    before = np.minimum(*(np.sum((at - chest) * source.ahead, axis=-1) for at in (one, two))) > AHEAD * source.arm
-    bent = np.minimum(*(angle for angle in source.elbows.values())) > BENT if len(source.elbows) == 2 else near
-    able = near & before & bent
-    return lasting(hysteresis((fast < CARRIED) & able, (fast < LETTING_GO) & able), SHORTEST_CARRIED * source.fps)
-
-
-def _on_the_body(source: Source, limb: str, hand: str, busy: BoolArray) -> list[Contact]:
-    at = source.positions[hand]
-    parts = [part for part in source.positions if part.removeprefix("left ").removeprefix("right ") in CLOSE]
-    if not parts or limb not in source.elbows:
-        return []
-    far, fast = [], []
-    for part in parts:
-        kind = part.removeprefix("left ").removeprefix("right ")
-        local = rotation.rotate(rotation.inverse(source.rotations[part]), at - source.positions[part])
-        fast.append(speed_of(local, source.fps) / source.arm)
-        far.append(lengths(at - _nearest_on(source, part, at)) / (CLOSE[kind] * source.width / 2))
-    best, where = np.min(far, axis=0), np.argmin(far, axis=0)
-    slow = np.array(fast)[where, np.arange(len(at))]
-    able = (best < 1.0) & (source.elbows[limb] > BENT_TO_REST)
-    if len(busy):
-        able &= ~busy
-    resting = lasting(hysteresis((slow < RESTING) & able, (slow < LEAVING) & able), SHORTEST * source.fps)
-    return [
-        Contact(hand, first, last, parts[int(np.bincount(where[first : last + 1]).argmax())])
-        for first, last in runs(resting)
-    ]
-
-
-def _nearest_on(source: Source, part: str, at: FloatArray) -> FloatArray:
-    """The nearest point on the line along a part to the next one of the trunk or leg."""
-    start = source.positions[part]
-    side = part.split()[0]
-    onward = {"hips": "chest", "spine": "chest", "chest": "neck", "head": "head"}.get(part, f"{side} lower leg")
-    end = source.positions.get(onward, start)
-    line = end - start
-    share = np.clip(np.sum((at - start) * line, axis=-1) / np.maximum(np.sum(line * line, axis=-1), 1e-12), 0, 1)
-    return np.asarray(start + share[:, None] * line)
 
 
 @dataclass(frozen=True)

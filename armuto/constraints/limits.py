@@ -8,150 +8,20 @@ With b and s over the limits in their direction, the swing is allowed while b² 
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
-from functools import cache
-from importlib import resources
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto.body.plans import BodyPlan
+from armuto.body.joint_limits import Range
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import local_rotations, world_pose
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.world_motion import Moving
-from armuto.pairing import Found
-from armuto.stance import making
+from armuto.stance.joint_frames import Anatomy, Hinge
 
 GIVE = 0.15  # share of a range by which soft limits can be passed at most
-
-
-@dataclass(frozen=True)
-class Range:
-    """Degrees: bend, back to ahead; side, in (or down) to out (or up); twist, in to out."""
-
-    bend: tuple[float, float]
-    side: tuple[float, float]
-    twist: tuple[float, float]
-
-    def to_json(self) -> dict[str, list[float]]:
-        return {name: list(pair) for name, pair in asdict(self).items()}
-
-
-def range_from(part: str, row: Any) -> Range:
-    """Raises ValueError, saying what is wrong."""
-    try:
-        pairs = [tuple(float(v) for v in row[name]) for name in ("bend", "side", "twist")]
-    except (TypeError, KeyError, ValueError):
-        raise ValueError(f"the joint limits of the {part} are damaged") from None
-    for pair in pairs:
-        if len(pair) != 2 or not -180 <= pair[0] <= 0 <= pair[1] <= 180:
-            raise ValueError(f"the joint limits of the {part} must go from -180–0 to 0–180 degrees")
-    bend, side, twist = pairs
-    return Range((bend[0], bend[1]), (side[0], side[1]), (twist[0], twist[1]))
-
-
-@cache
-def defaults(plan: str) -> Mapping[str, Range]:
-    """The ranges of a plan's kinds of parts; none for plans that a person made."""
-    table = json.loads(resources.files("armuto.body.plans").joinpath("limits.json").read_text("utf-8"))
-    return {kind: range_from(kind, row) for kind, row in table.get(plan, {}).items()}
-
-
-def ranges_of(plan: BodyPlan, own: Mapping[str, Range]) -> dict[str, Range]:
-    """The range of every part: as it was changed for the character, else its plan's."""
-    usual = defaults(plan.name)
-    out = {}
-    for part in plan.parts:
-        found = own.get(part.name) or usual.get(part.kind)
-        if found is not None:
-            out[part.name] = found
-    return out
-
-
-@dataclass(frozen=True)
-class Hinge:
-    """One joint that is limited: the paired joint above it (-1 where there is none), and the axes ``(3,)`` in the world of the
-    reference about which it bends ahead, out or up, and twists outwards."""
-
-    joint: int
-    above: int
-    part: str
-    bend: FloatArray
-    side: FloatArray
-    twist: FloatArray
-
-
-@dataclass(frozen=True)
-class Anatomy:
-    """The reference of a body: world rotations ``(J, 4)``, and its joints, parents first."""
-
-    reference: FloatArray
-    hinges: tuple[Hinge, ...]
-
-
-def anatomy(
-    skeleton: Skeleton,
-    rotations: FloatArray,
-    joints: Mapping[str, tuple[int, ...]],
-    plan: BodyPlan,
-    forward: FloatArray,
-) -> Anatomy:
-    """rotations ``(J, 4)``: local, of the stance. joints: of every part. forward: where the body faces in it."""
-    local = rotations
-    if plan.trunk == "upright" and "hips" in joints and "chest" in joints:
-        parts = {part: tuple(Found(joint, 1.0, "paired") for joint in found) for part, found in joints.items()}
-        doll = making.Doll(skeleton, rotations, parts, plan, forward)
-        making.straight(doll)
-        making.arms(doll, 90.0)
-        local = doll.rotations()
-    pose = world_pose(skeleton, local[None], skeleton.rest_translation[None]).frame(0)
-    owner = {joint: part for part, found in joints.items() for joint in found}
-    up = np.array([0.0, 1.0, 0.0])
-    left = np.cross(up, forward)
-    hinges = []
-    for joint in sorted(owner):
-        part = plan.by_name.get(owner[joint])
-        if part is None or part.travels:
-            continue
-        along = _along(skeleton, pose.positions, joint, owner, plan)
-        if along is None:
-            continue
-        outward = left if part.side != "right" else -left
-        ahead = _square(forward if abs(along @ forward) < 0.7 else up, along)
-        out = _square(outward if abs(along @ outward) < 0.7 else up, along)
-        third = np.cross(along, ahead)
-        out = third if third @ out >= 0 else -third
-        twist = along if (part.side != "right") else -along
-        above = skeleton.above(joint, owner)
-        bend, side = np.cross(along, ahead), np.cross(along, out)
-        hinges.append(Hinge(joint, -1 if above is None else above, part.name, bend, side, twist))
-    return Anatomy(pose.rotations, tuple(hinges))
-
-
-def _along(
-    skeleton: Skeleton, at: FloatArray, joint: int, owner: Mapping[int, str], plan: BodyPlan
-) -> FloatArray | None:
-    """The direction of a bone: to the next paired joint of its limb, else on from the one above it."""
-    below = [other for other in owner if skeleton.above(other, owner) == joint]
-    limb = plan.by_name[owner[joint]].limb
-    same = [other for other in below if plan.by_name[owner[other]].limb == limb]
-    if same or below:
-        line = at[(same or below)[0]] - at[joint] if same else np.mean(at[below], axis=0) - at[joint]
-    else:
-        above = skeleton.above(joint, owner)
-        line = at[joint] - at[above] if above is not None else np.zeros(3)
-    length = float(np.linalg.norm(line))
-    return line / length if length > 1e-6 else None
-
-
-def _square(v: FloatArray, to: FloatArray) -> FloatArray:
-    out = v - to * (v @ to)
-    return np.asarray(out / np.linalg.norm(out))
 
 
 def angles(rotations: FloatArray, body: Anatomy) -> dict[int, tuple[FloatArray, FloatArray, FloatArray]]:

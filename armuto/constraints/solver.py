@@ -8,11 +8,12 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from armuto.body.joint_limits import ranges_of
 from armuto.body.plans import SIDES
 from armuto.constraints import arms as clearing
 from armuto.constraints import feet, hands
 from armuto.constraints.limbs import Limb, limbs
-from armuto.constraints.limits import limit, ranges_of
+from armuto.constraints.limits import limit
 from armuto.contacts.probes import Ear, Found, Sound
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray

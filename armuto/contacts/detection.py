@@ -15,14 +15,15 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import convolve1d
 
+from armuto.body.estimation import RESTING_HEIGHT, RESTING_SPEED
 from armuto.contacts.model import Contact
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
 
 BoolArray = NDArray[np.bool_]
 
-BEGIN_SPEED, END_SPEED = 0.2, 0.4  # leg lengths per second
-BEGIN_HEIGHT, END_HEIGHT = 0.04, 0.07  # of the leg, above the floor
+END_SPEED = 0.4  # leg lengths per second
+END_HEIGHT = 0.07  # of the leg, above the floor
 STILL_SPEED, LEAVING_SPEED = 0.12, 0.25  # of points that rest above the floor
 SHORTEST, SHORTEST_RAISED = 0.07, 0.2  # seconds
 GAP = 0.05  # seconds without contact that are bridged
@@ -63,7 +64,7 @@ def find_contacts(
     for track, at, speed in zip(tracks, calm, fast, strict=True):
         height = (at[:, 1] - floor) / leg
         on_floor = hysteresis(
-            (speed < BEGIN_SPEED) & (height < BEGIN_HEIGHT), (speed < END_SPEED) & (height < END_HEIGHT)
+            (speed < RESTING_SPEED) & (height < RESTING_HEIGHT), (speed < END_SPEED) & (height < END_HEIGHT)
         )
         on_floor = lasting(_bridged(on_floor, fps), SHORTEST * fps)
         raised = hysteresis((speed < STILL_SPEED) & ~on_floor, (speed < LEAVING_SPEED) & ~on_floor)
@@ -79,13 +80,13 @@ def find_contacts(
 
 def floor_of(feet: Sequence[FloatArray], speeds: Sequence[FloatArray], leg: float) -> float:
     """Height of the floor: where the lowest of the slow frames of all feet lie, leaving out the lowest few of a hundred."""
-    slow = [at[speed < BEGIN_SPEED, 1] for at, speed in zip(feet, speeds, strict=True)]
+    slow = [at[speed < RESTING_SPEED, 1] for at, speed in zip(feet, speeds, strict=True)]
     heights = np.concatenate(slow) if slow else np.zeros(0)
     if len(heights) < 5:
         heights = np.concatenate([at[:, 1] for at in feet]) if feet else np.zeros(1)
         return float(heights.min())
     low = np.percentile(heights, 5)
-    return float(np.median(heights[heights < low + BEGIN_HEIGHT * leg]))
+    return float(np.median(heights[heights < low + RESTING_HEIGHT * leg]))
 
 
 def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from armuto.constraints.hands import Source, find_kept
 from armuto.contacts.detection import Track, find_contacts
+from armuto.contacts.hands import Source, find_kept
 from armuto.contacts.model import Contact
 from armuto.contacts.points import Point, paths, points
-from armuto.intake import recording
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.loop import loops
 from armuto.pairing.joint_mapping import Lead
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.grounding import standing_places
@@ -98,7 +98,7 @@ def found_in(sound: Sound, heard: Ear, fitting: Fitting, clip: Clip, floor: floa
     return Found(
         tuple(sorted((*contacts, *kept), key=lambda one: (one.first, one.point))),
         floor,
-        clip.frames - 1 if recording.loops(clip) else None,
+        clip.frames - 1 if loops(clip) else None,
     )
 
 

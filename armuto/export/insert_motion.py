@@ -7,13 +7,13 @@ from typing import Literal
 
 import numpy as np
 
+from armuto.constraints.root_bone import lead_path
 from armuto.export.resampling import resample
 from armuto.export.root_motion import with_places
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import joints_named
 from armuto.retarget.fitting import Fitting
-from armuto.retarget.root_bone import lead_path
 
 HOW = ("replace", "insert")
 

@@ -10,16 +10,17 @@ from typing import Any, TypeGuard
 
 from armuto import formats
 from armuto.choices import DECLARABLE, UNITS, UP_AXES, WRITTEN
+from armuto.constraints.root_bone import rooted, wants_root
 from armuto.errors import BadInput
 from armuto.export.resampling import resample
 from armuto.export.root_motion import WAYS, leave
-from armuto.export.thinning import Bound, Keys, thin
+from armuto.export.thinning import Bound, thin
 from armuto.formats import Document
 from armuto.intake import naming
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.keys import Keys
 from armuto.retarget import settings
 from armuto.retarget.fitting import Fitting
-from armuto.retarget.root_bone import rooted, wants_root
 
 FORMAT = 1
 KINDS = WRITTEN

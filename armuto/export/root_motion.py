@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from armuto.constraints import travel
+from armuto.constraints.root_bone import lead_path, root_of, rooted
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.retarget.fitting import Fitting
-from armuto.retarget.root_bone import lead_path, root_of, rooted
 
 WAYS = ("as made", "in place", "root")
 

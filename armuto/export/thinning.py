@@ -9,6 +9,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.keys import Keys
 
 ROUNDS = 7  # of drawing the bounds of single joints closer, before every key is kept
 SHARE = 0.6  # of the bound on places that one joint's rotation may use up by itself
@@ -20,22 +21,6 @@ class Bound:
 
     degrees: float = 0.5
     metres: float = 0.002
-
-
-@dataclass(frozen=True)
-class Keys:
-    """The frames that are kept, of each joint's rotation and of its translation; and what that costs, as measured.
-
-    degrees, metres: the largest error of a joint's own rotation and of a joint's place in the world, over all frames.
-    kept, of: how many keys there are, and how many there were.
-    """
-
-    rotations: tuple[IntArray, ...]
-    translations: tuple[IntArray, ...]
-    degrees: float
-    metres: float
-    kept: int
-    of: int
 
 
 def thin(clip: Clip, bound: Bound) -> Keys:

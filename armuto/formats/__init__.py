@@ -11,10 +11,10 @@ import numpy as np
 
 from armuto.body import estimation
 from armuto.body.capsules import Capsule, estimate
+from armuto.body.parts import Assignment, Found
 from armuto.body.plans import plan_of
 from armuto.choices import READ
 from armuto.errors import BadInput
-from armuto.export.thinning import Keys
 from armuto.formats import archive, bvh, collada, collada_writer, gltf, positions, usd
 from armuto.formats.gltf import avatar
 from armuto.formats.gltf.root_node import with_root_node
@@ -25,8 +25,8 @@ from armuto.intake.rest_pose import fault_at_rest, with_posture
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip, clip_in_frame
+from armuto.kinematics.keys import Keys
 from armuto.kinematics.skeleton import Skeleton, in_frame
-from armuto.pairing import Assignment, Found
 
 OPEN_FORMATS = (
     "BVH (.bvh), glTF 2.0 (.glb, or .gltf with its files in a .zip), COLLADA (.dae) or USD (.usda, .usdc, .usdz)"
@@ -286,7 +286,7 @@ def _rooted(held: gltf.GltfFile, rig: gltf.GltfRig, file: str) -> tuple[gltf.Glt
 def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False, form: Form = AS_USUAL) -> bytes:
     """Clips on the document's skeleton as a file: "glb" (any number), "bvh", "csv" (exactly one), "dae" or "usd" (at most one).
 
-    Clips with a root bone that was made for them (:mod:`armuto.retarget.root_bone`) bring it into the file. A .glb of a skinned
+    Clips with a root bone that was made for them (:mod:`armuto.constraints.root_bone`) bring it into the file. A .glb of a skinned
     character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
     written from that.
     """

@@ -9,6 +9,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.loop import carrier_of
 
 LONGEST_CALIBRATION = 90  # frames
 HELD = 0.006  # of body size: how much a held pose may drift from frame to frame
@@ -78,46 +79,14 @@ def root_is_still(clip: Clip) -> bool:
     """Whether the joint that carries the body never leaves its place, as in motion recorded or exported in place."""
     if not len(clip.moving):
         return True
-    path = clip.world().positions[:, _carrier(clip)]
+    path = clip.world().positions[:, carrier_of(clip)]
     return float(np.ptp(path, axis=0).max()) < 1e-3
-
-
-def loops(clip: Clip) -> bool:
-    """Whether the clip can be repeated: it ends in the pose it began in, moving as it moved, but for travel and a frame.
-
-    Poses are compared about the body's carrier, turned to face the same way; speeds by the step between frames.
-    """
-    if clip.frames < 8:
-        return False
-    ends = [0, 1, clip.frames - 2, clip.frames - 1]
-    few = Clip(clip.name, clip.skeleton, clip.fps, clip.rotations[ends], clip.moving, clip.translations[ends])
-    points = few.world().positions
-    carrier = _carrier(clip)
-    points = points - points[:, carrier : carrier + 1] * [1, 0, 1]
-    size = float(np.ptp(clip.skeleton.rest.positions, axis=0).max()) or 1.0
-    # Turn the end about up onto the beginning (Procrustes in the plane).
-    a, b = points[0][:, [0, 2]], points[3][:, [0, 2]]
-    angle = np.arctan2((a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum(), (a * b).sum())
-    points[2:] = rotation.rotate(rotation.about([0, 1, 0], angle), points[2:])
-    step = max(float(np.linalg.norm(points[1] - points[0], axis=1).mean()), 1e-6 * size)
-    apart = float(np.linalg.norm(points[3] - points[0], axis=1).mean())
-    change = float(np.linalg.norm((points[1] - points[0]) - (points[3] - points[2]), axis=1).mean())
-    moves = float(np.linalg.norm(np.diff(clip.rotations, axis=0), axis=2).sum()) > 0.1
-    return moves and apart < max(0.012 * size, 1.5 * step) and change < max(0.004 * size, 0.6 * step)
 
 
 def travel(clip: Clip) -> float:
     """Metres over the ground from the first frame to the last, by the joint that carries the body."""
-    path: FloatArray = clip.world().positions[:, _carrier(clip), :][:, [0, 2]]
+    path: FloatArray = clip.world().positions[:, carrier_of(clip), :][:, [0, 2]]
     return float(np.linalg.norm(path[-1] - path[0]))
-
-
-def _carrier(clip: Clip) -> int:
-    """The topmost joint that has more than one child: a lone root above it may stand still."""
-    joint = 0
-    while len(clip.skeleton.children[joint]) == 1:
-        joint = clip.skeleton.children[joint][0]
-    return joint
 
 
 def findings_in_words(clip: Clip) -> list[str]:

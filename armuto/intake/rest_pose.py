@@ -13,13 +13,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from armuto.body.orientation import facing_angle
+from armuto.body.parts import Assignment
 from armuto.body.plans import plan_of
-from armuto.intake import detection
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment
 from armuto.pairing.bodies import UPSET
 from armuto.pairing.together import Reading, read
 from armuto.stance.posture import UP, measure, places_of
@@ -92,7 +92,7 @@ def fault_at_rest(skeleton: Skeleton, parts: Assignment, turn: FloatArray) -> st
         return "lies on its side against the motion"
     plan = plan_of(parts)
     at = rotation.rotate(turn, skeleton.rest.positions)
-    facing = np.radians(detection.facing(skeleton, parts, at)[0] or 0.0)
+    facing = np.radians(facing_angle(skeleton, parts, at)[0] or 0.0)
     forward = np.array([np.sin(facing), 0.0, np.cos(facing)])
     if plan.trunk == "upright" and measure(places_of(at, parts), plan, forward).off > HEAP:
         return "is twisted as no body stands"

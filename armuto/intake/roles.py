@@ -7,8 +7,9 @@ from collections.abc import Collection
 import numpy as np
 
 from armuto.body.lexicon import lexicon
+from armuto.body.names import without_prefix
+from armuto.body.parts import Assignment
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment, without_prefix
 
 TWISTS = {"twist", "roll"}
 ENDS = {"end", "nub", "tip", "site"}

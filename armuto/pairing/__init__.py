@@ -5,10 +5,8 @@
 skeletons directly, without a plan.
 """
 
-from armuto.body.names import without_prefix
-from armuto.body.parts import Assignment, Found, part_of_joints
 from armuto.pairing.joining import Missing, Pair, pair
 from armuto.pairing.matching import trees
 from armuto.pairing.together import assign
 
-__all__ = ["Assignment", "Found", "Missing", "Pair", "assign", "pair", "part_of_joints", "trees", "without_prefix"]
+__all__ = ["Missing", "Pair", "assign", "pair", "trees"]

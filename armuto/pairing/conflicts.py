@@ -7,11 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from armuto.body.mirror import OTHER
+from armuto.body.orientation import facing_angle
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan
-from armuto.intake import detection
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment, Pair
+from armuto.pairing import Pair
 
 MIDDLE = 0.02  # of the body's size: nearer to the middle than this a bone has no side
 
@@ -72,7 +73,7 @@ def crossings(
 def _left(skeleton: Skeleton, parts: Assignment) -> FloatArray:
     """``(J,)``: how far every joint is to the left, as a share of the body's size; zero where the facing is not known."""
     at = skeleton.rest.positions
-    facing, _ = detection.facing(skeleton, parts)
+    facing, _ = facing_angle(skeleton, parts)
     size = float(np.linalg.norm(np.ptp(at, axis=0))) if len(at) else 0.0
     if facing is None or size == 0 or "hips" not in parts:
         return np.zeros(len(skeleton))

@@ -6,9 +6,10 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from armuto.body.mirror import mirrored, twins
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment, Pair
+from armuto.pairing import Pair
 
 BY_HAND = "set by hand"
 MIRRORED = f"mirror of what was {BY_HAND} on the other side"

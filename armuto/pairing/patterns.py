@@ -10,10 +10,12 @@ from importlib import resources
 from itertools import pairwise
 from typing import Any
 
+from armuto.body.names import without_prefix
+from armuto.body.parts import Assignment, Found
 from armuto.body.plans import NAMES, BodyPlan, body_plan
 from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment, Found, Pair, without_prefix
+from armuto.pairing import Pair
 
 FORMAT = 1
 ENOUGH = 0.7  # of a pattern's bones that a skeleton must have for the pattern to recognise it

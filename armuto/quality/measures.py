@@ -10,21 +10,22 @@ from functools import cached_property
 import numpy as np
 
 from armuto.body.estimation import lowest_of
+from armuto.body.joint_limits import ranges_of
 from armuto.body.plans import SIDES
 from armuto.constraints import arms as clearing
 from armuto.constraints.feet import BRIDGE, EASE
 from armuto.constraints.limbs import limbs
-from armuto.constraints.limits import angles, passed, ranges_of
+from armuto.constraints.limits import angles, passed
 from armuto.constraints.solver import as_source, ratios, travelled
 from armuto.constraints.travel import moved, path_of
 from armuto.contacts.detection import BoolArray
 from armuto.contacts.model import Contact
 from armuto.contacts.points import Point, target_paths
 from armuto.contacts.probes import Ear, Found, Sound, ear, found_in, listen
-from armuto.intake import recording
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.loop import loops
 from armuto.kinematics.signals import runs
 from armuto.kinematics.vectors import lengths
 from armuto.kinematics.world_motion import Moving
@@ -372,7 +373,7 @@ def _is_leg(bench: Bench, limb: str) -> bool:
 
 def _seam(bench: Bench) -> Iterator[Measured]:
     """Of a clip that loops: degrees between the last pose and the first, at the joint where it is most."""
-    if not recording.loops(bench.clip):
+    if not loops(bench.clip):
         return
     worst = (0.0, 0.0, "")
     for joint, lead in bench.led.items():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from armuto.pairing import Assignment
+from armuto.body.parts import Assignment
 from armuto.pairing.twist_joints import twists
 from armuto.retarget.fitting import Fitting
 

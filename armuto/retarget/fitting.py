@@ -11,23 +11,25 @@ from typing import Any
 import numpy as np
 
 from armuto import pairing
+from armuto.body import joint_limits
 from armuto.body.capsules import Capsule
-from armuto.body.estimation import lowest_of
+from armuto.body.estimation import HIGHEST_SOLE, lowest_of
+from armuto.body.joint_limits import Range
+from armuto.body.parts import Assignment, Found
 from armuto.body.plans import BodyPlan, body_plan, plan_of, read_plan
-from armuto.constraints import limits
-from armuto.constraints.limits import Anatomy, Range, anatomy
 from armuto.errors import BadInput
 from armuto.kinematics import observed, rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment, Missing, Pair
+from armuto.pairing import Missing, Pair
 from armuto.pairing.joint_mapping import Lead, first_leads, footing, leads
 from armuto.retarget import settings
 from armuto.retarget.settings import PLAIN, Settings
 from armuto.stance import Row, Stance, value
 from armuto.stance.aligning import Model, align, model_of, parts_led, remaining, shapes
-from armuto.stance.measures import HIGHEST_SOLE, MEASURES, Sizes, sizes, sole_height
+from armuto.stance.joint_frames import Anatomy, anatomy
+from armuto.stance.measures import MEASURES, Sizes, sizes, sole_height
 from armuto.stance.posture import facing_in
 from armuto.stance.proposing import beginning
 from armuto.stance.proposing import propose as propose_stance
@@ -329,7 +331,7 @@ def propose(
 
 def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
     return {
-        pair.part: tuple(pairing.Found(skeleton.index[name], pair.confidence, "given") for name in getattr(pair, side))
+        pair.part: tuple(Found(skeleton.index[name], pair.confidence, "given") for name in getattr(pair, side))
         for pair in pairs
         if pair.part and getattr(pair, side)
     }
@@ -425,7 +427,7 @@ def from_json(
         source_stance = value.from_json(stances["source"], source)
         target_stance = value.from_json(stances["target"], target)
         chosen = settings.from_json(tree.get("settings", {}))
-        ranges = {str(part): limits.range_from(str(part), row) for part, row in tree.get("limits", {}).items()}
+        ranges = {str(part): joint_limits.range_from(str(part), row) for part, row in tree.get("limits", {}).items()}
     except (KeyError, TypeError, ValueError, AttributeError):
         raise refuse("the fitting is damaged") from None
     for skeleton, side in ((source, "source"), (target, "target")):

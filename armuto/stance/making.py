@@ -9,6 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
@@ -17,7 +18,6 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import local_rotations
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
-from armuto.pairing import Assignment
 from armuto.stance.aligning import Model, align
 from armuto.stance.posture import UP
 from armuto.stance.shape import CLEARLY, SURE, Shape, limbs_of, roll_to, square, tips_of, turn_between

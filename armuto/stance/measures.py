@@ -8,12 +8,12 @@ from itertools import pairwise
 
 import numpy as np
 
+from armuto.body.estimation import HIGHEST_SOLE
 from armuto.body.plans import BodyPlan
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing.joint_mapping import Lead
 
 MEASURES = ("legs", "arms", "spine")
-HIGHEST_SOLE = 0.16  # of the length from hips to the lowest foot joint
 
 
 @dataclass(frozen=True)

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from armuto.body.orientation import facing_angle
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan, plan_of
-from armuto.intake.detection import facing
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment
 
 TWISTED = 3.0  # degrees between hips and shoulders from which on they do not tell where a figure faces
 STRIDES = 12.0  # degrees between a leg and the mirrored other, from which on a body is in a step
@@ -102,7 +102,7 @@ def facing_in(
     Where hips and shoulders disagree, or the body is in the middle of an action, as it is known to be when ``moving``, it is
     the axis of the file that is near.
     """
-    degrees, why = facing(skeleton, parts, positions)
+    degrees, why = facing_angle(skeleton, parts, positions)
     plan = plan_of(parts)
     at = places_of(positions, parts)
     lines = _across(at, plan, "hips"), _across(at, plan, "chest")

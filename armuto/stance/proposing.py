@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing import Assignment
 from armuto.stance import making
 from armuto.stance.posture import Posture, facing_in, measure, places_of
 from armuto.stance.value import FROM_MOTION, Stance, posed

@@ -8,10 +8,12 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import pairing
+from armuto.body.orientation import facing_angle
 from armuto.intake import detection, recording
 from armuto.intake.detection import Told
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.loop import loops
 from armuto.kinematics.skeleton import Skeleton, in_frame
 from armuto.tests import figures
 
@@ -45,7 +47,7 @@ def file_space() -> dict[str, Score]:
                 right["unit"] += frame.unit == detection.UNITS[unit]
                 right["up axis"] += frame.up == up
                 skeleton = in_frame(raw, detection.file_frame(raw, parts, (), told=Told(unit, up)))
-                angle, _ = detection.facing(skeleton, parts)
+                angle, _ = facing_angle(skeleton, parts)
                 off = ((angle or 0) - eighth * 45 + 180) % 360 - 180
                 right["facing"] += abs(off) < 0.5
     return {what: (right[what], cases) for what in ("unit", "up axis", "facing")}
@@ -99,6 +101,6 @@ def tracks(seeds: int = 120) -> dict[str, Score]:
         right["root without motion"] += recording.root_is_still(in_place)
 
         # The test motion comes back to its first pose at its end; half of it does not.
-        right["loop"] += recording.loops(clip)
-        right["loop"] += not recording.loops(clip.cut(0, clip.frames // 2))
+        right["loop"] += loops(clip)
+        right["loop"] += not loops(clip.cut(0, clip.frames // 2))
     return {what: (right[what], 2 * seeds) for what in ("still bones", "root without motion", "loop")}

@@ -9,6 +9,7 @@ import numpy as np
 
 from armuto import pairing
 from armuto.body.mirror import mirrored
+from armuto.body.parts import Assignment
 from armuto.kinematics.skeleton import Skeleton, unique_names
 from armuto.tests import animals, bodies, rigs
 
@@ -32,7 +33,7 @@ class Tally:
         right = [ok for confidence, ok in self.claims if confidence >= least]
         return len(right), float(np.mean(right)) if right else 1.0
 
-    def add(self, style: str, found: pairing.Assignment, truth: bodies.Truth, told: str = "") -> None:
+    def add(self, style: str, found: Assignment, truth: bodies.Truth, told: str = "") -> None:
         part_of = {joint: part for part, joints in truth.items() for joint in joints}
         for part, joints in truth.items():
             claimed = {bone.joint for bone in found.get(part, ())}

@@ -8,13 +8,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from armuto.body.parts import Assignment, Found
 from armuto.body.plans import body_plan
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
-from armuto.pairing import Assignment, Found, Pair
+from armuto.pairing import Pair
 from armuto.pairing.twist_joints import twists
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
@@ -52,7 +53,7 @@ def body(rng: np.random.Generator) -> Body:
     """A two-legged body standing in any of the ways figures stand, elbows and knees bent enough to tell rolls, or not."""
     skeleton, truth, _ = bodies.two_legged(rng)
     parts = {part: tuple(Found(joint, 1.0, "true") for joint in joints) for part, joints in truth.items()}
-    angle = np.radians(proposing_facing(skeleton, parts))
+    angle = np.radians(proposing_facing_angle(skeleton, parts))
     made = Body(skeleton, parts, float(np.degrees(angle)))
     doll = made.doll()
     if rng.random() < 0.7:
@@ -64,7 +65,7 @@ def body(rng: np.random.Generator) -> Body:
     return made.rest(doll)
 
 
-def proposing_facing(skeleton: Skeleton, parts: Assignment) -> float:
+def proposing_facing_angle(skeleton: Skeleton, parts: Assignment) -> float:
     forward = proposing.looking(skeleton, skeleton.rest_rotation, parts)
     return float(np.degrees(np.arctan2(forward[0], forward[2])))
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import pairing
+from armuto.body.orientation import facing_angle
 from armuto.intake import detection
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
@@ -28,14 +29,14 @@ class Detecting(unittest.TestCase):
             ): bones
             for part, bones in pairing.assign(body).items()
         }
-        _, why = detection.facing(body, swapped)
+        _, why = facing_angle(body, swapped)
         self.assertIn("swapped", why)
         # Names that lie about all sides are not believed against the toes.
         names = tuple(next((swap[s] + n.removeprefix(s) for s in swap if n.startswith(s)), n) for n in body.names)
         read = pairing.assign(replace(body, names=names))
         self.assertEqual(names[read["left hand"][0].joint], "RightHand")
         self.assertIn("its name says right, yet the feet point forwards", read["left hand"][0].reason)
-        _, why = detection.facing(body, read)
+        _, why = facing_angle(body, read)
         self.assertNotIn("swapped", why)
 
     def test_up_without_names_from_the_floor_that_motion_keeps(self):
@@ -57,6 +58,6 @@ class Detecting(unittest.TestCase):
         self.assertEqual(detection.detect_up(body, parts, clip, True)[0], "+Y")
 
     def test_no_sides_no_facing(self):
-        angle, why = detection.facing(figures.body(), {})
+        angle, why = facing_angle(figures.body(), {})
         self.assertIsNone(angle)
         self.assertIn("cannot be told", why)

@@ -9,6 +9,7 @@ import numpy as np
 from armuto import formats, pairing
 from armuto.body.lexicon import lexicon, lexicon_for
 from armuto.body.mirror import twins
+from armuto.body.names import without_prefix
 from armuto.body.plans import body_plan, plan_of, read_plan
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
@@ -107,7 +108,7 @@ class Words(unittest.TestCase):
     def test_prefixes_of_any_kind(self):
         for prefix in ("night:", "shift|", "a/b:", "Keeper_", "keeper"):
             names = [f"{prefix}{name}" for name in ("Hips", "Spine", "Head", "LeftHand", "RightHand")]
-            self.assertEqual(pairing.without_prefix(names)[3], "LeftHand", prefix)
+            self.assertEqual(without_prefix(names)[3], "LeftHand", prefix)
 
 
 class Reasons(unittest.TestCase):

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import formats, pairing
+from armuto.body.orientation import facing_angle
 from armuto.body.plans import NAMES, body_plan, plan_of
 from armuto.formats import gltf
 from armuto.intake import detection
@@ -82,7 +83,7 @@ class DetectingOthers(unittest.TestCase):
                         right["unit"] += frame.unit == detection.UNITS[unit]
                         right["up"] += frame.up == up
                         upright = in_frame(raw, detection.file_frame(raw, parts, (), told=Told(unit, up)))
-                        angle, _ = detection.facing(upright, parts)
+                        angle, _ = facing_angle(upright, parts)
                         off = (angle - eighth * 45 + 180) % 360 - 180
                         right["facing"] += abs(off) < 0.5
         self.assertGreaterEqual(cases, 200)
@@ -94,7 +95,7 @@ class Told_(unittest.TestCase):  # noqa: N801
     def test_a_file_is_turned_as_told_and_goes_back_as_it_came(self):
         data = (DEMO / "yard" / "trot.bvh").read_bytes()
         plain, turned = (formats.read(data, "trot.bvh", told) for told in (detection.NOTHING, Told(turned=90)))
-        self.assertAlmostEqual(detection.facing(turned.skeleton, turned.parts)[0], 90, places=6)
+        self.assertAlmostEqual(facing_angle(turned.skeleton, turned.parts)[0], 90, places=6)
         quarter = rotation.about([0, 1, 0], np.pi / 2)
         want = rotation.rotate(quarter, plain.clips[0].world().positions)
         np.testing.assert_allclose(turned.clips[0].world().positions, want, atol=1e-9)

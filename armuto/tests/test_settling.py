@@ -8,7 +8,9 @@ import numpy as np
 
 from armuto import formats
 from armuto.body.capsules import Capsule, estimate
-from armuto.constraints.limits import Range, angles, passed
+from armuto.body.joint_limits import Range
+from armuto.constraints.limits import angles, passed
+from armuto.constraints.root_bone import rooted, wants_root
 from armuto.constraints.solver import hands_size
 from armuto.contacts.model import Contact
 from armuto.contacts.points import target_paths
@@ -24,7 +26,6 @@ from armuto.quality.findings import findings, grade
 from armuto.quality.measures import accelerations, measure
 from armuto.retarget import fitting
 from armuto.retarget import settings as said
-from armuto.retarget.root_bone import rooted, wants_root
 from armuto.retarget.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, Travel
 from armuto.tests import figures, settled
 from armuto.tests.files import DEMO

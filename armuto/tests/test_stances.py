@@ -8,6 +8,7 @@ import numpy as np
 
 from armuto import formats, pairing
 from armuto.body.mirror import twins
+from armuto.body.parts import Assignment, Found
 from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
@@ -29,7 +30,7 @@ PLAN = stances.PLAN
 FRONT = np.array([0.0, 0.0, 1.0])
 
 
-def parts(skeleton: Skeleton) -> pairing.Assignment:
+def parts(skeleton: Skeleton) -> Assignment:
     return pairing.assign(skeleton, PLAN)
 
 
@@ -185,7 +186,7 @@ class Making(unittest.TestCase):
 
     def test_palms_of_a_t_face_down(self):
         skeleton, truth, _ = bodies.two_legged(np.random.default_rng(4), hands=True)
-        known = {part: tuple(pairing.Found(j, 1.0, "true") for j in joints) for part, joints in truth.items()}
+        known = {part: tuple(Found(j, 1.0, "true") for j in joints) for part, joints in truth.items()}
         front = proposing.looking(skeleton, skeleton.rest_rotation, known)
         figure = making.Doll(skeleton, skeleton.rest_rotation, known, PLAN, front)
         making.arms(figure, 90)

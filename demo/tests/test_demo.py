@@ -6,9 +6,10 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import formats
+from armuto.body.orientation import facing_angle
 from armuto.body.plans import plan_of
 from armuto.contacts.detection import Track, find_contacts
-from armuto.intake import detection, recording
+from armuto.intake import recording
 from armuto.kinematics import rotation
 from armuto.pipeline import perform
 from armuto.quality.findings import findings
@@ -53,7 +54,7 @@ class Clips(unittest.TestCase):
                     self.assertEqual(plan.name, plans[name])
                     self.assertEqual([part for part in plan.required if part not in document.parts], [])
                     self.assertEqual((frame.unit, frame.up), frames[name])
-                    self.assertAlmostEqual(detection.facing(document.skeleton, document.parts)[0], 0.0, places=6)
+                    self.assertAlmostEqual(facing_angle(document.skeleton, document.parts)[0], 0.0, places=6)
 
     def test_the_files_are_what_the_descriptions_make(self):
         made = dict(make.libraries())

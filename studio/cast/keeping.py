@@ -5,9 +5,10 @@ from pathlib import PurePath
 from django.db import transaction
 
 from armuto.body import capsules
+from armuto.body.orientation import facing_angle
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.intake import detection, naming
+from armuto.intake import naming
 from armuto.kinematics import observed
 from studio.cast.models import Character, CharacterDisplay
 from studio.cast.sheet import facts_of
@@ -77,7 +78,7 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.skeleton = keep_skeleton(document, row.name)
     row.nodes = list(document.rig.nodes)
     row.height = document.height
-    row.facing = detection.facing(document.skeleton, document.parts)[0]
+    row.facing = facing_angle(document.skeleton, document.parts)[0]
     row.bounds = document.bounds.tolist()
     row.notes = list(document.notes)
     row.sheet = facts_of(document)

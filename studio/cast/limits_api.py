@@ -7,10 +7,12 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
+from armuto.body.joint_limits import defaults, range_from
 from armuto.body.plans import plan_of
-from armuto.constraints.limits import Anatomy, anatomy, bent, defaults, range_from
+from armuto.constraints.limits import bent
 from armuto.errors import BadInput
 from armuto.kinematics.clip import Clip
+from armuto.stance.joint_frames import Anatomy, anatomy
 from armuto.stance.proposing import looking
 from studio.cast.models import Character
 from studio.fittings.performing import for_the_stage

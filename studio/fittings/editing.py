@@ -6,9 +6,10 @@ from functools import lru_cache
 from django.db import transaction
 
 from armuto.body.mirror import mirrored
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan, plan_of, read_plan
 from armuto.errors import BadInput
-from armuto.pairing import Assignment, Pair, assign, editing, trees
+from armuto.pairing import Pair, assign, editing, trees
 from armuto.pairing.editing import Bench, Pairing
 from armuto.pairing.patterns import read_skeleton
 from armuto.retarget import fitting as core

@@ -7,7 +7,7 @@ from dataclasses import replace
 from django.db import transaction
 
 from armuto.body import capsules
-from armuto.constraints.limits import Range, range_from
+from armuto.body.joint_limits import Range, range_from
 from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.pairing import Pair

@@ -8,12 +8,13 @@ import numpy as np
 from django.db import transaction
 
 from armuto.body.mirror import mirrored, twins
+from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan, plan_of, read_plan
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip as ClipValue
-from armuto.pairing import Assignment, Pair
+from armuto.pairing import Pair
 from armuto.pipeline import transfer
 from armuto.retarget import fitting as core
 from armuto.retarget.grounding import standing_places

@@ -14,6 +14,7 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
+from armuto.kinematics.loop import loops
 from studio.cast.sheet import facts_of
 from studio.intake.models import IntakeContent, IntakeFile, IntakeRow
 from studio.library import arrays
@@ -100,7 +101,7 @@ def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: 
         "still_count": len(still),
         "root_still": recording.root_is_still(clip),
         "travel": recording.travel(recording.without_calibration(clip)),
-        "loop": recording.loops(recording.without_calibration(clip)),
+        "loop": loops(recording.without_calibration(clip)),
         "several": len(document.clips) > 1,
         "ground": _ground(clip, document, identity),
     }

@@ -1,15 +1,15 @@
 """What was detected in a file, in the form the interface shows it: each thing with its evidence."""
 
+from armuto.body.orientation import facing_angle
 from armuto.body.plans import plan_of
 from armuto.choices import UNITS
 from armuto.formats import Document
-from armuto.intake import detection
 
 
 def detected(document: Document) -> dict:
     """Unit, up and facing with the evidence for each, the body plan, and what else a person should know of the file."""
     frame, skeleton = document.skeleton.file_frame, document.skeleton
-    angle, why = detection.facing(skeleton, document.parts)
+    angle, why = facing_angle(skeleton, document.parts)
     up, unit = frame.evidence[0], frame.evidence[1]
     return {
         "format": document.format,

@@ -7,14 +7,16 @@ import numpy as np
 from django.db import transaction
 
 from armuto.body import estimation
+from armuto.body.orientation import facing_angle
+from armuto.body.parts import Assignment
 from armuto.errors import BadInput
 from armuto.formats import Document
-from armuto.intake import detection, naming, recording
+from armuto.intake import naming, recording
 from armuto.kinematics import observed
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip as ClipValue
+from armuto.kinematics.loop import loops
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
-from armuto.pairing import Assignment
 from armuto.plates import plate
 from studio.library import arrays
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
@@ -48,7 +50,7 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
             },
             "joints": len(value),
             "height": document.height,
-            "facing": detection.facing(value, document.parts)[0],
+            "facing": facing_angle(value, document.parts)[0],
         },
     )
     observe(row, value)
@@ -179,7 +181,7 @@ def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, in
 def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
     clip = take.cut(first, last)
     row.first, row.last = first, last
-    row.travel, row.loop = recording.travel(clip), recording.loops(clip)
+    row.travel, row.loop = recording.travel(clip), loops(clip)
     row.ground = estimation.ground(clip, row.skeleton.assignment())
 
 

@@ -7,11 +7,11 @@ from functools import lru_cache
 from django.db import models
 
 from armuto.body.estimation import ground_of
+from armuto.body.parts import Assignment, Found
 from armuto.body.plans import plan_of
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.observed import from_json as observed_from
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
-from armuto.pairing import Assignment, Found
 from studio.digests import digest
 from studio.library import arrays
 

@@ -5,9 +5,10 @@ from datetime import datetime
 
 from django.db.models import Count, Max
 
+from armuto.body.parts import Assignment
 from armuto.body.plans import NAMES, BodyPlan, body_plan, plan_of, read_plan
 from armuto.errors import BadInput
-from armuto.pairing import Assignment, assign
+from armuto.pairing import assign
 from armuto.pairing import patterns as core
 from studio.library.models import Skeleton
 from studio.patterns.models import OwnPlan, Pattern

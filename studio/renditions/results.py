@@ -7,10 +7,10 @@ from dataclasses import asdict
 
 from django.db.models import Max
 
+from armuto.constraints.root_bone import rooted, wants_root
 from armuto.kinematics.clip import Clip
 from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
-from armuto.retarget.root_bone import rooted, wants_root
 from studio.fittings.keeping import of_character, value_of
 from studio.fittings.performing import clip_value, perform
 from studio.library import arrays

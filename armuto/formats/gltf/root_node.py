@@ -9,7 +9,7 @@ import numpy as np
 
 from armuto.formats.gltf.container import GltfFile
 from armuto.formats.gltf.reading import GltfRig
-from armuto.retarget.root_bone import with_root
+from armuto.kinematics.root_joint import with_root
 
 
 def with_root_node(held: GltfFile, rig: GltfRig) -> tuple[GltfFile, GltfRig]:

@@ -8,12 +8,12 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from armuto.export.thinning import Keys
 from armuto.formats.gltf.container import GltfFile, Json, beside, to_glb
 from armuto.formats.gltf.reading import GltfRig, node_trs
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip, in_file_space
+from armuto.kinematics.keys import Keys
 from armuto.kinematics.skeleton import Skeleton
 
 WHITE_PIXEL = base64.b64decode(

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from armuto.constraints import travel
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
-from armuto.kinematics.skeleton import Skeleton, unique_names
+from armuto.kinematics.root_joint import with_root
 from armuto.retarget.fitting import Fitting
-
-NAME = "root"
 
 
 def root_of(fitting: Fitting) -> int | None:
@@ -26,20 +22,6 @@ def root_of(fitting: Fitting) -> int | None:
 def wants_root(fitting: Fitting) -> bool:
     """Whether travel is to be on a root bone which the target does not have."""
     return fitting.settings.travel.mode == "root" and root_of(fitting) is None
-
-
-def with_root(skeleton: Skeleton) -> Skeleton:
-    """The skeleton under one more joint, at the origin, from which all its roots hang."""
-    parents = np.where(skeleton.parents < 0, -1, skeleton.parents) + 1
-    names = unique_names((*skeleton.names, NAME))
-    return replace(
-        skeleton,
-        names=(names[-1], *names[:-1]),
-        parents=np.concatenate([[-1], parents]),
-        rest_translation=np.vstack([np.zeros(3), skeleton.rest_translation]),
-        rest_rotation=np.vstack([rotation.IDENTITY, skeleton.rest_rotation]),
-        end_parents=skeleton.end_parents + 1,
-    )
 
 
 def lead_path(rendition: Clip, fitting: Fitting) -> travel.Path:
