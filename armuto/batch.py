@@ -18,7 +18,7 @@ from armuto.export import package
 from armuto.export.package import Result, Wanted
 from armuto.formats import Document
 from armuto.intake import naming
-from armuto.pipeline import perform
+from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting
 from armuto.retarget.fitting import Fitting
@@ -196,8 +196,8 @@ def _performed(job: Job, path: Path, number: int, name: str, kept: Path | None) 
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
     fits, clip = _fitted(path, job.character, kept), source.clips[number]
-    done = perform(clip, fits)
-    found = find(clip, done.clip, fits, done.found)
+    done = retarget(clip, fits)
+    found = find(clip, done.clip, fits, done.contacts)
     about = {
         "clip_name": name,
         "source": path.name,

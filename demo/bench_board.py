@@ -183,13 +183,13 @@ def _ready(_: int) -> list[int]:
 
 
 def _performed(pk: int) -> None:
-    from armuto.pipeline import perform
+    from armuto.pipeline import retarget
     from armuto.quality.findings import find
 
     skeleton, clip = _values["clips"][pk]
     for fitting in _values[skeleton]:
-        done = perform(clip, fitting)
-        find(clip, done.clip, fitting, done.found)
+        done = retarget(clip, fitting)
+        find(clip, done.clip, fitting, done.contacts)
 
 
 def large() -> Large:

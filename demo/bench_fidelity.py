@@ -8,21 +8,21 @@ from dataclasses import replace
 import numpy as np
 
 from armuto.body import estimation
-from armuto.constraints.solver import hands_size
 from armuto.formats import Document, bvh, read
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.observed import Observed
-from armuto.pairing.joint_mapping import Lead
-from armuto.pipeline import perform, transfer
+from armuto.pairing.joint_mapping import JointDriver
+from armuto.pipeline import retarget, transfer
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.settings import ROTATIONS_ALONE
 from armuto.stance.shape import SURE
 from armuto.tests import breaking, matching, rests, settled
 from armuto.tests.files import DEMO
-from armuto.tests.stances import Body, Doll, reshaped
+from armuto.tests.stances import Body, PoseEditor, reshaped
 
 FIGURES = ("porter", "keeper", "bellringer", "striker")
 CLIPS = ("walk", "sweep", "bow")
@@ -33,59 +33,59 @@ def _read(name: str) -> Document:
     return read((DEMO / name).read_bytes(), name.split("/")[-1])
 
 
-def _turn(doll: Doll, part: str, axis: FloatArray | list[float], degrees: float) -> None:
-    joint = doll.joint(part)
+def _turn(editor: PoseEditor, part: str, axis: FloatArray | list[float], degrees: float) -> None:
+    joint = editor.joint(part)
     if joint is not None:
-        doll.turn(joint, rotation.about(axis, np.radians(degrees)))
+        editor.turn(joint, rotation.about(axis, np.radians(degrees)))
 
 
-def _bend(doll: Doll, part: str, degrees: float) -> None:
+def _bend(editor: PoseEditor, part: str, degrees: float) -> None:
     """About the hinge that the limb would be expected to have."""
-    upper = doll.joint(part.replace("lower", "upper"))
+    upper = editor.joint(part.replace("lower", "upper"))
     if upper is not None:
-        along, way = doll.shape().direction(upper), doll.shape().expected(upper)
+        along, way = editor.shape().direction(upper), editor.shape().expected(upper)
         if along is not None and way is not None:
-            _turn(doll, part, np.cross(along, way), degrees)
+            _turn(editor, part, np.cross(along, way), degrees)
 
 
-def _lowered(doll: Doll, degrees: float) -> None:
+def _lowered(editor: PoseEditor, degrees: float) -> None:
     for side, sign in (("left", -1.0), ("right", 1.0)):
-        _turn(doll, f"{side} upper arm", [0, 0, 1], sign * degrees)
+        _turn(editor, f"{side} upper arm", [0, 0, 1], sign * degrees)
 
 
-def _carried(doll: Doll) -> None:
+def _carried(editor: PoseEditor) -> None:
     for side, sign in (("left", 1.0), ("right", -1.0)):
-        _bend(doll, f"{side} lower arm", 10.0)
-        _turn(doll, f"{side} lower arm", [0, 0, 1], sign * 8.0)
-    _lowered(doll, 45.0)
+        _bend(editor, f"{side} lower arm", 10.0)
+        _turn(editor, f"{side} lower arm", [0, 0, 1], sign * 8.0)
+    _lowered(editor, 45.0)
 
 
-def _bent(doll: Doll) -> None:
+def _bent(editor: PoseEditor) -> None:
     for side in ("left", "right"):
-        _bend(doll, f"{side} lower arm", 40.0)
-    _lowered(doll, 50.0)
+        _bend(editor, f"{side} lower arm", 40.0)
+    _lowered(editor, 50.0)
 
 
-def _sitting(doll: Doll) -> None:
+def _sitting(editor: PoseEditor) -> None:
     for side in ("left", "right"):
-        _turn(doll, f"{side} upper leg", [1, 0, 0], -85.0)
-        _turn(doll, f"{side} lower leg", [1, 0, 0], 85.0)
-    _lowered(doll, 60.0)
+        _turn(editor, f"{side} upper leg", [1, 0, 0], -85.0)
+        _turn(editor, f"{side} lower leg", [1, 0, 0], 85.0)
+    _lowered(editor, 60.0)
 
 
-def _splayed(doll: Doll) -> None:
+def _splayed(editor: PoseEditor) -> None:
     for side, sign in (("left", 1.0), ("right", -1.0)):
-        _turn(doll, f"{side} upper leg", [0, 0, 1], sign * 18.0)
+        _turn(editor, f"{side} upper leg", [0, 0, 1], sign * 18.0)
 
 
-def _leaning(doll: Doll) -> None:
-    _turn(doll, "spine", [1, 0, 0], 25.0)
+def _leaning(editor: PoseEditor) -> None:
+    _turn(editor, "spine", [1, 0, 0], 25.0)
 
 
-POSTURES: dict[str, Callable[[Doll], None]] = {
-    "T": lambda doll: None,
-    "A": lambda doll: _lowered(doll, 45.0),
-    "arms down": lambda doll: _lowered(doll, 80.0),
+POSTURES: dict[str, Callable[[PoseEditor], None]] = {
+    "T": lambda editor: None,
+    "A": lambda editor: _lowered(editor, 45.0),
+    "arms down": lambda editor: _lowered(editor, 80.0),
     "carrying angle": _carried,
     "arms bent": _bent,
     "sitting": _sitting,
@@ -109,9 +109,9 @@ def _cases(bodies: int) -> dict[str, list[tuple[FloatArray, list[float], list[fl
             truth = clip.world()
             for kind in (*POSTURES, *rests.ZEROES):
                 if kind in POSTURES:
-                    doll = Body(clip.skeleton, document.parts, 0.0).doll()
-                    POSTURES[kind](doll)
-                    made = rests.resting(clip, doll.world.copy())
+                    editor = Body(clip.skeleton, document.parts, 0.0).editor()
+                    POSTURES[kind](editor)
+                    made = rests.resting(clip, editor.world.copy())
                 else:
                     made = rests.rested(clip, rng, kind)
                 out[kind].append(_apart(made, clip, document, truth.positions, truth.rotations))
@@ -123,25 +123,25 @@ def _apart(
 ) -> tuple[FloatArray, list[float], list[float]]:
     found = read(bvh.serialise(bvh.from_clip(made, None, 0.01)), "take.bvh")
     fits = replace(fitting.fit(found.skeleton, clip.skeleton, found.parts, document.parts), settings=ROTATIONS_ALONE)
-    world, leads = transfer(found.clips[0], fits).world(), fits.leads()
-    joints = {lead.part: joint for joint, lead in leads.items() if lead.part}
+    world, drivers = transfer(found.clips[0], fits).world(), fits.joint_mapping
+    joints = {driver.part: joint for joint, driver in drivers.items() if driver.part}
     off = (world.positions - positions)[:, sorted(joints.values())]
     shown: list[float] = []
     others: list[float] = []
     for part, joint in joints.items():
         if fits.plan.by_name[part].kind in ROLLED:
             turned = rotation.multiply(world.rotations[:, joint], rotation.inverse(rotations[:, joint]))
-            rows = shown if _shown(fits.source.observed, leads, joints, part) else others
+            rows = shown if _shown(fits.source.observed, drivers, joints, part) else others
             rows.append(float(np.degrees(rotation.angle(turned)).max()))
     return np.linalg.norm(off, axis=-1).ravel() * 1000, shown, others
 
 
-def _shown(seen: Observed, leads: Mapping[int, Lead], joints: Mapping[str, int], part: str) -> bool:
+def _shown(seen: Observed, drivers: Mapping[int, JointDriver], joints: Mapping[str, int], part: str) -> bool:
     """Whether the motion shows how a bone is rolled: by the hinge at its end or its beginning; a hand, by its fingers."""
     if part.endswith("hand"):
         return True
     upper = joints.get(part.replace("lower", "upper"))
-    hinge = seen.hinges.get(leads[upper].a) if upper is not None else None
+    hinge = seen.hinges.get(drivers[upper].source) if upper is not None else None
     return hinge is not None and (hinge.second_certainty if "lower" in part else hinge.certainty) >= SURE
 
 
@@ -216,16 +216,16 @@ def grades() -> str:
                 value = broken(made, rng)
                 if value is not None:
                     value = replace(value, capsules=figure.capsules)
-                    done = perform(clip, value)
-                    told[kind][grade(find(clip, done.clip, value, done.found))] += 1
+                    done = retarget(clip, value)
+                    told[kind][grade(find(clip, done.clip, value, done.contacts))] += 1
     rows = "\n".join(f"| {kind} | {said['wrong']} | {said['look']} | {said['good']} |" for kind, said in told.items())
     right = Counter()
     clips = [settled.walk(110)[0], settled.carrying(), settled.hand_on_hip(), settled.stairs()[0]]
     for seed in range(50):
         for clip in clips:
             made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(seed)))
-            done = perform(clip, made)
-            right[grade(find(clip, done.clip, made, done.found))] += 1
+            done = retarget(clip, made)
+            right[grade(find(clip, done.clip, made, done.contacts))] += 1
     return f"""Grades of fittings that are broken on purpose, on three clips and four figures each (to reach: never good):
 
 | broken | wrong | to look at | good |
@@ -251,9 +251,9 @@ def soles_and_hands() -> str:
     apart = []
     for seed in range(50):
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(seed)))
-        at = perform(clip, made).clip.world().positions[20:50]
+        at = retarget(clip, made).clip.world().positions[20:50]
         left, right = (made.target.index[f"{side}Hand"] for side in ("Left", "Right"))
-        width = np.linalg.norm(at[:, left] - at[:, right], axis=1) / hands_size(made, made.leads())
+        width = np.linalg.norm(at[:, left] - at[:, right], axis=1) / RetargetContext(made).hand_scale
         apart.append(float(np.abs(width - 0.3).max()) * 100)
     return f"""The lowest point of a figure's skin against the floor while its foot rests, in cm, over five clips (to reach: 0.3 in the median, 0.5 at the 95th
 percentile):

@@ -7,13 +7,14 @@ from pathlib import Path
 import numpy as np
 
 from armuto import formats
-from armuto.contacts.probes import find
+from armuto.contacts.detection import detect_contacts
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip
-from armuto.pipeline import perform
+from armuto.pipeline import retarget
 from armuto.quality.findings import beyond, worst
 from armuto.quality.measures import measure
 from armuto.retarget import fitting
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.settings import PLAIN, RELATIONS, ROTATIONS_ALONE, Settings
 from armuto.tests import settled
@@ -61,10 +62,10 @@ def table(cases: Iterator[tuple[Clip, Fitting]]) -> tuple[str, int]:
     """The worst of every clip beyond its source, as median and worst of all cases, after each step; and how many cases."""
     found: dict[str, list[dict[str, float]]] = {step: [] for step in STEPS}
     for clip, made in cases:
-        contacts = find(clip, made)
+        contacts = detect_contacts(clip, RetargetContext(made))
         for step, said in STEPS.items():
             chosen = replace(made, settings=said)
-            measures = worst(measure(clip, perform(clip, chosen, contacts).clip, chosen, contacts))
+            measures = worst(measure(clip, retarget(clip, chosen, contacts).clip, chosen, contacts))
             found[step].append({kind: beyond(one) for kind, one in measures.items()})
     lines = []
     for step, rows in found.items():
@@ -83,9 +84,9 @@ def cost(best: Callable[..., float]) -> tuple[float, float]:
     step = (clip.translations[-1] - clip.translations[0]) * [1, 0, 1]
     moved = np.concatenate([clip.translations + step * k for k in range(times)])[:3000]
     long = Clip("long", clip.skeleton, clip.fps, np.tile(clip.rotations, (times, 1, 1))[:3000], clip.moving, moved)
-    contacts = find(long, made)
-    alone = best(lambda: perform(long, replace(made, settings=ROTATIONS_ALONE), contacts), 5)
-    return best(lambda: perform(long, made), 5) / alone, best(lambda: perform(long, made, contacts), 5) / alone
+    contacts = detect_contacts(long, RetargetContext(made))
+    alone = best(lambda: retarget(long, replace(made, settings=ROTATIONS_ALONE), contacts), 5)
+    return best(lambda: retarget(long, made), 5) / alone, best(lambda: retarget(long, made, contacts), 5) / alone
 
 
 def report(best: Callable[..., float]) -> str:

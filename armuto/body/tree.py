@@ -18,7 +18,7 @@ ALIKE = 0.35  # natural logarithm of how much twins may differ in length
 
 
 @dataclass(frozen=True)
-class Twins:
+class LimbPair:
     """Two limbs that branch from one joint and mirror each other. a and b: joints of each, from the trunk outwards."""
 
     branch: int
@@ -83,7 +83,7 @@ class Anatomy:
         return [*over[: over.index(upper)][::-1], lower] if upper != lower else []
 
     @cached_property
-    def twins(self) -> tuple[Twins, ...]:
+    def twins(self) -> tuple[LimbPair, ...]:
         """All pairs of lines of at least two bones that start at one joint and are alike in length."""
         out = []
         for branch, children in enumerate(self.skeleton.children):
@@ -93,7 +93,7 @@ class Anatomy:
                 for d, second in lines[:n]:
                     likeness = self._likeness(c, first, d, second)
                     if likeness > 0:
-                        out.append(Twins(branch, second, first, likeness))
+                        out.append(LimbPair(branch, second, first, likeness))
         return tuple(out)
 
     def _bones(self, line: tuple[int, ...]) -> int:

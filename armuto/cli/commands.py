@@ -26,11 +26,11 @@ from armuto.constraints.root_bone import rooted, wants_root
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import recording
-from armuto.intake.detection import NOTHING, Told
-from armuto.pipeline import perform
+from armuto.intake.detection import NOTHING, ImportOptions
+from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting
-from armuto.retarget.fitting import Fitting, Said
+from armuto.retarget.fitting import Fitting, FittingOverrides
 from armuto.retarget.settings import Settings
 
 FAILED = 2
@@ -50,13 +50,13 @@ def _bytes(path: Path) -> bytes:
         raise BadInput(f"{path}: cannot be opened ({problem.strerror}); check the name and the permissions.") from None
 
 
-def _read(path: Path, told: Told = NOTHING) -> Document:
+def _read(path: Path, told: ImportOptions = NOTHING) -> Document:
     return formats.read(_bytes(path), str(path), told)
 
 
-def _told(options: argparse.Namespace, whose: str = "") -> Told:
+def _told(options: argparse.Namespace, whose: str = "") -> ImportOptions:
     """What is said on the command line about how a file is to be read; whose: "character_" for the character's."""
-    return Told(unit=getattr(options, f"{whose}unit", None), up=getattr(options, f"{whose}up", None))
+    return ImportOptions(unit=getattr(options, f"{whose}unit", None), up=getattr(options, f"{whose}up", None))
 
 
 def _inside(path: Path) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
@@ -144,7 +144,7 @@ def _sentence(text: str) -> str:
 
 
 def _made(source: Document, target: Document, options: argparse.Namespace) -> Fitting:
-    said = Said(source_facing=options.facing, target_facing=getattr(options, "character_facing", None))
+    said = FittingOverrides(source_facing=options.facing, target_facing=getattr(options, "character_facing", None))
     try:
         return fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts, said=said)
     except fitting.NothingToPair as problem:
@@ -220,10 +220,10 @@ def _performed(
         stem = PurePath(path).stem
         name = stem if len(source.clips) == 1 else f"{stem} {clip.name}"
         output = _free(options.out, name, kind, taken)
-        done = perform(clip, fits)
+        done = retarget(clip, fits)
         rendition = rooted(done.clip, fits) if wants_root(fits) else done.clip
         _write(output, formats.write([rendition], character, kind))
-        found = find(clip, done.clip, fits, done.found)
+        found = find(clip, done.clip, fits, done.contacts)
         row = {
             "input": path,
             "clip": clip.name,

@@ -9,15 +9,14 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d
 
 from armuto.body.capsules import Capsule, deepest
-from armuto.constraints.limbs import Limb
+from armuto.constraints.limbs import LimbChain
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.curves import envelope, smooth
 from armuto.kinematics.signals import runs
 from armuto.kinematics.vectors import lengths
-from armuto.kinematics.world_motion import Moving
-from armuto.pairing.joint_mapping import Lead
-from armuto.retarget.fitting import Fitting
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.retarget.context import RetargetContext
 
 BODY = ("hips", "spine", "chest", "upper leg")
 EASE = 0.5  # seconds
@@ -29,7 +28,7 @@ ALONG = (0.0, 0.35, 0.7, 1.0)  # where balls lie along forearm and hand
 
 
 @dataclass(frozen=True)
-class Bulk:
+class BodyVolume:
     """Capsules of one body, each with its joint: of the trunk and thighs, and for each arm of its forearm and hand."""
 
     trunk: tuple[tuple[int, Capsule], ...]
@@ -52,66 +51,70 @@ class Bulk:
         return joints, np.array([one.start for _, one in self.trunk]), np.array([one.end for _, one in self.trunk])
 
 
-def bulk_of(fitting: Fitting, led: Mapping[int, Lead], arms: Mapping[str, Limb]) -> Bulk:
+def body_volume(context: RetargetContext, arms: Mapping[str, LimbChain]) -> BodyVolume:
     """What of the target's capsules can meet: nothing where its mesh told none."""
+    plan, capsules = context.fitting.plan, context.fitting.capsules
     kinds = {
-        joint: fitting.plan.by_name[lead.part].kind for joint, lead in led.items() if lead.part in fitting.plan.by_name
+        joint: plan.by_name[driver.part].kind
+        for joint, driver in context.mapping.items()
+        if driver.part in plan.by_name
     }
-    capsules = fitting.capsules
     trunk = tuple((joint, capsules[joint]) for joint, kind in kinds.items() if kind in BODY and joint in capsules)
     parts = {}
-    for name, limb in arms.items():
-        parts[name] = tuple((joint, capsules[joint]) for joint in limb.joints[1:] if joint in capsules)
-    return Bulk(trunk, parts)
+    for name, chain in arms.items():
+        parts[name] = tuple((joint, capsules[joint]) for joint in chain.joints[1:] if joint in capsules)
+    return BodyVolume(trunk, parts)
 
 
-def spread(moving: Moving, arms: Mapping[str, Limb], degrees: float, ahead: FloatArray) -> None:
+def spread(motion: WorldMotion, arms: Mapping[str, LimbChain], degrees: float, ahead: FloatArray) -> None:
     """Spread the arms by an angle (tuck them where it is negative): all of it where they hang, none where they are raised.
 
     ahead: where the chest faces, ``(F, 3)``.
     """
     for name, limb in arms.items():
         sign = 1.0 if name.startswith("left") else -1.0
-        line = moving.positions[limb.joints[-1]] - moving.positions[limb.joints[0]]
+        line = motion.positions[limb.joints[-1]] - motion.positions[limb.joints[0]]
         raised = np.degrees(np.arccos(np.clip(-line[:, 1] / np.maximum(lengths(line), 1e-9), -1.0, 1.0)))
         share = 1 - smooth((raised - 35) / 70)
         q = rotation.about_each(ahead, np.radians(sign * degrees) * share)
-        moving.swing(limb.joints[0], moving.below(limb.joints[0]), q)
+        motion.swing(limb.joints[0], motion.below(limb.joints[0]), q)
 
 
-def clipping(
-    moving: Moving, bulk: Bulk, name: str, places: Mapping[int, FloatArray] | None = None
+def penetration(
+    motion: WorldMotion, volume: BodyVolume, name: str, places: Mapping[int, FloatArray] | None = None
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """How deep an arm is in the body ``(F,)`` in metres, the way out ``(F, 3)``, and where on the arm, ``(F, 3)``.
 
     places: other positions of joints ``(F, 3)``, for the same body built otherwise.
     """
-    joints, local, radii = bulk.balls(name)
-    trunk, starts, ends = bulk.lines
-    at = moving.positions if places is None else places
+    joints, local, radii = volume.balls(name)
+    trunk, starts, ends = volume.lines
+    at = motion.positions if places is None else places
 
     def put(of: IntArray, where: FloatArray) -> FloatArray:
         base = at[of] if isinstance(at, np.ndarray) else np.stack([at[int(joint)] for joint in of])
-        return base + rotation.rotate(moving.rotations[of], where[:, None])
+        return base + rotation.rotate(motion.rotations[of], where[:, None])
 
-    thick = [capsule.radius for _, capsule in bulk.trunk]
+    thick = [capsule.radius for _, capsule in volume.trunk]
     return deepest(put(joints, local), radii, put(trunk, starts), put(trunk, ends), thick)
 
 
-def as_deep(
-    moving: Moving, arms: Mapping[str, Limb], bulk: Bulk, as_source: Mapping[int, FloatArray]
+def source_depths(
+    motion: WorldMotion, arms: Mapping[str, LimbChain], volume: BodyVolume, as_source: Mapping[int, FloatArray]
 ) -> dict[str, FloatArray]:
     """How deep each arm would be in the body on the source's build ``(F,)``, in metres: what the transfer is not to blame for.
 
     as_source: positions of the joints where the source has them, in the target's size.
     """
-    return {name: np.maximum(clipping(moving, bulk, name, as_source)[0], 0.0) for name in arms if bulk.arms.get(name)}
+    return {
+        name: np.maximum(penetration(motion, volume, name, as_source)[0], 0.0) for name in arms if volume.arms.get(name)
+    }
 
 
 def clear(
-    moving: Moving,
-    arms: Mapping[str, Limb],
-    bulk: Bulk,
+    motion: WorldMotion,
+    arms: Mapping[str, LimbChain],
+    volume: BodyVolume,
     strength: float,
     allowed: Mapping[str, FloatArray],
     chest: FloatArray,
@@ -124,22 +127,22 @@ def clear(
     """
     turned = {}
     for name, limb in arms.items():
-        if not bulk.arms.get(name) or not bulk.trunk or strength <= 0:
+        if not volume.arms.get(name) or not volume.trunk or strength <= 0:
             continue
-        total = np.zeros(moving.frames)
+        total = np.zeros(motion.frames)
         for _ in range(ROUNDS):
-            q = _way_out(moving, limb, clipping(moving, bulk, name), allowed[name], chest, strength)
+            q = _way_out(motion, limb, penetration(motion, volume, name), allowed[name], chest, strength)
             if q is None:
                 break
-            moving.swing(limb.joints[0], moving.below(limb.joints[0]), q)
+            motion.swing(limb.joints[0], motion.below(limb.joints[0]), q)
             total += rotation.angle(q)
         turned[name] = total
     return turned
 
 
 def _way_out(
-    moving: Moving,
-    limb: Limb,
+    motion: WorldMotion,
+    limb: LimbChain,
     deepest: tuple[FloatArray, FloatArray, FloatArray],
     allowed: FloatArray,
     chest: FloatArray,
@@ -148,13 +151,13 @@ def _way_out(
     """The turn of an arm ``(F, 4)`` that takes it out of the body, or None where it is not in it."""
     deep, way, place = deepest
     more = np.maximum(deep - allowed - CLEAN, 0.0)
-    width = round(EASE * moving.fps)
+    width = round(EASE * motion.fps)
     if not np.any(more > 0):
         return None
-    arm = place - moving.positions[limb.joints[0]]
+    arm = place - motion.positions[limb.joints[0]]
     back = rotation.inverse(chest)
     axis = rotation.rotate(back, np.cross(arm, way)) * more[:, None]
-    out = np.tile(rotation.IDENTITY, (moving.frames, 1))
+    out = np.tile(rotation.IDENTITY, (motion.frames, 1))
     near = maximum_filter1d((more > 0).astype(np.int8), 4 * width + 1).astype(bool)
     for first, last in runs(near):
         part = slice(first, last + 1)

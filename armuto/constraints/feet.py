@@ -1,4 +1,4 @@
-"""Feet that stand: every contact of the source holds one place on the target, and the hips give way where legs are too short.
+"""Feet that stand: every contact of the source holds one place on the target, and the pelvis is lowered where legs are too short.
 
 Of a point of the foot, with p_S its path on the source in the target's size and facing, and p_T its path on the target::
 
@@ -19,47 +19,43 @@ from functools import lru_cache
 
 import numpy as np
 
-from armuto.constraints.limbs import Limb, full_length, lift_and_turn, reach, turns_between
+from armuto.constraints.limbs import LimbChain, full_length, reach, turn_chain, turns_between
 from armuto.contacts.model import Contact
 from armuto.contacts.points import Point, target_paths
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.curves import envelope, smooth, spells
+from armuto.kinematics.curves import blend_intervals, envelope, smooth
 from armuto.kinematics.ik import SOFT, fabrik
 from armuto.kinematics.vectors import lengths
-from armuto.kinematics.world_motion import Moving
+from armuto.kinematics.world_motion import WorldMotion
 
 EASE = 0.25  # seconds before and after a contact
 BRIDGE = 1.0  # seconds between contacts of a foot: up to there it goes from one place to the next without a return
 NEAR, FAR = 0.08, 0.35  # of the leg: within the first the height follows the source's, beyond the second not at all
 MOST_NEAR = 0.9  # how much of it outside contacts
 SAMPLES = 12  # frames of a contact by which its place is told
-GIVE = 0.25  # seconds over which the hips give way
+GIVE = 0.25  # seconds over which the pelvis is lowered
 DEEPEST = 0.15  # of the leg: further down the hips do not give way
 TIE = 10.0
 LIFTED = 0.01  # of the leg: so much higher than the other, heel or toes count half
 
 
 @dataclass(frozen=True)
-class Foothold:
+class Footplant:
     """What a leg has to do: by how much its end is moved, ``(F, 3)``, how firmly ``(F,)``, and whether it stands on a hock."""
 
-    limb: Limb
+    limb: LimbChain
     by: FloatArray
     firm: FloatArray
     end: int | None
 
 
 @dataclass(frozen=True)
-class Heard:
-    """The source as its contacts are told by: paths of its points in the target's size and facing by name, ``(F, 3)``; which
-    frames of the clip the rows are; the height of the floor and the length of the source's leg, in the target's size; and the
-    last frame of a clip that loops."""
+class FootTracks:
+    """The source in the target's size and facing. paths: of its points ``(F, 3)`` by name. floor: its height. leg: its length."""
 
     paths: Mapping[str, FloatArray]
-    frames: FloatArray
     floor: float
     leg: float
-    seam: int | None = None
 
 
 @lru_cache(maxsize=65536)
@@ -69,14 +65,14 @@ def samples(first: int, last: int) -> tuple[int, ...]:
     return tuple(sorted({round(f) for f in np.linspace(first, last, count)}))
 
 
-def footholds(
-    moving: Moving,
+def footplants(
+    motion: WorldMotion,
     points: Sequence[Point],
-    legs: Mapping[str, Limb],
+    legs: Mapping[str, LimbChain],
     contacts: Sequence[Contact],
-    heard: Heard,
+    source: FootTracks,
     strengths: Mapping[str, float],
-) -> list[Foothold]:
+) -> list[Footplant]:
     """What every leg has to do. strengths: 0 to 1 by limb."""
     out = []
     for name, limb in legs.items():
@@ -84,39 +80,43 @@ def footholds(
         own = [point for point in points if point.limb == name and point.is_foot]
         if strength <= 0 or not own:
             continue
-        by, firm = _corrections(moving, own, contacts, heard)
+        by, firm = _corrections(motion, own, contacts, source)
         hock = all(point.kind != "heel" for point in own)
-        out.append(Foothold(limb, by * strength, firm * strength, own[0].target if hock else None))
+        out.append(Footplant(limb, by * strength, firm * strength, own[0].target if hock else None))
     return out
 
 
 def _corrections(
-    moving: Moving, points: Sequence[Point], contacts: Sequence[Contact], heard: Heard
+    motion: WorldMotion, points: Sequence[Point], contacts: Sequence[Contact], source: FootTracks
 ) -> tuple[FloatArray, FloatArray]:
     """The correction e of one foot ``(F, 3)``, and its weight ``(F,)``."""
-    frames, count = heard.frames, moving.frames
-    at = target_paths(moving, points)
-    apart = {name: place - heard.paths[name] for name, place in at.items()}
+    frames, count = motion.numbers, motion.frames
+    at = target_paths(motion, points)
+    apart = {name: place - source.paths[name] for name, place in at.items()}
     own = [contact for contact in contacts if contact.point in at]
-    places = places_of(own, apart, frames, heard.seam)
-    ease = EASE * moving.fps
+    places = places_of(own, apart, frames, motion.loop)
+    ease = EASE * motion.fps
     # Of heel and toes the lower one counts: a heel that is about to leave the floor does not pull at toes that stand.
-    lowest = np.min([path[:, 1] for path in (heard.paths[name] for name in at)], axis=0)
-    firmness = [1 / (1 + ((heard.paths[one.point][:, 1] - lowest) / (LIFTED * heard.leg)) ** 4) for one in own]
+    lowest = np.min([path[:, 1] for path in (source.paths[name] for name in at)], axis=0)
+    firmness = [
+        1 / (1 + ((source.paths[contact.point][:, 1] - lowest) / (LIFTED * source.leg)) ** 4) for contact in own
+    ]
     by, weight, firm = np.zeros((count, 3)), np.zeros(count), np.zeros(count)
-    for spell in spells([(one.first, one.last) for one in own], ease, BRIDGE * moving.fps, heard.seam):
-        part, w = spell.weight(frames)
-        for number, share in spell.shares(frames[part], ease, [one[part] for one in firmness]):
+    for interval in blend_intervals(
+        [(contact.first, contact.last) for contact in own], ease, BRIDGE * motion.fps, motion.loop
+    ):
+        part, w = interval.weight(frames)
+        for number, share in interval.shares(frames[part], ease, [values[part] for values in firmness]):
             away = apart[own[number].point][part]
             place = places[number]
             by[part] += (w * share)[:, None] * (np.array([place[0], 0.0, place[1]]) - away)
         weight[part] += w
-        part, w = replace(spell, before=ease, after=ease).weight(frames)
+        part, w = replace(interval, before=ease, after=ease).weight(frames)
         firm[part] = np.maximum(firm[part], w)
     # Near the floor, a foot that does not stand is as high as the source's.
     up, up_weight, up_free = np.zeros(count), np.zeros(count), np.ones(count)
     for name in at:
-        high = (heard.paths[name][:, 1] - heard.floor) / heard.leg
+        high = (source.paths[name][:, 1] - source.floor) / source.leg
         near = MOST_NEAR * (1 - smooth((high - NEAR) / (FAR - NEAR)))
         share = near / (1 - near)
         up -= share * apart[name][:, 1]
@@ -126,18 +126,18 @@ def _corrections(
     # No point goes deeper than the source's does.
     deep = np.zeros(count)
     for name, place in at.items():
-        lowest = np.minimum(heard.paths[name][:, 1], heard.floor)
+        lowest = np.minimum(source.paths[name][:, 1], source.floor)
         deep = np.maximum(deep, lowest - (place[:, 1] + by[:, 1]))
-    by[:, 1] += envelope(np.where(deep > 1e-6, deep, 0.0), round(0.05 * moving.fps))
+    by[:, 1] += envelope(np.where(deep > 1e-6, deep, 0.0), round(0.05 * motion.fps))
     return by, firm
 
 
 def places_of(
-    contacts: Sequence[Contact], apart: Mapping[str, FloatArray], frames: FloatArray, seam: int | None = None
+    contacts: Sequence[Contact], apart: Mapping[str, FloatArray], frames: FloatArray, loop: int | None = None
 ) -> list[FloatArray]:
     """D of every contact on the ground ``(2,)``: near the mean of d, and such that overlapping contacts of one foot agree.
 
-    seam: the last frame of a clip that loops, where contacts go on in its first frame.
+    loop: the last frame of a clip that loops, where contacts go on in its first frame.
     """
     count = len(contacts)
     if not count:
@@ -149,7 +149,7 @@ def places_of(
         return apart[name][rows][:, [0, 2]].mean(axis=0) if rows else None
 
     out: list[FloatArray] = [np.zeros(2)] * count
-    for group in _overlapping(contacts, seam):
+    for group in _overlapping(contacts, loop):
         rows, right = [], []
         for k, number in enumerate(group):
             contact = contacts[number]
@@ -160,32 +160,36 @@ def places_of(
             right.append(np.zeros(2) if usual is None else usual)
         for k, number in enumerate(group):
             for m, other in enumerate(group[k + 1 :], k + 1):
-                one, two = contacts[number], contacts[other]
-                if one.point == two.point and 0 in (one.first, two.first) and seam in (one.last, two.last):
+                contact, later = contacts[number], contacts[other]
+                if (
+                    contact.point == later.point
+                    and 0 in (contact.first, later.first)
+                    and loop in (contact.last, later.last)
+                ):
                     line = np.zeros(len(group))
                     line[k], line[m] = TIE, -TIE
                     rows.append(line)
                     right.append(np.zeros(2))
                     continue
-                first, last = max(one.first, two.first), min(one.last, two.last)
-                if first > last or one.point == two.point:
+                first, last = max(contact.first, later.first), min(contact.last, later.last)
+                if first > last or contact.point == later.point:
                     continue
                 shared = samples(first, last)
-                a, b = mean(one.point, shared), mean(two.point, shared)
+                a, b = mean(contact.point, shared), mean(later.point, shared)
                 if a is None or b is None:
                     continue
                 line = np.zeros(len(group))
                 line[k], line[m] = TIE, -TIE
                 rows.append(line)
                 right.append(TIE * (a - b))
-        found = np.array(right) if len(rows) == 1 else np.linalg.lstsq(np.array(rows), np.array(right), rcond=None)[0]
+        solved = np.array(right) if len(rows) == 1 else np.linalg.lstsq(np.array(rows), np.array(right), rcond=None)[0]
         for k, number in enumerate(group):
-            out[number] = found[k]
+            out[number] = solved[k]
     return out
 
 
-def _overlapping(contacts: Sequence[Contact], seam: int | None = None) -> list[list[int]]:
-    """Numbers of contacts in groups that overlap in time, or go on across the seam of a clip that loops."""
+def _overlapping(contacts: Sequence[Contact], loop: int | None = None) -> list[list[int]]:
+    """Numbers of contacts in groups that overlap in time, or go on across the loop of a clip that loops."""
     order = sorted(range(len(contacts)), key=lambda n: contacts[n].first)
     groups: list[list[int]] = []
     until = -1
@@ -197,13 +201,13 @@ def _overlapping(contacts: Sequence[Contact], seam: int | None = None) -> list[l
             groups.append([number])
             until = -1
         until = max(until, contact.last)
-    if seam is not None and len(groups) > 1 and until == seam and contacts[groups[0][0]].first == 0:
+    if loop is not None and len(groups) > 1 and until == loop and contacts[groups[0][0]].first == 0:
         groups[0] += groups.pop()
     return groups
 
 
-def telling(
-    contacts: Sequence[Contact], limb_of: Mapping[str, str], first: int, last: int, seam: int | None
+def contacts_in_range(
+    contacts: Sequence[Contact], limb_of: Mapping[str, str], first: int, last: int, loop: int | None
 ) -> tuple[tuple[Contact, ...], set[int]]:
     """The contacts that reach into the frames first to last, with all that tell their places; and the frames by which they do.
 
@@ -211,10 +215,10 @@ def telling(
     """
     chosen: list[Contact] = []
     frames: set[int] = set()
-    shifts = (0,) if seam is None else (0, -seam, seam)
+    shifts = (0,) if loop is None else (0, -loop, loop)
     for limb in set(limb_of.values()):
         own = [contact for contact in contacts if limb_of.get(contact.point) == limb]
-        for group in _overlapping(own, seam):
+        for group in _overlapping(own, loop):
             if not any(own[n].last + by >= first and own[n].first + by <= last for n in group for by in shifts):
                 continue
             for k, n in enumerate(group):
@@ -224,57 +228,57 @@ def telling(
                     shared = max(own[n].first, own[m].first), min(own[n].last, own[m].last)
                     if shared[0] <= shared[1]:
                         frames.update(samples(*shared))
-    return tuple(sorted(chosen, key=lambda one: (one.first, one.point))), frames
+    return tuple(sorted(chosen, key=lambda contact: (contact.first, contact.point))), frames
 
 
-def give_way(moving: Moving, holds: Sequence[Foothold], leg: float) -> FloatArray:
+def lower_pelvis(motion: WorldMotion, plants: Sequence[Footplant], leg: float) -> FloatArray:
     """Metres by which the body is lowered ``(F,)`` so that every leg reaches its contact, softly over time."""
-    wanted = np.zeros(moving.frames)
-    for hold in holds:
-        root, end = (moving.positions[hold.limb.joints[k]] for k in (0, -1))
-        goal = end + hold.by
-        longest = full_length(moving, hold.limb)
+    wanted = np.zeros(motion.frames)
+    for plant in plants:
+        root, end = (motion.positions[plant.limb.joints[k]] for k in (0, -1))
+        goal = end + plant.by
+        longest = full_length(motion, plant.limb)
         now = lengths(end - root)
         allowed = np.maximum(now, longest * (1 - SOFT))
         away = root - goal
         level = np.hypot(away[:, 0], away[:, 2])
         short = lengths(away) > allowed
         down = away[:, 1] - np.sqrt(np.maximum(allowed**2 - level**2, 0.0))
-        down = np.where(short, np.clip(down, 0.0, DEEPEST * leg), 0.0) * hold.firm
+        down = np.where(short, np.clip(down, 0.0, DEEPEST * leg), 0.0) * plant.firm
         wanted = np.maximum(wanted, down)
-    return envelope(wanted, round(GIVE * moving.fps))
+    return envelope(wanted, round(GIVE * motion.fps))
 
 
-def stand(
-    moving: Moving, holds: Sequence[Foothold], lowered: FloatArray, swivels: Mapping[str, float]
+def plant(
+    motion: WorldMotion, plants: Sequence[Footplant], lowered: FloatArray, swivels: Mapping[str, float]
 ) -> dict[str, FloatArray]:
     """Bring every leg to its contacts, the body having been lowered. Returns by limb how far it falls short ``(F,)``, in m."""
     short = {}
-    for hold in holds:
-        limb = hold.limb
-        goal = moving.positions[limb.joints[-1]] + hold.by
+    for plant in plants:
+        limb = plant.limb
+        goal = motion.positions[limb.joints[-1]] + plant.by
         goal[:, 1] += lowered
-        frames = (lengths(hold.by) > 1e-7) | (lowered > 1e-7)
-        reach(moving, limb, goal, frames, swivels.get(limb.name, 0.0))
-        left = lengths(goal - moving.positions[limb.joints[-1]])
-        if hold.end is not None and len(limb.joints) == 3:
-            left = _with_hock(moving, hold, goal, left)
-        short[limb.name] = left * hold.firm
+        frames = (lengths(plant.by) > 1e-7) | (lowered > 1e-7)
+        reach(motion, limb, goal, frames, swivels.get(limb.name, 0.0))
+        left = lengths(goal - motion.positions[limb.joints[-1]])
+        if plant.end is not None and len(limb.joints) == 3:
+            left = _with_hock(motion, plant, goal, left)
+        short[limb.name] = left * plant.firm
     return short
 
 
-def _with_hock(moving: Moving, hold: Foothold, goal: FloatArray, left: FloatArray) -> FloatArray:
+def _with_hock(motion: WorldMotion, plant: Footplant, goal: FloatArray, left: FloatArray) -> FloatArray:
     """A leg that stands on its toes stretches at the hock, too, where its upper bones fall short."""
-    foot, end = hold.limb.joints[-1], hold.end
+    foot, end = plant.limb.joints[-1], plant.end
     assert end is not None
     frames = left > 1e-4
-    if end == foot or end not in moving.below(foot) or not np.any(frames):
+    if end == foot or end not in motion.below(foot) or not np.any(frames):
         return left
-    chain = (*hold.limb.joints, end)
-    at = [moving.positions[joint][frames] for joint in chain]
+    chain = (*plant.limb.joints, end)
+    at = [motion.positions[joint][frames] for joint in chain]
     wanted = at[-1] + goal[frames] - at[-2]
     made = fabrik(at, wanted)
-    lift_and_turn(moving, chain, turns_between(at, made), frames)
+    turn_chain(motion, chain, turns_between(at, made), frames)
     out = left.copy()
-    out[frames] = lengths(wanted - moving.positions[end][frames])
+    out[frames] = lengths(wanted - motion.positions[end][frames])
     return out

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
-from armuto.contacts.detection import BoolArray
+from armuto.contacts.resting import BoolArray
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.ik import SOFT, fabrik, two_bones
 from armuto.kinematics.vectors import lengths
-from armuto.kinematics.world_motion import Moving
-from armuto.pairing.joint_mapping import Lead
-from armuto.retarget.fitting import Fitting
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.retarget.context import RetargetContext
 
 HINGE = ("upper leg", "upper arm", "upper wing")
 SOFT_ARM = 0.1
@@ -23,7 +21,7 @@ ENDS = ("foot", "hand", "wing hand")
 
 
 @dataclass(frozen=True)
-class Limb:
+class LimbChain:
     """name: of the plan's limb. joints: of the target, from the one it swings at to its end; two bones where there are three.
 
     hinge ``(3,)``: the axis it bends about, in the frame of its first joint. soft: share of
@@ -36,13 +34,9 @@ class Limb:
     soft: float = SOFT
 
 
-def limbs(fitting: Fitting, led: Mapping[int, Lead]) -> dict[str, Limb]:
+def limb_chains(context: RetargetContext) -> dict[str, LimbChain]:
     """Legs, arms and wings that are paired from the joint they swing at to their foot or hand."""
-    first: dict[str, Lead] = {}
-    for joint in sorted(led):
-        lead = led[joint]
-        if lead.part and lead.part not in first:
-            first[lead.part] = lead
+    fitting, first = context.fitting, context.first_drivers
     out = {}
     pose = fitting.target_pose
     for name, parts in fitting.plan.limbs.items():
@@ -54,8 +48,8 @@ def limbs(fitting: Fitting, led: Mapping[int, Lead]) -> dict[str, Limb]:
         run = [first.get(part.name) for part in parts[top : end + 1]]
         if run[0] is None or run[-1] is None:
             continue
-        chain = [lead for lead in run if lead is not None]
-        joints = tuple(lead.target for lead in chain)
+        chain = [driver for driver in run if driver is not None]
+        joints = tuple(driver.target for driver in chain)
         if len(joints) < 3 or any(a not in fitting.target.ancestors(b) for a, b in pairwise(joints)):
             continue
         at = pose.positions[list(joints)]
@@ -64,7 +58,7 @@ def limbs(fitting: Fitting, led: Mapping[int, Lead]) -> dict[str, Limb]:
         way = _bends_to(at, kinds[top], fitting.forward)
         hinge = rotation.rotate(rotation.inverse(pose.rotations[joints[0]]), way)
         soft = SOFT if kinds[top].endswith("leg") else SOFT_ARM
-        out[name] = Limb(name, joints, hinge, soft)
+        out[name] = LimbChain(name, joints, hinge, soft)
     return out
 
 
@@ -81,19 +75,19 @@ def _bends_to(at: FloatArray, kind: str, forward: FloatArray) -> FloatArray:
     return np.asarray(normal / np.linalg.norm(normal))
 
 
-def reach(moving: Moving, limb: Limb, goal: FloatArray, frames: BoolArray, swivel: float = 0.0) -> None:
+def reach(motion: WorldMotion, limb: LimbChain, goal: FloatArray, frames: BoolArray, swivel: float = 0.0) -> None:
     """Bring the limb's end to ``goal (F, 3)`` in these frames, a mask ``(F,)``; what the end carries keeps its rotation."""
     if not np.any(frames):
         return
     chain = limb.joints
-    at = [moving.positions[joint][frames] for joint in chain]
+    at = [motion.positions[joint][frames] for joint in chain]
     if len(chain) == 3:
-        hinge = rotation.rotate(moving.rotations[chain[0]][frames], np.broadcast_to(limb.hinge, at[0].shape))
+        hinge = rotation.rotate(motion.rotations[chain[0]][frames], np.broadcast_to(limb.hinge, at[0].shape))
         turns = list(two_bones(at[0], at[1], at[2], goal[frames], hinge, swivel, limb.soft))
     else:
         made = fabrik(at, goal[frames])
         turns = turns_between(at, made)
-    lift_and_turn(moving, chain, turns, frames)
+    turn_chain(motion, chain, turns, frames)
 
 
 def turns_between(old: list[FloatArray], new: list[FloatArray]) -> list[FloatArray]:
@@ -102,22 +96,22 @@ def turns_between(old: list[FloatArray], new: list[FloatArray]) -> list[FloatArr
     return [rotation.between_each(b - a, d - c) for (a, b), (c, d) in bones]
 
 
-def lift_and_turn(moving: Moving, chain: tuple[int, ...], turns: list[FloatArray], frames: BoolArray) -> None:
+def turn_chain(motion: WorldMotion, chain: tuple[int, ...], turns: list[FloatArray], frames: BoolArray) -> None:
     """Turn the bones of a chain in the world, each with what it carries up to the next, and move what hangs from them along."""
-    place = moving.positions[chain[0]][frames]
+    place = motion.positions[chain[0]][frames]
     for (joint, outer), q in zip(pairwise(chain), turns, strict=True):
-        old = moving.positions[joint][frames]
-        onward = place + rotation.rotate(q, moving.positions[outer][frames] - old)
-        for one in moving.between(joint, outer):
-            moving.rotations[one][frames] = rotation.multiply(q, moving.rotations[one][frames])
-            moving.positions[one][frames] = place + rotation.rotate(q, moving.positions[one][frames] - old)
+        old = motion.positions[joint][frames]
+        onward = place + rotation.rotate(q, motion.positions[outer][frames] - old)
+        for one in motion.between(joint, outer):
+            motion.rotations[one][frames] = rotation.multiply(q, motion.rotations[one][frames])
+            motion.positions[one][frames] = place + rotation.rotate(q, motion.positions[one][frames] - old)
         place = onward
-    by = place - moving.positions[chain[-1]][frames]
-    for one in moving.below(chain[-1]):
-        moving.positions[one][frames] += by
+    by = place - motion.positions[chain[-1]][frames]
+    for one in motion.below(chain[-1]):
+        motion.positions[one][frames] += by
 
 
-def full_length(moving: Moving, limb: Limb) -> FloatArray:
+def full_length(motion: WorldMotion, limb: LimbChain) -> FloatArray:
     """Length of the limb when it is straight, ``(F,)``."""
-    at = [moving.positions[joint] for joint in limb.joints]
+    at = [motion.positions[joint] for joint in limb.joints]
     return np.asarray(np.sum([lengths(b - a) for a, b in pairwise(at)], axis=0))

@@ -18,56 +18,56 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import local_rotations, world_pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.world_motion import Moving
-from armuto.stance.joint_frames import Anatomy, Hinge
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.stance.joint_frames import JointFrame, JointFrames
 
 GIVE = 0.15  # share of a range by which soft limits can be passed at most
 
 
-def angles(rotations: FloatArray, body: Anatomy) -> dict[int, tuple[FloatArray, FloatArray, FloatArray]]:
+def angles(rotations: FloatArray, body: JointFrames) -> dict[int, tuple[FloatArray, FloatArray, FloatArray]]:
     """Bend, side and twist of every limited joint, each ``(F,)`` in degrees. rotations: of the world, ``(J, F, 4)``."""
     out = {}
-    for hinge in body.hinges:
-        swing, twist = _apart(_against(rotations, body, hinge), hinge)
-        out[hinge.joint] = (
-            np.degrees(swing @ hinge.bend),
-            np.degrees(swing @ hinge.side),
-            np.degrees(rotation.vector(twist) @ hinge.twist),
+    for frame in body.frames:
+        swing, twist = _apart(_against(rotations, body, frame), frame)
+        out[frame.joint] = (
+            np.degrees(swing @ frame.bend),
+            np.degrees(swing @ frame.side),
+            np.degrees(rotation.vector(twist) @ frame.twist),
         )
     return out
 
 
 def bent(
-    skeleton: Skeleton, body: Anatomy, joint: int, bend: float, side: float, twist: float
+    skeleton: Skeleton, body: JointFrames, joint: int, bend: float, side: float, twist: float
 ) -> tuple[FloatArray, FloatArray]:
     """The reference with one joint bent so far, in degrees: local rotations ``(J, 4)``, and world positions ``(J, 3)``."""
-    hinge = next(one for one in body.hinges if one.joint == joint)
-    about = np.radians(bend) * hinge.bend + np.radians(side) * hinge.side
+    frame = next(one for one in body.frames if one.joint == joint)
+    about = np.radians(bend) * frame.bend + np.radians(side) * frame.side
     size = float(np.linalg.norm(about))
     swing = rotation.about(about / size, size) if size > 1e-12 else rotation.IDENTITY
     world = body.reference.copy()
     below = [joint, *(one for one in range(len(skeleton)) if joint in skeleton.ancestors(one))]
     world[below] = rotation.multiply(
-        rotation.multiply(swing, rotation.about(hinge.twist, np.radians(twist))), body.reference[below]
+        rotation.multiply(swing, rotation.about(frame.twist, np.radians(twist))), body.reference[below]
     )
     local = local_rotations(skeleton, world[None])[0]
     return local, world_pose(skeleton, local[None], skeleton.rest_translation[None]).positions[0]
 
 
 def passed(
-    told: Mapping[int, tuple[FloatArray, FloatArray, FloatArray]], body: Anatomy, ranges: Mapping[str, Range]
+    told: Mapping[int, tuple[FloatArray, FloatArray, FloatArray]], body: JointFrames, ranges: Mapping[str, Range]
 ) -> dict[str, FloatArray]:
     """By how many degrees every part is beyond its limits ``(F,)``: of its swing or its twist, whichever is more."""
     out: dict[str, FloatArray] = {}
-    for hinge in body.hinges:
-        if hinge.part not in ranges:
+    for frame in body.frames:
+        if frame.part not in ranges:
             continue
-        bend, side, twist = told[hinge.joint]
-        far, turned = _shares(np.radians(bend), np.radians(side), np.radians(twist), ranges[hinge.part])
+        bend, side, twist = told[frame.joint]
+        far, turned = _shares(np.radians(bend), np.radians(side), np.radians(twist), ranges[frame.part])
         swung = np.hypot(bend, side) * (1 - 1 / np.maximum(far, 1.0))
         twisted = np.abs(twist) * (1 - 1 / np.maximum(turned, 1.0))
         over = np.maximum(swung, twisted)
-        out[hinge.part] = np.maximum(out[hinge.part], over) if hinge.part in out else over
+        out[frame.part] = np.maximum(out[frame.part], over) if frame.part in out else over
     return out
 
 
@@ -77,45 +77,47 @@ def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Rang
     return far, np.abs(twist) / _limit(twist, allowed.twist)
 
 
-def _against(rotations: FloatArray, body: Anatomy, hinge: Hinge) -> FloatArray:
+def _against(rotations: FloatArray, body: JointFrames, frame: JointFrame) -> FloatArray:
     """X: the turn of a joint from the reference against that of the joint above it, ``(F, 4)``."""
-    own = rotation.multiply(rotations[hinge.joint], rotation.inverse(body.reference[hinge.joint]))
-    if hinge.above < 0:
+    own = rotation.multiply(rotations[frame.joint], rotation.inverse(body.reference[frame.joint]))
+    if frame.above < 0:
         return own
-    above = rotation.multiply(rotations[hinge.above], rotation.inverse(body.reference[hinge.above]))
+    above = rotation.multiply(rotations[frame.above], rotation.inverse(body.reference[frame.above]))
     return rotation.multiply(rotation.inverse(above), own)
 
 
-def _apart(turn: FloatArray, hinge: Hinge) -> tuple[FloatArray, FloatArray]:
+def _apart(turn: FloatArray, frame: JointFrame) -> tuple[FloatArray, FloatArray]:
     """The rotation vector of the swing ``(F, 3)``, and the twist ``(F, 4)``."""
-    swing, twist = rotation.swing_and_twist(turn, hinge.twist)
+    swing, twist = rotation.swing_and_twist(turn, frame.twist)
     return rotation.vector(swing), twist
 
 
-def limit(moving: Moving, body: Anatomy, ranges: Mapping[str, Range], hard: bool) -> dict[str, NDArray[np.bool_]]:
+def limit(
+    motion: WorldMotion, body: JointFrames, ranges: Mapping[str, Range], hard: bool
+) -> dict[str, NDArray[np.bool_]]:
     """Bring joints back into their ranges, in place, what hangs from them with them. Returns by part the frames with one out.
 
     hard: no further than the range at all; else softly, beyond it by GIVE of it at most.
     """
     hits: dict[str, NDArray[np.bool_]] = {}
     wanted: dict[int, FloatArray] = {}
-    for hinge in body.hinges:
-        if hinge.part not in ranges:
+    for frame in body.frames:
+        if frame.part not in ranges:
             continue
-        swing, twist = _apart(_against(moving.rotations, body, hinge), hinge)
-        turned = rotation.vector(twist) @ hinge.twist
-        far, turned_far = _shares(swing @ hinge.bend, swing @ hinge.side, turned, ranges[hinge.part])
+        swing, twist = _apart(_against(motion.rotations, body, frame), frame)
+        turned = rotation.vector(twist) @ frame.twist
+        far, turned_far = _shares(swing @ frame.bend, swing @ frame.side, turned, ranges[frame.part])
         over = (far > 1 + 1e-6) | (turned_far > 1 + 1e-6)
         if not over.any():
             continue
-        hits[hinge.part] = hits.get(hinge.part, np.zeros(len(over), bool)) | over
+        hits[frame.part] = hits.get(frame.part, np.zeros(len(over), bool)) | over
         about = swing * (_back(far, hard) / np.maximum(far, 1e-9))[:, None]
         size = np.linalg.norm(about, axis=-1)
         axis = about / np.maximum(size, 1e-12)[:, None]
         angle = turned * (_back(turned_far, hard) / np.maximum(turned_far, 1e-9))
-        wanted[hinge.joint] = rotation.multiply(rotation.about_each(axis, size), rotation.about(hinge.twist, angle))
+        wanted[frame.joint] = rotation.multiply(rotation.about_each(axis, size), rotation.about(frame.twist, angle))
     if wanted:
-        _put(moving, body, wanted)
+        _put(motion, body, wanted)
     return hits
 
 
@@ -129,14 +131,14 @@ def _back(far: FloatArray, hard: bool) -> FloatArray:
     return np.where(far > 1, 1 + GIVE * np.tanh((far - 1) / GIVE), far)
 
 
-def _put(moving: Moving, body: Anatomy, wanted: Mapping[int, FloatArray]) -> None:
+def _put(motion: WorldMotion, body: JointFrames, wanted: Mapping[int, FloatArray]) -> None:
     """Give joints other turns against the joint above them; everything below keeps its rotation against its parent."""
-    above = {hinge.joint: hinge.above for hinge in body.hinges}
+    above = {frame.joint: frame.above for frame in body.frames}
     for joint in sorted(wanted):
-        now = moving.rotations[joint]
+        now = motion.rotations[joint]
         turn = rotation.multiply(wanted[joint], body.reference[joint])
         if above[joint] >= 0:
-            over = rotation.multiply(moving.rotations[above[joint]], rotation.inverse(body.reference[above[joint]]))
+            over = rotation.multiply(motion.rotations[above[joint]], rotation.inverse(body.reference[above[joint]]))
             turn = rotation.multiply(over, turn)
         q = rotation.multiply(turn, rotation.inverse(now))
-        moving.swing(joint, moving.below(joint), q)
+        motion.swing(joint, motion.below(joint), q)

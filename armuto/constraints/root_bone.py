@@ -9,34 +9,33 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.root_joint import with_root
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 
 
-def root_of(fitting: Fitting) -> int | None:
+def root_of(context: RetargetContext) -> int | None:
     """The bone above the target's hips that can carry travel, or None."""
-    hips = next((joint for joint, lead in fitting.leads().items() if lead.part == "hips"), None)
-    above = [] if hips is None else fitting.target.ancestors(hips)
+    above = [] if context.hips is None else context.fitting.target.ancestors(context.hips)
     return above[-1] if above else None
 
 
 def wants_root(fitting: Fitting) -> bool:
     """Whether travel is to be on a root bone which the target does not have."""
-    return fitting.settings.travel.mode == "root" and root_of(fitting) is None
+    return fitting.settings.travel.mode == "root" and root_of(RetargetContext(fitting)) is None
 
 
-def lead_path(rendition: Clip, fitting: Fitting) -> travel.Path:
+def travel_path(rendition: Clip, fitting: Fitting) -> travel.Path:
     """The travel of the part that leads, in a clip on the target."""
-    said = fitting.settings.travel
-    by_part = {lead.part: joint for joint, lead in fitting.leads().items() if lead.part}
-    lead = by_part.get(said.lead, by_part.get("hips", 0))
+    settings, joints = fitting.settings.travel, RetargetContext(fitting).last_joints
+    leader = joints.get(settings.lead, joints.get("hips", 0))
     world = rendition.world()
-    turns = rotation.multiply(world.rotations[:, lead], rotation.inverse(fitting.target_pose.rotations[lead]))
-    return travel.path_of(world.positions[:, lead], turns, fitting.forward, rendition.fps, said.smoothing)
+    turns = rotation.multiply(world.rotations[:, leader], rotation.inverse(fitting.target_pose.rotations[leader]))
+    return travel.path_of(world.positions[:, leader], turns, fitting.forward, rendition.fps, settings.smoothing)
 
 
 def rooted(rendition: Clip, fitting: Fitting) -> Clip:
     """The rendition with its travel on a root bone that is made for it. Every bone stays where it is in the world."""
-    places, heading = travel.carried(lead_path(rendition, fitting), fitting.settings.travel)
+    places, heading = travel.carried(travel_path(rendition, fitting), fitting.settings.travel)
     back = rotation.inverse(heading)
     skeleton = with_root(rendition.skeleton)
     roots = np.flatnonzero(rendition.skeleton.parents < 0)

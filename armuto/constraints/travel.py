@@ -8,8 +8,8 @@ import numpy as np
 
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.curves import averaged
-from armuto.kinematics.world_motion import Moving
+from armuto.kinematics.curves import moving_average
+from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.settings import Travel
 
 
@@ -35,7 +35,7 @@ def path_of(places: FloatArray, turns: FloatArray, ahead: FloatArray, fps: float
         looks = looks[
             known[np.clip(np.searchsorted(known, np.arange(len(looks)), side="right") - 1, 0, len(known) - 1)]
         ]
-    looks = averaged(looks / np.maximum(np.linalg.norm(looks, axis=1), 1e-9)[:, None], round(smoothing * fps))
+    looks = moving_average(looks / np.maximum(np.linalg.norm(looks, axis=1), 1e-9)[:, None], round(smoothing * fps))
     return Path(places, np.unwrap(np.arctan2(looks[:, 0], looks[:, 1])))
 
 
@@ -52,32 +52,32 @@ def chosen(path: Path, travel: Travel) -> tuple[FloatArray, FloatArray]:
     return shift, turn
 
 
-def moved(moving: Moving, about: FloatArray, turn: FloatArray, shift: FloatArray) -> None:
+def moved(motion: WorldMotion, about: FloatArray, turn: FloatArray, shift: FloatArray) -> None:
     """Turn the whole body by ``turn (F,)`` about the upright through ``about (F, 3)``, then shift it ``(F, 3)``."""
     turning = bool(np.any(turn))
     q = rotation.about([0.0, 1.0, 0.0], turn)
-    for joint in range(len(moving.skeleton)):
+    for joint in range(len(motion.skeleton)):
         if turning:
-            moving.rotations[joint] = rotation.multiply(q, moving.rotations[joint])
-            moving.positions[joint] = about + rotation.rotate(q, moving.positions[joint] - about)
-        moving.positions[joint] += shift
+            motion.rotations[joint] = rotation.multiply(q, motion.rotations[joint])
+            motion.positions[joint] = about + rotation.rotate(q, motion.positions[joint] - about)
+        motion.positions[joint] += shift
 
 
-def take_out(moving: Moving, path: Path, travel: Travel) -> None:
+def take_out(motion: WorldMotion, path: Path, travel: Travel) -> None:
     """Leave the body where its first frame is, as far as its travel is meant."""
     shift, turn = chosen(path, travel)
-    moved(moving, path.places, -turn, -shift)
+    moved(motion, path.places, -turn, -shift)
 
 
-def place(moving: Moving, path: Path, travel: Travel, first: int = 0) -> None:
+def place(motion: WorldMotion, path: Path, travel: Travel, first: int = 0) -> None:
     """Stand the first frame where it is wanted, facing there, and all else with it. first: the row of the first frame."""
     if travel.place == "recorded":
         return
     x, z, degrees = travel.at if travel.place == "given" else (0.0, 0.0, 0.0)
     here = path.places[first] * [1.0, 0.0, 1.0]
-    turn = np.full(moving.frames, np.radians(degrees) - path.heading[first])
-    there = np.broadcast_to(here, (moving.frames, 3))
-    moved(moving, there, turn, np.array([x, 0.0, z]) - there)
+    turn = np.full(motion.frames, np.radians(degrees) - path.heading[first])
+    there = np.broadcast_to(here, (motion.frames, 3))
+    moved(motion, there, turn, np.array([x, 0.0, z]) - there)
 
 
 def carried(path: Path, travel: Travel) -> tuple[FloatArray, FloatArray]:
@@ -87,10 +87,10 @@ def carried(path: Path, travel: Travel) -> tuple[FloatArray, FloatArray]:
     return path.places[0] * [1.0, 0.0, 1.0] + shift, rotation.about([0.0, 1.0, 0.0], turn + heading)
 
 
-def on_root(moving: Moving, root: int, path: Path, travel: Travel, rest: FloatArray) -> None:
+def on_root(motion: WorldMotion, root: int, path: Path, travel: Travel, rest: FloatArray) -> None:
     """Let the root bone carry the travel that is meant, and leave every other bone where it is in the world.
 
     rest ``(4,)``: the root's rotation in the stance, which it keeps but for its heading.
     """
-    moving.positions[root], heading = carried(path, travel)
-    moving.rotations[root] = rotation.multiply(heading, rest)
+    motion.positions[root], heading = carried(path, travel)
+    motion.rotations[root] = rotation.multiply(heading, rest)

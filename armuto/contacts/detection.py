@@ -1,125 +1,68 @@
-"""Contacts: the stretches of a clip in which a foot or hand rests against something, found in the source.
-
-A point rests where it is slow and close to the floor, or slow at any height while the body moves about it: a foot on a stair, a
-hand on a rail. The floor is estimated from the clip. Speeds and heights are scaled by the length of the leg, and each has a
-stricter value to begin with and a looser one to end with (hysteresis), so that noise does not cut a contact into pieces.
-"""
+"""The contacts of a clip: feet and hands against the world, hands against each other and against the body."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
-from functools import cache
-
 import numpy as np
-from numpy.typing import NDArray
-from scipy.ndimage import convolve1d
 
-from armuto.body.estimation import RESTING_HEIGHT, RESTING_SPEED
-from armuto.contacts.model import Contact
-from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
-
-BoolArray = NDArray[np.bool_]
-
-END_SPEED = 0.4  # leg lengths per second
-END_HEIGHT = 0.07  # of the leg, above the floor
-STILL_SPEED, LEAVING_SPEED = 0.12, 0.25  # of points that rest above the floor
-SHORTEST, SHORTEST_RAISED = 0.07, 0.2  # seconds
-GAP = 0.05  # seconds without contact that are bridged
-SMOOTHING = 0.12  # seconds, the window in which speed is measured
-ABOUT = 0.06  # of the leg: so far the body moves about what it rests on above the floor, at least
-STEADY = 3.0  # and so many times as far as the point itself
+from armuto.contacts.hands import HandTracks, find_hand_contacts
+from armuto.contacts.model import Contact, ContactSet
+from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks
+from armuto.contacts.resting import PointTrack, resting_contacts
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.retarget.context import RetargetContext
 
 
-@dataclass(frozen=True)
-class Track:
-    """One point over the clip: its name, whether it is a foot's, and its positions ``(F, 3)`` in metres."""
-
-    name: str
-    foot: bool
-    positions: FloatArray
+def detect_contacts(clip: Clip, context: RetargetContext) -> ContactSet:
+    """The contacts of a clip on the source of a fitting; none where it has no legs, or hardly any frames."""
+    probes = contact_probes(context)
+    return contacts_in(sample_tracks(clip, probes.joints), probes, context, clip)
 
 
-def find_contacts(
-    tracks: Sequence[Track], middle: FloatArray, fps: float, leg: float, floor: float | None = None
-) -> tuple[tuple[Contact, ...], float]:
-    """The contacts of all tracks in order of time, and the height of the floor in metres.
-
-    middle: ``(F, 3)`` of the hips. leg: length of the source's leg in metres, by which speeds and heights are scaled.
-    floor: the height of the floor, where it is known.
-    """
-    if not tracks or leg <= 0 or len(middle) < 3:
-        return (), floor or 0.0
-    calm = [_smoothed(track.positions, fps) for track in tracks]
-    fast = [speed_of(at, fps) / leg for at in calm]
-    about = _smoothed(middle, fps)
-    if floor is None:
-        floor = floor_of(
-            [at for at, track in zip(calm, tracks, strict=True) if track.foot],
-            [v for v, track in zip(fast, tracks, strict=True) if track.foot],
-            leg,
-        )
-    out: list[Contact] = []
-    for track, at, speed in zip(tracks, calm, fast, strict=True):
-        height = (at[:, 1] - floor) / leg
-        on_floor = hysteresis(
-            (speed < RESTING_SPEED) & (height < RESTING_HEIGHT), (speed < END_SPEED) & (height < END_HEIGHT)
-        )
-        on_floor = lasting(_bridged(on_floor, fps), SHORTEST * fps)
-        raised = hysteresis((speed < STILL_SPEED) & ~on_floor, (speed < LEAVING_SPEED) & ~on_floor)
-        raised = lasting(_bridged(raised, fps) & ~on_floor, SHORTEST_RAISED * fps)
-        for first, last in runs(on_floor):
-            out.append(Contact(track.name, first, last))
-        for first, last in runs(raised):
-            frames = slice(first, last + 1)
-            if _rests(at[frames], about[frames], leg):
-                out.append(Contact(track.name, first, last, "", float(np.median(at[frames, 1]) - floor)))
-    return tuple(sorted(out, key=lambda one: (one.first, one.point))), floor
+def contacts_in(
+    tracks: SourceTracks, probes: ContactProbes, context: RetargetContext, clip: Clip, floor: float | None = None
+) -> ContactSet:
+    """The contacts of a clip whose tracks are known. floor: its height in metres, where a person has said it."""
+    if probes.leg <= 0 or clip.frames < 3:
+        return ContactSet()
+    points = [PointTrack(point.name, point.is_foot, tracks.path(point)) for point in probes.points]
+    resting, floor = resting_contacts(points, tracks.positions[probes.parts["hips"]], clip.fps, probes.leg, floor)
+    held: tuple[Contact, ...] = ()
+    if context.fitting.plan.trunk == "upright":
+        held = find_hand_contacts(_hand_tracks(tracks, probes, context, clip.fps), probes.hands)
+    # A hand that rests against the world keeps that place; what it seems to keep besides follows from it.
+    world = [contact for contact in resting if not contact.to]
+    held = tuple(
+        contact
+        for contact in held
+        if not any(_overlap(contact, other) for other in world if other.point in (contact.point, contact.to))
+    )
+    ordered = sorted((*resting, *held), key=lambda contact: (contact.first, contact.point))
+    return ContactSet(tuple(ordered), floor)
 
 
-def floor_of(feet: Sequence[FloatArray], speeds: Sequence[FloatArray], leg: float) -> float:
-    """Height of the floor: where the lowest of the slow frames of all feet lie, leaving out the lowest few of a hundred."""
-    slow = [at[speed < RESTING_SPEED, 1] for at, speed in zip(feet, speeds, strict=True)]
-    heights = np.concatenate(slow) if slow else np.zeros(0)
-    if len(heights) < 5:
-        heights = np.concatenate([at[:, 1] for at in feet]) if feet else np.zeros(1)
-        return float(heights.min())
-    low = np.percentile(heights, 5)
-    return float(np.median(heights[heights < low + RESTING_HEIGHT * leg]))
+def _overlap(first: Contact, second: Contact) -> bool:
+    return first.first <= second.last and second.first <= first.last
 
 
-def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:
-    """Whether the body moves about the point, rather than both keeping still."""
-    own = float(np.linalg.norm(np.ptp(at, axis=0)))
-    other = float(np.linalg.norm(np.ptp(about - at, axis=0)))
-    return other > ABOUT * leg and other > STEADY * own
-
-
-def _smoothed(positions: FloatArray, fps: float) -> FloatArray:
-    """Positions with the noise of a capture taken off: a local parabola (Savitzky and Golay 1964), beyond the ends mirrored
-    through them, so that what moves there does not seem to stand."""
-    half = round(SMOOTHING * fps / 2)
-    if half < 2 or len(positions) < 2 * half + 1:
-        return positions
-    ahead, behind = 2 * positions[:1] - positions[half:0:-1], 2 * positions[-1:] - positions[-2 : -half - 2 : -1]
-    whole = np.concatenate([ahead, positions, behind])
-    return np.asarray(convolve1d(whole, _parabola(half), axis=0)[half:-half])
-
-
-@cache
-def _parabola(half: int) -> FloatArray:
-    """Weights of a parabola fitted by least squares, read in its middle (``scipy.signal.savgol_coeffs(2 · half + 1, 2)``).
-
-    Solved here, since importing that library takes longer than most transfers.
-    """
-    at = np.arange(-half, half + 1, dtype=float)
-    return np.asarray(np.linalg.pinv(np.stack([np.ones_like(at), at, at * at], axis=1))[0])
-
-
-def _bridged(held: BoolArray, fps: float) -> BoolArray:
-    out = held.copy()
-    for (_, before), (after, _) in zip(runs(held)[:-1], runs(held)[1:], strict=True):
-        if after - before - 1 <= GAP * fps:
-            out[before : after + 1] = True
-    return out
+def _hand_tracks(tracks: SourceTracks, probes: ContactProbes, context: RetargetContext, fps: float) -> HandTracks:
+    positions = {part: tracks.positions[joint] for part, joint in probes.parts.items()}
+    rotations = {part: tracks.rotations[joint] for part, joint in probes.parts.items()}
+    elbows, arm = {}, 0.0
+    for limb, hand in probes.hands.items():
+        side = hand.split()[0]
+        if f"{side} upper arm" in positions and f"{side} lower arm" in positions:
+            elbow = positions[f"{side} lower arm"]
+            upper, lower = elbow - positions[f"{side} upper arm"], positions[hand] - elbow
+            a, b = np.linalg.norm(upper, axis=-1), np.linalg.norm(lower, axis=-1)
+            cosine = np.sum(upper * lower, axis=-1) / np.maximum(a * b, 1e-12)
+            elbows[limb] = np.arccos(np.clip(cosine, -1.0, 1.0))
+            arm = max(arm, float(a[0] + b[0]))
+    width = arm / 2 or probes.leg / 3
+    if "left upper arm" in positions and "right upper arm" in positions:
+        width = float(np.linalg.norm(positions["left upper arm"][0] - positions["right upper arm"][0]))
+    fitting, chest = context.fitting, probes.parts.get("chest", probes.parts["hips"])
+    forward = rotation.rotate(rotation.inverse(fitting.turn), fitting.forward)
+    local = rotation.rotate(rotation.inverse(fitting.source_pose.rotations[chest]), forward)
+    ahead = rotation.rotate(tracks.rotations[chest], np.broadcast_to(local, tracks.positions[chest].shape))
+    return HandTracks(positions, rotations, elbows, arm or probes.leg, width, ahead, fps)

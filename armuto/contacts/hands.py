@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from armuto.contacts.detection import BoolArray
 from armuto.contacts.model import Contact
+from armuto.contacts.resting import BoolArray
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
@@ -31,7 +31,7 @@ SHORTEST, SHORTEST_CARRIED = 0.4, 1.0  # seconds
 
 
 @dataclass(frozen=True)
-class Source:
+class HandTracks:
     """What hands are told by: world positions ``(F, 3)`` and rotations ``(F, 4)`` of the source's parts, by part.
 
     elbows: how far each arm is bent, radians ``(F,)``. arm, width: metres. ahead: where the chest faces, ``(F, 3)``.
@@ -46,61 +46,61 @@ class Source:
     fps: float
 
 
-def find_kept(source: Source, hands: Mapping[str, str]) -> tuple[Contact, ...]:
+def find_hand_contacts(tracks: HandTracks, hands: Mapping[str, str]) -> tuple[Contact, ...]:
     """Where hands keep their place to each other or to the body. hands: the part of each hand by its limb."""
     out: list[Contact] = []
     busy = np.zeros(0, bool)
     names = list(hands.values())
-    if len(names) == 2 and "chest" in source.positions:
-        found = _carrying(source, names)
+    if len(names) == 2 and "chest" in tracks.positions:
+        found = _carrying(tracks, names)
         busy = found
         out += [Contact(names[0], first, last, names[1]) for first, last in runs(found)]
     for limb, hand in hands.items():
-        out += _on_the_body(source, limb, hand, busy)
+        out += _on_the_body(tracks, limb, hand, busy)
     return tuple(out)
 
 
-def _carrying(source: Source, names: Sequence[str]) -> BoolArray:
-    one, two = (source.positions[name] for name in names)
-    chest, turn = source.positions["chest"], rotation.inverse(source.rotations["chest"])
+def _carrying(tracks: HandTracks, names: Sequence[str]) -> BoolArray:
+    one, two = (tracks.positions[name] for name in names)
+    chest, turn = tracks.positions["chest"], rotation.inverse(tracks.rotations["chest"])
     between = rotation.rotate(turn, one - two)
-    fast = speed_of(between, source.fps) / source.arm
-    near = lengths(one - two) < TOGETHER * source.arm
-    before = np.minimum(*(np.sum((at - chest) * source.ahead, axis=-1) for at in (one, two))) > AHEAD * source.arm
-    bent = np.minimum(*(angle for angle in source.elbows.values())) > BENT if len(source.elbows) == 2 else near
+    fast = speed_of(between, tracks.fps) / tracks.arm
+    near = lengths(one - two) < TOGETHER * tracks.arm
+    before = np.minimum(*(np.sum((at - chest) * tracks.ahead, axis=-1) for at in (one, two))) > AHEAD * tracks.arm
+    bent = np.minimum(*(angle for angle in tracks.elbows.values())) > BENT if len(tracks.elbows) == 2 else near
     able = near & before & bent
-    return lasting(hysteresis((fast < CARRIED) & able, (fast < LETTING_GO) & able), SHORTEST_CARRIED * source.fps)
+    return lasting(hysteresis((fast < CARRIED) & able, (fast < LETTING_GO) & able), SHORTEST_CARRIED * tracks.fps)
 
 
-def _on_the_body(source: Source, limb: str, hand: str, busy: BoolArray) -> list[Contact]:
-    at = source.positions[hand]
-    parts = [part for part in source.positions if part.removeprefix("left ").removeprefix("right ") in CLOSE]
-    if not parts or limb not in source.elbows:
+def _on_the_body(tracks: HandTracks, limb: str, hand: str, busy: BoolArray) -> list[Contact]:
+    at = tracks.positions[hand]
+    parts = [part for part in tracks.positions if part.removeprefix("left ").removeprefix("right ") in CLOSE]
+    if not parts or limb not in tracks.elbows:
         return []
     far, fast = [], []
     for part in parts:
         kind = part.removeprefix("left ").removeprefix("right ")
-        local = rotation.rotate(rotation.inverse(source.rotations[part]), at - source.positions[part])
-        fast.append(speed_of(local, source.fps) / source.arm)
-        far.append(lengths(at - _nearest_on(source, part, at)) / (CLOSE[kind] * source.width / 2))
+        local = rotation.rotate(rotation.inverse(tracks.rotations[part]), at - tracks.positions[part])
+        fast.append(speed_of(local, tracks.fps) / tracks.arm)
+        far.append(lengths(at - _nearest_on(tracks, part, at)) / (CLOSE[kind] * tracks.width / 2))
     best, where = np.min(far, axis=0), np.argmin(far, axis=0)
     slow = np.array(fast)[where, np.arange(len(at))]
-    able = (best < 1.0) & (source.elbows[limb] > BENT_TO_REST)
+    able = (best < 1.0) & (tracks.elbows[limb] > BENT_TO_REST)
     if len(busy):
         able &= ~busy
-    resting = lasting(hysteresis((slow < RESTING) & able, (slow < LEAVING) & able), SHORTEST * source.fps)
+    resting = lasting(hysteresis((slow < RESTING) & able, (slow < LEAVING) & able), SHORTEST * tracks.fps)
     return [
         Contact(hand, first, last, parts[int(np.bincount(where[first : last + 1]).argmax())])
         for first, last in runs(resting)
     ]
 
 
-def _nearest_on(source: Source, part: str, at: FloatArray) -> FloatArray:
+def _nearest_on(tracks: HandTracks, part: str, at: FloatArray) -> FloatArray:
     """The nearest point on the line along a part to the next one of the trunk or leg."""
-    start = source.positions[part]
+    start = tracks.positions[part]
     side = part.split()[0]
     onward = {"hips": "chest", "spine": "chest", "chest": "neck", "head": "head"}.get(part, f"{side} lower leg")
-    end = source.positions.get(onward, start)
+    end = tracks.positions.get(onward, start)
     line = end - start
     share = np.clip(np.sum((at - start) * line, axis=-1) / np.maximum(np.sum(line * line, axis=-1), 1e-12), 0, 1)
     return np.asarray(start + share[:, None] * line)

@@ -1,4 +1,4 @@
-"""What a contact is, and its JSON form."""
+"""What contacts are, and their JSON form."""
 
 from __future__ import annotations
 
@@ -26,6 +26,14 @@ class Contact:
         return {"point": self.point, "first": self.first, "last": self.last, "to": self.to}
 
 
+@dataclass(frozen=True)
+class ContactSet:
+    """The contacts of a clip, and the height of its floor in metres."""
+
+    contacts: tuple[Contact, ...] = ()
+    floor: float = 0.0
+
+
 def from_json(rows: Any, names: Sequence[str], frames: int) -> tuple[Contact, ...]:
     """Contacts set by a person, from plain data. Raises ValueError, saying what is wrong with them."""
     if not isinstance(rows, list):
@@ -41,4 +49,4 @@ def from_json(rows: Any, names: Sequence[str], frames: int) -> tuple[Contact, ..
         if not 0 <= contact.first <= contact.last < frames:
             raise ValueError(f"a contact of the {contact.point} lies outside the clip's frames 0 to {frames - 1}")
         out.append(contact)
-    return tuple(sorted(out, key=lambda one: (one.first, one.point)))
+    return tuple(sorted(out, key=lambda contact: (contact.first, contact.point)))

@@ -13,10 +13,8 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.curves import smooth
 from armuto.kinematics.pose import Pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.world_motion import Moving
-from armuto.pairing.joint_mapping import Lead
-from armuto.retarget.fitting import Fitting
-from armuto.retarget.grounding import standing_places
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.retarget.context import RetargetContext
 from armuto.stance.posture import UP
 
 HEEL_HEIGHT = (
@@ -54,39 +52,39 @@ class Point:
         return self.kind != "hand"
 
 
-def points(fitting: Fitting, led: Mapping[int, Lead]) -> tuple[Point, ...]:
+def contact_points(context: RetargetContext) -> tuple[Point, ...]:
     """Heels and toes of all limbs that stand, and hands or the tips of wings, as far as they are paired.
 
     Heels and toes lie on the floor in the stance: a heel under and behind its ankle, toes under the toe joint, or where one of
     the bodies has none, under the end of its foot. Hands are their joints.
     """
-    by_part = {lead.part: lead for lead in led.values() if lead.part}
-    there, here = standing_places(fitting, led)
-    source, target = _Body(fitting.source, fitting.source_pose, there), _Body(fitting.target, fitting.target_pose, here)
+    fitting, by_part = context.fitting, context.last_drivers
+    source = _Body(fitting.source, fitting.source_pose, context.standing[0])
+    target = _Body(fitting.target, fitting.target_pose, context.standing[1])
     ahead = rotation.rotate(rotation.inverse(fitting.turn), fitting.forward), fitting.forward
     out: list[Point] = []
     for run in fitting.plan.legs:
         parts = fitting.plan.limbs[run[0].limb]
-        leads = [by_part.get(part.name) for part in run]
-        foot = leads[-1]
-        if foot is None or leads[0] is None:
+        drivers = [by_part.get(part.name) for part in run]
+        foot = drivers[-1]
+        if foot is None or drivers[0] is None:
             continue
         toes = next((by_part[part.name] for part in parts if part.kind.endswith("toes") and part.name in by_part), None)
-        whole = [lead for lead in leads if lead is not None]
+        whole = [driver for driver in drivers if driver is not None]
         sides = (
-            _Leg(source, [lead.a for lead in whole], None if toes is None else toes.a, ahead[0]),
-            _Leg(target, [lead.target for lead in whole], None if toes is None else toes.target, ahead[1]),
+            _Leg(source, [driver.source for driver in whole], None if toes is None else toes.source, ahead[0]),
+            _Leg(target, [driver.target for driver in whole], None if toes is None else toes.target, ahead[1]),
         )
         limb, holder, sole = run[0].limb, toes or foot, target.sole(foot.target)
         name = limb.removesuffix("leg").strip()
         if all(side.low for side in sides):
             heels = [side.body.fixed(side.foot, side.heel) for side in sides]
             out.append(
-                Point(f"{name} heel", "heel", limb, str(foot.part), foot.a, heels[0], foot.target, heels[1], *sole)
+                Point(f"{name} heel", "heel", limb, str(foot.part), foot.source, heels[0], foot.target, heels[1], *sole)
             )
-        ends = source.fixed(holder.a, sides[0].end), target.fixed(holder.target, sides[1].end)
+        ends = source.fixed(holder.source, sides[0].end), target.fixed(holder.target, sides[1].end)
         out.append(
-            Point(f"{name} toes", "toes", limb, str(foot.part), holder.a, ends[0], holder.target, ends[1], *sole)
+            Point(f"{name} toes", "toes", limb, str(foot.part), holder.source, ends[0], holder.target, ends[1], *sole)
         )
     for limb, parts in fitting.plan.limbs.items():
         last = next(
@@ -94,7 +92,7 @@ def points(fitting: Fitting, led: Mapping[int, Lead]) -> tuple[Point, ...]:
         )
         if last is not None:
             zero = np.zeros(3)
-            out.append(Point(str(last.part), "hand", limb, str(last.part), last.a, zero, last.target, zero))
+            out.append(Point(str(last.part), "hand", limb, str(last.part), last.source, zero, last.target, zero))
     return tuple(out)
 
 
@@ -154,7 +152,7 @@ class _Leg:
         return np.asarray(ankle - (self.end - ankle) * HEEL_BACK)
 
 
-def target_paths(moving: Moving, points: Sequence[Point]) -> dict[str, FloatArray]:
+def target_paths(motion: WorldMotion, points: Sequence[Point]) -> dict[str, FloatArray]:
     """Where points are on the target over time, by name, ``(F, 3)``.
 
     Heels and toes stand for the sole of their foot. Where the mesh shows it they are as high as it is: the lowest of them is as
@@ -162,23 +160,23 @@ def target_paths(moving: Moving, points: Sequence[Point]) -> dict[str, FloatArra
     edge of it, which no point under the ankle is.
     """
     out = {
-        point.name: paths(point, "target", moving.positions[point.target], moving.rotations[point.target])
+        point.name: point_path(point, "target", motion.positions[point.target], motion.rotations[point.target])
         for point in points
     }
     for limb in {point.limb for point in points if point.sole}:
         own = [point for point in points if point.limb == limb and point.sole]
-        lowest = lowest_of(own[0].sole, moving.rotations, moving.positions)
+        lowest = lowest_of(own[0].sole, motion.rotations, motion.positions)
         assert lowest is not None
         off = lowest - own[0].sole_height - np.min([out[point.name][:, 1] for point in own], axis=0)
         # A sole that is turned far from the floor is not what is lowest of a foot.
-        upright = [rotation.rotate(moving.rotations[joint], up)[:, 1] for joint, up in own[0].upright.items()]
+        upright = [rotation.rotate(motion.rotations[joint], up)[:, 1] for joint, up in own[0].upright.items()]
         off *= smooth((np.max(upright, axis=0) - TURNED[0]) / (TURNED[1] - TURNED[0]))
         for point in own:
             out[point.name][:, 1] += off
     return out
 
 
-def paths(point: Point, which: str, positions: FloatArray, rotations: FloatArray) -> FloatArray:
+def point_path(point: Point, which: str, positions: FloatArray, rotations: FloatArray) -> FloatArray:
     """Where the point is over time, ``(F, 3)``, from world positions and rotations of its joint ``(F, 3)`` and ``(F, 4)``."""
     offset = point.source_offset if which == "source" else point.target_offset
     return positions + rotation.rotate(rotations, np.broadcast_to(offset, positions.shape))

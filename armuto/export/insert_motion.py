@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from armuto.constraints.root_bone import lead_path
+from armuto.constraints.root_bone import travel_path
 from armuto.export.resampling import resample
 from armuto.export.root_motion import with_places
 from armuto.kinematics import rotation
@@ -29,7 +29,7 @@ class Start:
 
 def placed(clip: Clip, fitting: Fitting, start: Start) -> Clip:
     """The clip moved as a whole, so that the part that leads begins at a start and heads where that says."""
-    path, world = lead_path(clip, fitting), clip.world()
+    path, world = travel_path(clip, fitting), clip.world()
     turn = rotation.about([0.0, 1.0, 0.0], np.radians(start.degrees) - path.heading[0])
     here = path.places[0] * [1.0, 0.0, 1.0]
     roots = np.flatnonzero(clip.skeleton.parents < 0)

@@ -7,9 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from armuto.constraints import travel
-from armuto.constraints.root_bone import lead_path, root_of, rooted
+from armuto.constraints.root_bone import root_of, rooted, travel_path
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 
 WAYS = ("as made", "in place", "root")
@@ -23,7 +24,7 @@ def leave(clip: Clip, fitting: Fitting, way: str) -> Clip:
     if way == "as made":
         return clip
     if way == "root":
-        root = root_of(fitting)
+        root = root_of(RetargetContext(fitting))
         return rooted(clip, fitting) if root is None else _on(clip, fitting, root)
     if way == "in place":
         return in_place(clip, fitting)
@@ -32,7 +33,7 @@ def leave(clip: Clip, fitting: Fitting, way: str) -> Clip:
 
 def in_place(clip: Clip, fitting: Fitting) -> Clip:
     """Every frame turned and shifted to where the first one is, about the part that leads."""
-    path, world = lead_path(clip, fitting), clip.world()
+    path, world = travel_path(clip, fitting), clip.world()
     shift, turn = travel.chosen(path, fitting.settings.travel)
     back = rotation.about([0.0, 1.0, 0.0], -turn)
     roots = np.flatnonzero(clip.skeleton.parents < 0)
@@ -45,7 +46,7 @@ def in_place(clip: Clip, fitting: Fitting) -> Clip:
 
 def _on(clip: Clip, fitting: Fitting, root: int) -> Clip:
     """Travel on the root bone that the character has; every other bone stays where it is in the world."""
-    path, world = lead_path(clip, fitting), clip.world()
+    path, world = travel_path(clip, fitting), clip.world()
     places, heading = travel.carried(path, fitting.settings.travel)
     skeleton = clip.skeleton
     turned = rotation.multiply(heading, fitting.target_pose.rotations[root])

@@ -20,7 +20,7 @@ from armuto.formats.gltf import avatar
 from armuto.formats.gltf.root_node import with_root_node
 from armuto.formats.gltf.skin import skin_of
 from armuto.intake import detection
-from armuto.intake.detection import NOTHING, Told
+from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.intake.rest_pose import fault_at_rest, with_posture
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -95,7 +95,7 @@ class Document:
         return float(np.ptp(points[:, 1]))
 
 
-def read(data: bytes, file: str, told: Told = NOTHING, files: Mapping[str, bytes] | None = None) -> Document:
+def read(data: bytes, file: str, told: ImportOptions = NOTHING, files: Mapping[str, bytes] | None = None) -> Document:
     """Read one file of any known format, or an archive that holds exactly one.
 
     told: what overrules detection. files: what lies beside it. Raises :class:`BadInput`.
@@ -169,7 +169,7 @@ def _kind(data: bytes, suffix: str) -> str | None:
     return suffix if suffix in READ else None
 
 
-def _read_bvh(data: bytes, file: str, told: Told) -> Document:
+def _read_bvh(data: bytes, file: str, told: ImportOptions) -> Document:
     original = bvh.parse(data, file)
     raw = bvh.to_clip(original, PurePath(file).stem)
     skeleton, parts = _standing(raw.skeleton, (raw,), told=told)
@@ -187,7 +187,7 @@ def _read_bvh(data: bytes, file: str, told: Told) -> Document:
     return Document(file, "bvh", skeleton, (clip,), parts, tuple(notes), original)
 
 
-def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str, bytes]) -> Document:
+def _read_gltf(data: bytes, file: str, kind: str, told: ImportOptions, files: Mapping[str, bytes]) -> Document:
     """glTF, or a format that is first brought into it."""
     said: list[str] = []
     display, shown = data, file
@@ -229,7 +229,7 @@ def _read_gltf(data: bytes, file: str, kind: str, told: Told, files: Mapping[str
 def _standing(
     raw: Skeleton,
     clips: Sequence[Clip],
-    told: Told,
+    told: ImportOptions,
     rig: gltf.GltfRig | None = None,
     by_node: Mapping[int, str] | None = None,
 ) -> tuple[Skeleton, Assignment]:

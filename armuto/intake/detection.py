@@ -25,7 +25,7 @@ _METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm":
 
 
 @dataclass(frozen=True)
-class Told:
+class ImportOptions:
     """What a person says about a file, overruling what would be detected. unit: a key of UNITS. up: one of UP_AXES.
 
     turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X. bound: the figure rests
@@ -38,7 +38,7 @@ class Told:
     bound: bool = False
 
 
-NOTHING = Told()
+NOTHING = ImportOptions()
 
 
 def _axis(name: str) -> FloatArray:
@@ -171,7 +171,7 @@ def file_frame(
     clips: Sequence[Clip],
     bounds: FloatArray | None = None,
     metres_declared: bool = False,
-    told: Told = NOTHING,
+    told: ImportOptions = NOTHING,
     note: str = "",
 ) -> FileFrame:
     """Propose the file's unit and up axis, or take what was told. The skeleton is in its file's own space.

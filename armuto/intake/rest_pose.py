@@ -34,7 +34,7 @@ LINE = 0.1  # ratio of a body's second extent to its first, below which it is a 
 
 
 @dataclass(frozen=True)
-class Rested:
+class PosedRest:
     """skeleton: resting in a posture. parts: what its bones are. note: a sentence, where the posture came from the motion."""
 
     skeleton: Skeleton
@@ -42,7 +42,9 @@ class Rested:
     note: str = ""
 
 
-def with_posture(skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection[int] = (), fault: str = "") -> Rested:
+def with_posture(
+    skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection[int] = (), fault: str = ""
+) -> PosedRest:
     """The skeleton and its parts; where it rests in no posture, resting in the frame of its motion that shows its body best.
 
     clips: on the skeleton. weighted: joints that move skin, where that is known. fault: what is known to be wrong with its
@@ -53,7 +55,7 @@ def with_posture(skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection
     line = is_line(skeleton)
     upset = line or fault or own.posture < UPSET
     if clip is None or not (upset or own.posture < DOUBTED):
-        return Rested(skeleton, own.parts)
+        return PosedRest(skeleton, own.parts)
     best, least = None, own.score + (BETTER if upset else FAR_BETTER)
     if not upset:
         # By chance bones in a heap may pass for a body that stands, but not beside how it stands in its motion.
@@ -61,14 +63,14 @@ def with_posture(skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection
     if upset or (best is not None and best[0] >= least):
         best = _best_frame(skeleton, clip, FRAMES, weighted)
     if best is None or (best[0] < least and not line and not fault):
-        return Rested(skeleton, own.parts)
+        return PosedRest(skeleton, own.parts)
     why = "is no posture of a body"
     if line:
         why = "lays all bones along one line"
     elif fault:
         why = fault
     note = f"the file's rest pose {why}; frame {best[1]} of the motion stands for it"
-    return Rested(best[2], best[3].parts, note)
+    return PosedRest(best[2], best[3].parts, note)
 
 
 def _best_frame(

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
+from armuto.kinematics.loop import loops
 from armuto.kinematics.pose import Pose, world_pose
 from armuto.kinematics.skeleton import Skeleton
 
@@ -51,6 +53,11 @@ class Clip:
     def world(self) -> Pose:
         """World pose of every frame."""
         return world_pose(self.skeleton, self.rotations, self.all_translations())
+
+    @cached_property
+    def loop(self) -> int | None:
+        """The last frame of a clip that goes on in its first; None where it does not (:mod:`armuto.kinematics.loop`)."""
+        return self.frames - 1 if loops(self) else None
 
     def cut(self, first: int, last: int) -> Clip:
         """The frames first to last, both included. Raises ValueError for a range outside the clip."""

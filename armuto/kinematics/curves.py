@@ -31,7 +31,7 @@ def held(frames: FloatArray, first: float, last: float, before: float, after: fl
 
 
 @dataclass(frozen=True)
-class Spell:
+class BlendInterval:
     """Stretches that overlap, as one: it holds from frame first to last, and eases in and out over so many frames.
 
     members: numbers and frames (first, last) of its stretches.
@@ -68,17 +68,19 @@ class Spell:
             yield number, weight / total
 
 
-def spells(stretches: Sequence[tuple[int, int]], ease: float, bridge: float, seam: int | None = None) -> list[Spell]:
+def blend_intervals(
+    stretches: Sequence[tuple[int, int]], ease: float, bridge: float, loop: int | None = None
+) -> list[BlendInterval]:
     """Spells of stretches (first, last), in the order of time.
 
     Over a gap shorter than ``bridge`` frames the one eases out while the next eases in, so that there is no return to nothing
-    in between; what has no neighbour so near eases over ``ease`` frames. seam: the last frame of a clip that loops, beyond
+    in between; what has no neighbour so near eases over ``ease`` frames. loop: the last frame of a clip that loops, beyond
     which its stretches follow once more, as they come before its first.
     """
     rows = [(number, first, last) for number, (first, last) in enumerate(stretches)]
-    if seam:
-        again = [(n, first + by, last + by) for n, first, last in rows for by in (-seam, seam)]
-        rows += [row for row in again if row[2] >= -bridge and row[1] <= seam + bridge]
+    if loop:
+        again = [(n, first + by, last + by) for n, first, last in rows for by in (-loop, loop)]
+        rows += [row for row in again if row[2] >= -bridge and row[1] <= loop + bridge]
     groups: list[list[tuple[int, int, int]]] = []
     for row in sorted(rows, key=lambda row: row[1:]):
         if groups and row[1] <= max(one[2] for one in groups[-1]) + 1:
@@ -89,7 +91,7 @@ def spells(stretches: Sequence[tuple[int, int]], ease: float, bridge: float, sea
     gaps = [later[0] - earlier[1] for earlier, later in pairwise(ends)]
     eases = [float(gap) if gap <= bridge else ease for gap in gaps]
     return [
-        Spell(tuple(group), first, last, before, after)
+        BlendInterval(tuple(group), first, last, before, after)
         for group, (first, last), before, after in zip(groups, ends, [ease, *eases], [*eases, ease], strict=False)
     ]
 
@@ -106,7 +108,7 @@ def envelope(values: FloatArray, width: int) -> FloatArray:
     return np.asarray(convolve1d(top, window / window.sum(), mode="nearest"))
 
 
-def averaged(values: FloatArray, width: int) -> FloatArray:
+def moving_average(values: FloatArray, width: int) -> FloatArray:
     """Values ``(F, …)`` averaged over ``width`` frames on either side with a bell window, ends held."""
     if width < 1:
         return values

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from armuto.kinematics import rotation
-from armuto.kinematics.clip import Clip
+
+if TYPE_CHECKING:
+    from armuto.kinematics.clip import Clip
 
 
 def loops(clip: Clip) -> bool:
@@ -16,7 +21,7 @@ def loops(clip: Clip) -> bool:
     if clip.frames < 8:
         return False
     ends = [0, 1, clip.frames - 2, clip.frames - 1]
-    few = Clip(clip.name, clip.skeleton, clip.fps, clip.rotations[ends], clip.moving, clip.translations[ends])
+    few = replace(clip, rotations=clip.rotations[ends], translations=clip.translations[ends])
     points = few.world().positions
     carrier = carrier_of(clip)
     points = points - points[:, carrier : carrier + 1] * [1, 0, 1]

@@ -1,4 +1,4 @@
-"""A clip while it is being settled: world rotations and positions of every joint, joint first, changed in place."""
+"""Motion in the world while it is worked on: rotations and positions of every joint, joint first, changed in place."""
 
 from __future__ import annotations
 
@@ -6,19 +6,34 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numpy as np
+
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton
 
 
 @dataclass
-class Moving:
-    """rotations ``(J, F, 4)`` and positions ``(J, F, 3)`` in the world. fps: frames per second."""
+class WorldMotion:
+    """Some or all frames of a clip: world rotations ``(J, F, 4)`` and positions ``(J, F, 3)``, at fps frames per second.
+
+    numbers: which frames of the clip the rows are, ``(F,)``. loop: the clip's last frame where it goes on in its first.
+    """
 
     skeleton: Skeleton
     rotations: FloatArray
     positions: FloatArray
     fps: float
+    numbers: FloatArray
+    loop: int | None = None
+
+    @classmethod
+    def of_clip(cls, clip: Clip) -> WorldMotion:
+        """All frames of a clip."""
+        world = clip.world()
+        rotations, positions = (np.ascontiguousarray(np.moveaxis(a, 1, 0)) for a in (world.rotations, world.positions))
+        return cls(clip.skeleton, rotations, positions, clip.fps, np.arange(clip.frames, dtype=float), clip.loop)
 
     @property
     def frames(self) -> int:
@@ -33,18 +48,18 @@ class Moving:
 
     def below(self, joint: int) -> tuple[int, ...]:
         """The joint and everything that hangs from it, parents first."""
-        return _below(tuple(self.skeleton.parents.tolist()), joint)
+        return _subtree(tuple(self.skeleton.parents.tolist()), joint)
 
     def between(self, joint: int, outer: int) -> tuple[int, ...]:
         """What the joint carries, without what ``outer`` carries."""
-        gone = set(self.below(outer))
-        return tuple(one for one in self.below(joint) if one not in gone)
+        beyond = set(self.below(outer))
+        return tuple(carried for carried in self.below(joint) if carried not in beyond)
 
 
 @lru_cache(maxsize=4096)
-def _below(parents: tuple[int, ...], joint: int) -> tuple[int, ...]:
-    found = {joint}
-    for one in range(joint + 1, len(parents)):
-        if parents[one] in found:
-            found.add(one)
-    return tuple(sorted(found))
+def _subtree(parents: tuple[int, ...], joint: int) -> tuple[int, ...]:
+    subtree = {joint}
+    for child in range(joint + 1, len(parents)):
+        if parents[child] in subtree:
+            subtree.add(child)
+    return tuple(sorted(subtree))

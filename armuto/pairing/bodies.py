@@ -15,7 +15,7 @@ import numpy as np
 
 from armuto.body.lexicon import BoneName, Lexicon
 from armuto.body.plans import BodyPlan, Part
-from armuto.body.tree import Anatomy, Twins
+from armuto.body.tree import Anatomy, LimbPair
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
@@ -103,7 +103,7 @@ class Limb:
     """A limb of the plan on twins: for each, the bones of its parts and how probable each is."""
 
     kinds: tuple[Part, ...]
-    twins: Twins
+    twins: LimbPair
     ways: tuple[limbs.Ways, limbs.Ways]
 
     def joints(self, which: int) -> dict[int, int]:
@@ -182,7 +182,7 @@ def _paired_limbs(plan: BodyPlan) -> dict[str, tuple[Part, ...]]:
     }
 
 
-def _fit(anatomy: Anatomy, names: Names, parts: tuple[Part, ...], twins: Twins, plan: BodyPlan) -> Limb | None:
+def _fit(anatomy: Anatomy, names: Names, parts: tuple[Part, ...], twins: LimbPair, plan: BodyPlan) -> Limb | None:
     last = parts[-1].name
     fans, straight = sum(part.follows == last for part in plan.parts) >= 2, plan.trunk == "upright"
     lines, tables = (twins.a, twins.b), [names.table(line, parts) for line in (twins.a, twins.b)]

@@ -1,4 +1,4 @@
-"""Leads: which source joints each target joint follows, one to one or spread along a limb of another length."""
+"""Joint mapping: which source joints drive each target joint, one to one or spread along a limb of another length."""
 
 from __future__ import annotations
 
@@ -17,30 +17,31 @@ ELSEWHERE = 0.3  # of a run's length
 
 
 @dataclass(frozen=True)
-class Lead:
-    """Target joint ``target`` turns as source joints ``a`` and ``b`` do, ``share`` of the way from ``a`` to ``b``.
+class JointDriver:
+    """What drives target joint ``target``: source joints ``source`` and ``blend_source``, ``share`` of the way from one to the other.
 
     place: ``(3,)`` where the target joint would sit on the source's body in its stance. moves: whether translations of the
-    source are carried over. spread: whether it came of resampling bones of another number. among: source joints side by side,
+    source are carried over. resampled: whether it came of resampling bones of another
+    number. among: source joints side by side,
     as fingers are, whose mean turn it takes instead.
     """
 
     target: int
-    a: int
-    b: int
+    source: int
+    blend_source: int
     share: float
     part: str | None
     place: FloatArray
     moves: bool = True
-    spread: bool = False
+    resampled: bool = False
     among: tuple[int, ...] = ()
 
 
-def leads(
+def joint_mapping(
     pairs: Sequence[Pair], source: Skeleton, positions: FloatArray, target: Skeleton, plan: BodyPlan
-) -> dict[int, Lead]:
-    """One lead per paired target joint. positions: ``(J, 3)`` of the source's joints in its stance."""
-    out: dict[int, Lead] = {}
+) -> dict[int, JointDriver]:
+    """The driver of every paired target joint. positions: ``(J, 3)`` of the source's joints in its stance."""
+    out: dict[int, JointDriver] = {}
     by_part = {pair.part: pair for pair in pairs if pair.part}
     for pair in pairs:
         rows = [source.index[name] for name in pair.source]
@@ -54,21 +55,21 @@ def leads(
             for joint in joints:
                 place = positions[rows].mean(axis=0)
                 among = tuple(rows) if len(rows) > 1 else ()
-                out[joint] = Lead(
+                out[joint] = JointDriver(
                     joint, rows[len(rows) // 2], rows[len(rows) // 2], 0.0, pair.part, place, pair.moves, among=among
                 )
         elif len(rows) == len(joints) and not (
             part is not None and part.many and _apart(rows, pair, by_part, plan, source, positions, target)
         ):
             for joint, row in zip(joints, rows, strict=True):
-                out[joint] = Lead(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
+                out[joint] = JointDriver(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
         elif part is not None and not part.many:
-            for lead in _stepped(pair, _neighbours(pair, by_part, plan)[1], source, positions, target):
-                out[lead.target] = lead
+            for driver in _stepped(pair, _neighbours(pair, by_part, plan)[1], source, positions, target):
+                out[driver.target] = driver
         else:
             before, after = _neighbours(pair, by_part, plan)
-            for lead in _spread(pair, before, after, source, positions, target):
-                out[lead.target] = lead
+            for driver in _spread(pair, before, after, source, positions, target):
+                out[driver.target] = driver
     return out
 
 
@@ -91,19 +92,19 @@ def _apart(
     return bool(apart.max() > ELSEWHERE)
 
 
-def first_leads(led: Mapping[int, Lead]) -> dict[str, Lead]:
+def first_drivers(mapping: Mapping[int, JointDriver]) -> dict[str, JointDriver]:
     """The lead of the first joint of every part."""
-    out: dict[str, Lead] = {}
-    for joint in sorted(led):
-        part = led[joint].part
+    out: dict[str, JointDriver] = {}
+    for joint in sorted(mapping):
+        part = mapping[joint].part
         if part:
-            out.setdefault(part, led[joint])
+            out.setdefault(part, mapping[joint])
     return out
 
 
-def footing(led: Mapping[int, Lead]) -> list[int]:
+def footing(mapping: Mapping[int, JointDriver]) -> list[int]:
     """The target's paired joints of feet and toes."""
-    return [joint for joint, lead in led.items() if is_footing(lead.part)]
+    return [joint for joint, driver in mapping.items() if is_footing(driver.part)]
 
 
 def side_by_side(skeleton: Skeleton, joints: Sequence[int]) -> bool:
@@ -123,7 +124,9 @@ def _neighbours(pair: Pair, by_part: dict[str, Pair], plan: BodyPlan) -> tuple[P
     return by_part.get(inwards or ""), by_part.get(outwards)
 
 
-def _stepped(pair: Pair, after: Pair | None, source: Skeleton, positions: FloatArray, target: Skeleton) -> list[Lead]:
+def _stepped(
+    pair: Pair, after: Pair | None, source: Skeleton, positions: FloatArray, target: Skeleton
+) -> list[JointDriver]:
     """One part of a limb in several bones, as an upper arm in two: each turns as the source bone that lies where it lies.
 
     A limb bends at its joints, so turns are not blended here as they are along a spine.
@@ -139,13 +142,13 @@ def _stepped(pair: Pair, after: Pair | None, source: Skeleton, positions: FloatA
     for number, joint in enumerate(joints):
         row = rows[int(np.clip(np.searchsorted(heads, own[number] + 1e-6, side="right") - 1, 0, len(rows) - 1))]
         place = np.array([np.interp(own[number], heads, positions[[*rows, *last], axis]) for axis in range(3)])
-        out.append(Lead(joint, row, row, 0.0, pair.part, place, pair.moves, spread=True))
+        out.append(JointDriver(joint, row, row, 0.0, pair.part, place, pair.moves, resampled=True))
     return out
 
 
 def _spread(
     pair: Pair, before: Pair | None, after: Pair | None, source: Skeleton, positions: FloatArray, target: Skeleton
-) -> list[Lead]:
+) -> list[JointDriver]:
     """Spread source bones over a different number of target bones by arc length.
 
     Both runs are measured from the joint before them to the joint after them, as 0 to 1. A bone acts at its middle; a
@@ -172,7 +175,7 @@ def _spread(
         span = middles[b] - middles[a]
         share = float(np.clip((middle - middles[a]) / span, 0.0, 1.0)) if span > 0 else 0.0
         place = np.array([np.interp(target_heads[number], heads, positions[line, axis]) for axis in range(3)])
-        out.append(Lead(joint, line[a], line[b], share, pair.part, place, pair.moves, spread=True))
+        out.append(JointDriver(joint, line[a], line[b], share, pair.part, place, pair.moves, resampled=True))
     return out
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing.joint_mapping import Lead
+from armuto.pairing.joint_mapping import JointDriver
 
 NEAR = 0.04  # of the bone's length: so close to the line a bone for twist lies
 
@@ -22,19 +23,19 @@ class Twist:
     share: float
 
 
-def twists(target: Skeleton, led: dict[int, Lead]) -> tuple[Twist, ...]:
-    """All bones for twist of a skeleton of which the joints ``led`` are paired."""
+def twists(target: Skeleton, mapping: Mapping[int, JointDriver]) -> tuple[Twist, ...]:
+    """All bones for twist of a skeleton of which the joints ``mapping`` are paired."""
     at = target.rest.positions
     below: dict[int, list[int]] = {}
-    for joint in led:
-        above = target.above(joint, led)
+    for joint in mapping:
+        above = target.above(joint, mapping)
         if above is not None:
             below.setdefault(above, []).append(joint)
     out = []
     for joint in range(len(target)):
-        if joint in led:
+        if joint in mapping:
             continue
-        upper = target.above(joint, led)
+        upper = target.above(joint, mapping)
         if upper is None:
             continue
         for lower in below.get(upper, ()):

@@ -22,13 +22,13 @@ import numpy as np
 
 from armuto.body.names import read_names
 from armuto.body.plans import SIDES, Part
-from armuto.contacts.detection import BoolArray
+from armuto.contacts.resting import BoolArray
 from armuto.intake.detection import unsteadiness
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.pairing.joint_mapping import Lead, first_leads
+from armuto.pairing.joint_mapping import JointDriver, first_drivers
 from armuto.retarget.fitting import Fitting
-from armuto.stance.aligning import parts_led, shapes
+from armuto.stance.aligning import mapped_parts, shapes
 from armuto.stance.shape import bends, roll_angle
 
 UP = np.array([0.0, 1.0, 0.0])
@@ -65,23 +65,25 @@ class Bodies:
     """
 
     fitting: Fitting
-    led: Mapping[int, Lead]
+    mapping: Mapping[int, JointDriver]
     source: Mapping[int, FloatArray]
     target: FloatArray
     held: Mapping[str, BoolArray] = field(default_factory=dict)
 
     @cached_property
-    def first(self) -> dict[str, Lead]:
+    def first(self) -> dict[str, JointDriver]:
         """The lead of every part's first joint."""
-        return first_leads({joint: lead for joint, lead in self.led.items() if lead.a in self.source})
+        return first_drivers({joint: driver for joint, driver in self.mapping.items() if driver.source in self.source})
 
     @cached_property
     def there(self) -> dict[str, FloatArray]:
-        return {part: rotation.rotate(self.fitting.turn, self.source[lead.a]) for part, lead in self.first.items()}
+        return {
+            part: rotation.rotate(self.fitting.turn, self.source[driver.source]) for part, driver in self.first.items()
+        }
 
     @cached_property
     def here(self) -> dict[str, FloatArray]:
-        return {part: self.target[lead.target] for part, lead in self.first.items()}
+        return {part: self.target[driver.target] for part, driver in self.first.items()}
 
     @property
     def both(self) -> tuple[dict[str, FloatArray], dict[str, FloatArray]]:
@@ -178,7 +180,7 @@ def _facing(bodies: Bodies) -> Iterator[Deviation]:
         return
     flat = []
     for positions in (stance.first_pose(fitting.target).positions, fitting.target_pose.positions):
-        at = {part: positions[lead.target] for part, lead in bodies.first.items()}
+        at = {part: positions[driver.target] for part, driver in bodies.first.items()}
         line, top = _across(at, HIPS), _top(at)
         # Only a body that stands shows where it faces.
         if line is None or top is None or "hips" not in at or float(_angle(at[top] - at["hips"], UP)) > STANDS:
@@ -232,8 +234,8 @@ def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> Flo
     if fitting.plan.trunk != "upright" or not (foot or part.limb == "neck") or fitting.source.file_rest is not None:
         return bone
     slopes, across = [], _across(bodies.there, CHEST)
-    for skeleton, which in ((fitting.source, "a"), (fitting.target, "target")):
-        at = {name: skeleton.rest.positions[getattr(lead, which)] for name, lead in bodies.first.items()}
+    for skeleton, which in ((fitting.source, "source"), (fitting.target, "target")):
+        at = {name: skeleton.rest.positions[getattr(driver, which)] for name, driver in bodies.first.items()}
         top, line = _top(at), _across(at, CHEST)
         if top is None or "hips" not in at or line is None or float(_angle(at[top] - at["hips"], UP)) > UPRIGHT:
             return bone
@@ -257,10 +259,12 @@ def _rolls(bodies: Bodies) -> Iterator[Deviation]:
     """
     fitting = bodies.fitting
     first, then = fitting.target_stance.first_pose(fitting.target), fitting.target_pose
-    own, other = shapes(fitting.target, first, parts_led(bodies.led), fitting.plan, fitting.model(bodies.led))
+    own, other = shapes(
+        fitting.target, first, mapped_parts(bodies.mapping), fitting.plan, fitting.model(bodies.mapping)
+    )
     turns = rotation.multiply(then.rotations, rotation.inverse(first.rotations))
-    for part, lead in bodies.first.items():
-        joint, kind = lead.target, fitting.plan.by_name[part].kind
+    for part, driver in bodies.first.items():
+        joint, kind = driver.target, fitting.plan.by_name[part].kind
         if not kind.endswith(("upper arm", "upper leg", "upper wing")):
             continue
         marks, ways = bends(own, other, joint), (own.direction(joint), other.direction(joint))
@@ -282,9 +286,9 @@ def _sides(bodies: Bodies) -> Iterator[Deviation]:
     said = [[name.side for name in read_names(skeleton.names)] for skeleton in skeletons]
     for run in bodies.runs():
         votes = [
-            1 if said[0][lead.a] == said[1][lead.target] else -1
+            1 if said[0][driver.source] == said[1][driver.target] else -1
             for part in run
-            if (lead := bodies.first[part.name]) and said[0][lead.a] and said[1][lead.target]
+            if (driver := bodies.first[part.name]) and said[0][driver.source] and said[1][driver.target]
         ]
         if len(votes) >= 2 and sum(votes) < 0:
             yield Deviation("sides", run[0].limb, 100.0 * votes.count(-1) / len(votes), unit="%")
@@ -372,7 +376,7 @@ def _lengths(bodies: Bodies) -> Iterator[Deviation]:
             ends = bodies.first[part.name], bodies.first[onward.name]
             off = []
             for at, rest, joints in zip(
-                bodies.both, rests, zip(*((lead.a, lead.target) for lead in ends), strict=True), strict=True
+                bodies.both, rests, zip(*((driver.source, driver.target) for driver in ends), strict=True), strict=True
             ):
                 own = float(np.linalg.norm(rest[joints[1]] - rest[joints[0]]))
                 now = np.linalg.norm(at[onward.name] - at[part.name], axis=1)

@@ -9,10 +9,10 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from armuto.body.plans import SIDES
-from armuto.contacts.probes import Found
+from armuto.contacts.model import ContactSet
 from armuto.kinematics.clip import Clip
 from armuto.pairing import Missing
-from armuto.quality.measures import Measured, measure
+from armuto.quality.measures import Measurement, measure
 from armuto.retarget.fitting import Fitting
 
 GRADES = ("good", "look", "wrong")
@@ -93,12 +93,12 @@ class Finding:
     spans: tuple[tuple[int, int], ...] = ()
 
 
-def find(clip: Clip, rendition: Clip, fitting: Fitting, found: Found | None = None) -> tuple[Finding, ...]:
-    """The findings of a rendition of ``clip`` through ``fitting``. found: the contacts it was made with."""
-    return findings(measure(clip, rendition, fitting, found), fitting, clip.frames)
+def find(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | None = None) -> tuple[Finding, ...]:
+    """The findings of a rendition of ``clip`` through ``fitting``. contacts: the contacts it was made with."""
+    return findings(measure(clip, rendition, fitting, contacts), fitting, clip.frames)
 
 
-def findings(measures: Iterable[Measured], fitting: Fitting, frames: int) -> tuple[Finding, ...]:
+def findings(measures: Iterable[Measurement], fitting: Fitting, frames: int) -> tuple[Finding, ...]:
     """What of the measures is worth a look, the worst first in each kind; and the parts that got no motion."""
     out = [_unpaired(row, frames) for row in fitting.missing]
     wanted = dict(THRESHOLDS) | dict(fitting.settings.grades)
@@ -121,7 +121,7 @@ def findings(measures: Iterable[Measured], fitting: Fitting, frames: int) -> tup
     return tuple(out)
 
 
-def grade_of(one: Measured, thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> str:
+def grade_of(one: Measurement, thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> str:
     look, wrong = thresholds[one.kind]
     more = beyond(one)
     if one.kind == "foot slide" and one.way < SLIDE_WAY:
@@ -147,14 +147,14 @@ def rank(rows: Iterable[Finding], thresholds: Mapping[str, tuple[float, float]] 
     return max(sizes) + 0.01 * len(sizes) if sizes else 0.0
 
 
-def beyond(one: Measured) -> float:
+def beyond(one: Measurement) -> float:
     """How much larger a measure is than the source's; of those in ALONE, which are told against it already, their size."""
     return one.size if one.kind in ALONE else max(one.size - one.source, 0.0)
 
 
-def worst(measures: Iterable[Measured]) -> dict[str, Measured]:
+def worst(measures: Iterable[Measurement]) -> dict[str, Measurement]:
     """Of every kind, the measure that is largest beyond the source's."""
-    out: dict[str, Measured] = {}
+    out: dict[str, Measurement] = {}
     for one in measures:
         if one.kind not in out or beyond(one) > beyond(out[one.kind]):
             out[one.kind] = one
@@ -175,39 +175,39 @@ def _many(part: str) -> bool:
     return part.endswith("toes")
 
 
-def _slide(one: Measured) -> str:
+def _slide(one: Measurement) -> str:
     if _many(one.part):
         return f"The {one.part} slide at {one.size:.1f} cm/s while they stand (source {one.source:.1f} cm/s)."
     return f"The {one.part} slides at {one.size:.1f} cm/s while it stands (source {one.source:.1f} cm/s)."
 
 
-def _reach(one: Measured) -> str:
+def _reach(one: Measurement) -> str:
     verb, own = ("are", "their") if _many(one.part) else ("is", "its")
     return f"The {one.part} {verb} pulled {one.size:.1f} cm off {own} place: the leg does not reach it."
 
 
-def _float(one: Measured) -> str:
+def _float(one: Measurement) -> str:
     return f"The {one.part} {'stand' if _many(one.part) else 'stands'} {one.size:.1f} cm above where the source's does."
 
 
-def _floor(one: Measured) -> str:
+def _floor(one: Measurement) -> str:
     verb = "go" if _many(one.part) else "goes"
     return f"The {one.part} {verb} {one.size:.1f} cm into the floor (source {one.source:.1f} cm)."
 
 
-def _facing(one: Measured) -> str:
+def _facing(one: Measurement) -> str:
     if one.part == "body":
         return f"The body stands turned by {one.size:.0f}° from where its own file has it face."
     verb, own = ("face", "do") if one.part == "hips" else ("faces", "does")
     return f"The {one.part} {verb} {one.size:.0f}° away from where the source's {own}."
 
 
-def _height(one: Measured) -> str:
+def _height(one: Measurement) -> str:
     verb, of = ("are", "legs") if one.part == "hips" else ("is", "body")
     return f"The {one.part} {verb} carried {one.size:.0f} of 100 of the {of} higher or lower than the source's."
 
 
-def _side(one: Measured) -> str:
+def _side(one: Measurement) -> str:
     if one.part.split()[0] in SIDES:
         return f"The names of the {one.part} say the other side than those they are paired with."
     if one.size >= 100:
@@ -217,7 +217,7 @@ def _side(one: Measured) -> str:
     )
 
 
-WORDS: Mapping[str, Callable[[Measured], str]] = {
+WORDS: Mapping[str, Callable[[Measurement], str]] = {
     "foot slide": _slide,
     "reach": _reach,
     "float": _float,

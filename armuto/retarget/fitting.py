@@ -23,12 +23,12 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Missing, Pair
-from armuto.pairing.joint_mapping import Lead, first_leads, footing, leads
+from armuto.pairing.joint_mapping import JointDriver, first_drivers, footing, joint_mapping
 from armuto.retarget import settings
 from armuto.retarget.settings import PLAIN, Settings
 from armuto.stance import Row, Stance, value
-from armuto.stance.aligning import Model, align, model_of, parts_led, remaining, shapes
-from armuto.stance.joint_frames import Anatomy, anatomy
+from armuto.stance.aligning import Model, align, alignment_target, mapped_parts, remaining, shapes
+from armuto.stance.joint_frames import JointFrames, joint_frames
 from armuto.stance.measures import MEASURES, Sizes, sizes, sole_height
 from armuto.stance.posture import facing_in
 from armuto.stance.proposing import beginning
@@ -43,7 +43,7 @@ FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
 @dataclass(frozen=True)
-class Said:
+class FittingOverrides:
     """What a person says about facing, floor and size, overruling what is measured; None where nothing is said.
 
     source_facing, target_facing: degrees from +Z. source_floor, target_floor: metres from the floor up to the lowest foot joint
@@ -59,7 +59,7 @@ class Said:
     hinges: bool = True
 
 
-NOTHING = Said()
+NOTHING = FittingOverrides()
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,7 @@ class Fitting:
     floors: tuple[float, float]
     sizes: Sizes
     plan: BodyPlan
-    said: Said = NOTHING
+    said: FittingOverrides = NOTHING
     rows: tuple[Row, ...] = ()
     notes: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
@@ -121,35 +121,38 @@ class Fitting:
     @cached_property
     def same_build(self) -> bool:
         """Whether the target is the source's body in another size and posture, to a five-hundredth."""
-        led = self.leads()
-        if not led or any(lead.spread or lead.among for lead in led.values()):
+        mapping = self.joint_mapping
+        if not mapping or any(driver.resampled or driver.among for driver in mapping.values()):
             return False
         first = self.target_stance.first_pose(self.target)
-        own, other = shapes(self.target, first, parts_led(led), self.plan, self.model(led))
+        own, other = shapes(self.target, first, mapped_parts(mapping), self.plan, self.model(mapping))
         return same_build(own, other, EXACT)
 
     @cached_property
-    def anatomy(self) -> Anatomy:
+    def joint_frames(self) -> JointFrames:
         """From where the target's joints bend, for their limits."""
         joints: dict[str, tuple[int, ...]] = {}
-        for joint, lead in sorted(self.leads().items()):
-            if lead.part in self.plan.by_name:
-                joints[lead.part] = (*joints.get(lead.part, ()), joint)
-        return anatomy(self.target, self.target_stance.rotations, joints, self.plan, self.forward)
+        for joint, driver in sorted(self.joint_mapping.items()):
+            if driver.part in self.plan.by_name:
+                joints[driver.part] = (*joints.get(driver.part, ()), joint)
+        return joint_frames(self.target, self.target_stance.rotations, joints, self.plan, self.forward)
 
     @cached_property
-    def _led(self) -> dict[int, Lead]:
-        return leads(self.pairs, self.source, self.source_pose.positions, self.target, self.plan)
+    def joint_mapping(self) -> Mapping[int, JointDriver]:
+        """What drives each paired joint of the target."""
+        return joint_mapping(self.pairs, self.source, self.source_pose.positions, self.target, self.plan)
 
-    def leads(self) -> dict[int, Lead]:
-        """What leads each paired joint of the target."""
-        return dict(self._led)
-
-    def model(self, led: Mapping[int, Lead] | None = None) -> Model:
+    def model(self, mapping: Mapping[int, JointDriver] | None = None) -> Model:
         """What the source shows in its stance, turned to where the target faces."""
         rolled = self.source_stance.rolled
-        return model_of(
-            self.source, self.source_pose, led or self.leads(), self.turn, self.forward, self.said.hinges, rolled
+        return alignment_target(
+            self.source,
+            self.source_pose,
+            mapping or self.joint_mapping,
+            self.turn,
+            self.forward,
+            self.said.hinges,
+            rolled,
         )
 
 
@@ -167,7 +170,7 @@ def fit(
     target_stance: Stance | None = None,
     left_out: Sequence[str] = (),
     plan: BodyPlan | None = None,
-    said: Said = NOTHING,
+    said: FittingOverrides = NOTHING,
     facing: tuple[float, float] | None = None,
     like: Fitting | None = None,
 ) -> Fitting:
@@ -205,9 +208,9 @@ def fit(
     notes = [f"source: {why_source}", f"target: {why_target}"]
     if facing is not None:
         source_facing, target_facing = facing
-    led = leads(found, source, source_stance.pose(source).positions, target, plan)
+    mapping = joint_mapping(found, source, source_stance.pose(source).positions, target, plan)
     if source_facing is None or target_facing is None:
-        source_facing, target_facing = 0.0, _turned(led, target, target_stance) if led else 0.0
+        source_facing, target_facing = 0.0, _turned(mapping, target, target_stance) if mapping else 0.0
         notes.append(f"the target is turned {target_facing:.1f}° against the source, by where the paired bones lie")
     made = Fitting(
         source,
@@ -219,7 +222,7 @@ def fit(
         source_stance,
         target_stance,
         (0.0, 0.0),
-        sizes(led, target, plan),
+        sizes(mapping, target, plan),
         plan,
         said,
         (),
@@ -228,48 +231,48 @@ def fit(
     )
     if like is not None:
         made = replace(made, settings=like.settings, capsules=like.capsules, ranges=like.ranges)
-    return _standing(made, led)
+    return _standing(made, mapping)
 
 
-def _standing(made: Fitting, led: dict[int, Lead]) -> Fitting:
+def _standing(made: Fitting, mapping: dict[int, JointDriver]) -> Fitting:
     """The fitting with its target aligned, where it is to be, what then remains, and the floors."""
-    if not led:
+    if not mapping:
         # Nothing is paired yet: the target stays in the stance it begins with.
         stance = made.target_stance
         made = replace(made, target_stance=stance.with_base(stance.begun))
-        return replace(made, floors=_floors(made, led))
-    model, parts, target = made.model(led), parts_led(led), made.target
+        return replace(made, floors=_floors(made, mapping))
+    model, parts, target = made.model(mapping), mapped_parts(mapping), made.target
     stance = made.target_stance
     if stance.start is not None:
         first = stance.first_pose(target)
-        stance = stance.with_base(align(target, stance.start, parts, made.plan, model, led=led, pose=first))
+        stance = stance.with_base(align(target, stance.start, parts, made.plan, model, mapping=mapping, pose=first))
     rows = remaining(target, stance, parts, made.plan, model)
     made = replace(made, target_stance=stance, rows=rows)
-    return replace(made, floors=_floors(made, led))
+    return replace(made, floors=_floors(made, mapping))
 
 
 def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
     """The fitting with its target's stance turned otherwise by hand, which nothing but what remains depends on."""
     if stance.base is not made.target_stance.base:
         raise ValueError("the stance was not turned by hand alone")
-    led = made.leads()
-    rows = remaining(made.target, stance, parts_led(led), made.plan, made.model(led)) if led else ()
+    mapping = made.joint_mapping
+    rows = remaining(made.target, stance, mapped_parts(mapping), made.plan, made.model(mapping)) if mapping else ()
     return replace(made, target_stance=stance, rows=rows)
 
 
-def _floors(made: Fitting, led: Mapping[int, Lead]) -> tuple[float, float]:
+def _floors(made: Fitting, mapping: Mapping[int, JointDriver]) -> tuple[float, float]:
     """Metres from the floor up to the lowest foot joint, of source and target in their stances.
 
     By the lowest points of the skin of their feet, where there is a mesh; by how high feet are while they rest in the motion;
     by how the body rests, if its feet are then as far below it as in the stance; or as the other body has it, in its own size.
     """
-    feet, hips = footing(led), first_leads(led).get("hips")
+    feet, hips = footing(mapping), first_drivers(mapping).get("hips")
     target = source = None
     if hips is not None and feet:
-        there = [led[joint].a for joint in feet]
-        source = sole_of(made.source, made.source_pose, there, hips.a, True)
+        there = [mapping[joint].source for joint in feet]
+        source = sole_of(made.source, made.source_pose, there, hips.source, True)
         target = sole_of(made.target, made.target_pose, feet, hips.target, False)
-        resting = sole_of(made.source, made.source_pose, there, hips.a, False)
+        resting = sole_of(made.source, made.source_pose, there, hips.source, False)
         if made.same_build and source is not None:
             # One body: only a figure that rests higher or lower than the source does stands on other soles.
             thicker = 0.0 if target is None or resting is None else target - resting * made.scale
@@ -337,10 +340,10 @@ def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
     }
 
 
-def _turned(led: dict[int, Lead], target: Skeleton, stance: Stance) -> float:
+def _turned(mapping: dict[int, JointDriver], target: Skeleton, stance: Stance) -> float:
     """Degrees about +Y that bring the source's paired joints closest to the target's (Procrustes in the plane)."""
-    there = np.array([lead.place for lead in led.values()])
-    here = stance.first_pose(target).positions[list(led)]
+    there = np.array([driver.place for driver in mapping.values()])
+    here = stance.first_pose(target).positions[list(mapping)]
     there, here = there - there.mean(axis=0), here - here.mean(axis=0)
     sine = float((here[:, 0] * there[:, 2] - here[:, 2] * there[:, 0]).sum())
     cosine = float((here[:, 0] * there[:, 0] + here[:, 2] * there[:, 2]).sum())
@@ -458,7 +461,7 @@ def _as_observed(skeleton: Skeleton, table: Any) -> Skeleton:
     return skeleton if same else replace(skeleton, observed=seen)
 
 
-def said_from(table: Any) -> Said:
+def said_from(table: Any) -> FittingOverrides:
     """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is damaged."""
     numbers = [
         None if table.get(name) is None else float(table[name])
@@ -471,7 +474,7 @@ def said_from(table: Any) -> Said:
             raise ValueError("the size is not a ratio")
     if not all(number is None or np.isfinite(number) for number in numbers):
         raise ValueError("a measure is not a number")
-    return Said(numbers[0], numbers[1], numbers[2], numbers[3], size, bool(table.get("hinges", True)))
+    return FittingOverrides(numbers[0], numbers[1], numbers[2], numbers[3], size, bool(table.get("hinges", True)))
 
 
 def plan_said(said: object) -> BodyPlan | None:

@@ -11,31 +11,31 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing.joint_mapping import Lead
-from armuto.retarget.settings import Follow
+from armuto.pairing.joint_mapping import JointDriver
+from armuto.retarget.settings import RotationInfluence
 
 
-def chosen(
-    follow: Mapping[str, Follow], led: Mapping[int, Lead], target: Skeleton, plan: BodyPlan
-) -> dict[int, Follow]:
+def influences(
+    follow: Mapping[str, RotationInfluence], mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan
+) -> dict[int, RotationInfluence]:
     """What was chosen for every joint: by its name, else its part, else its limb; joints that plainly follow are left out."""
     out = {}
     for joint, name in enumerate(target.names):
-        part = led[joint].part if joint in led else None
+        part = mapping[joint].part if joint in mapping else None
         limb = plan.by_name[part].limb if part in plan.by_name else None
         found = next((follow[key] for key in (name, part, limb) if key is not None and key in follow), None)
-        if found is not None and found != Follow():
+        if found is not None and found != RotationInfluence():
             out[joint] = found
     return out
 
 
-def follow_less(
+def apply_rotation_influence(
     rotations: FloatArray,
     target: Skeleton,
     stance: Pose,
     local: FloatArray,
     axes: FloatArray,
-    wanted: Mapping[int, Follow],
+    influenced: Mapping[int, RotationInfluence],
 ) -> None:
     """Scale turns in place. With L the rotation against the parent, L₀ that of the stance, s the strength and O the offset::
 
@@ -44,20 +44,20 @@ def follow_less(
     rotations: of the world, ``(J, F, 4)``. local ``(J, 4)``: of the stance. axes ``(3, 3)``: left, up and ahead of the body in
     its stance, in which offsets are given. What hangs from a bone goes with it.
     """
-    if not wanted:
+    if not influenced:
         return
     old = rotations.copy()
     changed: set[int] = set()
     for joints in target.levels:
         for joint in (int(one) for one in joints):
             above = int(target.parents[joint])
-            if joint not in wanted and above not in changed:
+            if joint not in influenced and above not in changed:
                 continue
             changed.add(joint)
             own = rotation.multiply(rotation.inverse(old[above]), old[joint]) if above >= 0 else old[joint]
-            if joint in wanted:
-                own = _scaled(own, local[joint], wanted[joint].turn)
-                offset = np.radians(np.array(wanted[joint].offset)) @ axes
+            if joint in influenced:
+                own = _scaled(own, local[joint], influenced[joint].turn)
+                offset = np.radians(np.array(influenced[joint].offset)) @ axes
                 angle = float(np.linalg.norm(offset))
                 if angle > 0:
                     frame = stance.rotations[above] if above >= 0 else rotation.IDENTITY

@@ -16,7 +16,7 @@ RELATIONS = ("floor", "other hand", "body")
 
 
 @dataclass(frozen=True)
-class Follow:
+class RotationInfluence:
     """How much a bone follows: 0 stays as in the stance against its parent, 1 as the source turns; more exaggerates.
 
     shift: the same for its translation, where the source has one. offset: degrees added throughout, as a rotation vector in the
@@ -33,7 +33,7 @@ class Travel:
     """Where travel over the ground goes.
 
     mode: "keep", "in place" or "root" (onto a root bone). sideways, up, ahead: which of it is meant, heading too where said.
-    lead: the part that travel is read from. smoothing: seconds over which its heading is. place: where the first frame stands,
+    driver: the part that travel is read from. smoothing: seconds over which its heading is. place: where the first frame stands,
     "recorded", at the "origin" or "given" by at: metres to the left and ahead, and degrees from +Z.
     """
 
@@ -74,7 +74,7 @@ class Settings:
     stride: float | None = None
     height: float | None = None
     path: str = "scaled"
-    follow: Mapping[str, Follow] = field(default_factory=dict)
+    follow: Mapping[str, RotationInfluence] = field(default_factory=dict)
     twist: float = 1.0
     forearm: float = 0.0
     thigh: float = 0.0
@@ -136,14 +136,14 @@ def _read(name: str, value: Any) -> Any:
     if name == "moved":
         return {str(limb): _three(str(limb), place, 2.0) for limb, place in value.items()}
     if name == "follow":
-        return {str(key): _follow(str(key), row) for key, row in value.items()}
+        return {str(key): _influence(str(key), row) for key, row in value.items()}
     if name == "travel":
         return _travel(value)
     return {str(kind): _thresholds(str(kind), pair) for kind, pair in value.items()}
 
 
-def _follow(key: str, row: Mapping[str, Any]) -> Follow:
-    return Follow(
+def _influence(key: str, row: Mapping[str, Any]) -> RotationInfluence:
+    return RotationInfluence(
         _number(key, row.get("turn", 1.0), 0.0, 2.0),
         _number(key, row.get("shift", 1.0), 0.0, 2.0),
         _three(key, row.get("offset", (0.0, 0.0, 0.0)), 180.0),

@@ -24,7 +24,7 @@ from armuto.kinematics.observed import Hinge
 from armuto.kinematics.pose import Pose, local_rotations
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
-from armuto.pairing.joint_mapping import Lead
+from armuto.pairing.joint_mapping import JointDriver
 from armuto.pairing.twist_joints import Twist, twists
 from armuto.stance.shape import Shape, bends, limbs_of, roll_angle, same_build, soles, tips_of, turn_between
 from armuto.stance.value import Stance, posed
@@ -67,10 +67,10 @@ class Model:
     rolled: bool = False
 
 
-def model_of(
+def alignment_target(
     source: Skeleton,
     pose: Pose,
-    led: Mapping[int, Lead],
+    mapping: Mapping[int, JointDriver],
     turn: FloatArray,
     forward: FloatArray,
     believed: bool = True,
@@ -78,12 +78,14 @@ def model_of(
 ) -> Model:
     """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed, rolled: see
     :class:`Model`."""
-    at = {joint: rotation.rotate(turn, lead.place) for joint, lead in led.items()}
-    tips = tips_of(source, pose.positions, pose.ends, {j: lead.a for j, lead in led.items() if _is_toes(lead.part)})
+    at = {joint: rotation.rotate(turn, driver.place) for joint, driver in mapping.items()}
+    tips = tips_of(
+        source, pose.positions, pose.ends, {j: driver.source for j, driver in mapping.items() if _is_toes(driver.part)}
+    )
     hinges = {
-        joint: source.observed.hinges[lead.a].turned(rotation.multiply(turn, pose.rotations[lead.a]))
-        for joint, lead in led.items()
-        if believed and lead.a in source.observed.hinges and not lead.spread
+        joint: source.observed.hinges[driver.source].turned(rotation.multiply(turn, pose.rotations[driver.source]))
+        for joint, driver in mapping.items()
+        if believed and driver.source in source.observed.hinges and not driver.resampled
     }
     return Model(
         at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()}, hinges, believed, rolled
@@ -115,18 +117,18 @@ def align(
     plan: BodyPlan,
     model: Model,
     only: Collection[int] | None = None,
-    led: Mapping[int, Lead] | None = None,
+    mapping: Mapping[int, JointDriver] | None = None,
     pose: Pose | None = None,
 ) -> FloatArray:
     """Local rotations ``(J, 4)`` of the target when it stands like the model.
 
     start: local rotations it is turned from. parts: the paired joints and their parts. only: joints that may be turned; the
     others keep their start against their parent. pose: the world pose of the start, where it is known.
-    led: where given, bones for twist share the turns of skin.
+    mapping: where given, bones for twist share the turns of skin.
     """
     pose = pose or posed(target, start)
     own, other = shapes(target, pose, parts, plan, model)
-    turning = twists(target, dict(led)) if led else ()
+    turning = twists(target, dict(mapping)) if mapping else ()
     turns = _Turns(target, own, other, only, {twist.upper for twist in turning}).all()
     _share_twist(target, pose, turns, turning)
     world = rotation.multiply(turns, pose.rotations)
@@ -275,7 +277,7 @@ def _share_twist(target: Skeleton, pose: Pose, turns: FloatArray, turning: tuple
     if not turning:
         return
     sharing = {twist.joint: twist for twist in turning}
-    led = {twist.upper for twist in turning} | {twist.lower for twist in turning}
+    mapping = {twist.upper for twist in turning} | {twist.lower for twist in turning}
     moved: set[int] = set()
     for joint in range(len(target)):
         twist, parent = sharing.get(joint), int(target.parents[joint])
@@ -284,7 +286,7 @@ def _share_twist(target: Skeleton, pose: Pose, turns: FloatArray, turning: tuple
             turned = _twist_about(axis, turns[twist.lower], turns[twist.upper], twist.share)
             turns[joint] = rotation.multiply(turned, turns[twist.upper])
             moved.add(joint)
-        elif parent in moved and joint not in led:
+        elif parent in moved and joint not in mapping:
             turns[joint] = turns[parent]
             moved.add(joint)
 
@@ -352,5 +354,5 @@ def marks_of(pose: Pose, shape: Shape, joints: Mapping[int, int]) -> FloatArray:
     return out
 
 
-def parts_led(led: Mapping[int, Lead]) -> dict[int, str | None]:
-    return {joint: lead.part for joint, lead in led.items()}
+def mapped_parts(mapping: Mapping[int, JointDriver]) -> dict[int, str | None]:
+    return {joint: driver.part for joint, driver in mapping.items()}

@@ -16,7 +16,7 @@ from armuto.stance import making
 
 
 @dataclass(frozen=True)
-class Hinge:
+class JointFrame:
     """One joint that is limited: the paired joint above it (-1 where there is none), and the axes ``(3,)`` in the world of the
     reference about which it bends ahead, out or up, and twists outwards."""
 
@@ -29,33 +29,33 @@ class Hinge:
 
 
 @dataclass(frozen=True)
-class Anatomy:
+class JointFrames:
     """The reference of a body: world rotations ``(J, 4)``, and its joints, parents first."""
 
     reference: FloatArray
-    hinges: tuple[Hinge, ...]
+    frames: tuple[JointFrame, ...]
 
 
-def anatomy(
+def joint_frames(
     skeleton: Skeleton,
     rotations: FloatArray,
     joints: Mapping[str, tuple[int, ...]],
     plan: BodyPlan,
     forward: FloatArray,
-) -> Anatomy:
+) -> JointFrames:
     """rotations ``(J, 4)``: local, of the stance. joints: of every part. forward: where the body faces in it."""
     local = rotations
     if plan.trunk == "upright" and "hips" in joints and "chest" in joints:
         parts = {part: tuple(Found(joint, 1.0, "paired") for joint in found) for part, found in joints.items()}
-        doll = making.Doll(skeleton, rotations, parts, plan, forward)
-        making.straight(doll)
-        making.arms(doll, 90.0)
-        local = doll.rotations()
+        editor = making.PoseEditor(skeleton, rotations, parts, plan, forward)
+        making.straight(editor)
+        making.arms(editor, 90.0)
+        local = editor.rotations()
     pose = world_pose(skeleton, local[None], skeleton.rest_translation[None]).frame(0)
     owner = {joint: part for part, found in joints.items() for joint in found}
     up = np.array([0.0, 1.0, 0.0])
     left = np.cross(up, forward)
-    hinges = []
+    frames = []
     for joint in sorted(owner):
         part = plan.by_name.get(owner[joint])
         if part is None or part.travels:
@@ -71,8 +71,8 @@ def anatomy(
         twist = along if (part.side != "right") else -along
         above = skeleton.above(joint, owner)
         bend, side = np.cross(along, ahead), np.cross(along, out)
-        hinges.append(Hinge(joint, -1 if above is None else above, part.name, bend, side, twist))
-    return Anatomy(pose.rotations, tuple(hinges))
+        frames.append(JointFrame(joint, -1 if above is None else above, part.name, bend, side, twist))
+    return JointFrames(pose.rotations, tuple(frames))
 
 
 def _along(

@@ -52,7 +52,7 @@ def average(clip: Clip, first: int, last: int) -> FloatArray:
     return np.asarray(np.where(np.sum(mean * q[0], axis=1, keepdims=True) < 0, -mean, mean))
 
 
-class Doll:
+class PoseEditor:
     """A body whose bones are turned in the world one after another, everything below going along.
 
     believed: whether limbs bend about the hinges that motion has shown of the skeleton.
@@ -130,50 +130,50 @@ class Doll:
         return found
 
 
-def arms(doll: Doll, degrees: float) -> None:
+def arms(editor: PoseEditor, degrees: float) -> None:
     """Both arms straight out to the side, ``degrees`` from hanging down: 90 makes a T. Thumbs go forward, so palms face down.
 
     Raises :class:`BadInput` for a body without arms.
     """
     found = False
     for side, sign in (("left", 1.0), ("right", -1.0)):
-        across = np.cross(UP, doll.forward) * sign
+        across = np.cross(UP, editor.forward) * sign
         angle = np.radians(degrees)
         wanted = unit(np.sin(angle) * across - np.cos(angle) * UP)
         for kind in ("upper arm", "lower arm", "upper wing", "lower wing"):
-            joint = doll.joint(f"{side} {kind}")
+            joint = editor.joint(f"{side} {kind}")
             if joint is None:
                 continue
             found = True
-            hand, upper = doll.joint(f"{side} hand"), doll.joint(f"{side} upper arm")
-            framed = doll.shape().frame(hand) if hand is not None else None
+            hand, upper = editor.joint(f"{side} hand"), editor.joint(f"{side} upper arm")
+            framed = editor.shape().frame(hand) if hand is not None else None
             if kind == "lower arm" and framed is not None:
-                doll.point(joint, wanted)
-                if upper is not None and doll.roll_second(upper, joint, np.cross(wanted, doll.forward)):
+                editor.point(joint, wanted)
+                if upper is not None and editor.roll_second(upper, joint, np.cross(wanted, editor.forward)):
                     continue  # this forearm keeps to its elbow: its palm turns in the wrist
                 # The palm turns in the forearm.
-                framed = doll.shape().frame(hand)  # type: ignore[arg-type]
+                framed = editor.shape().frame(hand)  # type: ignore[arg-type]
                 if framed is not None:
-                    doll.turn(joint, roll_to(wanted, framed[1], square(doll.forward, wanted)))
+                    editor.turn(joint, roll_to(wanted, framed[1], square(editor.forward, wanted)))
             else:
-                doll.point(joint, wanted)
-        hand = doll.joint(f"{side} hand")
-        framed = doll.shape().frame(hand) if hand is not None else None
+                editor.point(joint, wanted)
+        hand = editor.joint(f"{side} hand")
+        framed = editor.shape().frame(hand) if hand is not None else None
         if hand is not None and framed is not None:
-            doll.turn(hand, turn_between(framed, (wanted, unit(square(doll.forward, wanted)))))
+            editor.turn(hand, turn_between(framed, (wanted, unit(square(editor.forward, wanted)))))
     if not found:
         raise BadInput("This body has no arms to make a T or an A of; take another stance.")
 
 
-def straight(doll: Doll, steepest: float = STEEPEST) -> None:
+def straight(editor: PoseEditor, steepest: float = STEEPEST) -> None:
     """Trunk upright, hips and shoulders level and square to the front, legs straight down, feet level and forward.
 
     steepest: degrees to which a bone of the trunk keeps its lean to the front, as it may be its build.
     """
-    across = np.cross(UP, doll.forward)
+    across = np.cross(UP, editor.forward)
     for part in ("hips", "spine", "chest", "neck", "head"):
-        for joint in sorted(j for j, name in doll.parts.items() if name == part):
-            shape = doll.shape()
+        for joint in sorted(j for j, name in editor.parts.items() if name == part):
+            shape = editor.shape()
             framed, along = shape.frame(joint), shape.direction(joint)
             if along is None:
                 continue
@@ -182,34 +182,34 @@ def straight(doll: Doll, steepest: float = STEEPEST) -> None:
             steep = float(np.degrees(rotation.angle(rotation.between(unit(level), UP))))
             wanted = unit(level) if steep < steepest else UP
             if framed is not None:
-                doll.turn(joint, turn_between(framed, (wanted, across)))
+                editor.turn(joint, turn_between(framed, (wanted, across)))
             else:
-                doll.turn(joint, rotation.between(along, wanted))
+                editor.turn(joint, rotation.between(along, wanted))
     for side in ("left", "right"):
         for kind in ("upper leg", "lower leg"):
-            bone = doll.joint(f"{side} {kind}")
+            bone = editor.joint(f"{side} {kind}")
             if bone is not None:
                 # Feet are still anywhere, and do not say yet where knees go.
-                doll.point(bone, -UP, -doll.forward)
-        thigh, shin = (doll.joint(f"{side} {kind}") for kind in ("upper leg", "lower leg"))
+                editor.point(bone, -UP, -editor.forward)
+        thigh, shin = (editor.joint(f"{side} {kind}") for kind in ("upper leg", "lower leg"))
         if thigh is not None and shin is not None:
-            doll.roll_second(thigh, shin, across)
-        foot = doll.joint(f"{side} foot")
+            editor.roll_second(thigh, shin, across)
+        foot = editor.joint(f"{side} foot")
         if foot is not None:
-            _level_foot(doll, foot)
+            _level_foot(editor, foot)
 
 
-def _level_foot(doll: Doll, foot: int) -> None:
-    shape = doll.shape()
+def _level_foot(editor: PoseEditor, foot: int) -> None:
+    shape = editor.shape()
     along, sole = shape.direction(foot), shape.sole(foot)
     if along is None:
         return
     if sole is not None:
-        doll.turn(foot, turn_between(sole, (doll.forward, UP)))
+        editor.turn(foot, turn_between(sole, (editor.forward, UP)))
         return
     flat = np.array([along[0], 0.0, along[2]])
     if float(flat @ flat) > 1e-6:
-        doll.turn(foot, rotation.between(unit(flat), doll.forward))
+        editor.turn(foot, rotation.between(unit(flat), editor.forward))
 
 
 def mirrored(

@@ -11,7 +11,7 @@ import numpy as np
 from armuto.body.estimation import HIGHEST_SOLE
 from armuto.body.plans import BodyPlan
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing.joint_mapping import Lead
+from armuto.pairing.joint_mapping import JointDriver
 
 MEASURES = ("legs", "arms", "spine")
 
@@ -30,9 +30,9 @@ class Sizes:
         return getattr(self, measure, None) or self.body
 
 
-def sizes(led: Mapping[int, Lead], target: Skeleton, plan: BodyPlan) -> Sizes:
+def sizes(mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan) -> Sizes:
     """Ratios of lengths along the limbs. Lengths hold whatever posture the two are in."""
-    by_part = {lead.part: lead for lead in led.values() if lead.part}
+    by_part = {driver.part: driver for driver in mapping.values() if driver.part}
     here = target.rest.positions
 
     def ratio(runs: list[list[str]]) -> float | None:
@@ -52,10 +52,10 @@ def sizes(led: Mapping[int, Lead], target: Skeleton, plan: BodyPlan) -> Sizes:
         if limb.split()[-1] in ("arm", "wing")
     ]
     total = [0.0, 0.0]
-    for joint, lead in led.items():
-        above = target.above(joint, led)
+    for joint, driver in mapping.items():
+        above = target.above(joint, mapping)
         if above is not None:
-            total[0] += float(np.linalg.norm(lead.place - led[above].place))
+            total[0] += float(np.linalg.norm(driver.place - mapping[above].place))
             total[1] += float(np.linalg.norm(here[joint] - here[above]))
     body = total[1] / total[0] if min(total) > 0 else 1.0
     return Sizes(ratio(legs), ratio(arms), ratio([["hips", "chest", "neck", "head"]]), body)

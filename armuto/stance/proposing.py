@@ -102,8 +102,8 @@ def propose(
     best, posture = beginning(skeleton, parts, plan, others)
     if posture is None or posture.off <= POOR or not (posture.upright and posture.has_arms):
         return best
-    doll = making.Doll(skeleton, best.base, parts, plan, looking(skeleton, best.base, parts, moving=True))
+    editor = making.PoseEditor(skeleton, best.base, parts, plan, looking(skeleton, best.base, parts, moving=True))
     # In the middle of an action, more than a little of a lean is the action's and not the build's.
-    making.straight(doll, making.STEEPEST if posture.stands else ACTING)
-    making.arms(doll, 90.0)
-    return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", doll.rotations(), rolled=True)
+    making.straight(editor, making.STEEPEST if posture.stands else ACTING)
+    making.arms(editor, 90.0)
+    return Stance("T, made", f"made as a T: {best.how}, and no other posture is known", editor.rotations(), rolled=True)

@@ -11,7 +11,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.pairing import Pair
 from armuto.retarget import fitting
-from armuto.retarget.fitting import Fitting, Said
+from armuto.retarget.fitting import Fitting, FittingOverrides
 
 Break = Callable[[Fitting, np.random.Generator], Fitting | None]
 ARM = ("shoulder", "upper arm", "lower arm", "hand")
@@ -19,7 +19,7 @@ LEG = ("upper leg", "lower leg", "foot", "toes")
 SIDES = ("left", "right")
 
 
-def again(made: Fitting, pairs: tuple[Pair, ...] | None = None, said: Said | None = None) -> Fitting:
+def again(made: Fitting, pairs: tuple[Pair, ...] | None = None, said: FittingOverrides | None = None) -> Fitting:
     """The fitting made anew with other pairs, or with other things said."""
     found = fitting.fit(
         made.source,
@@ -87,11 +87,11 @@ def turned(part: str, way: str, degrees: float) -> Break:
     """The target's stance turned by hand at a part. way: "out", "ahead", "about" its own bone or "up"."""
 
     def broken(made: Fitting, rng: np.random.Generator) -> Fitting | None:
-        joint = next((j for j, lead in sorted(made.leads().items()) if lead.part == part), None)
+        joint = next((j for j, driver in sorted(made.joint_mapping.items()) if driver.part == part), None)
         if joint is None:
             return None
         pose = made.target_pose
-        below = [child for child in made.target.children[joint] if child in made.leads()]
+        below = [child for child in made.target.children[joint] if child in made.joint_mapping]
         along = pose.positions[below[0]] - pose.positions[joint] if below else np.array([1.0, 0.0, 0.0])
         axis = _axis(way, made.forward, along)
         q = rotation.about(rotation.rotate(rotation.inverse(pose.rotations[joint]), axis), np.radians(degrees))

@@ -10,7 +10,7 @@ import numpy as np
 from armuto import pairing
 from armuto.body.orientation import facing_angle
 from armuto.intake import detection, recording
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.loop import loops
@@ -46,7 +46,7 @@ def file_space() -> dict[str, Score]:
                 frame = detection.file_frame(raw, parts, ())
                 right["unit"] += frame.unit == detection.UNITS[unit]
                 right["up axis"] += frame.up == up
-                skeleton = in_frame(raw, detection.file_frame(raw, parts, (), told=Told(unit, up)))
+                skeleton = in_frame(raw, detection.file_frame(raw, parts, (), told=ImportOptions(unit, up)))
                 angle, _ = facing_angle(skeleton, parts)
                 off = ((angle or 0) - eighth * 45 + 180) % 360 - 180
                 right["facing"] += abs(off) < 0.5

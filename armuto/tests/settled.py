@@ -7,15 +7,16 @@ from dataclasses import replace
 import numpy as np
 
 from armuto.body.plans import body_plan
-from armuto.constraints.limbs import limbs, reach
+from armuto.constraints.limbs import limb_chains, reach
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import local_rotations, world_pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.world_motion import Moving
-from armuto.pipeline import perform
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.pipeline import retarget
 from armuto.retarget import fitting
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 from armuto.tests import figures
 
@@ -76,11 +77,17 @@ def clip_of(body: Skeleton, local: FloatArray, hips: FloatArray, goals: dict[str
     places = np.broadcast_to(body.rest_translation, (frames, len(body), 3)).copy()
     places[:, 0] = hips
     world = world_pose(body, np.ascontiguousarray(local), places)
-    moving = Moving(body, np.moveaxis(world.rotations, 1, 0).copy(), np.moveaxis(world.positions, 1, 0).copy(), FPS)
+    motion = WorldMotion(
+        body,
+        np.moveaxis(world.rotations, 1, 0).copy(),
+        np.moveaxis(world.positions, 1, 0).copy(),
+        FPS,
+        np.arange(frames, dtype=float),
+    )
     own = fitted(body, body)
     for limb, goal in goals.items():
-        reach(moving, limbs(own, own.leads())[limb], goal, np.ones(frames, bool))
-    turns = local_rotations(body, np.moveaxis(moving.rotations, 0, 1))
+        reach(motion, limb_chains(RetargetContext(own))[limb], goal, np.ones(frames, bool))
+    turns = local_rotations(body, np.moveaxis(motion.rotations, 0, 1))
     return Clip(name, body, FPS, turns, np.array([0]), hips[:, None])
 
 
@@ -175,12 +182,12 @@ def noisy(clip: Clip, rng: np.random.Generator, size: float) -> Clip:
 
 def sole_heights(clip: Clip, made: Fitting) -> FloatArray:
     """Metres by which the lowest point of a foot's skin is above the clip's floor, in all frames in which it rests there."""
-    done = perform(clip, made)
-    world, floor = done.clip.world(), done.found.floor * made.scale
-    led, soles = made.leads(), made.target.observed.soles
+    done = retarget(clip, made)
+    world, floor = done.clip.world(), done.contacts.floor * made.scale
+    mapping, soles = made.joint_mapping, made.target.observed.soles
     out = [np.zeros(0)]
     for side in ("left", "right"):
-        feet = [joint for joint in soles if joint in led and str(led[joint].part).startswith(side)]
+        feet = [joint for joint in soles if joint in mapping and str(mapping[joint].part).startswith(side)]
         low = np.min(
             [
                 (world.positions[:, j, None] + rotation.rotate(world.rotations[:, j, None], soles[j][None]))[
@@ -193,7 +200,7 @@ def sole_heights(clip: Clip, made: Fitting) -> FloatArray:
         rows = sorted(
             {
                 frame
-                for one in done.found.contacts
+                for one in done.contacts.contacts
                 if one.point.startswith(f"{side} ") and not one.to and one.height == 0
                 for frame in range(one.first + 1, one.last)
             }

@@ -20,7 +20,7 @@ from armuto.pairing.twist_joints import twists
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
 from armuto.stance import Stance, proposing
-from armuto.stance.making import Doll
+from armuto.stance.making import PoseEditor
 from armuto.stance.posture import UP
 from armuto.stance.shape import square
 from armuto.tests import bodies, figures
@@ -42,11 +42,11 @@ class Body:
         angle = np.radians(self.facing)
         return np.array([np.sin(angle), 0.0, np.cos(angle)])
 
-    def doll(self) -> Doll:
-        return Doll(self.skeleton, self.skeleton.rest_rotation, self.parts, PLAN, self.forward)
+    def editor(self) -> PoseEditor:
+        return PoseEditor(self.skeleton, self.skeleton.rest_rotation, self.parts, PLAN, self.forward)
 
-    def rest(self, doll: Doll) -> Body:
-        return replace(self, skeleton=replace(self.skeleton, rest_rotation=doll.rotations()))
+    def rest(self, editor: PoseEditor) -> Body:
+        return replace(self, skeleton=replace(self.skeleton, rest_rotation=editor.rotations()))
 
 
 def body(rng: np.random.Generator) -> Body:
@@ -55,14 +55,14 @@ def body(rng: np.random.Generator) -> Body:
     parts = {part: tuple(Found(joint, 1.0, "true") for joint in joints) for part, joints in truth.items()}
     angle = np.radians(proposing_facing_angle(skeleton, parts))
     made = Body(skeleton, parts, float(np.degrees(angle)))
-    doll = made.doll()
+    editor = made.editor()
     if rng.random() < 0.7:
         elbow, knee = float(rng.uniform(13, 30)), float(rng.uniform(13, 20))
         for side in ("left", "right"):
-            flex(doll, f"{side} lower arm", elbow)
-            flex(doll, f"{side} lower leg", knee)
-            level(doll, made, f"{side} foot")
-    return made.rest(doll)
+            flex(editor, f"{side} lower arm", elbow)
+            flex(editor, f"{side} lower leg", knee)
+            level(editor, made, f"{side} foot")
+    return made.rest(editor)
 
 
 def proposing_facing_angle(skeleton: Skeleton, parts: Assignment) -> float:
@@ -70,31 +70,31 @@ def proposing_facing_angle(skeleton: Skeleton, parts: Assignment) -> float:
     return float(np.degrees(np.arctan2(forward[0], forward[2])))
 
 
-def flex(doll: Doll, part: str, degrees: float) -> None:
+def flex(editor: PoseEditor, part: str, degrees: float) -> None:
     """Bend an elbow or a knee further about its own hinge: the one it is bent about, or the one it would be."""
-    joint = doll.joint(part)
-    upper = doll.joint(part.replace("lower", "upper"))
+    joint = editor.joint(part)
+    upper = editor.joint(part.replace("lower", "upper"))
     if joint is None or upper is None:
         return
-    shape = doll.shape()
+    shape = editor.shape()
     along, onward = shape.direction(upper), shape.direction(joint)
     way = unit(square(onward, along)) if onward is not None and float(along @ onward) < np.cos(np.radians(3)) else None  # type: ignore[operator]
     way = way if way is not None else shape.expected(upper)
     if way is not None and along is not None:
-        doll.turn(joint, rotation.about(np.cross(along, way), np.radians(degrees)))
+        editor.turn(joint, rotation.about(np.cross(along, way), np.radians(degrees)))
 
 
-def level(doll: Doll, made: Body, part: str) -> None:
+def level(editor: PoseEditor, made: Body, part: str) -> None:
     """Turn a foot back to the level it had on the true body."""
-    foot = doll.joint(part)
+    foot = editor.joint(part)
     if foot is not None:
         was = made.skeleton.rest.rotations[foot]
-        doll.turn(foot, rotation.multiply(was, rotation.inverse(doll.world[foot])))
+        editor.turn(foot, rotation.multiply(was, rotation.inverse(editor.world[foot])))
 
 
 def rested(made: Body, rng: np.random.Generator, kind: str) -> Body:
     """The same body resting in another way."""
-    doll = made.doll()
+    editor = made.editor()
     across = np.cross(UP, made.forward)
     sides = (("left", 1.0), ("right", -1.0))
     bent = {side: _bent(made, f"{side} upper arm") for side, _ in sides}
@@ -104,69 +104,69 @@ def rested(made: Body, rng: np.random.Generator, kind: str) -> Body:
         wanted = {"T": 90.0, "A": float(rng.uniform(30, 65)), "arms down": float(rng.uniform(3, 14))}[kind]
         wanted += float(rng.uniform(-5, 5)) if kind == "T" else 0.0
         for side, sign in sides:
-            upper, hand = doll.joint(f"{side} upper arm"), doll.joint(f"{side} hand")
+            upper, hand = editor.joint(f"{side} upper arm"), editor.joint(f"{side} hand")
             assert upper is not None and hand is not None
-            line = doll.at[hand] - doll.at[upper]
+            line = editor.at[hand] - editor.at[upper]
             now = np.degrees(np.arctan2(float(line @ across) * sign, -float(line[1])))
-            doll.turn(upper, about(made.forward, sign * (wanted - now)))
+            editor.turn(upper, about(made.forward, sign * (wanted - now)))
     elif kind == "splayed":
         wide = float(rng.uniform(8, 24))
         for side, sign in sides:
-            upper = doll.joint(f"{side} upper leg")
+            upper = editor.joint(f"{side} upper leg")
             assert upper is not None
-            doll.turn(upper, about(made.forward, sign * wide))
+            editor.turn(upper, about(made.forward, sign * wide))
     elif kind == "palms turned":
         for side, _ in sides:
-            lower = doll.joint(f"{side} lower arm")
+            lower = editor.joint(f"{side} lower arm")
             assert lower is not None
-            doll.turn(lower, about(doll.shape().direction(lower), float(rng.uniform(-85, 85))))  # type: ignore[arg-type]
+            editor.turn(lower, about(editor.shape().direction(lower), float(rng.uniform(-85, 85))))  # type: ignore[arg-type]
     elif kind == "rolled":
         for side, _ in sides:
             for part, told, most in (("upper arm", bent, 60.0), ("upper leg", kneed, 25.0)):
-                joint = doll.joint(f"{side} {part}")
+                joint = editor.joint(f"{side} {part}")
                 if joint is not None and told[side]:
-                    doll.turn(joint, about(doll.shape().direction(joint), float(rng.uniform(-most, most))))  # type: ignore[arg-type]
-            lower = doll.joint(f"{side} lower arm")
-            if lower is not None and doll.shape().frame(doll.joint(f"{side} hand")) is not None:  # type: ignore[arg-type]
-                doll.turn(lower, about(doll.shape().direction(lower), float(rng.uniform(-50, 50))))  # type: ignore[arg-type]
+                    editor.turn(joint, about(editor.shape().direction(joint), float(rng.uniform(-most, most))))  # type: ignore[arg-type]
+            lower = editor.joint(f"{side} lower arm")
+            if lower is not None and editor.shape().frame(editor.joint(f"{side} hand")) is not None:  # type: ignore[arg-type]
+                editor.turn(lower, about(editor.shape().direction(lower), float(rng.uniform(-50, 50))))  # type: ignore[arg-type]
     else:
-        _step(doll, made, rng, across)
-    return made.rest(doll)
+        _step(editor, made, rng, across)
+    return made.rest(editor)
 
 
 def _bent(made: Body, part: str) -> bool:
-    doll = made.doll()
-    joint = doll.joint(part)
-    bend = doll.shape().bend(joint) if joint is not None else None
+    editor = made.editor()
+    joint = editor.joint(part)
+    bend = editor.shape().bend(joint) if joint is not None else None
     return bend is not None and bend[1] > 0.99
 
 
-def _step(doll: Doll, made: Body, rng: np.random.Generator, across: FloatArray) -> None:
+def _step(editor: PoseEditor, made: Body, rng: np.random.Generator, across: FloatArray) -> None:
     """In the middle of a step: hips and chest turned against each other, one leg before the other, elbows and knees bent."""
 
     def turn(part: str, axis: FloatArray, degrees: float) -> None:
-        joint = doll.joint(part)
+        joint = editor.joint(part)
         if joint is not None:
-            doll.turn(joint, rotation.about(axis, np.radians(degrees)))
+            editor.turn(joint, rotation.about(axis, np.radians(degrees)))
 
     forward = made.forward
-    lead = float(rng.choice([-1.0, 1.0]))
-    turn("hips", UP, lead * float(rng.uniform(4, 9)))
+    driver = float(rng.choice([-1.0, 1.0]))
+    turn("hips", UP, driver * float(rng.uniform(4, 9)))
     turn("hips", across, float(rng.uniform(-4, 10)))
-    spine = [joint for joint, part in doll.parts.items() if part in ("spine", "chest")]
-    twist, lean = -lead * float(rng.uniform(8, 14)), float(rng.uniform(0, 10))
+    spine = [joint for joint, part in editor.parts.items() if part in ("spine", "chest")]
+    twist, lean = -driver * float(rng.uniform(8, 14)), float(rng.uniform(0, 10))
     lengths = np.linalg.norm(made.skeleton.rest_translation[spine], axis=1)
     for joint, length in zip(spine, lengths, strict=True):
         share = float(length / lengths.sum())
-        doll.turn(joint, rotation.about(UP, np.radians(twist * share)))
-        doll.turn(joint, rotation.about(across, np.radians(lean * share)))
+        editor.turn(joint, rotation.about(UP, np.radians(twist * share)))
+        editor.turn(joint, rotation.about(across, np.radians(lean * share)))
     turn("neck", UP, float(rng.uniform(-15, 15)))
     for side, sign in (("left", 1.0), ("right", -1.0)):
         turn(f"{side} shoulder", forward, sign * float(rng.uniform(-4, 10)))
-        turn(f"{side} upper arm", across, sign * lead * float(rng.uniform(10, 35)))
-        flex(doll, f"{side} lower arm", float(rng.uniform(10, 60)))
-        turn(f"{side} upper leg", across, -sign * lead * float(rng.uniform(15, 30)))
-        flex(doll, f"{side} lower leg", float(rng.uniform(8, 45)))
+        turn(f"{side} upper arm", across, sign * driver * float(rng.uniform(10, 35)))
+        flex(editor, f"{side} lower arm", float(rng.uniform(10, 60)))
+        turn(f"{side} upper leg", across, -sign * driver * float(rng.uniform(15, 30)))
+        flex(editor, f"{side} lower leg", float(rng.uniform(8, 45)))
         turn(f"{side} foot", across, float(rng.uniform(-10, 25)))
 
 
@@ -211,7 +211,7 @@ def disguised(made: Body, rng: np.random.Generator, yaw: float, scale: float) ->
     )
 
 
-def fitted(source: Body, target: Body, said: fitting.Said = fitting.NOTHING) -> fitting.Fitting:
+def fitted(source: Body, target: Body, said: fitting.FittingOverrides = fitting.NOTHING) -> fitting.Fitting:
     pairs = [
         Pair(
             part,
@@ -287,9 +287,9 @@ def left_of(seed: int, kind: str) -> Iterator[Left]:
     back = rotation.multiply(rotation.multiply(turn, back), rotation.inverse(turn))
     turned = rotation.multiply(made.target_pose.rotations, rotation.inverse(seen.skeleton.rest.rotations))
     off = rotation.multiply(turned, rotation.inverse(back))
-    shape = true.doll().shape()
-    twisting = {twist.upper for twist in twists(seen.skeleton, made.leads())}
-    resting_shape, true_shape = resting.doll().shape(), source.doll().shape()
+    shape = true.editor().shape()
+    twisting = {twist.upper for twist in twists(seen.skeleton, made.joint_mapping)}
+    resting_shape, true_shape = resting.editor().shape(), source.editor().shape()
     for part, bones in true.parts.items():
         joint = bones[0].joint
         along = shape.direction(joint)
@@ -347,12 +347,12 @@ def origin(rng: np.random.Generator, number: int) -> tuple[Body, dict[str, Float
     elif number in (5, 6):
         others["Calibration frames"] = standing.skeleton.rest_rotation
     if number == 6:
-        doll = true.doll()
+        editor = true.editor()
         for side, sign in (("left", 1.0), ("right", -1.0)):
-            joint = doll.joint(f"{side} upper leg")
+            joint = editor.joint(f"{side} upper leg")
             assert joint is not None
-            doll.turn(joint, rotation.about(true.forward, sign * np.radians(float(rng.uniform(15, 25)))))
-        return true.rest(doll), others
+            editor.turn(joint, rotation.about(true.forward, sign * np.radians(float(rng.uniform(15, 25)))))
+        return true.rest(editor), others
     return rested(standing if number != 3 else true, rng, "mid-step"), others
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats import bvh
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.tests import figures
 
@@ -110,7 +110,7 @@ class Reading(unittest.TestCase):
         second = PLAIN.split("MOTION")[0].removeprefix("HIERARCHY\n")
         text = PLAIN.replace("MOTION", second + "MOTION").replace("90 0 0\n", "90 0 0 0 50 0 0 0 0 0 0 0\n")
         text = text.replace("40 50 60\n", "40 50 60 0 50 0 0 0 0 0 0 0\n")
-        document = formats.read(text.encode(), "two.bvh", Told("cm", "+Y"))
+        document = formats.read(text.encode(), "two.bvh", ImportOptions("cm", "+Y"))
         self.assertEqual(document.skeleton.names, ("Hips", "Chest", "Hips.2", "Chest.2"))
         self.assertEqual(document.skeleton.parents.tolist(), [-1, 0, -1, 2])
         self.assertTrue(any("2 roots" in note for note in document.notes))
@@ -192,8 +192,8 @@ class RoundTrip(unittest.TestCase):
         first = bvh.from_clip(clip)
         for unit, up in (("cm", "+Y"), ("inch", "+Z"), ("m", "-X")):
             with self.subTest(unit=unit, up=up):
-                document = formats.read(bvh.serialise(first), "x.bvh", Told(unit, up))
-                again = formats.read(formats.write(document.clips, document, "bvh"), "y.bvh", Told(unit, up))
+                document = formats.read(bvh.serialise(first), "x.bvh", ImportOptions(unit, up))
+                again = formats.read(formats.write(document.clips, document, "bvh"), "y.bvh", ImportOptions(unit, up))
                 np.testing.assert_allclose(
                     again.clips[0].world().positions, document.clips[0].world().positions, atol=1e-7
                 )
@@ -202,6 +202,6 @@ class RoundTrip(unittest.TestCase):
         rng = np.random.default_rng(4)
         skeleton = figures.disguised(figures.body(), rng, 0.7)
         clip = figures.motion(skeleton, rng)
-        document = formats.read(bvh.serialise(bvh.from_clip(clip)), "x.bvh", Told("cm", "+Y"))
+        document = formats.read(bvh.serialise(bvh.from_clip(clip)), "x.bvh", ImportOptions("cm", "+Y"))
         order = [document.skeleton.index[name] for name in skeleton.names]
         np.testing.assert_allclose(document.clips[0].world().positions[:, order], clip.world().positions, atol=1e-7)

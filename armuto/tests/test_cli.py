@@ -14,7 +14,7 @@ import numpy as np
 
 from armuto import formats
 from armuto.cli.main import main
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files
 
@@ -138,7 +138,7 @@ class Commands(unittest.TestCase):
             done = run("transfer", BOW, "--character", PORTER, "--out", self.folder, "--format", kind)
             self.assertEqual(done.returncode, 0, done.stderr)
         a = formats.read((self.folder / "bow.glb").read_bytes(), "bow.glb")
-        b = formats.read((self.folder / "bow.bvh").read_bytes(), "bow.bvh", Told("cm", "+Y"))
+        b = formats.read((self.folder / "bow.bvh").read_bytes(), "bow.bvh", ImportOptions("cm", "+Y"))
         order = [b.skeleton.index[name] for name in a.skeleton.names]
         off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)
@@ -266,7 +266,7 @@ class Commands(unittest.TestCase):
         done = run("convert", glb, bvh, "--json")
         self.assertEqual(json.loads(done.stdout)["written"], [{"output": str(bvh), "clips": ["walk"]}])
         a = formats.read(WALK.read_bytes(), "walk.bvh")
-        b = formats.read(bvh.read_bytes(), "again.bvh", Told("cm", "+Y"))
+        b = formats.read(bvh.read_bytes(), "again.bvh", ImportOptions("cm", "+Y"))
         order = [b.skeleton.index[name] for name in a.skeleton.names]
         off = a.clips[0].world().positions - b.clips[0].world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)

@@ -5,17 +5,18 @@ import unittest
 import numpy as np
 
 from armuto import formats
-from armuto.contacts.detection import Track, find_contacts
+from armuto.contacts.detection import detect_contacts
 from armuto.contacts.model import Contact, from_json
-from armuto.contacts.probes import find
+from armuto.contacts.resting import PointTrack, resting_contacts
 from armuto.intake import recording
 from armuto.kinematics.signals import hysteresis, runs
+from armuto.retarget.context import RetargetContext
 from armuto.tests import settled
 from armuto.tests.files import DEMO
 
 
 def found(clip):
-    return find(clip, settled.fitted(clip.skeleton, clip.skeleton))
+    return detect_contacts(clip, RetargetContext(settled.fitted(clip.skeleton, clip.skeleton)))
 
 
 def of(contacts, point, to=""):
@@ -58,7 +59,7 @@ class Feet(unittest.TestCase):
         clip, known = settled.walk()
         at = clip.world().positions[:, clip.skeleton.index["LeftToe"]] - [0, 0.02, 0]
         for off in (-0.3, 0.12):
-            contacts, floor = find_contacts([Track("left toes", True, at + [0, off, 0])], at, 30, 0.9)
+            contacts, floor = resting_contacts([PointTrack("left toes", True, at + [0, off, 0])], at, 30, 0.9)
             self.assertAlmostEqual(floor, off, delta=0.01)
             self.assertEqual(len(contacts), len(known["left toes"]))
             self.assertTrue(all(one.height == 0 for one in contacts))
@@ -66,8 +67,8 @@ class Feet(unittest.TestCase):
     def test_a_still_foot_in_the_air_of_a_still_body_is_no_contact(self):
         frames = np.zeros((60, 3))
         standing, lifted = frames + [0, 0, 0], frames + [0.2, 0.4, 0.1]
-        contacts, _ = find_contacts(
-            [Track("a", True, standing), Track("b", True, lifted)], frames + [0.1, 0.9, 0], 30, 0.9
+        contacts, _ = resting_contacts(
+            [PointTrack("a", True, standing), PointTrack("b", True, lifted)], frames + [0.1, 0.9, 0], 30, 0.9
         )
         self.assertEqual({one.point for one in contacts}, {"a"})
 

@@ -24,7 +24,7 @@ from armuto.export.thinning import Bound, at_keys, thin
 from armuto.formats import Form, gltf
 from armuto.formats.collada_writer import SPACE
 from armuto.intake import naming
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
@@ -212,7 +212,7 @@ class Parcels(unittest.TestCase):
         return list(package.pack(zip(names, rows, strict=True), said))
 
     def read(self, file: package.File, **told):
-        return formats.read(file.content, file.name, Told(**told))
+        return formats.read(file.content, file.name, ImportOptions(**told))
 
     def same(self, document, want=None, within: float = 1e-4):
         """The joints of what was read, by name, are where they were."""

@@ -6,9 +6,9 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import formats
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics.clip import Clip
-from armuto.pipeline import perform
+from armuto.pipeline import retarget
 from armuto.quality.findings import Finding, find, grade
 from armuto.retarget import fitting
 from armuto.retarget.fitting import Fitting
@@ -19,13 +19,13 @@ from armuto.tests.rests import resting
 LENGTH = 70  # frames of a clip that are looked at
 
 
-def read(name: str, told: Told = Told()) -> formats.Document:  # noqa: B008
+def read(name: str, told: ImportOptions = ImportOptions()) -> formats.Document:  # noqa: B008
     return formats.read((DEMO / name).read_bytes(), name.split("/")[-1], told)
 
 
 def findings(clip: Clip, made: Fitting) -> tuple[Finding, ...]:
-    done = perform(clip, made)
-    return find(clip, done.clip, made, done.found)
+    done = retarget(clip, made)
+    return find(clip, done.clip, made, done.contacts)
 
 
 class Broken(unittest.TestCase):
@@ -73,7 +73,7 @@ class Broken(unittest.TestCase):
         figure = self.figures[0]
         for name in ("walk", "bow", "sweep", "run"):
             for up in ("+X", "+Z", "-Z", "-Y"):
-                source = read(f"hall/{name}.bvh", Told(up=up))
+                source = read(f"hall/{name}.bvh", ImportOptions(up=up))
                 made = fitting.fit(source.skeleton, figure.skeleton, source.parts, figure.parts)
                 clip = source.clips[0].cut(2, LENGTH)
                 with self.subTest(name=name, up=up):
@@ -131,7 +131,7 @@ class Lengths(unittest.TestCase):
         source, figure = read("hall/walk.bvh"), read("porter.glb")
         made = fitting.fit(source.skeleton, figure.skeleton, source.parts, figure.parts)
         clip = source.clips[0].cut(2, 40)
-        done = perform(clip, made).clip
+        done = retarget(clip, made).clip
         joint = made.target.index["ulna.L"]
         longer = np.tile(made.target.rest_translation[joint] * 1.19, (done.frames, 1, 1))
         order = np.argsort([*done.moving, joint])

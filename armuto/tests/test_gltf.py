@@ -12,7 +12,7 @@ import pygltflib
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats.gltf import container
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.tests import figures
@@ -120,7 +120,7 @@ class Reading(unittest.TestCase):
         made = character()
         half = rotation.about([0, 0, 1], np.pi / 2)
         made.animate(2, "rotation", [0.0, 0.5, 1.0], [rotation.IDENTITY, half, rotation.IDENTITY])
-        document = formats.read(made.glb(), "x.glb", Told("m", "+Y"))
+        document = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y"))
         self.assertEqual(document.skeleton.names, ("hips", "chest", "head"))
         self.assertEqual(document.height, 3.5)
         self.assertTrue(document.skinned)
@@ -134,7 +134,7 @@ class Reading(unittest.TestCase):
         made.animate(1, "translation", [0.0, 0.31, 0.77], [[0, 1, 0], [0, 2, 0], [0, 3, 0]], "STEP", "steps")
         smooth = [[0, 0, 0], [0, 1, 0], [0, 0, 0], [0, 0, 0], [0, 3, 0], [0, 0, 0]]
         made.animate(1, "translation", [0.0, 1.0], smooth, "CUBICSPLINE", "eased")
-        steps, eased = formats.read(made.glb(), "x.glb", Told("m", "+Y")).clips
+        steps, eased = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y")).clips
         heights = steps.translations[:, 0, 1]
         at = np.arange(steps.frames) / steps.fps
         np.testing.assert_allclose(heights, np.where(at < 0.31 - 1e-6, 1, np.where(at < 0.77 - 1e-6, 2, 3)))
@@ -146,7 +146,7 @@ class Reading(unittest.TestCase):
         made = character()
         keys = [[0, 0, 0], [0, 1, 0], [0, 8, 0], [0, -4, 0], [0, 3, 0], [0, 0, 0]]
         made.animate(1, "translation", [0.0, 0.5], keys, "CUBICSPLINE", "thrown")
-        (clip,) = formats.read(made.glb(), "x.glb", Told("m", "+Y")).clips
+        (clip,) = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y")).clips
         t = np.arange(clip.frames) / clip.fps / 0.5
         wanted = (2 * t**3 - 3 * t**2 + 1) + 4 * (t**3 - 2 * t**2 + t) + 3 * (3 * t**2 - 2 * t**3) - 2 * (t**3 - t**2)
         np.testing.assert_allclose(clip.translations[:, 0, 1], wanted, atol=1e-6)
@@ -154,15 +154,15 @@ class Reading(unittest.TestCase):
     def test_embedded_gltf_reads_as_the_glb_does(self):
         made = character()
         made.animate(1, "translation", [0, 1], [[0, 1, 0], [3, 1, 0]])
-        a = formats.read(made.glb(), "x.glb", Told("m", "+Y"))
-        b = formats.read(made.gltf(), "x.gltf", Told("m", "+Y"))
+        a = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y"))
+        b = formats.read(made.gltf(), "x.gltf", ImportOptions("m", "+Y"))
         self.assertEqual((a.format, b.format), ("glb", "gltf"))
         np.testing.assert_array_equal(a.clips[0].translations, b.clips[0].translations)
 
     def test_transforms_above_the_skeleton_are_honoured(self):
         plain = character()
         plain.animate(2, "rotation", [0, 1], [rotation.IDENTITY, rotation.about([0, 0, 1], 1.0)])
-        want = formats.read(plain.glb(), "x.glb", Told("m", "+Y"))
+        want = formats.read(plain.glb(), "x.glb", ImportOptions("m", "+Y"))
         # The same figure in centimetres and Z-up under a node that scales by 0.01 and turns by -90° about X.
         quarter = rotation.about([1, 0, 0], -np.pi / 2)
         made = character({"scale": [0.01] * 3, "rotation": quarter.tolist()})
@@ -171,11 +171,11 @@ class Reading(unittest.TestCase):
         for node in (2, 3):
             made.tree["nodes"][node]["translation"] = [0, 100, 0]
         made.animate(2, "rotation", [0, 1], [rotation.IDENTITY, rotation.about([0, 0, 1], 1.0)])
-        document = formats.read(made.glb(), "x.glb", Told("m", "+Y"))
+        document = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y"))
         np.testing.assert_allclose(document.skeleton.rest.positions, want.skeleton.rest.positions, atol=1e-6)
         np.testing.assert_allclose(document.clips[0].world().positions, want.clips[0].world().positions, atol=1e-6)
         # And back: the written file holds the same motion under the same node.
-        again = formats.read(formats.write(document.clips, document, "glb"), "y.glb", Told("m", "+Y"))
+        again = formats.read(formats.write(document.clips, document, "glb"), "y.glb", ImportOptions("m", "+Y"))
         np.testing.assert_allclose(again.clips[0].world().positions, want.clips[0].world().positions, atol=1e-5)
 
     def test_a_matrix_node_and_an_animated_root_above_the_hips(self):
@@ -183,10 +183,10 @@ class Reading(unittest.TestCase):
         made.tree["nodes"][1].pop("translation")
         made.tree["nodes"][1]["matrix"] = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 1, 0, 1]
         made.animate(0, "translation", [0, 1], [[0, 0, 0], [2, 0, 0]])
-        document = formats.read(made.glb(), "x.glb", Told("m", "+Y"))
+        document = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y"))
         self.assertEqual(document.skeleton.names[0], "stand")
         np.testing.assert_allclose(document.clips[0].world().positions[-1, 3], [2, 3, 0], atol=1e-6)
-        again = formats.read(formats.write(document.clips, document, "glb"), "y.glb", Told("m", "+Y"))
+        again = formats.read(formats.write(document.clips, document, "glb"), "y.glb", ImportOptions("m", "+Y"))
         np.testing.assert_allclose(again.clips[0].world().positions, document.clips[0].world().positions, atol=1e-6)
 
     def test_a_file_in_centimetres_lying_on_its_back_is_set_right(self):
@@ -217,7 +217,7 @@ class Writing(unittest.TestCase):
     def test_the_rest_of_the_file_is_untouched(self):
         made = character()
         made.animate(2, "rotation", [0, 1], [rotation.IDENTITY] * 2, name="old")
-        document = formats.read(made.glb(), "x.glb", Told("m", "+Y"))
+        document = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y"))
         clip = document.clips[0].renamed("new")
         tree = json.loads(container._chunks(formats.write([clip], document, "glb"), "y")[0])
         before = json.loads(container._chunks(made.glb(), "x")[0])
@@ -229,7 +229,7 @@ class Writing(unittest.TestCase):
         self.assertEqual([row["name"] for row in kept["animations"]], ["old", "new"])
 
     def test_an_independent_reader_finds_the_same_keys(self):
-        document = formats.read(character().glb(), "x.glb", Told("m", "+Y"))
+        document = formats.read(character().glb(), "x.glb", ImportOptions("m", "+Y"))
         rng = np.random.default_rng(1)
         clip = figures.motion(document.skeleton, rng, frames=7)
         held = pygltflib.GLTF2.load_from_bytes(formats.write([clip], document, "glb"))

@@ -205,7 +205,7 @@ class ManyAgainstMany(unittest.TestCase):
             np.tile(rotation.IDENTITY, (count + 1, 1)),
         )
         made = fitting.fit(plain, target)
-        (twist,) = twists(target, made.leads())
+        (twist,) = twists(target, made.joint_mapping)
         self.assertEqual((twist.joint, twist.upper, twist.lower), (count, fore, hand))
         self.assertAlmostEqual(twist.share, 0.5)
         turned = np.tile(plain.rest_rotation, (1, 1, 1)).copy()

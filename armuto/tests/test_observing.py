@@ -11,9 +11,9 @@ from armuto.body import estimation
 from armuto.kinematics import observed, rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.observed import Observed
-from armuto.pipeline import perform
+from armuto.pipeline import retarget
 from armuto.retarget import fitting
-from armuto.retarget.fitting import Said
+from armuto.retarget.fitting import FittingOverrides
 from armuto.tests import figures, settled, stances
 from armuto.tests.files import DEMO
 from armuto.tests.rests import resting
@@ -102,25 +102,25 @@ class Rolls(unittest.TestCase):
     def source(self, rolled: float) -> tuple[stances.Body, Clip]:
         document = formats.read((DEMO / "hall/sweep.bvh").read_bytes(), "sweep.bvh")
         body = stances.Body(document.skeleton, document.parts, 0.0)
-        doll = body.doll()
+        editor = body.editor()
         for side, sign in (("left", 1.0), ("right", -1.0)):
-            joint = doll.joint(f"{side} upper arm")
+            joint = editor.joint(f"{side} upper arm")
             assert joint is not None
-            doll.turn(joint, rotation.about(doll.shape().direction(joint), np.radians(sign * rolled)))
-        clip = resting(document.clips[0], doll.world.copy())
+            editor.turn(joint, rotation.about(editor.shape().direction(joint), np.radians(sign * rolled)))
+        clip = resting(document.clips[0], editor.world.copy())
         skeleton = replace(clip.skeleton, observed=estimation.of_motion(clip.skeleton, document.parts, [clip]))
         return stances.Body(skeleton, document.parts, 0.0), replace(clip, skeleton=skeleton)
 
-    def off(self, source: stances.Body, bent: float, carried: float, said: Said) -> float:
+    def off(self, source: stances.Body, bent: float, carried: float, said: FittingOverrides) -> float:
         """Degrees by which the left upper arm of the same body, resting with its arms bent in an A, is rolled off."""
-        doll = source.doll()
-        joint, lower = doll.joint("left upper arm"), doll.joint("left lower arm")
+        editor = source.editor()
+        joint, lower = editor.joint("left upper arm"), editor.joint("left lower arm")
         assert joint is not None and lower is not None
-        axis = rotation.rotate(doll.world[joint], source.skeleton.observed.hinges[joint].axis)
-        doll.turn(lower, rotation.about(axis, np.radians(bent)))
-        doll.turn(lower, rotation.about(np.cross(doll.shape().direction(joint), axis), np.radians(carried)))
-        doll.turn(joint, rotation.about([0, 0, 1], np.radians(-45.0)))
-        resting_in_an_a = source.rest(doll)
+        axis = rotation.rotate(editor.world[joint], source.skeleton.observed.hinges[joint].axis)
+        editor.turn(lower, rotation.about(axis, np.radians(bent)))
+        editor.turn(lower, rotation.about(np.cross(editor.shape().direction(joint), axis), np.radians(carried)))
+        editor.turn(joint, rotation.about([0, 0, 1], np.radians(-45.0)))
+        resting_in_an_a = source.rest(editor)
         target = stances.disguised(resting_in_an_a, np.random.default_rng(2), 0.0, 1.0)
         target = replace(target, skeleton=replace(target.skeleton, observed=Observed()))
         fits = stances.fitted(source, target, said)
@@ -132,13 +132,13 @@ class Rolls(unittest.TestCase):
 
     def test_a_clearly_bent_rest_is_met_where_the_motion_shows_the_hinge(self):
         source, _ = self.source(35.0)
-        self.assertLess(self.off(source, 40.0, 0.0, Said()), 3.0)
+        self.assertLess(self.off(source, 40.0, 0.0, FittingOverrides()), 3.0)
         # Without it, the straight arm would be taken to bend forwards.
-        self.assertGreater(self.off(source, 40.0, 0.0, Said(hinges=False)), 25.0)
+        self.assertGreater(self.off(source, 40.0, 0.0, FittingOverrides(hinges=False)), 25.0)
 
     def test_a_carrying_angle_is_no_roll(self):
         source, _ = self.source(0.0)
-        for said in (Said(), Said(hinges=False)):
+        for said in (FittingOverrides(), FittingOverrides(hinges=False)):
             self.assertLess(self.off(source, 10.0, 8.0, said), 3.0)
 
 
@@ -222,7 +222,7 @@ class SameBody(unittest.TestCase):
             target = figures.disguised(clip.skeleton, np.random.default_rng(1), 0.4, scale)
             made = settled.fitted(clip.skeleton, target)
             self.assertTrue(made.same_build)
-            here = perform(noisy, made).clip.world().positions / scale
+            here = retarget(noisy, made).clip.world().positions / scale
             there = rotation.rotate(rotation.about([0, 1, 0], 0.4), noisy.world().positions)
             self.assertLess(np.abs(here - there).max(), 1e-4)
 
@@ -255,7 +255,7 @@ class OneSpineBone(unittest.TestCase):
         bow = np.radians(np.linspace(0, 35, frames))
         turns[:, spine] = turns[:, chest] = rotation.about([1, 0, 0.3], bow)
         clip = Clip("bow", source, 30, turns, np.array([0]), np.tile(source.rest_translation[0], (frames, 1, 1)))
-        here, there = perform(clip, made).clip.world().positions, clip.world().positions
+        here, there = retarget(clip, made).clip.world().positions, clip.world().positions
 
         def trunk(at, skeleton):
             line = at[:, skeleton.index["Neck"]] - at[:, skeleton.index["Hips"]]

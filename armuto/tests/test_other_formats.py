@@ -10,7 +10,7 @@ import numpy as np
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats.gltf.writing import WHITE_PIXEL
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
 from armuto.tests import figures, scenes
@@ -114,7 +114,7 @@ class Archives(unittest.TestCase):
             "x/data here/bell.bin": made.binary,
             "x/cloth.png": WHITE_PIXEL,
         }
-        document = formats.read(zipped(files), "bell.zip", Told("m", "+Y"))
+        document = formats.read(zipped(files), "bell.zip", ImportOptions("m", "+Y"))
         self.assertEqual((document.format, document.skeleton.names), ("gltf", ("hips", "chest", "head")))
         # What the stage gets needs no other file.
         self.assertEqual(document.display[:4], b"glTF")
@@ -143,7 +143,7 @@ class Archives(unittest.TestCase):
     def test_a_texture_that_points_outside_is_not_followed(self):
         made = character()
         made.tree["images"] = [{"uri": "../../../../etc/passwd"}]
-        document = formats.read(made.glb(), "x.glb", Told("m", "+Y"))
+        document = formats.read(made.glb(), "x.glb", ImportOptions("m", "+Y"))
         self.assertTrue(any("missing" in note for note in document.notes))
         self.assertNotIn(b"root:", document.display)
 
@@ -159,7 +159,7 @@ class AvatarTable(unittest.TestCase):
                 for n in (1, 2, 3):
                     made.tree["nodes"][n]["name"] = f"bone_{n:03d}"
                 made.tree["extensions"] = {version: {"humanoid": {"humanBones": bones}}}
-                document = formats.read(made.glb(), "figure.vrm", Told("m", "+Y"))
+                document = formats.read(made.glb(), "figure.vrm", ImportOptions("m", "+Y"))
                 found = {part: (bones[0].joint, bones[0].confidence) for part, bones in document.parts.items()}
                 self.assertEqual(found, {"hips": (0, 1.0), "chest": (1, 1.0), "head": (2, 1.0)})
                 self.assertIn("own table", document.parts["hips"][0].reason)

@@ -10,7 +10,7 @@ from armuto.body.orientation import facing_angle
 from armuto.body.plans import NAMES, body_plan, plan_of
 from armuto.formats import gltf
 from armuto.intake import detection
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.intake.roles import roles
 from armuto.kinematics import rotation
 from armuto.kinematics.skeleton import Skeleton, in_frame
@@ -82,7 +82,7 @@ class DetectingOthers(unittest.TestCase):
                         frame = detection.file_frame(raw, parts, ())
                         right["unit"] += frame.unit == detection.UNITS[unit]
                         right["up"] += frame.up == up
-                        upright = in_frame(raw, detection.file_frame(raw, parts, (), told=Told(unit, up)))
+                        upright = in_frame(raw, detection.file_frame(raw, parts, (), told=ImportOptions(unit, up)))
                         angle, _ = facing_angle(upright, parts)
                         off = (angle - eighth * 45 + 180) % 360 - 180
                         right["facing"] += abs(off) < 0.5
@@ -94,7 +94,7 @@ class DetectingOthers(unittest.TestCase):
 class Told_(unittest.TestCase):  # noqa: N801
     def test_a_file_is_turned_as_told_and_goes_back_as_it_came(self):
         data = (DEMO / "yard" / "trot.bvh").read_bytes()
-        plain, turned = (formats.read(data, "trot.bvh", told) for told in (detection.NOTHING, Told(turned=90)))
+        plain, turned = (formats.read(data, "trot.bvh", told) for told in (detection.NOTHING, ImportOptions(turned=90)))
         self.assertAlmostEqual(facing_angle(turned.skeleton, turned.parts)[0], 90, places=6)
         quarter = rotation.about([0, 1, 0], np.pi / 2)
         want = rotation.rotate(quarter, plain.clips[0].world().positions)
@@ -116,7 +116,7 @@ class Bound(unittest.TestCase):
         far, turned = gltf.disagreement(gltf.parse(posed, "posed.glb"))
         self.assertAlmostEqual(turned, np.degrees(0.6), delta=0.01)
         self.assertGreater(far, 0.2)
-        plain, bound = formats.read(data, "porter.glb"), formats.read(posed, "posed.glb", Told(bound=True))
+        plain, bound = formats.read(data, "porter.glb"), formats.read(posed, "posed.glb", ImportOptions(bound=True))
         np.testing.assert_allclose(bound.skeleton.rest.positions, plain.skeleton.rest.positions, atol=1e-5)
         np.testing.assert_allclose(bound.bounds, plain.bounds, atol=1e-5)
         self.assertGreater(

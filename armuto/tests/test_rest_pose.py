@@ -8,7 +8,7 @@ import numpy as np
 from armuto import formats
 from armuto.formats import bvh
 from armuto.intake import detection
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.intake.rest_pose import is_line, lies_at_rest, with_posture
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
@@ -48,7 +48,7 @@ class ZeroPoses(unittest.TestCase):
         self.assertEqual((found.skeleton.file_frame.up, found.skeleton.file_frame.unit), (up, unit))
         fit = fitting.fit(found.skeleton, document.skeleton, found.parts, document.parts)
         paired = [
-            joint for joint, lead in fit.leads().items() if lead.part and "thumb" not in lead.part
+            joint for joint, driver in fit.joint_mapping.items() if driver.part and "thumb" not in driver.part
         ]  # without names, what is a thumb may be read as a palm
         here, there = transfer(found.clips[0], fit).world().positions, clip.world().positions
         off = np.linalg.norm(here - there, axis=-1)[:, paired]
@@ -75,7 +75,7 @@ class ZeroPoses(unittest.TestCase):
                     found = formats.read(written(rests.rested(clip, rng, kind)), "take.bvh")
                     fit = fitting.fit(found.skeleton, clip.skeleton, found.parts, document.parts)
                     made, truth = transfer(found.clips[0], fit).world(), clip.world()
-                    paired = {lead.part: joint for joint, lead in fit.leads().items() if lead.part}
+                    paired = {driver.part: joint for joint, driver in fit.joint_mapping.items() if driver.part}
                     off = np.linalg.norm(made.positions - truth.positions, axis=-1)[:, list(paired.values())]
                     self.assertLess(np.percentile(off, 95), 2e-3)
                     # Elbows bend in both clips, so the roll of both bones of an arm shows.
@@ -95,7 +95,9 @@ class ZeroPoses(unittest.TestCase):
                 self.assertIsNotNone(found.skeleton.file_rest)
                 fit = fitting.fit(found.skeleton, document.skeleton, found.parts, document.parts)
                 off = transfer(found.clips[0], fit).world().positions - clip.world().positions
-                self.assertLess(np.abs(off[:, [j for j, lead in fit.leads().items() if lead.part]]).max(), 1e-3)
+                self.assertLess(
+                    np.abs(off[:, [j for j, driver in fit.joint_mapping.items() if driver.part]]).max(), 1e-3
+                )
 
     def test_what_stands_for_the_rest_is_said(self):
         clip = rests.rested(read("hall/walk.bvh").clips[0], np.random.default_rng(1), "one axis")
@@ -121,7 +123,7 @@ class ZeroPoses(unittest.TestCase):
 
     def test_told_is_told(self):
         clip = rests.rested(read("hall/walk.bvh").clips[0], np.random.default_rng(1), "random")
-        found = formats.read(written(clip), "take.bvh", Told(unit="cm", up="+Z"))
+        found = formats.read(written(clip), "take.bvh", ImportOptions(unit="cm", up="+Z"))
         self.assertEqual((found.skeleton.file_frame.up, found.skeleton.file_frame.unit), ("+Z", 0.01))
 
 

@@ -11,22 +11,22 @@ from armuto.body.capsules import Capsule, estimate
 from armuto.body.joint_limits import Range
 from armuto.constraints.limits import angles, passed
 from armuto.constraints.root_bone import rooted, wants_root
-from armuto.constraints.solver import hands_size
-from armuto.contacts.model import Contact
-from armuto.contacts.points import target_paths
-from armuto.contacts.probes import Found, ear, find
+from armuto.contacts.detection import detect_contacts
+from armuto.contacts.model import Contact, ContactSet
+from armuto.contacts.points import contact_points, target_paths
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
-from armuto.kinematics.curves import envelope, held, spells
+from armuto.kinematics.curves import blend_intervals, envelope, held
 from armuto.kinematics.ik import fabrik, softened, two_bones
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.world_motion import Moving
-from armuto.pipeline import perform, transfer
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.pipeline import retarget, transfer
 from armuto.quality.findings import findings, grade
 from armuto.quality.measures import accelerations, measure
 from armuto.retarget import fitting
 from armuto.retarget import settings as said
-from armuto.retarget.settings import PLAIN, ROTATIONS_ALONE, Follow, Settings, Travel
+from armuto.retarget.context import RetargetContext
+from armuto.retarget.settings import PLAIN, ROTATIONS_ALONE, RotationInfluence, Settings, Travel
 from armuto.tests import figures, settled
 from armuto.tests.files import DEMO
 
@@ -43,9 +43,8 @@ CLIPS = {
 def by_name(performance, made, name):
     """Where a point of the target goes."""
     clip = performance.clip
-    world = clip.world()
-    moving = Moving(clip.skeleton, np.moveaxis(world.rotations, 1, 0), np.moveaxis(world.positions, 1, 0), clip.fps)
-    point = next(one for one in ear(made, made.leads()).points if one.name == name)
+    moving = WorldMotion.of_clip(clip)
+    point = next(one for one in contact_points(RetargetContext(made)) if one.name == name)
     return target_paths(moving, [point])[point.name]
 
 
@@ -60,8 +59,8 @@ class Reaching(unittest.TestCase):
             for seed in range(40):
                 with self.subTest(clip=name, seed=seed):
                     made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(100 * number + seed)))
-                    contacts = contacts or find(clip, made)
-                    done = perform(clip, made, contacts)
+                    contacts = contacts or detect_contacts(clip, RetargetContext(made))
+                    done = retarget(clip, made, contacts)
                     for one in measure(clip, done.clip, made, contacts):
                         more = one.size - one.source
                         if one.kind == "foot slide" or one.kind in ("floor", "float", "reach"):
@@ -110,10 +109,10 @@ class Reaching(unittest.TestCase):
         """Feet of a noisy clip are not frozen: in contact they move as the source's do, in size."""
         clip = CLIPS["noisy walk"]()
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(3)))
-        done = perform(clip, made)
-        contact = next(one for one in done.found.contacts if one.point == "left toes" and one.last - one.first > 10)
+        done = retarget(clip, made)
+        contact = next(one for one in done.contacts.contacts if one.point == "left toes" and one.last - one.first > 10)
         frames = slice(contact.first + 2, contact.last - 1)
-        point = next(one for one in ear(made, made.leads()).points if one.name == "left toes")
+        point = next(one for one in contact_points(RetargetContext(made)) if one.name == "left toes")
         world = clip.world()
         source = world.positions[:, point.source] + rotation.rotate(
             world.rotations[:, point.source], np.broadcast_to(point.source_offset, (clip.frames, 3))
@@ -129,10 +128,10 @@ class Reaching(unittest.TestCase):
             made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(11)))
             for travel in (Travel(), Travel(mode="in place", heading=True, place="origin")):
                 made = replace(made, settings=replace(PLAIN, travel=travel))
-                whole = perform(clip, made)
+                whole = retarget(clip, made)
                 for first, last in ((0, 0), (40, 40), (61, 75), (clip.frames - 1, clip.frames - 1)):
                     with self.subTest(clip=name, first=first, travel=travel.mode):
-                        part = perform(clip, made, whole.found, first, last)
+                        part = retarget(clip, made, whole.contacts, first, last)
                         self.assertEqual(part.clip.frames, last - first + 1)
                         off = part.clip.world().positions - whole.clip.world().positions[first : last + 1]
                         self.assertLess(np.abs(off).max(), MILLIMETRE)
@@ -141,10 +140,10 @@ class Reaching(unittest.TestCase):
         clip = CLIPS["walk"]()
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(2)))
         long = replace(made, settings=replace(PLAIN, stride=made.scale * 2.0))
-        done = perform(clip, long)
+        done = retarget(clip, long)
         self.assertGreater(done.report.lowered.max(), 0.02)
         self.assertGreater(max(one.max() for one in done.report.short.values()), 0.01)
-        found = findings(measure(clip, done.clip, long, done.found), long, clip.frames)
+        found = findings(measure(clip, done.clip, long, done.contacts), long, clip.frames)
         self.assertIn("reach", {one.kind for one in found})
         self.assertEqual({one.mend for one in found if one.kind == "reach"}, {"stride"})
         # The body gives way without a jolt.
@@ -153,8 +152,8 @@ class Reaching(unittest.TestCase):
     def test_contacts_set_by_hand_are_held_instead(self):
         clip = CLIPS["walk"]()
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(4)))
-        none = perform(clip, made, Found((), 0.0)).clip.world().positions
-        held_there = perform(clip, made, Found((Contact("left toes", 70, 86, by_hand=True),), 0.0))
+        none = retarget(clip, made, ContactSet((), 0.0)).clip.world().positions
+        held_there = retarget(clip, made, ContactSet((Contact("left toes", 70, 86, by_hand=True),), 0.0))
         moved = np.abs(held_there.clip.world().positions - none).max(axis=(1, 2))
         self.assertGreater(moved[70:87].max(), MILLIMETRE)
         self.assertLess(moved[:40].max(), 1e-9)
@@ -165,11 +164,11 @@ class Reaching(unittest.TestCase):
         alone = replace(ROTATIONS_ALONE, hold=0.0)
         at = {}
         for share in (0.0, 0.5, 1.0):
-            at[share] = by_name(perform(clip, replace(made, settings=replace(alone, hold=share))), made, "left toes")
+            at[share] = by_name(retarget(clip, replace(made, settings=replace(alone, hold=share))), made, "left toes")
         middle = slice(74, 84)
         np.testing.assert_allclose(at[0.5][middle], (at[0.0] + at[1.0])[middle] / 2, atol=2e-3)
         one = replace(made, settings=replace(PLAIN, holds={"left leg": 0.0}))
-        free = by_name(perform(clip, one), made, "left toes")
+        free = by_name(retarget(clip, one), made, "left toes")
         np.testing.assert_allclose(free[middle][:, [0, 2]], at[0.0][middle][:, [0, 2]], atol=1e-6)
 
     def test_the_bend_keeps_its_direction_or_takes_the_one_given(self):
@@ -178,7 +177,7 @@ class Reaching(unittest.TestCase):
         knee, hip, ankle = (made.target.index[f"Left{name}"] for name in ("Leg", "UpLeg", "Foot"))
 
         def out(settings):
-            at = perform(clip, replace(made, settings=settings)).clip.world().positions
+            at = retarget(clip, replace(made, settings=settings)).clip.world().positions
             line = at[:, ankle] - at[:, hip]
             square = at[:, knee] - at[:, hip]
             square = square - line * (np.sum(square * line, axis=1) / np.sum(line * line, axis=1))[:, None]
@@ -195,9 +194,9 @@ class Hands(unittest.TestCase):
         for seed in range(6):
             made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(seed)))
             left, right = (made.target.index[f"{side}Hand"] for side in ("Left", "Right"))
-            width = 0.3 * hands_size(made, made.leads())  # in the hands' own size, whatever legs and arms may be
+            width = 0.3 * RetargetContext(made).hand_scale  # in the hands' own size, whatever legs and arms may be
             for settings, most in ((PLAIN, 0.006), (replace(PLAIN, hands={"other hand": 0.0}), np.inf)):
-                at = perform(clip, replace(made, settings=settings)).clip.world().positions[20:50]
+                at = retarget(clip, replace(made, settings=settings)).clip.world().positions[20:50]
                 apart = np.linalg.norm(at[:, left] - at[:, right], axis=1)
                 self.assertLess(np.abs(apart - width).max() / width, most)
 
@@ -214,7 +213,7 @@ class Hands(unittest.TestCase):
             clip = replace(source.clips[0], skeleton=skeleton)
             figure = replace(own, observed=replace(own.observed, palms=palms))
             made = fitting.fit(skeleton, figure, source.parts, porter.parts)
-            world = perform(clip, made).clip.world()
+            world = retarget(clip, made).clip.world()
             line = world.positions[:, hands[0]] - world.positions[:, hands[1]]
             return made, world, np.linalg.norm(line, axis=1), line
 
@@ -233,14 +232,14 @@ class Hands(unittest.TestCase):
         self.assertGreater(float(wanted[frames].min()), 0.005)
         np.testing.assert_allclose((far - plain[2])[frames], wanted[frames], atol=0.002)
         # Of a source whose mesh is as thick, in the hands' size, nothing is added.
-        grip = hands_size(made, made.leads())
+        grip = RetargetContext(made).hand_scale
         same = {joint: own.observed.palms[hand] / grip for joint, hand in zip(joints, hands, strict=True)}
         np.testing.assert_allclose(apart(same, own.observed.palms)[2][frames], plain[2][frames], atol=1e-6)
 
     def test_a_hand_on_the_hip_stays_on_a_wider_hip(self):
         clip = settled.hand_on_hip()
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(8)))
-        at = perform(clip, made).clip.world().positions
+        at = retarget(clip, made).clip.world().positions
         hand, hips = made.target.index["LeftHand"], made.target.index["Hips"]
         away = at[20:80, hand] - at[20:80, hips]
         self.assertLess(np.ptp(away, axis=0).max(), 0.01)
@@ -253,8 +252,8 @@ class Hands(unittest.TestCase):
     def test_its_place_can_be_moved(self):
         clip = settled.hand_on_hip()
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(8)))
-        plain = perform(clip, made).clip.world().positions
-        moved = perform(clip, replace(made, settings=replace(PLAIN, moved={"left arm": (0.0, 0.03, 0.02)})))
+        plain = retarget(clip, made).clip.world().positions
+        moved = retarget(clip, replace(made, settings=replace(PLAIN, moved={"left arm": (0.0, 0.03, 0.02)})))
         off = (moved.clip.world().positions - plain)[40, made.target.index["LeftHand"]]
         np.testing.assert_allclose(off, [0, 0.03, 0.02], atol=2e-3)
 
@@ -325,7 +324,10 @@ class Choices(unittest.TestCase):
         return transfer(self.clip, replace(self.made, settings=replace(PLAIN, **choices)))
 
     def test_follow_scales_a_bone_against_its_parent_and_takes_along_what_hangs_from_it(self):
-        plain, stiff = self.performed(hold=0.0), self.performed(hold=0.0, follow={"left upper leg": Follow(turn=0.0)})
+        plain, stiff = (
+            self.performed(hold=0.0),
+            self.performed(hold=0.0, follow={"left upper leg": RotationInfluence(turn=0.0)}),
+        )
         thigh = self.index["LeftUpLeg"]
         rest = self.made.target_stance.rotations[thigh]
         self.assertLess(
@@ -333,7 +335,7 @@ class Choices(unittest.TestCase):
         )
         knee = self.index["LeftLeg"]
         np.testing.assert_allclose(stiff.rotations[:, knee], plain.rotations[:, knee], atol=1e-9)
-        half = self.performed(hold=0.0, follow={"left leg": Follow(turn=0.5)})
+        half = self.performed(hold=0.0, follow={"left leg": RotationInfluence(turn=0.5)})
         for joint in (thigh, knee):
             own = [
                 rotation.angle(
@@ -346,7 +348,7 @@ class Choices(unittest.TestCase):
             np.testing.assert_allclose(own[0], own[1] / 2, atol=1e-6)
 
     def test_an_offset_stays_throughout(self):
-        plain, bowed = self.performed(), self.performed(follow={"Head": Follow(offset=(20.0, 0.0, 0.0))})
+        plain, bowed = self.performed(), self.performed(follow={"Head": RotationInfluence(offset=(20.0, 0.0, 0.0))})
         head = self.index["Head"]
         off = rotation.multiply(rotation.inverse(plain.world().rotations[:, head]), bowed.world().rotations[:, head])
         np.testing.assert_allclose(np.degrees(rotation.angle(off)), 20, atol=1e-6)
@@ -369,7 +371,7 @@ class Choices(unittest.TestCase):
         clip = replace(clip, moving=moving, translations=np.concatenate([clip.translations, slide], axis=1))
         made = fitting.fit(held, held, pairs=figures.one_to_one(held, held, {}))
         for share in (0.5, 0.0):
-            chosen = replace(made, settings=replace(PLAIN, follow={"lantern": Follow(shift=share)}))
+            chosen = replace(made, settings=replace(PLAIN, follow={"lantern": RotationInfluence(shift=share)}))
             done = transfer(clip, chosen)
             off = done.all_translations()[:, moving[1]] - held.rest_translation[moving[1]]
             np.testing.assert_allclose(off, share * (slide[:, 0] - held.rest_translation[moving[1]]), atol=1e-9)
@@ -414,14 +416,14 @@ class Choices(unittest.TestCase):
         way = [float(np.ptp(at[:, 0, 2])) for at in (plain, far)]
         self.assertAlmostEqual(way[1] / way[0], 1.15, delta=0.01)
         self.assertLess(np.abs(plain[:, 0, 1] - far[:, 0, 1]).max(), 0.05 * self.made.scale)
-        done = perform(self.clip, replace(self.made, settings=replace(PLAIN, stride=self.made.scale * 1.1)))
+        done = retarget(self.clip, replace(self.made, settings=replace(PLAIN, stride=self.made.scale * 1.1)))
         slides = [
             one
             for one in measure(
                 self.clip,
                 done.clip,
                 replace(self.made, settings=replace(PLAIN, stride=self.made.scale * 1.1)),
-                done.found,
+                done.contacts,
             )
             if one.kind == "foot slide"
         ]
@@ -479,16 +481,18 @@ class Choices(unittest.TestCase):
         ranges = {"left lower leg": Range((-20.0, 5.0), (-10.0, 10.0), (-10.0, 10.0))}
         for limits, most in (("hard", 20.0), ("soft", 20.0 * 1.15)):
             made = replace(self.made, ranges=ranges, settings=replace(PLAIN, limits=limits))
-            done = perform(self.clip, made)
+            done = retarget(self.clip, made)
             world = np.moveaxis(done.clip.world().rotations, 1, 0)
-            bend = angles(world, made.anatomy)[self.index["LeftLeg"]][0]
+            bend = angles(world, made.joint_frames)[self.index["LeftLeg"]][0]
             self.assertGreater(bend.min(), -most - 0.2)
             self.assertLess(bend.min(), -19.0)
             self.assertGreater(done.report.hits["left lower leg"].sum(), 20)
         off = replace(self.made, ranges=ranges)
         world = np.moveaxis(transfer(self.clip, off).world().rotations, 1, 0)
-        self.assertLess(angles(world, off.anatomy)[self.index["LeftLeg"]][0].min(), -30)
-        self.assertGreater(passed(angles(world, off.anatomy), off.anatomy, ranges)["left lower leg"].max(), 10)
+        self.assertLess(angles(world, off.joint_frames)[self.index["LeftLeg"]][0].min(), -30)
+        self.assertGreater(
+            passed(angles(world, off.joint_frames), off.joint_frames, ranges)["left lower leg"].max(), 10
+        )
 
     def test_angles_are_counted_as_a_body_bends(self):
         body = figures.body()
@@ -503,7 +507,7 @@ class Choices(unittest.TestCase):
             ("LeftArm", (0, 0, -60), 1, -60.0),
         ):
             bent = figures.posed(body, {name: turn})
-            told = angles(bent.rest.rotations[:, None], made.anatomy)[body.index[name]]
+            told = angles(bent.rest.rotations[:, None], made.joint_frames)[body.index[name]]
             for axis in range(3):
                 self.assertAlmostEqual(float(told[axis][0]), degrees if axis == which else 0.0, delta=6, msg=name)
 
@@ -513,7 +517,7 @@ class Settled(unittest.TestCase):
         chosen = Settings(
             hold=0.5, holds={"left leg": 0.2}, hands={"body": 0.1}, moved={"left arm": (0.1, 0.0, -0.1)},
             bends={"left leg": 9.0}, spread=-4.0, clear=0.3, stride=0.9, path="absolute", limits="hard",
-            follow={"head": Follow(0.5, 1.0, (1.0, 2.0, 3.0))}, grades={"reach": (1.0, 2.0)},
+            follow={"head": RotationInfluence(0.5, 1.0, (1.0, 2.0, 3.0))}, grades={"reach": (1.0, 2.0)},
             travel=Travel("root", heading=True, place="given", at=(1.0, 2.0, 3.0)),
         )  # fmt: skip
         table = json.loads(json.dumps(said.to_json(chosen)))
@@ -602,17 +606,17 @@ class Pieces(unittest.TestCase):
         self.assertTrue(np.all(weight[20:31] == 1) and weight[5] == 0 and weight[45] == 0)
 
     def test_a_short_gap_is_bridged_and_the_two_add_up(self):
-        one, two = spells([(0, 10), (20, 30)], 5, 15)
+        one, two = blend_intervals([(0, 10), (20, 30)], 5, 15)
         frames = np.arange(40.0)
         total = np.zeros(40)
-        for spell in (one, two):
-            part, weight = spell.weight(frames)
+        for interval in (one, two):
+            part, weight = interval.weight(frames)
             total[part] += weight
         np.testing.assert_allclose(total[:31], 1.0)
-        apart = spells([(0, 10), (40, 50)], 5, 15)
-        self.assertEqual([spell.after for spell in apart], [5, 5])
-        loop = spells([(0, 10), (90, 99)], 5, 15, seam=99)
-        self.assertTrue(any(spell.first == 90 and spell.last == 109 for spell in loop))
+        apart = blend_intervals([(0, 10), (40, 50)], 5, 15)
+        self.assertEqual([interval.after for interval in apart], [5, 5])
+        loop = blend_intervals([(0, 10), (90, 99)], 5, 15, loop=99)
+        self.assertTrue(any(interval.first == 90 and interval.last == 109 for interval in loop))
 
 
 if __name__ == "__main__":

@@ -16,11 +16,11 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton, in_frame
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
-from armuto.retarget.fitting import Said
+from armuto.retarget.fitting import FittingOverrides
 from armuto.retarget.grounding import standing_places
 from armuto.retarget.settings import ROTATIONS_ALONE
 from armuto.stance import Stance, making, proposing, value
-from armuto.stance.aligning import align, parts_led
+from armuto.stance.aligning import align, mapped_parts
 from armuto.stance.posture import UP, measure, places_of
 from armuto.stance.value import posed
 from armuto.tests import bodies, figures, stances
@@ -34,8 +34,8 @@ def parts(skeleton: Skeleton) -> Assignment:
     return pairing.assign(skeleton, PLAN)
 
 
-def doll(skeleton: Skeleton) -> making.Doll:
-    return making.Doll(skeleton, skeleton.rest_rotation, parts(skeleton), PLAN, FRONT)
+def editor(skeleton: Skeleton) -> making.PoseEditor:
+    return making.PoseEditor(skeleton, skeleton.rest_rotation, parts(skeleton), PLAN, FRONT)
 
 
 def posture(skeleton: Skeleton, rotations: np.ndarray):
@@ -65,10 +65,10 @@ class Aligning(unittest.TestCase):
     def test_a_forearm_turns_with_its_palm_and_bones_for_twist_share_it(self):
         rng = np.random.default_rng(3)
         source = stances.body(rng)
-        doll = source.doll()
-        lower = doll.joint("left lower arm")
-        doll.turn(lower, rotation.about(doll.shape().direction(lower), np.radians(70)))
-        made = stances.fitted(source, source.rest(doll))
+        editor = source.editor()
+        lower = editor.joint("left lower arm")
+        editor.turn(lower, rotation.about(editor.shape().direction(lower), np.radians(70)))
+        made = stances.fitted(source, source.rest(editor))
         rows = {row.part: row for row in made.rows}
         self.assertAlmostEqual(rows["left lower arm"].turned, 70, delta=0.5)
         self.assertAlmostEqual(rows["left hand"].turned, 70, delta=0.5)
@@ -79,8 +79,8 @@ class Aligning(unittest.TestCase):
         other = figures.posed(body, {"LeftArm": (0, 0, -45), "RightArm": (0, 0, 45), "LeftUpLeg": (20, 0, 0)})
         made = fitting.fit(body, other)
         limb = {other.index[name] for name in ("LeftShoulder", "LeftArm", "LeftForeArm", "LeftHand")}
-        led = made.leads()
-        local = align(other, other.rest_rotation, parts_led(led), made.plan, made.model(led), only=limb)
+        mapping = made.joint_mapping
+        local = align(other, other.rest_rotation, mapped_parts(mapping), made.plan, made.model(mapping), only=limb)
         moved = rotation.angle(rotation.multiply(rotation.inverse(other.rest_rotation), local))
         self.assertAlmostEqual(float(np.degrees(moved[other.index["LeftArm"]])), 45, delta=0.1)
         self.assertLess(float(moved[other.index["RightArm"]]), 1e-9)
@@ -178,7 +178,7 @@ class Making(unittest.TestCase):
     def test_t_a_and_arms_down(self):
         posed_body = figures.posed(figures.body(), {"LeftArm": (10, 30, -60), "RightForeArm": (0, 70, 0)})
         for degrees, wanted in ((90, 90), (48, 48), (4, 4)):
-            figure = doll(posed_body)
+            figure = editor(posed_body)
             making.arms(figure, degrees)
             found = posture(posed_body, figure.rotations())
             self.assertAlmostEqual(found.arms, wanted, delta=0.01)
@@ -188,7 +188,7 @@ class Making(unittest.TestCase):
         skeleton, truth, _ = bodies.two_legged(np.random.default_rng(4), hands=True)
         known = {part: tuple(Found(j, 1.0, "true") for j in joints) for part, joints in truth.items()}
         front = proposing.looking(skeleton, skeleton.rest_rotation, known)
-        figure = making.Doll(skeleton, skeleton.rest_rotation, known, PLAN, front)
+        figure = making.PoseEditor(skeleton, skeleton.rest_rotation, known, PLAN, front)
         making.arms(figure, 90)
         shape = figure.shape()
         for side in ("left", "right"):
@@ -201,7 +201,7 @@ class Making(unittest.TestCase):
             figures.body(),
             {"LeftUpLeg": (-40, 0, 10), "LeftLeg": (60, 0, 0), "Hips": (10, 20, 5), "Spine": (25, 10, 0)},
         )
-        figure = doll(bent)
+        figure = editor(bent)
         making.straight(figure)
         found = posture(bent, figure.rotations())
         self.assertLess(found.knees, 0.01)
@@ -211,7 +211,7 @@ class Making(unittest.TestCase):
         self.assertTrue(found.stands)
 
     def test_a_body_without_arms_says_so(self):
-        empty = making.Doll(figures.body(), figures.body().rest_rotation, {}, PLAN, FRONT)
+        empty = making.PoseEditor(figures.body(), figures.body().rest_rotation, {}, PLAN, FRONT)
         with self.assertRaisesRegex(BadInput, "no arms"):
             making.arms(empty, 90)
 
@@ -291,7 +291,7 @@ class Values(unittest.TestCase):
         other = figures.posed(body, {"LeftArm": (0, 0, -45), "RightArm": (0, 0, 45)})
         made = fitting.fit(body, other)
         hand = made.target_stance.with_turn(4, rotation.about(UP, 0.4)).named("Night watch")
-        said = Said(target_facing=12.0, source_floor=0.03, size="arms")
+        said = FittingOverrides(target_facing=12.0, source_floor=0.03, size="arms")
         kept = fitting.fit(
             body, other, pairs=made.pairs, source_stance=made.source_stance, target_stance=hand, said=said
         )
@@ -310,7 +310,7 @@ class Values(unittest.TestCase):
         clip = figures.motion(body, np.random.default_rng(8))
         plain = transfer(clip, fitting.fit(body, other)).world().positions
         stance = Stance("Frame 7", "frame 7", making.frame(clip, 7))
-        made = fitting.fit(body, other, source_stance=stance, said=Said(0.0, 0.0))
+        made = fitting.fit(body, other, source_stance=stance, said=FittingOverrides(0.0, 0.0))
         moved = transfer(clip, made).world().positions
         # Standing heights differ from stance to stance; the pose about the hips does not.
         self.assertLess(np.abs((moved - moved[:, :1]) - (plain - plain[:, :1])).max(), 1e-4)
@@ -331,7 +331,7 @@ class Measures(unittest.TestCase):
         self.assertAlmostEqual(made.sizes.spine, 1.0)
         self.assertAlmostEqual(made.scale, 0.8)
         for size, ratio in (("arms", 1.5), (0.7, 0.7)):
-            again = fitting.fit(made.source, made.target, pairs=made.pairs, said=Said(size=size))
+            again = fitting.fit(made.source, made.target, pairs=made.pairs, said=FittingOverrides(size=size))
             self.assertAlmostEqual(again.scale, ratio)
 
     def test_thick_soles_lift_the_figure(self):
@@ -346,13 +346,13 @@ class Measures(unittest.TestCase):
         alone = replace(made, settings=ROTATIONS_ALONE)
         risen = transfer(clip, alone).world().positions[:, :, 1] - clip.world().positions[:, :, 1]
         self.assertLess(np.abs(risen - 0.05).max(), 1e-4)
-        said = fitting.fit(body, shod, said=Said(target_floor=made.floors[0]))
-        self.assertAlmostEqual(standing_places(said, said.leads())[1][:, 1].min(), made.floors[0])
+        said = fitting.fit(body, shod, said=FittingOverrides(target_floor=made.floors[0]))
+        self.assertAlmostEqual(standing_places(said, said.joint_mapping)[1][:, 1].min(), made.floors[0])
 
     def test_a_facing_that_is_said_turns_the_motion(self):
         body = figures.body()
         clip = figures.motion(body, np.random.default_rng(9))
-        made = fitting.fit(body, body, said=Said(target_facing=90.0))
+        made = fitting.fit(body, body, said=FittingOverrides(target_facing=90.0))
         there = rotation.rotate(rotation.about(UP, np.pi / 2), clip.world().positions)
         moved = transfer(clip, made).world().positions
         self.assertLess(np.abs(np.ptp(moved, axis=0)[0] - np.ptp(there, axis=0)[0]).max(), 1e-6)

@@ -55,9 +55,9 @@ def figure(image: bool = False, scale: float = 1.0) -> Parts:
 
 class BackAgain(unittest.TestCase):
     def check(self, parts: Parts):
-        want = formats.read(build(parts), "x.glb", formats.Told("m", "+Y"))
+        want = formats.read(build(parts), "x.glb", formats.ImportOptions("m", "+Y"))
         for kind, writer in (("dae", collada_writer), ("usd", usd_writer)):
-            made = formats.read(writer.write(parts), f"x.{kind}", formats.Told("m", "+Y"))
+            made = formats.read(writer.write(parts), f"x.{kind}", formats.ImportOptions("m", "+Y"))
             with self.subTest(kind):
                 self.assertEqual(len(made.skeleton), len(want.skeleton))
                 off = made.clips[0].world().positions - want.clips[0].world().positions

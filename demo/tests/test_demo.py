@@ -8,10 +8,10 @@ import numpy as np
 from armuto import formats
 from armuto.body.orientation import facing_angle
 from armuto.body.plans import plan_of
-from armuto.contacts.detection import Track, find_contacts
+from armuto.contacts.resting import PointTrack, resting_contacts
 from armuto.intake import recording
 from armuto.kinematics import rotation
-from armuto.pipeline import perform
+from armuto.pipeline import retarget
 from armuto.quality.findings import findings
 from armuto.quality.measures import measure, over_ground
 from armuto.retarget import fitting
@@ -73,7 +73,7 @@ class Clips(unittest.TestCase):
                 at = clip.world().positions
                 for part in (part for part in document.parts if part.endswith("toes")):
                     toes = at[:, document.parts[part][0].joint]
-                    found, _ = find_contacts([Track(part, True, toes)], at[:, 0], clip.fps, LEG[name])
+                    found, _ = resting_contacts([PointTrack(part, True, toes)], at[:, 0], clip.fps, LEG[name])
                     if clip.name not in ("gallop", "run"):  # whose feet are down too shortly
                         self.assertGreater(len(found), 0, clip.name)
                     for run, contact in enumerate(found):
@@ -162,9 +162,9 @@ class Figures(unittest.TestCase):
                         arms_and_legs = [row for row in made.rows if row.part.endswith(("arm", "leg", "wing"))]
                         self.assertLess(max(row.left for row in arms_and_legs), 1.0)
                         made = replace(made, capsules=target.capsules)
-                        done = perform(clip, made)
+                        done = retarget(clip, made)
                         self.assertTrue(np.isfinite(done.clip.rotations).all())
-                        measures = measure(clip, done.clip, made, done.found)
+                        measures = measure(clip, done.clip, made, done.contacts)
                         self.assertEqual(findings(measures, made, clip.frames), ())
                         # What quality asks for, which is stricter than what is worth a look.
                         # Where a heel rolls off a sole that really stands, 0.6 cm/s are left.

@@ -10,7 +10,7 @@ from ninja.files import UploadedFile
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics.clip import still
 from studio.cast.keeping import new_version_of
 from studio.cast.models import Character
@@ -121,7 +121,7 @@ def post_version(request: HttpRequest, character_id: int, file: UploadedFile = F
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     data, name = file.read(), PurePosixPath(file.name or "file").name
     frame = row.skeleton.tree["file_frame"]
-    new_version_of(row, formats.read(data, name, Told(turned=frame.get("turned", 0.0))), data)
+    new_version_of(row, formats.read(data, name, ImportOptions(turned=frame.get("turned", 0.0))), data)
     return row
 
 

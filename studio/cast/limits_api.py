@@ -12,7 +12,7 @@ from armuto.body.plans import plan_of
 from armuto.constraints.limits import bent
 from armuto.errors import BadInput
 from armuto.kinematics.clip import Clip
-from armuto.stance.joint_frames import Anatomy, anatomy
+from armuto.stance.joint_frames import JointFrames, joint_frames
 from armuto.stance.proposing import looking
 from studio.cast.models import Character
 from studio.fittings.performing import for_the_stage
@@ -53,35 +53,37 @@ def _row(character_id: int) -> Character:
 
 
 @lru_cache(maxsize=16)
-def _anatomy(pk: int, identity: str, parts: str) -> Anatomy:
+def _joint_frames(pk: int, identity: str, parts: str) -> JointFrames:
     row = Skeleton.objects.get(pk=pk, identity=identity)
     skeleton, found = row.value(), row.assignment()
     joints = {part: tuple(bone.joint for bone in bones) for part, bones in found.items()}
     plan = plan_of(found)
-    return anatomy(skeleton, skeleton.rest_rotation, joints, plan, looking(skeleton, skeleton.rest_rotation, found))
+    return joint_frames(
+        skeleton, skeleton.rest_rotation, joints, plan, looking(skeleton, skeleton.rest_rotation, found)
+    )
 
 
-def anatomy_of(row: Character) -> Anatomy:
+def joint_frames_of(row: Character) -> JointFrames:
     """From where a character's joints bend, by the parts its bones were read as."""
-    return _anatomy(row.skeleton_id, row.skeleton.identity, str(row.skeleton.parts))
+    return _joint_frames(row.skeleton_id, row.skeleton.identity, str(row.skeleton.parts))
 
 
 def _listed(row: Character) -> list[dict]:
     skeleton, plan = row.skeleton.value(), plan_of(row.skeleton.parts)
     usual, seen, out = defaults(plan.name), set(), []
-    for hinge in anatomy_of(row).hinges:
-        if hinge.part in seen:
+    for frame in joint_frames_of(row).frames:
+        if frame.part in seen:
             continue
-        seen.add(hinge.part)
-        part = plan.by_name[hinge.part]
+        seen.add(frame.part)
+        part = plan.by_name[frame.part]
         told = usual.get(part.kind)
-        if told is None and hinge.part not in row.limits:
+        if told is None and frame.part not in row.limits:
             continue
         out.append(
             {
                 "part": part.name,
                 "limb": part.limb,
-                "bone": skeleton.names[hinge.joint],
+                "bone": skeleton.names[frame.joint],
                 "usual": told and told.to_json(),
                 "own": row.limits.get(part.name),
             }
@@ -125,11 +127,11 @@ def get_bent(
 ) -> HttpResponse:
     """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``."""
     row = _row(character_id)
-    body, skeleton = anatomy_of(row), row.skeleton.value()
-    hinge = next((one for one in body.hinges if one.part == part), None)
-    if hinge is None or not np.isfinite([bend, side, twist]).all():
+    body, skeleton = joint_frames_of(row), row.skeleton.value()
+    frame = next((one for one in body.frames if one.part == part), None)
+    if frame is None or not np.isfinite([bend, side, twist]).all():
         raise BadInput(f"{part}: this part does not bend; take one that the sheet lists.")
-    local, _ = bent(skeleton, body, hinge.joint, bend, side, twist)
+    local, _ = bent(skeleton, body, frame.joint, bend, side, twist)
     roots = np.flatnonzero(skeleton.parents < 0)
     pose = Clip("bent", skeleton, 30.0, local[None].copy(), roots, skeleton.rest_translation[roots][None].copy())
     return octets(*for_the_stage(pose, row))

@@ -8,7 +8,7 @@ from django.db import models
 from armuto import formats
 from armuto.choices import UNITS
 from armuto.formats import Document
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from studio.digests import digest
 from studio.library.models import Original, Skeleton, skeleton_value
@@ -71,7 +71,7 @@ class Character(models.Model):
         """The figure, read again as it was read at intake."""
         frame = self.skeleton.value().file_frame
         unit = next(name for name, metres in UNITS.items() if metres == frame.unit)
-        return _read(self.pk, self.revision, self.original.sha256, Told(unit, frame.up, frame.turned))
+        return _read(self.pk, self.revision, self.original.sha256, ImportOptions(unit, frame.up, frame.turned))
 
 
 class CharacterDisplay(models.Model):
@@ -82,7 +82,7 @@ class CharacterDisplay(models.Model):
 
 
 @lru_cache(maxsize=12)
-def _read(character_id: int, revision: int, content: str, told: Told) -> Document:
+def _read(character_id: int, revision: int, content: str, told: ImportOptions) -> Document:
     """A revision of a character never changes, so what was read can be kept while people work with it. content: hash of its
     file, since a number may stand for another character once a studio has been restored."""
     row = Character.objects.select_related("original__content").get(pk=character_id)

@@ -20,7 +20,7 @@ from studio.cast.models import Character
 from studio.fittings.editing import bench_of, edit, parts_of
 from studio.fittings.keeping import fitting_for, move, value_of
 from studio.fittings.models import Fitting
-from studio.fittings.performing import for_the_stage, perform
+from studio.fittings.performing import for_the_stage, retarget
 from studio.fittings.settling import follow_history
 from studio.fittings.standing import blocks, remember
 from studio.library.models import Clip
@@ -269,8 +269,8 @@ def rows_out(value: core.Fitting) -> list[dict]:
     """What is left between the stances, part by part."""
     seen = {
         target: (hinge.certainty, hinge.span)
-        for target, lead in value.leads().items()
-        if (hinge := value.source.observed.hinges.get(lead.a) or value.target.observed.hinges.get(target))
+        for target, driver in value.joint_mapping.items()
+        if (hinge := value.source.observed.hinges.get(driver.source) or value.target.observed.hinges.get(target))
     }
     index = value.target.index
     return [
@@ -373,7 +373,7 @@ def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int |
     clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None
-    turns, places = for_the_stage(perform(value, clip, frame, frame).clip, row.character)
+    turns, places = for_the_stage(retarget(value, clip, frame, frame).clip, row.character)
     return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
 
 
@@ -421,5 +421,5 @@ def preview(
     """
     row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
-    made = perform(value_of(row), clip, first, last).clip
+    made = retarget(value_of(row), clip, first, last).clip
     return octets(*for_the_stage(made, row.character), fps=made.fps)

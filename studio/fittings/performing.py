@@ -3,13 +3,15 @@
 from collections import OrderedDict
 from functools import lru_cache
 
-from armuto.contacts.model import Contact
-from armuto.contacts.probes import Ear, Found, ear, found_in, listen
+from armuto import pipeline
+from armuto.contacts.detection import contacts_in
+from armuto.contacts.model import Contact, ContactSet
+from armuto.contacts.probes import ContactProbes, contact_probes, sample_tracks
 from armuto.formats import gltf
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
-from armuto.pipeline import Performance
-from armuto.pipeline import perform as perform_in_core
+from armuto.pipeline import RetargetResult
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 from studio.cast.models import Character
 from studio.library import models as library
@@ -17,15 +19,19 @@ from studio.library import models as library
 KEPT = 64
 
 
-def perform(
-    fitting: Fitting, clip: library.Clip, first: int | None = None, last: int | None = None, found: Found | None = None
-) -> Performance:
-    """The clip, or its frames first to last, transferred through a fitting. found: its contacts, where they are at hand."""
+def retarget(
+    fitting: Fitting,
+    clip: library.Clip,
+    first: int | None = None,
+    last: int | None = None,
+    contacts: ContactSet | None = None,
+) -> RetargetResult:
+    """The clip, or its frames first to last, transferred through a fitting. contacts: where they are at hand."""
     value = clip_value(clip)
     stop = value.frames - 1
     start = min(max(first or 0, 0), stop)
     end = min(max(stop if last is None else last, start), stop)
-    return perform_in_core(value, fitting, found or contacts_of(fitting, clip), start, end)
+    return pipeline.retarget(value, fitting, contacts or contacts_of(fitting, clip), start, end)
 
 
 def clip_value(clip: library.Clip) -> Clip:
@@ -39,29 +45,29 @@ def _clip(pk: int, content: str, first: int, last: int) -> Clip:
     return library.Clip.objects.select_related("skeleton", "motion").get(pk=pk).value()
 
 
-_found: OrderedDict[tuple, Found] = OrderedDict()
+_detected: OrderedDict[tuple, ContactSet] = OrderedDict()
 
 
-def contacts_of(fitting: Fitting, clip: library.Clip) -> Found:
-    """The contacts of a clip: those that were set by hand, else those that are found.
+def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
+    """The contacts of a clip: those that were set by hand, else those that are detected.
 
-    Finding them takes the whole clip; it is done again only where a change to the fitting moves a point that may touch.
+    Detecting them takes the whole clip; it is done again only where a change to the fitting moves a point that may touch.
     """
-    heard = ear(fitting, fitting.leads())
-    key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, clip.floor, _told_by(heard))
-    found = _found.get(key)
-    if found is None:
+    context = RetargetContext(fitting)
+    probes = contact_probes(context)
+    key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, clip.floor, _probes_key(probes))
+    detected = _detected.get(key)
+    if detected is None:
         value = clip_value(clip)
-        able = heard.leg > 0 and value.frames > 2
-        found = found_in(listen(value, heard.joints), heard, fitting, value, clip.floor) if able else Found((), 0.0)
-        _found[key] = found
-        while len(_found) > KEPT:
-            _found.popitem(last=False)
-    _found.move_to_end(key)
+        detected = contacts_in(sample_tracks(value, probes.joints), probes, context, value, clip.floor)
+        _detected[key] = detected
+        while len(_detected) > KEPT:
+            _detected.popitem(last=False)
+    _detected.move_to_end(key)
     if clip.contacts is None:
-        return found
-    names = {point.name for point in heard.points}
-    return Found(tuple(one for one in set_by_hand(clip) if one.point in names), found.floor, found.seam)
+        return detected
+    names = {point.name for point in probes.points}
+    return ContactSet(tuple(contact for contact in set_by_hand(clip) if contact.point in names), detected.floor)
 
 
 def set_by_hand(clip: library.Clip) -> list[Contact]:
@@ -74,9 +80,9 @@ def set_by_hand(clip: library.Clip) -> list[Contact]:
     return out
 
 
-def _told_by(heard: Ear) -> tuple:
-    points = tuple((point.name, point.source, point.source_offset.round(6).tobytes()) for point in heard.points)
-    return points, tuple(sorted(heard.parts.items())), round(heard.leg, 6)
+def _probes_key(probes: ContactProbes) -> tuple:
+    points = tuple((point.name, point.source, point.source_offset.round(6).tobytes()) for point in probes.points)
+    return points, tuple(sorted(probes.parts.items())), round(probes.leg, 6)
 
 
 def for_the_stage(clip: Clip, character: Character) -> tuple[FloatArray, FloatArray]:

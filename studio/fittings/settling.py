@@ -6,16 +6,17 @@ from dataclasses import replace
 from django.db import transaction
 
 from armuto.contacts import model as contact_model
-from armuto.contacts.probes import ear
+from armuto.contacts.points import contact_points
 from armuto.errors import BadInput
 from armuto.quality.findings import THRESHOLDS, beyond, findings, grade, worst
 from armuto.quality.measures import measure
 from armuto.retarget import fitting as core
 from armuto.retarget import settings
+from armuto.retarget.context import RetargetContext
 from armuto.retarget.settings import ROTATIONS_ALONE, Settings
 from studio.fittings.keeping import step, value_of
 from studio.fittings.models import Fitting
-from studio.fittings.performing import clip_value, contacts_of, perform
+from studio.fittings.performing import clip_value, contacts_of, retarget
 from studio.library.models import Clip
 
 WORDS = {
@@ -91,7 +92,7 @@ def points_of(fitting: core.Fitting) -> list[dict]:
     plan = fitting.plan
     return [
         {"name": point.name, "limb": point.limb, "side": plan.by_name[point.part].side, "foot": point.is_foot}
-        for point in ear(fitting, fitting.leads()).points
+        for point in contact_points(RetargetContext(fitting))
     ]
 
 
@@ -145,7 +146,7 @@ def measured(row: Fitting, clip: Clip, said: Mapping | None = None) -> dict:
     plain = replace(fitting, settings=_plain(fitting.settings))
     rows, graded = {}, None
     for key, one in (("before", plain), ("after", fitting)):
-        done = perform(one, clip, found=found)
+        done = retarget(one, clip, contacts=found)
         measures = measure(value, done.clip, one, found)
         rows[key] = worst(measures)
         if key == "after":

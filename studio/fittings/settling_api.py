@@ -4,8 +4,9 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from armuto.pipeline import shifting, travelling
 from armuto.retarget import fitting as core
+from armuto.retarget.context import RetargetContext
+from armuto.retarget.translations import translated_joints
 from studio.findings import FindingOut
 from studio.fittings import settling
 from studio.fittings.api import FittingOut, at_once, fitting_out, get_fitting_row, pose_of
@@ -121,9 +122,8 @@ def _clip(row: Fitting, clip_id: int) -> Clip:
 
 
 def _shifting(value: core.Fitting, clip: Clip) -> list[int]:
-    led = value.leads()
-    carriers = travelling(value, led)
-    return [joint for joint in shifting(clip_value(clip), value, led) if joint not in carriers]
+    context = RetargetContext(value)
+    return [joint for joint in translated_joints(clip_value(clip), context) if joint not in context.carriers]
 
 
 def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict:

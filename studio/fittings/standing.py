@@ -20,7 +20,7 @@ from armuto.retarget import fitting as core
 from armuto.retarget.grounding import standing_places
 from armuto.retarget.settings import ROTATIONS_ALONE
 from armuto.stance import Stance, making, value
-from armuto.stance.aligning import align, marks_of, parts_led, shapes
+from armuto.stance.aligning import align, mapped_parts, marks_of, shapes
 from armuto.stance.measures import MEASURES
 from armuto.stance.proposing import candidates, looking
 from studio.fittings.editing import parts_of
@@ -58,9 +58,9 @@ class Side:
     def forward(self) -> FloatArray:
         return looking(self.skeleton, self.stance.rotations, self.parts)
 
-    def doll(self, rotations: FloatArray) -> making.Doll:
+    def doll(self, rotations: FloatArray) -> making.PoseEditor:
         forward = looking(self.skeleton, rotations, self.parts)
-        return making.Doll(self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.said.hinges)
+        return making.PoseEditor(self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.said.hinges)
 
     def joint(self, name: str) -> int:
         if name not in self.skeleton.index:
@@ -268,9 +268,15 @@ def _align(side: Side, said: dict) -> tuple[dict, str]:
     if side.which == "source":
         return _align_source(side, str(limb) if limb else None)
     if limb:
-        joints, led = side.limb(str(limb)), fitting.leads()
+        joints, mapping = side.limb(str(limb)), fitting.joint_mapping
         local = align(
-            side.skeleton, side.stance.rotations, parts_led(led), side.plan, fitting.model(led), only=joints, led=led
+            side.skeleton,
+            side.stance.rotations,
+            mapped_parts(mapping),
+            side.plan,
+            fitting.model(mapping),
+            only=joints,
+            mapping=mapping,
         )
         kept = side.stance.without_turns(joints) if side.stance.aligned else side.stance
         return _then(side, target=kept.with_rotations(local)), f"aligned the {limb}"
@@ -295,15 +301,15 @@ def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
     )
     rotations = back.target_stance.rotations
     if limb:
-        led = back.leads()
+        mapping = back.joint_mapping
         rotations = align(
             side.skeleton,
             side.stance.rotations,
-            parts_led(led),
+            mapped_parts(mapping),
             side.plan,
-            back.model(led),
+            back.model(mapping),
             only=side.limb(limb),
-            led=led,
+            mapping=mapping,
         )
     name = f"As {side.row.character.name} stands"
     stance = Stance(name, f"turned to stand as {side.row.character.name} does", rotations)
@@ -455,10 +461,10 @@ def blocks(row: Fitting, fitting: core.Fitting) -> list[FloatArray]:
     ``(J, 3)`` in the world, zero where nothing shows it. Of the character: local rotations ``(N, 4)`` and translations
     ``(N, 3)`` of its nodes, and where its bones bend to ``(J, 3)``.
     """
-    led = fitting.leads()
-    here, there = standing_places(fitting, led)
+    mapping = fitting.joint_mapping
+    here, there = standing_places(fitting, mapping)
     lift = here[0] - fitting.source_pose.positions[0], there[0] - fitting.target_pose.positions[0]
-    marks = _marks(fitting, led)
+    marks = _marks(fitting, mapping)
     pose = fitting.source_pose
     moving = np.flatnonzero(fitting.target.parents < 0)
     places = fitting.target.rest_translation[moving] + lift[1]
@@ -474,18 +480,18 @@ def blocks(row: Fitting, fitting: core.Fitting) -> list[FloatArray]:
     ]
 
 
-def _marks(fitting: core.Fitting, led: dict) -> tuple[FloatArray, FloatArray]:
+def _marks(fitting: core.Fitting, mapping: dict) -> tuple[FloatArray, FloatArray]:
     source, target = np.zeros((len(fitting.source), 3)), np.zeros((len(fitting.target), 3))
-    if not led:
+    if not mapping:
         return source, target
-    parts, model = parts_led(led), fitting.model(led)
+    parts, model = mapped_parts(mapping), fitting.model(mapping)
     begun = fitting.target_stance.first_pose(fitting.target)
     own, other = shapes(fitting.target, begun, parts, fitting.plan, model)
-    local = marks_of(begun, own, {joint: joint for joint in led})
+    local = marks_of(begun, own, {joint: joint for joint in mapping})
     target = rotation.rotate(fitting.target_pose.rotations, local)
     back = rotation.inverse(fitting.turn)
-    for joint, lead in led.items():
+    for joint, driver in mapping.items():
         mark = other.feather(joint)
-        if mark is not None and not source[lead.a].any():
-            source[lead.a] = rotation.rotate(back, mark)
+        if mark is not None and not source[driver.source].any():
+            source[driver.source] = rotation.rotate(back, mark)
     return source, target

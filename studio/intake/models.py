@@ -3,7 +3,7 @@
 from django.db import models
 
 from armuto.intake import naming
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from studio.library.models import Clip
 
 
@@ -38,8 +38,8 @@ class IntakeFile(models.Model):
     class Meta:
         ordering = ["id"]
 
-    def as_told(self) -> Told:
-        return Told(self.told.get("unit"), self.told.get("up"), float(self.told.get("turned", 0.0)))
+    def as_told(self) -> ImportOptions:
+        return ImportOptions(self.told.get("unit"), self.told.get("up"), float(self.told.get("turned", 0.0)))
 
     @property
     def file(self) -> str:

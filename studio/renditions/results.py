@@ -12,7 +12,7 @@ from armuto.kinematics.clip import Clip
 from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
 from studio.fittings.keeping import of_character, value_of
-from studio.fittings.performing import clip_value, perform
+from studio.fittings.performing import clip_value, retarget
 from studio.library import arrays
 from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion
 
@@ -30,10 +30,10 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
     begun = time.perf_counter()
     value = value_of(row.fitting)
     clip = clip_value(row.clip)
-    done = perform(value, row.clip)
+    done = retarget(value, row.clip)
     if not reached(0.6):
         raise Stopped
-    found = find(clip, done.clip, value, done.found)
+    found = find(clip, done.clip, value, done.contacts)
     assert row.fitting.state is not None
     made = Revision(
         rendition=row,

@@ -12,7 +12,7 @@ from pxr import Usd, UsdSkel
 
 from armuto import formats
 from armuto.formats import bvh
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.pipeline import transfer
@@ -61,7 +61,7 @@ class DeliveredFiles(unittest.TestCase):
         report = node("validate.mjs", path)
         self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
         # And it reads back as the same motion.
-        again = formats.read(path.read_bytes(), "bow.glb", Told("m", "+Y"))
+        again = formats.read(path.read_bytes(), "bow.glb", ImportOptions("m", "+Y"))
         order = [again.skeleton.index[name] for name in document.skeleton.names]
         off = again.clips[0].world().positions[:, order] - document.clips[0].world().positions
         self.assertLess(np.abs(off).max(), 1e-5)

@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.tests.files import DEMO, PORTER
 from studio.delivery import planning
 from studio.delivery.models import Delivery, DeliveryItem
@@ -164,7 +164,7 @@ class Deliveries(Studio):
 
     def test_travel_is_left_as_it_is_wanted(self):
         archive = self.fetched(self.make(cells=[(self.walk.pk, self.porter.pk)], travel="root", kind="bvh"))
-        moved = formats.read(archive.read("porter walk.bvh"), "walk.bvh", Told("cm", "+Y"))
+        moved = formats.read(archive.read("porter walk.bvh"), "walk.bvh", ImportOptions("cm", "+Y"))
         self.assertEqual(moved.skeleton.names[0], "root")
         archive = self.fetched(self.make(cells=[(self.walk.pk, self.porter.pk)], travel="in place"))
         still = formats.read(archive.read("porter walk.glb"), "walk.glb").clips[0]

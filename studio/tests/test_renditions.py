@@ -9,14 +9,14 @@ from django.test import TransactionTestCase
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.intake.detection import Told
+from armuto.intake.detection import ImportOptions
 from armuto.retarget.fitting import NothingToPair
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.arrivals.reading import take_in
 from studio.cast.models import Character
 from studio.fittings.keeping import proposal, value_of
 from studio.fittings.models import Fitting
-from studio.fittings.performing import perform
+from studio.fittings.performing import retarget
 from studio.library.models import Clip
 from studio.patterns.models import Pattern
 from studio.renditions import results, runs
@@ -101,7 +101,7 @@ class Renditions(Studio):
         self.assertEqual(document.original.json["materials"], original.original.json["materials"])
         self.assertEqual((document.clips[0].name, document.clips[0].frames), ("walk", 149))
         motion = self.client.get(f"/api/renditions/{row['id']}/file?format=bvh")
-        moved = formats.read(motion.content, "walk.bvh", Told("cm", "+Y")).clips[0]
+        moved = formats.read(motion.content, "walk.bvh", ImportOptions("cm", "+Y")).clips[0]
         order = [moved.skeleton.index[name] for name in document.skeleton.names]
         off = document.clips[0].world().positions - moved.world().positions[:, order]
         self.assertLess(np.abs(off).max(), 1e-4)
@@ -123,7 +123,7 @@ class Renditions(Studio):
 
     def test_a_failure_says_what_happened_and_keeps_the_last_result(self):
         self.transfer((self.walk.pk, self.porter.pk))
-        real = perform
+        real = retarget
 
         def broken(fitting, clip):
             if clip.pk == self.walk.pk:
@@ -132,7 +132,7 @@ class Renditions(Studio):
                 raise RuntimeError("unforeseen")
             return real(fitting, clip)
 
-        with mock.patch.object(results, "perform", broken), self.assertLogs("studio.renditions.tasks", "ERROR"):
+        with mock.patch.object(results, "retarget", broken), self.assertLogs("studio.renditions.tasks", "ERROR"):
             run = self.transfer()
         run = self.get(f"runs/{run['id']}")
         self.assertEqual((run["state"], run["done"], run["failed"], run["total"]), ("finished", 2, 4, 6))

@@ -1,0 +1,94 @@
+"""Motion through rotations alone, before any constraint."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray, IntArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.pairing.twist_joints import twists
+from armuto.retarget.context import RetargetContext
+from armuto.retarget.influence import apply_rotation_influence, influences
+from armuto.retarget.rotations import world_rotations
+from armuto.retarget.translations import local_translations, translated_joints, world_positions
+from armuto.retarget.twist import share_forearm_twist, share_twist
+
+BLOCK = 1024  # frames that are worked through at a time, so that they fit a processor's cache
+
+
+@dataclass(frozen=True)
+class UnconstrainedMotion:
+    """The target's motion, the source's world positions ``(F, 3)`` and rotations ``(F, 4)`` by joint, and the target joints that
+    move against their parents."""
+
+    motion: WorldMotion
+    source_positions: Mapping[int, FloatArray]
+    source_rotations: Mapping[int, FloatArray]
+    translated: frozenset[int]
+
+
+def retarget_rotations(
+    clip: Clip, context: RetargetContext, tracked: Iterable[int], rows: IntArray | None = None
+) -> UnconstrainedMotion:
+    """Some frames of a clip, by rotations alone. tracked: source joints whose rotations are wanted. rows: which frames; all
+    without."""
+    fitting, mapping = context.fitting, context.mapping
+    target, stance = fitting.target, fitting.target_pose
+    numbers = np.arange(clip.frames) if rows is None else rows
+    whole = clip
+    if len(numbers) != clip.frames:
+        clip = replace(clip, rotations=clip.rotations[numbers], translations=clip.translations[numbers])
+    turning, shifts = twists(target, mapping), translated_joints(clip, context)
+    influenced = influences(fitting.settings.follow, mapping, target, fitting.plan)
+    up = np.array([0.0, 1.0, 0.0])
+    axes = np.stack([np.cross(up, fitting.forward), up, fitting.forward])
+    tracked = list(tracked)
+    sampled = sorted({*tracked, *(driver.source for driver in mapping.values())})
+    world = np.empty((len(target), clip.frames, 4))
+    positions = {joint: np.empty((clip.frames, 3)) for joint in sampled}
+    rotations = {joint: np.empty((clip.frames, 4)) for joint in tracked}
+    local = {joint: np.empty((clip.frames, 3)) for joint in shifts}
+    for start in range(0, clip.frames, BLOCK):
+        frames = slice(start, min(start + BLOCK, clip.frames))
+        part = replace(clip, rotations=clip.rotations[frames], translations=clip.translations[frames])
+        source = part.world()
+        block = world_rotations(source, context)
+        share_forearm_twist(block, context)
+        share_twist(block, context, turning)
+        apply_rotation_influence(block, target, stance, fitting.target_stance.rotations, axes, influenced)
+        world[:, frames] = block
+        for joint, values in local_translations(part, context, shifts).items():
+            share = influenced[joint].shift if joint in influenced else 1.0
+            local[joint][frames] = target.rest_translation[joint] + share * (values - target.rest_translation[joint])
+        for joint in sampled:
+            positions[joint][frames] = source.positions[:, joint]
+        for joint in tracked:
+            rotations[joint][frames] = source.rotations[:, joint]
+    places = world_positions(world, local, positions, context, clip.fps)
+    motion = WorldMotion(target, world, places, clip.fps, numbers.astype(float), whole.loop)
+    return UnconstrainedMotion(motion, positions, rotations, frozenset(shifts))
+
+
+def local_clip(name: str, motion: WorldMotion, translated: Iterable[int]) -> Clip:
+    """A clip of motion in the world: rotations against parents, and translations of the joints that have them."""
+    target, joints = motion.skeleton, sorted(translated)
+    rotations = np.empty((motion.frames, len(target), 4))
+    translations = np.empty((motion.frames, len(joints), 3))
+    for start in range(0, motion.frames, BLOCK):
+        frames = slice(start, start + BLOCK)
+        world = np.moveaxis(motion.rotations[:, frames], 0, 1)
+        rotations[frames] = rotation.normalised(local_rotations(target, world))
+    for column, joint in enumerate(joints):
+        parent = int(target.parents[joint])
+        place = motion.positions[joint]
+        if parent >= 0:
+            back = rotation.inverse(motion.rotations[parent])
+            place = rotation.rotate(back, place - motion.positions[parent])
+        translations[:, column] = place
+    return Clip(name, target, motion.fps, rotations, np.array(joints, np.int64), translations)
