@@ -276,9 +276,9 @@ def intake_times(count: int = 40) -> tuple[float, float, float]:
         os.environ |= {"DJANGO_SETTINGS_MODULE": "studio.settings", "ARMUTO_DATA": folder}
         django.setup()
         call_command("migrate", verbosity=0)
-        from studio.intake.accepting import accept, begin
-        from studio.intake.laying_out import lay_out
-        from studio.intake.models import IntakeContent, IntakeFile
+        from studio.ingest.models import IntakeContent, IntakeFile
+        from studio.ingest.services.acceptance import accept, begin
+        from studio.ingest.services.staging import lay_out
 
         start = time.perf_counter()
         for data in files:

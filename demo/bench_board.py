@@ -165,8 +165,8 @@ def _begin() -> None:
 
     os.nice(5)  # as workers are
     django.setup()
-    from studio.fittings.keeping import value_of
     from studio.fittings.models import Fitting
+    from studio.fittings.services.steps import value_of
     from studio.library.models import Clip
 
     for row in Fitting.objects.select_related("state", "skeleton", "character"):

@@ -7,26 +7,26 @@ from ninja import NinjaAPI, Schema
 
 from armuto import __version__
 from armuto.errors import BadInput
-from studio.arrivals.api import router as arrivals
-from studio.arrivals.models import Arrival
-from studio.cast.api import router as cast
-from studio.cast.limits_api import router as limits
+from studio.cast.api.characters import router as cast
+from studio.cast.api.limits import router as limits
 from studio.cast.models import Character
 from studio.delivery.api import router as deliveries
-from studio.fittings.api import router as fittings
+from studio.fittings.api.fittings import router as fittings
+from studio.fittings.api.patterns import router as patterns
+from studio.fittings.api.settings import router as settling
+from studio.fittings.api.stances import router as stances
 from studio.fittings.models import Fitting
-from studio.fittings.settling_api import router as settling
-from studio.fittings.stances_api import router as stances
-from studio.intake.api import router as intake
+from studio.ingest.api.arrivals import router as arrivals
+from studio.ingest.api.intake import router as intake
+from studio.ingest.models import Arrival
 from studio.library.api import router as library
 from studio.library.models import Clip
-from studio.patterns.api import router as patterns
-from studio.renditions.api import router as renditions
-from studio.renditions.board_api import router as board
+from studio.renditions.api.board import router as board
+from studio.renditions.api.renditions import router as renditions
+from studio.renditions.api.runs import router as runs
 from studio.renditions.models import Rendition, Run
-from studio.renditions.runs import counted
-from studio.renditions.runs_api import RunOut
-from studio.renditions.runs_api import router as runs
+from studio.renditions.queries import counted
+from studio.renditions.schemas import RunOut
 
 api = NinjaAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)

@@ -10,6 +10,6 @@ warnings.filterwarnings("ignore", "StreamingHttpResponse must consume synchronou
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 application = get_asgi_application()
 if parent := os.environ.get("ARMUTO_WITH_PARENT"):
-    from studio.workers import end_with
+    from studio.platform.workers import end_with
 
     end_with(int(parent))

@@ -35,13 +35,12 @@ INSTALLED_APPS = [
     "studio.delivery",
     "studio.patterns",
     "studio.stances",
-    "studio.arrivals",
-    "studio.intake",
+    "studio.ingest",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "studio.guard.SameOrigin",
+    "studio.platform.guard.SameOrigin",
     "django.middleware.common.CommonMiddleware",
 ]
 ROOT_URLCONF = "studio.urls"

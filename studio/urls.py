@@ -3,6 +3,6 @@
 from django.urls import path, re_path
 
 from studio.api import api
-from studio.page import page
+from studio.platform.page import page
 
 urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/).*$", page)]

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from armuto.choices import UNITS
-from armuto.formats import scene
+from armuto.formats.gltf import scene
 from armuto.formats.gltf.building import Body, Parts, Surface
 from armuto.intake.detection import upright
 from armuto.kinematics.arrays import FloatArray

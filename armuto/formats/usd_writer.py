@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdSkel, Vt
 
-from armuto.formats import scene
+from armuto.formats.gltf import scene
 from armuto.formats.gltf.building import Body, Material, Parts, Surface
 from armuto.intake.detection import upright
 from armuto.kinematics.arrays import FloatArray

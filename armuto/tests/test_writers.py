@@ -10,8 +10,9 @@ import numpy as np
 from pxr import Usd, UsdGeom, UsdShade
 
 from armuto import formats
-from armuto.formats import collada_writer, gltf, scene, usd_writer
+from armuto.formats import collada_writer, gltf, usd_writer
 from armuto.formats.collada_writer import SPACE
+from armuto.formats.gltf import scene
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track, build
 from armuto.formats.gltf.writing import WHITE_PIXEL
 from armuto.kinematics import rotation

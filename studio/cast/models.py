@@ -10,8 +10,8 @@ from armuto.choices import UNITS
 from armuto.formats import Document
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
-from studio.digests import digest
 from studio.library.models import Original, Skeleton, skeleton_value
+from studio.platform.digests import digest
 
 
 class Character(models.Model):

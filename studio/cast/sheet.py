@@ -3,7 +3,7 @@
 from armuto.body.plans import plan_of
 from armuto.formats import Document, gltf
 from armuto.intake.roles import roles
-from studio.library.detected import detected
+from studio.library.evidence import detected
 
 
 def facts_of(document: Document) -> dict:

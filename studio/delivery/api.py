@@ -1,7 +1,6 @@
 """Deliveries over HTTP: what would go out, the record of what went out, and the archive itself."""
 
 from collections.abc import AsyncIterator, Iterator
-from datetime import datetime
 from typing import Literal
 
 from asgiref.sync import sync_to_async
@@ -9,108 +8,31 @@ from django.core.handlers.asgi import ASGIRequest
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
-from ninja import File, Form, Router, Schema, Status
+from ninja import File, Form, Router, Status
 from ninja.files import UploadedFile
 
 from armuto.errors import BadInput
 from armuto.export import package
 from armuto.export.insert_motion import Start
 from armuto.intake import naming
-from studio.delivery import elsewhere, packing, planning
 from studio.delivery.models import Delivery
-from studio.intake.api import clean_path
-from studio.intake.models import NamingRule
+from studio.delivery.schemas import (
+    Again,
+    DeliveryIn,
+    DeliveryItemOut,
+    DeliveryOut,
+    DeliveryRule,
+    Planned,
+    RuleIn,
+    Thinned,
+)
+from studio.delivery.services import insertion, packing, planning
+from studio.ingest.api.intake import clean_path
+from studio.ingest.models import NamingRule
 from studio.renditions import results
 from studio.renditions.models import Revision
 
 router = Router(tags=["delivery"])
-
-
-class RuleIn(Schema):
-    style: str
-    pieces: list[dict]
-
-
-class DeliveryRule(RuleIn):
-    fields: list[str]
-    styles: list[str]
-
-
-class DeliveryIn(Schema):
-    """cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
-    :class:`armuto.export.package.Wanted`. rule: without, the one in force."""
-
-    cells: list[tuple[int, int]] | None = None
-    wanted: dict = {}
-    name: str = ""
-
-
-class PlannedRow(Schema):
-    """One result that would go out: into which file, whether a number had to be added to its name, and which result it is."""
-
-    clip_id: int
-    clip: str
-    character_id: int
-    character: str
-    file: str
-    clash: bool
-    which: str
-    state: str
-    grade: str
-    frames: int
-    left_out: str
-
-
-class Planned(Schema):
-    rows: list[PlannedRow]
-    files: int
-    name: str
-
-
-class Thinned(Schema):
-    """What thinning does to one result, as measured: keys kept, of how many, and the largest errors."""
-
-    clip: str
-    character: str
-    keys: int
-    of: int
-    degrees: float
-    centimetres: float
-
-
-class DeliveryOut(Schema):
-    """changed: how many of its results would come out otherwise now."""
-
-    id: int
-    name: str
-    wanted: dict
-    created: datetime
-    fetched: datetime | None
-    bytes: int
-    results: int
-    files: int
-    characters: list[str]
-    changed: int
-    again_id: int | None
-
-
-class DeliveryItemOut(Schema):
-    clip: str
-    character: str
-    file: str
-    row: dict | None
-
-    @staticmethod
-    def resolve_clip(item) -> str:
-        return item.clip.name
-
-    @staticmethod
-    def resolve_character(item) -> str:
-        return item.character.name
-
-
-class Again(Schema):
-    only_changed: bool = False
 
 
 @router.get("rule", response=DeliveryRule, operation_id="get_delivery_rule")
@@ -279,7 +201,7 @@ def put_onto(
     if made is None:
         raise BadInput("There is no result yet; transfer the clip first.")
     start = Start(x, z, degrees) if moved else None
-    name, content = elsewhere.put_onto(made, file.read(), clean_path(file.name), motion, at, how, start)
+    name, content = insertion.put_onto(made, file.read(), clean_path(file.name), motion, at, how, start)
     response = HttpResponse(content, content_type="application/octet-stream")
     response["Content-Disposition"] = content_disposition_header(True, name)
     return response

@@ -12,8 +12,8 @@ from armuto.body.plans import plan_of
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.observed import from_json as observed_from
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
-from studio.digests import digest
 from studio.library import arrays
+from studio.platform.digests import digest
 
 
 class Original(models.Model):

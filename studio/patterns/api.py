@@ -2,135 +2,28 @@
 
 import copy
 import json
-from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
-from ninja import File, Router, Schema, Status, UploadedFile
+from ninja import File, Router, Status, UploadedFile
 
 from armuto.body.plans import NAMES, body_plan, read_plan
 from armuto.errors import BadInput
 from armuto.pairing import patterns as core
-from studio.fittings.editing import apply_pattern as by_pattern
-from studio.fittings.keeping import value_of
-from studio.fittings.models import Fitting
 from studio.library.models import Skeleton
-from studio.patterns import keeping
+from studio.patterns import services
 from studio.patterns.models import OwnPlan, Pattern
+from studio.patterns.schemas import LimbIn, PatternChange, PatternOut, PlanChange, PlanIn, PlanOut, RecognisedOut
 
 router = Router(tags=["patterns"])
 LARGEST = 1 << 20  # octets of a pattern's file
-
-
-class PatternOut(Schema):
-    """parts: part name to bone names. bones: how many it names."""
-
-    id: int
-    name: str
-    plan: str
-    about: str
-    parts: dict[str, list[str]]
-    left_out: list[str]
-    shipped: bool
-    bones: int
-
-    @staticmethod
-    def resolve_bones(row: Pattern) -> int:
-        return sum(len(names) for names in row.parts.values())
-
-
-class PatternIn(Schema):
-    """From one side of a fitting, or from a skeleton as it was read."""
-
-    name: str
-    fitting_id: int | None = None
-    side: Literal["source", "target"] = "target"
-    skeleton_id: int | None = None
-
-
-class PatternChange(Schema):
-    name: str | None = None
-    about: str | None = None
-    parts: dict[str, list[str]] | None = None
-
-
-class RecognisedOut(Schema):
-    """score: the share of the pattern's bones that the skeleton has, 0 to 1. parts: how many parts it fills in."""
-
-    pattern_id: int
-    name: str
-    score: float
-    parts: int
-
-
-class PartIn(Schema):
-    """A bone of a new limb; many: any number of bones in a row."""
-
-    name: str
-    many: bool = False
-
-
-class LimbIn(Schema):
-    name: str
-    follows: str
-    sided: bool
-    parts: list[PartIn]
-
-
-class PlanIn(Schema):
-    """A copy of a plan under another name."""
-
-    copy_of: str
-    name: str
-
-
-class PlanChange(Schema):
-    name: str | None = None
-    add: LimbIn | None = None
-    remove: str | None = None
-
-
-class LimbOut(Schema):
-    name: str
-    follows: str
-    sided: bool
-    parts: list[str]
-    required: bool
-
-
-class PlanOut(Schema):
-    """limbs: without their side. parts: from which a limb can hang."""
-
-    id: int | None
-    name: str
-    own: bool
-    limbs: list[LimbOut]
-    parts: list[str]
 
 
 @router.get("", response=list[PatternOut], operation_id="list_patterns")
 def list_patterns(request: HttpRequest):
     """All patterns of naming, those that ship and one's own."""
     return Pattern.objects.all()
-
-
-@router.post("", response={201: PatternOut}, operation_id="make_pattern")
-def make_pattern(request: HttpRequest, wanted: PatternIn):
-    """A pattern from one side of a fitting, or from a skeleton as it was read."""
-    name = " ".join(wanted.name.split())[:120]
-    if not name:
-        raise BadInput("A pattern needs a name; type one.")
-    if wanted.fitting_id is not None:
-        value = value_of(get_object_or_404(Fitting, pk=wanted.fitting_id))
-        skeleton = value.source if wanted.side == "source" else value.target
-        made = core.of_pairs(name, value.plan.name, skeleton, value.pairs, wanted.side, value.left_out)
-    else:
-        row = get_object_or_404(Skeleton, pk=wanted.skeleton_id)
-        made = core.of_skeleton(name, row.plan, row.value(), row.assignment())
-    if not made.parts:
-        raise BadInput(f"{name}: no part is known on that side yet; pair some bones first.")
-    return Status(201, keeping.keep(made))
 
 
 @router.post("import", response={201: list[PatternOut]}, operation_id="import_patterns")
@@ -147,7 +40,7 @@ def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]):
         while Pattern.objects.filter(name=name).exists():
             number += 1
             name = f"{value.name} {number}"
-        out.append(keeping.keep(core.Pattern(name, value.plan, value.parts, value.about, value.left_out)))
+        out.append(services.keep(core.Pattern(name, value.plan, value.parts, value.about, value.left_out)))
     return Status(201, out)
 
 
@@ -158,7 +51,7 @@ def recognised(request: HttpRequest, skeleton_id: int):
     ids = dict(Pattern.objects.values_list("name", "pk"))
     return [
         {"pattern_id": ids[read.pattern.name], "name": read.pattern.name, "score": read.score, "parts": len(read.parts)}
-        for read in core.recognise(value, keeping.known())
+        for read in core.recognise(value, services.known())
     ]
 
 
@@ -173,7 +66,7 @@ def list_plans(request: HttpRequest):
 def copy_plan(request: HttpRequest, wanted: PlanIn):
     """A body plan of one's own, copied from another one."""
     name = _free_plan_name(wanted.name)
-    table = copy.deepcopy(keeping.plan_named(wanted.copy_of).table) | {"name": name}
+    table = copy.deepcopy(services.plan_named(wanted.copy_of).table) | {"name": name}
     table.pop("prior", None)
     row = OwnPlan.objects.create(name=name, table=table)
     return Status(201, _plan_out(row.pk, table))
@@ -226,7 +119,7 @@ def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
 def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange):
     """Change what is given of a pattern: its name, its words, its bones."""
     row = get_object_or_404(Pattern, pk=pattern_id)
-    keeping.change(row, wanted.name, wanted.about, wanted.parts)
+    services.change(row, wanted.name, wanted.about, wanted.parts)
     return row
 
 
@@ -235,26 +128,6 @@ def remove_pattern(request: HttpRequest, pattern_id: int):
     """Remove a pattern; fittings that it paired stay as they are."""
     get_object_or_404(Pattern, pk=pattern_id).delete()
     return Status(204, None)
-
-
-class ApplyIn(Schema):
-    characters: list[int]
-
-
-class AppliedOut(Schema):
-    """fits: whether the pattern recognises it. fittings: how many of its fittings were paired anew by it."""
-
-    character_id: int
-    character: str
-    fits: bool
-    score: float
-    fittings: int
-
-
-@router.post("{pattern_id}/apply", response=list[AppliedOut], operation_id="apply_pattern")
-def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn):
-    """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay."""
-    return by_pattern(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)
 
 
 def _free_plan_name(name: str) -> str:

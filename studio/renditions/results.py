@@ -11,8 +11,8 @@ from armuto.constraints.root_bone import rooted, wants_root
 from armuto.kinematics.clip import Clip
 from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
-from studio.fittings.keeping import of_character, value_of
-from studio.fittings.performing import clip_value, retarget
+from studio.fittings.preview import clip_value, retarget
+from studio.fittings.services.steps import of_character, value_of
 from studio.library import arrays
 from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion
 

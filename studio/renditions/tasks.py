@@ -5,7 +5,7 @@ import time
 
 from django_tasks import task
 
-from studio.renditions import runs
+from studio.renditions import worker
 from studio.renditions.models import Run, RunItem
 
 SLICE = 2.0  # seconds after which other tasks get their turn
@@ -16,9 +16,9 @@ logger = logging.getLogger(__name__)
 def work_off() -> None:
     """Perform items, one after another, for a slice of time; then queue up again behind what else there is to do."""
     until = time.monotonic() + SLICE
-    while item := runs.take_next():
+    while item := worker.take_next():
         try:
-            runs.perform(item)
+            worker.process(item)
         except Exception:
             # The item says what happened; whoever runs the studio finds the rest here, and the others go on.
             logger.exception("An item of a run failed.")

@@ -14,11 +14,11 @@ from armuto import formats
 from armuto.tests import scenes
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, clip_of, random_bvh
 from armuto.tests.test_other_formats import CLIP, zipped
-from studio.arrivals import reading
-from studio.arrivals.models import Arrival, ArrivalContent
-from studio.arrivals.tasks import read_arrival
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
+from studio.ingest.models import Arrival, ArrivalContent
+from studio.ingest.services import reading
+from studio.ingest.tasks import read_arrival
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
 
@@ -95,7 +95,7 @@ class Bringing(TestCase):
 
     def test_a_failure_half_way_leaves_nothing(self):
         before = counts()
-        with mock.patch("studio.library.keeping.plate", side_effect=RuntimeError), self.assertRaises(RuntimeError):
+        with mock.patch("studio.library.services.plate", side_effect=RuntimeError), self.assertRaises(RuntimeError):
             bring_in(self.client, WALK.read_bytes(), "walk.bvh")
         self.assertEqual(counts(), before)
 

@@ -12,12 +12,12 @@ from pathlib import Path
 
 from django.conf import settings
 
-from studio import workers
+from studio.platform import workers
 
 FILL = """
 import django; django.setup()
 from armuto.tests.files import WALK, random_bvh
-from studio.arrivals.reading import take_in
+from studio.ingest.services.reading import take_in
 take_in(random_bvh(30, {number}), "chore {number}.bvh")
 """
 

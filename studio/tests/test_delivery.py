@@ -13,8 +13,8 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.intake.detection import ImportOptions
 from armuto.tests.files import DEMO, PORTER
-from studio.delivery import planning
 from studio.delivery.models import Delivery, DeliveryItem
+from studio.delivery.services import planning
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
 from studio.tests.test_delivered_files import node, plain

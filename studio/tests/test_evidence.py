@@ -10,10 +10,10 @@ from armuto.formats import bvh
 from armuto.tests import rests
 from armuto.tests.files import BOW, DEMO, WALK, clip_of
 from studio.cast.models import Character
-from studio.fittings.keeping import value_of
 from studio.fittings.models import Fitting
-from studio.fittings.performing import contacts_of
-from studio.intake.models import IntakeFile
+from studio.fittings.preview import contacts_of
+from studio.fittings.services.steps import value_of
+from studio.ingest.models import IntakeFile
 from studio.library.models import Clip, Skeleton
 from studio.tests.test_intake import IntakeCase
 from studio.tests.test_stances import Standing

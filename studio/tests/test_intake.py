@@ -17,9 +17,9 @@ from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files, random_bvh
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.intake.models import IntakeFile, IntakeRow
-from studio.intake.tasks import accept_file
-from studio.library import keeping
+from studio.ingest.models import IntakeFile, IntakeRow
+from studio.ingest.tasks import accept_file
+from studio.library import services
 from studio.library.models import Clip, Original, Skeleton
 from studio.renditions.models import Rendition
 
@@ -269,7 +269,7 @@ class Accepting(IntakeCase):
     def test_stopped_in_the_middle_loses_nothing(self):
         self.lay(*((f"{n}.bvh", random_bvh(seed=n)) for n in range(6)))
         ids = [file["id"] for file in self.files()]
-        with mock.patch("studio.intake.api.accept_file") as queued:
+        with mock.patch("studio.ingest.api.intake.accept_file") as queued:
             self.send("post", "accept")
         self.assertEqual(queued.enqueue.call_count, 6)
         for pk in ids[:2]:
@@ -283,7 +283,7 @@ class Accepting(IntakeCase):
 
     def test_a_failure_in_the_middle_of_a_file_keeps_nothing_of_it(self):
         self.lay(("birds.glb", (DEMO / "roof" / "birds.glb").read_bytes()), ("bow.bvh", BOW.read_bytes()))
-        calls, take_up = {"n": 0}, keeping._take_up
+        calls, take_up = {"n": 0}, services._take_up
 
         def failing(*arguments):
             calls["n"] += 1
@@ -291,7 +291,7 @@ class Accepting(IntakeCase):
                 raise RuntimeError("the disk is full")
             take_up(*arguments)
 
-        with mock.patch.object(keeping, "_take_up", failing), self.assertLogs("django_tasks", "ERROR"):
+        with mock.patch.object(services, "_take_up", failing), self.assertLogs("django_tasks", "ERROR"):
             self.send("post", "accept")
         self.assertEqual([clip.name for clip in Clip.objects.all()], ["bow"])
         self.assertEqual([skeleton.name for skeleton in Skeleton.objects.all()], ["skeleton of bow"])

@@ -23,13 +23,15 @@ from django.test import TransactionTestCase
 from django_tasks_db.models import DBTaskResult
 
 from armuto.tests.files import PORTER, WALK, random_bvh
-from studio import taking_up, workers
-from studio.arrivals.reading import take_in
+from studio import recovery
 from studio.cast.models import Character
+from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Motion, Plate
 from studio.management.commands.work import Worker
-from studio.renditions import results, runs
+from studio.platform import workers
+from studio.renditions import results, worker
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
+from studio.renditions.services import runs
 from studio.renditions.tasks import work_off
 
 KILLS = 22
@@ -164,7 +166,7 @@ class Kills(TransactionTestCase):
         numbers = dict(Rendition.objects.annotate(most=Max("revisions__number")).values_list("pk", "most"))
         items = Counter(RunItem.objects.values_list("rendition_id", flat=True))
         self.assertEqual(numbers, dict(items))
-        self.assertGreater(sum(items.values()), 10)
+        self.assertGreater(sum(worker.values()), 10)
         self.assertGreater(killed["work"], 0)
 
     def check(self) -> None:
@@ -210,17 +212,17 @@ class TakingUp(TransactionTestCase):
         porter = Character.objects.get().pk
         with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
             runs.start([(clip, porter) for clip in Clip.objects.values_list("pk", flat=True)])
-        first, second = runs.take_next(), runs.take_next()
-        self.assertIsNone(runs.take_next())
+        first, second = worker.take_next(), worker.take_next()
+        self.assertIsNone(worker.take_next())
         RunItem.objects.filter(pk=first.pk).update(worker=f"{workers.HOST}.1.gone")
         RunItem.objects.filter(pk=second.pk).update(worker="elsewhere.1.abcdef")
-        self.assertEqual(taking_up.of_the_gone(), 1)
-        again = runs.take_next()
+        self.assertEqual(recovery.of_the_gone(), 1)
+        again = worker.take_next()
         self.assertEqual((again.pk, again.attempts), (first.pk, 2))
         # Whoever comes late with a claim that was given up stores nothing.
-        runs.perform(first)
+        worker.process(first)
         self.assertEqual(Revision.objects.count(), 0)
-        runs.perform(again)
+        worker.process(again)
         self.assertEqual(Revision.objects.count(), 1)
 
     def test_a_claim_that_is_lost_at_the_very_end_stores_nothing(self):
@@ -229,15 +231,15 @@ class TakingUp(TransactionTestCase):
         take_in(PORTER.read_bytes(), "porter.glb")
         with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
             runs.start([(Clip.objects.get().pk, Character.objects.get().pk)])
-        item, compute = runs.take_next(), results.compute
+        item, compute = worker.take_next(), results.compute
 
         def computed(*given):
             made = compute(*given)
             RunItem.objects.filter(pk=item.pk).update(claim="another's")
             return made
 
-        with mock.patch("studio.renditions.runs.results.compute", computed):
-            runs.perform(item)
+        with mock.patch("studio.renditions.results.compute", computed):
+            worker.process(item)
         self.assertEqual(Revision.objects.count(), 0)
         self.assertEqual(RunItem.objects.get().state, RunItem.State.RUNNING)
 
@@ -247,10 +249,10 @@ class TakingUp(TransactionTestCase):
         with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
             run = runs.start([(Clip.objects.get().pk, Character.objects.get().pk)])
         for _ in range(runs.ATTEMPTS):
-            item = runs.take_next()
+            item = worker.take_next()
             RunItem.objects.filter(pk=item.pk).update(worker=f"{workers.HOST}.1.gone")
-            runs.take_up()
-        self.assertIsNone(runs.take_next())
+            worker.take_up()
+        self.assertIsNone(worker.take_next())
         run.refresh_from_db()
         self.assertEqual((run.state, run.items.get().state), ("finished", "failed"))
         self.assertIn("the worker ended 6 times", Rendition.objects.get().sentence)

@@ -12,16 +12,16 @@ from armuto.errors import BadInput
 from armuto.intake.detection import ImportOptions
 from armuto.retarget.fitting import NothingToPair
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
-from studio.arrivals.reading import take_in
 from studio.cast.models import Character
-from studio.fittings.keeping import proposal, value_of
 from studio.fittings.models import Fitting
-from studio.fittings.performing import retarget
+from studio.fittings.preview import retarget
+from studio.fittings.services.steps import proposal, value_of
+from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.patterns.models import Pattern
-from studio.renditions import results, runs
-from studio.renditions.cells import STATES, with_state
+from studio.renditions import results, worker
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
+from studio.renditions.queries import STATES, with_state
 from studio.renditions.tasks import work_off
 
 WAITING = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
@@ -256,8 +256,8 @@ class Plans(Studio):
 
     def test_what_cannot_be_proposed_is_asked_again_once_there_are_other_patterns(self):
         cells = self.cells([self.walk], [self.porter])
-        proposed = mock.patch.dict("studio.renditions.board._proposed", clear=True)
-        with proposed, mock.patch("studio.renditions.board.proposal", side_effect=NothingToPair) as asked:
+        proposed = mock.patch.dict("studio.renditions.services.board._proposed", clear=True)
+        with proposed, mock.patch("studio.renditions.services.board.proposal", side_effect=NothingToPair) as asked:
             self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
             self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
             self.assertEqual(asked.call_count, 1)
@@ -266,7 +266,7 @@ class Plans(Studio):
             self.assertEqual(asked.call_count, 2)
 
     def test_a_fitting_without_pairs_is_opened_to_be_paired_and_used_by_no_transfer(self):
-        with mock.patch("studio.fittings.keeping.proposal", side_effect=NothingToPair):
+        with mock.patch("studio.fittings.services.steps.proposal", side_effect=NothingToPair):
             self.post("renditions/", 422, clip_id=self.walk.pk, character_id=self.porter.pk)
             made = self.post("fittings/", clip_id=self.walk.pk, character_id=self.porter.pk)
         self.assertEqual(made["pairs"], [])
@@ -283,14 +283,14 @@ class Runs(Studio):
         with self.settings(TASKS=WAITING):
             run = self.transfer()
             for _ in range(2):
-                runs.perform(runs.take_next())
-            begun = runs.take_next()
+                worker.process(worker.take_next())
+            begun = worker.take_next()
             stopped = self.post(f"runs/{run['id']}/stop")
             self.assertEqual((stopped["state"], stopped["through"], stopped["waiting"]), ("stopped", 2, 4))
             # What was being computed is given up: its claim does not hold any more.
-            runs.perform(begun)
+            worker.process(begun)
             self.assertEqual(Revision.objects.count(), 2)
-            self.assertIsNone(runs.take_next())
+            self.assertIsNone(worker.take_next())
             self.assertEqual(sorted(self.states().values()), ["good"] * 2 + ["not yet"] * 4)
             # Meanwhile another run takes one of them on.
             self.transfer((self.greet.pk, self.porter.pk))
@@ -307,21 +307,21 @@ class Runs(Studio):
         with self.settings(TASKS=WAITING):
             self.transfer()
             self.post("runs/first", 204, cells=[(self.greet.pk, self.ringer.pk)])
-            self.assertEqual(runs.take_next().rendition.clip_id, self.greet.pk)
+            self.assertEqual(worker.take_next().rendition.clip_id, self.greet.pk)
             self.post("runs/first", 204, cells=[(self.bow.pk, self.ringer.pk)])
-            item = runs.take_next()
+            item = worker.take_next()
             self.assertEqual((item.rendition.clip_id, item.rendition.character_id), (self.bow.pk, self.ringer.pk))
             self.post("runs/first", 204, cells=[])
-            self.assertEqual(runs.take_next().position, 0)
+            self.assertEqual(worker.take_next().position, 0)
 
     def test_one_is_taken_out_of_its_run(self):
         self.transfer((self.walk.pk, self.porter.pk))
         before = bytes(RevisionMotion.objects.get().rotations)
         with self.settings(TASKS=WAITING):
             row = self.post("renditions/", 202, clip_id=self.walk.pk, character_id=self.porter.pk)
-            begun = runs.take_next()
+            begun = worker.take_next()
             self.assertEqual(self.post(f"renditions/{row['id']}/stop")["state"], "good")
-        runs.perform(begun)
+        worker.process(begun)
         self.assertEqual(bytes(RevisionMotion.objects.get().rotations), before)
         self.assertEqual(Run.objects.filter(state="finished").count(), 2)
 

@@ -16,10 +16,10 @@ import django; django.setup()
 from django.core.management import call_command
 call_command("migrate", verbosity=0)
 from armuto.tests.files import PORTER, random_bvh
-from studio.arrivals.reading import take_in
+from studio.ingest.services.reading import take_in
 from studio.cast.models import Character
 from studio.library.models import Clip
-from studio.renditions import runs
+from studio.renditions.services import runs
 for number in range(3):
     take_in(random_bvh(30, number), f"chore {number}.bvh")
 take_in(PORTER.read_bytes(), "porter.glb")

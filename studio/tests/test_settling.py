@@ -8,10 +8,10 @@ import numpy as np
 from armuto import formats
 from armuto.tests.files import DEMO
 from studio.cast.models import Character
-from studio.fittings.api import FittingOut
-from studio.fittings.keeping import fitting_for, value_of
 from studio.fittings.models import Fitting
-from studio.fittings.performing import contacts_of
+from studio.fittings.preview import contacts_of
+from studio.fittings.schemas import FittingOut
+from studio.fittings.services.steps import fitting_for, value_of
 from studio.library.models import Clip
 from studio.tests.test_api import bring_in
 from studio.tests.test_pairing import Pairing

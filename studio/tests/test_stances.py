@@ -8,9 +8,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import formats
 from studio.cast.models import Character
-from studio.fittings.api import FittingOut
+from studio.fittings.schemas import FittingOut
 from studio.library.models import Clip
-from studio.stances import keeping
+from studio.stances import services
 from studio.stances.models import Stance
 from studio.tests.figures import rigged_like
 from studio.tests.test_api import bring_in
@@ -29,7 +29,7 @@ class Standing(Pairing):
         return {row["part"]: row for row in fitting["stance"]}
 
     def target_value(self):
-        return keeping.Skeleton.objects.get(pk=self.striker.skeleton_id)
+        return services.Skeleton.objects.get(pk=self.striker.skeleton_id)
 
 
 class Changes(Standing):
@@ -60,7 +60,7 @@ class Changes(Standing):
     def test_arms_in_a_t_on_the_figure(self):
         now = self.stance("make", kind="T", show_clip_id=self.walk.pk, show_frame=0)
         self.assertFalse(now["stances"]["target"]["aligned"])
-        value = keeping.value.from_json(
+        value = services.value.from_json(
             Stance.objects.get(skeleton=self.striker.skeleton_id, last=True).data, self.striker.skeleton.value()
         )
         at = value.pose(self.striker.skeleton.value()).positions
@@ -237,9 +237,9 @@ class Postures(Standing):
 
         bring_in(self.client, to_glb(held.json, held.buffers[0]), "striker raised.glb")
         raised = Character.objects.get(name="striker raised")
-        found = keeping.bind_pose(raised.skeleton)
+        found = services.bind_pose(raised.skeleton)
         self.assertIsNotNone(found)
-        bound = keeping.value.posed(raised.skeleton.value(), found).positions
+        bound = services.value.posed(raised.skeleton.value(), found).positions
         rest = self.striker.skeleton.value().rest.positions
         self.assertLess(float(np.abs((bound - bound[0]) - (rest - rest[0])).max()), 1e-4)
 
@@ -249,5 +249,5 @@ class Postures(Standing):
             clip = self.walk
             Clip.objects.filter(pk=clip.pk).update(calibration=4)
             clip.refresh_from_db()
-        found = keeping.postures_of(clip.skeleton)["Calibration frames"]
+        found = services.postures_of(clip.skeleton)["Calibration frames"]
         self.assertEqual(found.shape, (clip.skeleton.joints, 4))

@@ -6,8 +6,8 @@ import numpy as np
 
 from armuto.formats.gltf.container import GltfFile
 from armuto.formats.gltf.reading import GltfRig, tree_of
+from armuto.formats.gltf.scene import world
 from armuto.formats.gltf.taking_apart import parts_of
-from armuto.formats.scene import world
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import FileFrame

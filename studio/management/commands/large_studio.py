@@ -7,7 +7,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from studio.cast.models import Character, CharacterDisplay
-from studio.fittings.keeping import fitting_for
+from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Motion, Plate, Skeleton
 from studio.renditions.models import Rendition, Revision
 

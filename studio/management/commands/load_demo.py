@@ -5,8 +5,8 @@ from pathlib import Path
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
-from studio.arrivals.reading import take_in
 from studio.cast.models import Character
+from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Original, Skeleton
 
 

@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 from django.utils import timezone
 
-from studio import workers
+from studio.platform import workers
 
 
 class Command(BaseCommand):

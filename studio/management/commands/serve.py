@@ -12,7 +12,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.db import OperationalError
 
-from studio import taking_up
+from studio import recovery
 
 PATIENCE = 10.0  # seconds a child may take to finish
 LOOK = 0.3  # seconds between two looks at the children
@@ -63,7 +63,7 @@ class Command(BaseCommand):
         call_command("migrate", verbosity=0)
         if demo:
             call_command("load_demo", stdout=self.stdout)
-        taking_up.everything()
+        recovery.everything()
         environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings"}
         # One core each: several workers that all spread over all cores only get in each other's way.
         alone = environment | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
@@ -81,7 +81,7 @@ class Command(BaseCommand):
                     environment | {"ARMUTO_WITH_PARENT": str(os.getpid())},
                 )
             )
-            if taking_up.uses_the_database():
+            if recovery.uses_the_database():
                 children += [Child("worker", worker, alone) for _ in range(settings.WORKERS)]
             self._wait_for(port, children)
             self.stdout.write(f"Armuto is open at http://127.0.0.1:{port}/ — Ctrl-C ends it.")
@@ -100,7 +100,7 @@ class Command(BaseCommand):
 
     def _taken_up(self) -> bool:
         try:
-            taking_up.of_the_gone()
+            recovery.of_the_gone()
         except OperationalError:
             return False  # the database was locked for long; at the next look
         return True

@@ -2,11 +2,11 @@
 
 from django.core.management.base import BaseCommand
 
-from studio import taking_up
+from studio import recovery
 
 
 class Command(BaseCommand):
     help = "Queue again what no worker is at any more. Run while no worker runs."
 
     def handle(self, *args, **options):
-        taking_up.everything()
+        recovery.everything()

@@ -5,7 +5,7 @@ import os
 from django.db import DatabaseError, OperationalError, close_old_connections
 from django_tasks_db.management.commands import db_worker
 
-from studio import workers
+from studio.platform import workers
 
 NICE = 5  # people at the server come first
 

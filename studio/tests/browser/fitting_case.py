@@ -4,7 +4,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from armuto.tests.files import BOW, DEMO
-from studio.arrivals.reading import take_in
+from studio.ingest.services.reading import take_in
 from studio.tests.browser.studio_case import StudioCase
 
 STRIKER = DEMO / "striker.glb"

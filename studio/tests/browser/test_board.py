@@ -6,9 +6,9 @@ import numpy as np
 from playwright.sync_api import expect
 
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
-from studio.arrivals.reading import take_in
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
+from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.renditions.models import Rendition, Revision, Run, RunItem
 from studio.tests.browser.studio_case import StudioCase

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from armuto.formats import bvh
 from armuto.tests import rests
 from armuto.tests.files import DEMO, WALK, clip_of
-from studio.arrivals.reading import take_in
+from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.renditions.models import Rendition
 from studio.tests.browser.fitting_case import FittingCase

@@ -11,7 +11,7 @@ from armuto import formats
 from armuto.formats import gltf
 from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
-from studio.arrivals.reading import take_in
+from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.tests.browser.studio_case import StudioCase
 

@@ -10,7 +10,7 @@ from armuto import formats
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
 from armuto.tests.files import DEMO, WALK
-from studio.arrivals.reading import take_in
+from studio.ingest.services.reading import take_in
 from studio.tests.browser.fitting_case import FittingCase
 
 PORTER = DEMO / "porter.glb"

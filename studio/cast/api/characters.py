@@ -1,0 +1,99 @@
+"""The cast over HTTP."""
+
+from pathlib import PurePosixPath
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import File, Router
+from ninja.files import UploadedFile
+
+from armuto import formats
+from armuto.errors import BadInput
+from armuto.intake.detection import ImportOptions
+from armuto.kinematics.clip import still
+from studio.cast.models import Character
+from studio.cast.schemas import CharacterChange, CharacterOut
+from studio.cast.services import new_version_of
+from studio.library.api import skeleton_out
+from studio.library.schemas import PlateOut, SkeletonTree
+from studio.library.services import plate_of
+
+router = Router(tags=["cast"])
+
+
+@router.get("", response=list[CharacterOut], operation_id="list_characters")
+def list_characters(request: HttpRequest):
+    """All characters, retired ones too."""
+    return Character.objects.select_related("original", "skeleton")
+
+
+@router.get("{character_id}", response=CharacterOut, operation_id="get_character")
+def get_character(request: HttpRequest, character_id: int):
+    """One character, with everything that was found in its file."""
+    return get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+
+
+@router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
+def patch_character(request: HttpRequest, character_id: int, wanted: CharacterChange):
+    """Change what is given of a character: its name, tags, remarks, or whether it is retired."""
+    row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+    given = wanted.dict(exclude_unset=True)
+    if "name" in given:
+        name = " ".join((given["name"] or "").split())[:255]
+        if not name:
+            raise BadInput("A character needs a name; type one.")
+        if Character.objects.filter(name=name).exclude(pk=row.pk).exists():
+            raise BadInput(f"{name}: another character has this name; choose one that is free.")
+        row.name = name
+    if given.get("tags") is not None:
+        row.tags = sorted({" ".join(tag.split())[:60] for tag in given["tags"] if tag.strip()}, key=str.lower)
+    if given.get("remarks") is not None:
+        row.remarks = given["remarks"][:4000]
+    if given.get("retired") is not None:
+        row.retired = given["retired"]
+    row.save(update_fields=[key for key, value in given.items() if value is not None])
+    return row
+
+
+@router.post("{character_id}/version", response=CharacterOut, operation_id="new_character_version")
+def post_version(request: HttpRequest, character_id: int, file: UploadedFile = File(...)):
+    """Another file for this character: it keeps its name, tags, remarks and fittings."""
+    row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+    data, name = file.read(), PurePosixPath(file.name or "file").name
+    frame = row.skeleton.tree["file_frame"]
+    new_version_of(row, formats.read(data, name, ImportOptions(turned=frame.get("turned", 0.0))), data)
+    return row
+
+
+@router.get("{character_id}/skeleton", response=SkeletonTree, operation_id="get_character_skeleton")
+def get_skeleton(request: HttpRequest, character_id: int):
+    """The bones of a character, and how they were read."""
+    return skeleton_out(get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton)
+
+
+@router.get("{character_id}/plate", response=PlateOut, operation_id="get_character_plate")
+def get_plate(request: HttpRequest, character_id: int):
+    """The figure as it rests, inked as the poses of clips are."""
+    skeleton = get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton
+    return plate_of(still(skeleton.value()), skeleton.assignment())
+
+
+@router.get("{character_id}/display", operation_id="get_character_display", response={200: None})
+def get_display(request: HttpRequest, character_id: int) -> HttpResponse:
+    """One self-contained .glb of the figure, for the stage."""
+    row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
+    response = HttpResponse(row.display(), content_type="model/gltf-binary")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+@router.get("{character_id}/file", operation_id="get_character_file", response={200: None})
+def get_file(request: HttpRequest, character_id: int) -> HttpResponse:
+    """The character's own file, byte for byte."""
+    row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
+    kinds = {"glb": "model/gltf-binary", "gltf": "model/gltf+json", "dae": "model/vnd.collada+xml"}
+    kind = kinds.get(row.original.format, "application/octet-stream")
+    response = HttpResponse(bytes(row.original.content.data), content_type=kind)
+    response["Cache-Control"] = "no-cache"
+    response["ETag"] = f'"{row.original.sha256}"'
+    return response

@@ -1,0 +1,112 @@
+"""Joint limits of a character over HTTP: its plan's, those that were changed for it, and what they look like."""
+
+from functools import lru_cache
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from armuto.body.joint_limits import defaults, range_from
+from armuto.body.plans import plan_of
+from armuto.constraints.limits import bent
+from armuto.errors import BadInput
+from armuto.kinematics.clip import Clip
+from armuto.stance.joint_frames import JointFrames, joint_frames
+from armuto.stance.proposing import looking
+from studio.cast.models import Character
+from studio.cast.queries import node_motion
+from studio.cast.schemas import LimitIn, LimitOut
+from studio.library.models import Skeleton
+from studio.platform.array_response import octets
+
+router = Router(tags=["cast"])
+
+
+def _row(character_id: int) -> Character:
+    return get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id)
+
+
+@lru_cache(maxsize=16)
+def _joint_frames(pk: int, identity: str, parts: str) -> JointFrames:
+    row = Skeleton.objects.get(pk=pk, identity=identity)
+    skeleton, found = row.value(), row.assignment()
+    joints = {part: tuple(bone.joint for bone in bones) for part, bones in found.items()}
+    plan = plan_of(found)
+    return joint_frames(
+        skeleton, skeleton.rest_rotation, joints, plan, looking(skeleton, skeleton.rest_rotation, found)
+    )
+
+
+def joint_frames_of(row: Character) -> JointFrames:
+    """From where a character's joints bend, by the parts its bones were read as."""
+    return _joint_frames(row.skeleton_id, row.skeleton.identity, str(row.skeleton.parts))
+
+
+def _listed(row: Character) -> list[dict]:
+    skeleton, plan = row.skeleton.value(), plan_of(row.skeleton.parts)
+    usual, seen, out = defaults(plan.name), set(), []
+    for frame in joint_frames_of(row).frames:
+        if frame.part in seen:
+            continue
+        seen.add(frame.part)
+        part = plan.by_name[frame.part]
+        told = usual.get(part.kind)
+        if told is None and frame.part not in row.limits:
+            continue
+        out.append(
+            {
+                "part": part.name,
+                "limb": part.limb,
+                "bone": skeleton.names[frame.joint],
+                "usual": told and told.to_json(),
+                "own": row.limits.get(part.name),
+            }
+        )
+    order = list(plan.by_name)
+    return sorted(out, key=lambda one: order.index(one["part"]))
+
+
+@router.get("{character_id}/limits", response=list[LimitOut], operation_id="get_limits")
+def get_limits(request: HttpRequest, character_id: int):
+    """How far every joint of the character may bend."""
+    return _listed(_row(character_id))
+
+
+@router.put("{character_id}/limits", response=list[LimitOut], operation_id="set_limits")
+def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn):
+    """Change how far one part may bend, for this character."""
+    row = _row(character_id)
+    plan = plan_of(row.skeleton.parts)
+    if wanted.part not in plan.by_name:
+        raise BadInput(f"{wanted.part}: the body plan has no such part; take one of its names.")
+    part = plan.by_name[wanted.part]
+    parts = [one.name for one in plan.parts if one.kind == part.kind] if wanted.mirror else [part.name]
+    for name in parts:
+        if wanted.range is None:
+            row.limits.pop(name, None)
+            continue
+        try:
+            row.limits[name] = range_from(name, wanted.range.dict()).to_json()
+        except ValueError as problem:
+            text = str(problem)
+            raise BadInput(f"{text[:1].upper()}{text[1:]}; type others.") from None
+    row.limits_revision += 1
+    row.save(update_fields=["limits", "limits_revision"])
+    return _listed(row)
+
+
+@router.get("{character_id}/bent", operation_id="get_bent", response={200: None})
+def get_bent(
+    request: HttpRequest, character_id: int, part: str, bend: float = 0, side: float = 0, twist: float = 0
+) -> HttpResponse:
+    """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``."""
+    row = _row(character_id)
+    body, skeleton = joint_frames_of(row), row.skeleton.value()
+    frame = next((one for one in body.frames if one.part == part), None)
+    if frame is None or not np.isfinite([bend, side, twist]).all():
+        raise BadInput(f"{part}: this part does not bend; take one that the sheet lists.")
+    local, _ = bent(skeleton, body, frame.joint, bend, side, twist)
+    roots = np.flatnonzero(skeleton.parents < 0)
+    pose = Clip("bent", skeleton, 30.0, local[None].copy(), roots, skeleton.rest_translation[roots][None].copy())
+    return octets(*node_motion(pose, row))

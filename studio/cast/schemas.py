@@ -1,0 +1,94 @@
+"""What the API of cast takes and answers."""
+
+from datetime import datetime
+
+from ninja import Schema
+
+from studio.cast.models import Character
+
+
+class FileSpace(Schema):
+    """How the file's space becomes ours: multiply by unit (metres), turn by the quaternion."""
+
+    unit: float
+    turn: list[float]
+
+
+class CharacterOut(Schema):
+    """bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint."""
+
+    id: int
+    name: str
+    file: str
+    format: str
+    skeleton_id: int
+    joints: int
+    height: float
+    facing: float | None
+    bounds: list[list[float]]
+    nodes: list[int]
+    space: FileSpace
+    notes: list[str]
+    plan: str
+    sheet: dict
+    tags: list[str]
+    remarks: str
+    changed: str
+    retired: bool
+    revision: int
+    created: datetime
+
+    @staticmethod
+    def resolve_file(row: Character) -> str:
+        return row.original.name
+
+    @staticmethod
+    def resolve_format(row: Character) -> str:
+        return row.original.format
+
+    @staticmethod
+    def resolve_plan(row: Character) -> str:
+        return row.skeleton.plan
+
+    @staticmethod
+    def resolve_joints(row: Character) -> int:
+        return row.skeleton.joints
+
+    @staticmethod
+    def resolve_space(row: Character) -> dict:
+        return row.skeleton.tree["file_frame"]
+
+
+class CharacterChange(Schema):
+    """What is to change; the rest stays."""
+
+    name: str | None = None
+    tags: list[str] | None = None
+    remarks: str | None = None
+    retired: bool | None = None
+
+
+class RangeOut(Schema):
+    """Degrees from and to: bend, back to ahead; side, in or down to out or up; twist, in to out."""
+
+    bend: list[float]
+    side: list[float]
+    twist: list[float]
+
+
+class LimitOut(Schema):
+    """usual: of the body plan. own: as it was changed for this character, or nothing."""
+
+    part: str
+    limb: str
+    bone: str
+    usual: RangeOut | None
+    own: RangeOut | None
+
+
+class LimitIn(Schema):
+    """range: what the part may do from now on, or null for the plan's. mirror: the other side of the body alike."""
+
+    part: str
+    range: RangeOut | None
+    mirror: bool = True

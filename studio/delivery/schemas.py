@@ -1,0 +1,92 @@
+"""What the API of delivery takes and answers."""
+
+from datetime import datetime
+
+from ninja import Schema
+
+
+class RuleIn(Schema):
+    style: str
+    pieces: list[dict]
+
+
+class DeliveryRule(RuleIn):
+    fields: list[str]
+    styles: list[str]
+
+
+class DeliveryIn(Schema):
+    """cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
+    :class:`armuto.export.package.Wanted`. rule: without, the one in force."""
+
+    cells: list[tuple[int, int]] | None = None
+    wanted: dict = {}
+    name: str = ""
+
+
+class PlannedRow(Schema):
+    """One result that would go out: into which file, whether a number had to be added to its name, and which result it is."""
+
+    clip_id: int
+    clip: str
+    character_id: int
+    character: str
+    file: str
+    clash: bool
+    which: str
+    state: str
+    grade: str
+    frames: int
+    left_out: str
+
+
+class Planned(Schema):
+    rows: list[PlannedRow]
+    files: int
+    name: str
+
+
+class Thinned(Schema):
+    """What thinning does to one result, as measured: keys kept, of how many, and the largest errors."""
+
+    clip: str
+    character: str
+    keys: int
+    of: int
+    degrees: float
+    centimetres: float
+
+
+class DeliveryOut(Schema):
+    """changed: how many of its results would come out otherwise now."""
+
+    id: int
+    name: str
+    wanted: dict
+    created: datetime
+    fetched: datetime | None
+    bytes: int
+    results: int
+    files: int
+    characters: list[str]
+    changed: int
+    again_id: int | None
+
+
+class DeliveryItemOut(Schema):
+    clip: str
+    character: str
+    file: str
+    row: dict | None
+
+    @staticmethod
+    def resolve_clip(item) -> str:
+        return item.clip.name
+
+    @staticmethod
+    def resolve_character(item) -> str:
+        return item.character.name
+
+
+class Again(Schema):
+    only_changed: bool = False

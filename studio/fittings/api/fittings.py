@@ -1,0 +1,255 @@
+"""Fittings over HTTP: pairs, stance, history, and the live preview."""
+
+from base64 import b64encode
+from dataclasses import asdict
+
+import numpy as np
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from armuto.intake import recording
+from armuto.pairing.conflicts import crossings
+from armuto.retarget import fitting as core
+from armuto.retarget.explanation import follows
+from armuto.stance import Stance
+from studio.cast.models import Character
+from studio.cast.queries import node_motion
+from studio.fittings.models import Fitting
+from studio.fittings.preview import retarget
+from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummary, FollowsOut
+from studio.fittings.services.editing import bench_of, edit, parts_of
+from studio.fittings.services.settings import follow_history
+from studio.fittings.services.stances import blocks, remember
+from studio.fittings.services.steps import fitting_for, move, value_of
+from studio.library.models import Clip
+from studio.platform.array_response import octets
+
+router = Router(tags=["fittings"])
+
+
+def get_fitting_row(fitting_id: int) -> Fitting:
+    """The fitting with what belongs to it, but for the large things of which the values are kept at hand."""
+    rows = Fitting.objects.select_related("state", "skeleton", "character__skeleton")
+    return get_object_or_404(
+        rows.defer("skeleton__tree", "character__skeleton__tree", "character__sheet"), pk=fitting_id
+    )
+
+
+def fitting_out(row: Fitting) -> dict:
+    assert row.state is not None
+    value = value_of(row)
+    bench = bench_of(row, value)
+    crossed = crossings(value.pairs, bench.source, bench.source_parts, bench.target, bench.target_parts, value.plan)
+    later = row.states.filter(number=row.state.number + 1).first()
+
+    def bones(which: str, part: str) -> list[str]:
+        skeleton, parts = bench.side(which)
+        return [skeleton.names[bone.joint] for bone in parts.get(part, ())]
+
+    return {
+        "id": row.pk,
+        "skeleton_id": row.skeleton_id,
+        "character_id": row.character_id,
+        "revision": row.state_id,
+        "pairs": [
+            {
+                "key": pair.key,
+                "part": pair.part,
+                "source": pair.source,
+                "target": pair.target,
+                "confidence": pair.confidence,
+                "reasons": pair.reasons,
+                "confirmed": pair.confirmed,
+                "moves": pair.moves,
+                "crosses": crossed.get(pair.key, ""),
+            }
+            for pair in value.pairs
+        ],
+        "missing": [{"part": one.part, "side": one.side} for one in value.missing],
+        "stances": {
+            "source": _stance_out(value.source_stance, value.source.names),
+            "target": _stance_out(value.target_stance, value.target.names),
+        },
+        "stance": rows_out(value),
+        "measures": _measures(value),
+        "parts": [
+            {
+                "name": p.name,
+                "limb": p.limb,
+                "side": p.side,
+                "required": p.required,
+                "many": p.many,
+                "source": bones("source", p.name),
+                "target": bones("target", p.name),
+            }
+            for p in value.plan.parts
+        ],
+        "plan": value.plan.name,
+        "left_out": value.left_out,
+        "how": row.state.change,
+        "settings": asdict(value.settings),
+        "undo": row.state.change if row.state.number else None,
+        "redo": later.change if later else None,
+    }
+
+
+def rows_out(value: core.Fitting) -> list[dict]:
+    """What is left between the stances, part by part."""
+    seen = {
+        target: (hinge.certainty, hinge.span)
+        for target, driver in value.joint_mapping.items()
+        if (hinge := value.source.observed.hinges.get(driver.source) or value.target.observed.hinges.get(target))
+    }
+    index = value.target.index
+    return [
+        vars(row) | {"limb": value.plan.by_name[row.part].limb, "hinge": seen.get(index[row.bone])}
+        for row in value.rows
+    ]
+
+
+def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict:
+    turned = [names[joint] for joint in sorted(stance.turned)]
+    return {"name": stance.name, "how": stance.how, "aligned": stance.aligned, "turned": turned}
+
+
+def _measures(value: core.Fitting) -> dict:
+    said, size = value.said, value.said.size
+    return {
+        "source_facing": value.source_facing,
+        "target_facing": value.target_facing,
+        "source_facing_said": said.source_facing is not None,
+        "target_facing_said": said.target_facing is not None,
+        "source_floor": value.floors[0],
+        "target_floor": value.floors[1],
+        "source_floor_said": said.source_floor is not None,
+        "target_floor_said": said.target_floor is not None,
+        "legs": value.sizes.legs,
+        "arms": value.sizes.arms,
+        "spine": value.sizes.spine,
+        "size": value.scale,
+        "by": size if isinstance(size, str) else None,
+        "hinges": said.hinges,
+        "why": value.notes,
+    }
+
+
+@router.get("", response=list[FittingSummary], operation_id="list_fittings")
+def list_fittings(request: HttpRequest):
+    """All fittings, with how many parts are paired and how many are missing."""
+    rows = Fitting.objects.select_related("state", "skeleton", "character").exclude(state=None)
+    return [
+        {
+            "id": row.pk,
+            "skeleton_id": row.skeleton_id,
+            "skeleton": row.skeleton.name,
+            "character_id": row.character_id,
+            "character": row.character.name,
+            "pairs": len(row.state.data["pairs"]),
+            "missing": len(row.state.data["missing"]),
+            "created": row.created,
+        }
+        for row in rows
+    ]
+
+
+@router.post("", response=FittingOut, operation_id="open_fitting")
+def open_fitting(request: HttpRequest, wanted: FittingIn):
+    """The fitting of a clip's skeleton on a character, made on the spot if there is none."""
+    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=wanted.clip_id)
+    character = get_object_or_404(Character.objects.select_related("skeleton"), pk=wanted.character_id)
+    return fitting_out(get_fitting_row(fitting_for(clip.skeleton, character, by_hand=True).pk))
+
+
+@router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
+def get_fitting(request: HttpRequest, fitting_id: int):
+    """One fitting in its present state."""
+    return fitting_out(get_fitting_row(fitting_id))
+
+
+@router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
+def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
+    """Make one change to the pairs; it is a step that can be undone."""
+    row = get_fitting_row(fitting_id)
+    said = wanted.dict()
+    clip, frame = said.pop("clip_id"), said.pop("frame")
+    edit(row, said.pop("op"), **said)
+    return _with_pose(row, clip, frame)
+
+
+def at_once(data: dict) -> JsonResponse:
+    """An answer that somebody waits for with their hand on the figure: already plain data, it is not gone through again.
+
+    That it has the shape its description says is checked where the same data is read calmly.
+    """
+    return JsonResponse(data)
+
+
+def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> JsonResponse:
+    value = value_of(row)
+    standing = np.concatenate([block.ravel() for block in blocks(row, value)]) if clip_id is not None else None
+    return at_once(
+        fitting_out(row)
+        | {
+            "pose": pose_of(row, value, clip_id, frame),
+            "standing": None if standing is None else b64encode(standing.astype("<f4").tobytes()).decode(),
+        }
+    )
+
+
+def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int | None) -> str | None:
+    """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not asked."""
+    clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
+    if clip is None or frame is None:
+        return None
+    turns, places = node_motion(retarget(value, clip, frame, frame).clip, row.character)
+    return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
+
+
+@router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
+def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+    """Take back the newest step of a fitting; as it is where there is none."""
+    return _moved(fitting_id, -1, clip_id, frame)
+
+
+@router.post("{fitting_id}/redo", response=FittingOut, operation_id="redo_fitting")
+def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+    """Make the step again that was taken back last; as it is where there is none."""
+    return _moved(fitting_id, +1, clip_id, frame)
+
+
+def _moved(fitting_id: int, steps: int, clip_id: int | None, frame: int | None) -> JsonResponse:
+    row = get_fitting_row(fitting_id)
+    before, contacts = value_of(row), row.state.contacts if row.state else {}
+    with transaction.atomic():
+        if move(row, steps):
+            remember(row, before)
+            follow_history(row, contacts)
+    return _with_pose(row, clip_id, frame)
+
+
+@router.get("{fitting_id}/follows", response=list[FollowsOut], operation_id="follows")
+def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = None):
+    """Why every bone of the character does or does not follow, in this clip."""
+    row = get_fitting_row(fitting_id)
+    value = value_of(row)
+    still: list[str] = []
+    if clip_id is not None:
+        clip = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id, skeleton=row.skeleton)
+        still = recording.still_joints(clip.value())
+    return follows(value, parts_of(row.character.skeleton, value.plan), set(still))
+
+
+@router.get("{fitting_id}/preview/{clip_id}", operation_id="preview", response={200: None})
+def preview(
+    request: HttpRequest, fitting_id: int, clip_id: int, first: int | None = None, last: int | None = None
+) -> HttpResponse:
+    """The clip, or its frames first to last, transferred through the present state, for the character's own nodes.
+
+    float32: local rotations ``(frames, joints, 4)``, then local translations ``(frames, joints, 3)``.
+    """
+    row = get_fitting_row(fitting_id)
+    clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
+    made = retarget(value_of(row), clip, first, last).clip
+    return octets(*node_motion(made, row.character), fps=made.fps)

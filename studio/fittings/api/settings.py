@@ -1,0 +1,79 @@
+"""Settling a transfer over HTTP: settings, contacts, and what they do to the clip in view."""
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from armuto.retarget import fitting as core
+from armuto.retarget.context import RetargetContext
+from armuto.retarget.translations import translated_joints
+from studio.fittings.api.fittings import at_once, fitting_out, get_fitting_row, pose_of
+from studio.fittings.models import Fitting
+from studio.fittings.preview import clip_value, contacts_of
+from studio.fittings.schemas import ClipMeasuresOut, ContactsIn, ContactsOut, FittingOut, MeasureIn, PoseOut, SettingsIn
+from studio.fittings.services import settings
+from studio.fittings.services.steps import value_of
+from studio.library.models import Clip
+
+router = Router(tags=["settling"])
+
+
+@router.post("fittings/{fitting_id}/settings", response=FittingOut, operation_id="change_settings")
+def post_settings(request: HttpRequest, fitting_id: int, wanted: SettingsIn):
+    """Change settings of the transfer; it is a step that can be undone."""
+    row = get_fitting_row(fitting_id)
+    value = settings.change(row, wanted.settings)
+    return at_once(fitting_out(row) | {"pose": pose_of(row, value, wanted.clip_id, wanted.frame), "standing": None})
+
+
+@router.post("fittings/{fitting_id}/settings/trial", response=PoseOut, operation_id="try_settings")
+def post_trial(request: HttpRequest, fitting_id: int, wanted: SettingsIn):
+    """Show what settings would make of a frame, and keep nothing."""
+    row = get_fitting_row(fitting_id)
+    value = settings.change(row, wanted.settings, trial=True)
+    return at_once({"pose": pose_of(row, value, wanted.clip_id, wanted.frame)})
+
+
+def _clip(row: Fitting, clip_id: int) -> Clip:
+    return get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton_id=row.skeleton_id)
+
+
+def _shifting(value: core.Fitting, clip: Clip) -> list[int]:
+    context = RetargetContext(value)
+    return [joint for joint in translated_joints(clip_value(clip), context) if joint not in context.carriers]
+
+
+def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict:
+    found = contacts_of(value, clip)
+    return {
+        "points": settings.points_of(value),
+        "contacts": [one.to_json() for one in found.contacts],
+        "by_hand": clip.contacts is not None,
+        "floor": found.floor,
+        "shifting": [value.target.names[joint] for joint in _shifting(value, clip)],
+    }
+
+
+@router.get("fittings/{fitting_id}/contacts/{clip_id}", response=ContactsOut, operation_id="get_contacts")
+def get_contacts(request: HttpRequest, fitting_id: int, clip_id: int):
+    """Where the clip's feet and hands rest."""
+    row = get_fitting_row(fitting_id)
+    return _contacts(row, value_of(row), _clip(row, clip_id))
+
+
+@router.put("fittings/{fitting_id}/contacts/{clip_id}", response=FittingOut, operation_id="set_contacts")
+def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: ContactsIn):
+    """Set the clip's contacts, for every character that performs it; it is a step that can be undone."""
+    row = get_fitting_row(fitting_id)
+    rows = None if wanted.contacts is None else [one.dict() for one in wanted.contacts]
+    settings.set_contacts(row, _clip(row, clip_id), rows)
+    return at_once(
+        fitting_out(row) | {"pose": pose_of(row, value_of(row), wanted.clip_id, wanted.frame), "standing": None}
+    )
+
+
+@router.post("fittings/{fitting_id}/measures/{clip_id}", response=ClipMeasuresOut, operation_id="measure_clip")
+def post_measures(request: HttpRequest, fitting_id: int, clip_id: int, wanted: MeasureIn):
+    """What is measured of a clip through the present state, or with other settings that are not kept."""
+    row = get_fitting_row(fitting_id)
+    return settings.measured(row, _clip(row, clip_id), wanted.settings)

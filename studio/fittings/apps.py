@@ -1,0 +1,8 @@
+from django.apps import AppConfig
+
+
+class FittingsConfig(AppConfig):
+    name = "studio.fittings"
+
+    def ready(self) -> None:
+        pass

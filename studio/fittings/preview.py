@@ -1,0 +1,82 @@
+"""Computing what a character does: the same core function for the preview and the rendition."""
+
+from collections import OrderedDict
+from functools import lru_cache
+
+from armuto import pipeline
+from armuto.contacts.detection import contacts_in
+from armuto.contacts.model import Contact, ContactSet
+from armuto.contacts.probes import ContactProbes, contact_probes, sample_tracks
+from armuto.kinematics.clip import Clip
+from armuto.pipeline import RetargetResult
+from armuto.retarget.context import RetargetContext
+from armuto.retarget.fitting import Fitting
+from studio.library import models as library
+
+KEPT = 64
+
+
+def retarget(
+    fitting: Fitting,
+    clip: library.Clip,
+    first: int | None = None,
+    last: int | None = None,
+    contacts: ContactSet | None = None,
+) -> RetargetResult:
+    """The clip, or its frames first to last, transferred through a fitting. contacts: where they are at hand."""
+    value = clip_value(clip)
+    stop = value.frames - 1
+    start = min(max(first or 0, 0), stop)
+    end = min(max(stop if last is None else last, start), stop)
+    return pipeline.retarget(value, fitting, contacts or contacts_of(fitting, clip), start, end)
+
+
+def clip_value(clip: library.Clip) -> Clip:
+    """The clip as the core's value, kept while somebody works with it."""
+    return _clip(clip.pk, clip.content, clip.first, clip.last)
+
+
+@lru_cache(maxsize=6)
+def _clip(pk: int, content: str, first: int, last: int) -> Clip:
+    """Motion is large; what somebody works with is kept, whatever pair they change."""
+    return library.Clip.objects.select_related("skeleton", "motion").get(pk=pk).value()
+
+
+_detected: OrderedDict[tuple, ContactSet] = OrderedDict()
+
+
+def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
+    """The contacts of a clip: those that were set by hand, else those that are detected.
+
+    Detecting them takes the whole clip; it is done again only where a change to the fitting moves a point that may touch.
+    """
+    context = RetargetContext(fitting)
+    probes = contact_probes(context)
+    key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, clip.floor, _probes_key(probes))
+    detected = _detected.get(key)
+    if detected is None:
+        value = clip_value(clip)
+        detected = contacts_in(sample_tracks(value, probes.joints), probes, context, value, clip.floor)
+        _detected[key] = detected
+        while len(_detected) > KEPT:
+            _detected.popitem(last=False)
+    _detected.move_to_end(key)
+    if clip.contacts is None:
+        return detected
+    names = {point.name for point in probes.points}
+    return ContactSet(tuple(contact for contact in set_by_hand(clip) if contact.point in names), detected.floor)
+
+
+def set_by_hand(clip: library.Clip) -> list[Contact]:
+    """The contacts that a person set, in frames of the clip, as far as they lie within its range."""
+    out = []
+    for row in clip.contacts or ():
+        first, last = max(row["first"] - clip.first, 0), min(row["last"], clip.last) - clip.first
+        if first <= last:
+            out.append(Contact(row["point"], first, last, row["to"], 0.0, True))
+    return out
+
+
+def _probes_key(probes: ContactProbes) -> tuple:
+    points = tuple((point.name, point.source, point.source_offset.round(6).tobytes()) for point in probes.points)
+    return points, tuple(sorted(probes.parts.items())), round(probes.leg, 6)

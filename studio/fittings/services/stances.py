@@ -1,0 +1,497 @@
+"""Changing the stances of a fitting, its facing, floors and size: each change a step of its history."""
+
+import json
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from django.db import transaction
+
+from armuto.body.mirror import mirrored, twins
+from armuto.body.parts import Assignment
+from armuto.body.plans import BodyPlan, plan_of, read_plan
+from armuto.errors import BadInput
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip as ClipValue
+from armuto.pairing import Pair
+from armuto.pipeline import transfer
+from armuto.retarget import fitting as core
+from armuto.retarget.grounding import standing_places
+from armuto.retarget.settings import ROTATIONS_ALONE
+from armuto.stance import Stance, making, value
+from armuto.stance.aligning import align, mapped_parts, marks_of, shapes
+from armuto.stance.measures import MEASURES
+from armuto.stance.proposing import candidates, looking
+from studio.cast.queries import node_motion
+from studio.fittings.models import Fitting
+from studio.fittings.services.editing import parts_of
+from studio.fittings.services.steps import step, value_of
+from studio.library.models import Clip, Skeleton
+from studio.stances import services
+from studio.stances.models import Stance as StanceRow
+
+SIDES = {"source": "the source", "target": "the character"}
+
+
+class Side:
+    """One side of a fitting, with what stances are made from."""
+
+    def __init__(self, row: Fitting, fitting: core.Fitting, which: str) -> None:
+        self.row, self.fitting, self.which = row, fitting, which
+        self.kept: Skeleton = row.skeleton if which == "source" else row.character.skeleton
+        self.skeleton = fitting.source if which == "source" else fitting.target
+        self.stance = fitting.source_stance if which == "source" else fitting.target_stance
+        self.plan: BodyPlan = fitting.plan
+        self.name = row.skeleton.name if which == "source" else row.character.name
+
+    @property
+    def parts(self) -> Assignment:
+        return parts_of(self.kept, self.plan)
+
+    @property
+    def twins(self) -> dict[int, int]:
+        """The twin of every joint on the other side of the body."""
+        return _twins(self.kept.pk, self.kept.identity, json.dumps(self.kept.parts), json.dumps(self.plan.table))
+
+    @property
+    def forward(self) -> FloatArray:
+        return looking(self.skeleton, self.stance.rotations, self.parts)
+
+    def doll(self, rotations: FloatArray) -> making.PoseEditor:
+        forward = looking(self.skeleton, rotations, self.parts)
+        return making.PoseEditor(self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.said.hinges)
+
+    def joint(self, name: str) -> int:
+        if name not in self.skeleton.index:
+            raise BadInput(f"{name}: there is no such bone on {SIDES[self.which]}; take one of its own.")
+        return self.skeleton.index[name]
+
+    def limb(self, limb: str) -> set[int]:
+        """The joints of a limb as they are paired. Raises :class:`BadInput` where there are none."""
+        if limb not in self.plan.limbs:
+            raise BadInput(f"{limb}: the body plan has no such limb; take one of its names.")
+        names = {part.name for part in self.plan.limbs[limb]}
+        bones = [bone for pair in self.fitting.pairs if pair.part in names for bone in getattr(pair, self.which)]
+        if not bones:
+            raise BadInput(f"{limb}: none of its bones are paired; pair them first.")
+        return {self.skeleton.index[bone] for bone in bones}
+
+
+@lru_cache(maxsize=64)
+def _twins(pk: int, identity: str, parts: str, table: str) -> dict[int, int]:
+    skeleton = Skeleton.objects.get(pk=pk, identity=identity)
+    return twins(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
+
+
+def change(row: Fitting, op: str, which: str, trial: bool = False, **said: object) -> core.Fitting:
+    """Make one change to a stance, and keep it as a step unless it is a trial. Returns the fitting then.
+
+    Raises :class:`BadInput` for what cannot be made.
+    """
+    fitting = value_of(row)
+    side = Side(row, fitting, which)
+    then, what = CHANGES[op](side, said)
+    made = _again(fitting, then)
+    if not trial and not _alike(fitting, made):
+        with transaction.atomic():
+            step(row, made, what)
+            remember(row, fitting)
+    return made
+
+
+def remember(row: Fitting, before: core.Fitting) -> None:
+    """What was set in a fitting, since it was as before, is what its skeletons begin with from now on."""
+    now = value_of(row)
+    source, character = row.skeleton, row.character
+    if not _set_alike(before.source_stance, now.source_stance):
+        services.remember(source, now.source_stance, f"in the fitting of {source.name} on {character.name}")
+    if not _set_alike(before.target_stance, now.target_stance):
+        services.remember(character.skeleton, now.target_stance, f"in the fitting of {source.name} on {character.name}")
+
+
+def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
+    """The fitting with other stances or measures."""
+    if set(then) == {"target", "parts"} and _by_hand_alone(fitting.target_stance, then["target"]):
+        return core.turned_by_hand(fitting, then["target"])
+    return core.fit(
+        fitting.source,
+        fitting.target,
+        *then.pop("parts"),
+        pairs=fitting.pairs,
+        source_stance=then.get("source", fitting.source_stance),
+        target_stance=then.get("target", fitting.target_stance),
+        left_out=fitting.left_out,
+        plan=fitting.plan,
+        said=then.get("said", fitting.said),
+        like=fitting,
+    )
+
+
+def _by_hand_alone(was: Stance, now: Stance) -> bool:
+    return now.base is was.base and now.start is was.start
+
+
+def _alike(one: core.Fitting, other: core.Fitting) -> bool:
+    stances = ((one.source_stance, other.source_stance), (one.target_stance, other.target_stance))
+    return one.said == other.said and all(_set_alike(a, b) for a, b in stances)
+
+
+def _set_alike(one: Stance, other: Stance) -> bool:
+    """Whether a person set the same: what alignment makes of it is not asked."""
+    if one.name != other.name or one.aligned != other.aligned or set(one.turned) != set(other.turned):
+        return False
+    near = all(float(np.abs(q - other.turned[joint]).max()) < 1e-9 for joint, q in one.turned.items())
+    return near and float(np.abs(one.begun - other.begun).max()) < 1e-9
+
+
+def _then(side: Side, **changed: object) -> dict:
+    row, plan = side.row, side.plan
+    return changed | {"parts": (parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan))}
+
+
+def _make(side: Side, said: dict) -> tuple[dict, str]:
+    make = MAKERS.get(str(said.get("kind")))
+    if make is None:
+        raise BadInput(f"{said.get('kind')}: a stance cannot be made of that; choose one that is offered.")
+    stance = make(side, said)
+    return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
+
+
+def _rest(side: Side, said: dict) -> Stance:
+    return value.rest_of(side.skeleton)
+
+
+def _bind(side: Side, said: dict) -> Stance:
+    found = services.bind_pose(side.kept)
+    if found is None:
+        raise BadInput(f"{side.name}: its mesh was bound in the pose it rests in; take the rest pose.")
+    return Stance("Bind pose", "the pose its mesh was bound in", found)
+
+
+def _zero(side: Side, said: dict) -> Stance:
+    return Stance("All rotations zero", "all rotations zero", making.zero(side.skeleton))
+
+
+def _calibration(side: Side, said: dict) -> Stance:
+    found = services.postures_of(side.kept).get("Calibration frames")
+    if found is None:
+        raise BadInput(f"{side.name}: none of its clips begins with calibration frames; take the stance from a frame.")
+    return Stance("Calibration frames", "the mean of the calibration frames of a clip", found)
+
+
+def _frames(side: Side, said: dict) -> Stance:
+    row = Clip.objects.filter(pk=said.get("clip_id")).select_related("skeleton", "motion").first()
+    if row is None:
+        raise BadInput("The clip is no longer there; choose another.")
+    clip = row.value()
+    if row.skeleton_id == side.kept.pk:
+        own = clip
+    elif row.skeleton_id == side.row.skeleton_id:
+        own = None  # the character's own performance of it
+    else:
+        raise BadInput(f"{row.name}: it is recorded on another skeleton than {side.name}; choose one of its own clips.")
+    first = int(str(said.get("first") or 0))
+    last = first if said.get("last") is None else int(str(said["last"]))
+    if not 0 <= first <= last < clip.frames:
+        raise BadInput(f"{row.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
+    if own is None:
+        alone = replace(side.fitting, settings=ROTATIONS_ALONE)
+        rotations = making.average(transfer(clip.cut(first, last), alone), 0, last - first)
+    else:
+        rotations = making.average(own, first, last)
+    where = f"frame {first}" if first == last else f"frames {first} to {last}"
+    how = f"{where} of {row.name}" if first == last else f"the mean of {where} of {row.name}"
+    return Stance(f"{where[0].upper()}{where[1:]} of {row.name}", how, rotations)
+
+
+def _number(said: dict, key: str, usual: float) -> float:
+    """What was said as a number; the usual one where nothing was, which is not the same as zero."""
+    return usual if said.get(key) is None else float(str(said[key]))
+
+
+def _arms(name: str, degrees: float | None = None):
+    def make(side: Side, said: dict) -> Stance:
+        angle = _number(said, "degrees", 45.0) if degrees is None else degrees
+        if not 0 <= angle <= 180:
+            raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
+        doll = side.doll(side.stance.rotations)
+        making.arms(doll, angle)
+        full = name if degrees is not None else f"{name} of {angle:g}°"
+        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", doll.rotations(), rolled=True)
+
+    return make
+
+
+def _small(side: Side) -> str:
+    """The name of its present stance, in the middle of a sentence."""
+    return side.stance.name[:1].lower() + side.stance.name[1:]
+
+
+def _straight(side: Side, said: dict) -> Stance:
+    if "hips" not in side.parts:
+        raise BadInput(f"{side.name}: its hips are not known, so it cannot be stood straight; pair them first.")
+    doll = side.doll(side.stance.rotations)
+    making.straight(doll)
+    return Stance("Standing straight", f"{_small(side)}, stood straight", doll.rotations())
+
+
+def _kept(side: Side, said: dict) -> Stance:
+    row = StanceRow.objects.filter(pk=said.get("stance_id"), skeleton=side.kept).first()
+    if row is None:
+        raise BadInput("This stance is no longer there; choose another.")
+    return value.from_json(row.data, side.skeleton)
+
+
+def _proposed(side: Side, said: dict) -> Stance:
+    return services.proposed(side.kept, side.which == "target")
+
+
+MAKERS = {
+    "proposed": _proposed,
+    "rest": _rest,
+    "bind": _bind,
+    "zero": _zero,
+    "calibration": _calibration,
+    "frames": _frames,
+    "T": _arms("T", 90.0),
+    "A": _arms("A"),
+    "arms down": _arms("Arms down", 8.0),
+    "straight": _straight,
+    "kept": _kept,
+}
+
+
+def _align(side: Side, said: dict) -> tuple[dict, str]:
+    """Turn one side until it stands as the other does: the whole body, or one limb."""
+    fitting, limb = side.fitting, said.get("limb")
+    if side.which == "source":
+        return _align_source(side, str(limb) if limb else None)
+    if limb:
+        joints, mapping = side.limb(str(limb)), fitting.joint_mapping
+        local = align(
+            side.skeleton,
+            side.stance.rotations,
+            mapped_parts(mapping),
+            side.plan,
+            fitting.model(mapping),
+            only=joints,
+            mapping=mapping,
+        )
+        kept = side.stance.without_turns(joints) if side.stance.aligned else side.stance
+        return _then(side, target=kept.with_rotations(local)), f"aligned the {limb}"
+    stance = side.stance.without_turns()
+    return _then(side, target=replace(stance, start=stance.begun)), "aligned all"
+
+
+def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
+    """The source turned to stand as the character does. From then on neither follows the other by itself."""
+    fitting = side.fitting
+    pairs = [Pair(p.part, p.target, p.source, p.confidence, p.reasons, p.confirmed, p.moves) for p in fitting.pairs]
+    other = replace(fitting.target_stance, base=fitting.target_stance.rotations, turned={}, start=None)
+    parts = parts_of(side.row.character.skeleton, side.plan), parts_of(side.row.skeleton, side.plan)
+    back = core.fit(
+        fitting.target,
+        fitting.source,
+        *parts,
+        pairs=pairs,
+        source_stance=other,
+        target_stance=replace(side.stance, start=side.stance.begun, turned={}),
+        plan=side.plan,
+    )
+    rotations = back.target_stance.rotations
+    if limb:
+        mapping = back.joint_mapping
+        rotations = align(
+            side.skeleton,
+            side.stance.rotations,
+            mapped_parts(mapping),
+            side.plan,
+            back.model(mapping),
+            only=side.limb(limb),
+            mapping=mapping,
+        )
+    name = f"As {side.row.character.name} stands"
+    stance = Stance(name, f"turned to stand as {side.row.character.name} does", rotations)
+    return _then(side, source=stance, target=other), f"the source: aligned {f'the {limb}' if limb else 'all'}"
+
+
+def _mirror(side: Side, said: dict) -> tuple[dict, str]:
+    source = said.get("from_side")
+    parts = {bone.joint: part for part, bones in side.parts.items() for bone in bones}
+    rotations = making.mirrored(
+        side.skeleton,
+        side.stance.rotations,
+        side.twins,
+        parts,
+        side.plan,
+        side.forward,
+        None if source is None else str(source),
+    )
+    what = "exchanged left and right" if source is None else f"copied {source} to {mirrored(f'{source} x').split()[0]}"
+    return _then(side, **{side.which: side.stance.with_rotations(rotations)}), f"{SIDES[side.which]}: {what}"
+
+
+def _turn(side: Side, said: dict) -> tuple[dict, str]:
+    bone, degrees = str(said.get("bone")), _number(said, "degrees", 0.0)
+    joint, axis = side.joint(bone), np.array(said.get("axis") or [0, 0, 0], float)
+    if axis.shape != (3,):
+        raise BadInput("A turn needs an axis of three numbers.")
+    q = making.turned(side.skeleton, side.stance.rotations, joint, axis, degrees)
+    stance = side.stance.with_turn(joint, q)
+    if said.get("mirror"):
+        twin = side.twins.get(joint)
+        if twin is not None:
+            across = np.cross([0.0, 1.0, 0.0], side.forward)
+            other = -(axis - 2 * (axis @ across) * across)
+            stance = stance.with_turn(twin, making.turned(side.skeleton, stance.rotations, twin, other, degrees))
+    return _then(side, **{side.which: stance}), f"turned {bone} by {degrees:.1f}°"
+
+
+def _reset(side: Side, said: dict) -> tuple[dict, str]:
+    bone, limb = said.get("bone"), said.get("limb")
+    if bone:
+        stance, what = side.stance.without_turns([side.joint(str(bone))]), str(bone)
+    elif limb:
+        stance, what = side.stance.without_turns(side.limb(str(limb))), f"the {limb}"
+    else:
+        stance, what = side.stance.without_turns(), "everything"
+    return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: took back what was turned by hand at {what}"
+
+
+def _name(side: Side, said: dict) -> tuple[dict, str]:
+    name = " ".join(str(said.get("name") or "").split())
+    if not name or len(name) > 120:
+        raise BadInput("A stance needs a name of 1 to 120 letters; type one.")
+    return _then(side, **{side.which: side.stance.named(name)}), f"{SIDES[side.which]}: named its stance {name}"
+
+
+def _facing(side: Side, said: dict) -> tuple[dict, str]:
+    degrees = said.get("degrees")
+    told = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
+    measures = replace(side.fitting.said, **{f"{side.which}_facing": told})
+    what = "as measured" if told is None else f"{told:.1f}°"
+    return _then(side, said=measures), f"{SIDES[side.which]} faces {what}"
+
+
+def _floor(side: Side, said: dict) -> tuple[dict, str]:
+    height = said.get("height")
+    told = None if height is None else float(str(height))
+    if told is not None and not -5 <= told <= 5:
+        raise BadInput(f"{told * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
+    measures = replace(side.fitting.said, **{f"{side.which}_floor": told})
+    what = "as measured" if told is None else f"{told * 100:.1f} cm"
+    return _then(side, said=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
+
+
+def _size(side: Side, said: dict) -> tuple[dict, str]:
+    ratio, by = said.get("ratio"), said.get("by")
+    if ratio is not None:
+        size: str | float = float(str(ratio))
+        if not 0.001 <= float(size) < 1000:
+            raise BadInput(f"{float(size) * 100:g} %: a size is a share of the source's; give one from 0.1 % up.")
+        what = f"{float(size) * 100:.1f} %"
+    elif by in MEASURES:
+        size, what = str(by), f"by the {by}"
+    else:
+        raise BadInput("The size follows legs, arms, spine or a number; choose one.")
+    return _then(side, said=replace(side.fitting.said, size=size)), f"size {what}"
+
+
+def _hinges(side: Side, said: dict) -> tuple[dict, str]:
+    by = said.get("by")
+    if by not in ("motion", "rest"):
+        raise BadInput("The roll of limbs is taken from their motion or from how they rest; choose one.")
+    how = "how limbs bend in motion" if by == "motion" else "how limbs are bent at rest"
+    return _then(side, said=replace(side.fitting.said, hinges=by == "motion")), f"roll by {how}"
+
+
+CHANGES = {
+    "make": _make,
+    "align": _align,
+    "mirror": _mirror,
+    "turn": _turn,
+    "reset": _reset,
+    "name": _name,
+    "facing": _facing,
+    "floor": _floor,
+    "size": _size,
+    "hinges": _hinges,
+}
+
+
+def before(row: Fitting) -> core.Fitting:
+    """The fitting as it was before its last change to a stance or a measure; as it is where there was none."""
+    now = value_of(row)
+    assert row.state is not None
+    for state in row.states.filter(number__lt=row.state.number).order_by("-number")[:60]:
+        was = core.from_json(json.dumps(state.data), row.character.name, now.source, now.target)
+        if not _alike(was, now):
+            return was
+    return now
+
+
+def offers(row: Fitting, which: str) -> list[dict]:
+    """The postures a side's stance can be taken from, each with what it looks like."""
+    skeleton = row.skeleton if which == "source" else row.character.skeleton
+    calibrated = Clip.objects.filter(skeleton=skeleton, calibration__gt=0).values_list("pk", "revision", "retired")
+    return _offers(skeleton.pk, skeleton.identity, json.dumps(skeleton.parts), str(list(calibrated)))
+
+
+@lru_cache(maxsize=64)
+def _offers(pk: int, identity: str, parts_kept: str, clips: str) -> list[dict]:
+    """Kept as long as the skeleton's parts, and its clips with calibration frames, are the same."""
+    skeleton = Skeleton.objects.get(pk=pk, identity=identity)
+    parts = skeleton.assignment()
+    rows = candidates(skeleton.value(), parts, plan_of(parts), services.postures_of(skeleton))
+    kinds = {
+        "Rest pose": "rest",
+        value.FROM_MOTION: "rest",
+        "Bind pose": "bind",
+        "Calibration frames": "calibration",
+        "All rotations zero": "zero",
+    }
+    return [{"kind": kinds[c.stance.name], "name": c.stance.name, "how": c.stance.how} for c in rows]
+
+
+def blocks(row: Fitting, fitting: core.Fitting) -> list[FloatArray]:
+    """Both bodies in their stances, feet on the floor.
+
+    Of the source: positions of joints then end sites ``(P, 3)``, world rotations ``(J, 4)``, and where its bones bend to,
+    ``(J, 3)`` in the world, zero where nothing shows it. Of the character: local rotations ``(N, 4)`` and translations
+    ``(N, 3)`` of its nodes, and where its bones bend to ``(J, 3)``.
+    """
+    mapping = fitting.joint_mapping
+    here, there = standing_places(fitting, mapping)
+    lift = here[0] - fitting.source_pose.positions[0], there[0] - fitting.target_pose.positions[0]
+    marks = _marks(fitting, mapping)
+    pose = fitting.source_pose
+    moving = np.flatnonzero(fitting.target.parents < 0)
+    places = fitting.target.rest_translation[moving] + lift[1]
+    clip = ClipValue("stance", fitting.target, 30.0, fitting.target_stance.rotations[None].copy(), moving, places[None])
+    nodes, translations = node_motion(clip, row.character)
+    return [
+        np.concatenate([pose.positions, pose.ends]) + lift[0],
+        pose.rotations,
+        marks[0],
+        nodes[0],
+        translations[0],
+        marks[1],
+    ]
+
+
+def _marks(fitting: core.Fitting, mapping: dict) -> tuple[FloatArray, FloatArray]:
+    source, target = np.zeros((len(fitting.source), 3)), np.zeros((len(fitting.target), 3))
+    if not mapping:
+        return source, target
+    parts, model = mapped_parts(mapping), fitting.model(mapping)
+    begun = fitting.target_stance.first_pose(fitting.target)
+    own, other = shapes(fitting.target, begun, parts, fitting.plan, model)
+    local = marks_of(begun, own, {joint: joint for joint in mapping})
+    target = rotation.rotate(fitting.target_pose.rotations, local)
+    back = rotation.inverse(fitting.turn)
+    for joint, driver in mapping.items():
+        mark = other.feather(joint)
+        if mark is not None and not source[driver.source].any():
+            source[driver.source] = rotation.rotate(back, mark)
+    return source, target

@@ -1,0 +1,205 @@
+"""Making fittings, keeping their steps, and going back and forth between them."""
+
+import json
+from collections import OrderedDict
+from dataclasses import replace
+
+from django.db import transaction
+
+from armuto.body import capsules
+from armuto.body.joint_limits import Range, range_from
+from armuto.errors import BadInput
+from armuto.kinematics.skeleton import Skeleton as SkeletonValue
+from armuto.pairing import Pair
+from armuto.retarget import fitting as core
+from armuto.retarget import settings
+from armuto.stance.value import from_json as stance_from
+from studio.cast.models import Character
+from studio.fittings.models import Fitting, FittingState
+from studio.library.models import Skeleton
+from studio.patterns.services import reading
+from studio.platform.digests import of_fitting
+from studio.stances.services import begin, frames_hold
+
+CONFIRMED = 0.8  # share of a fitting's pairs that are confirmed, from which on it is proposed for others
+
+
+def fitting_for(skeleton: Skeleton, character: Character, by_hand: bool = False) -> Fitting:
+    """The fitting of a library skeleton on a character; proposed when there is none yet.
+
+    As a confirmed fitting of a character on the same rig has it, else by patterns, names and shape. by_hand: without any pair
+    where none can be proposed, for somebody who will pair them; otherwise that raises :class:`BadInput`.
+    """
+    found = Fitting.objects.filter(skeleton=skeleton, character=character).select_related("state").first()
+    if found and (by_hand or (found.state and found.state.data["pairs"])):
+        return found
+    nothing = f"{character.name}: no bone is paired with one of “{skeleton.name}”; pair them by hand in their fitting."
+    if found:
+        raise BadInput(nothing)
+    try:
+        value, how = proposal(skeleton, character)
+    except core.NothingToPair:
+        if not by_hand:
+            raise BadInput(nothing) from None
+        value, how = core.fit(skeleton.value(), character.figure(), pairs=()), "to be paired by hand"
+    with transaction.atomic():
+        row, new = Fitting.objects.get_or_create(skeleton=skeleton, character=character)
+        if new:
+            step(row, value, how)
+    return row
+
+
+def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, str]:
+    """What is proposed for a character, and by what. Raises NothingToPair where nothing can be."""
+    source, target = skeleton.value(), character.figure()
+    stances = {"source_stance": begin(skeleton, False), "target_stance": begin(character.skeleton, True)}
+    like = _like(skeleton, character)
+    if like is not None:
+        value = value_of(like)
+        why = f"as it is for {like.character.name}, which is on the same rig"
+        pairs = [replace(pair, confidence=1.0, confirmed=False, reasons=(why,)) for pair in value.pairs]
+        made = core.fit(source, target, pairs=pairs, left_out=value.left_out, plan=value.plan, like=value, **stances)
+        return made, f"paired as for {like.character.name}"
+    source_parts, by = reading(skeleton)
+    target_parts, by_target = reading(character.skeleton)
+    left_out = by_target.pattern.left_out if by_target else ()
+    names = list(
+        dict.fromkeys(f"“{one.pattern.name}” ({one.score * 100:.0f} of 100)" for one in (by, by_target) if one)
+    )
+    how = f"paired by the pattern{'s'[: len(names) - 1]} {' and '.join(names)}" if names else ""
+    made = core.fit(source, target, source_parts, target_parts, left_out=left_out, **stances)
+    return made, how or "paired by names and shape"
+
+
+def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
+    """A confirmed fitting of the same library skeleton on a character whose bones have the same names and the same tree."""
+    mine = character.skeleton.value()
+    above = {
+        name: mine.names[parent] if parent >= 0 else "" for name, parent in zip(mine.names, mine.parents, strict=True)
+    }
+    rows = Fitting.objects.filter(skeleton=skeleton, character__retired=False).exclude(character=character)
+    best, most = None, 0
+    for row in rows.exclude(state=None).select_related("state", "character__skeleton", "skeleton"):
+        pairs = row.state.data["pairs"]
+        sure = sum(pair.get("confirmed", False) for pair in pairs)
+        if not pairs or sure < CONFIRMED * len(pairs) or sure <= most:
+            continue
+        theirs = row.character.skeleton.value()
+        parents = zip(theirs.names, theirs.parents, strict=True)
+        same = {name: theirs.names[parent] if parent >= 0 else "" for name, parent in parents}
+        if all(name in above and above[name] == same[name] for pair in pairs for name in pair["target"]):
+            best, most = row, sure
+    return best
+
+
+def step(row: Fitting, value: core.Fitting, change: str, contacts: dict | None = None) -> None:
+    """Put a new state in force after the present one; what had been undone is forgotten.
+
+    contacts: of clips, by their ids, where they are set with this step.
+    """
+    number = row.state.number + 1 if row.state else 0
+    contacts = (row.state.contacts if row.state else {}) | (contacts or {})
+    row.states.filter(number__gte=number).delete()
+    data = core.to_json(value)
+    row.state = FittingState.objects.create(
+        fitting=row, number=number, data=data, digest=of_fitting(data), change=change[:255], contacts=contacts
+    )
+    row.save(update_fields=["state"])
+    _keep(row.state, value)
+
+
+_values: OrderedDict[int, tuple[dict, core.Fitting]] = OrderedDict()  # states never change once written
+
+
+def _keep(state: FittingState, value: core.Fitting) -> None:
+    _values[state.pk] = (state.data, value)
+    while len(_values) > 48:
+        _values.popitem(last=False)
+
+
+def value_of(row: Fitting) -> core.Fitting:
+    """The core's value of the fitting's present state."""
+    assert row.state is not None
+    kept = _values.get(row.state_id)
+    # Told apart by content too: another database, as every test has one, counts its states from one again.
+    if kept is not None and row.state.data == kept[0]:
+        value = kept[1]
+    else:
+        text = json.dumps(row.state.data)
+        value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
+    value = of_character(value, row.character)
+    _keep(row.state, value)
+    return value
+
+
+def of_character(value: core.Fitting, character: Character) -> core.Fitting:
+    """The fitting with what belongs to its character: how thick it is, and its joint limits."""
+    ranges = ranges_of_character(character)
+    thick = capsules.from_json(character.capsules, value.target)
+    same = value.ranges == ranges and capsules.to_json(value.capsules, value.target) == character.capsules
+    return value if same else replace(value, capsules=thick, ranges=ranges)
+
+
+def ranges_of_character(character: Character) -> dict[str, Range]:
+    """The joint limits that were changed for a character, by part."""
+    return {part: range_from(part, row) for part, row in character.limits.items()}
+
+
+@transaction.atomic
+def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
+    """Keep a fitting for a new version of its character: pairs and stances hold by bone name, alignment is made anew.
+
+    was: the skeleton it had.
+    Returns the parts that lost a bone. The history starts over, since earlier steps speak of another skeleton.
+    """
+    assert row.state is not None
+    source, target = row.skeleton.value(), row.character.figure()
+    data = row.state.data
+    pairs, lost = [], []
+    for pair in data["pairs"]:
+        there = tuple(name for name in pair["target"] if name in target.index)
+        if len(there) < len(pair["target"]):
+            lost.append(pair["part"] or pair["target"][0])
+        if there:
+            said = pair.get("confirmed", False), pair.get("moves", True)
+            pairs.append(
+                Pair(pair["part"], tuple(pair["source"]), there, pair["confidence"], tuple(pair["reasons"]), *said)
+            )
+    try:
+        plan, left_out = core.plan_said(data.get("plan")), data.get("left_out", ())
+        kept = data["stances"]
+        source_stance, target_stance = stance_from(kept["source"], source), stance_from(kept["target"], target)
+        if not frames_hold(was, target):
+            target_stance = begin(row.character.skeleton, True)
+        made = core.fit(
+            source,
+            target,
+            pairs=pairs,
+            source_stance=source_stance,
+            target_stance=target_stance,
+            left_out=left_out,
+            plan=plan,
+            said=core.said_from(data["said"]),
+        )
+        made = replace(made, settings=settings.from_json(data.get("settings", {})))
+    except ValueError:
+        made = None
+    row.state = None
+    row.save(update_fields=["state"])
+    row.states.all().delete()
+    if made is None:
+        row.delete()
+        return lost
+    step(row, made, change)
+    return lost
+
+
+def move(row: Fitting, steps: int) -> bool:
+    """Undo (-1) or redo (+1). False when there is nothing in that direction."""
+    assert row.state is not None
+    found = row.states.filter(number=row.state.number + steps).first()
+    if found is None:
+        return False
+    row.state = found
+    row.save(update_fields=["state"])
+    return True

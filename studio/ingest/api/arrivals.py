@@ -1,0 +1,56 @@
+"""Uploads over HTTP. Small files are read at once; large ones by the worker, and the arrival is asked how far it is."""
+
+from pathlib import PurePosixPath, PureWindowsPath
+from typing import Literal
+
+from django.conf import settings
+from django.db import transaction
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import File, Form, Router, Status
+from ninja.files import UploadedFile
+
+from studio.ingest.models import Arrival, ArrivalContent
+from studio.ingest.schemas import ArrivalOut, Refusal
+from studio.ingest.services.reading import take_in
+from studio.ingest.tasks import read_arrival
+
+router = Router(tags=["arrivals"])
+
+
+@router.post("", response={201: ArrivalOut, 202: ArrivalOut, 413: Refusal, 422: Refusal}, operation_id="bring_in")
+def bring_in(
+    request: HttpRequest, file: UploadedFile = File(...), goes_to: Literal["auto", "library", "cast"] = Form("auto")
+):
+    """Bring in one file. 201: read and kept. 202: waiting for the worker. 422: one sentence, and nothing was kept."""
+    name = PurePosixPath(PureWindowsPath(file.name or "file").name).name[:255] or "file"
+    size = file.size or 0
+    if size > settings.LARGEST_UPLOAD:
+        limit = settings.LARGEST_UPLOAD // 1024 // 1024
+        sentence = f"{name}: the file has {size / 1024 / 1024:.0f} MB and the limit is {limit} MB; split it or raise the limit."
+        return Status(413, {"detail": sentence})
+    data = file.read()
+    archive = data[:4] == b"PK\x03\x04"
+    if size <= settings.READ_AT_ONCE and not archive:
+        found = take_in(data, name, goes_to)
+        kept = {"clips": found.clips, "characters": found.characters}
+        return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "done": 1, **kept})
+    with transaction.atomic():
+        arrival = Arrival.objects.create(name=name, goes_to=goes_to)
+        ArrivalContent.objects.create(arrival=arrival, data=data)
+    read_arrival.enqueue(arrival.pk)
+    arrival.refresh_from_db()
+    return Status(202, arrival)
+
+
+@router.get("{arrival_id}", response=ArrivalOut, operation_id="get_arrival")
+def get_arrival(request: HttpRequest, arrival_id: int):
+    """How far an arrival is, and what came of its files."""
+    return get_object_or_404(Arrival, pk=arrival_id)
+
+
+@router.delete("{arrival_id}", response={204: None}, operation_id="dismiss_arrival")
+def dismiss(request: HttpRequest, arrival_id: int):
+    """Forget an arrival: one that waits is not read, one that is done is no longer listed. What was kept stays."""
+    Arrival.objects.filter(pk=arrival_id).delete()
+    return Status(204, None)

@@ -1,0 +1,137 @@
+"""Files on their way in.
+
+*Arrivals* are taken in at once, without a decision: a row lives from the upload until the person has seen what became of it. An
+archive is one arrival of many files: done of total have been read, and refused holds a sentence for each that failed.
+
+*Intake* is files and the clips in them, laid out for a decision. Nothing of it is in the library or cast yet.
+"""
+
+from django.db import models
+
+from armuto.intake import naming
+from armuto.intake.detection import ImportOptions
+from studio.library.models import Clip
+
+
+class Arrival(models.Model):
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        READING = "reading"
+        ACCEPTED = "accepted"
+        REFUSED = "refused"
+
+    name = models.CharField(max_length=255)
+    goes_to = models.CharField(max_length=16, default="auto")
+    state = models.CharField(max_length=16, choices=State, default=State.WAITING)
+    sentence = models.TextField(default="")
+    refused = models.JSONField(default=list)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=1)
+    clips = models.JSONField(default=list)
+    characters = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class ArrivalContent(models.Model):
+    """The bytes, only until they have been read."""
+
+    arrival = models.OneToOneField(Arrival, models.CASCADE, primary_key=True, related_name="content")
+    data = models.BinaryField()
+
+
+class IntakeFile(models.Model):
+    """One file on its way in; an archive becomes one row per file in it.
+
+    told: what the person says about unit, up and facing. found: what was read. stated: why it was refused, in a sentence.
+    """
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        READING = "reading"
+        READY = "ready"
+        ACCEPTING = "accepting"
+        REFUSED = "refused"
+
+    class Kind(models.TextChoices):
+        MOTION = "motion"
+        CHARACTER = "character"
+
+    path = models.CharField(max_length=255)
+    goes_to = models.CharField(max_length=16, default="auto")
+    kind = models.CharField(max_length=16, choices=Kind, default=Kind.MOTION)
+    state = models.CharField(max_length=16, choices=State, default=State.WAITING)
+    sentence = models.TextField(default="")
+    told = models.JSONField(default=dict)
+    found = models.JSONField(default=dict)
+    name = models.CharField(max_length=255, default="")
+    becomes = models.ForeignKey("cast.Character", models.SET_NULL, null=True, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def as_told(self) -> ImportOptions:
+        return ImportOptions(self.told.get("unit"), self.told.get("up"), float(self.told.get("turned", 0.0)))
+
+    @property
+    def file(self) -> str:
+        return self.path.rsplit("/", 1)[-1]
+
+
+class IntakeContent(models.Model):
+    """The bytes, until the file is accepted or dismissed. For a file that refers to others, an archive of it and those."""
+
+    file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="content")
+    data = models.BinaryField()
+
+
+class IntakeRow(models.Model):
+    """One clip found in a file. first and last: the range to keep. name: typed by hand, or empty for the rule's.
+
+    fields: naming fields set by hand. plate: of the whole take. content: hash of the motion. becomes: the clip of which
+    this is to be a new version.
+    """
+
+    file = models.ForeignKey(IntakeFile, models.CASCADE, related_name="rows")
+    number = models.PositiveIntegerField()
+    clip = models.CharField(max_length=255)
+    ticked = models.BooleanField(default=True)
+    name = models.CharField(max_length=255, default="")
+    fields = models.JSONField(default=dict)
+    frames = models.PositiveIntegerField()
+    fps = models.FloatField()
+    first = models.PositiveIntegerField(default=0)
+    last = models.PositiveIntegerField()
+    found = models.JSONField(default=dict)
+    plate = models.JSONField(default=dict)
+    content = models.CharField(max_length=64, db_index=True)
+    identity = models.CharField(max_length=64)
+    revision = models.PositiveIntegerField(default=1)
+    becomes = models.ForeignKey(Clip, models.SET_NULL, null=True, related_name="+")
+    floor = models.FloatField(null=True, default=None)  # in metres, where a person says that it is
+    final = models.CharField(max_length=255, default="")
+
+    class Meta:
+        ordering = ["file_id", "number"]
+        constraints = [models.UniqueConstraint(fields=["file", "number"], name="one_row_per_clip_of_a_file")]
+
+    def facts(self, skeleton: str) -> naming.Facts:
+        """What is known for naming, with what was set by hand over it."""
+        inside = self.clip if self.found.get("several") else ""
+        known = naming.facts(self.file.path, inside, skeleton, self.last - self.first + 1)
+        by_hand = {key: value for key, value in self.fields.items() if key in naming.FIELDS}
+        if "number" in by_hand:
+            by_hand["number"] = int(by_hand["number"]) if str(by_hand["number"]).isdigit() else None
+        return naming.Facts(**{**known.__dict__, **by_hand})
+
+
+class NamingRule(models.Model):
+    """The rule in force at one place of the interface, such as "intake"."""
+
+    place = models.CharField(max_length=32, unique=True)
+    rule = models.JSONField()
+
+    @classmethod
+    def at(cls, place: str) -> naming.Rule:
+        row = cls.objects.filter(place=place).first()
+        return naming.from_json(row.rule) if row else naming.AS_IT_CAME

@@ -1,0 +1,149 @@
+"""What the API of ingest takes and answers."""
+
+from typing import Literal
+
+from ninja import Schema
+
+from studio.cast.schemas import FileSpace
+
+
+class Refusal(Schema):
+    detail: str
+
+
+class Brought(Schema):
+    ids: list[int]
+
+
+class FileOut(Schema):
+    """found: what was read, as far as it is known. told: what the person said about it."""
+
+    id: int
+    path: str
+    kind: str
+    state: str
+    sentence: str
+    told: dict
+    found: dict
+    name: str
+    becomes_id: int | None
+
+
+class RowOut(Schema):
+    """skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or row that
+    has the very same motion. same_name: a clip of the library with the name typed."""
+
+    id: int
+    file_id: int
+    clip: str
+    ticked: bool
+    name: str
+    fields: dict
+    facts: dict
+    frames: int
+    fps: float
+    first: int
+    last: int
+    floor: float | None
+    found: dict
+    skeleton: str
+    known: bool
+    identity: str
+    twin: str
+    becomes_id: int | None
+    could_become: list[int]
+    revision: int
+
+
+class Summary(Schema):
+    """reading, ready, accepting, refused: numbers of files. rows: ids of all rows, in their order."""
+
+    reading: int
+    ready: int
+    accepting: int
+    refused: int
+    rows: list[int]
+    files: list[int]
+
+
+class RowsChange(Schema):
+    """What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in metres."""
+
+    ids: list[int]
+    ticked: bool | None = None
+    name: str | None = None
+    first: int | None = None
+    last: int | None = None
+    range: Literal["proposed", "whole"] | None = None
+    fields: dict[str, str | None] | None = None
+    becomes_id: int | None = None
+    floor: float | Literal["measured"] | None = None
+
+
+class Telling(Schema):
+    """What is said about these files. None leaves a thing as it is; "detect" goes back to what was detected."""
+
+    files: list[int]
+    unit: str | None = None
+    up: str | None = None
+    turned: float | None = None
+    bound: bool | None = None
+
+
+class Reading(Schema):
+    """How a file is to be read; None leaves a thing as it is detected."""
+
+    unit: str | None = None
+    up: str | None = None
+    turned: float | None = None
+
+
+class FileChange(Schema):
+    name: str | None = None
+    becomes_id: int | None = None
+
+
+class RuleIn(Schema):
+    style: str
+    pieces: list[dict]
+
+
+class RuleOut(RuleIn):
+    fields: list[str]
+    styles: list[str]
+
+
+class Wanted(Schema):
+    """Files to accept or dismiss; all without ids."""
+
+    files: list[int] | None = None
+
+
+class FigureOut(Schema):
+    """What the stage needs to stand a waiting character up: bones, nodes, and how the file's space becomes ours."""
+
+    names: list[str]
+    parents: list[int]
+    parts: list[str | None]
+    ends: list[int]
+    nodes: list[int]
+    space: FileSpace
+    bounds: list[list[float]]
+    height: float
+
+
+class ArrivalOut(Schema):
+    """id: null when the file was read at once. sentence: why it was refused. refused: the same for files of an archive.
+
+    done of total: how many files of an archive have been read.
+    """
+
+    id: int | None = None
+    name: str
+    state: str
+    sentence: str = ""
+    refused: list[str] = []
+    done: int = 0
+    total: int = 1
+    clips: list[int] = []
+    characters: list[int] = []

@@ -1,0 +1,99 @@
+"""From the intake into the library and the cast: one transaction per file."""
+
+from collections.abc import Iterable
+from pathlib import PurePosixPath
+
+from django.db import transaction
+
+from armuto.errors import BadInput
+from armuto.formats import Document
+from armuto.intake import naming
+from studio.cast.services import keep_character, new_version_of
+from studio.ingest.models import IntakeFile, IntakeRow, NamingRule
+from studio.ingest.services.staging import document_of, skeleton_names
+from studio.library.models import Clip
+from studio.library.services import free_name, keep_clip, keep_original, keep_skeleton, new_version
+
+
+def skeletons_called(identities: set[str]) -> dict[str, str]:
+    """What skeletons are called, by identity: as in the library, or as they will be, after the folder or file of the first
+    row that has them."""
+    called = skeleton_names(identities)
+    missing = identities - called.keys()
+    for row in IntakeRow.objects.filter(identity__in=missing).select_related("file").only("identity", "file__path"):
+        path = PurePosixPath(row.file.path)
+        name = path.parent.name.replace("_", " ") or f"skeleton of {path.stem.replace('_', ' ')}"
+        called.setdefault(row.identity, name)
+    return called
+
+
+def names_for(rows: Iterable[IntakeRow]) -> dict[int, str]:
+    """The name every ticked row will have: as typed, or by the rule, none of them twice or taken in the library."""
+    rows = [row for row in rows if row.ticked]
+    called = skeletons_called({row.identity for row in rows})
+    rule = NamingRule.at("intake")
+    versions = {row.pk: row.becomes.name for row in rows if row.becomes}
+    typed = {row.pk: row.name for row in rows if row.name and row.pk not in versions}
+    by_rule = [row for row in rows if row.pk not in versions and row.pk not in typed]
+    taken = [*Clip.objects.values_list("name", flat=True), *typed.values()]
+    made = naming.names(rule, [row.facts(called[row.identity]) for row in by_rule], taken)
+    return versions | typed | {row.pk: text for row, text in zip(by_rule, made, strict=True)}
+
+
+@transaction.atomic
+def begin(files: Iterable[IntakeFile]) -> list[int]:
+    """Settle names and mark files for acceptance. Returns their ids; files with nothing ticked in them are left as they are."""
+    wanted = {row.pk for row in files}
+    rows = list(IntakeRow.objects.select_related("file", "becomes").defer("plate"))
+    names = names_for(rows)
+    chosen = []
+    for row in rows:
+        if row.file_id in wanted and row.ticked:
+            row.final = names[row.pk]
+            chosen.append(row)
+    IntakeRow.objects.bulk_update(chosen, ["final"])
+    ready = {row.file_id for row in chosen}
+    ready |= set(IntakeFile.objects.filter(pk__in=wanted, kind=IntakeFile.Kind.CHARACTER).values_list("pk", flat=True))
+    found = IntakeFile.objects.filter(pk__in=ready, state__in=[IntakeFile.State.READY, IntakeFile.State.REFUSED])
+    ids = list(found.values_list("pk", flat=True))
+    IntakeFile.objects.filter(pk__in=ids).update(state=IntakeFile.State.ACCEPTING, sentence="")
+    return ids
+
+
+def accept(file_id: int) -> tuple[list[int], list[int]]:
+    """Take one file in, all of it or nothing. Returns ids of clips and characters; none where it was stopped before its turn.
+
+    Clips that are not ticked are dismissed with it. Raises :class:`BadInput`.
+    """
+    waiting = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("content").first()
+    if waiting is None:
+        return [], []
+    # Read before the database is locked, so that a stop gets its turn between two files.
+    document, data = document_of(waiting), bytes(waiting.content.data)
+    with transaction.atomic():
+        row = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("becomes").first()
+        return _take_in(row, document, data) if row else ([], [])
+
+
+def _take_in(row: IntakeFile, document: Document, data: bytes) -> tuple[list[int], list[int]]:
+    if row.kind == IntakeFile.Kind.CHARACTER:
+        made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
+        row.delete()
+        return [], [made.pk]
+    rows = [one for one in row.rows.select_related("becomes", "file") if one.ticked]
+    if not rows:
+        raise BadInput(f"{row.path}: none of its clips is ticked.")
+    original = keep_original(data, row.file, document.format)
+    skeleton = keep_skeleton(document, skeletons_called({rows[0].identity})[rows[0].identity])
+    clips = []
+    for one in rows:
+        clip = document.clips[one.number]
+        if one.becomes:
+            one.becomes.floor = one.floor
+            new_version(one.becomes, document, clip, original, skeleton, (one.first, one.last))
+            clips.append(one.becomes.pk)
+        else:
+            name = free_name(one.final or clip.name)
+            clips.append(keep_clip(document, clip, original, skeleton, name, (one.first, one.last), one.floor).pk)
+    row.delete()
+    return clips, []

@@ -1,0 +1,69 @@
+"""Taking files in: all of each or nothing."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from django.db import transaction
+
+from armuto import formats
+from armuto.errors import BadInput
+from studio.cast.services import keep_character
+from studio.library.services import keep_clips, keep_original, keep_skeleton
+
+
+@dataclass
+class TakenIn:
+    """Ids of what came in, and one sentence per file of an archive that did not."""
+
+    clips: list[int] = field(default_factory=list)
+    characters: list[int] = field(default_factory=list)
+    refused: list[str] = field(default_factory=list)
+
+
+def take_in(
+    data: bytes, name: str, goes_to: str = "auto", reached: Callable[[int, int], bool] = lambda done, total: True
+) -> TakenIn:
+    """Read a file, or every file of an archive, and keep what they hold, in one transaction per file.
+
+    reached is told how many of how many are done, and stops the rest by answering False; what is in stays. Raises
+    :class:`BadInput` and leaves nothing behind when a plain file, or no file of an archive, can be used.
+    """
+    inside = formats.contents(data, name)
+    if len(inside) == 1:
+        return _keep(formats.read(data, name), data, goes_to)
+    out = TakenIn()
+    for done, (inner, content, files) in enumerate(inside):
+        if not reached(done, len(inside)):
+            break
+        try:
+            one = _keep(_read(content, inner, files), content, goes_to)
+        except BadInput as problem:
+            out.refused.append(str(problem))
+            continue
+        out.clips += one.clips
+        out.characters += one.characters
+    if out.refused and not out.clips and not out.characters:
+        raise BadInput(f"{name}: none of its {len(inside)} files can be used; the first: {out.refused[0]}")
+    return out
+
+
+def _read(content: bytes, inner: str, files: Mapping[str, bytes]) -> formats.Document:
+    return formats.read(content, inner.rsplit("/", 1)[-1], files=files)
+
+
+@transaction.atomic
+def _keep(document: formats.Document, data: bytes, goes_to: str) -> TakenIn:
+    """Left to itself, a file with a mesh bound to bones goes to the cast and any other to the library."""
+    name = document.file
+    if goes_to == "cast" or (goes_to == "auto" and document.skinned):
+        return TakenIn(characters=[keep_character(document, data).pk])
+    if not document.clips:
+        raise BadInput(
+            f"{name}: there is no motion in it; export it with at least one animation, or drop it in the Cast."
+        )
+    skeleton = keep_skeleton(document, f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}")
+    original = keep_original(data, name, document.format)
+    present = list(original.clips.values_list("pk", flat=True))
+    if present:  # the very same file again: nothing new to keep
+        return TakenIn(clips=present)
+    return TakenIn(clips=[clip.pk for clip in keep_clips(document, original, skeleton)])

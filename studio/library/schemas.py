@@ -1,0 +1,140 @@
+"""What the API of library takes and answers."""
+
+from datetime import datetime
+from typing import Literal
+
+from ninja import Schema
+
+from studio.library.models import Clip
+
+
+class SkeletonOut(Schema):
+    id: int
+    name: str
+    joints: int
+    height: float
+    facing: float | None
+    plan: str
+    clips: int
+
+
+class SkeletonTree(Schema):
+    """Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings: how
+    surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
+    """
+
+    id: int
+    names: list[str]
+    parents: list[int]
+    parts: list[str | None]
+    ends: list[int]
+    evidence: list[str]
+    readings: dict[str, list[float | str]]
+    twins: list[int]
+
+
+class GroundOut(Schema):
+    """How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for what cannot
+    be told. clips: in how many clips the soles were seen, 0 where a mesh shows them."""
+
+    feet: float | None
+    sole: float | None
+    floor: float | None
+    clips: int
+
+
+class ClipOut(Schema):
+    """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
+    leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person says it is."""
+
+    id: int
+    name: str
+    skeleton_id: int
+    frames: int
+    take_frames: int
+    first: int
+    last: int
+    calibration: int
+    loop: bool
+    fps: float
+    seconds: float
+    travel: float
+    tags: list[str]
+    retired: bool
+    revision: int
+    created: datetime
+    notes: list[str]
+    segment_of_id: int | None
+    take_name: str
+    ground: GroundOut
+    floor: float | None
+
+    @staticmethod
+    def resolve_ground(clip: Clip) -> dict[str, float | None]:
+        return clip.known_ground()
+
+    @staticmethod
+    def resolve_take_name(clip: Clip) -> str:
+        return clip.take.name
+
+    @staticmethod
+    def resolve_frames(clip: Clip) -> int:
+        return clip.length
+
+    @staticmethod
+    def resolve_take_frames(clip: Clip) -> int:
+        return clip.frames
+
+    @staticmethod
+    def resolve_seconds(clip: Clip) -> float:
+        return (clip.length - 1) / clip.fps
+
+
+class ClipChange(Schema):
+    """What is to change; the rest stays. first and last: frames of the take. floor: where the floor is, in metres."""
+
+    name: str | None = None
+    tags: list[str] | None = None
+    retired: bool | None = None
+    first: int | None = None
+    last: int | None = None
+    floor: float | Literal["measured"] | None = None
+
+
+class PlateOut(Schema):
+    """A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per stroke,
+    and heads x, y, radius."""
+
+    width: int
+    height: int
+    frames: list[int]
+    sides: list[str]
+    fine: list[bool]
+    poses: list[list[int]]
+    heads: list[list[int]]
+
+
+class ManyChange(Schema):
+    """tag and untag: tags to give and to take. retired: as it shall be; the rest stays."""
+
+    ids: list[int]
+    tag: list[str] = []
+    untag: list[str] = []
+    retired: bool | None = None
+
+
+class Renaming(Schema):
+    ids: list[int]
+    style: str
+    pieces: list[dict]
+    apply: bool = False
+
+
+class SegmentIn(Schema):
+    first: int
+    last: int
+    name: str = ""
+
+
+class SkeletonChange(Schema):
+    name: str

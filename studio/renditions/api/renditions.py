@@ -1,0 +1,198 @@
+"""Renditions over HTTP: make one, look at it, judge it, compare its revisions, fetch it as a file."""
+
+from typing import Literal
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
+from ninja import Router, Status
+
+from armuto import formats
+from armuto.errors import BadInput
+from studio.cast.queries import node_motion
+from studio.platform.array_response import octets
+from studio.renditions import results
+from studio.renditions.models import Rendition, Revision, RunItem
+from studio.renditions.queries import STATES, with_state
+from studio.renditions.schemas import Before, QueueIn, QueueRow, Refusal, RenditionIn, RenditionOut, SendingBack
+from studio.renditions.services import board, runs
+
+router = Router(tags=["renditions"])
+
+
+def _rows():
+    related = ("clip", "character__skeleton", "fitting__state", "newest")
+    return with_state(Rendition.objects.select_related(*related)).prefetch_related("revisions")
+
+
+def out(row: Rendition) -> dict:
+    item = None
+    if row.busy:
+        item = (
+            RunItem.objects.filter(rendition=row, state__in=["waiting", "running"], run__state="running")
+            .order_by("-state", "-id")
+            .first()
+        )
+    return {
+        "id": row.pk,
+        "clip_id": row.clip_id,
+        "clip": row.clip.name,
+        "character_id": row.character_id,
+        "character": row.character.name,
+        "fitting_id": row.fitting_id,
+        "state": STATES[row.state],
+        "sentence": row.sentence,
+        "note": row.note,
+        "run_id": item.run_id if item else None,
+        "progress": item.progress if item else 0.0,
+        "newest": None if row.retired else row.newest,
+        "accepted_id": row.accepted_id,
+        "revisions": list(row.revisions.all()),
+        "changed": what_changed(row),
+    }
+
+
+def what_changed(row: Rendition) -> list[str]:
+    made = row.newest
+    if made is None or row.fitting.state is None:
+        return []
+    pairs = (
+        ("the clip", made.clip_digest, row.clip.digest),
+        ("the character", made.character_digest, row.character.digest),
+        ("the fitting", made.fitting_digest, row.fitting.state.digest),
+    )
+    return [what for what, then, now in pairs if then != now]
+
+
+@router.get("cell", response=RenditionOut | None, operation_id="get_cell")
+def get_cell(request: HttpRequest, clip_id: int, character_id: int):
+    """The rendition of a cell; null where nothing was transferred yet."""
+    row = _rows().filter(clip_id=clip_id, character_id=character_id).first()
+    return out(row) if row else None
+
+
+@router.post("", response={202: RenditionOut}, operation_id="make_rendition")
+def make(request: HttpRequest, wanted: RenditionIn):
+    """Transfer a clip to a character, in the worker, before anything else that waits."""
+    cell = (wanted.clip_id, wanted.character_id)
+    runs.start([cell], first=True)
+    row = get_object_or_404(_rows(), clip_id=cell[0], character_id=cell[1])
+    return Status(202, out(row))
+
+
+@router.post("queue", response=list[QueueRow], operation_id="review_queue")
+def queue(request: HttpRequest, wanted: QueueIn):
+    """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or all."""
+    if wanted.cells is not None:
+        rows = list(board.renditions_in(wanted.cells).values())
+        rows = list(_rows().filter(pk__in=[row.pk for row in rows]))
+    else:
+        rows = [row for row in _rows().exclude(newest=None) if wanted.everything or STATES[row.state] != "accepted"]
+    rows = [row for row in rows if row.newest is not None and not row.retired]
+    rows.sort(key=lambda row: (-row.newest.rank, row.clip.name, row.character.name))
+    return [
+        {key: getattr(row, key) for key in ("clip_id", "character_id", "fitting_id", "note")}
+        | {
+            "id": row.pk,
+            "clip": row.clip.name,
+            "character": row.character.name,
+            "state": STATES[row.state],
+            "grade": row.newest.grade,
+            "rank": row.newest.rank,
+            "worst": _worst(row.newest),
+        }
+        for row in rows
+    ]
+
+
+def _worst(revision: Revision) -> str:
+    grades = ("look", "wrong")
+    found = [one for one in revision.findings if one["grade"] in grades]
+    return max(found, key=lambda one: grades.index(one["grade"]))["text"] if found else ""
+
+
+@router.get("{rendition_id}", response=RenditionOut, operation_id="get_rendition")
+def get_rendition(request: HttpRequest, rendition_id: int):
+    """One clip performed by one character: its newest result with its findings, and what was accepted."""
+    return out(get_object_or_404(_rows(), pk=rendition_id))
+
+
+@router.post("{rendition_id}/stop", response=RenditionOut, operation_id="stop_rendition")
+def stop(request: HttpRequest, rendition_id: int):
+    """Take one item out of its run; the last result stays."""
+    runs.take_out(get_object_or_404(Rendition, pk=rendition_id))
+    return get_rendition(request, rendition_id)
+
+
+@router.post("{rendition_id}/send-back", response=list[Before], operation_id="send_back")
+def send_back(request: HttpRequest, rendition_id: int, wanted: SendingBack):
+    """Send a result back with a note on what is to be mended."""
+    return board.send_back(get_object_or_404(Rendition, pk=rendition_id), wanted.note)
+
+
+def _revision(rendition_id: int, revision: int | None) -> Revision:
+    rows = Revision.objects.select_related(
+        "rendition__clip", "rendition__character__skeleton", "rendition__fitting__skeleton", "motion__skeleton"
+    )
+    if revision is not None:
+        return get_object_or_404(rows, rendition_id=rendition_id, pk=revision)
+    row = get_object_or_404(Rendition.objects.select_related("clip", "character"), pk=rendition_id)
+    if row.newest_id is None:
+        sentence = f"{row.clip.name}: it has not been transferred to {row.character.name} yet; transfer it first."
+        raise BadInput(sentence)
+    return rows.get(pk=row.newest_id)
+
+
+@router.get("{rendition_id}/motion", operation_id="get_rendition_motion", response={200: None})
+def motion(request: HttpRequest, rendition_id: int, revision: int | None = None) -> HttpResponse:
+    """A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the newest."""
+    made = _revision(rendition_id, revision)
+    clip = results.motion_of(made)
+    _check_bones(made)
+    return octets(*node_motion(clip, made.rendition.character), fps=clip.fps)
+
+
+def _check_bones(made: Revision) -> None:
+    row = made.rendition
+    if made.motion.skeleton_id != row.character.skeleton_id:
+        raise BadInput(
+            f"{row.clip.name}: it was transferred to an earlier version of {row.character.name}, with other bones; "
+            "bring it up to date first."
+        )
+
+
+@router.get("{rendition_id}/file", operation_id="get_rendition_file", response={200: None, 409: Refusal})
+def file(
+    request: HttpRequest,
+    rendition_id: int,
+    format: Literal["glb", "bvh", "dae", "usd"] = "glb",
+    revision: int | None = None,
+):
+    """The rendition as a file for others: the character with the motion, or the motion alone."""
+    try:
+        made = _revision(rendition_id, revision)
+        _check_bones(made)
+    except BadInput as problem:
+        return Status(409, {"detail": str(problem)})
+    row = made.rendition
+    content = formats.write([results.delivered(made)], row.character.document(), format)
+    kinds = {"glb": "model/gltf-binary", "bvh": "text/plain; charset=utf-8", "dae": "model/vnd.collada+xml"}
+    response = HttpResponse(content, content_type=kinds.get(format, "application/octet-stream"))
+    name = f"{row.character.name} {row.clip.name}.{format}"
+    response["Content-Disposition"] = content_disposition_header(True, name)
+    return response
+
+
+@router.get("{rendition_id}/difference", operation_id="compare_revisions", response=list[float])
+def difference(request: HttpRequest, rendition_id: int, a: int, b: int):
+    """Centimetres by which two results of one rendition are apart at their furthest joint, frame by frame.
+
+    Empty where they have no bones or no length in common.
+    """
+    one, other = (results.motion_of(_revision(rendition_id, pk)) for pk in (a, b))
+    if one.skeleton.names != other.skeleton.names:
+        return []
+    frames = min(one.frames, other.frames)
+    apart = one.cut(0, frames - 1).world().positions - other.cut(0, frames - 1).world().positions
+    return (np.linalg.norm(apart, axis=-1).max(axis=1) * 100).round(3).tolist()

@@ -1,0 +1,114 @@
+"""The board: the state of every cell, and what an action on many of them would mean."""
+
+from collections.abc import Iterable, Sequence
+from datetime import timedelta
+
+import numpy as np
+from django.db.models import Case, Count, F, IntegerField, Q, Value, When
+from django.utils import timezone
+
+from studio.fittings.models import Fitting
+from studio.fittings.services.steps import CONFIRMED
+from studio.renditions.models import Rendition, Run, RunItem
+
+STATES = ("not yet", "waiting", "running", "good", "look", "wrong", "failed", "out of date", "accepted")
+CODE = {state: code for code, state in enumerate(STATES)}
+# Bits above the state's own four.
+ACCEPTED, SENT_BACK, RETIRED = 16, 32, 64
+
+_current = (
+    Q(newest__clip_digest=F("clip__digest"))
+    & Q(newest__character_digest=F("character__digest"))
+    & Q(newest__fitting_digest=F("fitting__state__digest"))
+)
+
+
+def with_state(rows):
+    """Renditions, each with its ``state`` as a code of STATES."""
+    when = [
+        When(retired=True, then=Value(CODE["not yet"])),
+        When(work=Rendition.Work.WAITING, then=Value(CODE["waiting"])),
+        When(work=Rendition.Work.RUNNING, then=Value(CODE["running"])),
+        When(work=Rendition.Work.FAILED, then=Value(CODE["failed"])),
+        When(newest=None, then=Value(CODE["not yet"])),
+        When(~_current, then=Value(CODE["out of date"])),
+        When(accepted=F("newest"), then=Value(CODE["accepted"])),
+        *(When(newest__grade=grade, then=Value(CODE[grade])) for grade in ("good", "look", "wrong")),
+    ]
+    return rows.annotate(state=Case(*when, default=Value(0), output_field=IntegerField()))
+
+
+def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
+    """``(clips, characters)`` uint8: the code of the state, with ACCEPTED where an accepted result is kept, SENT_BACK where a
+    note waits, and RETIRED."""
+    row_of = {pk: at for at, pk in enumerate(clips)}
+    column_of = {pk: at for at, pk in enumerate(characters)}
+    out = np.zeros((len(clips), len(characters)), np.uint8)
+    rows = with_state(Rendition.objects.order_by()).values_list(
+        "clip_id", "character_id", "state", "accepted_id", "note", "retired"
+    )
+    for clip, character, state, accepted, note, retired in rows:
+        at, column = row_of.get(clip), column_of.get(character)
+        if at is not None and column is not None:
+            kept = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
+            out[at, column] = state | kept
+    return out
+
+
+def fittings() -> list[dict]:
+    """Every fitting: how many pairs it has, how many are confirmed, and whether that makes it a confirmed one."""
+    rows = Fitting.objects.exclude(state=None).select_related("state")
+    out = []
+    for row in rows.only("skeleton_id", "character_id", "state__data"):
+        pairs = row.state.data["pairs"]
+        confirmed = sum(bool(pair.get("confirmed")) for pair in pairs)
+        out.append(
+            {
+                "id": row.pk,
+                "skeleton_id": row.skeleton_id,
+                "character_id": row.character_id,
+                "pairs": len(pairs),
+                "confirmed": confirmed,
+                "sure": bool(pairs) and confirmed >= CONFIRMED * len(pairs),
+            }
+        )
+    return out
+
+
+def counted(runs: Iterable[Run]) -> list[dict]:
+    """Runs with how many of their items are in which state, by grade where they are done, and how long they still take."""
+    runs = list(runs)
+    rows = (
+        RunItem.objects.filter(run__in=runs)
+        .values("run_id")
+        .annotate(
+            waiting=Count("id", filter=Q(state=RunItem.State.WAITING)),
+            running=Count("id", filter=Q(state=RunItem.State.RUNNING)),
+            failed=Count("id", filter=Q(state=RunItem.State.FAILED)),
+            done=Count("id", filter=Q(state=RunItem.State.DONE)),
+            good=Count("id", filter=Q(state=RunItem.State.DONE, revision__grade="good")),
+            look=Count("id", filter=Q(state=RunItem.State.DONE, revision__grade="look")),
+            wrong=Count("id", filter=Q(state=RunItem.State.DONE, revision__grade="wrong")),
+        )
+    )
+    by_run = {row.pop("run_id"): row for row in rows.order_by()}
+    none = dict.fromkeys(("waiting", "running", "failed", "done", "good", "look", "wrong"), 0)
+    now = timezone.now()
+    out = []
+    for run in runs:
+        count = by_run.get(run.pk, none)
+        through = count["done"] + count["failed"]
+        since = through - run.done_before
+        worked = run.worked
+        left = None
+        if run.state == Run.State.RUNNING:
+            spent = max((now - run.resumed) / timedelta(seconds=1), 0.0)
+            worked += spent
+            if since > 0:
+                left = spent / since * (run.total - through)
+        out.append(
+            {"id": run.pk, "title": run.title, "state": run.state, "total": run.total, "through": through}
+            | count
+            | {"worked": worked, "left": left, "created": run.created, "finished": run.finished}
+        )
+    return out

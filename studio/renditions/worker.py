@@ -1,0 +1,110 @@
+"""What workers do about the items of runs: claim the next, compute it, store it, give it back."""
+
+import time
+from collections.abc import Iterable, Sequence
+
+from django.db import transaction
+from django.utils import timezone
+from django.utils.crypto import get_random_string
+
+from armuto.errors import BadInput
+from studio.platform import workers
+from studio.renditions import results
+from studio.renditions.models import Rendition, Run, RunItem
+
+State, Work = RunItem.State, Rendition.Work
+AT_ONCE = 500  # rows per statement
+ATTEMPTS = 6  # so often a worker may die over one item before it is taken for the item's fault
+
+
+def set_work(ids: Sequence[int], work: str, only: Iterable[str] | None = None) -> None:
+    for at in range(0, len(ids), AT_ONCE):
+        rows = Rendition.objects.filter(pk__in=ids[at : at + AT_ONCE])
+        if only is not None:
+            rows = rows.filter(work__in=list(only))
+        rows.update(work=work, changed=timezone.now())
+
+
+def take_next() -> RunItem | None:
+    """Claim the next item for this worker."""
+    with transaction.atomic():
+        rows = RunItem.objects.filter(state=State.WAITING, run__state=Run.State.RUNNING)
+        item = rows.select_for_update(skip_locked=True, of=("self",)).order_by("-first", "run_id", "position").first()
+        if item is None:
+            return None
+        item.state, item.worker, item.claim = State.RUNNING, workers.name, get_random_string(20)
+        item.began, item.progress, item.sentence, item.attempts = timezone.now(), 0, "", item.attempts + 1
+        item.save(update_fields=["state", "worker", "claim", "began", "progress", "sentence", "attempts"])
+        set_work([item.rendition_id], Work.RUNNING)
+    return item
+
+
+def process(item: RunItem) -> None:
+    """Compute a claimed item and keep its result; or keep why it failed. Nothing is kept once the claim was lost."""
+    mine = RunItem.objects.filter(pk=item.pk, claim=item.claim, state=State.RUNNING)
+    begun = time.perf_counter()
+
+    def reached(share: float) -> bool:
+        return bool(mine.update(progress=share))
+
+    row = Rendition.objects.select_related(
+        "clip__skeleton", "fitting__state", "fitting__skeleton", "fitting__character", "character__skeleton"
+    ).get(pk=item.rendition_id)
+    try:
+        made, motion = results.compute(row, reached)
+    except results.Stopped:
+        return
+    except BadInput as problem:
+        _fail(item, mine, str(problem), begun)
+    except Exception:
+        sentence = f"{row.clip.name}: transferring it to {row.character.name} failed; what was made before is kept."
+        _fail(item, mine, sentence, begun)
+        raise
+    else:
+        with transaction.atomic():
+            if not mine.exists():
+                return
+            row.refresh_from_db(fields=["newest", "accepted"])
+            results.keep(made, motion)
+            seconds = time.perf_counter() - begun
+            mine.update(state=State.DONE, progress=1, revision=made, seconds=seconds, worker="", claim="")
+            end_where_through(item.run_id)
+
+
+def _fail(item: RunItem, mine, sentence: str, begun: float) -> None:
+    with transaction.atomic():
+        seconds = time.perf_counter() - begun
+        if mine.update(state=State.FAILED, sentence=sentence, seconds=seconds, worker="", claim=""):
+            Rendition.objects.filter(pk=item.rendition_id).update(
+                work=Work.FAILED, sentence=sentence, changed=timezone.now()
+            )
+            end_where_through(item.run_id)
+
+
+def end_where_through(run_id: int) -> None:
+    open_items = RunItem.objects.filter(run_id=run_id, state__in=[State.WAITING, State.RUNNING])
+    if open_items.exists():
+        return
+    run = Run.objects.filter(pk=run_id, state=Run.State.RUNNING).first()
+    if run:
+        now = timezone.now()
+        run.state, run.finished = Run.State.FINISHED, now
+        run.worked += (now - run.resumed).total_seconds()
+        run.save(update_fields=["state", "finished", "worked"])
+
+
+def take_up(everything: bool = False) -> int:
+    """Let items start again whose workers are gone, or all that are begun where nobody works. Returns how many."""
+    begun = RunItem.objects.filter(state=State.RUNNING)
+    names = set(begun.values_list("worker", flat=True))
+    lost = names if everything else {name for name in names if workers.gone(name)}
+    with transaction.atomic():
+        for item in begun.filter(worker__in=lost, attempts__gte=ATTEMPTS).select_related("rendition__clip"):
+            name = item.rendition.clip.name
+            sentence = f"{name}: the worker ended {ATTEMPTS} times in the middle of it; look at the studio's log."
+            _fail(item, RunItem.objects.filter(pk=item.pk), sentence, time.perf_counter())
+        rows = begun.filter(worker__in=lost)
+        ids = list(rows.values_list("rendition_id", flat=True))
+        rows.update(state=State.WAITING, worker="", claim="", progress=0)
+        set_work(ids, Work.WAITING, [Work.RUNNING])
+    return len(ids)

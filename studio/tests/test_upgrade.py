@@ -1,0 +1,77 @@
+"""Data files of earlier states of the program are taken into use as they are."""
+
+import json
+import lzma
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+DATA = Path(__file__).parent / "data"
+ROOT = Path(__file__).parents[2]
+# Everything below is asked in a process of its own, as a studio does that was updated and started again.
+ASK = """
+import json
+from django.test import Client
+from django_tasks_db.models import DBTaskResult
+client = Client(headers={"host": "localhost", "sec-fetch-site": "same-origin"})
+def ask(path):
+    answer = client.get(f"/api/{path}")
+    assert answer.status_code == 200, (path, answer.status_code, answer.content[:200])
+    return answer.json() if "json" in answer["Content-Type"] else len(answer.content)
+(clip,), (figure,), (fitting,) = ask("library/clips"), ask("cast/"), ask("fittings/")
+cell = ask(f"renditions/cell?clip_id={clip['id']}&character_id={figure['id']}")
+(delivery,) = ask("deliveries/")
+print(json.dumps({
+    "counts": ask("counts"), "clip": clip["name"], "figure": figure["name"], "state": cell["state"],
+    "motion": ask(f"renditions/{cell['id']}/motion"), "pairs": len(ask(f"fittings/{fitting['id']}")["pairs"]),
+    "files": [[row["path"], row["state"]] for row in ask("intake/files")], "rows": len(ask("intake/rows")),
+    "rule": ask("intake/rule")["pieces"], "delivered": len(ask(f"deliveries/{delivery['id']}/items")),
+    "plate": ask("intake/rows/1/plate"), "arrival": ask("arrivals/1")["state"],
+    "tasks": sorted(DBTaskResult.objects.values_list("task_path", flat=True)),
+}))
+"""
+
+
+class AnEarlierDataFile(unittest.TestCase):
+    """The state before arrivals and intake became one app: its tables and its waiting tasks are found under new names."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        data = lzma.decompress((DATA / "before_ingest.sqlite3.xz").read_bytes())
+        (self.folder / "armuto.sqlite3").write_bytes(data)
+
+    def manage(self, *arguments: str) -> str:
+        environment = {**os.environ, "ARMUTO_DATA": str(self.folder)}
+        done = subprocess.run(
+            [sys.executable, "manage.py", *arguments],
+            cwd=ROOT,
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=180,
+        )
+        self.assertEqual(done.returncode, 0, done.stderr[-2000:])
+        return done.stdout
+
+    def test_it_is_taken_into_use_with_all_that_was_in_it(self):
+        self.manage("migrate", "--verbosity", "0")
+        found = json.loads(self.manage("shell", "--no-imports", "-c", ASK).splitlines()[-1])
+        counts = {key: found["counts"][key] for key in ("clips", "characters", "fittings", "accepted", "arriving")}
+        self.assertEqual(counts, {"clips": 1, "characters": 1, "fittings": 1, "accepted": 1, "arriving": 1})
+        self.assertEqual((found["clip"], found["figure"], found["state"]), ("stand up", "striker", "accepted"))
+        self.assertGreater(found["motion"], 10_000)
+        self.assertGreater(found["pairs"], 30)
+        states = [["hall_bow_02.bvh", "waiting"], ["hall_sit_02.bvh", "ready"], ["later.bvh", "waiting"]]
+        self.assertEqual((found["files"], found["rows"], found["arrival"]), (states, 1, "waiting"))
+        self.assertEqual((found["delivered"], len(found["rule"])), (1, 1))
+        waiting = ["studio.ingest.tasks.read_file"] * 2 + ["studio.renditions.tasks.work_off"] * 2
+        self.assertEqual(found["tasks"], waiting)
+
+    def test_it_is_migrated_once(self):
+        self.manage("migrate", "--verbosity", "0")
+        self.assertIn("No migrations to apply", self.manage("migrate"))
