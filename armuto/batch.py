@@ -15,7 +15,7 @@ from typing import Any
 from armuto import __version__, formats
 from armuto.errors import BadInput
 from armuto.export import package
-from armuto.export.package import Result, Wanted
+from armuto.export.package import DeliverySettings, Result
 from armuto.formats import Document
 from armuto.intake import naming
 from armuto.pipeline import retarget
@@ -36,7 +36,7 @@ class Job:
     character: Path
     clips: tuple[tuple[Path, int, str], ...]
     fittings: tuple[Path | None, ...]
-    wanted: Wanted
+    wanted: DeliverySettings
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ def jobs(plan: Path) -> list[Job]:
         raise BadInput(f"{plan}: {what}; it has {', '.join(KEYS)}.")
     home = plan.resolve().parent
     clips, characters = (_listed(plan, home, tree, key) for key in ("clips", "characters"))
-    wanted = package.wanted_from(tree.get("wanted", {}))
+    wanted = package.settings_from_json(tree.get("wanted", {}))
     try:
         rule = naming.from_json(tree["rule"]) if "rule" in tree else USUAL
     except (ValueError, TypeError, AttributeError) as problem:
@@ -240,7 +240,7 @@ def _write(path: Path, content: bytes) -> None:
     part.replace(path)
 
 
-def manifest(outcomes: Sequence[Outcome], wanted: Wanted, name: str) -> dict[str, Any]:
+def manifest(outcomes: Sequence[Outcome], wanted: DeliverySettings, name: str) -> dict[str, Any]:
     """The manifest of a batch: that of a delivery, and what failed."""
     rows = [row for one in outcomes for row in one.rows]
     failed = [{"file": one.output.name, "sentence": one.sentence} for one in outcomes if one.sentence]

@@ -21,7 +21,7 @@ def mirrored(part: str) -> str:
     return f"{OTHER[side]} {rest}" if side in OTHER else part
 
 
-def twins(skeleton: Skeleton, parts: Assignment) -> dict[int, int]:
+def mirror_joints(skeleton: Skeleton, parts: Assignment) -> dict[int, int]:
     """The twin of every joint that has one: by its part, by its name with the other side, or by its place across the body."""
     out: dict[int, int] = {}
     for part, bones in parts.items():

@@ -14,7 +14,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from armuto.body.lexicon import PIECE, BoneName, Lexicon, lexicon_for
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import SIDES, BodyPlan, Part
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
@@ -98,13 +98,13 @@ def _best_chain(
     return chain[::-1]
 
 
-def _found(read: Sequence[BoneName], words: Lexicon, joint: int, kind: str, kinds: Iterable[str]) -> Found:
+def _found(read: Sequence[BoneName], words: Lexicon, joint: int, kind: str, kinds: Iterable[str]) -> PartBone:
     """The confidence is the name's score, lowered when another part is nearly as good a reading of it."""
     score, phrase = words.score(read[joint], kind)
     second = max((words.score(read[joint], other)[0] for other in kinds if other != kind), default=0.0)
     margin = min(1.0, max(0.0, score - second) / 0.3)
     side = f", side “{read[joint].side}”" if read[joint].side else ""
-    return Found(joint, score * (0.75 + 0.25 * margin), f"its name says “{phrase}”{side}")
+    return PartBone(joint, score * (0.75 + 0.25 * margin), f"its name says “{phrase}”{side}")
 
 
 def _limb(
@@ -133,7 +133,7 @@ def _trunk(
     scores[list(taken)] = 0
     bonus = [REQUIRED_BONUS, 0.0, 0.0, REQUIRED_BONUS]
     chain = _best_chain(skeleton, scores, [False, True, True, False], bonus)
-    named: dict[str, list[Found]] = {kind: [] for kind in kinds}
+    named: dict[str, list[PartBone]] = {kind: [] for kind in kinds}
     for joint, column in chain:
         named[kinds[column]].append(_found(read, words, joint, kinds[column], kinds))
     out: Assignment = {}
@@ -149,7 +149,7 @@ def _trunk(
             if joint not in chosen and joint not in taken and not read[joint].helper:
                 below_neck = any(bone.joint in skeleton.ancestors(joint) for bone in named["neck"])
                 named["neck" if below_neck else "spine"].append(
-                    Found(joint, BETWEEN_CONFIDENCE, "it lies between named bones of the trunk")
+                    PartBone(joint, BETWEEN_CONFIDENCE, "it lies between named bones of the trunk")
                 )
     spine = sorted(named["spine"], key=lambda bone: bone.joint)
     neck = sorted(named["neck"], key=lambda bone: bone.joint)
@@ -160,7 +160,7 @@ def _trunk(
         chest = spine[last]
         limbs = {"four-legged": "front legs", "winged": "wings"}.get(plan.name, "arms")
         why = f"the {limbs} branch from it" if holding else "it is the last bone of the trunk"
-        out["chest"] = (Found(chest.joint, chest.confidence, f"{chest.reason}, and {why}"),)
+        out["chest"] = (PartBone(chest.joint, chest.confidence, f"{chest.reason}, and {why}"),)
         if spine[:last]:
             out["spine"] = tuple(spine[:last])
         neck = [*spine[last + 1 :], *neck]
@@ -176,9 +176,9 @@ def _root(skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, hips: in
     for joint in above:
         score, phrase = words.score(read[joint], "root")
         if score > 0.3:
-            return {"root": (Found(joint, score, f"its name says “{phrase}”, above the hips"),)}
+            return {"root": (PartBone(joint, score, f"its name says “{phrase}”, above the hips"),)}
     if above:
-        return {"root": (Found(above[0], 0.5, "it lies directly above the hips"),)}
+        return {"root": (PartBone(above[0], 0.5, "it lies directly above the hips"),)}
     return {}
 
 
@@ -208,6 +208,6 @@ def _finger(
     if words.score(read[line[0]], "palm")[0] > 0 and finger != "thumb":
         line = line[1:]
     return {
-        part.name: (Found(joint, words.score(read[joint], finger)[0], f"its name says “{finger}”, bone {n} of it"),)
+        part.name: (PartBone(joint, words.score(read[joint], finger)[0], f"its name says “{finger}”, bone {n} of it"),)
         for n, (part, joint) in enumerate(zip(parts, line, strict=False), 1)
     }

@@ -8,7 +8,7 @@ from armuto.kinematics.skeleton import Skeleton
 
 
 @dataclass(frozen=True)
-class Found:
+class PartBone:
     """One bone taken for a part: its joint number, the confidence 0 to 1, and why."""
 
     joint: int
@@ -16,7 +16,7 @@ class Found:
     reason: str
 
 
-Assignment = dict[str, tuple[Found, ...]]  # part name to its bones, from the trunk outwards
+Assignment = dict[str, tuple[PartBone, ...]]  # part name to its bones, from the trunk outwards
 
 
 def part_of_joints(skeleton: Skeleton, assignment: Assignment) -> list[str | None]:

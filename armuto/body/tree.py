@@ -27,7 +27,7 @@ class LimbPair:
     likeness: float
 
 
-class Anatomy:
+class SkeletonTree:
     """Lengths and lines of a skeleton at rest. at: ``(J, 3)``; length: to the parent; reach: of the longest line below.
 
     weighted: joints that move skin, where that is known; idle: those that move none, nor does anything below them.
@@ -83,7 +83,7 @@ class Anatomy:
         return [*over[: over.index(upper)][::-1], lower] if upper != lower else []
 
     @cached_property
-    def twins(self) -> tuple[LimbPair, ...]:
+    def limb_pairs(self) -> tuple[LimbPair, ...]:
         """All pairs of lines of at least two bones that start at one joint and are alike in length."""
         out = []
         for branch, children in enumerate(self.skeleton.children):

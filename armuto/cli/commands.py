@@ -144,9 +144,9 @@ def _sentence(text: str) -> str:
 
 
 def _made(source: Document, target: Document, options: argparse.Namespace) -> Fitting:
-    said = FittingOverrides(source_facing=options.facing, target_facing=getattr(options, "character_facing", None))
+    overrides = FittingOverrides(source_facing=options.facing, target_facing=getattr(options, "character_facing", None))
     try:
-        return fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts, said=said)
+        return fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts, overrides=overrides)
     except fitting.NothingToPair as problem:
         raise BadInput(f"{target.file}: does not fit {source.file}: {problem}; check the bone names of both.") from None
 

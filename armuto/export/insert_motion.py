@@ -39,7 +39,7 @@ def placed(clip: Clip, fitting: Fitting, start: Start) -> Clip:
     return with_places(replace(clip, rotations=rotations), {int(joint): places[:, k] for k, joint in enumerate(roots)})
 
 
-def onto(clip: Clip, into: Clip, at: int, how: Literal["replace", "insert"] = "replace") -> Clip:
+def insert_motion(clip: Clip, into: Clip, at: int, how: Literal["replace", "insert"] = "replace") -> Clip:
     """``into`` with the clip in it from frame ``at`` on, in its own frame rate and order of joints.
 
     "replace" writes over what is there, and goes on behind its end where the clip is longer; "insert" moves what follows

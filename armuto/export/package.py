@@ -13,7 +13,7 @@ from armuto.choices import DECLARABLE, UNITS, UP_AXES, WRITTEN
 from armuto.constraints.root_bone import rooted, wants_root
 from armuto.errors import BadInput
 from armuto.export.resampling import resample
-from armuto.export.root_motion import WAYS, leave
+from armuto.export.root_motion import TRAVEL_MODES, apply_travel
 from armuto.export.thinning import Bound, thin
 from armuto.formats import Document
 from armuto.intake import naming
@@ -28,13 +28,13 @@ RATES = (1.0, 480.0)
 
 
 @dataclass(frozen=True)
-class Wanted:
+class DeliverySettings:
     """How a delivery is to come out.
 
     kind: one of KINDS. mesh: with the figure's mesh, where the format holds one. together: all clips of a character in one
     file, for "glb". fps: frames per second, or None for each clip's own. unit: a key of :data:`armuto.choices.UNITS`, and up:
     one of UP_AXES, of those that the format can declare; a "glb" is always in metres and +Y up. thinned: how far keys may be
-    thinned, for "glb", or None. travel: one of :data:`armuto.export.root_motion.WAYS`. first: the number of the first frame.
+    thinned, for "glb", or None. travel: one of :data:`armuto.export.root_motion.TRAVEL_MODES`. first: the number of the first frame.
     fittings: whether the fittings go along.
     """
 
@@ -75,17 +75,17 @@ class File:
     rows: tuple[dict[str, Any], ...]
 
 
-def wanted_from(tree: Mapping[str, Any]) -> Wanted:
+def settings_from_json(tree: Mapping[str, Any]) -> DeliverySettings:
     """Read what is wanted from plain data. Raises :class:`BadInput` with one sentence for whatever cannot be meant."""
-    made = Wanted()
-    known = set(Wanted.__dataclass_fields__)
+    made = DeliverySettings()
+    known = set(DeliverySettings.__dataclass_fields__)
     for key, value in tree.items():
         if key not in known:
             raise BadInput(f"Delivery: there is no option “{key}”; there are {', '.join(sorted(known))}.")
         if key == "thinned" and value is not None:
             value = _bound(value)
         made = replace(made, **{key: value})
-    choices = (("kind", KINDS), ("unit", tuple(UNITS)), ("up", UP_AXES), ("travel", WAYS))
+    choices = (("kind", KINDS), ("unit", tuple(UNITS)), ("up", UP_AXES), ("travel", TRAVEL_MODES))
     for key, allowed in choices:
         if getattr(made, key) not in allowed:
             raise BadInput(f"Delivery: {key} cannot be “{getattr(made, key)}”; take one of {', '.join(allowed)}.")
@@ -113,15 +113,15 @@ def _bound(tree: Any) -> Bound:
     return Bound(float(degrees), float(centimetres) / 100)
 
 
-def to_json(wanted: Wanted) -> dict[str, Any]:
-    """What is wanted as plain data, as :func:`wanted_from` reads it."""
+def to_json(wanted: DeliverySettings) -> dict[str, Any]:
+    """What is wanted as plain data, as :func:`settings_from_json` reads it."""
     out = dict(vars(wanted))
     bound = wanted.thinned
     out["thinned"] = bound and {"degrees": bound.degrees, "centimetres": round(bound.metres * 100, 6)}
     return out
 
 
-def file_names(wanted: Wanted, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> list[str]:
+def file_names(wanted: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> list[str]:
     """The name of the file that each result goes into, by the naming rule; no two files have the same.
 
     rows: the character of each result, and what is known of its clip. Where all clips of a character go together, the file has
@@ -137,7 +137,7 @@ def file_names(wanted: Wanted, rule: naming.Rule, rows: Sequence[tuple[str, nami
     return [f"{stem}.{wanted.kind}" for stem in stems]
 
 
-def clashing(wanted: Wanted, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> set[int]:
+def clashing(wanted: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> set[int]:
     """The results to which the rule by itself would give the name of another one, so that a number had to be added."""
     if wanted.together and wanted.kind == "glb":
         return set()
@@ -145,11 +145,11 @@ def clashing(wanted: Wanted, rule: naming.Rule, rows: Sequence[tuple[str, naming
     return {number for number, name in enumerate(plain) if plain.count(name) > 1}
 
 
-def prepare(result: Result, wanted: Wanted) -> tuple[Clip, Keys | None]:
+def prepare(result: Result, wanted: DeliverySettings) -> tuple[Clip, Keys | None]:
     """A result's motion as it goes out: its travel, its frame rate, its name, and which of its keys are kept."""
     clip = result.clip
     if wanted.travel != "as made":
-        clip = leave(clip, result.fitting, wanted.travel)
+        clip = apply_travel(clip, result.fitting, wanted.travel)
     elif wants_root(result.fitting) and clip.skeleton.names == result.document.skeleton.names:
         clip = rooted(clip, result.fitting)
     if wanted.fps is not None:
@@ -159,7 +159,7 @@ def prepare(result: Result, wanted: Wanted) -> tuple[Clip, Keys | None]:
     return clip, keys
 
 
-def pack(results: Iterable[tuple[str, Result]], wanted: Wanted) -> Iterator[File]:
+def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Iterator[File]:
     """The files of a delivery one after another. results: with the file name of each; those of one file follow each other."""
     for name, group in groupby(results, key=lambda row: row[0]):
         members = [result for _, result in group]
@@ -189,6 +189,6 @@ def pack(results: Iterable[tuple[str, Result]], wanted: Wanted) -> Iterator[File
         yield File(name, content, tuple(rows))
 
 
-def manifest(rows: Sequence[Mapping[str, Any]], wanted: Wanted, **about: Any) -> dict[str, Any]:
+def manifest(rows: Sequence[Mapping[str, Any]], wanted: DeliverySettings, **about: Any) -> dict[str, Any]:
     """What a delivery is: documented in docs/formats.md."""
     return {"armuto_delivery": FORMAT, **about, "wanted": to_json(wanted), "results": list(rows)}

@@ -13,10 +13,10 @@ from armuto.kinematics.clip import Clip
 from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 
-WAYS = ("as made", "in place", "root")
+TRAVEL_MODES = ("as made", "in place", "root")
 
 
-def leave(clip: Clip, fitting: Fitting, way: str) -> Clip:
+def apply_travel(clip: Clip, fitting: Fitting, way: str) -> Clip:
     """The clip with its travel as it is wanted: "as made", "in place", or on a "root" bone, which is made where there is none.
 
     Which part leads and which axes are meant is what the fitting says. Raises ValueError for another way.
@@ -28,7 +28,7 @@ def leave(clip: Clip, fitting: Fitting, way: str) -> Clip:
         return rooted(clip, fitting) if root is None else _on(clip, fitting, root)
     if way == "in place":
         return in_place(clip, fitting)
-    raise ValueError(f"travel cannot be left “{way}”; take one of {', '.join(WAYS)}")
+    raise ValueError(f"travel cannot be left “{way}”; take one of {', '.join(TRAVEL_MODES)}")
 
 
 def in_place(clip: Clip, fitting: Fitting) -> Clip:

@@ -11,7 +11,7 @@ import numpy as np
 
 from armuto.body import estimation
 from armuto.body.capsules import Capsule, estimate
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import plan_of
 from armuto.choices import READ
 from armuto.errors import BadInput
@@ -255,11 +255,11 @@ def _standing(
 def _confirmed(rig: gltf.GltfRig, by_node: Mapping[int, str], read: Assignment) -> Assignment:
     """Parts that the file itself names, completed by what was read of the bones it leaves out."""
     why = "the file's own table of humanoid bones says so"
-    found: dict[str, tuple[Found, ...]] = {}
+    found: dict[str, tuple[PartBone, ...]] = {}
     for joint, node in enumerate(rig.nodes):
         part = by_node.get(node)
         if part:
-            found[part] = (*found.get(part, ()), Found(joint, 1.0, why))
+            found[part] = (*found.get(part, ()), PartBone(joint, 1.0, why))
     taken = {bone.joint for bones in found.values() for bone in bones}
     for part, bones in read.items():
         if part not in found and not any(bone.joint in taken for bone in bones):

@@ -15,7 +15,7 @@ import numpy as np
 
 from armuto.body.lexicon import BoneName, Lexicon
 from armuto.body.plans import BodyPlan, Part
-from armuto.body.tree import Anatomy, LimbPair
+from armuto.body.tree import LimbPair, SkeletonTree
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
@@ -144,11 +144,11 @@ class Body:
         return int(first == (limb in self.swapped))
 
 
-def find(anatomy: Anatomy, names: Names, plan: BodyPlan) -> Body | None:
+def find(anatomy: SkeletonTree, names: Names, plan: BodyPlan) -> Body | None:
     """The plan in the skeleton, or None where its required limbs are not there."""
     groups = _paired_limbs(plan)
     required = [name for name, parts in groups.items() if any(part.required for part in parts)]
-    twins = sorted(anatomy.twins, key=lambda t: -anatomy.reach[t.a[0]])[:MOST]
+    twins = sorted(anatomy.limb_pairs, key=lambda t: -anatomy.reach[t.a[0]])[:MOST]
     if not required or len(twins) < len(required):
         return None
     fits: dict[tuple[str, int], Limb] = {}
@@ -182,7 +182,7 @@ def _paired_limbs(plan: BodyPlan) -> dict[str, tuple[Part, ...]]:
     }
 
 
-def _fit(anatomy: Anatomy, names: Names, parts: tuple[Part, ...], twins: LimbPair, plan: BodyPlan) -> Limb | None:
+def _fit(anatomy: SkeletonTree, names: Names, parts: tuple[Part, ...], twins: LimbPair, plan: BodyPlan) -> Limb | None:
     last = parts[-1].name
     fans, straight = sum(part.follows == last for part in plan.parts) >= 2, plan.trunk == "upright"
     lines, tables = (twins.a, twins.b), [names.table(line, parts) for line in (twins.a, twins.b)]
@@ -199,7 +199,7 @@ def _fit(anatomy: Anatomy, names: Names, parts: tuple[Part, ...], twins: LimbPai
     return Limb(parts, twins, each)
 
 
-def _body(anatomy: Anatomy, names: Names, plan: BodyPlan, found: dict[str, Limb]) -> Body | None:
+def _body(anatomy: SkeletonTree, names: Names, plan: BodyPlan, found: dict[str, Limb]) -> Body | None:
     """Score one way to give limbs to twins."""
     places: dict[str, list[int]] = {}
     for limb in found.values():
@@ -255,7 +255,7 @@ def _ends(limb: Limb, which: int) -> tuple[int, int]:
     return required[0], required[-1]
 
 
-def _length(anatomy: Anatomy, limb: Limb, which: int) -> float:
+def _length(anatomy: SkeletonTree, limb: Limb, which: int) -> float:
     """Length of a limb's required parts; of one that ends early, what it would be with all of them."""
     first, last = _ends(limb, which)
     joints = limb.joints(which)
@@ -266,7 +266,7 @@ def _length(anatomy: Anatomy, limb: Limb, which: int) -> float:
     return length * whole / own if own > 0 else length
 
 
-def _across(anatomy: Anatomy, found: Mapping[str, Limb], names: Names) -> tuple[FloatArray, frozenset[str]]:
+def _across(anatomy: SkeletonTree, found: Mapping[str, Limb], names: Names) -> tuple[FloatArray, frozenset[str]]:
     """The direction across the body, and the limbs whose twin 0 is on its far side.
 
     By where limbs begin, since arms and legs may be crossed. Where the names of all limbs say a side throughout, they tell
@@ -299,7 +299,9 @@ def _named_side(names: Names, limb: Limb) -> int:
     return said[0] if clear else 0
 
 
-def _level(anatomy: Anatomy, standing: Sequence[Limb], across: FloatArray, up: FloatArray) -> tuple[FloatArray, float]:
+def _level(
+    anatomy: SkeletonTree, standing: Sequence[Limb], across: FloatArray, up: FloatArray
+) -> tuple[FloatArray, float]:
     """Up as the ground under four feet or more has it, and degrees between that and the way the legs go."""
     height = anatomy.at @ up
     middles = []
@@ -320,7 +322,7 @@ def _off(value: float, wanted: float, spread: float, worst: float = -4.0) -> flo
 
 
 def _stance(
-    anatomy: Anatomy,
+    anatomy: SkeletonTree,
     plan: BodyPlan,
     found: Mapping[str, Limb],
     standing: Sequence[Limb],
@@ -339,7 +341,7 @@ def _stance(
     floor = min(feet)
     score = sum(_off(foot - floor, 0.0, 0.12 * leg) for foot in feet)
     used = {joint for limb in found.values() for joint in (*limb.twins.a, *limb.twins.b)}
-    for twins in anatomy.twins:
+    for twins in anatomy.limb_pairs:
         ends = [float(height[list(line)].min()) - floor for line in (twins.a, twins.b)]
         if not used & {*twins.a, *twins.b} and max(ends) < 0.3 * leg:
             score -= UNUSED
@@ -368,14 +370,14 @@ def _stance(
     return score
 
 
-def _trunk_names(anatomy: Anatomy, names: Names, plan: BodyPlan, hips: int, chest: int) -> float:
+def _trunk_names(anatomy: SkeletonTree, names: Names, plan: BodyPlan, hips: int, chest: int) -> float:
     """What the names from the hips to the chest add; bones there that are called a limb speak against it."""
     run = anatomy.path(hips, chest) if anatomy.is_above(hips, chest) else []
     worth = [max(names.worth(joint, "spine"), -1.5) for joint in run]
     return float(np.mean(worth)) if worth else 0.0
 
 
-def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
+def _sides(anatomy: SkeletonTree, names: Names, body: Body) -> dict[str, object]:
     """Which twin is the left one, by which way the body faces and by what the names say.
 
     Evidence is signed: positive where twin 0 (of limbs that are not swapped) is on the left, that is where the body faces along
@@ -443,7 +445,7 @@ def _sides(anatomy: Anatomy, names: Names, body: Body) -> dict[str, object]:
     }
 
 
-def _gaze(anatomy: Anatomy, body: Body, facing: FloatArray) -> float:
+def _gaze(anatomy: SkeletonTree, body: Body, facing: FloatArray) -> float:
     """How far two alike bones without more on them lie to the front of what they hang from, above the chest, as eyes do."""
     arms = {joint for limb in body.limbs.values() for joint in (*limb.twins.a, *limb.twins.b)}
     best = 0.0
@@ -463,7 +465,7 @@ def _gaze(anatomy: Anatomy, body: Body, facing: FloatArray) -> float:
     return best / (0.02 * anatomy.size)
 
 
-def _nod(anatomy: Anatomy, body: Body) -> FloatArray:
+def _nod(anatomy: SkeletonTree, body: Body) -> FloatArray:
     """How far the last solid bone above the chest lies before the first, against the body's size."""
     arms = {joint for limb in body.limbs.values() for joint in (*limb.twins.a, *limb.twins.b)}
     line = [body.chest]
@@ -481,7 +483,7 @@ def _nod(anatomy: Anatomy, body: Body) -> FloatArray:
     return np.asarray((anatomy.at[solid[-1]] - anatomy.at[solid[0]]) / anatomy.size)
 
 
-def _beyond(anatomy: Anatomy, foot: int) -> FloatArray | None:
+def _beyond(anatomy: SkeletonTree, foot: int) -> FloatArray | None:
     """A point of the foot beyond its joint: that of its furthest bone or end."""
     line = anatomy.line(foot)
     if len(line) > 1:
@@ -493,7 +495,7 @@ def _beyond(anatomy: Anatomy, foot: int) -> FloatArray | None:
     return None
 
 
-def _thumb(anatomy: Anatomy, hand: int, facing: FloatArray) -> float:
+def _thumb(anatomy: SkeletonTree, hand: int, facing: FloatArray) -> float:
     """-1 to 1: how far the finger that ends nearest to the wrist lies in front of the others."""
     starts = [c for c in anatomy.skeleton.children[hand] if anatomy.skeleton.children[c]]
     if len(starts) < 2:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from armuto.body.mirror import mirrored, twins
+from armuto.body.mirror import mirror_joints, mirrored
 from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan
 from armuto.kinematics.skeleton import Skeleton
@@ -16,7 +16,7 @@ MIRRORED = f"mirror of what was {BY_HAND} on the other side"
 
 
 @dataclass(frozen=True)
-class Bench:
+class PairingContext:
     """What pairs are made on: two skeletons, their parts as they were read, and the plan."""
 
     source: Skeleton
@@ -37,7 +37,7 @@ class Bench:
 
     def twin(self, which: str, bone: str) -> str | None:
         skeleton, parts = self.side(which)
-        other = twins(skeleton, parts).get(skeleton.index[bone])
+        other = mirror_joints(skeleton, parts).get(skeleton.index[bone])
         return None if other is None else skeleton.names[other]
 
     def ordered(self, which: str, bones: Iterable[str]) -> tuple[str, ...]:
@@ -60,7 +60,7 @@ class Pairing:
         return next((pair for pair in self.pairs if bone in getattr(pair, which)), None)
 
 
-def give(now: Pairing, bench: Bench, pair: Pair) -> Pairing:
+def give(now: Pairing, context: PairingContext, pair: Pair) -> Pairing:
     """Put a pair in place of whatever has its part, and take its bones out of every other pair: a bone serves one part."""
     kept = []
     for one in now.pairs:
@@ -68,16 +68,16 @@ def give(now: Pairing, bench: Bench, pair: Pair) -> Pairing:
             continue
         source = tuple(bone for bone in one.source if bone not in pair.source)
         target = tuple(bone for bone in one.target if bone not in pair.target)
-        many = one.part in bench.plan.by_name and bench.plan.by_name[one.part or ""].many
+        many = one.part in context.plan.by_name and context.plan.by_name[one.part or ""].many
         if target and (source or (many and not one.source)):
             kept.append(replace(one, source=source, target=target))
     left_out = tuple(part for part in now.left_out if part != pair.part)
-    return _in_order(Pairing((*kept, pair), left_out), bench)
+    return _in_order(Pairing((*kept, pair), left_out), context)
 
 
 def set_pair(
     now: Pairing,
-    bench: Bench,
+    context: PairingContext,
     part: str | None,
     source: Sequence[str],
     target: Sequence[str],
@@ -85,16 +85,18 @@ def set_pair(
     moves: bool = True,
 ) -> Pairing:
     """Give a part these bones, or make a pair outside the plan; with nothing on one side it is removed."""
-    for own, ups, downs, why in _both_sides(bench, part, source, target, mirror):
-        if downs and (ups or (own and bench.plan.by_name[own].many)):
-            pair = Pair(own, bench.ordered("source", ups), bench.ordered("target", downs), 1.0, (why,), True, moves)
-            now = give(now, bench, pair)
+    for own, ups, downs, why in _both_sides(context, part, source, target, mirror):
+        if downs and (ups or (own and context.plan.by_name[own].many)):
+            pair = Pair(own, context.ordered("source", ups), context.ordered("target", downs), 1.0, (why,), True, moves)
+            now = give(now, context, pair)
         elif own:
             now = remove(now, [own])
     return now
 
 
-def connect(now: Pairing, bench: Bench, source: str, target: str, mirror: bool, add: bool = False) -> Pairing:
+def connect(
+    now: Pairing, context: PairingContext, source: str, target: str, mirror: bool, add: bool = False
+) -> Pairing:
     """Draw a thread from a bone to a bone.
 
     The pair keeps the part of the source's pair, else of the target's, else the part that either bone was read as. Parts that
@@ -102,18 +104,18 @@ def connect(now: Pairing, bench: Bench, source: str, target: str, mirror: bool, 
     """
     jobs = [(source, target)]
     if mirror:
-        other = (bench.twin("source", source), bench.twin("target", target))
+        other = (context.twin("source", source), context.twin("target", target))
         if all(other) and other != (source, target):
             jobs.append((str(other[0]), str(other[1])))
     for n, (a, b) in enumerate(jobs):
         up, down = now.with_bone("source", a), now.with_bone("target", b)
         if up is not None and up == down:
             # The thread is there: drawing it again says that it is right.
-            now = give(now, bench, replace(up, confirmed=True))
+            now = give(now, context, replace(up, confirmed=True))
             continue
         have = up or down
-        part = have.part if have else _free_part(now, bench, a, b)
-        many = part is not None and bench.plan.by_name[part].many
+        part = have.part if have else _free_part(now, context, a, b)
+        many = part is not None and context.plan.by_name[part].many
         sources, targets = {a}, {b}
         if have and (many or add):
             sources |= set(have.source)
@@ -125,36 +127,36 @@ def connect(now: Pairing, bench: Bench, source: str, target: str, mirror: bool, 
         why = BY_HAND if n == 0 else MIRRORED
         pair = Pair(
             part,
-            bench.ordered("source", sources),
-            bench.ordered("target", targets),
+            context.ordered("source", sources),
+            context.ordered("target", targets),
             1.0,
             (why,),
             True,
             have.moves if have else True,
         )
-        now = give(now, bench, pair)
+        now = give(now, context, pair)
     return now
 
 
-def _free_part(now: Pairing, bench: Bench, source: str, target: str) -> str | None:
+def _free_part(now: Pairing, context: PairingContext, source: str, target: str) -> str | None:
     for which, bone in (("source", source), ("target", target)):
-        part = bench.part_of(which, bone)
-        if part and (now.of(part) is None or bench.plan.by_name[part].many):
+        part = context.part_of(which, bone)
+        if part and (now.of(part) is None or context.plan.by_name[part].many):
             return part
     return None
 
 
 def _both_sides(
-    bench: Bench, part: str | None, source: Sequence[str], target: Sequence[str], mirror: bool
+    context: PairingContext, part: str | None, source: Sequence[str], target: Sequence[str], mirror: bool
 ) -> Iterable[tuple[str | None, list[str], list[str], str]]:
     yield part, list(source), list(target), BY_HAND
     if not mirror or (part is not None and mirrored(part) == part):
         return
-    ups, downs = [bench.twin("source", bone) for bone in source], [bench.twin("target", bone) for bone in target]
+    ups, downs = [context.twin("source", bone) for bone in source], [context.twin("target", bone) for bone in target]
     if None in ups or None in downs or (ups == list(source) and downs == list(target)):
         return
     other = mirrored(part) if part else None
-    if part is None or other in bench.plan.by_name:
+    if part is None or other in context.plan.by_name:
         yield (
             other,
             [str(bone) for bone in ups],
@@ -172,16 +174,16 @@ def remove(now: Pairing, keys: Collection[str], mirror: bool = False) -> Pairing
     return Pairing(tuple(pair for pair in now.pairs if pair.key not in gone), now.left_out)
 
 
-def leave_out(now: Pairing, bench: Bench, parts: Collection[str], mirror: bool = False) -> Pairing:
+def leave_out(now: Pairing, context: PairingContext, parts: Collection[str], mirror: bool = False) -> Pairing:
     """Leave parts out on purpose: they have no pair and are not missing."""
-    out = [part for part in _with_mirror(parts, mirror) if part in bench.plan.by_name]
+    out = [part for part in _with_mirror(parts, mirror) if part in context.plan.by_name]
     kept = remove(now, out)
-    order = list(bench.plan.by_name)
+    order = list(context.plan.by_name)
     return Pairing(kept.pairs, tuple(sorted({*now.left_out, *out}, key=order.index)))
 
 
 def bring_back(
-    now: Pairing, bench: Bench, parts: Collection[str], proposed: Iterable[Pair], mirror: bool = False
+    now: Pairing, context: PairingContext, parts: Collection[str], proposed: Iterable[Pair], mirror: bool = False
 ) -> Pairing:
     """Take back that parts were left out; they get what is proposed for them, as far as its bones are free."""
     wanted = _with_mirror(parts, mirror)
@@ -191,7 +193,7 @@ def bring_back(
             now.with_bone("target", bone) for bone in pair.target
         )
         if pair.part in wanted and now.of(pair.key) is None and free:
-            now = give(now, bench, pair)
+            now = give(now, context, pair)
     return now
 
 
@@ -206,7 +208,7 @@ def confirm(now: Pairing, keys: Collection[str] | None = None, above: float = 0.
     )
 
 
-def swap(now: Pairing, bench: Bench, keys: Collection[str]) -> Pairing:
+def swap(now: Pairing, context: PairingContext, keys: Collection[str]) -> Pairing:
     """Exchange the target bones of left and right for these parts and their mirrors."""
     wanted = {key for key in _with_mirror(keys, True) if mirrored(key) != key}
     by = {pair.part: pair for pair in now.pairs if pair.part in wanted}
@@ -219,12 +221,12 @@ def swap(now: Pairing, bench: Bench, keys: Collection[str]) -> Pairing:
             )
         else:
             kept.append(replace(pair, part=mirrored(part or "")))
-    return _in_order(Pairing(tuple(kept), now.left_out), bench)
+    return _in_order(Pairing(tuple(kept), now.left_out), context)
 
 
-def _in_order(now: Pairing, bench: Bench) -> Pairing:
-    order = {part: n for n, part in enumerate(bench.plan.by_name)}
-    index = bench.target.index
+def _in_order(now: Pairing, context: PairingContext) -> Pairing:
+    order = {part: n for n, part in enumerate(context.plan.by_name)}
+    index = context.target.index
 
     def place(pair: Pair) -> tuple[int, int]:
         return order.get(pair.part or "", len(order)), index[pair.target[0]] if pair.target else 0

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from armuto.body.tree import ZERO, Anatomy
+from armuto.body.tree import ZERO, SkeletonTree
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.vectors import unit
 
@@ -21,7 +21,7 @@ BONES = {
 FINGERS = tuple(BONES)
 
 
-def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[str, list[int]], float]:
+def fingers(anatomy: SkeletonTree, hand: int, passed: Sequence[int]) -> tuple[dict[str, list[int]], float]:
     """Bones of each finger of a hand from the palm outwards, without palm bones and ends, and how surely, 0 to 1.
 
     passed: bones that are no fingers, by their names. Where a hand has fewer than four fingers beside the thumb, those from the
@@ -72,7 +72,7 @@ def fingers(anatomy: Anatomy, hand: int, passed: Sequence[int]) -> tuple[dict[st
     return out, sure
 
 
-def _solid(anatomy: Anatomy, hand: int, line: Sequence[int]) -> list[int]:
+def _solid(anatomy: SkeletonTree, hand: int, line: Sequence[int]) -> list[int]:
     """A finger's bones without a palm bone before and an end behind; of joints on one spot the last."""
     bones = [a for a, b in itertools.pairwise(line) if anatomy.length[b] > ZERO * anatomy.size] + [line[-1]]
     first = float(np.linalg.norm(anatomy.at[bones[0]] - anatomy.at[hand]))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import SIDES, BodyPlan, Part, plan_of
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing.extras import as_rows, extras
@@ -78,14 +78,16 @@ def _mittens(source_parts: Assignment, target_parts: Assignment) -> tuple[Assign
                 if rows:
                     why = "one of several fingers side by side, for the one chain of the other hand"
                     other[f"{side} {mine[0]} {bone}"] = tuple(
-                        Found(found.joint, min(found.confidence, MITTEN), f"{found.reason}; {why}")
+                        PartBone(found.joint, min(found.confidence, MITTEN), f"{found.reason}; {why}")
                         for row in rows
                         for found in row
                     )
     return source_parts, target_parts
 
 
-def _joined(part: Part, source: Skeleton, left: Sequence[Found], target: Skeleton, right: Sequence[Found]) -> Pair:
+def _joined(
+    part: Part, source: Skeleton, left: Sequence[PartBone], target: Skeleton, right: Sequence[PartBone]
+) -> Pair:
     if left:
         reasons = tuple(
             f"{side}: {bone.reason}" for side, bones in (("source", left), ("target", right)) for bone in bones

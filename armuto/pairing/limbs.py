@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from armuto.body.plans import Part
-from armuto.body.tree import ZERO, Anatomy
+from armuto.body.tree import ZERO, SkeletonTree
 from armuto.kinematics.arrays import FloatArray
 
 WORST = -6.0  # of one length
@@ -54,7 +54,7 @@ def _choices(line: int, parts: int) -> NDArray[np.int64]:
 
 
 def ways(
-    anatomy: Anatomy,
+    anatomy: SkeletonTree,
     lines: Sequence[tuple[int, ...]],
     parts: Sequence[Part],
     names: Sequence[FloatArray],
@@ -135,7 +135,7 @@ def _presences(required: tuple[bool, ...]) -> list[tuple[tuple[int, ...], int]]:
     return out
 
 
-def _measures(anatomy: Anatomy, line: tuple[int, ...]) -> Measures:
+def _measures(anatomy: SkeletonTree, line: tuple[int, ...]) -> Measures:
     """Lengths between the bones of a line along it and straight, how many bones fan out at each, who lies on its parent, who is
     last; and the unit vectors from each to each ``(bones, bones, 3)``. Kept with the anatomy, since several limbs are tried on
     one line.

@@ -13,7 +13,7 @@ from functools import lru_cache
 import numpy as np
 
 from armuto.body.names import read_names
-from armuto.body.tree import Anatomy
+from armuto.body.tree import SkeletonTree
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
@@ -42,7 +42,7 @@ def trees(source: Skeleton, target: Skeleton) -> tuple[Pair, ...]:
 
 class _Matcher:
     def __init__(self, source: Skeleton, target: Skeleton):
-        self.a, self.b = Anatomy(source), Anatomy(target)
+        self.a, self.b = SkeletonTree(source), SkeletonTree(target)
         self.alike = _names(source, target)
         self.local = self._local()
         # Trees may be as deep as they are long.
@@ -52,7 +52,7 @@ class _Matcher:
     def _local(self) -> FloatArray:
         """``(A, B)``, -1 to 1: how alike two bones are by their share of the body, their way, and what hangs from them."""
 
-        def features(one: Anatomy) -> tuple[FloatArray, FloatArray, FloatArray]:
+        def features(one: SkeletonTree) -> tuple[FloatArray, FloatArray, FloatArray]:
             size = one.size or 1.0
             ways = np.array([unit(one.at[j] - one.at[max(p, 0)]) for j, p in enumerate(one.skeleton.parents)])
             return np.log((one.length + one.reach) / size + 0.02), np.log(one.under.astype(float)), ways
@@ -102,7 +102,7 @@ class _Matcher:
             open_at += self._below(a, b)[1]
         return sorted(out)
 
-    def _starts(self, one: Anatomy) -> list[int]:
+    def _starts(self, one: SkeletonTree) -> list[int]:
         """The root with the most below it, and the joints down to the first that branches."""
         roots = [joint for joint, parent in enumerate(one.skeleton.parents) if parent < 0]
         line = [max(roots, key=lambda joint: one.under[joint])]

@@ -11,7 +11,7 @@ from itertools import pairwise
 from typing import Any
 
 from armuto.body.names import without_prefix
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import NAMES, BodyPlan, body_plan
 from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton
@@ -101,7 +101,7 @@ def read_skeleton(skeleton: Skeleton, pattern: Pattern) -> Recognised | None:
     if not wanted or there / wanted < ENOUGH or not _hangs_together(skeleton, plan, found):
         return None
     why = f"the pattern “{pattern.name}” names it so"
-    parts = {part: tuple(Found(joint, 1.0, why) for joint in own) for part, own in found.items()}
+    parts = {part: tuple(PartBone(joint, 1.0, why) for joint in own) for part, own in found.items()}
     return Recognised(pattern, there / wanted, parts)
 
 

@@ -9,9 +9,9 @@ import numpy as np
 
 from armuto.body.lexicon import Lexicon, lexicon_for
 from armuto.body.names import by_name, without_prefix
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import NAMES, SIDES, BodyPlan, Part, body_plan
-from armuto.body.tree import Anatomy
+from armuto.body.tree import SkeletonTree
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
 from armuto.pairing import hands
@@ -60,7 +60,7 @@ def read(
     words = words or lexicon_for(heads)
     names = Names.of(skeleton, heads, words)
     plans = [plan] if plan else [body_plan(name) for name in NAMES]
-    anatomy = Anatomy(skeleton, weighted)
+    anatomy = SkeletonTree(skeleton, weighted)
     best: Body | None = None
     rival = -np.inf
     for one in plans if anatomy.size > 0 else ():
@@ -103,7 +103,7 @@ def explained(skeleton: Skeleton, plan: BodyPlan, parts: Assignment) -> float:
 class Limbs:
     """The parts of a body that was found, limb by limb; every bone is given to one part."""
 
-    def __init__(self, anatomy: Anatomy, names: Names, body: Body):
+    def __init__(self, anatomy: SkeletonTree, names: Names, body: Body):
         self.anatomy, self.names, self.body, self.plan = anatomy, names, body, body.plan
         self.out: Assignment = {}
         self.taken: set[int] = set()
@@ -121,13 +121,13 @@ class Limbs:
             self._by_its_name(part, bones)
         return self.out
 
-    def _give(self, part: str, bones: Sequence[Found]) -> None:
+    def _give(self, part: str, bones: Sequence[PartBone]) -> None:
         bones = [bone for bone in bones if bone.joint not in self.taken]
         if bones:
             self.out[part] = (*self.out.get(part, ()), *bones)
             self.taken.update(bone.joint for bone in bones)
 
-    def _found(self, joint: int, part: Part, shape: float, why: str) -> Found:
+    def _found(self, joint: int, part: Part, shape: float, why: str) -> PartBone:
         """A bone for a part, with what its name has to say to it."""
         read = self.names.read[joint]
         said, phrase = self.names.scores[joint].get(part.kind, (0.0, ""))
@@ -144,7 +144,7 @@ class Limbs:
             shape *= 0.85
             reasons.append("its name says something else")
         sure = shape * (self.body.side_sure if part.side else 1.0)
-        return Found(joint, round(float(np.clip(sure, 0.0, 0.995)), 4), "; ".join(reasons))
+        return PartBone(joint, round(float(np.clip(sure, 0.0, 0.995)), 4), "; ".join(reasons))
 
     def _paired_limbs(self) -> None:
         body = self.body
@@ -412,7 +412,7 @@ class Limbs:
                 why = "it lies in the middle of the head, low and in front"
                 return self._give("jaw", [self._found(child, self.plan.by_name["jaw"], 0.6, why)])
 
-    def _by_its_name(self, part: str, bones: Sequence[Found]) -> None:
+    def _by_its_name(self, part: str, bones: Sequence[PartBone]) -> None:
         """Parts that shape did not find, by their names, below what they follow."""
         plan = self.plan.by_name[part]
         if part in self.out or plan.limb in ("trunk", "neck"):

@@ -15,7 +15,7 @@ from armuto.body import joint_limits
 from armuto.body.capsules import Capsule
 from armuto.body.estimation import HIGHEST_SOLE, lowest_of
 from armuto.body.joint_limits import Range
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import BodyPlan, body_plan, plan_of, read_plan
 from armuto.errors import BadInput
 from armuto.kinematics import observed, rotation
@@ -83,7 +83,7 @@ class Fitting:
     floors: tuple[float, float]
     sizes: Sizes
     plan: BodyPlan
-    said: FittingOverrides = NOTHING
+    overrides: FittingOverrides = NOTHING
     rows: tuple[Row, ...] = ()
     notes: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
@@ -105,7 +105,7 @@ class Fitting:
     @property
     def scale(self) -> float:
         """The ratio by which the hips move: the target's size over the source's."""
-        size = self.said.size
+        size = self.overrides.size
         return self.sizes.used(size) if isinstance(size, str) else size
 
     @cached_property
@@ -151,7 +151,7 @@ class Fitting:
             mapping or self.joint_mapping,
             self.turn,
             self.forward,
-            self.said.hinges,
+            self.overrides.hinges,
             rolled,
         )
 
@@ -170,7 +170,7 @@ def fit(
     target_stance: Stance | None = None,
     left_out: Sequence[str] = (),
     plan: BodyPlan | None = None,
-    said: FittingOverrides = NOTHING,
+    overrides: FittingOverrides = NOTHING,
     facing: tuple[float, float] | None = None,
     like: Fitting | None = None,
 ) -> Fitting:
@@ -217,14 +217,14 @@ def fit(
         target,
         found,
         missing,
-        source_facing if said.source_facing is None else said.source_facing,
-        target_facing if said.target_facing is None else said.target_facing,
+        source_facing if overrides.source_facing is None else overrides.source_facing,
+        target_facing if overrides.target_facing is None else overrides.target_facing,
         source_stance,
         target_stance,
         (0.0, 0.0),
         sizes(mapping, target, plan),
         plan,
-        said,
+        overrides,
         (),
         tuple(notes),
         tuple(left_out),
@@ -281,10 +281,10 @@ def _floors(made: Fitting, mapping: Mapping[int, JointDriver]) -> tuple[float, f
         source = 0.0 if target is None else target / made.scale
     if target is None:
         target = source * made.scale
-    said = made.said
+    overrides = made.overrides
     return (
-        source if said.source_floor is None else said.source_floor,
-        target if said.target_floor is None else said.target_floor,
+        source if overrides.source_floor is None else overrides.source_floor,
+        target if overrides.target_floor is None else overrides.target_floor,
     )
 
 
@@ -334,7 +334,7 @@ def propose(
 
 def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
     return {
-        pair.part: tuple(Found(skeleton.index[name], pair.confidence, "given") for name in getattr(pair, side))
+        pair.part: tuple(PartBone(skeleton.index[name], pair.confidence, "given") for name in getattr(pair, side))
         for pair in pairs
         if pair.part and getattr(pair, side)
     }
@@ -373,7 +373,7 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
         "floors": {"source": fitting.floors[0], "target": fitting.floors[1]},
         "sizes": {"legs": fitting.sizes.legs, "arms": fitting.sizes.arms, "spine": fitting.sizes.spine},
         "scale": fitting.scale,
-        "said": asdict(fitting.said),
+        "said": asdict(fitting.overrides),
         "observed": {
             side: observed.to_json(skeleton.observed, skeleton.names)
             for side, skeleton in (("source", fitting.source), ("target", fitting.target))
@@ -420,9 +420,9 @@ def from_json(
             for row in tree["pairs"]
         )
         left_out = tuple(str(part) for part in tree.get("left_out", ()))
-        said = said_from(tree["said"])
+        overrides = overrides_from_json(tree["said"])
         facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
-        plan = plan_said(tree.get("plan"))
+        plan = plan_from_json(tree.get("plan"))
         stances = tree["stances"]
         # What was known of the two when the fitting was made still holds for it.
         known = tree.get("observed", {})
@@ -446,7 +446,7 @@ def from_json(
             target_stance=target_stance,
             left_out=left_out,
             plan=plan,
-            said=said,
+            overrides=overrides,
             facing=facing,
         )
     except ValueError as problem:
@@ -461,7 +461,7 @@ def _as_observed(skeleton: Skeleton, table: Any) -> Skeleton:
     return skeleton if same else replace(skeleton, observed=seen)
 
 
-def said_from(table: Any) -> FittingOverrides:
+def overrides_from_json(table: Any) -> FittingOverrides:
     """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is damaged."""
     numbers = [
         None if table.get(name) is None else float(table[name])
@@ -477,11 +477,11 @@ def said_from(table: Any) -> FittingOverrides:
     return FittingOverrides(numbers[0], numbers[1], numbers[2], numbers[3], size, bool(table.get("hinges", True)))
 
 
-def plan_said(said: object) -> BodyPlan | None:
+def plan_from_json(plan_or_name: object) -> BodyPlan | None:
     """A plan by name, or one that comes whole; None where nothing is said. Raises ValueError for a damaged one."""
-    if isinstance(said, str):
+    if isinstance(plan_or_name, str):
         try:
-            return body_plan(said)
+            return body_plan(plan_or_name)
         except FileNotFoundError:
-            raise ValueError(f"the body plan “{said}” is not known") from None
-    return read_plan(said) if isinstance(said, dict) else None
+            raise ValueError(f"the body plan “{plan_or_name}” is not known") from None
+    return read_plan(plan_or_name) if isinstance(plan_or_name, dict) else None

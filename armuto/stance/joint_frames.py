@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from armuto.body.parts import Found
+from armuto.body.parts import PartBone
 from armuto.body.plans import BodyPlan
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import world_pose
@@ -46,7 +46,7 @@ def joint_frames(
     """rotations ``(J, 4)``: local, of the stance. joints: of every part. forward: where the body faces in it."""
     local = rotations
     if plan.trunk == "upright" and "hips" in joints and "chest" in joints:
-        parts = {part: tuple(Found(joint, 1.0, "paired") for joint in found) for part, found in joints.items()}
+        parts = {part: tuple(PartBone(joint, 1.0, "paired") for joint in found) for part, found in joints.items()}
         editor = making.PoseEditor(skeleton, rotations, parts, plan, forward)
         making.straight(editor)
         making.arms(editor, 90.0)

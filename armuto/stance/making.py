@@ -215,7 +215,7 @@ def _level_foot(editor: PoseEditor, foot: int) -> None:
 def mirrored(
     skeleton: Skeleton,
     rotations: FloatArray,
-    twins: Mapping[int, int],
+    mirror_joints: Mapping[int, int],
     parts: Mapping[int, str | None],
     plan: BodyPlan,
     forward: FloatArray,
@@ -228,11 +228,15 @@ def mirrored(
     """
     across = unit(np.cross(UP, forward))
     pose, rest = posed(skeleton, rotations), skeleton.rest
-    middle = _middle(skeleton, rest.positions, twins, across)
+    middle = _middle(skeleton, rest.positions, mirror_joints, across)
     if side is None:
         into = list(range(len(skeleton)))
     else:
-        into = [twin for joint, twin in twins.items() if _side_of(joint, parts, rest.positions, across, middle) == side]
+        into = [
+            twin
+            for joint, twin in mirror_joints.items()
+            if _side_of(joint, parts, rest.positions, across, middle) == side
+        ]
     if not into:
         raise BadInput("No bone of this body is known to have a twin on the other side; pair its parts first.")
 
@@ -242,7 +246,8 @@ def mirrored(
     height = float(np.ptp(rest.positions[:, 1])) or 1.0
     from_middle = rest.positions - middle * across
     apart = [
-        float(np.linalg.norm(reflect(from_middle[twins.get(joint, joint)]) - from_middle[joint])) for joint in into
+        float(np.linalg.norm(reflect(from_middle[mirror_joints.get(joint, joint)]) - from_middle[joint]))
+        for joint in into
     ]
     if max(apart) < SYMMETRIC * height:
         turns = rotation.multiply(pose.rotations, rotation.inverse(rest.rotations))
@@ -254,7 +259,7 @@ def mirrored(
         for joint in range(len(skeleton)):
             parent = int(skeleton.parents[joint])
             if joint in chosen:
-                world[joint] = rotation.multiply(flipped[twins.get(joint, joint)], rest.rotations[joint])
+                world[joint] = rotation.multiply(flipped[mirror_joints.get(joint, joint)], rest.rotations[joint])
                 out[joint] = (
                     rotation.multiply(rotation.inverse(world[parent]), world[joint]) if parent >= 0 else world[joint]
                 )
@@ -264,17 +269,17 @@ def mirrored(
     wanted = {joint: pose.positions[joint].copy() for joint in parts}
     for joint in into:
         if joint in wanted:
-            there = pose.positions[twins.get(joint, joint)] - middle * across
+            there = pose.positions[mirror_joints.get(joint, joint)] - middle * across
             wanted[joint] = reflect(there) + middle * across
     model = Model(wanted, forward, {})
     return align(skeleton, rotations, parts, plan, model, only=set(into))
 
 
-def _middle(skeleton: Skeleton, at: FloatArray, twins: Mapping[int, int], across: FloatArray) -> float:
+def _middle(skeleton: Skeleton, at: FloatArray, mirror_joints: Mapping[int, int], across: FloatArray) -> float:
     """How far the plane between the sides lies along ``across``."""
-    if not twins:
+    if not mirror_joints:
         return float(at[0] @ across)
-    return float(np.mean([(at[a] + at[b]) @ across / 2 for a, b in twins.items()]))
+    return float(np.mean([(at[a] + at[b]) @ across / 2 for a, b in mirror_joints.items()]))
 
 
 def _side_of(

@@ -28,7 +28,7 @@ def again(made: Fitting, pairs: tuple[Pair, ...] | None = None, said: FittingOve
         source_stance=made.source_stance,
         target_stance=made.target_stance,
         plan=made.plan,
-        said=made.said if said is None else said,
+        overrides=made.overrides if said is None else said,
         like=made,
     )
     return found
@@ -124,7 +124,7 @@ def told(**said: float) -> Break:
                 values[name] = made.floors[side] + value * (height if side else height / made.scale)
             else:
                 values[name] = made.scale * value
-        return again(made, said=replace(made.said, **values))
+        return again(made, overrides=replace(made.overrides, **values))
 
     return broken
 

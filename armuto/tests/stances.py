@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import body_plan
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -52,7 +52,7 @@ class Body:
 def body(rng: np.random.Generator) -> Body:
     """A two-legged body standing in any of the ways figures stand, elbows and knees bent enough to tell rolls, or not."""
     skeleton, truth, _ = bodies.two_legged(rng)
-    parts = {part: tuple(Found(joint, 1.0, "true") for joint in joints) for part, joints in truth.items()}
+    parts = {part: tuple(PartBone(joint, 1.0, "true") for joint in joints) for part, joints in truth.items()}
     angle = np.radians(proposing_facing_angle(skeleton, parts))
     made = Body(skeleton, parts, float(np.degrees(angle)))
     editor = made.editor()
@@ -224,7 +224,14 @@ def fitted(source: Body, target: Body, said: fitting.FittingOverrides = fitting.
     ]
     stance = Stance("Rest pose", "the true stance", source.skeleton.rest_rotation)
     return fitting.fit(
-        source.skeleton, target.skeleton, source.parts, target.parts, pairs, plan=PLAN, source_stance=stance, said=said
+        source.skeleton,
+        target.skeleton,
+        source.parts,
+        target.parts,
+        pairs,
+        plan=PLAN,
+        source_stance=stance,
+        overrides=said,
     )
 
 

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 from armuto import pairing
 from armuto.body.lexicon import lexicon
 from armuto.body.plans import body_plan
-from armuto.body.tree import Anatomy
+from armuto.body.tree import SkeletonTree
 from armuto.kinematics import rotation
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
@@ -39,7 +39,7 @@ def nameless(skeleton: Skeleton) -> Names:
 
 class Lines(unittest.TestCase):
     def test_lengths_and_what_is_below(self):
-        anatomy = Anatomy(line(4, 0.3, 0.2, 0.1))
+        anatomy = SkeletonTree(line(4, 0.3, 0.2, 0.1))
         np.testing.assert_allclose(anatomy.reach, [0.6, 0.3, 0.1, 0.0])
         self.assertEqual(
             (anatomy.line(1), anatomy.path(0, 3), anatomy.under.tolist()), ((1, 2, 3), [1, 2, 3], [4, 3, 2, 1])
@@ -54,35 +54,35 @@ class Lines(unittest.TestCase):
             ("finger", "hand", (0.1, 0, 0)),
             ("tip", "finger", (0.05, 0, 0)),
         )
-        self.assertEqual(Anatomy(forked).line(0), (0, 2, 3))
+        self.assertEqual(SkeletonTree(forked).line(0), (0, 2, 3))
 
     def test_the_nearest_joint_above_two(self):
         body = figures.body()
-        anatomy = Anatomy(body)
+        anatomy = SkeletonTree(body)
         common = anatomy.common(body.index["LeftHand"], body.index["Head"])
         self.assertEqual(body.names[common], "Chest")
         two = tree(("a", None, (0, 0, 0)), ("b", None, (1, 0, 0)))
-        self.assertIsNone(Anatomy(two).common(0, 1))
+        self.assertIsNone(SkeletonTree(two).common(0, 1))
 
     def test_twins_are_alike_and_long_enough(self):
         body = figures.body()
-        found = {(body.names[t.branch], body.names[t.a[0]], body.names[t.b[0]]) for t in Anatomy(body).twins}
+        found = {(body.names[t.branch], body.names[t.a[0]], body.names[t.b[0]]) for t in SkeletonTree(body).limb_pairs}
         true = {("Chest", "LeftShoulder", "RightShoulder"), ("Hips", "LeftUpLeg", "RightUpLeg")}
         self.assertLessEqual(true, found)
         # A spine may be as long as a leg; a twin it is not.
-        sure = [t for t in Anatomy(body).twins if t.likeness > 0.99]
+        sure = [t for t in SkeletonTree(body).limb_pairs if t.likeness > 0.99]
         self.assertEqual({(body.names[t.branch], body.names[t.a[0]], body.names[t.b[0]]) for t in sure}, true)
         longer = body.rest_translation.copy()
         longer[[body.index["LeftLeg"], body.index["LeftFoot"]]] *= 1.8
-        uneven = Anatomy(replace(body, rest_translation=longer)).twins
+        uneven = SkeletonTree(replace(body, rest_translation=longer)).limb_pairs
         self.assertEqual([body.names[t.branch] for t in uneven if t.likeness > 0.99], ["Chest"])
 
     def test_bones_that_move_no_skin_nor_carry_any_that_does(self):
         body = figures.body()
         weighted = {n for n, name in enumerate(body.names) if name not in ("Hips", "LeftToe", "RightToe")}
-        idle = Anatomy(body, weighted).idle
+        idle = SkeletonTree(body, weighted).idle
         self.assertEqual({body.names[joint] for joint in idle}, {"LeftToe", "RightToe"})
-        self.assertEqual(Anatomy(body).idle, frozenset())
+        self.assertEqual(SkeletonTree(body).idle, frozenset())
 
     def test_unit_vectors_of_nothing(self):
         np.testing.assert_array_equal(unit(np.zeros(3)), np.zeros(3))
@@ -95,7 +95,7 @@ class Ways(unittest.TestCase):
     def laid(self, skeleton: Skeleton, parts, names=None) -> limbs.Ways:
         bones = tuple(range(1, len(skeleton)))
         said = names if names is not None else np.zeros((len(bones), len(parts)))
-        return limbs.ways(Anatomy(skeleton), [bones], parts, [said], False, True)
+        return limbs.ways(SkeletonTree(skeleton), [bones], parts, [said], False, True)
 
     def named(self, ways: limbs.Ways, parts) -> dict[str, int]:
         return {parts[part].kind: at for part, at in ways.best.items()}
@@ -118,7 +118,7 @@ class Ways(unittest.TestCase):
             ),
             *((name, parent, (0.04, 0.0, aside)) for name, parent, aside in fingers),
         )
-        anatomy = Anatomy(arm)
+        anatomy = SkeletonTree(arm)
         bones = anatomy.line(1)
         made = limbs.ways(anatomy, [bones], self.arm, [np.zeros((len(bones), len(self.arm)))], True, True)
         self.assertEqual(self.named(made, self.arm), {"shoulder": 0, "upper arm": 1, "lower arm": 3, "hand": 5})
@@ -151,8 +151,8 @@ class Ways(unittest.TestCase):
 
     def test_idle_ends_are_avoided(self):
         skeleton = line(5, 0.1, 0.45, 0.44, 0.1)
-        plain = limbs.ways(Anatomy(skeleton), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False, True)
-        known = limbs.ways(Anatomy(skeleton, {1, 2, 3}), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False, True)
+        plain = limbs.ways(SkeletonTree(skeleton), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False, True)
+        known = limbs.ways(SkeletonTree(skeleton, {1, 2, 3}), [(1, 2, 3, 4)], self.leg, [np.zeros((4, 4))], False, True)
         self.assertLess(known.probability[3, 3], plain.probability[3, 3])
 
 
@@ -171,7 +171,7 @@ class Fingers(unittest.TestCase):
                 skeleton, truth, keys = self.hand(count, count)
                 passed = [n for n, key in enumerate(keys) if "prop" in key]
                 for side in ("left", "right"):
-                    found, sure = hands.fingers(Anatomy(skeleton), truth[f"{side} hand"][0], passed)
+                    found, sure = hands.fingers(SkeletonTree(skeleton), truth[f"{side} hand"][0], passed)
                     self.assertEqual(list(found), list(bodies.FINGERS[:count]))
                     for finger, bones in found.items():
                         last = "distal"
@@ -185,13 +185,13 @@ class Fingers(unittest.TestCase):
             skeleton, truth, keys = bodies.two_legged(rng, hands=True)
             if "left index palm" in keys:
                 break
-        found, _ = hands.fingers(Anatomy(skeleton), truth["left hand"][0], [])
+        found, _ = hands.fingers(SkeletonTree(skeleton), truth["left hand"][0], [])
         palms = {n for n, key in enumerate(keys) if "palm" in key}
         self.assertFalse(palms & {joint for bones in found.values() for joint in bones})
 
     def test_a_hand_without_fingers(self):
         body = figures.body()
-        self.assertEqual(hands.fingers(Anatomy(body), body.index["LeftHand"], []), ({}, 0.0))
+        self.assertEqual(hands.fingers(SkeletonTree(body), body.index["LeftHand"], []), ({}, 0.0))
 
 
 class Bodies(unittest.TestCase):
@@ -200,7 +200,7 @@ class Bodies(unittest.TestCase):
         rng = np.random.default_rng(8)
         for _ in range(12):
             turned = figures.disguised(body, rng, float(rng.uniform(-np.pi, np.pi)), float(np.exp(rng.uniform(-2, 2))))
-            found = find(Anatomy(turned), nameless(turned), body_plan())
+            found = find(SkeletonTree(turned), nameless(turned), body_plan())
             arm = found.limbs["arm"]
             left = arm.joints(found.twin("arm", "left"))
             self.assertEqual(body.names[left[len(arm.kinds) - 1]], "LeftHand")
@@ -224,13 +224,15 @@ class Bodies(unittest.TestCase):
         swap = {"Left": "Right", "Right": "Left"}
         lies = tuple(next((swap[s] + n.removeprefix(s) for s in swap if n.startswith(s)), n) for n in body.names)
         words = lexicon()
-        told = find(Anatomy(body), Names.of(body, lies, words), body_plan())
-        true = find(Anatomy(body), Names.of(body, body.names, words), body_plan())
+        told = find(SkeletonTree(body), Names.of(body, lies, words), body_plan())
+        true = find(SkeletonTree(body), Names.of(body, body.names, words), body_plan())
         self.assertEqual(told.twin("leg", "left"), true.twin("leg", "left"))
         self.assertLess(told.side_sure, true.side_sure)
 
     def test_no_body_in_a_pole(self):
-        self.assertIsNone(find(Anatomy(line(6, 0.1, 0.1, 0.1, 0.1, 0.1)), nameless(line(6, *[0.1] * 5)), body_plan()))
+        self.assertIsNone(
+            find(SkeletonTree(line(6, 0.1, 0.1, 0.1, 0.1, 0.1)), nameless(line(6, *[0.1] * 5)), body_plan())
+        )
 
     def test_the_pelvis_is_the_legs_own_joint_where_the_common_one_lies_on_the_floor(self):
         body = figures.body()

@@ -17,9 +17,9 @@ from armuto import formats
 from armuto.choices import UNITS
 from armuto.errors import BadInput
 from armuto.export import package
-from armuto.export.insert_motion import Start, onto, placed
+from armuto.export.insert_motion import Start, insert_motion, placed
 from armuto.export.resampling import resample
-from armuto.export.root_motion import leave
+from armuto.export.root_motion import apply_travel
 from armuto.export.thinning import Bound, at_keys, thin
 from armuto.formats import Form, gltf
 from armuto.formats.collada_writer import SPACE
@@ -127,22 +127,22 @@ class Leaving(unittest.TestCase):
     def test_in_place_as_if_it_had_been_made_so(self):
         said = replace(self.fits.settings, travel=Travel(mode="in place"))
         want = transfer(clip_of(WALK), replace(self.fits, settings=said))
-        made = leave(self.clip, self.fits, "in place")
+        made = apply_travel(self.clip, self.fits, "in place")
         self.assertLess(np.abs(positions(made) - positions(want)).max(), 0.02)
         self.assertLess(np.ptp(positions(made)[:, 0, [0, 2]], axis=0).max(), 0.25)
         np.testing.assert_allclose(positions(made)[0], positions(self.clip)[0], atol=1e-9)
 
     def test_on_a_root_bone_nothing_else_moves(self):
-        made = leave(self.clip, self.fits, "root")
+        made = apply_travel(self.clip, self.fits, "root")
         self.assertEqual(made.skeleton.names, ("root", *self.clip.skeleton.names))
         np.testing.assert_allclose(positions(made)[:, 1:], positions(self.clip), atol=1e-9)
         self.assertGreater(np.ptp(positions(made)[:, 0, 2]), 3.0)
 
     def test_on_the_root_bone_that_is_there(self):
-        rooted = leave(self.clip, self.fits, "root")
+        rooted = apply_travel(self.clip, self.fits, "root")
         pairs = self.fits.pairs
         own = fitting.fit(self.fits.source, rooted.skeleton, pairs=pairs)
-        made = leave(replace(rooted, name="again"), own, "root")
+        made = apply_travel(replace(rooted, name="again"), own, "root")
         self.assertEqual(made.skeleton.names, rooted.skeleton.names)
         np.testing.assert_allclose(positions(made)[:, 1:], positions(rooted)[:, 1:], atol=1e-9)
         self.assertGreater(np.ptp(positions(made)[:, 0, 2]), 3.0)
@@ -154,33 +154,33 @@ class Onto(unittest.TestCase):
         self.bow, _, _ = performed(BOW)
 
     def test_replaced_and_inserted_at_a_frame(self):
-        made = onto(self.clip, self.bow, 20, "replace")
+        made = insert_motion(self.clip, self.bow, 20, "replace")
         self.assertEqual(made.frames, 20 + 149)
         np.testing.assert_allclose(positions(made)[:20], positions(self.bow)[:20], atol=1e-12)
         np.testing.assert_allclose(positions(made)[20:], positions(self.clip), atol=1e-12)
-        short = onto(self.clip.cut(0, 9), self.bow, 20, "replace")
+        short = insert_motion(self.clip.cut(0, 9), self.bow, 20, "replace")
         self.assertEqual(short.frames, self.bow.frames)
         np.testing.assert_allclose(positions(short)[30:], positions(self.bow)[30:], atol=1e-12)
-        wider = onto(self.clip.cut(0, 9), self.bow, 20, "insert")
+        wider = insert_motion(self.clip.cut(0, 9), self.bow, 20, "insert")
         self.assertEqual(wider.frames, self.bow.frames + 10)
         np.testing.assert_allclose(positions(wider)[30:], positions(self.bow)[20:], atol=1e-12)
-        behind = onto(self.clip, self.bow, self.bow.frames, "insert")
+        behind = insert_motion(self.clip, self.bow, self.bow.frames, "insert")
         np.testing.assert_allclose(positions(behind)[self.bow.frames :], positions(self.clip), atol=1e-12)
 
     def test_in_the_rate_and_the_order_of_what_is_there(self):
         there = resample(self.bow, 60.0)
-        made = onto(self.clip, there, 0)
+        made = insert_motion(self.clip, there, 0)
         self.assertEqual((made.fps, made.frames), (60.0, 297))
-        rooted = leave(self.bow, self.fits, "root")
-        made = onto(self.clip, rooted, 5)
+        rooted = apply_travel(self.bow, self.fits, "root")
+        made = insert_motion(self.clip, rooted, 5)
         want = positions(made)[5 : 5 + 40, 1:]
         # The root bone that only the other has goes on carrying its own travel.
         self.assertEqual(want.shape, positions(self.clip)[:40].shape)
         with self.assertRaisesRegex(ValueError, "there is no bone “root” on it"):
-            onto(rooted, self.clip, 0)
+            insert_motion(rooted, self.clip, 0)
         for at, how in ((-1, "replace"), (self.bow.frames + 1, "insert"), (0, "over")):
             with self.assertRaises(ValueError):
-                onto(self.clip, self.bow, at, how)
+                insert_motion(self.clip, self.bow, at, how)
 
     def test_relative_to_a_start(self):
         start = Start(2.0, -1.0, 90.0)
@@ -205,7 +205,7 @@ class Parcels(unittest.TestCase):
         return package.Result("porter", name, clip or self.clip, self.fits, "porter", self.porter, about)
 
     def packed(self, *results, **wanted) -> list[package.File]:
-        said = package.wanted_from(wanted)
+        said = package.settings_from_json(wanted)
         rows = results or (self.result(),)
         facts = [(one.character, naming.facts(one.name)) for one in rows]
         names = package.file_names(said, naming.AS_IT_CAME, facts)
@@ -313,7 +313,7 @@ class Parcels(unittest.TestCase):
         self.assertEqual(len({row["sha256"] for row in file.rows}), 1)
 
     def test_names_never_clash_and_say_where_they_would(self):
-        said = package.Wanted()
+        said = package.DeliverySettings()
         rule = naming.Rule((naming.Field("action"),))
         rows = [
             ("porter", naming.facts("walk_01.bvh")),
@@ -328,10 +328,10 @@ class Parcels(unittest.TestCase):
 
     def test_the_manifest_reads_back(self):
         (file,) = self.packed(kind="bvh", fps=24)
-        said = package.wanted_from({"kind": "bvh", "fps": 24})
+        said = package.settings_from_json({"kind": "bvh", "fps": 24})
         tree = json.loads(json.dumps(package.manifest(file.rows, said, name="night")))
         self.assertEqual((tree["armuto_delivery"], tree["name"], tree["results"][0]["file"]), (1, "night", "walk.bvh"))
-        self.assertEqual(package.wanted_from(tree["wanted"]), said)
+        self.assertEqual(package.settings_from_json(tree["wanted"]), said)
         self.assertEqual(tree["results"][0]["settings"].get("hold", 1.0), 1.0)
 
     def test_what_cannot_be_meant_is_refused(self):
@@ -349,7 +349,7 @@ class Parcels(unittest.TestCase):
             ({"kind": "dae", "up": "-Y"}, "dae cannot say that -Y is up"),
         ):
             with self.subTest(wanted), self.assertRaises(BadInput) as caught:
-                package.wanted_from(wanted)
+                package.settings_from_json(wanted)
             self.assertIn(words, str(caught.exception))
 
     def test_a_form_by_itself(self):

@@ -8,7 +8,7 @@ import numpy as np
 
 from armuto import formats, pairing
 from armuto.body.lexicon import lexicon, lexicon_for
-from armuto.body.mirror import twins
+from armuto.body.mirror import mirror_joints
 from armuto.body.names import without_prefix
 from armuto.body.plans import body_plan, plan_of, read_plan
 from armuto.kinematics import rotation
@@ -16,7 +16,7 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
 from armuto.pairing.conflicts import crossings
-from armuto.pairing.editing import Bench, Pairing, connect, leave_out, set_pair, swap
+from armuto.pairing.editing import Pairing, PairingContext, connect, leave_out, set_pair, swap
 from armuto.pairing.twist_joints import twists
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
@@ -185,8 +185,8 @@ class ManyAgainstMany(unittest.TestCase):
     def test_one_bone_on_two_of_a_limb_bends_at_the_joints_alone(self):
         source, target = figures.body(), self.split_arm()
         value = fitting.fit(source, target)
-        bench = Bench(source, target, pairing.assign(source), pairing.assign(target), value.plan)
-        now = set_pair(Pairing(value.pairs), bench, "left upper arm", ["LeftArm"], ["LeftArm", "LeftArmLower"], False)
+        context = PairingContext(source, target, pairing.assign(source), pairing.assign(target), value.plan)
+        now = set_pair(Pairing(value.pairs), context, "left upper arm", ["LeftArm"], ["LeftArm", "LeftArmLower"], False)
         made = fitting.fit(source, target, pairs=now.pairs)
         clip = figures.motion(source, np.random.default_rng(3))
         here = transfer(clip, made).world().positions
@@ -239,43 +239,43 @@ class ByHand(unittest.TestCase):
     def setUp(self):
         self.source, self.target = demo("hall/bow.bvh"), demo("porter.glb")
         self.value = fitting.fit(self.source.skeleton, self.target.skeleton)
-        self.bench = Bench(
+        self.context = PairingContext(
             self.source.skeleton, self.target.skeleton, self.source.parts, self.target.parts, self.value.plan
         )
         self.now = Pairing(self.value.pairs)
 
     def crossed(self, now: Pairing) -> dict[str, str]:
-        source, target = (self.bench.source, self.source.parts), (self.bench.target, self.target.parts)
-        return crossings(now.pairs, *source, *target, self.bench.plan)
+        source, target = (self.context.source, self.source.parts), (self.context.target, self.target.parts)
+        return crossings(now.pairs, *source, *target, self.context.plan)
 
     def test_a_thread_takes_the_other_side_with_it(self):
-        made = connect(Pairing(()), self.bench, "LeftForearm", "ulna.L", mirror=True)
+        made = connect(Pairing(()), self.context, "LeftForearm", "ulna.L", mirror=True)
         self.assertEqual([(p.part, p.source, p.target) for p in made.pairs], [
             ("left lower arm", ("LeftForearm",), ("ulna.L",)), ("right lower arm", ("RightForearm",), ("ulna.R",)),
         ])  # fmt: skip
-        self.assertEqual(len(connect(Pairing(()), self.bench, "LeftForearm", "ulna.L", mirror=False).pairs), 1)
+        self.assertEqual(len(connect(Pairing(()), self.context, "LeftForearm", "ulna.L", mirror=False).pairs), 1)
 
     def test_parts_of_many_bones_take_a_bone_in(self):
-        one = connect(Pairing(()), self.bench, "Spine", "spine_middle", mirror=True)
-        two = connect(one, self.bench, "Spine", "spine_lower", mirror=True)
+        one = connect(Pairing(()), self.context, "Spine", "spine_middle", mirror=True)
+        two = connect(one, self.context, "Spine", "spine_lower", mirror=True)
         self.assertEqual([(p.part, p.target) for p in two.pairs], [("spine", ("spine_lower", "spine_middle"))])
 
     def test_a_bone_serves_one_part(self):
-        made = connect(self.now, self.bench, "LeftHand", "ulna.L", mirror=False)
+        made = connect(self.now, self.context, "LeftHand", "ulna.L", mirror=False)
         self.assertEqual(made.of("left hand").target, ("ulna.L",))
         self.assertIsNone(made.of("left lower arm"))
 
     def test_left_out_is_not_missing(self):
-        out = leave_out(self.now, self.bench, ["left hand"], mirror=True)
+        out = leave_out(self.now, self.context, ["left hand"], mirror=True)
         self.assertEqual(out.left_out, ("left hand", "right hand"))
-        made = fitting.fit(self.bench.source, self.bench.target, pairs=out.pairs, left_out=out.left_out)
+        made = fitting.fit(self.context.source, self.context.target, pairs=out.pairs, left_out=out.left_out)
         self.assertEqual(made.missing, ())
         said = {row.bone: row for row in follows(made, self.target.parts)}
         self.assertEqual(
             (said["wrist.L"].kind, said["ulna.L"].kind, said["spine_lower"].kind), ("left out", "paired", "resampled")
         )
         self.assertIn("ulna.L carries it along", said["wrist.L"].text)
-        again = fitting.from_json(json.dumps(fitting.to_json(made)), "fit", self.bench.source, self.bench.target)
+        again = fitting.from_json(json.dumps(fitting.to_json(made)), "fit", self.context.source, self.context.target)
         self.assertEqual((again.left_out, again.pairs), (made.left_out, made.pairs))
 
     def test_still_sources_are_said(self):
@@ -285,56 +285,61 @@ class ByHand(unittest.TestCase):
 
     def test_swapped_limbs_cross_and_the_facing_stays(self):
         arm = ["left shoulder", "left upper arm", "left lower arm", "left hand"]
-        made = swap(self.now, self.bench, arm)
+        made = swap(self.now, self.context, arm)
         crossed = crossings(
-            made.pairs, self.bench.source, self.source.parts, self.bench.target, self.target.parts, self.bench.plan
+            made.pairs,
+            self.context.source,
+            self.source.parts,
+            self.context.target,
+            self.target.parts,
+            self.context.plan,
         )
         self.assertLessEqual({*arm, *(part.replace("left", "right") for part in arm)}, set(crossed))
         self.assertIn("on the left of the source", crossed["left hand"])
         self.assertEqual(
             crossings(
                 self.now.pairs,
-                self.bench.source,
+                self.context.source,
                 self.source.parts,
-                self.bench.target,
+                self.context.target,
                 self.target.parts,
-                self.bench.plan,
+                self.context.plan,
             ),
             {},
         )
         value = fitting.fit(
-            self.bench.source, self.bench.target, self.source.parts, self.target.parts, pairs=made.pairs
+            self.context.source, self.context.target, self.source.parts, self.target.parts, pairs=made.pairs
         )
         self.assertAlmostEqual(value.target_facing, self.value.target_facing)
-        self.assertEqual(swap(made, self.bench, arm).of("left hand").target, self.now.of("left hand").target)
+        self.assertEqual(swap(made, self.context, arm).of("left hand").target, self.now.of("left hand").target)
 
     def test_wrong_order_crosses(self):
-        one = set_pair(self.now, self.bench, "left lower arm", ["LeftForearm"], ["wrist.L"], False)
-        two = set_pair(one, self.bench, "left hand", ["LeftHand"], ["ulna.L"], False)
+        one = set_pair(self.now, self.context, "left lower arm", ["LeftForearm"], ["wrist.L"], False)
+        two = set_pair(one, self.context, "left hand", ["LeftHand"], ["ulna.L"], False)
         crossed = crossings(
-            two.pairs, self.bench.source, self.source.parts, self.bench.target, self.target.parts, self.bench.plan
+            two.pairs, self.context.source, self.source.parts, self.context.target, self.target.parts, self.context.plan
         )
         self.assertIn("wrong order", crossed["left hand"])
 
     def test_pairs_outside_the_plan(self):
-        made = set_pair(self.now, self.bench, None, ["LeftToes"], ["index_2.L"], False)
+        made = set_pair(self.now, self.context, None, ["LeftToes"], ["index_2.L"], False)
         extra = next(pair for pair in made.pairs if pair.part is None)
         self.assertEqual((extra.key, extra.source), ("+index_2.L", ("LeftToes",)))
 
     def test_nothing_paired_rests(self):
-        made = fitting.fit(self.bench.source, self.bench.target, pairs=[])
+        made = fitting.fit(self.context.source, self.context.target, pairs=[])
         clip = self.source.clips[0].cut(0, 10)
         moved = transfer(clip, made)
-        np.testing.assert_allclose(moved.rotations[5], self.bench.target.rest_rotation, atol=1e-12)
+        np.testing.assert_allclose(moved.rotations[5], self.context.target.rest_rotation, atol=1e-12)
         self.assertEqual(len(made.missing), len(made.plan.required))
 
     def test_twins_by_part_name_and_place(self):
-        skeleton = self.bench.target
-        by_name = twins(skeleton, {})
+        skeleton = self.context.target
+        by_name = mirror_joints(skeleton, {})
         self.assertEqual(skeleton.names[by_name[skeleton.index["ulna.L"]]], "ulna.R")
         nameless = replace(skeleton, names=tuple(f"{n:03d}" for n in range(len(skeleton))))
         hips_and_hands = {part: self.target.parts[part] for part in ("left hand", "right hand")}
-        by_place = twins(nameless, hips_and_hands)
+        by_place = mirror_joints(nameless, hips_and_hands)
         self.assertEqual(by_place[skeleton.index["ankle.L"]], skeleton.index["ankle.R"])
 
 

@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from armuto import formats, pairing
-from armuto.body.mirror import twins
-from armuto.body.parts import Assignment, Found
+from armuto.body.mirror import mirror_joints
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
@@ -186,7 +186,7 @@ class Making(unittest.TestCase):
 
     def test_palms_of_a_t_face_down(self):
         skeleton, truth, _ = bodies.two_legged(np.random.default_rng(4), hands=True)
-        known = {part: tuple(Found(j, 1.0, "true") for j in joints) for part, joints in truth.items()}
+        known = {part: tuple(PartBone(j, 1.0, "true") for j in joints) for part, joints in truth.items()}
         front = proposing.looking(skeleton, skeleton.rest_rotation, known)
         figure = making.PoseEditor(skeleton, skeleton.rest_rotation, known, PLAN, front)
         making.arms(figure, 90)
@@ -220,7 +220,7 @@ class Making(unittest.TestCase):
         turns = {"LeftArm": (20, 10, -50), "LeftForeArm": (0, -35, 0), "LeftUpLeg": (-25, 0, 8)}
         bent = figures.posed(body, turns)
         known = {bone.joint: part for part, bones in parts(body).items() for bone in bones}
-        other = twins(body, parts(body))
+        other = mirror_joints(body, parts(body))
         made = making.mirrored(body, bent.rest_rotation, other, known, PLAN, FRONT, "left")
         at = posed(body, made).positions
         for left, right in other.items():
@@ -236,7 +236,7 @@ class Making(unittest.TestCase):
     def test_a_skeleton_that_rests_unlike_on_both_sides_is_mirrored_by_directions(self):
         body = figures.posed(figures.body(), {"RightArm": (0, 0, 60), "RightLeg": (30, 0, 0)})
         known = {bone.joint: part for part, bones in parts(figures.body()).items() for bone in bones}
-        other = twins(figures.body(), parts(figures.body()))
+        other = mirror_joints(figures.body(), parts(figures.body()))
         made = making.mirrored(body, body.rest_rotation, other, known, PLAN, FRONT, "left")
         at = posed(body, made).positions
         self.assertLess(
@@ -293,13 +293,13 @@ class Values(unittest.TestCase):
         hand = made.target_stance.with_turn(4, rotation.about(UP, 0.4)).named("Night watch")
         said = FittingOverrides(target_facing=12.0, source_floor=0.03, size="arms")
         kept = fitting.fit(
-            body, other, pairs=made.pairs, source_stance=made.source_stance, target_stance=hand, said=said
+            body, other, pairs=made.pairs, source_stance=made.source_stance, target_stance=hand, overrides=said
         )
         text = json.dumps(fitting.to_json(kept))
         back = fitting.from_json(text, "a.json", body, other)
         self.assertEqual(back.target_stance.name, "Night watch")
         self.assertTrue(back.target_stance.aligned)
-        self.assertEqual(back.said, said)
+        self.assertEqual(back.overrides, said)
         self.assertLess(np.abs(back.target_stance.rotations - kept.target_stance.rotations).max(), 1e-8)
         with self.assertRaisesRegex(BadInput, "damaged"):
             fitting.from_json(text.replace('"turned": {"Head": [', '"turned": {"Head": ["x", '), "a.json", body, other)
@@ -310,7 +310,7 @@ class Values(unittest.TestCase):
         clip = figures.motion(body, np.random.default_rng(8))
         plain = transfer(clip, fitting.fit(body, other)).world().positions
         stance = Stance("Frame 7", "frame 7", making.frame(clip, 7))
-        made = fitting.fit(body, other, source_stance=stance, said=FittingOverrides(0.0, 0.0))
+        made = fitting.fit(body, other, source_stance=stance, overrides=FittingOverrides(0.0, 0.0))
         moved = transfer(clip, made).world().positions
         # Standing heights differ from stance to stance; the pose about the hips does not.
         self.assertLess(np.abs((moved - moved[:, :1]) - (plain - plain[:, :1])).max(), 1e-4)
@@ -331,7 +331,7 @@ class Measures(unittest.TestCase):
         self.assertAlmostEqual(made.sizes.spine, 1.0)
         self.assertAlmostEqual(made.scale, 0.8)
         for size, ratio in (("arms", 1.5), (0.7, 0.7)):
-            again = fitting.fit(made.source, made.target, pairs=made.pairs, said=FittingOverrides(size=size))
+            again = fitting.fit(made.source, made.target, pairs=made.pairs, overrides=FittingOverrides(size=size))
             self.assertAlmostEqual(again.scale, ratio)
 
     def test_thick_soles_lift_the_figure(self):
@@ -346,13 +346,13 @@ class Measures(unittest.TestCase):
         alone = replace(made, settings=ROTATIONS_ALONE)
         risen = transfer(clip, alone).world().positions[:, :, 1] - clip.world().positions[:, :, 1]
         self.assertLess(np.abs(risen - 0.05).max(), 1e-4)
-        said = fitting.fit(body, shod, said=FittingOverrides(target_floor=made.floors[0]))
+        said = fitting.fit(body, shod, overrides=FittingOverrides(target_floor=made.floors[0]))
         self.assertAlmostEqual(standing_places(said, said.joint_mapping)[1][:, 1].min(), made.floors[0])
 
     def test_a_facing_that_is_said_turns_the_motion(self):
         body = figures.body()
         clip = figures.motion(body, np.random.default_rng(9))
-        made = fitting.fit(body, body, said=FittingOverrides(target_facing=90.0))
+        made = fitting.fit(body, body, overrides=FittingOverrides(target_facing=90.0))
         there = rotation.rotate(rotation.about(UP, np.pi / 2), clip.world().positions)
         moved = transfer(clip, made).world().positions
         self.assertLess(np.abs(np.ptp(moved, axis=0)[0] - np.ptp(there, axis=0)[0]).max(), 1e-6)

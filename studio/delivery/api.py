@@ -56,7 +56,7 @@ def put_rule(request: HttpRequest, rule: RuleIn):
 @router.post("plan", response=Planned, operation_id="plan_delivery")
 def plan(request: HttpRequest, said: DeliveryIn):
     """What would go out, under which names. Nothing is made."""
-    wanted = package.wanted_from(said.wanted)
+    wanted = package.settings_from_json(said.wanted)
     rule = planning.rule_in_force()
     rows = planning.chosen(said.cells)
     going = [row for row in rows if not row.left_out]
@@ -88,7 +88,7 @@ def plan(request: HttpRequest, said: DeliveryIn):
 @router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
 def thinned(request: HttpRequest, said: DeliveryIn):
     """What thinning does to the longest result that would go out."""
-    wanted = package.wanted_from(said.wanted)
+    wanted = package.settings_from_json(said.wanted)
     rows = [row for row in planning.chosen(said.cells) if not row.left_out]
     if not rows or wanted.thinned is None or wanted.kind != "glb":
         return None
@@ -135,7 +135,7 @@ def out(row: Delivery) -> dict:
 @router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
 def make(request: HttpRequest, said: DeliveryIn):
     """Remember a delivery. Its archive is made when it is fetched."""
-    wanted = package.wanted_from(said.wanted)
+    wanted = package.settings_from_json(said.wanted)
     made = planning.make(said.name, planning.chosen(said.cells), wanted, planning.rule_in_force())
     return Status(201, out(made))
 

@@ -10,7 +10,7 @@ from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from armuto import formats
-from armuto.body.mirror import twins
+from armuto.body.mirror import mirror_joints
 from armuto.errors import BadInput
 from armuto.intake import naming, recording
 from studio.library.models import Clip, Plate, Skeleton
@@ -26,7 +26,7 @@ from studio.library.schemas import (
     SkeletonTree,
 )
 from studio.library.services import change_clip, keep_original, keep_skeleton, new_version, segment
-from studio.platform.array_response import octets
+from studio.platform.array_response import array_response
 
 router = Router(tags=["library"])
 
@@ -62,7 +62,7 @@ def get_skeleton(request: HttpRequest, skeleton_id: int):
 def skeleton_out(row: Skeleton) -> dict:
     tree = row.tree
     part = {name: key for key, names in row.parts.items() for name in names}
-    other = twins(row.value(), row.assignment())
+    other = mirror_joints(row.value(), row.assignment())
     return {
         "id": row.pk,
         "names": tree["names"],
@@ -152,7 +152,7 @@ def get_take(request: HttpRequest, clip_id: int) -> HttpResponse:
     """World positions of the clip's whole take, as those of the clip are given."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
     world = row.whole().world()
-    return octets(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
+    return array_response(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
 
 
 @router.get("clips/{clip_id}/file", operation_id="get_take_file", response={200: None})
@@ -175,11 +175,11 @@ def get_positions(request: HttpRequest, clip_id: int) -> HttpResponse:
     """World positions of all joints, then of all end sites: float32 ``(frames, joints + ends, 3)`` in metres."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
     world = row.value().world()
-    return octets(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
+    return array_response(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
 
 
 @router.get("clips/{clip_id}/turns", operation_id="get_clip_turns", response={200: None})
 def get_turns(request: HttpRequest, clip_id: int) -> HttpResponse:
     """World rotations of all joints: float32 ``(frames, joints, 4)``."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
-    return octets(row.value().world().rotations, fps=row.fps)
+    return array_response(row.value().world().rotations, fps=row.fps)

@@ -7,7 +7,7 @@ from functools import lru_cache
 from django.db import models
 
 from armuto.body.estimation import ground_of
-from armuto.body.parts import Assignment, Found
+from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import plan_of
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.observed import from_json as observed_from
@@ -57,7 +57,7 @@ class Skeleton(models.Model):
         index = self.value().index
         sure = self.readings
         return {
-            part: tuple(Found(index[name], *sure.get(name, (1.0, "kept"))) for name in names)
+            part: tuple(PartBone(index[name], *sure.get(name, (1.0, "kept"))) for name in names)
             for part, names in self.parts.items()
             if names
         }

@@ -17,7 +17,7 @@ from studio.patterns.models import OwnPlan, Pattern
 from studio.patterns.schemas import LimbIn, PatternChange, PatternOut, PlanChange, PlanIn, PlanOut, RecognisedOut
 
 router = Router(tags=["patterns"])
-LARGEST = 1 << 20  # octets of a pattern's file
+LARGEST = 1 << 20  # bytes of a pattern's file
 
 
 @router.get("", response=list[PatternOut], operation_id="list_patterns")

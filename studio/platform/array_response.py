@@ -6,7 +6,7 @@ from django.http import HttpResponse
 from armuto.kinematics.arrays import FloatArray
 
 
-def octets(*blocks: FloatArray, **facts: float | int) -> HttpResponse:
+def array_response(*blocks: FloatArray, **facts: float | int) -> HttpResponse:
     """Blocks one after another. Headers: X-Armuto-Shape ("149,22,3;149,1,3") and one X-Armuto-… per fact."""
     response = HttpResponse(
         b"".join(np.ascontiguousarray(block, "<f4").tobytes() for block in blocks),

@@ -18,7 +18,7 @@ from studio.cast.models import Character
 from studio.cast.queries import node_motion
 from studio.cast.schemas import LimitIn, LimitOut
 from studio.library.models import Skeleton
-from studio.platform.array_response import octets
+from studio.platform.array_response import array_response
 
 router = Router(tags=["cast"])
 
@@ -109,4 +109,4 @@ def get_bent(
     local, _ = bent(skeleton, body, frame.joint, bend, side, twist)
     roots = np.flatnonzero(skeleton.parents < 0)
     pose = Clip("bent", skeleton, 30.0, local[None].copy(), roots, skeleton.rest_translation[roots][None].copy())
-    return octets(*node_motion(pose, row))
+    return array_response(*node_motion(pose, row))

@@ -6,7 +6,7 @@ from typing import Literal
 from armuto import formats
 from armuto.choices import ONE_CLIP, WRITTEN
 from armuto.errors import BadInput
-from armuto.export.insert_motion import Start, onto, placed
+from armuto.export.insert_motion import Start, insert_motion, placed
 from armuto.kinematics.clip import Clip, still
 from studio.renditions import results
 from studio.renditions.models import Revision
@@ -30,7 +30,7 @@ def put_onto(
     if start is not None:
         clip = placed(clip, fitting, start)
     try:
-        clips[number] = onto(clip, clips[number], at, how)
+        clips[number] = insert_motion(clip, clips[number], at, how)
     except ValueError as problem:
         raise BadInput(f"{file}: {problem}; choose a file on the rig of {made.rendition.character.name}.") from None
     if kind in ONE_CLIP:

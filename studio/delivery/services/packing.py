@@ -51,7 +51,7 @@ def check(delivery: Delivery) -> None:
 
 def archive(delivery: Delivery) -> Iterator[bytes]:
     """The .zip of a delivery piece by piece: its files, their fittings where those are wanted, and the manifest."""
-    wanted = package.wanted_from(delivery.wanted)
+    wanted = package.settings_from_json(delivery.wanted)
     items = list(delivery.items.select_related("clip", "character__skeleton"))
     out, rows, total = _Outgoing(), [], 0
     with zipfile.ZipFile(out, "w") as packed:  # type: ignore[call-overload]

@@ -7,7 +7,7 @@ from django.db import transaction
 
 from armuto.errors import BadInput
 from armuto.export import package
-from armuto.export.package import Wanted
+from armuto.export.package import DeliverySettings
 from armuto.intake import naming
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.ingest.models import NamingRule
@@ -71,13 +71,15 @@ def facts(row: Row) -> tuple[str, naming.Facts]:
     return row.rendition.character.name, naming.facts(clip.name, clip.name, clip.skeleton.name, row.revision.frames)
 
 
-def named(rows: list[Row], wanted: Wanted, rule: naming.Rule) -> list[str]:
+def named(rows: list[Row], wanted: DeliverySettings, rule: naming.Rule) -> list[str]:
     """The file that each goes into."""
     return package.file_names(wanted, rule, [facts(row) for row in rows])
 
 
 @transaction.atomic
-def make(name: str, rows: list[Row], wanted: Wanted, rule: naming.Rule, again: Delivery | None = None) -> Delivery:
+def make(
+    name: str, rows: list[Row], wanted: DeliverySettings, rule: naming.Rule, again: Delivery | None = None
+) -> Delivery:
     """Remember a delivery; its files are made when it is fetched. Raises :class:`BadInput` where nothing can go out."""
     rows = [row for row in rows if not row.left_out]
     if not rows:
@@ -135,5 +137,5 @@ def repeat(delivery: Delivery, only_changed: bool) -> Delivery:
     if not items:
         raise BadInput(f"{delivery.name}: nothing in it has changed since.")
     cells = [(item.clip_id, item.character_id) for item in items]
-    wanted, rule = package.wanted_from(delivery.wanted), naming.from_json(delivery.rule)
+    wanted, rule = package.settings_from_json(delivery.wanted), naming.from_json(delivery.rule)
     return make(delivery.name, chosen(cells), wanted, rule, delivery)

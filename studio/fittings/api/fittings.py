@@ -19,12 +19,12 @@ from studio.cast.queries import node_motion
 from studio.fittings.models import Fitting
 from studio.fittings.preview import retarget
 from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummary, FollowsOut
-from studio.fittings.services.editing import bench_of, edit, parts_of
+from studio.fittings.services.editing import edit, pairing_context, parts_of
 from studio.fittings.services.settings import follow_history
 from studio.fittings.services.stances import blocks, remember
 from studio.fittings.services.steps import fitting_for, move, value_of
 from studio.library.models import Clip
-from studio.platform.array_response import octets
+from studio.platform.array_response import array_response
 
 router = Router(tags=["fittings"])
 
@@ -40,12 +40,14 @@ def get_fitting_row(fitting_id: int) -> Fitting:
 def fitting_out(row: Fitting) -> dict:
     assert row.state is not None
     value = value_of(row)
-    bench = bench_of(row, value)
-    crossed = crossings(value.pairs, bench.source, bench.source_parts, bench.target, bench.target_parts, value.plan)
+    context = pairing_context(row, value)
+    crossed = crossings(
+        value.pairs, context.source, context.source_parts, context.target, context.target_parts, value.plan
+    )
     later = row.states.filter(number=row.state.number + 1).first()
 
     def bones(which: str, part: str) -> list[str]:
-        skeleton, parts = bench.side(which)
+        skeleton, parts = context.side(which)
         return [skeleton.names[bone.joint] for bone in parts.get(part, ())]
 
     return {
@@ -115,7 +117,7 @@ def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict:
 
 
 def _measures(value: core.Fitting) -> dict:
-    said, size = value.said, value.said.size
+    said, size = value.overrides, value.overrides.size
     return {
         "source_facing": value.source_facing,
         "target_facing": value.target_facing,
@@ -252,4 +254,4 @@ def preview(
     row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
     made = retarget(value_of(row), clip, first, last).clip
-    return octets(*node_motion(made, row.character), fps=made.fps)
+    return array_response(*node_motion(made, row.character), fps=made.fps)

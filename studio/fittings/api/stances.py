@@ -17,12 +17,12 @@ from studio.fittings.models import Fitting
 from studio.fittings.schemas import FittingOut, KeepIn, KeptOut, RenameIn, SidesOut, StanceEdit, TrialOut
 from studio.fittings.services import stances
 from studio.fittings.services.steps import step, value_of
-from studio.platform.array_response import octets
+from studio.platform.array_response import array_response
 from studio.stances import services
 from studio.stances.models import Stance
 
 router = Router(tags=["stances"])
-LARGEST = 8 << 20  # octets of a fitting's file
+LARGEST = 8 << 20  # bytes of a fitting's file
 
 
 def _standing(row: Fitting, value: core.Fitting) -> str:
@@ -38,7 +38,7 @@ def get_standing(request: HttpRequest, fitting_id: int, before: bool = False) ->
     ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)``, and where its bones bend to.
     """
     row = get_fitting_row(fitting_id)
-    return octets(*stances.blocks(row, stances.before(row) if before else value_of(row)))
+    return array_response(*stances.blocks(row, stances.before(row) if before else value_of(row)))
 
 
 @router.get("fittings/{fitting_id}/offers", response=SidesOut, operation_id="get_stance_offers")

@@ -10,7 +10,7 @@ from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan, plan_of, read_plan
 from armuto.errors import BadInput
 from armuto.pairing import Pair, assign, editing, trees
-from armuto.pairing.editing import Bench, Pairing
+from armuto.pairing.editing import Pairing, PairingContext
 from armuto.pairing.patterns import read_skeleton
 from armuto.retarget import fitting as core
 from studio.cast.models import Character
@@ -21,11 +21,13 @@ from studio.patterns.models import Pattern
 from studio.patterns.services import plan_named, reading
 
 
-def bench_of(row: Fitting, value: core.Fitting | None = None) -> Bench:
+def pairing_context(row: Fitting, value: core.Fitting | None = None) -> PairingContext:
     """What the pairs of a fitting are made on."""
     value = value or value_of(row)
     source, target = row.skeleton, row.character.skeleton
-    return Bench(value.source, value.target, parts_of(source, value.plan), parts_of(target, value.plan), value.plan)
+    return PairingContext(
+        value.source, value.target, parts_of(source, value.plan), parts_of(target, value.plan), value.plan
+    )
 
 
 def parts_of(row: Skeleton, plan: BodyPlan) -> Assignment:
@@ -46,18 +48,18 @@ def edit(row: Fitting, op: str, **said: object) -> None:
     What changes nothing is no step. Raises :class:`BadInput` for bones and parts that are not there.
     """
     value = value_of(row)
-    bench = bench_of(row, value)
+    context = pairing_context(row, value)
     now = Pairing(value.pairs, value.left_out)
     plan = value.plan
     change = CHANGES.get(op)
     if change is None:
         raise BadInput(f"{op}: there is no such change.")
-    _check(bench, said)
+    _check(context, said)
     if op == "plan":
         plan = plan_named(str(said["plan"]))
         then, what = _by_plan(row, plan)
     else:
-        then, what = change(row, now, bench, said)
+        then, what = change(row, now, context, said)
     if then == now and plan == value.plan:
         return
     made = _fit(row, value, then, plan)
@@ -77,19 +79,19 @@ def _fit(row: Fitting, value: core.Fitting, now: Pairing, plan: BodyPlan) -> cor
         target_stance=value.target_stance,
         left_out=now.left_out,
         plan=plan,
-        said=value.said,
+        overrides=value.overrides,
         like=value,
     )
 
 
-def _check(bench: Bench, said: dict) -> None:
-    for which, skeleton in (("source", bench.source), ("target", bench.target)):
+def _check(context: PairingContext, said: dict) -> None:
+    for which, skeleton in (("source", context.source), ("target", context.target)):
         for name in said.get(which) or ():
             if name not in skeleton.index:
                 side = "source" if which == "source" else "character"
                 raise BadInput(f"{name}: there is no such bone on the {side}; take one of its own.")
     for part in said.get("keys") or ():
-        if not part.startswith("+") and part not in bench.plan.by_name:
+        if not part.startswith("+") and part not in context.plan.by_name:
             raise BadInput(f"{part}: the body plan has no such part; take one of its names.")
 
 
@@ -97,15 +99,15 @@ def _listed(names: list[str] | tuple[str, ...]) -> str:
     return ", ".join(names) or "nothing"
 
 
-def _connect(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _connect(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     source, target = said.get("source") or [], said.get("target") or []
     if len(source) != 1 or len(target) != 1:
         raise BadInput("A thread goes from one bone of the source to one of the character; choose one on each side.")
-    then = editing.connect(now, bench, source[0], target[0], bool(said.get("mirror")), bool(said.get("add")))
+    then = editing.connect(now, context, source[0], target[0], bool(said.get("mirror")), bool(said.get("add")))
     return then, f"{source[0]} to {target[0]}"
 
 
-def _set(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _set(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     source, target, keys = said.get("source") or [], said.get("target") or [], said.get("keys") or []
     key = keys[0] if keys else ""
     part = None if not key or key.startswith("+") else key
@@ -114,29 +116,29 @@ def _set(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing,
     if part is None and key:
         now = editing.remove(now, [key])
     moves = said.get("moves")
-    then = editing.set_pair(now, bench, part, source, target, bool(said.get("mirror")), moves is not False)
+    then = editing.set_pair(now, context, part, source, target, bool(said.get("mirror")), moves is not False)
     return then, f"{part or 'extra'}: {_listed(source)} to {_listed(target)}"
 
 
-def _remove(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _remove(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys") or []
     return editing.remove(now, keys, bool(said.get("mirror"))), f"removed {_listed(keys)}"
 
 
-def _leave_out(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _leave_out(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys") or []
-    return editing.leave_out(now, bench, keys, bool(said.get("mirror"))), f"left out {_listed(keys)}"
+    return editing.leave_out(now, context, keys, bool(said.get("mirror"))), f"left out {_listed(keys)}"
 
 
-def _bring_back(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _bring_back(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys") or []
-    proposed = core.propose(bench.source, bench.target, bench.source_parts, bench.target_parts, bench.plan)[0]
+    proposed = core.propose(context.source, context.target, context.source_parts, context.target_parts, context.plan)[0]
     return editing.bring_back(
-        now, bench, keys, proposed, bool(said.get("mirror"))
+        now, context, keys, proposed, bool(said.get("mirror"))
     ), f"took back that {_listed(keys)} is left out"
 
 
-def _confirm(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _confirm(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     keys, above = said.get("keys"), float(said.get("above") or 0.0)
     if keys is not None and said.get("mirror"):
         keys = [*keys, *(mirrored(key) for key in keys)]
@@ -144,13 +146,13 @@ def _confirm(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pair
     return editing.confirm(now, keys, above), what
 
 
-def _swap(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _swap(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     keys = said.get("keys")
     every = [pair.key for pair in now.pairs if pair.part] if keys is None else keys
-    return editing.swap(now, bench, every), "swapped left and right" + (f" of {_listed(keys)}" if keys else "")
+    return editing.swap(now, context, every), "swapped left and right" + (f" of {_listed(keys)}" if keys else "")
 
 
-def _moves(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _moves(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     keys, moves = said.get("keys") or [], bool(said.get("moves"))
     pairs = tuple(
         Pair(p.part, p.source, p.target, p.confidence, p.reasons, p.confirmed, moves) if p.key in keys else p
@@ -159,21 +161,21 @@ def _moves(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairin
     return Pairing(pairs, now.left_out), f"{_listed(keys)}: {'with' if moves else 'without'} translation"
 
 
-def _clear(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _clear(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     return Pairing((), ()), "cleared all pairs"
 
 
-def _reset(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _reset(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     made, how = proposal(row.skeleton, row.character)
     return Pairing(made.pairs, made.left_out), f"back to the proposal, {how}"
 
 
-def _trees(row: Fitting, now: Pairing, bench: Bench, said: dict) -> tuple[Pairing, str]:
+def _trees(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
     """Match the two trees directly, without a plan. What is confirmed stays."""
     then = Pairing(tuple(pair for pair in now.pairs if pair.confirmed), now.left_out)
-    for pair in trees(bench.source, bench.target):
+    for pair in trees(context.source, context.target):
         if not then.with_bone("source", pair.source[0]) and not then.with_bone("target", pair.target[0]):
-            then = editing.give(then, bench, pair)
+            then = editing.give(then, context, pair)
     return then, "matched the two trees directly"
 
 
@@ -233,14 +235,14 @@ def _by_pattern(row: Fitting, name: str) -> bool:
     """Pair a fitting anew by the parts its skeletons now have. False where that changes nothing."""
     value = value_of(row)
     source_parts, _ = reading(row.skeleton)
-    bench = Bench(value.source, value.target, source_parts, row.character.skeleton.assignment(), value.plan)
-    proposed, _, plan = core.propose(value.source, value.target, bench.source_parts, bench.target_parts)
+    context = PairingContext(value.source, value.target, source_parts, row.character.skeleton.assignment(), value.plan)
+    proposed, _, plan = core.propose(value.source, value.target, context.source_parts, context.target_parts)
     now = Pairing(tuple(pair for pair in value.pairs if pair.confirmed), value.left_out)
-    bench = Bench(value.source, value.target, source_parts, bench.target_parts, plan)
+    context = PairingContext(value.source, value.target, source_parts, context.target_parts, plan)
     for pair in proposed:
         taken = any(now.with_bone("target", bone) for bone in pair.target) or (pair.part and now.of(pair.part))
         if not taken and pair.part not in now.left_out:
-            now = editing.give(now, bench, pair)
+            now = editing.give(now, context, pair)
     if now.pairs == value.pairs:
         return False
     step(row, _fit(row, value, now, plan), f"by the pattern “{name}”")

@@ -139,7 +139,7 @@ def _keep_contacts(clip: Clip, rows: list[dict] | None) -> None:
 def measured(row: Fitting, clip: Clip, said: Mapping | None = None) -> dict:
     """What is measured of a clip through the fitting as it is, beside what rotations alone would leave, and its findings.
 
-    said: settings to measure with instead, which are not kept.
+    overrides: settings to measure with instead, which are not kept.
     """
     fitting = value_of(row) if said is None else change(row, said, trial=True)
     value, found = clip_value(clip), contacts_of(fitting, clip)

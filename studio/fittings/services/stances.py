@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from django.db import transaction
 
-from armuto.body.mirror import mirrored, twins
+from armuto.body.mirror import mirror_joints, mirrored
 from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan, plan_of, read_plan
 from armuto.errors import BadInput
@@ -50,7 +50,7 @@ class Side:
         return parts_of(self.kept, self.plan)
 
     @property
-    def twins(self) -> dict[int, int]:
+    def mirror_joints(self) -> dict[int, int]:
         """The twin of every joint on the other side of the body."""
         return _twins(self.kept.pk, self.kept.identity, json.dumps(self.kept.parts), json.dumps(self.plan.table))
 
@@ -60,7 +60,9 @@ class Side:
 
     def doll(self, rotations: FloatArray) -> making.PoseEditor:
         forward = looking(self.skeleton, rotations, self.parts)
-        return making.PoseEditor(self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.said.hinges)
+        return making.PoseEditor(
+            self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.overrides.hinges
+        )
 
     def joint(self, name: str) -> int:
         if name not in self.skeleton.index:
@@ -81,7 +83,7 @@ class Side:
 @lru_cache(maxsize=64)
 def _twins(pk: int, identity: str, parts: str, table: str) -> dict[int, int]:
     skeleton = Skeleton.objects.get(pk=pk, identity=identity)
-    return twins(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
+    return mirror_joints(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
 
 
 def change(row: Fitting, op: str, which: str, trial: bool = False, **said: object) -> core.Fitting:
@@ -123,7 +125,7 @@ def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
         target_stance=then.get("target", fitting.target_stance),
         left_out=fitting.left_out,
         plan=fitting.plan,
-        said=then.get("said", fitting.said),
+        overrides=then.get("said", fitting.overrides),
         like=fitting,
     )
 
@@ -134,7 +136,7 @@ def _by_hand_alone(was: Stance, now: Stance) -> bool:
 
 def _alike(one: core.Fitting, other: core.Fitting) -> bool:
     stances = ((one.source_stance, other.source_stance), (one.target_stance, other.target_stance))
-    return one.said == other.said and all(_set_alike(a, b) for a, b in stances)
+    return one.overrides == other.overrides and all(_set_alike(a, b) for a, b in stances)
 
 
 def _set_alike(one: Stance, other: Stance) -> bool:
@@ -322,7 +324,7 @@ def _mirror(side: Side, said: dict) -> tuple[dict, str]:
     rotations = making.mirrored(
         side.skeleton,
         side.stance.rotations,
-        side.twins,
+        side.mirror_joints,
         parts,
         side.plan,
         side.forward,
@@ -340,7 +342,7 @@ def _turn(side: Side, said: dict) -> tuple[dict, str]:
     q = making.turned(side.skeleton, side.stance.rotations, joint, axis, degrees)
     stance = side.stance.with_turn(joint, q)
     if said.get("mirror"):
-        twin = side.twins.get(joint)
+        twin = side.mirror_joints.get(joint)
         if twin is not None:
             across = np.cross([0.0, 1.0, 0.0], side.forward)
             other = -(axis - 2 * (axis @ across) * across)
@@ -369,9 +371,9 @@ def _name(side: Side, said: dict) -> tuple[dict, str]:
 def _facing(side: Side, said: dict) -> tuple[dict, str]:
     degrees = said.get("degrees")
     told = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
-    measures = replace(side.fitting.said, **{f"{side.which}_facing": told})
+    measures = replace(side.fitting.overrides, **{f"{side.which}_facing": told})
     what = "as measured" if told is None else f"{told:.1f}°"
-    return _then(side, said=measures), f"{SIDES[side.which]} faces {what}"
+    return _then(side, overrides=measures), f"{SIDES[side.which]} faces {what}"
 
 
 def _floor(side: Side, said: dict) -> tuple[dict, str]:
@@ -379,9 +381,9 @@ def _floor(side: Side, said: dict) -> tuple[dict, str]:
     told = None if height is None else float(str(height))
     if told is not None and not -5 <= told <= 5:
         raise BadInput(f"{told * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
-    measures = replace(side.fitting.said, **{f"{side.which}_floor": told})
+    measures = replace(side.fitting.overrides, **{f"{side.which}_floor": told})
     what = "as measured" if told is None else f"{told * 100:.1f} cm"
-    return _then(side, said=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
+    return _then(side, overrides=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
 
 
 def _size(side: Side, said: dict) -> tuple[dict, str]:
@@ -395,7 +397,7 @@ def _size(side: Side, said: dict) -> tuple[dict, str]:
         size, what = str(by), f"by the {by}"
     else:
         raise BadInput("The size follows legs, arms, spine or a number; choose one.")
-    return _then(side, said=replace(side.fitting.said, size=size)), f"size {what}"
+    return _then(side, overrides=replace(side.fitting.overrides, size=size)), f"size {what}"
 
 
 def _hinges(side: Side, said: dict) -> tuple[dict, str]:
@@ -403,7 +405,7 @@ def _hinges(side: Side, said: dict) -> tuple[dict, str]:
     if by not in ("motion", "rest"):
         raise BadInput("The roll of limbs is taken from their motion or from how they rest; choose one.")
     how = "how limbs bend in motion" if by == "motion" else "how limbs are bent at rest"
-    return _then(side, said=replace(side.fitting.said, hinges=by == "motion")), f"roll by {how}"
+    return _then(side, overrides=replace(side.fitting.overrides, hinges=by == "motion")), f"roll by {how}"
 
 
 CHANGES = {

@@ -166,7 +166,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
                 Pair(pair["part"], tuple(pair["source"]), there, pair["confidence"], tuple(pair["reasons"]), *said)
             )
     try:
-        plan, left_out = core.plan_said(data.get("plan")), data.get("left_out", ())
+        plan, left_out = core.plan_from_json(data.get("plan")), data.get("left_out", ())
         kept = data["stances"]
         source_stance, target_stance = stance_from(kept["source"], source), stance_from(kept["target"], target)
         if not frames_hold(was, target):
@@ -179,7 +179,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
             target_stance=target_stance,
             left_out=left_out,
             plan=plan,
-            said=core.said_from(data["said"]),
+            overrides=core.overrides_from_json(data["said"]),
         )
         made = replace(made, settings=settings.from_json(data.get("settings", {})))
     except ValueError:

@@ -11,7 +11,7 @@ from ninja import Router, Status
 from armuto import formats
 from armuto.errors import BadInput
 from studio.cast.queries import node_motion
-from studio.platform.array_response import octets
+from studio.platform.array_response import array_response
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision, RunItem
 from studio.renditions.queries import STATES, with_state
@@ -150,7 +150,7 @@ def motion(request: HttpRequest, rendition_id: int, revision: int | None = None)
     made = _revision(rendition_id, revision)
     clip = results.motion_of(made)
     _check_bones(made)
-    return octets(*node_motion(clip, made.rendition.character), fps=clip.fps)
+    return array_response(*node_motion(clip, made.rendition.character), fps=clip.fps)
 
 
 def _check_bones(made: Revision) -> None:
