@@ -84,7 +84,7 @@ def jobs(plan: Path) -> list[Job]:
 
 def _listed(plan: Path, home: Path, tree: Mapping[str, Any], key: str) -> list[Path]:
     patterns = tree.get(key)
-    if not isinstance(patterns, list) or not all(isinstance(one, str) for one in patterns) or not patterns:
+    if not isinstance(patterns, list) or not all(isinstance(pattern, str) for pattern in patterns) or not patterns:
         raise BadInput(f'{plan}: “{key}” is a list of files, such as ["hall/*.bvh"].')
     out: list[Path] = []
     for pattern in patterns:
@@ -149,10 +149,10 @@ def run(
     """
     outcomes: dict[Path, Outcome] = {}
 
-    def through(one: Outcome) -> None:
-        outcomes[one.output] = one
+    def through(outcome: Outcome) -> None:
+        outcomes[outcome.output] = outcome
         if told:
-            told(one, len(outcomes))
+            told(outcome, len(outcomes))
 
     left = []
     for job in todo:
@@ -204,7 +204,8 @@ def _performed(job: Job, path: Path, number: int, name: str, kept: Path | None) 
         "fitting": kept.name if kept else None,
         "grade": grade(found),
         "findings": [
-            {key: value for key, value in asdict(one).items() if key in ("text", "frames", "grade")} for one in found
+            {key: value for key, value in asdict(outcome).items() if key in ("text", "frames", "grade")}
+            for outcome in found
         ],
     }
     return Result(job.character.stem, name, done.clip, fits, job.character.stem, figure, about)
@@ -242,6 +243,6 @@ def _write(path: Path, content: bytes) -> None:
 
 def manifest(outcomes: Sequence[Outcome], wanted: DeliverySettings, name: str) -> dict[str, Any]:
     """The manifest of a batch: that of a delivery, and what failed."""
-    rows = [row for one in outcomes for row in one.rows]
-    failed = [{"file": one.output.name, "sentence": one.sentence} for one in outcomes if one.sentence]
+    rows = [row for outcome in outcomes for row in outcome.rows]
+    failed = [{"file": outcome.output.name, "sentence": outcome.sentence} for outcome in outcomes if outcome.sentence]
     return package.manifest(rows, wanted, name=name, armuto=__version__) | {"failed": failed}

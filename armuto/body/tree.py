@@ -105,12 +105,12 @@ class SkeletonTree:
         worst = 0.0
         for a, b in ((self.reach[c], self.reach[d]), (self.length[c] + self.reach[c], self.length[d] + self.reach[d])):
             worst = max(worst, abs(float(np.log((a + 1e-9) / (b + 1e-9)))))
-        one, other = (
+        own, twin = (
             self.length[[j for j in line[1:] if self.length[j] > ZERO * self.size]] for line in (first, second)
         )
-        if len(one) == len(other):
-            total = float(one.sum() + other.sum())
-            worst = max(worst, float(np.abs(one - other).sum()) / total * 2 if total > 0 else 0.0)
+        if len(own) == len(twin):
+            total = float(own.sum() + twin.sum())
+            worst = max(worst, float(np.abs(own - twin).sum()) / total * 2 if total > 0 else 0.0)
         else:
             worst += 0.15
         return max(0.0, 1 - worst / ALIKE)

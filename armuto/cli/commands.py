@@ -267,9 +267,9 @@ def check_clip(options: argparse.Namespace) -> int:
     told = _told(options)
     document = _read(options.file, NOTHING if options.against else told)
     source = _read(options.against, told) if options.against else document
-    for one in (document, source):
-        if not one.clips:
-            raise BadInput(f"{one.file}: there is no motion in it; name a file with at least one clip.")
+    for outcome in (document, source):
+        if not outcome.clips:
+            raise BadInput(f"{outcome.file}: there is no motion in it; name a file with at least one clip.")
     kept = _bytes(options.fit) if options.fit else None
     fits = _fits(source, document, kept, options)
     rendition, clip = document.clips[0], source.clips[0]
@@ -323,11 +323,11 @@ def run_batch(options: argparse.Namespace) -> int:
     todo = batch.jobs(options.plan)
     begun, shown = time.monotonic(), sys.stderr.isatty()
 
-    def told(one: batch.Outcome, through: int) -> None:
+    def told(outcome: batch.Outcome, through: int) -> None:
         if shown:
             print("\r\033[K", end="", file=sys.stderr)
-        if one.sentence:
-            print(one.sentence, file=sys.stderr)
+        if outcome.sentence:
+            print(outcome.sentence, file=sys.stderr)
         if shown:
             share = through / len(todo)
             left = (time.monotonic() - begun) * (1 / share - 1)
@@ -344,7 +344,7 @@ def run_batch(options: argparse.Namespace) -> int:
     wanted, folder = todo[0].wanted, todo[0].output.parent
     made = batch.manifest(outcomes, wanted, options.plan.stem)
     _write(folder / "manifest.json", (json.dumps(made, ensure_ascii=False, indent=1) + "\n").encode())
-    failed, skipped = sum(bool(one.sentence) for one in outcomes), sum(one.skipped for one in outcomes)
+    failed, skipped = sum(bool(outcome.sentence) for outcome in outcomes), sum(outcome.skipped for outcome in outcomes)
     if options.json:
         _print_json(made)
     else:

@@ -37,8 +37,8 @@ class BodyVolume:
     def balls(self, arm: str) -> tuple[IntArray, FloatArray, FloatArray]:
         """Balls along forearm and hand: their joints ``(P,)``, places in the joints' frames ``(P, 3)``, radii ``(P,)``."""
         rows = [
-            (joint, one.start + share * (one.end - one.start), one.radius)
-            for joint, one in self.arms[arm]
+            (joint, capsule.start + share * (capsule.end - capsule.start), capsule.radius)
+            for joint, capsule in self.arms[arm]
             for share in ALONG
         ]
         joints, places, radii = zip(*rows, strict=True)
@@ -48,7 +48,11 @@ class BodyVolume:
     def lines(self) -> tuple[IntArray, FloatArray, FloatArray]:
         """Where the trunk's capsules start and end, ``(C, 3)``, in the frames of their joints ``(C,)``."""
         joints = np.array([joint for joint, _ in self.trunk])
-        return joints, np.array([one.start for _, one in self.trunk]), np.array([one.end for _, one in self.trunk])
+        return (
+            joints,
+            np.array([capsule.start for _, capsule in self.trunk]),
+            np.array([capsule.end for _, capsule in self.trunk]),
+        )
 
 
 def body_volume(context: RetargetContext, arms: Mapping[str, LimbChain]) -> BodyVolume:

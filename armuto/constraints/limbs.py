@@ -102,13 +102,13 @@ def turn_chain(motion: WorldMotion, chain: tuple[int, ...], turns: list[FloatArr
     for (joint, outer), q in zip(pairwise(chain), turns, strict=True):
         old = motion.positions[joint][frames]
         onward = place + rotation.rotate(q, motion.positions[outer][frames] - old)
-        for one in motion.between(joint, outer):
-            motion.rotations[one][frames] = rotation.multiply(q, motion.rotations[one][frames])
-            motion.positions[one][frames] = place + rotation.rotate(q, motion.positions[one][frames] - old)
+        for carried in motion.between(joint, outer):
+            motion.rotations[carried][frames] = rotation.multiply(q, motion.rotations[carried][frames])
+            motion.positions[carried][frames] = place + rotation.rotate(q, motion.positions[carried][frames] - old)
         place = onward
     by = place - motion.positions[chain[-1]][frames]
-    for one in motion.below(chain[-1]):
-        motion.positions[one][frames] += by
+    for carried in motion.below(chain[-1]):
+        motion.positions[carried][frames] += by
 
 
 def full_length(motion: WorldMotion, limb: LimbChain) -> FloatArray:

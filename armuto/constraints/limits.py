@@ -41,12 +41,12 @@ def bent(
     skeleton: Skeleton, body: JointFrames, joint: int, bend: float, side: float, twist: float
 ) -> tuple[FloatArray, FloatArray]:
     """The reference with one joint bent so far, in degrees: local rotations ``(J, 4)``, and world positions ``(J, 3)``."""
-    frame = next(one for one in body.frames if one.joint == joint)
+    frame = next(frame for frame in body.frames if frame.joint == joint)
     about = np.radians(bend) * frame.bend + np.radians(side) * frame.side
     size = float(np.linalg.norm(about))
     swing = rotation.about(about / size, size) if size > 1e-12 else rotation.IDENTITY
     world = body.reference.copy()
-    below = [joint, *(one for one in range(len(skeleton)) if joint in skeleton.ancestors(one))]
+    below = [joint, *(child for child in range(len(skeleton)) if joint in skeleton.ancestors(child))]
     world[below] = rotation.multiply(
         rotation.multiply(swing, rotation.about(frame.twist, np.radians(twist))), body.reference[below]
     )

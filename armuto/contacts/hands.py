@@ -61,12 +61,12 @@ def find_hand_contacts(tracks: HandTracks, hands: Mapping[str, str]) -> tuple[Co
 
 
 def _carrying(tracks: HandTracks, names: Sequence[str]) -> BoolArray:
-    one, two = (tracks.positions[name] for name in names)
+    first, second = (tracks.positions[name] for name in names)
     chest, turn = tracks.positions["chest"], rotation.inverse(tracks.rotations["chest"])
-    between = rotation.rotate(turn, one - two)
+    between = rotation.rotate(turn, first - second)
     fast = speed_of(between, tracks.fps) / tracks.arm
-    near = lengths(one - two) < TOGETHER * tracks.arm
-    before = np.minimum(*(np.sum((at - chest) * tracks.ahead, axis=-1) for at in (one, two))) > AHEAD * tracks.arm
+    near = lengths(first - second) < TOGETHER * tracks.arm
+    before = np.minimum(*(np.sum((at - chest) * tracks.ahead, axis=-1) for at in (first, second))) > AHEAD * tracks.arm
     bent = np.minimum(*(angle for angle in tracks.elbows.values())) > BENT if len(tracks.elbows) == 2 else near
     able = near & before & bent
     return lasting(hysteresis((fast < CARRIED) & able, (fast < LETTING_GO) & able), SHORTEST_CARRIED * tracks.fps)

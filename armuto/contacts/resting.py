@@ -75,7 +75,7 @@ def resting_contacts(
             frames = slice(first, last + 1)
             if _rests(at[frames], about[frames], leg):
                 out.append(Contact(track.name, first, last, "", float(np.median(at[frames, 1]) - floor)))
-    return tuple(sorted(out, key=lambda one: (one.first, one.point))), floor
+    return tuple(sorted(out, key=lambda contact: (contact.first, contact.point))), floor
 
 
 def floor_of(feet: Sequence[FloatArray], speeds: Sequence[FloatArray], leg: float) -> float:

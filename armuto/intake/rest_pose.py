@@ -51,7 +51,7 @@ def with_posture(
     rest pose (:func:`fault_at_rest`). The file's own rest rotations are kept in ``file_rest``.
     """
     own = read(skeleton, weighted=weighted)
-    clip = max(clips, key=lambda one: one.frames, default=None)
+    clip = max(clips, key=lambda clip: clip.frames, default=None)
     line = is_line(skeleton)
     upset = line or fault or own.posture < UPSET
     if clip is None or not (upset or own.posture < DOUBTED):

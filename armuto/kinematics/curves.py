@@ -83,7 +83,7 @@ def blend_intervals(
         rows += [row for row in again if row[2] >= -bridge and row[1] <= loop + bridge]
     groups: list[list[tuple[int, int, int]]] = []
     for row in sorted(rows, key=lambda row: row[1:]):
-        if groups and row[1] <= max(one[2] for one in groups[-1]) + 1:
+        if groups and row[1] <= max(group[2] for group in groups[-1]) + 1:
             groups[-1].append(row)
         else:
             groups.append([row])

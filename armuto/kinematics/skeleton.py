@@ -99,7 +99,7 @@ class Skeleton:
 
     def above(self, joint: int, among: Container[int]) -> int | None:
         """The nearest joint above ``joint`` that is among these, or None."""
-        return next((one for one in self.ancestors(joint) if one in among), None)
+        return next((ancestor for ancestor in self.ancestors(joint) if ancestor in among), None)
 
     @cached_property
     def rest(self) -> Pose:

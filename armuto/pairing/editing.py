@@ -32,7 +32,7 @@ class PairingContext:
         """The part that a bone was read as, if the plan has it."""
         skeleton, parts = self.side(which)
         joint = skeleton.index[bone]
-        part = next((part for part, bones in parts.items() if any(one.joint == joint for one in bones)), None)
+        part = next((part for part, bones in parts.items() if any(bone.joint == joint for bone in bones)), None)
         return part if part in self.plan.by_name else None
 
     def twin(self, which: str, bone: str) -> str | None:
@@ -63,14 +63,14 @@ class Pairing:
 def give(now: Pairing, context: PairingContext, pair: Pair) -> Pairing:
     """Put a pair in place of whatever has its part, and take its bones out of every other pair: a bone serves one part."""
     kept = []
-    for one in now.pairs:
-        if one.key == pair.key or (pair.part and one.part == pair.part):
+    for present in now.pairs:
+        if present.key == pair.key or (pair.part and present.part == pair.part):
             continue
-        source = tuple(bone for bone in one.source if bone not in pair.source)
-        target = tuple(bone for bone in one.target if bone not in pair.target)
-        many = one.part in context.plan.by_name and context.plan.by_name[one.part or ""].many
-        if target and (source or (many and not one.source)):
-            kept.append(replace(one, source=source, target=target))
+        source = tuple(bone for bone in present.source if bone not in pair.source)
+        target = tuple(bone for bone in present.target if bone not in pair.target)
+        many = present.part in context.plan.by_name and context.plan.by_name[present.part or ""].many
+        if target and (source or (many and not present.source)):
+            kept.append(replace(present, source=source, target=target))
     left_out = tuple(part for part in now.left_out if part != pair.part)
     return _in_order(Pairing((*kept, pair), left_out), context)
 

@@ -99,17 +99,17 @@ class Side:
 
 def extras(source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment) -> Iterable[Match]:
     """Lines of bones outside the plan that are alike, below bones that are the same part of both bodies."""
-    one, other = Side(source, source_parts), Side(target, target_parts)
+    first, other = Side(source, source_parts), Side(target, target_parts)
     for part, bones in source_parts.items():
         if part not in target_parts:
             continue
-        ups, downs = one.lines(bones[-1].joint), other.lines(target_parts[part][-1].joint)
+        ups, downs = first.lines(bones[-1].joint), other.lines(target_parts[part][-1].joint)
         if not ups or not downs:
             continue
-        alike = np.array([[_likeness(one, a, other, b) for b in downs] for a in ups])
+        alike = np.array([[_likeness(first, a, other, b) for b in downs] for a in ups])
         for a, b in _assigned(alike):
             if alike[a, b] >= LIKE:
-                by_name = _same_name(one, ups[a], other, downs[b]) > 0.9
+                by_name = _same_name(first, ups[a], other, downs[b]) > 0.9
                 why = "of one name" if by_name else "alike in place and length"
                 sure = SURE if by_name else SURE * float(alike[a, b])
                 yield Match(ups[a].joints, downs[b].joints, round(sure, 3), f"both hang from the {part}, {why}")
@@ -127,7 +127,7 @@ def _assigned(alike: FloatArray) -> Iterable[tuple[int, int]]:
     return list(zip(rows.tolist(), columns.tolist(), strict=True))
 
 
-def _likeness(one: Side, a: Line, other: Side, b: Line) -> float:
+def _likeness(first: Side, a: Line, other: Side, b: Line) -> float:
     """0 to 1: by names where they say something, and by place, direction and length."""
     lengths = np.exp(-abs(float(np.log(a.length / b.length))) / 0.6)
     ways = max(0.0, float(unit(a.way) @ unit(b.way)))
@@ -136,18 +136,18 @@ def _likeness(one: Side, a: Line, other: Side, b: Line) -> float:
     )
     counts = 1.0 - 0.12 * min(abs(len(a.joints) - len(b.joints)), 4)
     shape = float(lengths * ways**2 * (0.4 + 0.6 * bases) * counts)
-    name = _same_name(one, a, other, b)
+    name = _same_name(first, a, other, b)
     return shape if name == 0 else 0.7 + 0.3 * shape if name > 0 else 0.0
 
 
-def _same_name(one: Side, a: Line, other: Side, b: Line) -> float:
+def _same_name(first: Side, a: Line, other: Side, b: Line) -> float:
     """1 where both lines are called the same, -1 where they name different sides, 0 where names say nothing."""
-    first, second = one.read[a.joints[0]], other.read[b.joints[0]]
-    if first.side and second.side and first.side != second.side:
+    name, twin = first.read[a.joints[0]], other.read[b.joints[0]]
+    if name.side and twin.side and name.side != twin.side:
         return -1.0
-    said = [(*name.words, name.helper) if name.helper else name.words for name in (first, second)]
-    same = bool(said[0]) and said[0] == said[1] and first.side == second.side
-    apart = bool(first.numbers and second.numbers) and len(first.numbers) > 1 and first.numbers[0] != second.numbers[0]
+    words = [(*read.words, read.helper) if read.helper else read.words for read in (name, twin)]
+    same = bool(words[0]) and words[0] == words[1] and name.side == twin.side
+    apart = bool(name.numbers and twin.numbers) and len(name.numbers) > 1 and name.numbers[0] != twin.numbers[0]
     return 1.0 if same and not apart else 0.0
 
 

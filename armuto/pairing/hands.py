@@ -41,10 +41,10 @@ def fingers(anatomy: SkeletonTree, hand: int, passed: Sequence[int]) -> tuple[di
     at, wrist = anatomy.at, anatomy.at[hand]
     near = ZERO * anatomy.size
     if len(lines) > 1 and all(
-        len(one) > 2 and anatomy.length[one[0]] <= near < anatomy.length[one[1]] for one in lines
+        len(line) > 2 and anatomy.length[line[0]] <= near < anatomy.length[line[1]] for line in lines
     ):
         # Every finger has a joint on the wrist that is there for its branch alone.
-        lines = [one[1:] for one in lines]
+        lines = [line[1:] for line in lines]
     bones = [_solid(anatomy, hand, line) for line in lines]
     if len(lines) == 1:
         return {"index": bones[0]}, 0.8

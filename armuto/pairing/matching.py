@@ -52,10 +52,10 @@ class _Matcher:
     def _local(self) -> FloatArray:
         """``(A, B)``, -1 to 1: how alike two bones are by their share of the body, their way, and what hangs from them."""
 
-        def features(one: SkeletonTree) -> tuple[FloatArray, FloatArray, FloatArray]:
-            size = one.size or 1.0
-            ways = np.array([unit(one.at[j] - one.at[max(p, 0)]) for j, p in enumerate(one.skeleton.parents)])
-            return np.log((one.length + one.reach) / size + 0.02), np.log(one.under.astype(float)), ways
+        def features(tree: SkeletonTree) -> tuple[FloatArray, FloatArray, FloatArray]:
+            size = tree.size or 1.0
+            ways = np.array([unit(tree.at[j] - tree.at[max(p, 0)]) for j, p in enumerate(tree.skeleton.parents)])
+            return np.log((tree.length + tree.reach) / size + 0.02), np.log(tree.under.astype(float)), ways
 
         (far, many, way), (far_b, many_b, way_b) = features(self.a), features(self.b)
         off = np.abs(far[:, None] - far_b) + 0.5 * np.abs(many[:, None] - many_b)
@@ -102,12 +102,12 @@ class _Matcher:
             open_at += self._below(a, b)[1]
         return sorted(out)
 
-    def _starts(self, one: SkeletonTree) -> list[int]:
+    def _starts(self, tree: SkeletonTree) -> list[int]:
         """The root with the most below it, and the joints down to the first that branches."""
-        roots = [joint for joint, parent in enumerate(one.skeleton.parents) if parent < 0]
-        line = [max(roots, key=lambda joint: one.under[joint])]
-        while len(one.skeleton.children[line[-1]]) == 1 and len(line) < 4:
-            line.append(one.skeleton.children[line[-1]][0])
+        roots = [joint for joint, parent in enumerate(tree.skeleton.parents) if parent < 0]
+        line = [max(roots, key=lambda joint: tree.under[joint])]
+        while len(tree.skeleton.children[line[-1]]) == 1 and len(line) < 4:
+            line.append(tree.skeleton.children[line[-1]][0])
         return line
 
 

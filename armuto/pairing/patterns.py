@@ -178,16 +178,16 @@ def from_json(text: str | bytes, file: str) -> Pattern:
     known = body_plan(plan).by_name if plan in NAMES else None
     taken: dict[str, str] = {}
     for part, names in parts.items():
-        if not isinstance(names, list) or not names or not all(isinstance(one, str) and one for one in names):
+        if not isinstance(names, list) or not names or not all(isinstance(name, str) and name for name in names):
             raise refuse(f"the part “{part}” has to have a list of bone names")
         if known is not None and part not in known:
             raise refuse(f"the body plan “{plan}” has no part “{part}”")
-        for one in names:
-            if one.casefold() in taken:
-                raise refuse(f"the bone “{one}” is given to “{taken[one.casefold()]}” and to “{part}”")
-            taken[one.casefold()] = part
+        for name in names:
+            if name.casefold() in taken:
+                raise refuse(f"the bone “{name}” is given to “{taken[name.casefold()]}” and to “{part}”")
+            taken[name.casefold()] = part
     left_out = tree.get("left_out", [])
-    if not isinstance(left_out, list) or not all(isinstance(one, str) for one in left_out):
+    if not isinstance(left_out, list) or not all(isinstance(name, str) for name in left_out):
         raise refuse("“left_out” has to be a list of parts")
     return Pattern(
         name.strip()[:120],

@@ -78,7 +78,7 @@ def read(
         named = by_name(skeleton, best.plan, words, names.read) if any(names.scores) else {}
         parts = _in_order(best.plan, Limbs(anatomy, names, best).parts(named))
         return Reading(parts, best.score, best.posture)
-    by_plan = [(one, by_name(skeleton, one, words, names.read)) for one in plans]
+    by_plan = [(plan, by_name(skeleton, plan, words, names.read)) for plan in plans]
     return Reading(_in_order(*max(by_plan, key=lambda found: explained(skeleton, *found))))
 
 

@@ -102,29 +102,42 @@ def findings(measures: Iterable[Measurement], fitting: Fitting, frames: int) -> 
     """What of the measures is worth a look, the worst first in each kind; and the parts that got no motion."""
     out = [_unpaired(row, frames) for row in fitting.missing]
     wanted = dict(THRESHOLDS) | dict(fitting.settings.grades)
-    graded = [(one, grade_of(one, wanted)) for one in measures]
+    graded = [(measure, grade_of(measure, wanted)) for measure in measures]
     order = list(THRESHOLDS)
-    worth = [(one, grade) for one, grade in graded if grade != "good"]
+    worth = [(measurement, grade) for measurement, grade in graded if grade != "good"]
     worth.sort(key=lambda row: (order.index(row[0].kind), row[0].source - row[0].size))
     # One finding for a part that shows the same again and again, led by where it is worst.
-    for one, grade in worth:
-        same = [other for other, _ in worth if (other.kind, other.part) == (one.kind, one.part)]
-        if same[0] is not one:
+    for measurement, grade in worth:
+        same = [other for other, _ in worth if (other.kind, other.part) == (measurement.kind, measurement.part)]
+        if same[0] is not measurement:
             continue
-        text = WORDS[one.kind](one)
+        text = WORDS[measurement.kind](measurement)
         if len(same) > 1:
             text = f"{text[:-1]}, and so in {len(same) - 1} more {'place' if len(same) == 2 else 'places'}."
         spans = tuple(sorted((other.first, other.last) for other in same))
-        size, source = round(one.size, 2), round(one.source, 2)
-        frame = (one.first, one.last)
-        out.append(Finding(one.kind, one.part, frame, size, source, one.unit, text, grade, MENDS[one.kind], spans))
+        size, source = round(measurement.size, 2), round(measurement.source, 2)
+        frame = (measurement.first, measurement.last)
+        out.append(
+            Finding(
+                measurement.kind,
+                measurement.part,
+                frame,
+                size,
+                source,
+                measurement.unit,
+                text,
+                grade,
+                MENDS[measurement.kind],
+                spans,
+            )
+        )
     return tuple(out)
 
 
-def grade_of(one: Measurement, thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> str:
-    look, wrong = thresholds[one.kind]
-    more = beyond(one)
-    if one.kind == "foot slide" and one.way < SLIDE_WAY:
+def grade_of(measurement: Measurement, thresholds: Mapping[str, tuple[float, float]] = THRESHOLDS) -> str:
+    look, wrong = thresholds[measurement.kind]
+    more = beyond(measurement)
+    if measurement.kind == "foot slide" and measurement.way < SLIDE_WAY:
         return "good"
     return "wrong" if more >= wrong else "look" if more >= look else "good"
 
@@ -147,17 +160,17 @@ def rank(rows: Iterable[Finding], thresholds: Mapping[str, tuple[float, float]] 
     return max(sizes) + 0.01 * len(sizes) if sizes else 0.0
 
 
-def beyond(one: Measurement) -> float:
+def beyond(measurement: Measurement) -> float:
     """How much larger a measure is than the source's; of those in ALONE, which are told against it already, their size."""
-    return one.size if one.kind in ALONE else max(one.size - one.source, 0.0)
+    return measurement.size if measurement.kind in ALONE else max(measurement.size - measurement.source, 0.0)
 
 
 def worst(measures: Iterable[Measurement]) -> dict[str, Measurement]:
     """Of every kind, the measure that is largest beyond the source's."""
     out: dict[str, Measurement] = {}
-    for one in measures:
-        if one.kind not in out or beyond(one) > beyond(out[one.kind]):
-            out[one.kind] = one
+    for measurement in measures:
+        if measurement.kind not in out or beyond(measurement) > beyond(out[measurement.kind]):
+            out[measurement.kind] = measurement
     return out
 
 
@@ -175,46 +188,46 @@ def _many(part: str) -> bool:
     return part.endswith("toes")
 
 
-def _slide(one: Measurement) -> str:
-    if _many(one.part):
-        return f"The {one.part} slide at {one.size:.1f} cm/s while they stand (source {one.source:.1f} cm/s)."
-    return f"The {one.part} slides at {one.size:.1f} cm/s while it stands (source {one.source:.1f} cm/s)."
+def _slide(measurement: Measurement) -> str:
+    if _many(measurement.part):
+        return f"The {measurement.part} slide at {measurement.size:.1f} cm/s while they stand (source {measurement.source:.1f} cm/s)."
+    return f"The {measurement.part} slides at {measurement.size:.1f} cm/s while it stands (source {measurement.source:.1f} cm/s)."
 
 
-def _reach(one: Measurement) -> str:
-    verb, own = ("are", "their") if _many(one.part) else ("is", "its")
-    return f"The {one.part} {verb} pulled {one.size:.1f} cm off {own} place: the leg does not reach it."
+def _reach(measurement: Measurement) -> str:
+    verb, own = ("are", "their") if _many(measurement.part) else ("is", "its")
+    return f"The {measurement.part} {verb} pulled {measurement.size:.1f} cm off {own} place: the leg does not reach it."
 
 
-def _float(one: Measurement) -> str:
-    return f"The {one.part} {'stand' if _many(one.part) else 'stands'} {one.size:.1f} cm above where the source's does."
+def _float(measurement: Measurement) -> str:
+    return f"The {measurement.part} {'stand' if _many(measurement.part) else 'stands'} {measurement.size:.1f} cm above where the source's does."
 
 
-def _floor(one: Measurement) -> str:
-    verb = "go" if _many(one.part) else "goes"
-    return f"The {one.part} {verb} {one.size:.1f} cm into the floor (source {one.source:.1f} cm)."
-
-
-def _facing(one: Measurement) -> str:
-    if one.part == "body":
-        return f"The body stands turned by {one.size:.0f}° from where its own file has it face."
-    verb, own = ("face", "do") if one.part == "hips" else ("faces", "does")
-    return f"The {one.part} {verb} {one.size:.0f}° away from where the source's {own}."
-
-
-def _height(one: Measurement) -> str:
-    verb, of = ("are", "legs") if one.part == "hips" else ("is", "body")
-    return f"The {one.part} {verb} carried {one.size:.0f} of 100 of the {of} higher or lower than the source's."
-
-
-def _side(one: Measurement) -> str:
-    if one.part.split()[0] in SIDES:
-        return f"The names of the {one.part} say the other side than those they are paired with."
-    if one.size >= 100:
-        return "The feet point to the back of the body: left and right may be exchanged."
+def _floor(measurement: Measurement) -> str:
+    verb = "go" if _many(measurement.part) else "goes"
     return (
-        f"Left and right {one.part} are on each other's side in {one.size:.0f} of 100 frames, and not so on the source."
+        f"The {measurement.part} {verb} {measurement.size:.1f} cm into the floor (source {measurement.source:.1f} cm)."
     )
+
+
+def _facing(measurement: Measurement) -> str:
+    if measurement.part == "body":
+        return f"The body stands turned by {measurement.size:.0f}° from where its own file has it face."
+    verb, own = ("face", "do") if measurement.part == "hips" else ("faces", "does")
+    return f"The {measurement.part} {verb} {measurement.size:.0f}° away from where the source's {own}."
+
+
+def _height(measurement: Measurement) -> str:
+    verb, of = ("are", "legs") if measurement.part == "hips" else ("is", "body")
+    return f"The {measurement.part} {verb} carried {measurement.size:.0f} of 100 of the {of} higher or lower than the source's."
+
+
+def _side(measurement: Measurement) -> str:
+    if measurement.part.split()[0] in SIDES:
+        return f"The names of the {measurement.part} say the other side than those they are paired with."
+    if measurement.size >= 100:
+        return "The feet point to the back of the body: left and right may be exchanged."
+    return f"Left and right {measurement.part} are on each other's side in {measurement.size:.0f} of 100 frames, and not so on the source."
 
 
 WORDS: Mapping[str, Callable[[Measurement], str]] = {
@@ -222,30 +235,50 @@ WORDS: Mapping[str, Callable[[Measurement], str]] = {
     "reach": _reach,
     "float": _float,
     "floor": _floor,
-    "sole": lambda one: (
-        f"The sole of the {one.part} stands {one.size:.1f} cm {'above' if one.way > 0 else 'below'} the floor while it rests."
+    "sole": lambda measurement: (
+        f"The sole of the {measurement.part} stands {measurement.size:.1f} cm {'above' if measurement.way > 0 else 'below'} the floor while it rests."
     ),
-    "size": lambda one: f"The hips move by {one.way:.2f} of what is in keeping with the legs.",
-    "clipping": lambda one: f"The {one.part} is {one.size:.1f} cm in the body (source {one.source:.1f} cm).",
-    "flip": lambda one: f"The {one.part} turns by {one.size:.0f}° in one frame (source {one.source:.0f}°).",
-    "jerk": lambda one: f"The {one.part} is thrown about {one.size:.1f} times as hard as the source's.",
-    "limit": lambda one: f"The {one.part} bends {one.size:.0f}° beyond its limits (source {one.source:.0f}°).",
-    "seam": lambda one: f"The {one.part} jumps by {one.size:.0f}° where the loop closes (source {one.source:.0f}°).",
-    "up": lambda one: f"The trunk leans {one.size:.0f}° otherwise than the source's.",
-    "gravity": lambda one: (
-        f"The source lies {one.size:.0f}° from upright throughout, and no floor is below it: "
+    "size": lambda measurement: f"The hips move by {measurement.way:.2f} of what is in keeping with the legs.",
+    "clipping": lambda measurement: (
+        f"The {measurement.part} is {measurement.size:.1f} cm in the body (source {measurement.source:.1f} cm)."
+    ),
+    "flip": lambda measurement: (
+        f"The {measurement.part} turns by {measurement.size:.0f}° in one frame (source {measurement.source:.0f}°)."
+    ),
+    "jerk": lambda measurement: (
+        f"The {measurement.part} is thrown about {measurement.size:.1f} times as hard as the source's."
+    ),
+    "limit": lambda measurement: (
+        f"The {measurement.part} bends {measurement.size:.0f}° beyond its limits (source {measurement.source:.0f}°)."
+    ),
+    "seam": lambda measurement: (
+        f"The {measurement.part} jumps by {measurement.size:.0f}° where the loop closes (source {measurement.source:.0f}°)."
+    ),
+    "up": lambda measurement: f"The trunk leans {measurement.size:.0f}° otherwise than the source's.",
+    "gravity": lambda measurement: (
+        f"The source lies {measurement.size:.0f}° from upright throughout, and no floor is below it: "
         "it was read with the wrong axis up."
     ),
-    "lies": lambda one: f"The source lies {one.size:.0f}° from upright throughout: see whether the right axis is up.",
+    "lies": lambda measurement: (
+        f"The source lies {measurement.size:.0f}° from upright throughout: see whether the right axis is up."
+    ),
     "facing": _facing,
-    "twist": lambda one: f"Hips and chest are turned against each other by {one.size:.0f}°, before anything moves.",
-    "direction": lambda one: f"The {one.part} points {one.size:.0f}° away from where the source's does.",
-    "roll": lambda one: f"The {one.part} is rolled by {one.size:.0f}° about itself against the source's.",
+    "twist": lambda measurement: (
+        f"Hips and chest are turned against each other by {measurement.size:.0f}°, before anything moves."
+    ),
+    "direction": lambda measurement: (
+        f"The {measurement.part} points {measurement.size:.0f}° away from where the source's does."
+    ),
+    "roll": lambda measurement: (
+        f"The {measurement.part} is rolled by {measurement.size:.0f}° about itself against the source's."
+    ),
     "sides": _side,
     "height": _height,
-    "length": lambda one: f"The {one.part} is {one.size:.0f} % longer or shorter than it rests.",
-    "proportion": lambda one: (
-        f"The bones of the {one.part} are {one.size:.1f} times as unlike in length as the source's: "
+    "length": lambda measurement: (
+        f"The {measurement.part} is {measurement.size:.0f} % longer or shorter than it rests."
+    ),
+    "proportion": lambda measurement: (
+        f"The bones of the {measurement.part} are {measurement.size:.1f} times as unlike in length as the source's: "
         "they may be paired one joint off."
     ),
 }

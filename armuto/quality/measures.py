@@ -137,7 +137,7 @@ def measure(
 ) -> tuple[Measurement, ...]:
     """Everything that can be measured, whatever its size, in the order of :data:`MEASURES`."""
     compared = compare(clip, rendition, fitting, contacts)
-    return tuple(one for measured in MEASURES for one in measured(compared))
+    return tuple(measurement for measured in MEASURES for measurement in measured(compared))
 
 
 def _standing(compared: Comparison) -> Iterator[tuple[Contact, Point, slice]]:
@@ -321,7 +321,7 @@ def _jerks(compared: Comparison) -> Iterator[Measurement]:
     hard = {
         joint: accelerations(compared.tracks.positions[driver.source], fps) * scale for joint, driver in alike.items()
     }
-    usual = float(np.median([np.percentile(one, SHARE) for one in hard.values()])) if hard else 0.0
+    usual = float(np.median([np.percentile(measurement, SHARE) for measurement in hard.values()])) if hard else 0.0
     for joint, driver in alike.items():
         own = accelerations(compared.motion.positions[joint], fps)
         there = max(float(np.percentile(hard[joint], SHARE)), usual, 0.5 * scale)
@@ -367,7 +367,9 @@ def _turned_as_source(compared: Comparison) -> FloatArray:
 
 def _clipping(compared: Comparison) -> Iterator[Measurement]:
     """How deep forearms and hands are in trunk and thighs, in cm, and how deep they would be on the source's build."""
-    arms = {limb: one for limb, one in limb_chains(compared.context).items() if not _is_leg(compared, limb)}
+    arms = {
+        limb: measurement for limb, measurement in limb_chains(compared.context).items() if not _is_leg(compared, limb)
+    }
     bulk = clearing.body_volume(compared.context, arms)
     if not bulk.trunk:
         return
@@ -409,16 +411,18 @@ def _seam(compared: Comparison) -> Iterator[Measurement]:
 def _fidelity(compared: Comparison) -> Iterator[Measurement]:
     """Whether the body stands, faces and moves as the source's (:mod:`armuto.quality.fidelity`)."""
     last = compared.clip.frames - 1
-    for one in deviations(
+    for deviation in deviations(
         Bodies(
             compared.fitting, compared.mapping, compared.tracks.positions, compared.motion.positions, _held(compared)
         )
     ):
         first, until = 0, last
-        if one.over_time is not None and len(one.over_time) and float(one.over_time.max()) > 0:
-            worst = int(np.argmax(one.over_time))
-            first, until = _around(one.over_time > 0.5 * one.over_time[worst], worst)
-        yield Measurement(one.kind, one.part, first, until, one.size, one.source, one.unit)
+        if deviation.over_time is not None and len(deviation.over_time) and float(deviation.over_time.max()) > 0:
+            worst = int(np.argmax(deviation.over_time))
+            first, until = _around(deviation.over_time > 0.5 * deviation.over_time[worst], worst)
+        yield Measurement(
+            deviation.kind, deviation.part, first, until, deviation.size, deviation.source, deviation.unit
+        )
 
 
 def _held(compared: Comparison) -> dict[str, BoolArray]:

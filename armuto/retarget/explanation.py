@@ -31,9 +31,10 @@ def follows(fitting: Fitting, parts: Assignment, still: Collection[str] = ()) ->
         if joint in mapping:
             driver, pair = mapping[joint], pairs[name]
             sources = [
-                fitting.source.names[one] for one in dict.fromkeys(driver.among or (driver.source, driver.blend_source))
+                fitting.source.names[fromkey]
+                for fromkey in dict.fromkeys(driver.among or (driver.source, driver.blend_source))
             ]
-            quiet = all(one in still for one in sources)
+            quiet = all(source in still for source in sources)
             what = f" as {'the ' if pair.part else ''}{pair.part or 'a pair outside the body plan'}"
             if driver.resampled:
                 text = f"Resampled{what}: it takes its turn from {_listed(sources)}, along the length of the limb."

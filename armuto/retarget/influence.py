@@ -49,7 +49,7 @@ def apply_rotation_influence(
     old = rotations.copy()
     changed: set[int] = set()
     for joints in target.levels:
-        for joint in (int(one) for one in joints):
+        for joint in (int(joint) for joint in joints):
             above = int(target.parents[joint])
             if joint not in influenced and above not in changed:
                 continue

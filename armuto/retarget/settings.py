@@ -104,7 +104,7 @@ def from_json(table: Any) -> Settings:
     """Raises ValueError, saying what is wrong, for anything but a table of settings within their ranges."""
     if not isinstance(table, Mapping):
         raise ValueError("the settings are damaged")
-    unknown = set(table) - {one.name for one in fields(Settings)}
+    unknown = set(table) - {field.name for field in fields(Settings)}
     if unknown:
         raise ValueError(f"there is no setting “{sorted(unknown)[0]}”")
     try:

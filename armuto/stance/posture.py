@@ -138,10 +138,10 @@ def measure(at: Places, plan: BodyPlan, forward: FloatArray) -> Posture:
         if line is None or leg[0].side == "right":
             continue
         other = _limb(at, [part.name.replace("left ", "right ") for part in leg])
-        for one in (line, other):
-            if one is not None:
-                knees = max(knees, one.bend)
-                apart = max(apart, abs(90 - _angle(one.whole, across)))
+        for limb in (line, other):
+            if limb is not None:
+                knees = max(knees, limb.bend)
+                apart = max(apart, abs(90 - _angle(limb.whole, across)))
         if other is not None:
             stride = max(stride, _mirrored(line.whole, other.whole, across), abs(line.bend - other.bend))
     for side in ("left", "right"):

@@ -147,8 +147,8 @@ class Shape:
         return self.at[below]
 
     def _twins(self, a: int, b: int) -> bool:
-        one, other = self.limbs.parts[a], self.limbs.parts[b]
-        return bool(one and other and one.side == "left" and other.side == "right" and one.kind == other.kind)
+        first, other = self.limbs.parts[a], self.limbs.parts[b]
+        return bool(first and other and first.side == "left" and other.side == "right" and first.kind == other.kind)
 
     def bend(self, joint: int) -> tuple[FloatArray, float] | None:
         """The way a limb bends at its next joint, square to the bone, and how far it can be relied upon, 0 to 1."""
@@ -304,15 +304,17 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
     return marks[0], marks[1], max(trust)
 
 
-def same_build(one: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:
+def same_build(first: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:
     """Whether two bodies differ in size and posture alone: all bones in one ratio, and branches at the same angles.
 
     within: so far ratios and cosines may differ.
     """
-    ends = [(joint, child) for joint, below in one.limbs.next.items() for child in below]
+    ends = [(joint, child) for joint, below in first.limbs.next.items() for child in below]
     if not ends:
         return True
-    bones = [np.array([body.at[b] for _, b in ends]) - np.array([body.at[a] for a, _ in ends]) for body in (one, other)]
+    bones = [
+        np.array([body.at[b] for _, b in ends]) - np.array([body.at[a] for a, _ in ends]) for body in (first, other)
+    ]
     lengths = [np.linalg.norm(rows, axis=1) for rows in bones]
     short = np.minimum(*lengths) < 1e-9
     if (np.maximum(*lengths)[short] > 1e-6).any():
@@ -361,11 +363,11 @@ def roll_to(axis: FloatArray, have: FloatArray, wanted: FloatArray) -> FloatArra
 
 
 def soles(
-    one: Shape, other: Shape, foot: int
+    first: Shape, other: Shape, foot: int
 ) -> tuple[tuple[FloatArray, FloatArray], tuple[FloatArray, FloatArray]] | None:
     """The same of a foot on both bodies: how it stands on the floor, or else how its toes lie."""
-    leaning = max(one.posture.legs_apart, other.posture.legs_apart) > SPLAYED
-    for frames in ((one.flat(foot, leaning), other.flat(foot, leaning)), (one.sole(foot), other.sole(foot))):
+    leaning = max(first.posture.legs_apart, other.posture.legs_apart) > SPLAYED
+    for frames in ((first.flat(foot, leaning), other.flat(foot, leaning)), (first.sole(foot), other.sole(foot))):
         if frames[0] is not None and frames[1] is not None:
             return frames[0], frames[1]
     return None

@@ -200,9 +200,9 @@ def sole_heights(clip: Clip, made: Fitting) -> FloatArray:
         rows = sorted(
             {
                 frame
-                for one in done.contacts.contacts
-                if one.point.startswith(f"{side} ") and not one.to and one.height == 0
-                for frame in range(one.first + 1, one.last)
+                for contact in done.contacts.contacts
+                if contact.point.startswith(f"{side} ") and not contact.to and contact.height == 0
+                for frame in range(contact.first + 1, contact.last)
             }
         )
         out.append(low[rows] - floor)

@@ -55,7 +55,7 @@ class Batch(unittest.TestCase):
         outcomes = batch.run(
             batch.jobs(self.plan()), 1, lambda one, through: told.append((one.output.name, one.skipped))
         )
-        self.assertEqual({one.output.name for one in outcomes if one.skipped}, {"night porter walk.glb"})
+        self.assertEqual({outcome.output.name for outcome in outcomes if outcome.skipped}, {"night porter walk.glb"})
         self.assertEqual(dict(told)["porter walk.glb"], False)
         now = {path.name: path.stat().st_mtime_ns for path in out.glob("*.glb")}
         self.assertEqual({name for name in made if now[name] == made[name]}, {"night porter walk.glb"})

@@ -20,7 +20,7 @@ def found(clip):
 
 
 def of(contacts, point, to=""):
-    return [(one.first, one.last) for one in contacts if one.point == point and one.to == to]
+    return [(contact.first, contact.last) for contact in contacts if contact.point == point and contact.to == to]
 
 
 class Feet(unittest.TestCase):
@@ -34,7 +34,7 @@ class Feet(unittest.TestCase):
         contacts = found(clip)
         self.assertAlmostEqual(contacts.floor, 0.0, delta=0.01)
         for point, stands in known.items():
-            long_enough = [one for one in stands if one[1] - one[0] > 5]
+            long_enough = [stand for stand in stands if stand[1] - stand[0] > 5]
             have = [one for one in of(contacts.contacts, point) if one[1] - one[0] > 5]
             self.assert_near(have, long_enough, 3)
 
@@ -43,13 +43,13 @@ class Feet(unittest.TestCase):
         for seed in range(4):
             contacts = found(settled.noisy(clip, np.random.default_rng(seed), 0.006)).contacts
             for point, stands in known.items():
-                inner = [one for one in stands if one[0] > 5 and one[1] < clip.frames - 6]
+                inner = [stand for stand in stands if stand[0] > 5 and stand[1] < clip.frames - 6]
                 have = [one for one in of(contacts, point) if one[0] > 5 and one[1] < clip.frames - 6]
                 self.assert_near(have, inner, 5)
 
     def test_stairs_are_stood_on_at_their_heights(self):
         clip, known = settled.stairs()
-        raised = [one for one in found(clip).contacts if one.point.endswith("toes") and one.height > 0]
+        raised = [contact for contact in found(clip).contacts if contact.point.endswith("toes") and contact.height > 0]
         self.assertEqual(len(raised), len([one for one in known if one[1] - one[0] > 10 and one[2] < 0.5]))
         for contact in raised:
             nearest = min(known, key=lambda one: abs(one[0] - contact.first))
@@ -62,7 +62,7 @@ class Feet(unittest.TestCase):
             contacts, floor = resting_contacts([PointTrack("left toes", True, at + [0, off, 0])], at, 30, 0.9)
             self.assertAlmostEqual(floor, off, delta=0.01)
             self.assertEqual(len(contacts), len(known["left toes"]))
-            self.assertTrue(all(one.height == 0 for one in contacts))
+            self.assertTrue(all(contact.height == 0 for contact in contacts))
 
     def test_a_still_foot_in_the_air_of_a_still_body_is_no_contact(self):
         frames = np.zeros((60, 3))
@@ -70,13 +70,13 @@ class Feet(unittest.TestCase):
         contacts, _ = resting_contacts(
             [PointTrack("a", True, standing), PointTrack("b", True, lifted)], frames + [0.1, 0.9, 0], 30, 0.9
         )
-        self.assertEqual({one.point for one in contacts}, {"a"})
+        self.assertEqual({contact.point for contact in contacts}, {"a"})
 
     def test_a_ladder_is_held_by_hands_and_feet(self):
         path = DEMO / "hall" / "climb_the_ladder.bvh"
         document = formats.read(path.read_bytes(), path.name)
         contacts = found(recording.without_calibration(document.clips[0])).contacts
-        heights = sorted({round(one.height, 1) for one in contacts if one.point.endswith("hand")})
+        heights = sorted({round(contact.height, 1) for contact in contacts if contact.point.endswith("hand")})
         self.assertGreaterEqual(len(heights), 4)
         self.assertTrue(np.allclose(np.diff(heights), 0.27, atol=0.11), heights)
 
@@ -89,11 +89,11 @@ class Hands(unittest.TestCase):
     def test_a_hand_on_the_hip_keeps_to_it_and_a_hanging_one_to_nothing(self):
         contacts = found(settled.hand_on_hip()).contacts
         self.assertEqual(of(contacts, "left hand", "hips"), [(0, 99)])
-        self.assertFalse([one for one in contacts if one.point == "right hand"])
+        self.assertFalse([contact for contact in contacts if contact.point == "right hand"])
 
     def test_arms_that_swing_in_a_walk_keep_nothing(self):
         clip, _ = settled.walk()
-        self.assertFalse([one for one in found(clip).contacts if one.point.endswith("hand")])
+        self.assertFalse([contact for contact in found(clip).contacts if contact.point.endswith("hand")])
 
 
 class Pieces(unittest.TestCase):

@@ -207,7 +207,7 @@ class Parcels(unittest.TestCase):
     def packed(self, *results, **wanted) -> list[package.File]:
         said = package.settings_from_json(wanted)
         rows = results or (self.result(),)
-        facts = [(one.character, naming.facts(one.name)) for one in rows]
+        facts = [(row.character, naming.facts(row.name)) for row in rows]
         names = package.file_names(said, naming.AS_IT_CAME, facts)
         return list(package.pack(zip(names, rows, strict=True), said))
 

@@ -44,7 +44,7 @@ def by_name(performance, made, name):
     """Where a point of the target goes."""
     clip = performance.clip
     moving = WorldMotion.of_clip(clip)
-    point = next(one for one in contact_points(RetargetContext(made)) if one.name == name)
+    point = next(contact_point for contact_point in contact_points(RetargetContext(made)) if contact_point.name == name)
     return target_paths(moving, [point])[point.name]
 
 
@@ -76,7 +76,7 @@ class Reaching(unittest.TestCase):
     def thrown(self, clip, made, part):
         alone = replace(made, settings=ROTATIONS_ALONE)
         rows = measure(clip, transfer(clip, alone), alone)
-        return max(one.size for one in rows if one.kind == "jerk" and one.part == part)
+        return max(row.size for row in rows if row.kind == "jerk" and row.part == part)
 
     def test_rotations_alone_are_worse(self):
         """The table can fail: without holding, feet of other proportions slide."""
@@ -110,9 +110,17 @@ class Reaching(unittest.TestCase):
         clip = CLIPS["noisy walk"]()
         made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(3)))
         done = retarget(clip, made)
-        contact = next(one for one in done.contacts.contacts if one.point == "left toes" and one.last - one.first > 10)
+        contact = next(
+            contact
+            for contact in done.contacts.contacts
+            if contact.point == "left toes" and contact.last - contact.first > 10
+        )
         frames = slice(contact.first + 2, contact.last - 1)
-        point = next(one for one in contact_points(RetargetContext(made)) if one.name == "left toes")
+        point = next(
+            contact_point
+            for contact_point in contact_points(RetargetContext(made))
+            if contact_point.name == "left toes"
+        )
         world = clip.world()
         source = world.positions[:, point.source] + rotation.rotate(
             world.rotations[:, point.source], np.broadcast_to(point.source_offset, (clip.frames, 3))
@@ -276,7 +284,7 @@ class Arms(unittest.TestCase):
 
     def depth(self, made):
         measures = measure(self.clip, transfer(self.clip, made), made)
-        return max((one.size - one.source for one in measures if one.kind == "clipping"), default=0.0)
+        return max((measure.size - measure.source for measure in measures if measure.kind == "clipping"), default=0.0)
 
     def test_arms_are_turned_out_of_a_stout_body_without_a_jerk(self):
         # As deep as on the source's build is not the transfer's fault, so the source is given none of it.
@@ -427,7 +435,7 @@ class Choices(unittest.TestCase):
             )
             if one.kind == "foot slide"
         ]
-        self.assertLess(max(one.size - one.source for one in slides), 1.0)
+        self.assertLess(max(slide.size - slide.source for slide in slides), 1.0)
 
     def test_the_sources_own_path(self):
         at = self.performed(path="absolute").world().positions[:, 0]
@@ -549,7 +557,9 @@ class Settled(unittest.TestCase):
         far = replace(ROTATIONS_ALONE, stride=made.scale * 1.3)
         made = replace(made, settings=far)
         measures = measure(clip, transfer(clip, made), made)
-        worst = max(one.size - one.source for one in measures if one.kind == "foot slide" and one.way > 0.8)
+        worst = max(
+            measure.size - measure.source for measure in measures if measure.kind == "foot slide" and measure.way > 0.8
+        )
         for pair, want in (
             ((worst + 1, worst + 2), "good"),
             ((worst / 2, worst + 2), "look"),

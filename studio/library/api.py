@@ -138,7 +138,7 @@ def post_version(request: HttpRequest, clip_id: int, file: UploadedFile = File(.
     document = formats.read(data, name)
     if not document.clips:
         raise BadInput(f"{name}: there is no motion in it; name a file with at least one clip.")
-    clip = next((one for one in document.clips if one.name == row.name), document.clips[0])
+    clip = next((clip for clip in document.clips if clip.name == row.name), document.clips[0])
     found = recording.calibration(clip)
     with transaction.atomic():
         original = keep_original(data, name, document.format)

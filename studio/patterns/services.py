@@ -49,7 +49,7 @@ def change(row: Pattern, name: str | None, about: str | None, parts: dict[str, l
     if about is not None:
         row.about = about.strip()
     if parts is not None:
-        kept = {part: [one.strip() for one in names if one.strip()] for part, names in parts.items()}
+        kept = {part: [name.strip() for name in names if name.strip()] for part, names in parts.items()}
         row.parts = {part: names for part, names in kept.items() if names}
         row.parts = {part: list(names) for part, names in checked(row).parts.items()}
     row.save()

@@ -34,19 +34,19 @@ def first_of(skeleton: Skeleton) -> tuple[StanceValue | None, str]:
     return None, ""
 
 
-def same_rig(one: SkeletonValue, other: SkeletonValue) -> bool:
+def same_rig(first: SkeletonValue, other: SkeletonValue) -> bool:
     """Whether rotations of the one mean the same on the other: same names, same tree, same joint frames."""
-    return one.names == other.names and np.array_equal(one.parents, other.parents) and frames_hold(one, other)
+    return first.names == other.names and np.array_equal(first.parents, other.parents) and frames_hold(first, other)
 
 
-def frames_hold(one: SkeletonValue, other: SkeletonValue) -> bool:
+def frames_hold(first: SkeletonValue, other: SkeletonValue) -> bool:
     """Whether the joints that two skeletons share have the same frames, by where their bones lie in them."""
-    rows = [(joint, other.index[name]) for name, joint in one.index.items() if name in other.index]
+    rows = [(joint, other.index[name]) for name, joint in first.index.items() if name in other.index]
     cosines = []
     for a, b in rows:
-        here, there = one.rest_translation[a], other.rest_translation[b]
+        here, there = first.rest_translation[a], other.rest_translation[b]
         length = float(np.linalg.norm(here) * np.linalg.norm(there))
-        if one.parents[a] >= 0 and length > 1e-8:
+        if first.parents[a] >= 0 and length > 1e-8:
             cosines.append(float(here @ there) / length)
     return bool(cosines) and float(np.mean(np.array(cosines) > ALIKE)) > 0.9
 

@@ -352,7 +352,7 @@ class Page(TestCase):
             self.assertTrue(address.startswith("/static/"), address)
             self.assertEqual(self.client.get(address).status_code, 200, address)
         paths = self.client.get("/api/openapi.json").json()["paths"]
-        silent = [one["operationId"] for ways in paths.values() for one in ways.values() if not one.get("description")]
+        silent = [way["operationId"] for ways in paths.values() for way in ways.values() if not way.get("description")]
         self.assertEqual(silent, [])
 
     def test_every_address_is_the_application_and_files_are_not(self):

@@ -91,8 +91,8 @@ class Floors(IntakeCase):
         self.assertEqual((after.floor, clip.revision), (-0.06, 2))
         self.assertNotEqual(clip.digest, digest)
         self.assertNotEqual(
-            [one for one in before.contacts if not one.to and not one.height],
-            [one for one in after.contacts if not one.to and not one.height],
+            [contact for contact in before.contacts if not contact.to and not contact.height],
+            [contact for contact in after.contacts if not contact.to and not contact.height],
         )
         self.patch(f"library/clips/{clip.pk}", floor="measured")
         clip.refresh_from_db()

@@ -411,7 +411,7 @@ class OutOfDate(Studio):
     def test_contacts_of_a_clip(self):
         path = self.fitting(self.walk, self.porter)
         rows = self.get(f"{path}/contacts/{self.walk.pk}")["contacts"]
-        keep = [{key: one[key] for key in ("point", "first", "last", "to")} for one in rows[2:]]
+        keep = [{key: row[key] for key in ("point", "first", "last", "to")} for row in rows[2:]]
         self.send("put", f"{path}/contacts/{self.walk.pk}", contacts=keep)
         self.check(self.of([self.walk]))
         self.post(f"{path}/undo")

@@ -134,7 +134,7 @@ class Contacts(Settling):
         self.assertGreater(Clip.objects.get(pk=self.walk.pk).revision, revision)
         row = fitting_for(self.walk.skeleton, Character.objects.get(name="porter"))
         clip = Clip.objects.select_related("skeleton").get(pk=self.walk.pk)
-        self.assertEqual([one.point for one in contacts_of(value_of(row), clip).contacts], ["left toes"])
+        self.assertEqual([contact.point for contact in contacts_of(value_of(row), clip).contacts], ["left toes"])
         self.client.post(f"/api/fittings/{self.made['id']}/undo")
         self.assertEqual(self.contacts()["contacts"], found)
         self.client.post(f"/api/fittings/{self.made['id']}/redo")
@@ -245,7 +245,7 @@ class Limits(Settling):
         path = f"/api/cast/{self.striker.pk}/bent"
         poses = [self.client.get(path, {"part": "left lower arm", "bend": degrees}) for degrees in (0, 60)]
         self.assertEqual(poses[0]["X-Armuto-Shape"].split(";")[0].split(",")[0], "1")
-        turns = [np.frombuffer(one.content, "<f4") for one in poses]
+        turns = [np.frombuffer(pose.content, "<f4") for pose in poses]
         self.assertGreater(np.abs(turns[0] - turns[1]).max(), 0.3)
 
     def test_refused_in_words(self):

@@ -184,7 +184,7 @@ class Kept(Standing):
         self.assertEqual(now["stances"]["target"]["name"], "Before the strike")
         self.assertEqual(self.client.delete(f"/api/stances/{renamed['id']}").status_code, 204)
         offers = self.client.get(f"{path}/offers").json()["target"]
-        self.assertEqual([one["name"] for one in offers["kept"]], ["Before the strike"])
+        self.assertEqual([offer["name"] for offer in offers["kept"]], ["Before the strike"])
         self.assertEqual(offers["offers"][0]["kind"], "rest")
 
     def test_a_result_is_out_of_date_after_a_change_and_current_again_after_undo(self):

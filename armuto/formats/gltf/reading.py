@@ -391,7 +391,7 @@ def _scale_along(skeleton: Skeleton, scaled: dict[int, FloatArray], moved: dict[
     """
     even = {joint: values.mean(axis=1) for joint, values in scaled.items() if np.abs(values - 1).max() > 1e-4}
     for joint in range(len(skeleton)) if even else ():
-        factors = [even[one] for one in skeleton.ancestors(joint) if one in even]
+        factors = [even[ancestor] for ancestor in skeleton.ancestors(joint) if ancestor in even]
         if factors:
             own = moved.get(joint, np.broadcast_to(skeleton.rest_translation[joint], (frames, 3)))
             moved[joint] = own * np.prod(factors, axis=0)[:, None]

@@ -64,7 +64,7 @@ def _listed(row: Character) -> list[dict]:
             }
         )
     order = list(plan.by_name)
-    return sorted(out, key=lambda one: order.index(one["part"]))
+    return sorted(out, key=lambda part: order.index(part["part"]))
 
 
 @router.get("{character_id}/limits", response=list[LimitOut], operation_id="get_limits")
@@ -81,7 +81,7 @@ def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn):
     if wanted.part not in plan.by_name:
         raise BadInput(f"{wanted.part}: the body plan has no such part; take one of its names.")
     part = plan.by_name[wanted.part]
-    parts = [one.name for one in plan.parts if one.kind == part.kind] if wanted.mirror else [part.name]
+    parts = [part.name for part in plan.parts if part.kind == part.kind] if wanted.mirror else [part.name]
     for name in parts:
         if wanted.range is None:
             row.limits.pop(name, None)
@@ -103,7 +103,7 @@ def get_bent(
     """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``."""
     row = _row(character_id)
     body, skeleton = joint_frames_of(row), row.skeleton.value()
-    frame = next((one for one in body.frames if one.part == part), None)
+    frame = next((frame for frame in body.frames if frame.part == part), None)
     if frame is None or not np.isfinite([bend, side, twist]).all():
         raise BadInput(f"{part}: this part does not bend; take one that the sheet lists.")
     local, _ = bent(skeleton, body, frame.joint, bend, side, twist)

@@ -24,7 +24,7 @@ def put_onto(
     document = formats.read(data, file)
     kind = document.format if document.format in WRITTEN else "glb"
     clips: list[Clip] = list(document.clips) or [still(document.skeleton)]
-    number = next((n for n, one in enumerate(clips) if one.name == motion), None) if motion else 0
+    number = next((n for n, clip in enumerate(clips) if clip.name == motion), None) if motion else 0
     if number is None:
         raise BadInput(f"{file}: there is no motion “{motion}” in it; it has {', '.join(one.name for one in clips)}.")
     if start is not None:

@@ -98,7 +98,7 @@ def _results(items: list[DeliveryItem]) -> Iterator[tuple[str, Result]]:
             },
             "accepted": made.rendition.accepted_id == made.pk,
             "grade": made.grade,
-            "findings": [{key: one[key] for key in ("text", "frames", "grade")} for one in made.findings],
+            "findings": [{key: finding[key] for key in ("text", "frames", "grade")} for finding in made.findings],
         }
         character = item.character
         yield (

@@ -49,7 +49,9 @@ def chosen(cells: Iterable[tuple[int, int]] | None) -> list[Row]:
         rows = rows.exclude(accepted=None)
     else:
         wanted = set(cells)
-        rows = rows.filter(clip_id__in={clip for clip, _ in wanted}, character_id__in={one for _, one in wanted})
+        rows = rows.filter(
+            clip_id__in={clip for clip, _ in wanted}, character_id__in={character for _, character in wanted}
+        )
         rows = [row for row in rows if (row.clip_id, row.character_id) in wanted]
     return [_row(row) for row in sorted(rows, key=lambda row: (row.character.name, row.character_id, row.clip.name))]
 
@@ -121,7 +123,7 @@ def current(items: Iterable[DeliveryItem]) -> dict[tuple[int, int], int]:
         character_id__in={item.character_id for item in items},
         retired=False,
     ).values_list("clip_id", "character_id", "accepted_id", "newest_id")
-    return {(clip, one): accepted or newest for clip, one, accepted, newest in rows if accepted or newest}
+    return {(clip, character): accepted or newest for clip, character, accepted, newest in rows if accepted or newest}
 
 
 def changed(delivery: Delivery) -> list[DeliveryItem]:

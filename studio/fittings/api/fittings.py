@@ -69,7 +69,7 @@ def fitting_out(row: Fitting) -> dict:
             }
             for pair in value.pairs
         ],
-        "missing": [{"part": one.part, "side": one.side} for one in value.missing],
+        "missing": [{"part": gap.part, "side": gap.side} for gap in value.missing],
         "stances": {
             "source": _stance_out(value.source_stance, value.source.names),
             "target": _stance_out(value.target_stance, value.target.names),

@@ -47,7 +47,7 @@ def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict:
     found = contacts_of(value, clip)
     return {
         "points": settings.points_of(value),
-        "contacts": [one.to_json() for one in found.contacts],
+        "contacts": [contact.to_json() for contact in found.contacts],
         "by_hand": clip.contacts is not None,
         "floor": found.floor,
         "shifting": [value.target.names[joint] for joint in _shifting(value, clip)],
@@ -65,7 +65,7 @@ def get_contacts(request: HttpRequest, fitting_id: int, clip_id: int):
 def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: ContactsIn):
     """Set the clip's contacts, for every character that performs it; it is a step that can be undone."""
     row = get_fitting_row(fitting_id)
-    rows = None if wanted.contacts is None else [one.dict() for one in wanted.contacts]
+    rows = None if wanted.contacts is None else [contact.dict() for contact in wanted.contacts]
     settings.set_contacts(row, _clip(row, clip_id), rows)
     return at_once(
         fitting_out(row) | {"pose": pose_of(row, value_of(row), wanted.clip_id, wanted.frame), "standing": None}

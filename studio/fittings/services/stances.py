@@ -134,17 +134,17 @@ def _by_hand_alone(was: Stance, now: Stance) -> bool:
     return now.base is was.base and now.start is was.start
 
 
-def _alike(one: core.Fitting, other: core.Fitting) -> bool:
-    stances = ((one.source_stance, other.source_stance), (one.target_stance, other.target_stance))
-    return one.overrides == other.overrides and all(_set_alike(a, b) for a, b in stances)
+def _alike(first: core.Fitting, other: core.Fitting) -> bool:
+    stances = ((first.source_stance, other.source_stance), (first.target_stance, other.target_stance))
+    return first.overrides == other.overrides and all(_set_alike(a, b) for a, b in stances)
 
 
-def _set_alike(one: Stance, other: Stance) -> bool:
+def _set_alike(first: Stance, other: Stance) -> bool:
     """Whether a person set the same: what alignment makes of it is not asked."""
-    if one.name != other.name or one.aligned != other.aligned or set(one.turned) != set(other.turned):
+    if first.name != other.name or first.aligned != other.aligned or set(first.turned) != set(other.turned):
         return False
-    near = all(float(np.abs(q - other.turned[joint]).max()) < 1e-9 for joint, q in one.turned.items())
-    return near and float(np.abs(one.begun - other.begun).max()) < 1e-9
+    near = all(float(np.abs(q - other.turned[joint]).max()) < 1e-9 for joint, q in first.turned.items())
+    return near and float(np.abs(first.begun - other.begun).max()) < 1e-9
 
 
 def _then(side: Side, **changed: object) -> dict:

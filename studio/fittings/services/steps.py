@@ -64,7 +64,7 @@ def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, st
     target_parts, by_target = reading(character.skeleton)
     left_out = by_target.pattern.left_out if by_target else ()
     names = list(
-        dict.fromkeys(f"“{one.pattern.name}” ({one.score * 100:.0f} of 100)" for one in (by, by_target) if one)
+        dict.fromkeys(f"“{used.pattern.name}” ({used.score * 100:.0f} of 100)" for used in (by, by_target) if used)
     )
     how = f"paired by the pattern{'s'[: len(names) - 1]} {' and '.join(names)}" if names else ""
     made = core.fit(source, target, source_parts, target_parts, left_out=left_out, **stances)

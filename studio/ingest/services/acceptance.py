@@ -80,20 +80,22 @@ def _take_in(row: IntakeFile, document: Document, data: bytes) -> tuple[list[int
         made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
         row.delete()
         return [], [made.pk]
-    rows = [one for one in row.rows.select_related("becomes", "file") if one.ticked]
+    rows = [clip_row for clip_row in row.rows.select_related("becomes", "file") if clip_row.ticked]
     if not rows:
         raise BadInput(f"{row.path}: none of its clips is ticked.")
     original = keep_original(data, row.file, document.format)
     skeleton = keep_skeleton(document, skeletons_called({rows[0].identity})[rows[0].identity])
     clips = []
-    for one in rows:
-        clip = document.clips[one.number]
-        if one.becomes:
-            one.becomes.floor = one.floor
-            new_version(one.becomes, document, clip, original, skeleton, (one.first, one.last))
-            clips.append(one.becomes.pk)
+    for clip_row in rows:
+        clip = document.clips[clip_row.number]
+        if clip_row.becomes:
+            clip_row.becomes.floor = clip_row.floor
+            new_version(clip_row.becomes, document, clip, original, skeleton, (clip_row.first, clip_row.last))
+            clips.append(clip_row.becomes.pk)
         else:
-            name = free_name(one.final or clip.name)
-            clips.append(keep_clip(document, clip, original, skeleton, name, (one.first, one.last), one.floor).pk)
+            name = free_name(clip_row.final or clip.name)
+            clips.append(
+                keep_clip(document, clip, original, skeleton, name, (clip_row.first, clip_row.last), clip_row.floor).pk
+            )
     row.delete()
     return clips, []

@@ -31,9 +31,9 @@ def unpack(row: IntakeFile, data: bytes) -> list[IntakeFile]:
     made = []
     with transaction.atomic():
         for path, content, near in inside:
-            one = IntakeFile.objects.create(path=f"{PurePosixPath(row.path).stem}/{path}"[-255:], goes_to=row.goes_to)
-            IntakeContent.objects.create(file=one, data=_alone(path, content, near))
-            made.append(one)
+            file = IntakeFile.objects.create(path=f"{PurePosixPath(row.path).stem}/{path}"[-255:], goes_to=row.goes_to)
+            IntakeContent.objects.create(file=file, data=_alone(path, content, near))
+            made.append(file)
         row.delete()
     return made
 

@@ -108,8 +108,8 @@ def queue(request: HttpRequest, wanted: QueueIn):
 
 def _worst(revision: Revision) -> str:
     grades = ("look", "wrong")
-    found = [one for one in revision.findings if one["grade"] in grades]
-    return max(found, key=lambda one: grades.index(one["grade"]))["text"] if found else ""
+    found = [finding for finding in revision.findings if finding["grade"] in grades]
+    return max(found, key=lambda first: grades.index(first["grade"]))["text"] if found else ""
 
 
 @router.get("{rendition_id}", response=RenditionOut, operation_id="get_rendition")
@@ -190,9 +190,9 @@ def difference(request: HttpRequest, rendition_id: int, a: int, b: int):
 
     Empty where they have no bones or no length in common.
     """
-    one, other = (results.motion_of(_revision(rendition_id, pk)) for pk in (a, b))
-    if one.skeleton.names != other.skeleton.names:
+    first, other = (results.motion_of(_revision(rendition_id, pk)) for pk in (a, b))
+    if first.skeleton.names != other.skeleton.names:
         return []
-    frames = min(one.frames, other.frames)
-    apart = one.cut(0, frames - 1).world().positions - other.cut(0, frames - 1).world().positions
+    frames = min(first.frames, other.frames)
+    apart = first.cut(0, frames - 1).world().positions - other.cut(0, frames - 1).world().positions
     return (np.linalg.norm(apart, axis=-1).max(axis=1) * 100).round(3).tolist()

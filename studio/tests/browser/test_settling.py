@@ -103,7 +103,7 @@ class Settling(FittingCase):
         last = int(words.split(".")[0].split()[-1])
         self.changed(lambda: self.page.keyboard.press("ArrowRight"))
         expect(self.page.get_by_text("contacts set by hand")).to_be_visible()
-        self.assertIn(last + 1, [one["last"] for one in self.contacts()])
+        self.assertIn(last + 1, [contact["last"] for contact in self.contacts()])
         # A new one, drawn in the lane of the left arm, which has none: lanes of feet only are shown, so draw on a foot's.
         self.page.locator(".contact").first.focus()
         count = len(self.contacts())
