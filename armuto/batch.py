@@ -129,10 +129,12 @@ def _read(path: Path) -> Document:
 
 
 @lru_cache(maxsize=8)
-def _fitted(source: Path, character: Path, kept: Path | None) -> Fitting:
+def _fitted(source: Path, character: Path, fitting_file: Path | None) -> Fitting:
     clip, figure = _read(source), _read(character)
-    if kept is not None:
-        return fitting.from_json(kept.read_bytes(), str(kept), clip.skeleton, figure.skeleton, figure.capsules)
+    if fitting_file is not None:
+        return fitting.from_json(
+            fitting_file.read_bytes(), str(fitting_file), clip.skeleton, figure.skeleton, figure.capsules
+        )
     try:
         made = fitting.fit(clip.skeleton, figure.skeleton, clip.parts, figure.parts)
     except fitting.NothingToPair as problem:
@@ -141,18 +143,18 @@ def _fitted(source: Path, character: Path, kept: Path | None) -> Fitting:
 
 
 def run(
-    todo: Sequence[Job], workers: int | None = None, told: Callable[[Outcome, int], None] | None = None
+    todo: Sequence[Job], workers: int | None = None, report: Callable[[Outcome, int], None] | None = None
 ) -> list[Outcome]:
     """Do jobs over several processes, all cores where workers is not given. What was done before of the same is left.
 
-    told: called after each job with its outcome and how many are through. A job that fails does not stop the others.
+    report: called after each job with its outcome and how many are through. A job that fails does not stop the others.
     """
     outcomes: dict[Path, Outcome] = {}
 
     def through(outcome: Outcome) -> None:
         outcomes[outcome.output] = outcome
-        if told:
-            told(outcome, len(outcomes))
+        if report:
+            report(outcome, len(outcomes))
 
     left = []
     for job in todo:
@@ -177,8 +179,8 @@ def do(job: Job) -> Outcome:
     """Transfer the clips of a job and write its file, whole or not at all."""
     try:
         results = [
-            _performed(job, path, number, name, kept)
-            for (path, number, name), kept in zip(job.clips, job.fittings, strict=True)
+            _performed(job, path, number, name, fitting_file)
+            for (path, number, name), fitting_file in zip(job.clips, job.fittings, strict=True)
         ]
         (file,) = package.pack([(job.output.name, result) for result in results], job.wanted)
         _write(job.output, file.content)
@@ -191,17 +193,17 @@ def do(job: Job) -> Outcome:
         return Outcome(job.output, sentence=f"{problem.filename or job.output}: {problem.strerror}.")
 
 
-def _performed(job: Job, path: Path, number: int, name: str, kept: Path | None) -> Result:
+def _performed(job: Job, path: Path, number: int, name: str, fitting_file: Path | None) -> Result:
     source, figure = _read(path), _read(job.character)
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
-    fits, clip = _fitted(path, job.character, kept), source.clips[number]
+    fits, clip = _fitted(path, job.character, fitting_file), source.clips[number]
     done = retarget(clip, fits)
     found = find(clip, done.clip, fits, done.contacts)
     about = {
         "clip_name": name,
         "source": path.name,
-        "fitting": kept.name if kept else None,
+        "fitting": fitting_file.name if fitting_file else None,
         "grade": grade(found),
         "findings": [
             {key: value for key, value in asdict(outcome).items() if key in ("text", "frames", "grade")}

@@ -130,7 +130,7 @@ def main() -> None:
     )
     batches = board()
     scores = detections.file_space() | {"calibration frames": detections.calibration()} | detections.tracks()
-    told = "\n".join(f"| {what} | {right} | {cases} |" for what, (right, cases) in scores.items())
+    table = "\n".join(f"| {what} | {right} | {cases} |" for what, (right, cases) in scores.items())
     table = "\n".join(f"| {what} | {beside} | {ratio:.2f} | {goal} |" for what, beside, ratio, goal in rows)
     more = "\n".join(f"| {what} | {beside} | {ratio:.2f} |" for what, beside, ratio in asides)
     machine = f"{platform.machine()}, {platform.system()}, Python {platform.python_version()}"
@@ -155,7 +155,7 @@ How often detection is right, on generated files of two-legged bodies where the 
 
 | what | right | of |
 |---|---|---|
-{told}
+{table}
 
 {matched}
 
@@ -231,9 +231,9 @@ def standing(product: float, count: int = 40) -> str:
             cells.append("—" if worst is None else f"{worst.direction:.2f}" + _where(worst, worst.direction))
             cells.append("—" if rolled is None else f"{rolled.roll or 0:.2f}" + _where(rolled, rolled.roll or 0))
         rows.append(f"| {kind} | {far:.4f} | {' | '.join(cells)} |")
-    told = [stances.proposed_right(seed) for seed in range(304)]
+    proposals = [stances.proposed_right(seed) for seed in range(304)]
     origins = "\n".join(
-        f"| {origin} | {sum(ok for ok, where, _ in told if where == origin)} | {sum(where == origin for _, where, _ in told)} |"
+        f"| {origin} | {sum(ok for ok, where, _ in proposals if where == origin)} | {sum(where == origin for _, where, _ in proposals)} |"
         for origin in stances.ORIGINS
     )
     source, target = figures.body(), figures.posed(figures.body(), {"LeftArm": (0, 0, -45), "RightArm": (0, 0, 45)})

@@ -204,7 +204,7 @@ Of {claims} claims at 0.9 or more {(1 - right) * 100:.2f} % are wrong (to reach:
 def grades() -> str:
     sources = [_read(f"hall/{name}.bvh") for name in CLIPS]
     figures = [_read(f"{name}.glb") for name in FIGURES]
-    told: dict[str, Counter[str]] = defaultdict(Counter)
+    grades: dict[str, Counter[str]] = defaultdict(Counter)
     rng = np.random.default_rng(2)
     for source in sources:
         clip = source.clips[0].cut(2, 90)
@@ -217,8 +217,8 @@ def grades() -> str:
                 if value is not None:
                     value = replace(value, capsules=figure.capsules)
                     done = retarget(clip, value)
-                    told[kind][grade(find(clip, done.clip, value, done.contacts))] += 1
-    rows = "\n".join(f"| {kind} | {said['wrong']} | {said['look']} | {said['good']} |" for kind, said in told.items())
+                    grades[kind][grade(find(clip, done.clip, value, done.contacts))] += 1
+    rows = "\n".join(f"| {kind} | {said['wrong']} | {said['look']} | {said['good']} |" for kind, said in grades.items())
     right = Counter()
     clips = [settled.walk(110)[0], settled.carrying(), settled.hand_on_hip(), settled.stairs()[0]]
     for seed in range(50):

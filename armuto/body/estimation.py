@@ -103,8 +103,8 @@ def sole_of_clips(heights: Sequence[float | None], leg: float) -> tuple[float | 
     The lower median: feet rest more often on something that is higher than the floor (a rung, a stair, a stage) than on
     something lower. Heights that no sole has are left out.
     """
-    told = sorted(height for height in heights if height is not None and 0 <= height <= HIGHEST_SOLE * leg)
-    return (told[(len(told) - 1) // 2], len(told)) if told else (None, 0)
+    soles = sorted(height for height in heights if height is not None and 0 <= height <= HIGHEST_SOLE * leg)
+    return (soles[(len(soles) - 1) // 2], len(soles)) if soles else (None, 0)
 
 
 def _hinged(parts: Assignment, plan: BodyPlan) -> dict[int, tuple[int, int]]:
@@ -267,12 +267,12 @@ def _spread(skeleton: Skeleton, joint: int, local: FloatArray) -> FloatArray:
     """At most KEPT points: the lowest at rest, and low ones far out in a ring of directions, which any tilt stands on."""
     world = rotation.rotate(skeleton.rest.rotations[joint], local)
     flat = world[:, [0, 2]] - world[:, [0, 2]].mean(axis=0)
-    kept = {int(np.argmin(world[:, 1]))}
+    spread_out = {int(np.argmin(world[:, 1]))}
     for angle in np.linspace(0, 2 * np.pi, KEPT - 1, endpoint=False):
         # Far out in this direction, and low.
         score = flat @ np.array([np.cos(angle), np.sin(angle)]) - world[:, 1]
-        kept.add(int(np.argmax(score)))
-    return np.ascontiguousarray(local[sorted(kept)])
+        spread_out.add(int(np.argmax(score)))
+    return np.ascontiguousarray(local[sorted(spread_out)])
 
 
 def lowest_of(soles: Mapping[int, FloatArray], rotations: FloatArray, positions: FloatArray) -> FloatArray | None:

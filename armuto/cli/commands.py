@@ -50,11 +50,11 @@ def _bytes(path: Path) -> bytes:
         raise BadInput(f"{path}: cannot be opened ({problem.strerror}); check the name and the permissions.") from None
 
 
-def _read(path: Path, told: ImportOptions = NOTHING) -> Document:
-    return formats.read(_bytes(path), str(path), told)
+def _read(path: Path, import_options: ImportOptions = NOTHING) -> Document:
+    return formats.read(_bytes(path), str(path), import_options)
 
 
-def _told(options: argparse.Namespace, whose: str = "") -> ImportOptions:
+def _import_options(options: argparse.Namespace, whose: str = "") -> ImportOptions:
     """What is said on the command line about how a file is to be read; whose: "character_" for the character's."""
     return ImportOptions(unit=getattr(options, f"{whose}unit", None), up=getattr(options, f"{whose}up", None))
 
@@ -88,7 +88,7 @@ def _print_json(tree: Any) -> None:
 
 
 def inspect_file(options: argparse.Namespace) -> int:
-    document = _read(options.file, _told(options))
+    document = _read(options.file, _import_options(options))
     skeleton = document.skeleton
     parts = part_of_joints(skeleton, document.parts)
     angle, why = facing_angle(skeleton, document.parts)
@@ -152,7 +152,11 @@ def _made(source: Document, target: Document, options: argparse.Namespace) -> Fi
 
 
 def make_fitting(options: argparse.Namespace) -> int:
-    made = _made(_read(options.source, _told(options)), _read(options.target, _told(options, "character_")), options)
+    made = _made(
+        _read(options.source, _import_options(options)),
+        _read(options.target, _import_options(options, "character_")),
+        options,
+    )
     tree = fitting.to_json(made)
     _write(options.output, (json.dumps(tree, ensure_ascii=False, indent=1) + "\n").encode())
     if options.json:
@@ -173,8 +177,8 @@ def make_fitting(options: argparse.Namespace) -> int:
 
 
 def transfer_clips(options: argparse.Namespace) -> int:
-    character = _read(options.character, _told(options, "character_"))
-    kept = _bytes(options.fit) if options.fit else None
+    character = _read(options.character, _import_options(options, "character_"))
+    fitting_file = _bytes(options.fit) if options.fit else None
     kind = options.format or _own_kind(character)
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
@@ -187,8 +191,8 @@ def transfer_clips(options: argparse.Namespace) -> int:
             continue
         for path, data, files in inside:
             try:
-                source = formats.read(data, path, _told(options), files)
-                results += _performed(source, path, character, kept, kind, options, taken)
+                source = formats.read(data, path, _import_options(options), files)
+                results += _performed(source, path, character, fitting_file, kind, options, taken)
             except BadInput as problem:
                 code = fail(str(problem))
     if options.json:
@@ -205,7 +209,7 @@ def _performed(
     source: Document,
     path: str,
     character: Document,
-    kept: bytes | None,
+    fitting_file: bytes | None,
     kind: str,
     options: argparse.Namespace,
     taken: set[Path],
@@ -213,7 +217,7 @@ def _performed(
     """Transfer and write every clip of one input; one row per result."""
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
-    fits = _fits(source, character, kept, options)
+    fits = _fits(source, character, fitting_file, options)
     fits = replace(fits, settings=_said(fits.settings, options))
     rows = []
     for clip in source.clips:
@@ -237,11 +241,11 @@ def _performed(
     return rows
 
 
-def _fits(source: Document, target: Document, kept: bytes | None, options: argparse.Namespace) -> Fitting:
+def _fits(source: Document, target: Document, fitting_file: bytes | None, options: argparse.Namespace) -> Fitting:
     """The fitting that was kept, or one that is made; with how thick the target is."""
-    if kept is None:
+    if fitting_file is None:
         return replace(_made(source, target, options), capsules=target.capsules)
-    return fitting.from_json(kept, str(options.fit), source.skeleton, target.skeleton, target.capsules)
+    return fitting.from_json(fitting_file, str(options.fit), source.skeleton, target.skeleton, target.capsules)
 
 
 def _said(settings: Settings, options: argparse.Namespace) -> Settings:
@@ -264,14 +268,14 @@ def _said(settings: Settings, options: argparse.Namespace) -> Settings:
 
 def check_clip(options: argparse.Namespace) -> int:
     """What is wrong with the first clip of a file: against its source, or by itself, as a body that performs its own motion."""
-    told = _told(options)
-    document = _read(options.file, NOTHING if options.against else told)
-    source = _read(options.against, told) if options.against else document
+    import_options = _import_options(options)
+    document = _read(options.file, NOTHING if options.against else import_options)
+    source = _read(options.against, import_options) if options.against else document
     for outcome in (document, source):
         if not outcome.clips:
             raise BadInput(f"{outcome.file}: there is no motion in it; name a file with at least one clip.")
-    kept = _bytes(options.fit) if options.fit else None
-    fits = _fits(source, document, kept, options)
+    fitting_file = _bytes(options.fit) if options.fit else None
+    fits = _fits(source, document, fitting_file, options)
     rendition, clip = document.clips[0], source.clips[0]
     if rendition.frames != clip.frames:
         raise BadInput(
@@ -323,7 +327,7 @@ def run_batch(options: argparse.Namespace) -> int:
     todo = batch.jobs(options.plan)
     begun, shown = time.monotonic(), sys.stderr.isatty()
 
-    def told(outcome: batch.Outcome, through: int) -> None:
+    def import_options(outcome: batch.Outcome, through: int) -> None:
         if shown:
             print("\r\033[K", end="", file=sys.stderr)
         if outcome.sentence:
@@ -335,7 +339,7 @@ def run_batch(options: argparse.Namespace) -> int:
             print(f"{bar:╌<24} {through} of {len(todo)}, about {left:.0f} s left", end="", file=sys.stderr, flush=True)
 
     try:
-        outcomes = batch.run(todo, options.workers, told)
+        outcomes = batch.run(todo, options.workers, import_options)
     except KeyboardInterrupt:
         print("\nStopped; what is done stays, and the same command goes on from there.", file=sys.stderr)
         return FAILED

@@ -55,14 +55,14 @@ def bent(
 
 
 def passed(
-    told: Mapping[int, tuple[FloatArray, FloatArray, FloatArray]], body: JointFrames, ranges: Mapping[str, Range]
+    bends: Mapping[int, tuple[FloatArray, FloatArray, FloatArray]], body: JointFrames, ranges: Mapping[str, Range]
 ) -> dict[str, FloatArray]:
     """By how many degrees every part is beyond its limits ``(F,)``: of its swing or its twist, whichever is more."""
     out: dict[str, FloatArray] = {}
     for frame in body.frames:
         if frame.part not in ranges:
             continue
-        bend, side, twist = told[frame.joint]
+        bend, side, twist = bends[frame.joint]
         far, turned = _shares(np.radians(bend), np.radians(side), np.radians(twist), ranges[frame.part])
         swung = np.hypot(bend, side) * (1 - 1 / np.maximum(far, 1.0))
         twisted = np.abs(twist) * (1 - 1 / np.maximum(turned, 1.0))

@@ -55,7 +55,7 @@ def insert_motion(clip: Clip, into: Clip, at: int, how: Literal["replace", "inse
         raise ValueError(f"there is no bone “{missing[0]}” on it")
     clip = resample(clip, into.fps)
     joints = joints_named(into.skeleton, clip.skeleton.names)
-    kept = min(at + clip.frames, into.frames) if how == "replace" else at
+    resumes = min(at + clip.frames, into.frames) if how == "replace" else at
     old = into.rotations, into.all_translations()
     new = []
     for values, own, rest in zip(
@@ -66,7 +66,7 @@ def insert_motion(clip: Clip, into: Clip, at: int, how: Literal["replace", "inse
     ):
         block = np.broadcast_to(rest, (clip.frames, *rest.shape)).copy()
         if how == "replace":
-            block[: kept - at] = values[at:kept]
+            block[: resumes - at] = values[at:resumes]
         block[:, joints] = own
-        new.append(np.concatenate([values[:at], block, values[kept:]]))
+        new.append(np.concatenate([values[:at], block, values[resumes:]]))
     return Clip(into.name, into.skeleton, into.fps, new[0], np.arange(len(into.skeleton)), new[1])

@@ -154,7 +154,7 @@ def _kept(channel: _Turns | _Places, bound: float) -> IntArray:
     last = len(channel.values) - 1
     if channel.still():
         return np.array([0])
-    kept = {0, last}
+    keyed = {0, last}
     unsure = [(0, last)]
     while unsure:
         first, last = unsure.pop()
@@ -164,6 +164,6 @@ def _kept(channel: _Turns | _Places, bound: float) -> IntArray:
         worst = int(far.argmax())
         if far[worst] > bound:
             middle = first + 1 + worst
-            kept.add(middle)
+            keyed.add(middle)
             unsure += [(first, middle), (middle, last)]
-    return np.array(sorted(kept))
+    return np.array(sorted(keyed))

@@ -95,10 +95,12 @@ class Document:
         return float(np.ptp(points[:, 1]))
 
 
-def read(data: bytes, file: str, told: ImportOptions = NOTHING, files: Mapping[str, bytes] | None = None) -> Document:
+def read(
+    data: bytes, file: str, options: ImportOptions = NOTHING, files: Mapping[str, bytes] | None = None
+) -> Document:
     """Read one file of any known format, or an archive that holds exactly one.
 
-    told: what overrules detection. files: what lies beside it. Raises :class:`BadInput`.
+    options: what overrules detection. files: what lies beside it. Raises :class:`BadInput`.
     """
     suffix = PurePath(file).suffix.lower().lstrip(".")
     if not data.strip():
@@ -116,8 +118,8 @@ def read(data: bytes, file: str, told: ImportOptions = NOTHING, files: Mapping[s
         raise BadInput(f"{file}: this format is not read; export it as {OPEN_FORMATS}.")
     try:
         if kind == "bvh":
-            return _read_bvh(data, file, told)
-        return _read_gltf(data, file, kind, told, files or {})
+            return _read_bvh(data, file, options)
+        return _read_gltf(data, file, kind, options, files or {})
     except BadInput:
         raise
     except (ValueError, KeyError, TypeError, IndexError, OverflowError, MemoryError, np.linalg.LinAlgError) as problem:
@@ -169,10 +171,10 @@ def _kind(data: bytes, suffix: str) -> str | None:
     return suffix if suffix in READ else None
 
 
-def _read_bvh(data: bytes, file: str, told: ImportOptions) -> Document:
+def _read_bvh(data: bytes, file: str, options: ImportOptions) -> Document:
     original = bvh.parse(data, file)
     raw = bvh.to_clip(original, PurePath(file).stem)
-    skeleton, parts = _standing(raw.skeleton, (raw,), told=told)
+    skeleton, parts = _standing(raw.skeleton, (raw,), options=options)
     clip = clip_in_frame(raw, skeleton)
     skeleton = replace(skeleton, observed=estimation.of_motion(skeleton, parts, (clip,)))
     clip = replace(clip, skeleton=skeleton)
@@ -187,32 +189,32 @@ def _read_bvh(data: bytes, file: str, told: ImportOptions) -> Document:
     return Document(file, "bvh", skeleton, (clip,), parts, tuple(notes), original)
 
 
-def _read_gltf(data: bytes, file: str, kind: str, told: ImportOptions, files: Mapping[str, bytes]) -> Document:
+def _read_gltf(data: bytes, file: str, kind: str, options: ImportOptions, files: Mapping[str, bytes]) -> Document:
     """glTF, or a format that is first brought into it."""
-    said: list[str] = []
+    reader_notes: list[str] = []
     display, shown = data, file
     if kind == "dae":
-        display, said = collada.to_glb(data, file, files)
+        display, reader_notes = collada.to_glb(data, file, files)
     elif kind == "usd":
-        display, said = usd.to_glb(data, file)
+        display, reader_notes = usd.to_glb(data, file)
     held = gltf.parse(display, shown, files)
     if any(
         not str(row.get("uri", "data:")).startswith("data:") for row in (*held.rows("buffers"), *held.rows("images"))
     ):
         display, more = gltf.self_contained(held, files)
-        said += more
+        reader_notes += more
         held = gltf.parse(display, shown)
-    if told.bound and held.rows("skins"):
+    if options.bound and held.rows("skins"):
         display = gltf.at_bind(held)
         held = gltf.parse(display, shown)
     rig = gltf.rig(held)
-    skeleton, parts = _standing(rig.skeleton, rig.clips, told, rig, avatar.humanoid(held))
+    skeleton, parts = _standing(rig.skeleton, rig.clips, options, rig, avatar.humanoid(held))
     frame = skeleton.file_frame
     bounds = rig.bounds
     if bounds is not None:
         turned = rotation.rotate(np.array(frame.turn), bounds) * frame.unit
         bounds = np.stack([turned.min(axis=0), turned.max(axis=0)])
-    notes = [*said, *rig.notes, *_recognised(parts)]
+    notes = [*reader_notes, *rig.notes, *_recognised(parts)]
     if frame.unit != 1.0 or frame.up != "+Y":
         notes.append(f"The file declares its unit and up axis, and seems to differ ({'; '.join(frame.evidence)}).")
     clips = [clip_in_frame(clip, skeleton) for clip in rig.clips]
@@ -229,7 +231,7 @@ def _read_gltf(data: bytes, file: str, kind: str, told: ImportOptions, files: Ma
 def _standing(
     raw: Skeleton,
     clips: Sequence[Clip],
-    told: ImportOptions,
+    options: ImportOptions,
     rig: gltf.GltfRig | None = None,
     by_node: Mapping[int, str] | None = None,
 ) -> tuple[Skeleton, Assignment]:
@@ -244,7 +246,7 @@ def _standing(
     while True:
         rested = with_posture(raw, shown, weighted, fault)
         parts = (_confirmed(rig, by_node, rested.parts) if rig and by_node else {}) or rested.parts
-        frame = detection.file_frame(rested.skeleton, parts, clips, bounds, rig is not None, told, rested.note)
+        frame = detection.file_frame(rested.skeleton, parts, clips, bounds, rig is not None, options, rested.note)
         if shown and not fault and not rested.note:
             fault = fault_at_rest(rested.skeleton, parts, np.array(frame.turn))
             if fault:

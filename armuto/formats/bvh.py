@@ -359,8 +359,8 @@ def _channels(joint: BvhJoint, q: FloatArray, t: FloatArray, adds: bool) -> tupl
     order = "".join(c[0].upper() for c in channels if c.lower().endswith("rotation"))
     angles = _angles(q, order)
     if angles is None:
-        kept = tuple(c for c in channels if c.lower().endswith("position"))
-        channels, order = (*kept, "Zrotation", "Xrotation", "Yrotation"), "ZXY"
+        position_channels = tuple(c for c in channels if c.lower().endswith("position"))
+        channels, order = (*position_channels, "Zrotation", "Xrotation", "Yrotation"), "ZXY"
         angles = _angles(q, order)
         assert angles is not None
     columns, turn = [], 0

@@ -171,7 +171,7 @@ def file_frame(
     clips: Sequence[Clip],
     bounds: FloatArray | None = None,
     metres_declared: bool = False,
-    told: ImportOptions = NOTHING,
+    options: ImportOptions = NOTHING,
     note: str = "",
 ) -> FileFrame:
     """Propose the file's unit and up axis, or take what was told. The skeleton is in its file's own space.
@@ -179,7 +179,7 @@ def file_frame(
     metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception. note: one more
     sentence of evidence, on how the skeleton rests.
     """
-    unit, up = told.unit, told.up
+    unit, up = options.unit, options.up
     clip = max(clips, key=lambda c: c.frames, default=None)
     evidence = []
     if up is None:
@@ -194,10 +194,10 @@ def file_frame(
     else:
         evidence.append(f"the unit is {unit}: as told")
     turn = upright(up)
-    if told.turned:
-        turn = rotation.multiply(rotation.about([0.0, 1.0, 0.0], np.radians(told.turned)), turn)
-        evidence.append(f"turned by {told.turned:g}° about up: as told")
+    if options.turned:
+        turn = rotation.multiply(rotation.about([0.0, 1.0, 0.0], np.radians(options.turned)), turn)
+        evidence.append(f"turned by {options.turned:g}° about up: as told")
     if note:
         evidence.append(note)
     q = (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3]))
-    return FileFrame(UNITS[unit], q, up, told.turned, tuple(evidence))
+    return FileFrame(UNITS[unit], q, up, options.turned, tuple(evidence))

@@ -11,10 +11,10 @@ from armuto.kinematics.arrays import BoolArray, FloatArray
 def hysteresis(begin: BoolArray, stay: BoolArray) -> BoolArray:
     """Stretches of ``stay`` that hold at least one frame of ``begin``."""
     pieces, count = label(stay)
-    kept = np.zeros(count + 1, bool)
-    kept[np.unique(pieces[begin & stay])] = True
-    kept[0] = False
-    return np.asarray(kept[pieces])
+    passing = np.zeros(count + 1, bool)
+    passing[np.unique(pieces[begin & stay])] = True
+    passing[0] = False
+    return np.asarray(passing[pieces])
 
 
 def runs(held: BoolArray) -> list[tuple[int, int]]:

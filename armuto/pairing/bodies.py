@@ -57,16 +57,16 @@ class Names:
 
     def worth(self, joint: int, kind: str) -> float:
         """What the name of a joint adds to its being this kind of part."""
-        said = self.scores[joint]
-        own = said[kind][0] if kind in said else 0.0
+        by_name = self.scores[joint]
+        own = by_name[kind][0] if kind in by_name else 0.0
         if own >= 0.25:
-            best = max(score for score, _ in said.values())
+            best = max(score for score, _ in by_name.values())
             return SAID * own - (best - own)
         if self.read[joint].helper:
             return HELPER
         if joint in self.counted and kind in LIMB_KINDS:
             return self.counted[joint]
-        return DENIED if any(score > 0.6 for score, _ in said.values()) else 0.0
+        return DENIED if any(score > 0.6 for score, _ in by_name.values()) else 0.0
 
     def table(self, line: Sequence[int], parts: Sequence[Part]) -> FloatArray:
         return np.array([[self.worth(joint, part.kind) for part in parts] for joint in line]).reshape(len(line), -1)
@@ -191,7 +191,8 @@ def _fit(anatomy: SkeletonTree, names: Names, parts: tuple[Part, ...], twins: Li
         each = (both, both)
     else:
         one, two = (
-            limbs.ways(anatomy, [line], parts, [said], fans, straight) for line, said in zip(lines, tables, strict=True)
+            limbs.ways(anatomy, [line], parts, [by_name], fans, straight)
+            for line, by_name in zip(lines, tables, strict=True)
         )
         each = (one, two)
     if min(way.score for way in each) < -20:
@@ -289,14 +290,14 @@ def _across(anatomy: SkeletonTree, found: Mapping[str, Limb], names: Names) -> t
 
 def _named_side(names: Names, limb: Limb) -> int:
     """1 where the names of a limb say that twin 0 is the left one, -1 the right one, 0 where they do not agree."""
-    said = [
+    by_name = [
         1 if (names.read[joint].side == "left") == (which == 0) else -1
         for which in (0, 1)
         for joint in limb.joints(which).values()
         if names.read[joint].side
     ]
-    clear = len(said) >= len(limb.joints(0)) + len(limb.joints(1)) - 2 and abs(sum(said)) == len(said) > 0
-    return said[0] if clear else 0
+    clear = len(by_name) >= len(limb.joints(0)) + len(limb.joints(1)) - 2 and abs(sum(by_name)) == len(by_name) > 0
+    return by_name[0] if clear else 0
 
 
 def _level(
@@ -421,7 +422,7 @@ def _sides(anatomy: SkeletonTree, names: Names, body: Body) -> dict[str, object]
     if body.posture < UPSET:
         # A body that does not stand as its plan says shows little of where it faces.
         votes = [(0.3 * vote, why) for vote, why in votes]
-    said, heard = 0.0, 0
+    by_name, heard = 0.0, 0
     for name, limb in body.limbs.items():
         sign = -1 if name in body.swapped else 1
         for which in (0, 1):
@@ -429,9 +430,9 @@ def _sides(anatomy: SkeletonTree, names: Names, body: Body) -> dict[str, object]
                 side = names.read[joint].side
                 if side:
                     heard += 1
-                    said += sign * (1 if (side == "left") == (which == 0) else -1)
+                    by_name += sign * (1 if (side == "left") == (which == 0) else -1)
     if heard:
-        votes.append((1.4 * said / heard, "the names say so"))
+        votes.append((1.4 * by_name / heard, "the names say so"))
     total = sum(vote for vote, _ in votes)
     sign = 1 if total >= 0 else -1
     against = sum(-vote * sign for vote, _ in votes if vote * sign < 0)

@@ -62,7 +62,7 @@ class Pairing:
 
 def give(now: Pairing, context: PairingContext, pair: Pair) -> Pairing:
     """Put a pair in place of whatever has its part, and take its bones out of every other pair: a bone serves one part."""
-    kept = []
+    others = []
     for present in now.pairs:
         if present.key == pair.key or (pair.part and present.part == pair.part):
             continue
@@ -70,9 +70,9 @@ def give(now: Pairing, context: PairingContext, pair: Pair) -> Pairing:
         target = tuple(bone for bone in present.target if bone not in pair.target)
         many = present.part in context.plan.by_name and context.plan.by_name[present.part or ""].many
         if target and (source or (many and not present.source)):
-            kept.append(replace(present, source=source, target=target))
+            others.append(replace(present, source=source, target=target))
     left_out = tuple(part for part in now.left_out if part != pair.part)
-    return _in_order(Pairing((*kept, pair), left_out), context)
+    return _in_order(Pairing((*others, pair), left_out), context)
 
 
 def set_pair(
@@ -177,9 +177,9 @@ def remove(now: Pairing, keys: Collection[str], mirror: bool = False) -> Pairing
 def leave_out(now: Pairing, context: PairingContext, parts: Collection[str], mirror: bool = False) -> Pairing:
     """Leave parts out on purpose: they have no pair and are not missing."""
     out = [part for part in _with_mirror(parts, mirror) if part in context.plan.by_name]
-    kept = remove(now, out)
+    others = remove(now, out)
     order = list(context.plan.by_name)
-    return Pairing(kept.pairs, tuple(sorted({*now.left_out, *out}, key=order.index)))
+    return Pairing(others.pairs, tuple(sorted({*now.left_out, *out}, key=order.index)))
 
 
 def bring_back(
@@ -212,16 +212,16 @@ def swap(now: Pairing, context: PairingContext, keys: Collection[str]) -> Pairin
     """Exchange the target bones of left and right for these parts and their mirrors."""
     wanted = {key for key in _with_mirror(keys, True) if mirrored(key) != key}
     by = {pair.part: pair for pair in now.pairs if pair.part in wanted}
-    kept = [pair for pair in now.pairs if pair.part not in by]
+    others = [pair for pair in now.pairs if pair.part not in by]
     for part, pair in by.items():
         other = by.get(mirrored(part or ""))
         if other is not None:
-            kept.append(
+            others.append(
                 replace(pair, target=other.target, confidence=1.0, confirmed=True, reasons=("sides swapped by hand",))
             )
         else:
-            kept.append(replace(pair, part=mirrored(part or "")))
-    return _in_order(Pairing(tuple(kept), now.left_out), context)
+            others.append(replace(pair, part=mirrored(part or "")))
+    return _in_order(Pairing(tuple(others), now.left_out), context)
 
 
 def _in_order(now: Pairing, context: PairingContext) -> Pairing:

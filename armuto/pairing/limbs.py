@@ -75,7 +75,7 @@ def ways(
         along, straight = (along + each[1][0]) / 2, (straight + each[1][1]) / 2
         turns.append(each[1][5])
         fan, leaf = np.minimum(fan, each[1][2]), leaf & each[1][4]
-    said = np.sum([table[:bones] for table in names], axis=0)
+    name_scores = np.sum([table[:bones] for table in names], axis=0)
     twins = len(lines)
     found: list[tuple[FloatArray, NDArray[np.int64], tuple[int, ...]]] = []
     later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1]
@@ -95,7 +95,7 @@ def ways(
             score -= np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
         idle = np.array([any(line[n] in anatomy.idle for line in lines) for n in range(bones)])
         score -= IDLE * idle[at].sum(axis=1)
-        score = score * twins + said[at, list(chosen)].sum(axis=1)
+        score = score * twins + name_scores[at, list(chosen)].sum(axis=1)
         found.append((score, at, chosen))
     if not found:
         return NONE
@@ -122,10 +122,10 @@ def _presences(required: tuple[bool, ...]) -> list[tuple[tuple[int, ...], int]]:
     wanted = sum(required)
     out = []
     for missing in range(max(0, wanted - LEAST) + 1):
-        kept, last = wanted - missing, 0
+        given, last = wanted - missing, 0
         for n, needed in enumerate(required):
-            kept -= needed
-            if kept >= 0 and (needed or not missing):
+            given -= needed
+            if given >= 0 and (needed or not missing):
                 last = n
         optional = [n for n in range(last + 1) if not required[n]]
         for present in range(1 << len(optional)):
@@ -140,9 +140,9 @@ def _measures(anatomy: SkeletonTree, line: tuple[int, ...]) -> Measures:
     last; and the unit vectors from each to each ``(bones, bones, 3)``. Kept with the anatomy, since several limbs are tried on
     one line.
     """
-    kept: Measures | None = anatomy.measured.get(line)
-    if kept is not None:
-        return kept
+    given: Measures | None = anatomy.measured.get(line)
+    if given is not None:
+        return given
     joints = list(line)
     run = np.concatenate([[0.0], np.cumsum(anatomy.length[joints[1:]])])
     at = anatomy.at[joints]

@@ -86,8 +86,8 @@ class _Matcher:
         from scipy.optimize import linear_sum_assignment
 
         rows, columns = linear_sum_assignment(-best)
-        kept = [(i, k) for i, k in zip(rows.tolist(), columns.tolist(), strict=True) if best[i, k] > 0]
-        return float(sum(best[i, k] for i, k in kept)), [wins[i, k] for i, k in kept]
+        matched = [(i, k) for i, k in zip(rows.tolist(), columns.tolist(), strict=True) if best[i, k] > 0]
+        return float(sum(best[i, k] for i, k in matched)), [wins[i, k] for i, k in matched]
 
     def matched(self) -> list[tuple[int, int, float]]:
         """Pairs of joints with their likeness, from the roots down. A root that only carries may be passed over."""

@@ -130,10 +130,10 @@ class Limbs:
     def _found(self, joint: int, part: Part, shape: float, why: str) -> PartBone:
         """A bone for a part, with what its name has to say to it."""
         read = self.names.read[joint]
-        said, phrase = self.names.scores[joint].get(part.kind, (0.0, ""))
+        by_name, phrase = self.names.scores[joint].get(part.kind, (0.0, ""))
         reasons = [why]
-        if said >= 0.25 and not (part.side and read.side and read.side != part.side):
-            shape = 1 - (1 - shape) * (1 - 0.9 * said)
+        if by_name >= 0.25 and not (part.side and read.side and read.side != part.side):
+            shape = 1 - (1 - shape) * (1 - 0.9 * by_name)
             reasons.insert(
                 0, f"its name says “{phrase}”" + (f", side “{read.side}”" if part.side and read.side else "")
             )
@@ -169,9 +169,9 @@ class Limbs:
         self._give("hips", [self._found(body.hips, by["hips"], 0.93 * body.sure, legs)])
         over = anatomy.above[body.hips]
         if over and "root" in by:
-            told = [joint for joint in over if self.names.scores[joint].get("root", (0.0, ""))[0] > 0.3]
-            sure = 0.9 if told else 0.8
-            self._give("root", [self._found((told or over)[0], by["root"], sure, "it lies above the hips")])
+            rooted = [joint for joint in over if self.names.scores[joint].get("root", (0.0, ""))[0] > 0.3]
+            sure = 0.9 if rooted else 0.8
+            self._give("root", [self._found((rooted or over)[0], by["root"], sure, "it lies above the hips")])
         run = [joint for joint in anatomy.path(hips, chest) if joint != body.hips]
         for n, joint in enumerate(run[:-1], 1):
             if not self._helps(joint):
@@ -227,8 +227,8 @@ class Limbs:
         return out
 
     def _says_neck(self, joint: int) -> bool:
-        said = self.names.scores[joint]
-        return "neck" in said or "head" in said
+        by_name = self.names.scores[joint]
+        return "neck" in by_name or "head" in by_name
 
     def _neck_and_head(self) -> None:
         if self.body.chest not in self.taken:
@@ -271,9 +271,9 @@ class Limbs:
         anatomy, body = self.anatomy, self.body
         away = anatomy.at[child] - anatomy.at[joint]
         goes = float(away @ body.up) / (anatomy.length[child] + 1e-9)
-        said = 2.0 * self._says_neck(child) - 2.0 * bool(self.names.read[child].helper)
+        by_name = 2.0 * self._says_neck(child) - 2.0 * bool(self.names.read[child].helper)
         carries = 0.1 * min(int(anatomy.under[child]), 8) + 0.5 * bool(anatomy.skeleton.children[child])
-        return float(said + goes + carries)
+        return float(by_name + goes + carries)
 
     def _head_score(self, run: Sequence[int], n: int) -> float:
         """How well bone ``n`` of the line above the chest is the head: by its name, by eyes and jaw, by what comes after."""
@@ -324,7 +324,7 @@ class Limbs:
         found = self._named_fingers(found)
         for finger, bones in found.items():
             limb = self.plan.limbs.get(f"{side} {finger}", ())
-            said = [names.scores[joint].get(finger, (0.0, ""))[0] for joint in bones]
+            by_name = [names.scores[joint].get(finger, (0.0, ""))[0] for joint in bones]
             for n, (part, joint) in enumerate(zip(limb, bones, strict=False)):
                 nth = ORDINALS[n]
                 why = f"{nth} bone of the {finger} finger, by its place beside the thumb"
@@ -332,7 +332,7 @@ class Limbs:
                     why = f"{nth} bone of a finger that diverges from the others"
                 kind = Part(**{**vars(part), "kind": finger})
                 shape = (0.55 + 0.42 * sure) * self.body.sure
-                shape = max(shape, 0.9) if any(said) else shape
+                shape = max(shape, 0.9) if any(by_name) else shape
                 self._give(part.name, [self._found(joint, kind, shape, why)])
 
     def _named_fingers(self, found: dict[str, list[int]]) -> dict[str, list[int]]:

@@ -283,12 +283,12 @@ def _typical(apart: FloatArray) -> float:
 def _sides(bodies: Bodies) -> Iterator[Deviation]:
     yield from _order(bodies)
     skeletons = bodies.fitting.source, bodies.fitting.target
-    said = [[name.side for name in read_names(skeleton.names)] for skeleton in skeletons]
+    sides = [[name.side for name in read_names(skeleton.names)] for skeleton in skeletons]
     for run in bodies.runs():
         votes = [
-            1 if said[0][driver.source] == said[1][driver.target] else -1
+            1 if sides[0][driver.source] == sides[1][driver.target] else -1
             for part in run
-            if (driver := bodies.first[part.name]) and said[0][driver.source] and said[1][driver.target]
+            if (driver := bodies.first[part.name]) and sides[0][driver.source] and sides[1][driver.target]
         ]
         if len(votes) >= 2 and sum(votes) < 0:
             yield Deviation("sides", run[0].limb, 100.0 * votes.count(-1) / len(votes), unit="%")

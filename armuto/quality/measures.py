@@ -112,23 +112,23 @@ def _as_recorded(compared: Comparison) -> None:
     hips = compared.context.hips
     if hips is None or motion.frames < 2:
         return
-    said = fitting.settings.travel
+    settings = fitting.settings.travel
     source_stand, target_stand = compared.context.standing
     there = compared.mapping[hips].source
     away = rotation.rotate(fitting.turn, compared.tracks.positions[there] - source_stand[there])
     wanted = target_stand[hips] + scale_path(away, compared.context.ratios, motion.fps)
     at = motion.positions[hips]
     far, own = (float(np.linalg.norm(np.ptp(path[:, [0, 2]], axis=0))) for path in (wanted, at))
-    in_place = said.mode == "in place" or (far > 0.5 * fitting.scale and own < STAYS * far)
-    if not in_place and said.place == "recorded":
+    in_place = settings.mode == "in place" or (far > 0.5 * fitting.scale and own < STAYS * far)
+    if not in_place and settings.place == "recorded":
         return
     back = rotation.inverse(fitting.target_pose.rotations[hips])
     turns = rotation.multiply(motion.rotations[hips], back), rotation.multiply(_turned_as_source(compared)[hips], back)
-    here, expected = (path_of(at, turn, fitting.forward, motion.fps, said.smoothing).heading for turn in turns)
+    here, expected = (path_of(at, turn, fitting.forward, motion.fps, settings.smoothing).heading for turn in turns)
     off = (expected - here + np.pi) % (2 * np.pi) - np.pi
-    if not (in_place and said.heading):
+    if not (in_place and settings.heading):
         off = np.full(motion.frames, np.arctan2(np.sin(off).mean(), np.cos(off).mean()))
-    shift = (wanted - at) * [1.0, float(in_place and said.up), 1.0]
+    shift = (wanted - at) * [1.0, float(in_place and settings.up), 1.0]
     moved(motion, at.copy(), off, shift)
 
 

@@ -95,9 +95,9 @@ ROTATIONS_ALONE = Settings(hold=0.0, hands=dict.fromkeys(RELATIONS, 0.0), clear=
 
 def to_json(settings: Settings) -> dict[str, Any]:
     """Only what differs from the defaults, so that a file says what was chosen."""
-    told = asdict(settings)
+    data = asdict(settings)
     usual = asdict(PLAIN)
-    return {name: value for name, value in told.items() if value != usual[name]}
+    return {name: value for name, value in data.items() if value != usual[name]}
 
 
 def from_json(table: Any) -> Settings:

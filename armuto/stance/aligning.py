@@ -305,14 +305,14 @@ def remaining(
     turns = rotation.multiply(then.rotations, rotation.inverse(first.rotations))
     from_rest = np.degrees(rotation.angle(rotation.multiply(then.rotations, rotation.inverse(target.rest.rotations))))
     same = same_build(read, other)
-    kept = own_build(read, other, same)
+    own_build_joints = own_build(read, other, same)
     rows = []
     for joint in sorted(parts):
         part = plan.by_name.get(parts[joint] or "")
         if part is None:
             continue
         have, wanted = now.direction(joint), other.direction(joint)
-        own = joint in kept
+        own = joint in own_build_joints
         marks = _roll_marks(read, other, joint)
         found = soles(read, other, joint) if part.kind.endswith("foot") and not same else None
         if found is not None:

@@ -46,7 +46,7 @@ def file_space() -> dict[str, Score]:
                 frame = detection.file_frame(raw, parts, ())
                 right["unit"] += frame.unit == detection.UNITS[unit]
                 right["up axis"] += frame.up == up
-                skeleton = in_frame(raw, detection.file_frame(raw, parts, (), told=ImportOptions(unit, up)))
+                skeleton = in_frame(raw, detection.file_frame(raw, parts, (), options=ImportOptions(unit, up)))
                 angle, _ = facing_angle(skeleton, parts)
                 off = ((angle or 0) - eighth * 45 + 180) % 360 - 180
                 right["facing"] += abs(off) < 0.5

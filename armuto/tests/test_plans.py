@@ -82,7 +82,7 @@ class DetectingOthers(unittest.TestCase):
                         frame = detection.file_frame(raw, parts, ())
                         right["unit"] += frame.unit == detection.UNITS[unit]
                         right["up"] += frame.up == up
-                        upright = in_frame(raw, detection.file_frame(raw, parts, (), told=ImportOptions(unit, up)))
+                        upright = in_frame(raw, detection.file_frame(raw, parts, (), options=ImportOptions(unit, up)))
                         angle, _ = facing_angle(upright, parts)
                         off = (angle - eighth * 45 + 180) % 360 - 180
                         right["facing"] += abs(off) < 0.5

@@ -82,9 +82,9 @@ class CharacterDisplay(models.Model):
 
 
 @lru_cache(maxsize=12)
-def _read(character_id: int, revision: int, content: str, told: ImportOptions) -> Document:
+def _read(character_id: int, revision: int, content: str, options: ImportOptions) -> Document:
     """A revision of a character never changes, so what was read can be kept while people work with it. content: hash of its
     file, since a number may stand for another character once a studio has been restored."""
     row = Character.objects.select_related("original__content").get(pk=character_id)
     name = f"{row.original.name.rsplit('.', 1)[0]}.glb"
-    return formats.read(row.display(), name, told)
+    return formats.read(row.display(), name, options)

@@ -49,21 +49,21 @@ def new_version_of(row: Character, document: Document, data: bytes) -> Character
     _take_up(row, document, data)
     now = set(document.skeleton.names)
     gone, new = sorted(before - now), sorted(now - before)
-    said = []
+    changes = []
     if gone:
-        said.append(f"{_count(gone, 'bone is', 'bones are')} gone ({_listed(gone)})")
+        changes.append(f"{_count(gone, 'bone is', 'bones are')} gone ({_listed(gone)})")
     if new:
-        said.append(f"{_count(new, 'bone is', 'bones are')} new ({_listed(new)})")
+        changes.append(f"{_count(new, 'bone is', 'bones are')} new ({_listed(new)})")
     if not gone and not new:
-        said.append("all bones have kept their names")
+        changes.append("all bones have kept their names")
     lost: dict[object, list[str]] = {}
     for _, parts in skeleton_replaced.send(Character, character=row, before=was, reason=f"new version of {row.name}"):
         lost |= parts
     pairs = sum(len(parts) for parts in lost.values())
     if lost:
         kept = "its fitting was kept" if len(lost) == 1 else f"its {len(lost)} fittings were kept"
-        said.append(f"{kept}, {_count(range(pairs), 'pair', 'pairs')} lost a bone" if pairs else f"{kept} whole")
-    sentence = "; ".join(said)
+        changes.append(f"{kept}, {_count(range(pairs), 'pair', 'pairs')} lost a bone" if pairs else f"{kept} whole")
+    sentence = "; ".join(changes)
     row.changed = f"{document.file} replaced {same}: {sentence}."
     row.save(update_fields=["changed"])
     return row

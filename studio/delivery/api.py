@@ -54,11 +54,11 @@ def put_rule(request: HttpRequest, rule: RuleIn):
 
 
 @router.post("plan", response=Planned, operation_id="plan_delivery")
-def plan(request: HttpRequest, said: DeliveryIn):
+def plan(request: HttpRequest, body: DeliveryIn):
     """What would go out, under which names. Nothing is made."""
-    wanted = package.settings_from_json(said.wanted)
+    wanted = package.settings_from_json(body.wanted)
     rule = planning.rule_in_force()
-    rows = planning.chosen(said.cells)
+    rows = planning.chosen(body.cells)
     going = [row for row in rows if not row.left_out]
     files = iter(planning.named(going, wanted, rule))
     clashes = package.clashing(wanted, rule, [planning.facts(row) for row in going])
@@ -81,15 +81,15 @@ def plan(request: HttpRequest, said: DeliveryIn):
                 "left_out": row.left_out,
             }
         )
-    name = planning.free_name(said.name.strip() or "delivery")
+    name = planning.free_name(body.name.strip() or "delivery")
     return {"rows": out, "files": len({row["file"] for row in out if row["file"]}), "name": name}
 
 
 @router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
-def thinned(request: HttpRequest, said: DeliveryIn):
+def thinned(request: HttpRequest, body: DeliveryIn):
     """What thinning does to the longest result that would go out."""
-    wanted = package.settings_from_json(said.wanted)
-    rows = [row for row in planning.chosen(said.cells) if not row.left_out]
+    wanted = package.settings_from_json(body.wanted)
+    rows = [row for row in planning.chosen(body.cells) if not row.left_out]
     if not rows or wanted.thinned is None or wanted.kind != "glb":
         return None
     row = max(rows, key=lambda row: row.revision.frames)
@@ -133,10 +133,10 @@ def out(row: Delivery) -> dict:
 
 
 @router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
-def make(request: HttpRequest, said: DeliveryIn):
+def make(request: HttpRequest, body: DeliveryIn):
     """Remember a delivery. Its archive is made when it is fetched."""
-    wanted = package.settings_from_json(said.wanted)
-    made = planning.make(said.name, planning.chosen(said.cells), wanted, planning.rule_in_force())
+    wanted = package.settings_from_json(body.wanted)
+    made = planning.make(body.name, planning.chosen(body.cells), wanted, planning.rule_in_force())
     return Status(201, out(made))
 
 
@@ -147,9 +147,9 @@ def list_items(request: HttpRequest, delivery_id: int):
 
 
 @router.post("{delivery_id}/again", response={201: DeliveryOut}, operation_id="repeat_delivery")
-def again(request: HttpRequest, delivery_id: int, said: Again):
+def again(request: HttpRequest, delivery_id: int, body: Again):
     """The same once more, of what there is now."""
-    return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), said.only_changed)))
+    return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), body.only_changed)))
 
 
 @router.get("{delivery_id}/archive", operation_id="get_archive", response={200: None})

@@ -122,8 +122,8 @@ class Clip(models.Model):
         ordering = ["name", "id"]
 
     def save(self, *args, update_fields=None, **kwargs):
-        said = () if self.floor is None else (self.floor,)
-        self.digest = digest(self.content, self.first, self.last, self.contacts, *said)
+        set_by_hand = () if self.floor is None else (self.floor,)
+        self.digest = digest(self.content, self.first, self.last, self.contacts, *set_by_hand)
         if update_fields is not None:
             update_fields = {*update_fields, "digest"}
         super().save(*args, update_fields=update_fields, **kwargs)

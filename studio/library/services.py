@@ -73,8 +73,8 @@ def observe_soles(row: Skeleton) -> None:
     clips = row.clips.filter(segment_of=None).exclude(ground={}).values_list("ground", "floor")
     heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in clips]
     value = row.value()
-    sole, told = estimation.sole_of_clips(heights, estimation.leg_length(value, row.assignment()))
-    _keep_observed(row, replace(value.observed, sole=sole, sole_clips=told))
+    sole, clips_shown = estimation.sole_of_clips(heights, estimation.leg_length(value, row.assignment()))
+    _keep_observed(row, replace(value.observed, sole=sole, sole_clips=clips_shown))
 
 
 def _keep_observed(row: Skeleton, seen: observed.Observed) -> None:
@@ -101,17 +101,17 @@ def keep_clip(
     original: Original,
     skeleton: Skeleton,
     name: str,
-    kept: tuple[int, int],
+    trim: tuple[int, int],
     floor: float | None = None,
 ) -> Clip:
-    """One clip of the document: the whole take, of which the frames ``kept`` are the clip. floor: where a person said it is."""
+    """One clip of the document: the whole take, of which the frames ``trim`` are the clip. floor: where a person said it is."""
     row = Clip(name=name, skeleton=skeleton, take=original, floor=floor)
-    _take_up(row, document, clip, kept)
+    _take_up(row, document, clip, trim)
     return row
 
 
 def new_version(
-    row: Clip, document: Document, clip: ClipValue, original: Original, skeleton: Skeleton, kept: tuple[int, int]
+    row: Clip, document: Document, clip: ClipValue, original: Original, skeleton: Skeleton, trim: tuple[int, int]
 ) -> None:
     """Another take for a clip that keeps its name, its tags and everything that was made for it.
 
@@ -125,7 +125,7 @@ def new_version(
     row.take = original
     row.revision += 1
     row.segment_of = None
-    _take_up(row, document, clip, kept)
+    _take_up(row, document, clip, trim)
 
 
 def segment(row: Clip, first: int, last: int, name: str) -> Clip:
@@ -158,13 +158,13 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
     return made
 
 
-def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, int]) -> None:
+def _take_up(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int]) -> None:
     found = recording.calibration(clip)
     row.frames, row.fps = clip.frames, clip.fps
     row.calibration = found.frames if found else 0
     row.notes = [*document.notes, *recording.findings_in_words(clip)]
     row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
-    _set_range(row, clip, *kept)
+    _set_range(row, clip, *trim)
     row.save()
     observe_soles(row.skeleton)
     Motion.objects.update_or_create(
@@ -175,7 +175,7 @@ def _take_up(row: Clip, document: Document, clip: ClipValue, kept: tuple[int, in
             "translations": arrays.packed(clip.translations),
         },
     )
-    keep_plate(row, clip.cut(*kept), document.parts)
+    keep_plate(row, clip.cut(*trim), document.parts)
 
 
 def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
@@ -246,9 +246,9 @@ def change_clip(
         row.revision += 1
         keep_plate(row, whole.cut(first, last), row.skeleton.assignment())
     if floor is not None:
-        said = None if isinstance(floor, str) else floor_said(row.name, floor)
-        row.revision += said != row.floor
-        row.floor = said
+        floor_sentence = None if isinstance(floor, str) else floor_said(row.name, floor)
+        row.revision += floor_sentence != row.floor
+        row.floor = floor_sentence
     row.save(
         update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "ground", "floor", "revision"]
     )

@@ -49,8 +49,8 @@ def change(row: Pattern, name: str | None, about: str | None, parts: dict[str, l
     if about is not None:
         row.about = about.strip()
     if parts is not None:
-        kept = {part: [name.strip() for name in names if name.strip()] for part, names in parts.items()}
-        row.parts = {part: names for part, names in kept.items() if names}
+        bone_names = {part: [name.strip() for name in names if name.strip()] for part, names in parts.items()}
+        row.parts = {part: names for part, names in bone_names.items() if names}
         row.parts = {part: list(names) for part, names in checked(row).parts.items()}
     row.save()
 

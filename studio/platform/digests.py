@@ -18,10 +18,10 @@ def digest(*values: Any) -> str:
 
 def of_fitting(data: dict[str, Any]) -> str:
     """Of a fitting's JSON form (:func:`armuto.retarget.fitting.to_json`)."""
-    kept = {key: value for key, value in data.items() if key not in BESIDE}
-    kept["pairs"] = [_without(pair, BESIDE_OF_PAIRS) for pair in data["pairs"]]
-    kept["stances"] = {side: _without(data["stances"][side], BESIDE_OF_STANCES) for side in ("source", "target")}
-    return digest(kept)
+    taking = {key: value for key, value in data.items() if key not in BESIDE}
+    taking["pairs"] = [_without(pair, BESIDE_OF_PAIRS) for pair in data["pairs"]]
+    taking["stances"] = {side: _without(data["stances"][side], BESIDE_OF_STANCES) for side in ("source", "target")}
+    return digest(taking)
 
 
 def _without(row: dict[str, Any], keys: set[str]) -> dict[str, Any]:

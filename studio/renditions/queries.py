@@ -50,8 +50,8 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
     for clip, character, state, accepted, note, retired in rows:
         at, column = row_of.get(clip), column_of.get(character)
         if at is not None and column is not None:
-            kept = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
-            out[at, column] = state | kept
+            flags = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
+            out[at, column] = state | flags
     return out
 
 

@@ -73,11 +73,11 @@ def keep(made: Revision, motion: RevisionMotion) -> None:
     state = row.fitting.state
     assert state is not None
     FittingRecord.objects.get_or_create(digest=made.fitting_digest, defaults={"data": state.data})
-    said = {"newest": made, "work": Rendition.Work.NOTHING, "sentence": "", "retired": False}
+    fields = {"newest": made, "work": Rendition.Work.NOTHING, "sentence": "", "retired": False}
     if row.accepted is not None and _the_same(row.accepted, made):
-        said["accepted"] = made
+        fields["accepted"] = made
     row.revisions.exclude(pk__in=[made.pk, row.newest_id, row.accepted_id]).delete()
-    Rendition.objects.filter(pk=row.pk).update(**said)
+    Rendition.objects.filter(pk=row.pk).update(**fields)
 
 
 def _the_same(a: Revision, b: Revision) -> bool:

@@ -116,11 +116,11 @@ def proposed(skeleton: Skeleton, aligned: bool) -> StanceValue:
 
 def begin(skeleton: Skeleton, aligned: bool) -> StanceValue:
     """What a new fitting begins with on one side. aligned: it is turned to stand as the other figure does."""
-    kept, origin = first_of(skeleton)
-    if kept is None:
+    first_stance, origin = first_of(skeleton)
+    if first_stance is None:
         return proposed(skeleton, aligned)
-    how = kept.how if kept.how.startswith("as set") else f"as set {origin}: {kept.how}"
-    return replace(kept, how=how[:400], start=kept.begun if aligned else None)
+    how = first_stance.how if first_stance.how.startswith("as set") else f"as set {origin}: {first_stance.how}"
+    return replace(first_stance, how=how[:400], start=first_stance.begun if aligned else None)
 
 
 def remember(skeleton: Skeleton, stance: StanceValue, origin: str) -> None:

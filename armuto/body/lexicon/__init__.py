@@ -138,13 +138,13 @@ class Lexicon:
         return found
 
     def _scored(self, name: BoneName) -> Scores:
-        said = (*name.words, name.helper) if name.helper else name.words
+        spoken = (*name.words, name.helper) if name.helper else name.words
         out: Scores = {}
-        for word in dict.fromkeys(said):
+        for word in dict.fromkeys(spoken):
             for kind, phrase, weight in self._by_word.get(word, ()):
                 # A helper word ("tail", "twist") rules out every reading that does not name it.
-                if all(word in said for word in phrase) and (not name.helper or name.helper in phrase):
-                    value = weight * (0.5 + 0.5 * len(phrase) / len(said)) * (MISSPELT if name.misspelt else 1.0)
+                if all(word in spoken for word in phrase) and (not name.helper or name.helper in phrase):
+                    value = weight * (0.5 + 0.5 * len(phrase) / len(spoken)) * (MISSPELT if name.misspelt else 1.0)
                     if value > out.get(kind, (0.0, ""))[0]:
                         out[kind] = (value, " ".join(phrase))
         return out

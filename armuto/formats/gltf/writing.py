@@ -176,11 +176,11 @@ def _written(
             for path, kind, values in (("rotation", VEC4, rotations), ("translation", VEC3, translations)):
                 frames = np.arange(clip.frames) if kept is None else getattr(kept, f"{path}s")[joint]
                 # Channels that are keyed on the same frames share their times.
-                told = frames.tobytes()
-                if told not in inputs:
-                    inputs[told] = buffer.add((first + frames) / clip.fps, SCALAR, bounds=True)
+                content = frames.tobytes()
+                if content not in inputs:
+                    inputs[content] = buffer.add((first + frames) / clip.fps, SCALAR, bounds=True)
                 output = buffer.add(values[frames, joint], kind)
-                animation["samplers"].append({"input": inputs[told], "output": output, "interpolation": "LINEAR"})
+                animation["samplers"].append({"input": inputs[content], "output": output, "interpolation": "LINEAR"})
                 channel = {"node": n, "path": path}
                 animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": channel})
         tree.setdefault("animations", []).append(animation)

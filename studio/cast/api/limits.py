@@ -51,15 +51,15 @@ def _listed(row: Character) -> list[dict]:
             continue
         seen.add(frame.part)
         part = plan.by_name[frame.part]
-        told = usual.get(part.kind)
-        if told is None and frame.part not in row.limits:
+        allowed = usual.get(part.kind)
+        if allowed is None and frame.part not in row.limits:
             continue
         out.append(
             {
                 "part": part.name,
                 "limb": part.limb,
                 "bone": skeleton.names[frame.joint],
-                "usual": told and told.to_json(),
+                "usual": allowed and allowed.to_json(),
                 "own": row.limits.get(part.name),
             }
         )

@@ -42,7 +42,7 @@ def _read_by(pk: int, identity: str, table: str) -> Assignment:
     return assign(Skeleton.objects.get(pk=pk, identity=identity).value(), read_plan(json.loads(table)))
 
 
-def edit(row: Fitting, op: str, **said: object) -> None:
+def edit(row: Fitting, op: str, **arguments: object) -> None:
     """Make one change and keep it as a step.
 
     What changes nothing is no step. Raises :class:`BadInput` for bones and parts that are not there.
@@ -54,12 +54,12 @@ def edit(row: Fitting, op: str, **said: object) -> None:
     change = CHANGES.get(op)
     if change is None:
         raise BadInput(f"{op}: there is no such change.")
-    _check(context, said)
+    _check(context, arguments)
     if op == "plan":
-        plan = plan_named(str(said["plan"]))
+        plan = plan_named(str(arguments["plan"]))
         then, what = _by_plan(row, plan)
     else:
-        then, what = change(row, now, context, said)
+        then, what = change(row, now, context, arguments)
     if then == now and plan == value.plan:
         return
     made = _fit(row, value, then, plan)
@@ -84,13 +84,13 @@ def _fit(row: Fitting, value: core.Fitting, now: Pairing, plan: BodyPlan) -> cor
     )
 
 
-def _check(context: PairingContext, said: dict) -> None:
+def _check(context: PairingContext, arguments: dict) -> None:
     for which, skeleton in (("source", context.source), ("target", context.target)):
-        for name in said.get(which) or ():
+        for name in arguments.get(which) or ():
             if name not in skeleton.index:
                 side = "source" if which == "source" else "character"
                 raise BadInput(f"{name}: there is no such bone on the {side}; take one of its own.")
-    for part in said.get("keys") or ():
+    for part in arguments.get("keys") or ():
         if not part.startswith("+") and part not in context.plan.by_name:
             raise BadInput(f"{part}: the body plan has no such part; take one of its names.")
 
@@ -99,61 +99,63 @@ def _listed(names: list[str] | tuple[str, ...]) -> str:
     return ", ".join(names) or "nothing"
 
 
-def _connect(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    source, target = said.get("source") or [], said.get("target") or []
+def _connect(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    source, target = arguments.get("source") or [], arguments.get("target") or []
     if len(source) != 1 or len(target) != 1:
         raise BadInput("A thread goes from one bone of the source to one of the character; choose one on each side.")
-    then = editing.connect(now, context, source[0], target[0], bool(said.get("mirror")), bool(said.get("add")))
+    then = editing.connect(
+        now, context, source[0], target[0], bool(arguments.get("mirror")), bool(arguments.get("add"))
+    )
     return then, f"{source[0]} to {target[0]}"
 
 
-def _set(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    source, target, keys = said.get("source") or [], said.get("target") or [], said.get("keys") or []
+def _set(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    source, target, keys = arguments.get("source") or [], arguments.get("target") or [], arguments.get("keys") or []
     key = keys[0] if keys else ""
     part = None if not key or key.startswith("+") else key
     if part is None and not (source and target):
         raise BadInput("A pair outside the body plan needs a bone on both sides.")
     if part is None and key:
         now = editing.remove(now, [key])
-    moves = said.get("moves")
-    then = editing.set_pair(now, context, part, source, target, bool(said.get("mirror")), moves is not False)
+    moves = arguments.get("moves")
+    then = editing.set_pair(now, context, part, source, target, bool(arguments.get("mirror")), moves is not False)
     return then, f"{part or 'extra'}: {_listed(source)} to {_listed(target)}"
 
 
-def _remove(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    keys = said.get("keys") or []
-    return editing.remove(now, keys, bool(said.get("mirror"))), f"removed {_listed(keys)}"
+def _remove(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    keys = arguments.get("keys") or []
+    return editing.remove(now, keys, bool(arguments.get("mirror"))), f"removed {_listed(keys)}"
 
 
-def _leave_out(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    keys = said.get("keys") or []
-    return editing.leave_out(now, context, keys, bool(said.get("mirror"))), f"left out {_listed(keys)}"
+def _leave_out(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    keys = arguments.get("keys") or []
+    return editing.leave_out(now, context, keys, bool(arguments.get("mirror"))), f"left out {_listed(keys)}"
 
 
-def _bring_back(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    keys = said.get("keys") or []
+def _bring_back(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    keys = arguments.get("keys") or []
     proposed = core.propose(context.source, context.target, context.source_parts, context.target_parts, context.plan)[0]
     return editing.bring_back(
-        now, context, keys, proposed, bool(said.get("mirror"))
+        now, context, keys, proposed, bool(arguments.get("mirror"))
     ), f"took back that {_listed(keys)} is left out"
 
 
-def _confirm(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    keys, above = said.get("keys"), float(said.get("above") or 0.0)
-    if keys is not None and said.get("mirror"):
+def _confirm(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    keys, above = arguments.get("keys"), float(arguments.get("above") or 0.0)
+    if keys is not None and arguments.get("mirror"):
         keys = [*keys, *(mirrored(key) for key in keys)]
     what = f"confirmed {_listed(keys)}" if keys is not None else f"confirmed all from {above * 100:.0f} of 100"
     return editing.confirm(now, keys, above), what
 
 
-def _swap(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    keys = said.get("keys")
+def _swap(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    keys = arguments.get("keys")
     every = [pair.key for pair in now.pairs if pair.part] if keys is None else keys
     return editing.swap(now, context, every), "swapped left and right" + (f" of {_listed(keys)}" if keys else "")
 
 
-def _moves(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
-    keys, moves = said.get("keys") or [], bool(said.get("moves"))
+def _moves(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+    keys, moves = arguments.get("keys") or [], bool(arguments.get("moves"))
     pairs = tuple(
         Pair(p.part, p.source, p.target, p.confidence, p.reasons, p.confirmed, moves) if p.key in keys else p
         for p in now.pairs
@@ -161,16 +163,16 @@ def _moves(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> t
     return Pairing(pairs, now.left_out), f"{_listed(keys)}: {'with' if moves else 'without'} translation"
 
 
-def _clear(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
+def _clear(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
     return Pairing((), ()), "cleared all pairs"
 
 
-def _reset(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
+def _reset(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
     made, how = proposal(row.skeleton, row.character)
     return Pairing(made.pairs, made.left_out), f"back to the proposal, {how}"
 
 
-def _trees(row: Fitting, now: Pairing, context: PairingContext, said: dict) -> tuple[Pairing, str]:
+def _trees(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
     """Match the two trees directly, without a plan. What is confirmed stays."""
     then = Pairing(tuple(pair for pair in now.pairs if pair.confirmed), now.left_out)
     for pair in trees(context.source, context.target):

@@ -41,10 +41,10 @@ WORDS = {
 MERGED = ("holds", "hands", "moved", "bends", "follow", "grades")  # tables of which a change names the rows it is about
 
 
-def changed(now: Settings, said: Mapping) -> Settings:
+def changed(now: Settings, values: Mapping) -> Settings:
     """Settings with what is said: None brings back the default, of a table's row too. Raises :class:`BadInput`."""
     table = settings.to_json(now)
-    for name, value in said.items():
+    for name, value in values.items():
         if value is None:
             table.pop(name, None)
         elif name in MERGED and isinstance(value, Mapping):
@@ -61,18 +61,18 @@ def changed(now: Settings, said: Mapping) -> Settings:
         raise BadInput(f"{text[:1].upper()}{text[1:]}; choose another.") from None
 
 
-def change(row: Fitting, said: Mapping, trial: bool = False) -> core.Fitting:
+def change(row: Fitting, values: Mapping, trial: bool = False) -> core.Fitting:
     """Change settings, and keep that as a step unless it is a trial. Returns the fitting then. Raises :class:`BadInput`."""
     fitting = value_of(row)
-    made = replace(fitting, settings=changed(fitting.settings, said))
+    made = replace(fitting, settings=changed(fitting.settings, values))
     if not trial and made.settings != fitting.settings:
-        step(row, made, _described(said, made.settings))
+        step(row, made, _described(values, made.settings))
     return made
 
 
-def _described(said: Mapping, now: Settings) -> str:
+def _described(values: Mapping, now: Settings) -> str:
     parts = []
-    for name in said:
+    for name in values:
         words, value = WORDS.get(name, name), getattr(now, name)
         if isinstance(value, float) and name in ("hold", "clear", "twist", "forearm", "thigh"):
             parts.append(f"{words}: {value * 100:.0f} %")
@@ -100,24 +100,24 @@ def set_contacts(row: Fitting, clip: Clip, rows: list[dict] | None) -> None:
     """Set the contacts of a clip, for every character that performs it, or leave them as found. A step to undo."""
     fitting = value_of(row)
     names = [point["name"] for point in points_of(fitting)]
-    kept: list[dict] | None = None
+    rows_set: list[dict] | None = None
     if rows is not None:
         try:
-            said = contact_model.from_json(rows, names, clip.length)
+            values = contact_model.from_json(rows, names, clip.length)
         except ValueError as problem:
             text = str(problem)
             raise BadInput(f"{clip.name}: {text}; set it again.") from None
-        kept = [one.to_json() | {"first": one.first + clip.first, "last": one.last + clip.first} for one in said]
-    if kept == clip.contacts:
+        rows_set = [one.to_json() | {"first": one.first + clip.first, "last": one.last + clip.first} for one in values]
+    if rows_set == clip.contacts:
         return
     with transaction.atomic():
         # What was before is part of the history, too, so that going back finds it.
         if row.state is not None and str(clip.pk) not in row.state.contacts:
             row.state.contacts |= {str(clip.pk): clip.contacts}
             row.state.save(update_fields=["contacts"])
-        what = f"contacts of {clip.name}" if kept is not None else f"contacts of {clip.name} as they are found"
-        step(row, fitting, what, {str(clip.pk): kept})
-        _keep_contacts(clip, kept)
+        what = f"contacts of {clip.name}" if rows_set is not None else f"contacts of {clip.name} as they are found"
+        step(row, fitting, what, {str(clip.pk): rows_set})
+        _keep_contacts(clip, rows_set)
 
 
 def follow_history(row: Fitting, before: Mapping) -> None:
@@ -136,12 +136,12 @@ def _keep_contacts(clip: Clip, rows: list[dict] | None) -> None:
     clip.save(update_fields=["contacts", "revision"])
 
 
-def measured(row: Fitting, clip: Clip, said: Mapping | None = None) -> dict:
+def measured(row: Fitting, clip: Clip, values: Mapping | None = None) -> dict:
     """What is measured of a clip through the fitting as it is, beside what rotations alone would leave, and its findings.
 
     overrides: settings to measure with instead, which are not kept.
     """
-    fitting = value_of(row) if said is None else change(row, said, trial=True)
+    fitting = value_of(row) if values is None else change(row, values, trial=True)
     value, found = clip_value(clip), contacts_of(fitting, clip)
     plain = replace(fitting, settings=_plain(fitting.settings))
     rows, graded = {}, None

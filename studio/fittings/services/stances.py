@@ -86,14 +86,14 @@ def _twins(pk: int, identity: str, parts: str, table: str) -> dict[int, int]:
     return mirror_joints(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
 
 
-def change(row: Fitting, op: str, which: str, trial: bool = False, **said: object) -> core.Fitting:
+def change(row: Fitting, op: str, which: str, trial: bool = False, **arguments: object) -> core.Fitting:
     """Make one change to a stance, and keep it as a step unless it is a trial. Returns the fitting then.
 
     Raises :class:`BadInput` for what cannot be made.
     """
     fitting = value_of(row)
     side = Side(row, fitting, which)
-    then, what = CHANGES[op](side, said)
+    then, what = CHANGES[op](side, arguments)
     made = _again(fitting, then)
     if not trial and not _alike(fitting, made):
         with transaction.atomic():
@@ -152,38 +152,38 @@ def _then(side: Side, **changed: object) -> dict:
     return changed | {"parts": (parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan))}
 
 
-def _make(side: Side, said: dict) -> tuple[dict, str]:
-    make = MAKERS.get(str(said.get("kind")))
+def _make(side: Side, arguments: dict) -> tuple[dict, str]:
+    make = MAKERS.get(str(arguments.get("kind")))
     if make is None:
-        raise BadInput(f"{said.get('kind')}: a stance cannot be made of that; choose one that is offered.")
-    stance = make(side, said)
+        raise BadInput(f"{arguments.get('kind')}: a stance cannot be made of that; choose one that is offered.")
+    stance = make(side, arguments)
     return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
 
 
-def _rest(side: Side, said: dict) -> Stance:
+def _rest(side: Side, arguments: dict) -> Stance:
     return value.rest_of(side.skeleton)
 
 
-def _bind(side: Side, said: dict) -> Stance:
+def _bind(side: Side, arguments: dict) -> Stance:
     found = services.bind_pose(side.kept)
     if found is None:
         raise BadInput(f"{side.name}: its mesh was bound in the pose it rests in; take the rest pose.")
     return Stance("Bind pose", "the pose its mesh was bound in", found)
 
 
-def _zero(side: Side, said: dict) -> Stance:
+def _zero(side: Side, arguments: dict) -> Stance:
     return Stance("All rotations zero", "all rotations zero", making.zero(side.skeleton))
 
 
-def _calibration(side: Side, said: dict) -> Stance:
+def _calibration(side: Side, arguments: dict) -> Stance:
     found = services.postures_of(side.kept).get("Calibration frames")
     if found is None:
         raise BadInput(f"{side.name}: none of its clips begins with calibration frames; take the stance from a frame.")
     return Stance("Calibration frames", "the mean of the calibration frames of a clip", found)
 
 
-def _frames(side: Side, said: dict) -> Stance:
-    row = Clip.objects.filter(pk=said.get("clip_id")).select_related("skeleton", "motion").first()
+def _frames(side: Side, arguments: dict) -> Stance:
+    row = Clip.objects.filter(pk=arguments.get("clip_id")).select_related("skeleton", "motion").first()
     if row is None:
         raise BadInput("The clip is no longer there; choose another.")
     clip = row.value()
@@ -193,8 +193,8 @@ def _frames(side: Side, said: dict) -> Stance:
         own = None  # the character's own performance of it
     else:
         raise BadInput(f"{row.name}: it is recorded on another skeleton than {side.name}; choose one of its own clips.")
-    first = int(str(said.get("first") or 0))
-    last = first if said.get("last") is None else int(str(said["last"]))
+    first = int(str(arguments.get("first") or 0))
+    last = first if arguments.get("last") is None else int(str(arguments["last"]))
     if not 0 <= first <= last < clip.frames:
         raise BadInput(f"{row.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
     if own is None:
@@ -207,14 +207,14 @@ def _frames(side: Side, said: dict) -> Stance:
     return Stance(f"{where[0].upper()}{where[1:]} of {row.name}", how, rotations)
 
 
-def _number(said: dict, key: str, usual: float) -> float:
+def _number(arguments: dict, key: str, usual: float) -> float:
     """What was said as a number; the usual one where nothing was, which is not the same as zero."""
-    return usual if said.get(key) is None else float(str(said[key]))
+    return usual if arguments.get(key) is None else float(str(arguments[key]))
 
 
 def _arms(name: str, degrees: float | None = None):
-    def make(side: Side, said: dict) -> Stance:
-        angle = _number(said, "degrees", 45.0) if degrees is None else degrees
+    def make(side: Side, arguments: dict) -> Stance:
+        angle = _number(arguments, "degrees", 45.0) if degrees is None else degrees
         if not 0 <= angle <= 180:
             raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
         doll = side.doll(side.stance.rotations)
@@ -230,7 +230,7 @@ def _small(side: Side) -> str:
     return side.stance.name[:1].lower() + side.stance.name[1:]
 
 
-def _straight(side: Side, said: dict) -> Stance:
+def _straight(side: Side, arguments: dict) -> Stance:
     if "hips" not in side.parts:
         raise BadInput(f"{side.name}: its hips are not known, so it cannot be stood straight; pair them first.")
     doll = side.doll(side.stance.rotations)
@@ -238,14 +238,14 @@ def _straight(side: Side, said: dict) -> Stance:
     return Stance("Standing straight", f"{_small(side)}, stood straight", doll.rotations())
 
 
-def _kept(side: Side, said: dict) -> Stance:
-    row = StanceRow.objects.filter(pk=said.get("stance_id"), skeleton=side.kept).first()
+def _kept(side: Side, arguments: dict) -> Stance:
+    row = StanceRow.objects.filter(pk=arguments.get("stance_id"), skeleton=side.kept).first()
     if row is None:
         raise BadInput("This stance is no longer there; choose another.")
     return value.from_json(row.data, side.skeleton)
 
 
-def _proposed(side: Side, said: dict) -> Stance:
+def _proposed(side: Side, arguments: dict) -> Stance:
     return services.proposed(side.kept, side.which == "target")
 
 
@@ -264,9 +264,9 @@ MAKERS = {
 }
 
 
-def _align(side: Side, said: dict) -> tuple[dict, str]:
+def _align(side: Side, arguments: dict) -> tuple[dict, str]:
     """Turn one side until it stands as the other does: the whole body, or one limb."""
-    fitting, limb = side.fitting, said.get("limb")
+    fitting, limb = side.fitting, arguments.get("limb")
     if side.which == "source":
         return _align_source(side, str(limb) if limb else None)
     if limb:
@@ -318,8 +318,8 @@ def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
     return _then(side, source=stance, target=other), f"the source: aligned {f'the {limb}' if limb else 'all'}"
 
 
-def _mirror(side: Side, said: dict) -> tuple[dict, str]:
-    source = said.get("from_side")
+def _mirror(side: Side, arguments: dict) -> tuple[dict, str]:
+    source = arguments.get("from_side")
     parts = {bone.joint: part for part, bones in side.parts.items() for bone in bones}
     rotations = making.mirrored(
         side.skeleton,
@@ -334,14 +334,14 @@ def _mirror(side: Side, said: dict) -> tuple[dict, str]:
     return _then(side, **{side.which: side.stance.with_rotations(rotations)}), f"{SIDES[side.which]}: {what}"
 
 
-def _turn(side: Side, said: dict) -> tuple[dict, str]:
-    bone, degrees = str(said.get("bone")), _number(said, "degrees", 0.0)
-    joint, axis = side.joint(bone), np.array(said.get("axis") or [0, 0, 0], float)
+def _turn(side: Side, arguments: dict) -> tuple[dict, str]:
+    bone, degrees = str(arguments.get("bone")), _number(arguments, "degrees", 0.0)
+    joint, axis = side.joint(bone), np.array(arguments.get("axis") or [0, 0, 0], float)
     if axis.shape != (3,):
         raise BadInput("A turn needs an axis of three numbers.")
     q = making.turned(side.skeleton, side.stance.rotations, joint, axis, degrees)
     stance = side.stance.with_turn(joint, q)
-    if said.get("mirror"):
+    if arguments.get("mirror"):
         twin = side.mirror_joints.get(joint)
         if twin is not None:
             across = np.cross([0.0, 1.0, 0.0], side.forward)
@@ -350,8 +350,8 @@ def _turn(side: Side, said: dict) -> tuple[dict, str]:
     return _then(side, **{side.which: stance}), f"turned {bone} by {degrees:.1f}°"
 
 
-def _reset(side: Side, said: dict) -> tuple[dict, str]:
-    bone, limb = said.get("bone"), said.get("limb")
+def _reset(side: Side, arguments: dict) -> tuple[dict, str]:
+    bone, limb = arguments.get("bone"), arguments.get("limb")
     if bone:
         stance, what = side.stance.without_turns([side.joint(str(bone))]), str(bone)
     elif limb:
@@ -361,33 +361,33 @@ def _reset(side: Side, said: dict) -> tuple[dict, str]:
     return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: took back what was turned by hand at {what}"
 
 
-def _name(side: Side, said: dict) -> tuple[dict, str]:
-    name = " ".join(str(said.get("name") or "").split())
+def _name(side: Side, arguments: dict) -> tuple[dict, str]:
+    name = " ".join(str(arguments.get("name") or "").split())
     if not name or len(name) > 120:
         raise BadInput("A stance needs a name of 1 to 120 letters; type one.")
     return _then(side, **{side.which: side.stance.named(name)}), f"{SIDES[side.which]}: named its stance {name}"
 
 
-def _facing(side: Side, said: dict) -> tuple[dict, str]:
-    degrees = said.get("degrees")
-    told = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
-    measures = replace(side.fitting.overrides, **{f"{side.which}_facing": told})
-    what = "as measured" if told is None else f"{told:.1f}°"
+def _facing(side: Side, arguments: dict) -> tuple[dict, str]:
+    degrees = arguments.get("degrees")
+    value = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
+    measures = replace(side.fitting.overrides, **{f"{side.which}_facing": value})
+    what = "as measured" if value is None else f"{value:.1f}°"
     return _then(side, overrides=measures), f"{SIDES[side.which]} faces {what}"
 
 
-def _floor(side: Side, said: dict) -> tuple[dict, str]:
-    height = said.get("height")
-    told = None if height is None else float(str(height))
-    if told is not None and not -5 <= told <= 5:
-        raise BadInput(f"{told * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
-    measures = replace(side.fitting.overrides, **{f"{side.which}_floor": told})
-    what = "as measured" if told is None else f"{told * 100:.1f} cm"
+def _floor(side: Side, arguments: dict) -> tuple[dict, str]:
+    height = arguments.get("height")
+    value = None if height is None else float(str(height))
+    if value is not None and not -5 <= value <= 5:
+        raise BadInput(f"{value * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
+    measures = replace(side.fitting.overrides, **{f"{side.which}_floor": value})
+    what = "as measured" if value is None else f"{value * 100:.1f} cm"
     return _then(side, overrides=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
 
 
-def _size(side: Side, said: dict) -> tuple[dict, str]:
-    ratio, by = said.get("ratio"), said.get("by")
+def _size(side: Side, arguments: dict) -> tuple[dict, str]:
+    ratio, by = arguments.get("ratio"), arguments.get("by")
     if ratio is not None:
         size: str | float = float(str(ratio))
         if not 0.001 <= float(size) < 1000:
@@ -400,8 +400,8 @@ def _size(side: Side, said: dict) -> tuple[dict, str]:
     return _then(side, overrides=replace(side.fitting.overrides, size=size)), f"size {what}"
 
 
-def _hinges(side: Side, said: dict) -> tuple[dict, str]:
-    by = said.get("by")
+def _hinges(side: Side, arguments: dict) -> tuple[dict, str]:
+    by = arguments.get("by")
     if by not in ("motion", "rest"):
         raise BadInput("The roll of limbs is taken from their motion or from how they rest; choose one.")
     how = "how limbs bend in motion" if by == "motion" else "how limbs are bent at rest"

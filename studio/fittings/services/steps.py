@@ -120,10 +120,10 @@ def _keep(state: FittingState, value: core.Fitting) -> None:
 def value_of(row: Fitting) -> core.Fitting:
     """The core's value of the fitting's present state."""
     assert row.state is not None
-    kept = _values.get(row.state_id)
+    cached = _values.get(row.state_id)
     # Told apart by content too: another database, as every test has one, counts its states from one again.
-    if kept is not None and row.state.data == kept[0]:
-        value = kept[1]
+    if cached is not None and row.state.data == cached[0]:
+        value = cached[1]
     else:
         text = json.dumps(row.state.data)
         value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
@@ -161,14 +161,15 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
         if len(there) < len(pair["target"]):
             lost.append(pair["part"] or pair["target"][0])
         if there:
-            said = pair.get("confirmed", False), pair.get("moves", True)
+            flags = pair.get("confirmed", False), pair.get("moves", True)
             pairs.append(
-                Pair(pair["part"], tuple(pair["source"]), there, pair["confidence"], tuple(pair["reasons"]), *said)
+                Pair(pair["part"], tuple(pair["source"]), there, pair["confidence"], tuple(pair["reasons"]), *flags)
             )
     try:
         plan, left_out = core.plan_from_json(data.get("plan")), data.get("left_out", ())
-        kept = data["stances"]
-        source_stance, target_stance = stance_from(kept["source"], source), stance_from(kept["target"], target)
+        stance_data = data["stances"]
+        source_stance = stance_from(stance_data["source"], source)
+        target_stance = stance_from(stance_data["target"], target)
         if not frames_hold(was, target):
             target_stance = begin(row.character.skeleton, True)
         made = core.fit(

@@ -33,8 +33,8 @@ def bring_in(
     archive = data[:4] == b"PK\x03\x04"
     if size <= settings.READ_AT_ONCE and not archive:
         found = take_in(data, name, goes_to)
-        kept = {"clips": found.clips, "characters": found.characters}
-        return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "done": 1, **kept})
+        stored = {"clips": found.clips, "characters": found.characters}
+        return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "done": 1, **stored})
     with transaction.atomic():
         arrival = Arrival.objects.create(name=name, goes_to=goes_to)
         ArrivalContent.objects.create(arrival=arrival, data=data)

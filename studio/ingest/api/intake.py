@@ -84,10 +84,10 @@ def bring(
 def read_again(request: HttpRequest, clip_id: int, wanted: Reading):
     """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself stays."""
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
-    said = {key: value for key, value in wanted.dict().items() if value is not None}
-    _checked(said)
+    changes = {key: value for key, value in wanted.dict().items() if value is not None}
+    _checked(changes)
     with transaction.atomic():
-        row = IntakeFile.objects.create(path=clip.take.name, goes_to="library", told=said)
+        row = IntakeFile.objects.create(path=clip.take.name, goes_to="library", told=changes)
         IntakeContent.objects.create(file=row, data=clip.take.content.data)
     read_file.enqueue(row.pk)
     return Status(201, {"ids": [row.pk]})
@@ -217,11 +217,11 @@ def get_plate(request: HttpRequest, row_id: int):
 
 
 @router.post("tell", response=list[FileOut], operation_id="tell_intake")
-def tell(request: HttpRequest, said: Telling):
+def tell(request: HttpRequest, changes: Telling):
     """Overrule what was detected. A few files are read again at once, many by the worker."""
-    given = said.dict(exclude_unset=True, exclude={"files"})
+    given = changes.dict(exclude_unset=True, exclude={"files"})
     _checked(given)
-    rows = list(IntakeFile.objects.filter(pk__in=said.files).exclude(state=State.ACCEPTING))
+    rows = list(IntakeFile.objects.filter(pk__in=changes.files).exclude(state=State.ACCEPTING))
     for row in rows:
         for key, value in given.items():
             if value in (None, "detect", 0, False):
@@ -239,7 +239,7 @@ def tell(request: HttpRequest, said: Telling):
     else:
         for row in rows:
             read_file.enqueue(row.pk)
-    return IntakeFile.objects.filter(pk__in=said.files)
+    return IntakeFile.objects.filter(pk__in=changes.files)
 
 
 @router.patch("files/{file_id}", response=FileOut, operation_id="change_intake_file")

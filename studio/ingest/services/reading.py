@@ -36,12 +36,12 @@ def take_in(
         if not reached(done, len(inside)):
             break
         try:
-            kept = _keep(_read(content, inner, files), content, goes_to)
+            stored = _keep(_read(content, inner, files), content, goes_to)
         except BadInput as problem:
             out.refused.append(str(problem))
             continue
-        out.clips += kept.clips
-        out.characters += kept.characters
+        out.clips += stored.clips
+        out.characters += stored.characters
     if out.refused and not out.clips and not out.characters:
         raise BadInput(f"{name}: none of its {len(inside)} files can be used; the first: {out.refused[0]}")
     return out

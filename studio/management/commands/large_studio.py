@@ -74,15 +74,15 @@ class Command(BaseCommand):
                     Rendition(clip=clip, character=character, fitting=fitting) for clip in skeleton.clips.order_by("id")
                 ]
                 Rendition.objects.bulk_create(cells, batch_size=500)
-                said = [chance.choice(STATES) for _ in cells]
+                states_drawn = [chance.choice(STATES) for _ in cells]
                 made = [
                     self._revision(row, fitting, state)
-                    for row, state in zip(cells, said, strict=True)
+                    for row, state in zip(cells, states_drawn, strict=True)
                     if state != "not yet"
                 ]
                 Revision.objects.bulk_create(made, batch_size=500)
                 by_row = {one.rendition_id: one for one in made}
-                for row, state in zip(cells, said, strict=True):
+                for row, state in zip(cells, states_drawn, strict=True):
                     row.newest = by_row.get(row.pk)
                     row.accepted = row.newest if state == "accepted" else None
                     row.work = Rendition.Work.FAILED if state == "failed" else Rendition.Work.NOTHING

@@ -27,12 +27,14 @@ class Command(BaseCommand):
         present = Path(connection.settings_dict["NAME"])
         connection.close()
         if present.exists():
-            kept = present.with_name(f"{present.stem} before {timezone.localtime():%Y-%m-%d %H.%M.%S}{present.suffix}")
+            set_aside = present.with_name(
+                f"{present.stem} before {timezone.localtime():%Y-%m-%d %H.%M.%S}{present.suffix}"
+            )
             with sqlite3.connect(present) as held:
                 held.execute("PRAGMA wal_checkpoint(TRUNCATE)")
             held.close()
-            present.replace(kept)
-            self.stdout.write(f"What was there is kept as {kept}.")
+            present.replace(set_aside)
+            self.stdout.write(f"What was there is kept as {set_aside}.")
         for suffix in ("-wal", "-shm"):
             present.with_name(present.name + suffix).unlink(missing_ok=True)
         part = present.with_name(f".{present.name}.part")

@@ -121,8 +121,8 @@ def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> 
         made.accepted += row is not None and row.accepted_id is not None
         made.proposed += fitting is None or not fitting["sure"]
     for (skeleton, character), sentence in why.items():
-        said = {"skeleton_id": skeleton, "character_id": character, "sentence": sentence}
-        (made.impossible if sentence else made.unfitted).append(said)
+        mark = {"skeleton_id": skeleton, "character_id": character, "sentence": sentence}
+        (made.impossible if sentence else made.unfitted).append(mark)
     made.count = len(made.cells)
     return made
 
