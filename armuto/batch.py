@@ -50,7 +50,8 @@ class Outcome:
 
 
 def jobs(plan: Path) -> list[Job]:
-    """Read a plan (docs/cli.md). Paths in it are meant from its own folder. Raises :class:`BadInput` for a wrong one."""
+    """Read a plan (docs/cli.md). Paths in it are meant from its own folder. Raises :class:`BadInput` for a wrong
+    one."""
     try:
         tree = json.loads(plan.read_bytes())
     except OSError as problem:

@@ -1,7 +1,8 @@
 """The retargeting pipeline: a clip on one skeleton computed on another through a fitting.
 
-The one door for the live preview, for runs and for the shell. Rotations alone come first (:mod:`armuto.retarget.motion`), then
-what they leave undone (:mod:`armuto.constraints.solver`), then travel is put where it is wanted.
+The one door for the live preview, for runs and for the shell. Rotations alone come first
+(:mod:`armuto.retarget.motion`), then what they leave undone (:mod:`armuto.constraints.solver`), then travel is put
+where it is wanted.
 """
 
 from __future__ import annotations
@@ -46,9 +47,9 @@ def retarget(
 ) -> RetargetResult:
     """The clip, or its frames first to last, on the fitting's target.
 
-    contacts: where they are known or set by hand; else they are looked for. Any frames come out as they would with the whole
-    clip: those around them, and those that tell where its contacts stand, are worked through with them. Cost is linear in
-    frames; rotations are worked through in blocks that fit a processor's cache.
+    contacts: where they are known or set by hand; else they are looked for. Any frames come out as they would with the
+    whole clip: those around them, and those that tell where its contacts stand, are worked through with them. Cost is
+    linear in frames; rotations are worked through in blocks that fit a processor's cache.
     """
     last = clip.frames - 1 if last is None else last
     whole = first == 0 and last == clip.frames - 1

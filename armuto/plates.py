@@ -20,10 +20,12 @@ APART = 0.62  # of the width of a pose, the least distance between two
 
 @dataclass(frozen=True)
 class Plate:
-    """strokes: ``(P, S, 4)`` per pose and stroke x0, y0, x1, y1 in metres, y up. sides: per stroke "left", "right" or "".
+    """strokes: ``(P, S, 4)`` per pose and stroke x0, y0, x1, y1 in metres, y up. sides: per stroke "left", "right" or
+    "".
 
-    fine: per stroke, whether it belongs to a finger. heads: ``(P, H, 3)`` middle and radius of the head, where it is known.
-    frames: ``(P,)`` the frames of the poses. width and height: of everything drawn, in metres; floor is at y = 0.
+    fine: per stroke, whether it belongs to a finger. heads: ``(P, H, 3)`` middle and radius of the head, where it is
+    known. frames: ``(P,)`` the frames of the poses. width and height: of everything drawn, in metres; floor is at y =
+    0.
     """
 
     strokes: FloatArray
@@ -120,7 +122,8 @@ def _with_room(points: FloatArray, frames: FloatArray, ahead: FloatArray) -> Flo
 
 
 def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
-    """The level direction along which most can be seen: of the path where there is one, else of the movement about it."""
+    """The level direction along which most can be seen: of the path where there is one, else of the movement about
+    it."""
     centre = points.mean(axis=1)
     path = centre[-1] - centre[0]
     path[1] = 0
@@ -142,7 +145,8 @@ def _view(points: FloatArray, frames: FloatArray) -> FloatArray:
 
 
 def _heads(flat: FloatArray, skeleton: Skeleton, parts: Assignment, size: float) -> FloatArray:
-    """``(P, H, 3)``: a ring between the head joint and the end of the head; above it where the file has no end of it."""
+    """``(P, H, 3)``: a ring between the head joint and the end of the head; above it where the file has no end of
+    it."""
     if "head" not in parts:
         return np.zeros((len(flat), 0, 3))
     joint = parts["head"][0].joint

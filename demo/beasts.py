@@ -44,7 +44,8 @@ def body(rows: list[tuple[str, str | None, Place]], ends: dict[str, Place]) -> S
 
 @dataclass
 class Step:
-    """A leg by its toes: their place ``(F, 3)``, and how far the foot bone and the toes are tipped, in degrees forwards."""
+    """A leg by its toes: their place ``(F, 3)``, and how far the foot bone and the toes are tipped, in degrees
+    forwards."""
 
     toes: FloatArray
     foot: FloatArray

@@ -214,7 +214,8 @@ Two skeletons of 80 bones are read and paired in {each * 1000:.0f} ms, {each / p
 
 
 def standing(product: float, count: int = 40) -> str:
-    """What alignment leaves of the truth on generated bodies, the worst of each kind of part; proposals; and what it costs."""
+    """What alignment leaves of the truth on generated bodies, the worst of each kind of part; proposals; and what it
+    costs."""
     rows = []
     for kind in stances.RESTS:
         far = max(stances.position_error(seed, kind) for seed in range(count)) * 1000

@@ -31,7 +31,8 @@ PLAIN = ("--disable-gpu-compositing",)
 WHEEL = 100  # pixels of a notch of the wheel
 SCROLLS = 240
 PACES = {3: "a fast hand, a notch of the wheel every third frame", 1: "a notch every frame"}
-# Notes when frames come; the page itself turns the wheel by a notch before every so many of them, as a steady hand does.
+# Notes when frames come; the page itself turns the wheel by a notch before every so many of them, as a steady hand
+# does.
 SCROLL = """async ([selector, frames, pixels, every]) => {
     const sheet = document.querySelector(selector)
     const gaps = []
@@ -61,8 +62,8 @@ class Batch:
 
 @dataclass(frozen=True)
 class Large:
-    """Milliseconds: from the click on “Board” to the first cells; between frames while it scrolls, by how many frames lie
-    between two notches."""
+    """Milliseconds: from the click on “Board” to the first cells; between frames while it scrolls, by how many frames
+    lie between two notches."""
 
     opened: list[float]
     frames: dict[int, list[float]]

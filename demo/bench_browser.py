@@ -1,4 +1,5 @@
-"""How long a change of a pair or a stance takes to be seen on the figure, in the real interface: ``python -m demo.bench_browser``."""
+"""How long a change of a pair or a stance takes to be seen on the figure, in the real interface: ``python -m
+demo.bench_browser``."""
 
 import tempfile
 from pathlib import Path
@@ -28,7 +29,8 @@ WATCH = """() => {
 
 
 def changes() -> tuple[list[float], list[float]]:
-    """Milliseconds from a key to the moved figure on a clip of 1,000 frames: pairs removed and brought back, angles changed."""
+    """Milliseconds from a key to the moved figure on a clip of 1,000 frames: pairs removed and brought back, angles
+    changed."""
     with tempfile.TemporaryDirectory() as folder:
         walk = bvh.parse((ROOT / "demo" / "files" / "hall" / "walk.bvh").read_bytes(), "walk.bvh")
         rows = np.resize(walk.motion, (FRAMES, walk.motion.shape[1]))

@@ -95,8 +95,8 @@ POSTURES: dict[str, Callable[[PoseEditor], None]] = {
 
 
 def _cases(bodies: int) -> dict[str, list[tuple[FloatArray, list[float], list[float]]]]:
-    """By rest, of every body and clip: distances of paired joints from the truth in mm, and turns of bones from the truth in
-    degrees, of those whose roll the motion shows and of the others."""
+    """By rest, of every body and clip: distances of paired joints from the truth in mm, and turns of bones from the
+    truth in degrees, of those whose roll the motion shows and of the others."""
     out = defaultdict(list)
     documents = [_read(f"hall/{name}.bvh") for name in CLIPS]
     for seed in range(bodies):
@@ -137,7 +137,8 @@ def _apart(
 
 
 def _shown(seen: Observed, drivers: Mapping[int, JointDriver], joints: Mapping[str, int], part: str) -> bool:
-    """Whether the motion shows how a bone is rolled: by the hinge at its end or its beginning; a hand, by its fingers."""
+    """Whether the motion shows how a bone is rolled: by the hinge at its end or its beginning; a hand, by its
+    fingers."""
     if part.endswith("hand"):
         return True
     upper = joints.get(part.replace("lower", "upper"))

@@ -59,7 +59,8 @@ def generated(bodies: int = 50) -> Iterator[tuple[Clip, Fitting]]:
 
 
 def table(cases: Iterator[tuple[Clip, Fitting]]) -> tuple[str, int]:
-    """The worst of every clip beyond its source, as median and worst of all cases, after each step; and how many cases."""
+    """The worst of every clip beyond its source, as median and worst of all cases, after each step; and how many
+    cases."""
     found: dict[str, list[dict[str, float]]] = {step: [] for step in STEPS}
     for clip, made in cases:
         contacts = detect_contacts(clip, RetargetContext(made))
@@ -78,7 +79,8 @@ def table(cases: Iterator[tuple[Clip, Fitting]]) -> tuple[str, int]:
 
 
 def cost(best: Callable[..., float]) -> tuple[float, float]:
-    """Time of everything over that of rotations alone, contacts found in both cases or in the first alone; 3,000 frames."""
+    """Time of everything over that of rotations alone, contacts found in both cases or in the first alone; 3,000
+    frames."""
     clip, made = next(performed())
     times = -(-3000 // clip.frames)
     step = (clip.translations[-1] - clip.translations[0]) * [1, 0, 1]

@@ -187,7 +187,8 @@ def wave_the_lantern() -> Clip:
 
 
 def sweep() -> Clip:
-    """Sweeping the floor between the cases: three strokes from right to left, and a step of the broom back each time."""
+    """Sweeping the floor between the cases: three strokes from right to left, and a step of the broom back each
+    time."""
     period, strokes, lead = 1.15, 3, 0.6
     at = times(lead + strokes * period + 0.8)
     keys = [(0.2, 0.0), (lead, -1.0)]
@@ -287,7 +288,8 @@ def smooth_ramp(at: FloatArray, start: float, stop: float) -> FloatArray:
 
 
 def _seat(at: FloatArray, down: FloatArray, lean: FloatArray, name: str) -> Clip:
-    """Between standing and sitting on a bench 45 cm high. down: 0 standing to 1 sitting; lean: trunk forwards, degrees."""
+    """Between standing and sitting on a bench 45 cm high. down: 0 standing to 1 sitting; lean: trunk forwards,
+    degrees."""
     breath = np.sin(TAU * at / 2.9)
     hips = np.stack([0 * at, 0.905 - 0.375 * down + 0.002 * breath, -0.01 - 0.325 * down], axis=-1)
     pelvis = turn(x=0.62 * lean - 9 * down)

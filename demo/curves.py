@@ -59,7 +59,8 @@ def bend_normal(line: FloatArray, pole: FloatArray) -> FloatArray:
 
 
 def hinged(rest_along, rest_pole, along: FloatArray, square: FloatArray) -> FloatArray:
-    """World rotations of a bone that points along ``along`` and bends about ``square``; never undefined, however far bent."""
+    """World rotations of a bone that points along ``along`` and bends about ``square``; never undefined, however far
+    bent."""
     return onto(rest_along, rest_pole, along, np.cross(square, unit(along)))
 
 

@@ -165,8 +165,8 @@ def wind_the_watch() -> Clip:
 
 
 def _published_tree(body: Skeleton) -> tuple[Skeleton, dict[int, int], dict[int, tuple[int, FloatArray]], FloatArray]:
-    """The gallery's skeleton; body joint of every joint that has one; of every roll bone its bone and axis; the turn of each
-    body joint from the T to this rest."""
+    """The gallery's skeleton; body joint of every joint that has one; of every roll bone its bone and axis; the turn of
+    each body joint from the T to this rest."""
     turned = np.tile(rotation.IDENTITY, (len(body), 1))
     for side, sign in (("Left", 1), ("Right", -1)):
         arm = rotation.about([0, 0, 1], -sign * np.radians(LOWERED))

@@ -1,5 +1,5 @@
-"""Everything the studio answers about the demo data, written into a folder: fittings, patterns, plans, renditions of all
-pairs, files, deliveries. Two folders made by two states of the program show whether a change has changed any of it.
+"""Everything the studio answers about the demo data, written into a folder: fittings, patterns, plans, renditions of
+all pairs, files, deliveries. Two folders made by two states of the program show whether a change has changed any of it.
 
 ``python -m demo.golden FOLDER`` writes; ``python -m demo.golden FOLDER OTHER`` compares the two, and tells numbers that
 differ from those that differ by rounding.
@@ -247,7 +247,8 @@ def compare(before: Path, after: Path) -> bool:
 
 
 def _largest(first: bytes, second: bytes, name: str) -> float:
-    """The largest difference of numbers, relative to the larger of 1 and the number; infinite where the form differs."""
+    """The largest difference of numbers, relative to the larger of 1 and the number; infinite where the form
+    differs."""
     if name.endswith(".json"):
         return _furthest(json.loads(first), json.loads(second))
     if len(first) != len(second) or len(first) % 4 or not re.search(r"_\d+(x\d+)+\.bin$", name):

@@ -1,7 +1,8 @@
 """The hall's body and how it is posed: pelvis, trunk, planted feet, reaching hands and curling fingers, as curves.
 
-Clips are worked out on a body that rests in a T. :func:`recorded` then puts them on the skeleton that the hall's recordings
-have: its zero pose stands with splayed legs, and every take begins with two frames of it, held for calibration.
+Clips are worked out on a body that rests in a T. :func:`recorded` then puts them on the skeleton that the hall's
+recordings have: its zero pose stands with splayed legs, and every take begins with two frames of it, held for
+calibration.
 """
 
 from dataclasses import dataclass, field, replace
@@ -142,7 +143,8 @@ class HandCurve:
 
 @dataclass
 class ArmCurve:
-    """A hanging arm by angles in degrees: lowered from the T, swung forwards, bent at the elbow, and the wrist's turn."""
+    """A hanging arm by angles in degrees: lowered from the T, swung forwards, bent at the elbow, and the wrist's
+    turn."""
 
     lowered: FloatArray
     swung: FloatArray

@@ -48,7 +48,8 @@ def libraries() -> Iterator[tuple[str, bytes]]:
 
 
 def _in_inches(clip: Clip) -> Clip:
-    """The clip as a system writes it that works in inches with Z up. BVH is written in hundredths of what it is given."""
+    """The clip as a system writes it that works in inches with Z up. BVH is written in hundredths of what it is
+    given."""
     size, back = 1 / UNITS["inch"] / 100, rotation.inverse(upright("+Z"))
     body = clip.skeleton
 

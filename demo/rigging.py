@@ -151,7 +151,8 @@ def reaches(body: Skeleton, radii: dict[str, float], head: float = 0.2) -> dict[
 def simple_reaches(
     body: Skeleton, radii: dict[str, float], tips: dict[str, tuple[float, float, float]]
 ) -> dict[str, Reach]:
-    """The stroke of every joint to its first child, or to its tip, or a little further on; radius by the name's first word."""
+    """The stroke of every joint to its first child, or to its tip, or a little further on; radius by the name's first
+    word."""
     at = body.rest.positions
     out = {}
     for joint, name in enumerate(body.names):

@@ -1,4 +1,5 @@
-"""The roof's library: what the birds of the weather clock do. One .glb with five motions, metres, wings spread at rest."""
+"""The roof's library: what the birds of the weather clock do. One .glb with five motions, metres, wings spread at
+rest."""
 
 import numpy as np
 
@@ -48,7 +49,8 @@ def _perform(pose: Pose) -> Clip:
 
 
 def _wings(at: FloatArray, fold, up, twist=0.0, spread=0.0) -> dict[str, FloatArray]:
-    """fold: 0 spread to 1 laid against the body. up: degrees of the upper wing; the outer wing follows later and further."""
+    """fold: 0 spread to 1 laid against the body. up: degrees of the upper wing; the outer wing follows later and
+    further."""
     fold, up, twist, spread = (np.zeros_like(at) + v for v in (fold, up, twist, spread))
     late, later = (np.interp(at - lag, at, up) for lag in (0.045, 0.085))
     f = smooth(fold)
@@ -118,7 +120,8 @@ def glide() -> Clip:
 
 
 def land() -> Clip:
-    """Down to the parapet: the wings catch the air, the legs come forward, the knees take the weight, the wings fold."""
+    """Down to the parapet: the wings catch the air, the legs come forward, the knees take the weight, the wings
+    fold."""
     at = times(4.2)
     down = eased(at, (0.0, 0.0), (1.9, 1.0))
     flare = eased(at, (0.5, 0), (1.5, 1.0), (1.95, 0.8), (2.5, 0.0))

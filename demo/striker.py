@@ -1,4 +1,5 @@
-"""The striker: the brass automaton that beats the hours, with a dial in its chest. Its maker numbered the bones and named none.
+"""The striker: the brass automaton that beats the hours, with a dial in its chest. Its maker numbered the bones and
+named none.
 
 Millimetres with Z up, under a node that turns and scales it; arms nearly down at rest; three spine bones.
 """

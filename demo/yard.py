@@ -64,7 +64,8 @@ def _gait(
     name: str, cycle: float, stride: float, cycles: float, phases: dict[str, float], duty: float, lift: float,
     low: float, bounce: float, beats: int, pitch: float, bend: float, nod: float, sway: float,
 ) -> Clip:  # fmt: skip
-    """phases: when each leg lands. beats: how often the trunk rises per cycle. pitch and bend: of the trunk, in degrees."""
+    """phases: when each leg lands. beats: how often the trunk rises per cycle. pitch and bend: of the trunk, in
+    degrees."""
     at = times(cycle * cycles)
     phi = at / cycle
     legs = {}

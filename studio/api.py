@@ -1,5 +1,5 @@
-"""The typed API: one router per subject. Its description is at /api/openapi.json and can be read and tried at /api/docs; the
-front end's types follow from it."""
+"""The typed API: one router per subject. Its description is at /api/openapi.json and can be read and tried at
+/api/docs; the front end's types follow from it."""
 
 from django.db.models import Count, Q
 from django.http import HttpRequest
@@ -50,8 +50,8 @@ def refused(request: HttpRequest, problem: BadInput):
 
 
 class Counts(Schema):
-    """Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that were.
-    finished: the newest run that has come to its end, by which a page notices one that ended."""
+    """Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that
+    were. finished: the newest run that has come to its end, by which a page notices one that ended."""
 
     clips: int
     characters: int

@@ -1,9 +1,9 @@
 """Settings of the studio. Everything that differs between places comes from the environment.
 
-ARMUTO_DATA: folder of the database (default: data/). ARMUTO_DATABASE: the database file itself. ARMUTO_POSTGRESQL: address
-of a database server in its place, and ARMUTO_REDIS of one for tasks; see docs/scaling.md. ARMUTO_SECRET: signing key.
-ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_HOSTS: host names, separated by
-commas. ARMUTO_LARGEST_MB: size limit of one uploaded file.
+ARMUTO_DATA: folder of the database (default: data/). ARMUTO_DATABASE: the database file itself. ARMUTO_POSTGRESQL:
+address of a database server in its place, and ARMUTO_REDIS of one for tasks; see docs/scaling.md. ARMUTO_SECRET:
+signing key. ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_HOSTS: host
+names, separated by commas. ARMUTO_LARGEST_MB: size limit of one uploaded file.
 """
 
 import os

@@ -1,4 +1,5 @@
-"""How thick a body is: a capsule for every bone that carries skin, estimated from its mesh, and how deep points lie in them."""
+"""How thick a body is: a capsule for every bone that carries skin, estimated from its mesh, and how deep points lie in
+them."""
 
 from __future__ import annotations
 
@@ -51,8 +52,8 @@ def to_json(capsules: Capsules, skeleton: Skeleton) -> dict[str, list[float]]:
 def estimate(skeleton: Skeleton, points: FloatArray, weights: FloatArray) -> dict[int, Capsule]:
     """Capsules from the skin: points ``(V, 3)`` at rest in metres, weights ``(V, J)`` by joint of the skeleton.
 
-    A bone's capsule lies along it, through the middle of the vertices that are its own, as thick as THICK of a hundred of them
-    are away; bones with fewer than FEWEST get none.
+    A bone's capsule lies along it, through the middle of the vertices that are its own, as thick as THICK of a hundred
+    of them are away; bones with fewer than FEWEST get none.
     """
     rest = skeleton.rest
     total = np.maximum(weights.sum(axis=1), 1e-9)
@@ -95,8 +96,9 @@ def deepest(
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """How deep balls lie in capsules at most, which way is out there, and where the deepest ball is.
 
-    points: ``(P, F, 3)`` with radii ``(P,)``; starts, ends: ``(C, F, 3)``. Returns depth ``(F,)`` in metres, negative outside,
-    the way out ``(F, 3)``, a unit vector, and the place ``(F, 3)``. Capsule by capsule, so that what is at work stays small.
+    points: ``(P, F, 3)`` with radii ``(P,)``; starts, ends: ``(C, F, 3)``. Returns depth ``(F,)`` in metres, negative
+    outside, the way out ``(F, 3)``, a unit vector, and the place ``(F, 3)``. Capsule by capsule, so that what is at
+    work stays small.
     """
     frames = np.arange(points.shape[1])
     best = np.full(points.shape[1], -np.inf)

@@ -1,17 +1,17 @@
 """Reading hinges, soles, palms and floors from motion and from meshes.
 
-*Hinges.* The forearm's direction in the frame of the upper arm runs along a circle while the elbow bends, whatever the shoulder
-and the hand do. The plane of that circle is fitted by principal axes (the direction in which the directions vary least); how
-long the arc is and how flat tells how certain it is. O'Brien et al. 2000 and Gamage & Lasenby 2002 find joints from motion by
-the same idea.
+*Hinges.* The forearm's direction in the frame of the upper arm runs along a circle while the elbow bends, whatever the
+shoulder and the hand do. The plane of that circle is fitted by principal axes (the direction in which the directions
+vary least); how long the arc is and how flat tells how certain it is. O'Brien et al. 2000 and Gamage & Lasenby 2002
+find joints from motion by the same idea.
 
 *Soles.* The lowest points of the skin of a foot, by its own vertices at rest.
 
 *Palms.* How far the skin of a hand extends square to the plane of its fingers' first joints.
 
-*Floor.* Where feet rest, the lowest foot joint is as high above the floor as the body's sole is thick. One clip alone shows the
-sum of both: its floor is then taken to be at the file's zero. Several clips of a skeleton show its sole, and so where the floor
-of each lies.
+*Floor.* Where feet rest, the lowest foot joint is as high above the floor as the body's sole is thick. One clip alone
+shows the sum of both: its floor is then taken to be at the file's zero. Several clips of a skeleton show its sole, and
+so where the floor of each lies.
 """
 
 from __future__ import annotations
@@ -32,7 +32,8 @@ from armuto.kinematics.signals import speed_of
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
 
-# A foot rests that is slower than this many leg lengths per second, and no higher over the floor than this many of them.
+# A foot rests that is slower than this many leg lengths per second, and no higher over the floor than this many of
+# them.
 RESTING_SPEED, RESTING_HEIGHT = 0.2, 0.04
 HIGHEST_SOLE = 0.16  # of the length from hips to the lowest foot joint
 HINGES = {
@@ -98,7 +99,8 @@ def leg_length(skeleton: Skeleton, parts: Assignment) -> float:
 
 
 def sole_of_clips(heights: Sequence[float | None], leg: float) -> tuple[float | None, int]:
-    """The height of the lowest foot joint above the floor, from how high feet rest in several clips, and how many show it.
+    """The height of the lowest foot joint above the floor, from how high feet rest in several clips, and how many show
+    it.
 
     The lower median: feet rest more often on something that is higher than the floor (a rung, a stair, a stage) than on
     something lower. Heights that no sole has are left out.
@@ -120,8 +122,8 @@ def _hinged(parts: Assignment, plan: BodyPlan) -> dict[int, tuple[int, int]]:
 
 
 def hinge_of(directions: FloatArray, onward: FloatArray) -> Hinge | None:
-    """The hinge about which unit directions ``(N, 3)`` of a limb's second bone turn in the frame of its first; None where
-    nothing turns. onward: unit vector along the first bone."""
+    """The hinge about which unit directions ``(N, 3)`` of a limb's second bone turn in the frame of its first; None
+    where nothing turns. onward: unit vector along the first bone."""
     if len(directions) < FEWEST:
         return None
     middle = directions.mean(axis=0)
@@ -157,8 +159,9 @@ def ground(clip: Clip, parts: Assignment) -> dict[str, float | None]:
 def ground_of(feet: float | None, sole: float | None, clips: int) -> dict[str, float | None]:
     """Where the floor of a clip is, in metres, and why: None for what cannot be told.
 
-    feet: how high the lowest foot joint is while it rests. sole: how much of that is the body's sole; floor: the rest. clips:
-    how many clips show the sole, 0 where a mesh does. Where a single clip shows it, its floor is only taken to be at zero.
+    feet: how high the lowest foot joint is while it rests. sole: how much of that is the body's sole; floor: the rest.
+    clips: how many clips show the sole, 0 where a mesh does. Where a single clip shows it, its floor is only taken to
+    be at zero.
     """
     return {"feet": feet, "sole": sole, "floor": None if feet is None or sole is None else feet - sole, "clips": clips}
 
@@ -175,7 +178,8 @@ def _resting(positions: FloatArray, parts: Assignment, fps: float) -> float | No
 
 
 def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | None:
-    """The height of foot joints ``(F, J, 3)`` while the lowest of them rests, in the median of what lies near the floor."""
+    """The height of foot joints ``(F, J, 3)`` while the lowest of them rests, in the median of what lies near the
+    floor."""
     if len(feet) < 3:
         return None
     heights = feet[..., 1]
@@ -194,7 +198,8 @@ def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | No
 
 
 def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights: FloatArray) -> dict[int, FloatArray]:
-    """The lowest points of the skin of every foot and its toes. points ``(V, 3)`` at rest in metres, weights ``(V, J)``.
+    """The lowest points of the skin of every foot and its toes. points ``(V, 3)`` at rest in metres, weights ``(V,
+    J)``.
 
     Each point is kept in the frame of the joint that moves it most: ``(K, 3)``, spread over the sole.
     """
@@ -235,7 +240,8 @@ def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights:
 def palms_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights: FloatArray) -> dict[int, FloatArray]:
     """Half the thickness of the palms, as a vector ``(3,)`` square to each in its joint's frame, in metres.
 
-    points ``(V, 3)`` at rest in metres, weights ``(V, J)``. A hand of a single chain shows no plane, and none is given for it.
+    points ``(V, 3)`` at rest in metres, weights ``(V, J)``. A hand of a single chain shows no plane, and none is given
+    for it.
     """
     out: dict[int, FloatArray] = {}
     total, at = np.maximum(weights.sum(axis=1), 1e-9), skeleton.rest.positions
@@ -264,7 +270,8 @@ def palms_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights:
 
 
 def _spread(skeleton: Skeleton, joint: int, local: FloatArray) -> FloatArray:
-    """At most KEPT points: the lowest at rest, and low ones far out in a ring of directions, which any tilt stands on."""
+    """At most KEPT points: the lowest at rest, and low ones far out in a ring of directions, which any tilt stands
+    on."""
     world = rotation.rotate(skeleton.rest.rotations[joint], local)
     flat = world[:, [0, 2]] - world[:, [0, 2]].mean(axis=0)
     spread_out = {int(np.argmin(world[:, 1]))}

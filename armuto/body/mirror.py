@@ -22,7 +22,8 @@ def mirrored(part: str) -> str:
 
 
 def mirror_joints(skeleton: Skeleton, parts: Assignment) -> dict[int, int]:
-    """The twin of every joint that has one: by its part, by its name with the other side, or by its place across the body."""
+    """The twin of every joint that has one: by its part, by its name with the other side, or by its place across the
+    body."""
     out: dict[int, int] = {}
     for part, bones in parts.items():
         other = parts.get(mirrored(part), ())

@@ -1,8 +1,8 @@
 """Reading a skeleton by its names alone.
 
-Every bone is scored against the lexicon for every part, and each limb is assigned at once, as the chain of bones from the trunk
-outwards with the largest total score in which the parts keep their order (dynamic programming over the tree). That is what
-tells "LeftShoulder, LeftArm" from "LeftCollar, LeftShoulder".
+Every bone is scored against the lexicon for every part, and each limb is assigned at once, as the chain of bones from
+the trunk outwards with the largest total score in which the parts keep their order (dynamic programming over the tree).
+That is what tells "LeftShoulder, LeftArm" from "LeftCollar, LeftShoulder".
 """
 
 from __future__ import annotations
@@ -48,7 +48,8 @@ def read_names(names: Sequence[str]) -> list[BoneName]:
 
 
 def without_prefix(names: Sequence[str]) -> list[str]:
-    """Names without the namespace or the first word that most of them share ("hall:Hips", "Keeper_Hips", "keeperHips")."""
+    """Names without the namespace or the first word that most of them share ("hall:Hips", "Keeper_Hips",
+    "keeperHips")."""
     heads = [SPACE.split(name)[-1] or name for name in names]
     first = [match[0] if (match := PIECE.match(head)) else "" for head in heads]
     shared, count = Counter(first).most_common(1)[0] if first else ("", 0)
@@ -86,7 +87,8 @@ def _best_chain(
             ]
             if choices:
                 gain, a, c = max(choices, key=lambda choice: choice[0])
-                # Extra bones of a part that may have many count less than its first, so that no score is made by length.
+                # Extra bones of a part that may have many count less than its first, so that no score is made by
+                # length.
                 total[joint, column] += gain - (bonus[column] if c == column else 0.0)
                 came[joint, column] = (a, c)
     if not np.isfinite(total).any():
@@ -126,40 +128,18 @@ def _limb(
 def _trunk(
     skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, found: Assignment, plan: BodyPlan
 ) -> Assignment:
-    """Root, hips, spine, chest, neck and head. The chest is the last trunk bone above which arms or front legs branch."""
-    kinds = ["hips", "spine", "neck", "head"]
-    taken = {bone.joint for bones in found.values() for bone in bones}
-    scores = _scores(read, words, kinds, "")
-    scores[list(taken)] = 0
-    bonus = [REQUIRED_BONUS, 0.0, 0.0, REQUIRED_BONUS]
-    chain = _best_chain(skeleton, scores, [False, True, True, False], bonus)
-    named: dict[str, list[PartBone]] = {kind: [] for kind in kinds}
-    for joint, column in chain:
-        named[kinds[column]].append(_found(read, words, joint, kinds[column], kinds))
+    """Root, hips, spine, chest, neck and head. The chest is the last trunk bone above which arms or front legs
+    branch."""
+    named = _named_trunk(skeleton, read, words, {bone.joint for bones in found.values() for bone in bones})
     out: Assignment = {}
     if named["hips"]:
-        hips = named["hips"][0].joint
         out["hips"] = (named["hips"][0],)
-        out |= _root(skeleton, read, words, hips)
-        top = chain[-1][0]
-        run = [j for j in reversed(skeleton.ancestors(top)) if j != hips and hips in skeleton.ancestors(j)]
-        chosen = {joint for joint, _ in chain}
-        for joint in run:
-            # Bones without a telling name that lie between named ones belong to the run.
-            if joint not in chosen and joint not in taken and not read[joint].helper:
-                below_neck = any(bone.joint in skeleton.ancestors(joint) for bone in named["neck"])
-                named["neck" if below_neck else "spine"].append(
-                    PartBone(joint, BETWEEN_CONFIDENCE, "it lies between named bones of the trunk")
-                )
+        out |= _root(skeleton, read, words, named["hips"][0].joint)
     spine = sorted(named["spine"], key=lambda bone: bone.joint)
     neck = sorted(named["neck"], key=lambda bone: bone.joint)
-    arms = [found[part.name][0].joint for part in plan.held_by_chest if part.name in found]
-    holding = [n for n, bone in enumerate(spine) if arms and all(bone.joint in skeleton.ancestors(arm) for arm in arms)]
     if spine:
-        last = holding[-1] if holding else len(spine) - 1
+        last, why = _chest(skeleton, spine, found, plan)
         chest = spine[last]
-        limbs = {"four-legged": "front legs", "winged": "wings"}.get(plan.name, "arms")
-        why = f"the {limbs} branch from it" if holding else "it is the last bone of the trunk"
         out["chest"] = (PartBone(chest.joint, chest.confidence, f"{chest.reason}, and {why}"),)
         if spine[:last]:
             out["spine"] = tuple(spine[:last])
@@ -169,6 +149,40 @@ def _trunk(
     if named["head"]:
         out["head"] = (named["head"][0],)
     return out
+
+
+def _named_trunk(
+    skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, taken: set[int]
+) -> dict[str, list[PartBone]]:
+    """Bones of the trunk by kind: those whose names say so, and those without a telling name that lie between them."""
+    kinds = ["hips", "spine", "neck", "head"]
+    scores = _scores(read, words, kinds, "")
+    scores[list(taken)] = 0
+    chain = _best_chain(skeleton, scores, [False, True, True, False], [REQUIRED_BONUS, 0.0, 0.0, REQUIRED_BONUS])
+    named: dict[str, list[PartBone]] = {kind: [] for kind in kinds}
+    for joint, column in chain:
+        named[kinds[column]].append(_found(read, words, joint, kinds[column], kinds))
+    if not named["hips"]:
+        return named
+    hips, chosen = named["hips"][0].joint, {joint for joint, _ in chain}
+    for joint in reversed(skeleton.ancestors(chain[-1][0])):
+        inside = joint != hips and hips in skeleton.ancestors(joint)
+        if inside and joint not in chosen and joint not in taken and not read[joint].helper:
+            below_neck = any(bone.joint in skeleton.ancestors(joint) for bone in named["neck"])
+            named["neck" if below_neck else "spine"].append(
+                PartBone(joint, BETWEEN_CONFIDENCE, "it lies between named bones of the trunk")
+            )
+    return named
+
+
+def _chest(skeleton: Skeleton, spine: Sequence[PartBone], found: Assignment, plan: BodyPlan) -> tuple[int, str]:
+    """Which bone of the spine is the chest, and why."""
+    arms = [found[part.name][0].joint for part in plan.held_by_chest if part.name in found]
+    holding = [n for n, bone in enumerate(spine) if arms and all(bone.joint in skeleton.ancestors(arm) for arm in arms)]
+    if not holding:
+        return len(spine) - 1, "it is the last bone of the trunk"
+    limbs = {"four-legged": "front legs", "winged": "wings"}.get(plan.name, "arms")
+    return holding[-1], f"the {limbs} branch from it"
 
 
 def _root(skeleton: Skeleton, read: Sequence[BoneName], words: Lexicon, hips: int) -> Assignment:

@@ -17,8 +17,8 @@ def facing_angle(
 
     positions: ``(J, 3)`` of its joints in a posture; at rest where none is given.
 
-    From the line through both hips, square to up, or through both shoulders where there are no hips; the toes are asked whether
-    they agree. None when there are no sides to tell it by.
+    From the line through both hips, square to up, or through both shoulders where there are no hips; the toes are asked
+    whether they agree. None when there are no sides to tell it by.
     """
     at, plan = (skeleton.rest.positions if positions is None else positions), plan_of(parts)
     across, hips = np.zeros(3), False

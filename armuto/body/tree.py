@@ -1,4 +1,5 @@
-"""What the tree and the rest pose of a skeleton tell without any name: lines of bones, twins, and which way the body lies."""
+"""What the tree and the rest pose of a skeleton tell without any name: lines of bones, twins, and which way the body
+lies."""
 
 from __future__ import annotations
 
@@ -101,7 +102,8 @@ class SkeletonTree:
         return 1 + int((self.length[list(line[1:])] > ZERO * self.size).sum())
 
     def _likeness(self, c: int, first: tuple[int, ...], d: int, second: tuple[int, ...]) -> float:
-        """1 for twins of equal lengths, 0 for lines that differ too much. Joints that lie on the one before do not count."""
+        """1 for twins of equal lengths, 0 for lines that differ too much. Joints that lie on the one before do not
+        count."""
         worst = 0.0
         for a, b in ((self.reach[c], self.reach[d]), (self.length[c] + self.reach[c], self.length[d] + self.reach[d])):
             worst = max(worst, abs(float(np.log((a + 1e-9) / (b + 1e-9)))))

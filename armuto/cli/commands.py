@@ -267,7 +267,8 @@ def _said(settings: Settings, options: argparse.Namespace) -> Settings:
 
 
 def check_clip(options: argparse.Namespace) -> int:
-    """What is wrong with the first clip of a file: against its source, or by itself, as a body that performs its own motion."""
+    """What is wrong with the first clip of a file: against its source, or by itself, as a body that performs its own
+    motion."""
     import_options = _import_options(options)
     document = _read(options.file, NOTHING if options.against else import_options)
     source = _read(options.against, import_options) if options.against else document

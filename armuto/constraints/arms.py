@@ -1,4 +1,5 @@
-"""Arms that keep out of the body: spread or tucked by an angle, and turned out at the shoulder where they would clip."""
+"""Arms that keep out of the body: spread or tucked by an angle, and turned out at the shoulder where they would
+clip."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ class BodyVolume:
     arms: Mapping[str, tuple[tuple[int, Capsule], ...]]
 
     def balls(self, arm: str) -> tuple[IntArray, FloatArray, FloatArray]:
-        """Balls along forearm and hand: their joints ``(P,)``, places in the joints' frames ``(P, 3)``, radii ``(P,)``."""
+        """Balls along forearm and hand: their joints ``(P,)``, places in the joints' frames ``(P, 3)``, radii
+        ``(P,)``."""
         rows = [
             (joint, capsule.start + share * (capsule.end - capsule.start), capsule.radius)
             for joint, capsule in self.arms[arm]
@@ -71,7 +73,8 @@ def body_volume(context: RetargetContext, arms: Mapping[str, LimbChain]) -> Body
 
 
 def spread(motion: WorldMotion, arms: Mapping[str, LimbChain], degrees: float, ahead: FloatArray) -> None:
-    """Spread the arms by an angle (tuck them where it is negative): all of it where they hang, none where they are raised.
+    """Spread the arms by an angle (tuck them where it is negative): all of it where they hang, none where they are
+    raised.
 
     ahead: where the chest faces, ``(F, 3)``.
     """
@@ -106,7 +109,8 @@ def penetration(
 def source_depths(
     motion: WorldMotion, arms: Mapping[str, LimbChain], volume: BodyVolume, as_source: Mapping[int, FloatArray]
 ) -> dict[str, FloatArray]:
-    """How deep each arm would be in the body on the source's build ``(F,)``, in metres: what the transfer is not to blame for.
+    """How deep each arm would be in the body on the source's build ``(F,)``, in metres: what the transfer is not to
+    blame for.
 
     as_source: positions of the joints where the source has them, in the target's size.
     """
@@ -125,9 +129,9 @@ def clear(
 ) -> dict[str, FloatArray]:
     """Turn arms out at the shoulder until they clip no deeper than they would on the source's build.
 
-    Each time an arm clips, it is turned about one axis of the chest, by an angle that comes and goes softly, so that nothing
-    jerks where the deepest place wanders. allowed: by arm how deep it may be ``(F,)``, in metres. chest: rotations of the chest
-    ``(F, 4)``. Returns the angle by arm ``(F,)``.
+    Each time an arm clips, it is turned about one axis of the chest, by an angle that comes and goes softly, so that
+    nothing jerks where the deepest place wanders. allowed: by arm how deep it may be ``(F,)``, in metres. chest:
+    rotations of the chest ``(F, 4)``. Returns the angle by arm ``(F,)``.
     """
     turned = {}
     for name, limb in arms.items():

@@ -1,14 +1,17 @@
-"""Feet that stand: every contact of the source holds one place on the target, and the pelvis is lowered where legs are too short.
+"""Feet that stand: every contact of the source holds one place on the target, and the pelvis is lowered where legs are
+too short.
 
-Of a point of the foot, with p_S its path on the source in the target's size and facing, and p_T its path on the target::
+Of a point of the foot, with p_S its path on the source in the target's size and facing, and p_T its path on the
+target::
 
     d(t) = p_T(t) − p_S(t)
 
-In a contact the point follows the source's own path, moved by a constant D: what the source's foot does while it stands, the
-target's does too, and nothing else. On the ground D is the mean of d over the contact; upwards D is 0, since both stand on the
-same floor. The correction of the foot is then e(t) = D − d(t), which is nothing where the bodies are built alike. Contacts of
-heel and toes that overlap get the same e (least squares), so that a foot rolls from one to the other without a jolt. Before and
-after a contact e eases in and out; near the floor the height follows the source's throughout.
+In a contact the point follows the source's own path, moved by a constant D: what the source's foot does while it
+stands, the target's does too, and nothing else. On the ground D is the mean of d over the contact; upwards D is 0,
+since both stand on the same floor. The correction of the foot is then e(t) = D − d(t), which is nothing where the
+bodies are built alike. Contacts of heel and toes that overlap get the same e (least squares), so that a foot rolls from
+one to the other without a jolt. Before and after a contact e eases in and out; near the floor the height follows the
+source's throughout.
 """
 
 from __future__ import annotations
@@ -41,7 +44,8 @@ LIFTED = 0.01  # of the leg: so much higher than the other, heel or toes count h
 
 @dataclass(frozen=True)
 class Footplant:
-    """What a leg has to do: by how much its end is moved, ``(F, 3)``, how firmly ``(F,)``, and whether it stands on a hock."""
+    """What a leg has to do: by how much its end is moved, ``(F, 3)``, how firmly ``(F,)``, and whether it stands on a
+    hock."""
 
     limb: LimbChain
     by: FloatArray
@@ -51,7 +55,8 @@ class Footplant:
 
 @dataclass(frozen=True)
 class FootTracks:
-    """The source in the target's size and facing. paths: of its points ``(F, 3)`` by name. floor: its height. leg: its length."""
+    """The source in the target's size and facing. paths: of its points ``(F, 3)`` by name. floor: its height. leg: its
+    length."""
 
     paths: Mapping[str, FloatArray]
     floor: float
@@ -135,7 +140,8 @@ def _corrections(
 def places_of(
     contacts: Sequence[Contact], apart: Mapping[str, FloatArray], frames: FloatArray, loop: int | None = None
 ) -> list[FloatArray]:
-    """D of every contact on the ground ``(2,)``: near the mean of d, and such that overlapping contacts of one foot agree.
+    """D of every contact on the ground ``(2,)``: near the mean of d, and such that overlapping contacts of one foot
+    agree.
 
     loop: the last frame of a clip that loops, where contacts go on in its first frame.
     """
@@ -209,7 +215,8 @@ def _overlapping(contacts: Sequence[Contact], loop: int | None = None) -> list[l
 def contacts_in_range(
     contacts: Sequence[Contact], limb_of: Mapping[str, str], first: int, last: int, loop: int | None
 ) -> tuple[tuple[Contact, ...], set[int]]:
-    """The contacts that reach into the frames first to last, with all that tell their places; and the frames by which they do.
+    """The contacts that reach into the frames first to last, with all that tell their places; and the frames by which
+    they do.
 
     limb_of: the limb of every point's name.
     """
@@ -252,7 +259,8 @@ def lower_pelvis(motion: WorldMotion, plants: Sequence[Footplant], leg: float) -
 def plant(
     motion: WorldMotion, plants: Sequence[Footplant], lowered: FloatArray, swivels: Mapping[str, float]
 ) -> dict[str, FloatArray]:
-    """Bring every leg to its contacts, the body having been lowered. Returns by limb how far it falls short ``(F,)``, in m."""
+    """Bring every leg to its contacts, the body having been lowered. Returns by limb how far it falls short ``(F,)``,
+    in m."""
     short = {}
     for plant in plants:
         limb = plant.limb

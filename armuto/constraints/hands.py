@@ -1,4 +1,5 @@
-"""Hands that keep their place: against the world, to each other where they carry something, or on a part of the body."""
+"""Hands that keep their place: against the world, to each other where they carry something, or on a part of the
+body."""
 
 from __future__ import annotations
 
@@ -23,9 +24,9 @@ BRIDGE = 1.0  # seconds between what a hand keeps: up to there it goes from one 
 class HandTargets:
     """What hands are to keep on the target, by the hand's part, each ``(F, 3)`` in metres.
 
-    paths: the source's, over the ground by the stride. carried: the same in the hands' size. on_body: where a hand is on a part,
-    by hand and part. offsets: from paths to the target's hands through rotations alone. shifts: by how much a hand's place is
-    moved, by limb.
+    paths: the source's, over the ground by the stride. carried: the same in the hands' size. on_body: where a hand is
+    on a part, by hand and part. offsets: from paths to the target's hands through rotations alone. shifts: by how much
+    a hand's place is moved, by limb.
     """
 
     paths: Mapping[str, FloatArray]
@@ -44,8 +45,8 @@ def hold(
     strengths: Mapping[str, float],
     swivels: Mapping[str, float],
 ) -> dict[str, FloatArray]:
-    """Bring hands to what they keep their place to. hands: part and joint by limb. strengths: by what is kept to, "floor",
-    "other hand" and "body". Returns by limb how far a hand falls short ``(F,)`` in metres."""
+    """Bring hands to what they keep their place to. hands: part and joint by limb. strengths: by what is kept to,
+    "floor", "other hand" and "body". Returns by limb how far a hand falls short ``(F,)`` in metres."""
     by_part = {part: (limb, joint) for limb, (part, joint) in hands.items()}
     contacts = [contact for contact in contacts if contact.point in by_part]
     fixed = [contact for contact in contacts if not contact.to]

@@ -1,4 +1,5 @@
-"""The limbs of the target that reach for something: which joints they turn at, and which way they bend when straight."""
+"""The limbs of the target that reach for something: which joints they turn at, and which way they bend when
+straight."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ ENDS = ("foot", "hand", "wing hand")
 
 @dataclass(frozen=True)
 class LimbChain:
-    """name: of the plan's limb. joints: of the target, from the one it swings at to its end; two bones where there are three.
+    """name: of the plan's limb. joints: of the target, from the one it swings at to its end; two bones where there are
+    three.
 
     hinge ``(3,)``: the axis it bends about, in the frame of its first joint. soft: share of
     its length over which it stretches ever more slowly; arms need not reach to the last millimetre.
@@ -76,7 +78,8 @@ def _bends_to(at: FloatArray, kind: str, forward: FloatArray) -> FloatArray:
 
 
 def reach(motion: WorldMotion, limb: LimbChain, goal: FloatArray, frames: BoolArray, swivel: float = 0.0) -> None:
-    """Bring the limb's end to ``goal (F, 3)`` in these frames, a mask ``(F,)``; what the end carries keeps its rotation."""
+    """Bring the limb's end to ``goal (F, 3)`` in these frames, a mask ``(F,)``; what the end carries keeps its
+    rotation."""
     if not np.any(frames):
         return
     chain = limb.joints
@@ -97,7 +100,8 @@ def turns_between(old: list[FloatArray], new: list[FloatArray]) -> list[FloatArr
 
 
 def turn_chain(motion: WorldMotion, chain: tuple[int, ...], turns: list[FloatArray], frames: BoolArray) -> None:
-    """Turn the bones of a chain in the world, each with what it carries up to the next, and move what hangs from them along."""
+    """Turn the bones of a chain in the world, each with what it carries up to the next, and move what hangs from them
+    along."""
     place = motion.positions[chain[0]][frames]
     for (joint, outer), q in zip(pairwise(chain), turns, strict=True):
         old = motion.positions[joint][frames]

@@ -1,9 +1,10 @@
 """How far joints may bend: a swing within an ellipse, a twist within a range, per part of the body.
 
-Angles are counted from a reference: the body standing straight, with its arms spread where it has any. With D the turn of a
-joint from there in the world, and P that of the paired joint above it, X = P⁻¹ D is taken apart into a twist about the bone and
-a swing; the swing's rotation vector has a component that brings the bone ahead (bend) and one that brings it out or up (side).
-With b and s over the limits in their direction, the swing is allowed while b² + s² ≤ 1 (Baerlocher and Boulic 2001).
+Angles are counted from a reference: the body standing straight, with its arms spread where it has any. With D the turn
+of a joint from there in the world, and P that of the paired joint above it, X = P⁻¹ D is taken apart into a twist about
+the bone and a swing; the swing's rotation vector has a component that brings the bone ahead (bend) and one that brings
+it out or up (side). With b and s over the limits in their direction, the swing is allowed while b² + s² ≤ 1 (Baerlocher
+and Boulic 2001).
 """
 
 from __future__ import annotations
@@ -40,7 +41,8 @@ def angles(rotations: FloatArray, body: JointFrames) -> dict[int, tuple[FloatArr
 def bent(
     skeleton: Skeleton, body: JointFrames, joint: int, bend: float, side: float, twist: float
 ) -> tuple[FloatArray, FloatArray]:
-    """The reference with one joint bent so far, in degrees: local rotations ``(J, 4)``, and world positions ``(J, 3)``."""
+    """The reference with one joint bent so far, in degrees: local rotations ``(J, 4)``, and world positions ``(J,
+    3)``."""
     frame = next(frame for frame in body.frames if frame.joint == joint)
     about = np.radians(bend) * frame.bend + np.radians(side) * frame.side
     size = float(np.linalg.norm(about))
@@ -95,7 +97,8 @@ def _apart(turn: FloatArray, frame: JointFrame) -> tuple[FloatArray, FloatArray]
 def limit(
     motion: WorldMotion, body: JointFrames, ranges: Mapping[str, Range], hard: bool
 ) -> dict[str, NDArray[np.bool_]]:
-    """Bring joints back into their ranges, in place, what hangs from them with them. Returns by part the frames with one out.
+    """Bring joints back into their ranges, in place, what hangs from them with them. Returns by part the frames with
+    one out.
 
     hard: no further than the range at all; else softly, beyond it by GIVE of it at most.
     """

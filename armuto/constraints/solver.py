@@ -1,7 +1,7 @@
 """All constraints of a transfer, in their order, each on what the last has left.
 
-Arms are spread, legs stand on their contacts (the body lowered where they are too short), arms keep clear of the body, hands
-keep their places, joints keep within their limits. Travel comes after that (:mod:`armuto.pipeline`).
+Arms are spread, legs stand on their contacts (the body lowered where they are too short), arms keep clear of the body,
+hands keep their places, joints keep within their limits. Travel comes after that (:mod:`armuto.pipeline`).
 """
 
 from __future__ import annotations
@@ -34,9 +34,9 @@ UP = np.array([0.0, 1.0, 0.0])
 class ConstraintReport:
     """What the constraints did.
 
-    short: by limb how far it falls short of its contacts ``(F,)``, in metres. hits: by part the frames in which a joint was
-    held back by its limits. turned_out: by arm the angle it was turned out by ``(F,)``, in radians. lowered: how far the pelvis
-    was lowered ``(F,)``, in metres.
+    short: by limb how far it falls short of its contacts ``(F,)``, in metres. hits: by part the frames in which a joint
+    was held back by its limits. turned_out: by arm the angle it was turned out by ``(F,)``, in radians. lowered: how
+    far the pelvis was lowered ``(F,)``, in metres.
     """
 
     short: Mapping[str, FloatArray] = field(default_factory=dict)
@@ -55,9 +55,10 @@ class ConstraintReport:
 
 @dataclass(frozen=True)
 class _Problem:
-    """What all steps share. paths: of the source's points, by name, in the target's size and facing, ``(F, 3)``; offsets: from
-    there to the target's hands through rotations alone, by part; legs, arms: chains that reach for something, by limb; swivels:
-    radians by limb; chest, ahead: how the chest is turned ``(F, 4)`` and where it faces ``(F, 3)``."""
+    """What all steps share. paths: of the source's points, by name, in the target's size and facing, ``(F, 3)``;
+    offsets: from there to the target's hands through rotations alone, by part; legs, arms: chains that reach for
+    something, by limb; swivels: radians by limb; chest, ahead: how the chest is turned ``(F, 4)`` and where it faces
+    ``(F, 3)``."""
 
     motion: WorldMotion
     tracks: SourceTracks
@@ -128,8 +129,8 @@ def _problem(
 
 
 def _is_exact_copy(context: RetargetContext) -> bool:
-    """Whether rotations alone make the very motion: on the source's own body, in whatever size, in the very stance, and where
-    nothing was chosen that changes it. There is nothing to hold then, however a capture trembles."""
+    """Whether rotations alone make the very motion: on the source's own body, in whatever size, in the very stance, and
+    where nothing was chosen that changes it. There is nothing to hold then, however a capture trembles."""
     fitting, settings = context.fitting, context.fitting.settings
     chosen = settings.bends or settings.follow or settings.spread or settings.moved or settings.forearm
     aligned = all(row.left < 0.01 for row in fitting.rows)
@@ -144,7 +145,8 @@ def _chest_ahead(motion: WorldMotion, context: RetargetContext) -> FloatArray:
 
 
 def _plant_feet(problem: _Problem) -> tuple[FloatArray, dict[str, FloatArray]]:
-    """Bring feet to their contacts. Returns how far the pelvis was lowered ``(F,)``, and by leg how far it falls short."""
+    """Bring feet to their contacts. Returns how far the pelvis was lowered ``(F,)``, and by leg how far it falls
+    short."""
     motion, context, probes = problem.motion, problem.context, problem.probes
     lowered = np.zeros(motion.frames)
     if probes.leg <= 0:
@@ -207,10 +209,10 @@ def _hold_hands(problem: _Problem) -> dict[str, FloatArray]:
 def _carried_places(problem: _Problem, parts: list[str]) -> dict[str, FloatArray]:
     """The source's hands in the size of the target's hands ``(F, 3)``, by part.
 
-    Between hands lies what they carry, which is as large as they are, whatever arms and legs may be. Joints lie inside hands:
-    with palms thicker or thinner than the source's, surfaces that touch would cut into each other or part, so that the places
-    of two hands are moved apart or together until what lies between the palms keeps its width. It counts as far as a palm faces
-    the other hand.
+    Between hands lies what they carry, which is as large as they are, whatever arms and legs may be. Joints lie inside
+    hands: with palms thicker or thinner than the source's, surfaces that touch would cut into each other or part, so
+    that the places of two hands are moved apart or together until what lies between the palms keeps its width. It
+    counts as far as a palm faces the other hand.
     """
     context, fitting, probes = problem.context, problem.context.fitting, problem.probes
     size = context.hand_scale
@@ -238,7 +240,8 @@ def _carried_places(problem: _Problem, parts: list[str]) -> dict[str, FloatArray
 
 
 def _place_on_body(problem: _Problem, hand: str, part: str) -> FloatArray:
-    """Where a hand is on the target's body as it is on the source's: across by the width of the two, along by their size.
+    """Where a hand is on the target's body as it is on the source's: across by the width of the two, along by their
+    size.
 
     With o the way from the part to the hand, in the axes of the body's stance as the part carries them.
     """

@@ -15,18 +15,19 @@ from armuto.retarget.settings import Travel
 
 @dataclass(frozen=True)
 class Path:
-    """Travel of a body: places ``(F, 3)`` in metres, of which the height is that of the leading part, and heading ``(F,)`` in
-    radians from +Z, without jumps."""
+    """Travel of a body: places ``(F, 3)`` in metres, of which the height is that of the leading part, and heading
+    ``(F,)`` in radians from +Z, without jumps."""
 
     places: FloatArray
     heading: FloatArray
 
 
 def path_of(places: FloatArray, turns: FloatArray, ahead: FloatArray, fps: float, smoothing: float) -> Path:
-    """Travel of a part: its places ``(F, 3)``, and where its turns ``(F, 4)`` point what faced ahead ``(3,)`` in the stance.
+    """Travel of a part: its places ``(F, 3)``, and where its turns ``(F, 4)`` point what faced ahead ``(3,)`` in the
+    stance.
 
-    Heading is smoothed as a direction, so that a body that turns round does not make it jump. While it looks straight up or
-    down, it heads where it last did.
+    Heading is smoothed as a direction, so that a body that turns round does not make it jump. While it looks straight
+    up or down, it heads where it last did.
     """
     looks = rotation.rotate(turns, np.broadcast_to(ahead, places.shape))[:, [0, 2]]
     clear = np.linalg.norm(looks, axis=1) > 0.15
@@ -40,7 +41,8 @@ def path_of(places: FloatArray, turns: FloatArray, ahead: FloatArray, fps: float
 
 
 def chosen(path: Path, travel: Travel) -> tuple[FloatArray, FloatArray]:
-    """The part of travel that is meant: shifts ``(F, 3)`` and turns ``(F,)`` in radians, each against the first frame."""
+    """The part of travel that is meant: shifts ``(F, 3)`` and turns ``(F,)`` in radians, each against the first
+    frame."""
     away = path.places - path.places[0]
     ahead = np.array([np.sin(path.heading[0]), 0.0, np.cos(path.heading[0])])
     left = np.array([ahead[2], 0.0, -ahead[0]])
@@ -70,7 +72,8 @@ def take_out(motion: WorldMotion, path: Path, travel: Travel) -> None:
 
 
 def place(motion: WorldMotion, path: Path, travel: Travel, first: int = 0) -> None:
-    """Stand the first frame where it is wanted, facing there, and all else with it. first: the row of the first frame."""
+    """Stand the first frame where it is wanted, facing there, and all else with it. first: the row of the first
+    frame."""
     if travel.place == "recorded":
         return
     x, z, degrees = travel.at if travel.place == "given" else (0.0, 0.0, 0.0)

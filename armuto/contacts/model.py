@@ -11,8 +11,9 @@ from typing import Any
 class Contact:
     """The point (see :mod:`armuto.contacts.points`) rests from frame first to frame last, both included.
 
-    to: what it rests against, where that is not the world: another point of the body, as hands that carry something between
-    them do, or one of the body's parts. height: metres above the source's floor, 0 on it. by_hand: set by a person, not found.
+    to: what it rests against, where that is not the world: another point of the body, as hands that carry something
+    between them do, or one of the body's parts. height: metres above the source's floor, 0 on it. by_hand: set by a
+    person, not found.
     """
 
     point: str

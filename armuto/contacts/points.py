@@ -29,10 +29,10 @@ HANDS = ("hand", "wing tip", "wing hand")
 class Point:
     """A place on both bodies. name: "left heel". kind: "heel", "toes", "hand". limb, part: of the body plan.
 
-    source, target: the joints it is fixed to. source_offset, target_offset ``(3,)``: where, in the joint's own frame. sole: of
-    heels and toes, the lowest points of the skin of the target's foot, by joint and in its frame, where it has a mesh; and
-    sole_height: that of the lowest of them when the body stands in its stance, in metres above the floor; upright: which way is
-    up there in the frames of its joints.
+    source, target: the joints it is fixed to. source_offset, target_offset ``(3,)``: where, in the joint's own frame.
+    sole: of heels and toes, the lowest points of the skin of the target's foot, by joint and in its frame, where it has
+    a mesh; and sole_height: that of the lowest of them when the body stands in its stance, in metres above the floor;
+    upright: which way is up there in the frames of its joints.
     """
 
     name: str
@@ -55,8 +55,8 @@ class Point:
 def contact_points(context: RetargetContext) -> tuple[Point, ...]:
     """Heels and toes of all limbs that stand, and hands or the tips of wings, as far as they are paired.
 
-    Heels and toes lie on the floor in the stance: a heel under and behind its ankle, toes under the toe joint, or where one of
-    the bodies has none, under the end of its foot. Hands are their joints.
+    Heels and toes lie on the floor in the stance: a heel under and behind its ankle, toes under the toe joint, or where
+    one of the bodies has none, under the end of its foot. Hands are their joints.
     """
     fitting, by_part = context.fitting, context.last_drivers
     source = _Body(fitting.source, fitting.source_pose, context.standing[0])
@@ -112,7 +112,8 @@ class _Body:
         return rotation.rotate(rotation.inverse(self.rotations[joint]), on_floor - self.at[joint])
 
     def sole(self, foot: int) -> tuple[dict[int, FloatArray], float, dict[int, FloatArray]]:
-        """The lowest points of the skin of a foot by joint, the height of the lowest of them, and where up is for each."""
+        """The lowest points of the skin of a foot by joint, the height of the lowest of them, and where up is for
+        each."""
         soles = self.skeleton.observed.soles
         own = {joint: soles[joint] for joint in soles if foot in (joint, *self.skeleton.ancestors(joint))}
         lowest = lowest_of(own, self.rotations, self.at)
@@ -120,7 +121,8 @@ class _Body:
         return own, 0.0 if lowest is None else float(lowest), upright
 
     def tip(self, foot: int, forward: FloatArray, leg: float) -> FloatArray:
-        """Where a foot without a toe joint ends: its farthest bone or end site in front of it, else a usual length ahead."""
+        """Where a foot without a toe joint ends: its farthest bone or end site in front of it, else a usual length
+        ahead."""
         below = [joint for joint in range(len(self.skeleton)) if foot in self.skeleton.ancestors(joint)]
         found = [self.at[joint] for joint in below]
         found += [
@@ -155,9 +157,9 @@ class _Leg:
 def target_paths(motion: WorldMotion, points: Sequence[Point]) -> dict[str, FloatArray]:
     """Where points are on the target over time, by name, ``(F, 3)``.
 
-    Heels and toes stand for the sole of their foot. Where the mesh shows it they are as high as it is: the lowest of them is as
-    much higher or lower than in the stance as the lowest point of the skin, since a foot that lands on its heel stands on the
-    edge of it, which no point under the ankle is.
+    Heels and toes stand for the sole of their foot. Where the mesh shows it they are as high as it is: the lowest of
+    them is as much higher or lower than in the stance as the lowest point of the skin, since a foot that lands on its
+    heel stands on the edge of it, which no point under the ankle is.
     """
     out = {
         point.name: point_path(point, "target", motion.positions[point.target], motion.rotations[point.target])
@@ -177,6 +179,7 @@ def target_paths(motion: WorldMotion, points: Sequence[Point]) -> dict[str, Floa
 
 
 def point_path(point: Point, which: str, positions: FloatArray, rotations: FloatArray) -> FloatArray:
-    """Where the point is over time, ``(F, 3)``, from world positions and rotations of its joint ``(F, 3)`` and ``(F, 4)``."""
+    """Where the point is over time, ``(F, 3)``, from world positions and rotations of its joint ``(F, 3)`` and ``(F,
+    4)``."""
     offset = point.source_offset if which == "source" else point.target_offset
     return positions + rotation.rotate(rotations, np.broadcast_to(offset, positions.shape))

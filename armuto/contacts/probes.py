@@ -18,8 +18,8 @@ LIMBS = ("upper arm", "lower arm", "hand", "upper leg", "lower leg")
 
 @dataclass(frozen=True)
 class ContactProbes:
-    """points: that may touch something. parts: the source's joint of every part that tells of it. leg: length of the source's
-    leg in metres, or 0 where none is known."""
+    """points: that may touch something. parts: the source's joint of every part that tells of it. leg: length of the
+    source's leg in metres, or 0 where none is known."""
 
     points: tuple[Point, ...]
     parts: Mapping[str, int]

@@ -1,8 +1,9 @@
 """Contacts: the stretches of a clip in which a foot or hand rests against something, found in the source.
 
-A point rests where it is slow and close to the floor, or slow at any height while the body moves about it: a foot on a stair, a
-hand on a rail. The floor is estimated from the clip. Speeds and heights are scaled by the length of the leg, and each has a
-stricter value to begin with and a looser one to end with (hysteresis), so that noise does not cut a contact into pieces.
+A point rests where it is slow and close to the floor, or slow at any height while the body moves about it: a foot on a
+stair, a hand on a rail. The floor is estimated from the clip. Speeds and heights are scaled by the length of the leg,
+and each has a stricter value to begin with and a looser one to end with (hysteresis), so that noise does not cut a
+contact into pieces.
 """
 
 from __future__ import annotations
@@ -79,7 +80,8 @@ def resting_contacts(
 
 
 def floor_of(feet: Sequence[FloatArray], speeds: Sequence[FloatArray], leg: float) -> float:
-    """Height of the floor: where the lowest of the slow frames of all feet lie, leaving out the lowest few of a hundred."""
+    """Height of the floor: where the lowest of the slow frames of all feet lie, leaving out the lowest few of a
+    hundred."""
     slow = [at[speed < RESTING_SPEED, 1] for at, speed in zip(feet, speeds, strict=True)]
     heights = np.concatenate(slow) if slow else np.zeros(0)
     if len(heights) < 5:
@@ -97,8 +99,8 @@ def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:
 
 
 def _smoothed(positions: FloatArray, fps: float) -> FloatArray:
-    """Positions with the noise of a capture taken off: a local parabola (Savitzky and Golay 1964), beyond the ends mirrored
-    through them, so that what moves there does not seem to stand."""
+    """Positions with the noise of a capture taken off: a local parabola (Savitzky and Golay 1964), beyond the ends
+    mirrored through them, so that what moves there does not seem to stand."""
     half = round(SMOOTHING * fps / 2)
     if half < 2 or len(positions) < 2 * half + 1:
         return positions
@@ -109,7 +111,8 @@ def _smoothed(positions: FloatArray, fps: float) -> FloatArray:
 
 @cache
 def _parabola(half: int) -> FloatArray:
-    """Weights of a parabola fitted by least squares, read in its middle (``scipy.signal.savgol_coeffs(2 · half + 1, 2)``).
+    """Weights of a parabola fitted by least squares, read in its middle (``scipy.signal.savgol_coeffs(2 · half + 1,
+    2)``).
 
     Solved here, since importing that library takes longer than most transfers.
     """

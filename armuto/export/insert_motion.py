@@ -42,9 +42,10 @@ def placed(clip: Clip, fitting: Fitting, start: Start) -> Clip:
 def insert_motion(clip: Clip, into: Clip, at: int, how: Literal["replace", "insert"] = "replace") -> Clip:
     """``into`` with the clip in it from frame ``at`` on, in its own frame rate and order of joints.
 
-    "replace" writes over what is there, and goes on behind its end where the clip is longer; "insert" moves what follows
-    back. Joints are found by name; those that only ``into`` has keep their rest pose where the clip is inserted, and their own
-    motion where it replaces. Raises ValueError for a frame outside, and for a rig on which a joint of the clip is missing.
+    "replace" writes over what is there, and goes on behind its end where the clip is longer; "insert" moves what
+    follows back. Joints are found by name; those that only ``into`` has keep their rest pose where the clip is
+    inserted, and their own motion where it replaces. Raises ValueError for a frame outside, and for a rig on which a
+    joint of the clip is missing.
     """
     if not 0 <= at <= into.frames:
         raise ValueError(f"frame {at} is not within 0 to {into.frames}")

@@ -31,11 +31,12 @@ RATES = (1.0, 480.0)
 class DeliverySettings:
     """How a delivery is to come out.
 
-    kind: one of KINDS. mesh: with the figure's mesh, where the format holds one. together: all clips of a character in one
-    file, for "glb". fps: frames per second, or None for each clip's own. unit: a key of :data:`armuto.choices.UNITS`, and up:
-    one of UP_AXES, of those that the format can declare; a "glb" is always in metres and +Y up. thinned: how far keys may be
-    thinned, for "glb", or None. travel: one of :data:`armuto.export.root_motion.TRAVEL_MODES`. first: the number of the first frame.
-    fittings: whether the fittings go along.
+    kind: one of KINDS. mesh: with the figure's mesh, where the format holds one. together: all clips of a character in
+    one file, for "glb". fps: frames per second, or None for each clip's own. unit: a key of
+    :data:`armuto.choices.UNITS`, and up: one of UP_AXES, of those that the format can declare; a "glb" is always in
+    metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: one of
+    :data:`armuto.export.root_motion.TRAVEL_MODES`. first: the number of the first frame. fittings: whether the fittings
+    go along.
     """
 
     kind: str = "glb"
@@ -52,7 +53,8 @@ class DeliverySettings:
 
 @dataclass(frozen=True)
 class Result:
-    """One finished motion that goes out. name: of the motion within its file, and of the file where it has one for itself.
+    """One finished motion that goes out. name: of the motion within its file, and of the file where it has one for
+    itself.
 
     about: what the manifest says of it beside what is measured here. key: of whom it is, to tell characters apart.
     """
@@ -124,8 +126,8 @@ def to_json(wanted: DeliverySettings) -> dict[str, Any]:
 def file_names(wanted: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> list[str]:
     """The name of the file that each result goes into, by the naming rule; no two files have the same.
 
-    rows: the character of each result, and what is known of its clip. Where all clips of a character go together, the file has
-    the character's name.
+    rows: the character of each result, and what is known of its clip. Where all clips of a character go together, the
+    file has the character's name.
     """
     if wanted.together and wanted.kind == "glb":
         characters = list(dict.fromkeys(character for character, _ in rows))
@@ -160,7 +162,8 @@ def prepare(result: Result, wanted: DeliverySettings) -> tuple[Clip, Keys | None
 
 
 def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Iterator[File]:
-    """The files of a delivery one after another. results: with the file name of each; those of one file follow each other."""
+    """The files of a delivery one after another. results: with the file name of each; those of one file follow each
+    other."""
     for name, group in groupby(results, key=lambda row: row[0]):
         members = [result for _, result in group]
         made = [prepare(result, wanted) for result in members]

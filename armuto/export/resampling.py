@@ -13,9 +13,9 @@ from armuto.kinematics.clip import Clip
 def resample(clip: Clip, fps: float) -> Clip:
     """The clip with ``fps`` frames per second: frame k is the motion at ``k / fps`` seconds.
 
-    Rotations run on the shortest arc between the two frames around that time at even speed (slerp), translations on the line
-    between them; a time that both rates have is met exactly. Motion keeps its pace: what is left behind the last whole frame,
-    less than one frame of the new rate, is dropped. Raises ValueError for a rate that is not positive.
+    Rotations run on the shortest arc between the two frames around that time at even speed (slerp), translations on the
+    line between them; a time that both rates have is met exactly. Motion keeps its pace: what is left behind the last
+    whole frame, less than one frame of the new rate, is dropped. Raises ValueError for a rate that is not positive.
     """
     if not (np.isfinite(fps) and fps > 0):
         raise ValueError(f"{fps} frames per second is not a frame rate")

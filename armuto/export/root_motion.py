@@ -17,7 +17,8 @@ TRAVEL_MODES = ("as made", "in place", "root")
 
 
 def apply_travel(clip: Clip, fitting: Fitting, way: str) -> Clip:
-    """The clip with its travel as it is wanted: "as made", "in place", or on a "root" bone, which is made where there is none.
+    """The clip with its travel as it is wanted: "as made", "in place", or on a "root" bone, which is made where there
+    is none.
 
     Which part leads and which axes are meant is what the fitting says. Raises ValueError for another way.
     """

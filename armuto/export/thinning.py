@@ -17,7 +17,8 @@ SHARE = 0.6  # of the bound on places that one joint's rotation may use up by it
 
 @dataclass(frozen=True)
 class Bound:
-    """How far thinned motion may be from what it was: degrees of any joint's own rotation, metres of any joint's place."""
+    """How far thinned motion may be from what it was: degrees of any joint's own rotation, metres of any joint's
+    place."""
 
     degrees: float = 0.5
     metres: float = 0.002
@@ -26,11 +27,11 @@ class Bound:
 def thin(clip: Clip, bound: Bound) -> Keys:
     """Keep as few keys as a bound allows, each channel by itself.
 
-    A stretch of frames is split where interpolation between its ends is furthest off, until nowhere it is off by more than the
-    joint's own bound (Ramer 1972, Douglas and Peucker 1973, on the sphere of unit quaternions). That starts from the bound's
-    degrees, and from what a turn of the joint moves the furthest joint below it; then the error of places in the world is
-    measured on every frame, and the bounds of the joints are drawn closer until it holds. Where they would have to vanish,
-    every key is kept. Slerp and line are what glTF's LINEAR interpolation means.
+    A stretch of frames is split where interpolation between its ends is furthest off, until nowhere it is off by more
+    than the joint's own bound (Ramer 1972, Douglas and Peucker 1973, on the sphere of unit quaternions). That starts
+    from the bound's degrees, and from what a turn of the joint moves the furthest joint below it; then the error of
+    places in the world is measured on every frame, and the bounds of the joints are drawn closer until it holds. Where
+    they would have to vanish, every key is kept. Slerp and line are what glTF's LINEAR interpolation means.
     """
     places, world = clip.all_translations(), clip.world().positions
     turns = [_Turns(clip.rotations[:, joint]) for joint in range(len(clip.skeleton))]

@@ -39,10 +39,10 @@ CENTIMETRE = 0.01
 class Form:
     """How a file is to be written, where its format leaves that open.
 
-    mesh: with the figure's mesh, where it has one. first: the number of the first frame. unit: metres per unit, a centimetre
-    for "bvh" and "csv" and a metre for "dae" and "usd" where it is None. up: one of :data:`armuto.choices.UP_AXES`, of those
-    that the format can declare. A "glb" is always in metres and +Y up. keys: of each clip, the keys to write to a "glb"; every
-    other format is keyed on every frame.
+    mesh: with the figure's mesh, where it has one. first: the number of the first frame. unit: metres per unit, a
+    centimetre for "bvh" and "csv" and a metre for "dae" and "usd" where it is None. up: one of
+    :data:`armuto.choices.UP_AXES`, of those that the format can declare. A "glb" is always in metres and +Y up. keys:
+    of each clip, the keys to write to a "glb"; every other format is keyed on every frame.
     """
 
     mesh: bool = True
@@ -59,10 +59,10 @@ AS_USUAL = Form()
 class Document:
     """What one file holds, in the core's own conventions.
 
-    format: "bvh", "glb", "gltf", "dae" or "usd". parts: the body plan's parts, read from the bone names or from the file's
-    own table. bounds: ``(2, 3)`` lowest and highest corner of the meshes at rest, or None. notes: one sentence per thing a
-    person should know. original: the file as its format module holds it, for writing back. display: for everything but
-    BVH, one self-contained .glb of it.
+    format: "bvh", "glb", "gltf", "dae" or "usd". parts: the body plan's parts, read from the bone names or from the
+    file's own table. bounds: ``(2, 3)`` lowest and highest corner of the meshes at rest, or None. notes: one sentence
+    per thing a person should know. original: the file as its format module holds it, for writing back. display: for
+    everything but BVH, one self-contained .glb of it.
     """
 
     file: str
@@ -237,8 +237,8 @@ def _standing(
 ) -> tuple[Skeleton, Assignment]:
     """The skeleton in our own space, resting in a posture, and its parts.
 
-    rig: where it came from a glTF. A mesh shows how its skeleton is meant to rest; where there is none, the motion may have to
-    say it. by_node: the parts that the file itself names.
+    rig: where it came from a glTF. A mesh shows how its skeleton is meant to rest; where there is none, the motion may
+    have to say it. by_node: the parts that the file itself names.
     """
     weighted, bounds = (rig.weighted, rig.bounds) if rig else ((), None)
     shown = () if rig and rig.skinned else clips
@@ -286,10 +286,11 @@ def _rooted(held: gltf.GltfFile, rig: gltf.GltfRig, file: str) -> tuple[gltf.Glt
 
 
 def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False, form: Form = AS_USUAL) -> bytes:
-    """Clips on the document's skeleton as a file: "glb" (any number), "bvh", "csv" (exactly one), "dae" or "usd" (at most one).
+    """Clips on the document's skeleton as a file: "glb" (any number), "bvh", "csv" (exactly one), "dae" or "usd" (at
+    most one).
 
-    Clips with a root bone that was made for them (:mod:`armuto.constraints.root_bone`) bring it into the file. A .glb of a skinned
-    character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
+    Clips with a root bone that was made for them (:mod:`armuto.constraints.root_bone`) bring it into the file. A .glb
+    of a skinned character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
     written from that.
     """
     if kind == "bvh":

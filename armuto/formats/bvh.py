@@ -3,9 +3,10 @@
 Reading keeps the file exactly (:class:`BvhFile`: tree, channel order, every number), so that writing it back loses
 nothing; :func:`to_clip` and :func:`from_clip` go between that and the core's own values.
 
-Format: Meredith & Maddock 2001, "Motion Capture File Formats Explained". That paper leaves open whether a joint's position
-channels replace its OFFSET or add to it; files of both kinds exist. Here each joint is read the way its numbers
-suggest: as replacing when they lie nearer to the OFFSET than to zero, which is the same as adding for a zero OFFSET.
+Format: Meredith & Maddock 2001, "Motion Capture File Formats Explained". That paper leaves open whether a joint's
+position channels replace its OFFSET or add to it; files of both kinds exist. Here each joint is read the way its
+numbers suggest: as replacing when they lie nearer to the OFFSET than to zero, which is the same as adding for a zero
+OFFSET.
 """
 
 from __future__ import annotations
@@ -18,38 +19,14 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from armuto.errors import BadInput
+from armuto.formats.bvh_hierarchy import AXES, LARGEST, BvhJoint, read_hierarchy
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip, in_file_space
 from armuto.kinematics.pose import local_rotations
 from armuto.kinematics.skeleton import Skeleton, unique_names
 
-AXES = {"x": 0, "y": 1, "z": 2}
-CHANNELS = {f"{axis}{kind}" for axis in "xyz" for kind in ("position", "rotation")}
-LARGEST = 1e9
-MOST_JOINTS = 20_000
 RATES = (12, 15, 23.976, 24, 25, 29.97, 30, 48, 50, 59.94, 60, 72, 75, 90, 100, 120, 125, 144, 150, 180, 200, 240, 300)
-
-
-@dataclass(frozen=True)
-class BvhJoint:
-    """One ROOT or JOINT: its name as written, parent (-1 for a root), OFFSET, channels as written, end sites."""
-
-    name: str
-    parent: int
-    offset: tuple[float, float, float]
-    channels: tuple[str, ...]
-    ends: tuple[tuple[float, float, float], ...] = ()
-
-    @property
-    def positions(self) -> list[tuple[int, int]]:
-        """``(column within the joint, axis)`` of the position channels."""
-        return [(k, AXES[c[0].lower()]) for k, c in enumerate(self.channels) if c.lower().endswith("position")]
-
-    @property
-    def turns(self) -> list[tuple[int, str]]:
-        """``(column within the joint, axis letter)`` of the rotation channels, in their order."""
-        return [(k, c[0].upper()) for k, c in enumerate(self.channels) if c.lower().endswith("rotation")]
 
 
 @dataclass(frozen=True)
@@ -78,103 +55,11 @@ def parse(data: bytes, file: str) -> BvhFile:
         text = header.decode("latin-1")
     if not re.match(r"\s*HIERARCHY\b", text, re.IGNORECASE):
         raise BadInput(f"{file}: not a BVH file, it does not begin with HIERARCHY; export the motion as BVH again.")
-    joints = _hierarchy(text, file, whole=start is not None)
+    joints = read_hierarchy(text, file, whole=start is not None)
     if start is None:
         raise BadInput(f"{file}: cut short, there is no MOTION section after the joints; export it again.")
     line = data.count(b"\n", 0, start.end()) + 1
     return _motion(data, start.end(), line, joints, file)
-
-
-def _hierarchy(text: str, file: str, whole: bool) -> tuple[BvhJoint, ...]:
-    """The joints of the HIERARCHY section, parents before children."""
-    rows = [(n, row.replace("{", " { ").replace("}", " } ").split()) for n, row in enumerate(text.splitlines(), 1)]
-    tokens = [(n, word) for n, words in rows for word in words]
-    joints: list[BvhJoint] = []
-    open_blocks: list[int | None] = []  # joint numbers; None is an end site
-    pending: int | str | None = "none"
-    at = 1
-
-    def fail(line: int, what: str) -> BadInput:
-        if not whole and at + 8 >= len(tokens):  # what is wrong is that it ends here
-            what = "the file is cut inside the joints"
-        return BadInput(f"{file}: line {line}: {what}; export the file again.")
-
-    def numbers(position: int, count: int, line: int, what: str) -> list[float]:
-        words = [word for _, word in tokens[position : position + count]]
-        try:
-            values = [float(word) for word in words]
-        except ValueError:
-            raise fail(line, f"{what} needs {count} numbers, found “{' '.join(words)[:60]}”") from None
-        if len(values) < count:
-            raise fail(line, f"the file is cut inside {what}")
-        if not all(abs(value) < LARGEST for value in values):
-            raise fail(line, f"{what} is not a usable number")
-        return values
-
-    while at < len(tokens):
-        line, word = tokens[at]
-        keyword = word.upper()
-        if keyword in ("ROOT", "JOINT"):
-            stop = at + 1
-            while stop < len(tokens) and tokens[stop][0] == line and tokens[stop][1] != "{":
-                stop += 1
-            if keyword == "ROOT" and open_blocks:
-                raise fail(line, "a ROOT stands inside another joint")
-            if keyword == "JOINT" and (not open_blocks or open_blocks[-1] is None):
-                raise fail(line, "a JOINT stands outside any joint")
-            parent = -1 if keyword == "ROOT" else open_blocks[-1]
-            assert parent is not None
-            if len(joints) >= MOST_JOINTS:
-                raise fail(line, f"more than {MOST_JOINTS} joints")
-            joints.append(BvhJoint(" ".join(w for _, w in tokens[at + 1 : stop]), parent, (0.0, 0.0, 0.0), ()))
-            pending, at = len(joints) - 1, stop
-        elif keyword == "END":
-            if not open_blocks or open_blocks[-1] is None:
-                raise fail(line, "an End Site stands outside any joint")
-            pending, at = None, at + 1
-            while at < len(tokens) and tokens[at][0] == line and tokens[at][1] != "{":
-                at += 1
-        elif word == "{":
-            if pending == "none" or isinstance(pending, str):
-                raise fail(line, "a { without a joint before it")
-            open_blocks.append(pending)
-            pending, at = "none", at + 1
-        elif word == "}":
-            if not open_blocks:
-                raise fail(line, "one } too many")
-            open_blocks.pop()
-            at += 1
-        elif keyword == "OFFSET":
-            if not open_blocks:
-                raise fail(line, "an OFFSET outside any joint")
-            x, y, z = numbers(at + 1, 3, line, "OFFSET")
-            if open_blocks[-1] is None:
-                owner = next(block for block in reversed(open_blocks) if block is not None)
-                joints[owner] = replace(joints[owner], ends=(*joints[owner].ends, (x, y, z)))
-            else:
-                joints[open_blocks[-1]] = replace(joints[open_blocks[-1]], offset=(x, y, z))
-            at += 4
-        elif keyword == "CHANNELS":
-            if not open_blocks or open_blocks[-1] is None:
-                raise fail(line, "CHANNELS outside any joint")
-            (count,) = numbers(at + 1, 1, line, "CHANNELS")
-            if count != int(count) or not 0 <= count <= 6:
-                raise fail(line, f"a joint cannot have {count:g} channels")
-            names = tuple(w for _, w in tokens[at + 2 : at + 2 + int(count)])
-            unknown = [name for name in names if name.lower() not in CHANNELS]
-            if len(names) < count or unknown:
-                raise fail(line, f"CHANNELS promises {int(count)} and lists “{' '.join(names)[:80]}”")
-            if len({name.lower() for name in names}) < len(names):
-                raise fail(line, "the same channel is listed twice")
-            joints[open_blocks[-1]] = replace(joints[open_blocks[-1]], channels=names)
-            at += 2 + int(count)
-        else:
-            raise fail(line, f"“{word[:40]}” is not expected here")
-    if open_blocks:
-        raise fail(tokens[-1][0], "a joint is not closed")
-    if not joints:
-        raise BadInput(f"{file}: there are no joints in it; export the skeleton with the motion.")
-    return tuple(joints)
 
 
 def _motion(data: bytes, start: int, line: int, joints: tuple[BvhJoint, ...], file: str) -> BvhFile:
@@ -330,8 +215,8 @@ def from_clip(
     """The clip as a BVH file.
 
     With ``original``, the file the clip's skeleton was read from: its tree, channel order, unit and axes are used, and
-    channels are added only to joints whose motion needs more than they have. Without, the skeleton came from
-    elsewhere: joints get world-aligned offsets, since BVH knows no rest rotations. unit: metres per unit of the file; turn:
+    channels are added only to joints whose motion needs more than they have. Without, the skeleton came from elsewhere:
+    joints get world-aligned offsets, since BVH knows no rest rotations. unit: metres per unit of the file; turn:
     quaternion from the file's axes to ours; both for such a file alone.
     """
     if original is None:
@@ -375,7 +260,8 @@ def _channels(joint: BvhJoint, q: FloatArray, t: FloatArray, adds: bool) -> tupl
 
 
 def _angles(q: FloatArray, order: str) -> FloatArray | None:
-    """Degrees ``(F, len(order))`` for intrinsic rotations about the axes in order; None where these cannot express q."""
+    """Degrees ``(F, len(order))`` for intrinsic rotations about the axes in order; None where these cannot express
+    q."""
     full = order + "".join(axis for axis in "ZXY" if axis not in order)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", UserWarning)  # gimbal lock: any of the equal solutions will do
@@ -419,7 +305,8 @@ def _written_anew(clip: Clip, unit: float, turn: FloatArray) -> BvhFile:
     for number, name in enumerate(unique_names("_".join(name.split()) for name in skeleton.names)):
         parent = int(skeleton.parents[number])
         position = ("Xposition", "Yposition", "Zposition") if parent < 0 or moving[number] else ()
-        # Some readers add a root's offset to its position, others put the position in its place: with none, both are right.
+        # Some readers add a root's offset to its position, others put the position in its place: with none, both are
+        # right.
         x, y, z = offsets[number].tolist() if parent >= 0 else (0.0, 0.0, 0.0)
         joints.append(
             BvhJoint(name, parent, (x, y, z), (*position, "Zrotation", "Xrotation", "Yrotation"), ends[number])

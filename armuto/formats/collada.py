@@ -1,8 +1,8 @@
 """COLLADA 1.4 (.dae): read into a .glb of the same nodes, skins, meshes, materials and motion.
 
-pycollada reads geometry and materials. The node tree with its stacks of transforms, the skin controllers and the animation
-channels, of which it keeps only the XML, are read here. Unit and up axis of the asset block become a node above the scene,
-so that what follows honours them as it does for any glTF. Standard: COLLADA 1.4.1, Khronos 2008.
+pycollada reads geometry and materials. The node tree with its stacks of transforms, the skin controllers and the
+animation channels, of which it keeps only the XML, are read here. Unit and up axis of the asset block become a node
+above the scene, so that what follows honours them as it does for any glTF. Standard: COLLADA 1.4.1, Khronos 2008.
 """
 
 from __future__ import annotations

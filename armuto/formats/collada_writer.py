@@ -1,4 +1,5 @@
-"""COLLADA 1.4 (.dae) from a figure's parts: nodes, skinned meshes, materials, and one motion as a matrix per joint and frame.
+"""COLLADA 1.4 (.dae) from a figure's parts: nodes, skinned meshes, materials, and one motion as a matrix per joint and
+frame.
 
 Images lie in the file itself, as data addresses. Standard: COLLADA 1.4.1, Khronos 2008.
 """
@@ -26,7 +27,8 @@ NAMES = {"m": "meter", "cm": "centimeter", "mm": "millimeter", "inch": "inch", "
 
 
 def write(parts: Parts, unit: float = 1.0, up: str = "+Y") -> bytes:
-    """The parts, which are in metres and +Y up, as .dae with their first animation. unit: metres per unit. up: a key of UP."""
+    """The parts, which are in metres and +Y up, as .dae with their first animation. unit: metres per unit. up: a key of
+    UP."""
     parts = scene.in_space(parts, unit, upright(up))
     root = Element("COLLADA", {"xmlns": SPACE, "version": "1.4.1"})
     asset = SubElement(root, "asset")

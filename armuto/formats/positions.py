@@ -15,8 +15,8 @@ from armuto.kinematics.clip import Clip
 def write(clip: Clip, unit: float, turn: FloatArray, first: int = 0) -> bytes:
     """World positions of all joints as UTF-8 text: frame, seconds, then "joint x", "joint y" and "joint z".
 
-    unit: metres per unit of the file. turn: quaternion from the file's axes to ours. first: the number of the first frame.
-    Numbers have as many decimals as a hundredth of a millimetre asks for.
+    unit: metres per unit of the file. turn: quaternion from the file's axes to ours. first: the number of the first
+    frame. Numbers have as many decimals as a hundredth of a millimetre asks for.
     """
     places = rotation.rotate(rotation.inverse(turn), clip.world().positions) / unit
     digits = int(np.clip(np.ceil(np.log10(unit / 1e-5)), 0, 9))

@@ -1,7 +1,7 @@
 """Intake: what a file does not say — its unit, which way is up, which way the body faces — detected with the evidence.
 
-Nothing here changes motion by itself: :func:`file_frame` proposes how the file's space relates to ours, and the caller may
-overrule each part of it.
+Nothing here changes motion by itself: :func:`file_frame` proposes how the file's space relates to ours, and the caller
+may overrule each part of it.
 """
 
 from __future__ import annotations
@@ -28,8 +28,8 @@ _METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm":
 class ImportOptions:
     """What a person says about a file, overruling what would be detected. unit: a key of UNITS. up: one of UP_AXES.
 
-    turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X. bound: the figure rests
-    in the pose in which its mesh was bound, instead of that of its nodes.
+    turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X. bound: the figure
+    rests in the pose in which its mesh was bound, instead of that of its nodes.
     """
 
     unit: str | None = None
@@ -89,7 +89,8 @@ def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared
                     votes[axis] += weight * float(line @ _axis(axis)) / length
         why = f"the {'head' if upright else 'trunk'} lies that way from the feet"
         if len(moved) > 1:
-            # Whoever lies or crawls throughout has the floor below; where the rest pose tells nothing, that counts for more.
+            # Whoever lies or crawls throughout has the floor below; where the rest pose tells nothing, that counts for
+            # more.
             steady = _steadiness(moved)
             for axis in UP_AXES:
                 votes[axis] += (0.5 if skeleton.file_rest is None else 1.5) * steady[axis]
@@ -117,7 +118,8 @@ def _steadiness(moved: FloatArray) -> dict[str, float]:
 
 
 def unsteadiness(moved: FloatArray) -> dict[str, float]:
-    """For each axis the standard deviation of the height of a body's lowest point, in the body's size. moved: ``(N, J, 3)``."""
+    """For each axis the standard deviation of the height of a body's lowest point, in the body's size. moved: ``(N, J,
+    3)``."""
     size = float(np.median(np.linalg.norm(np.ptp(moved, axis=1), axis=1))) or 1.0
     return {axis: float((moved @ _axis(axis)).min(axis=1).std()) / size for axis in UP_AXES}
 
@@ -176,8 +178,8 @@ def file_frame(
 ) -> FileFrame:
     """Propose the file's unit and up axis, or take what was told. The skeleton is in its file's own space.
 
-    metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception. note: one more
-    sentence of evidence, on how the skeleton rests.
+    metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception. note: one
+    more sentence of evidence, on how the skeleton rests.
     """
     unit, up = options.unit, options.up
     clip = max(clips, key=lambda c: c.frames, default=None)

@@ -1,7 +1,7 @@
 """Names by a rule: fields and plain words in a row, filled in for each clip, padded, and kept apart from each other.
 
-A rule is a list of pieces. A word stands as it is; a field takes what is known of the clip. A field that is empty takes the
-words that hang on it away with it, so that "walk — lantern" does not become "walk — " where there is no lantern.
+A rule is a list of pieces. A word stands as it is; a field takes what is known of the clip. A field that is empty takes
+the words that hang on it away with it, so that "walk — lantern" does not become "walk — " where there is no lantern.
 """
 
 from __future__ import annotations
@@ -74,8 +74,8 @@ def _words() -> dict[str, frozenset[str]]:
 def facts(path: str, clip: str = "", skeleton: str = "", length: int = 0) -> Facts:
     """Read a file's path and its clip's name: "night/porter_walk_tired_02.bvh" is the porter's second tired walk.
 
-    Known words become action, manner and prop; the last number is the number; an unknown word before the action, or the folder
-    where there is none, is the performer. clip: the name inside the file, where it holds several.
+    Known words become action, manner and prop; the last number is the number; an unknown word before the action, or the
+    folder where there is none, is the performer. clip: the name inside the file, where it holds several.
     """
     where = PurePath(path)
     original = _spaced(clip or where.stem)

@@ -20,7 +20,8 @@ STILL = np.radians(0.05)
 
 @dataclass(frozen=True)
 class Calibration:
-    """The first ``frames`` frames hold a pose that does not belong to the motion. jump: mean way of the joints in metres."""
+    """The first ``frames`` frames hold a pose that does not belong to the motion. jump: mean way of the joints in
+    metres."""
 
     frames: int
     jump: float
@@ -34,8 +35,8 @@ class Calibration:
 def calibration(clip: Clip) -> Calibration | None:
     """Leading frames that hold a calibration pose before a sudden jump, or None.
 
-    Poses are compared without travel, about the first root. A jump must be large against the body and sudden against what
-    follows, so that a quick start of the motion itself is not taken for one.
+    Poses are compared without travel, about the first root. A jump must be large against the body and sudden against
+    what follows, so that a quick start of the motion itself is not taken for one.
     """
     few = min(clip.frames, LONGEST_CALIBRATION * 3)
     if few < 4:

@@ -1,9 +1,9 @@
 """Rest poses that are no posture: told, and replaced by a posture from the motion.
 
-In some captures all rotations at zero lay every bone along one axis, or in a heap. Nothing can be read of a body from that: not
-which bone is which part, not which way is up, how large it stands, or in which stance it is to be compared. A body plan laid on
-such a rest scores badly as something that stands (:mod:`armuto.pairing.bodies`); laid on frames of the motion it scores well.
-The frame that scores best then stands for the rest pose.
+In some captures all rotations at zero lay every bone along one axis, or in a heap. Nothing can be read of a body from
+that: not which bone is which part, not which way is up, how large it stands, or in which stance it is to be compared. A
+body plan laid on such a rest scores badly as something that stands (:mod:`armuto.pairing.bodies`); laid on frames of
+the motion it scores well. The frame that scores best then stands for the rest pose.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton
-from armuto.pairing.bodies import UPSET
+from armuto.pairing.sides import UPSET
 from armuto.pairing.together import Reading, read
 from armuto.stance.posture import UP, measure, places_of
 
@@ -35,7 +35,8 @@ LINE = 0.1  # ratio of a body's second extent to its first, below which it is a 
 
 @dataclass(frozen=True)
 class PosedRest:
-    """skeleton: resting in a posture. parts: what its bones are. note: a sentence, where the posture came from the motion."""
+    """skeleton: resting in a posture. parts: what its bones are. note: a sentence, where the posture came from the
+    motion."""
 
     skeleton: Skeleton
     parts: Assignment
@@ -45,10 +46,11 @@ class PosedRest:
 def with_posture(
     skeleton: Skeleton, clips: Sequence[Clip], weighted: Collection[int] = (), fault: str = ""
 ) -> PosedRest:
-    """The skeleton and its parts; where it rests in no posture, resting in the frame of its motion that shows its body best.
+    """The skeleton and its parts; where it rests in no posture, resting in the frame of its motion that shows its body
+    best.
 
-    clips: on the skeleton. weighted: joints that move skin, where that is known. fault: what is known to be wrong with its
-    rest pose (:func:`fault_at_rest`). The file's own rest rotations are kept in ``file_rest``.
+    clips: on the skeleton. weighted: joints that move skin, where that is known. fault: what is known to be wrong with
+    its rest pose (:func:`fault_at_rest`). The file's own rest rotations are kept in ``file_rest``.
     """
     own = read(skeleton, weighted=weighted)
     clip = max(clips, key=lambda clip: clip.frames, default=None)
@@ -76,7 +78,8 @@ def with_posture(
 def _best_frame(
     skeleton: Skeleton, clip: Clip, count: int, weighted: Collection[int]
 ) -> tuple[float, int, Skeleton, Reading] | None:
-    """The best score of so many frames, the frame, the skeleton resting in it and how it is read; None if all lie in a line."""
+    """The best score of so many frames, the frame, the skeleton resting in it and how it is read; None if all lie in a
+    line."""
     best: tuple[float, int, Skeleton, Reading] | None = None
     for frame in np.unique(np.linspace(0, clip.frames - 1, min(count, clip.frames)).astype(int)):
         posed = _resting_in(skeleton, clip, int(frame))
@@ -87,8 +90,9 @@ def _best_frame(
 
 
 def fault_at_rest(skeleton: Skeleton, parts: Assignment, turn: FloatArray) -> str:
-    """What is wrong with the rest pose of a body that stands upright by its plan, in words: its head is far from above its
-    feet, or it is twisted as no body stands; nothing where it may rest so. turn: quaternion ``(4,)`` that brings up to +Y."""
+    """What is wrong with the rest pose of a body that stands upright by its plan, in words: its head is far from above
+    its feet, or it is twisted as no body stands; nothing where it may rest so. turn: quaternion ``(4,)`` that brings up
+    to +Y."""
     up = rotation.rotate(rotation.inverse(turn), UP)
     if lies_at_rest(skeleton, parts, up):
         return "lies on its side against the motion"
@@ -102,7 +106,8 @@ def fault_at_rest(skeleton: Skeleton, parts: Assignment, turn: FloatArray) -> st
 
 
 def lies_at_rest(skeleton: Skeleton, parts: Assignment, up: FloatArray) -> bool:
-    """Whether a body that stands upright by its plan rests with its head far from above its feet. up: ``(3,)`` in its space."""
+    """Whether a body that stands upright by its plan rests with its head far from above its feet. up: ``(3,)`` in its
+    space."""
     plan = plan_of(parts)
     feet = [bone.joint for leg in plan.legs for part in leg[1:] for bone in parts.get(part.name, ())]
     top = next((parts[name][0].joint for name in ("head", "neck", "chest") if name in parts), None)

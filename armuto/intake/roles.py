@@ -21,8 +21,8 @@ TINY = 1e-4  # of body height
 def roles(skeleton: Skeleton, parts: Assignment, weighted: Collection[int]) -> dict[int, tuple[str, str]]:
     """Role and reason of every joint that is no part of the body plan, by joint.
 
-    Names first; then where a joint lies and whether it moves any skin: a leaf without weight is an end, one that lies on its
-    parent a helper, one between a joint and the next on one line a twist bone.
+    Names first; then where a joint lies and whether it moves any skin: a leaf without weight is an end, one that lies
+    on its parent a helper, one between a joint and the next on one line a twist bone.
     """
     taken = {bone.joint for bones in parts.values() for bone in bones}
     words, names = lexicon(), without_prefix(skeleton.names)

@@ -56,7 +56,8 @@ class Clip:
 
     @cached_property
     def loop(self) -> int | None:
-        """The last frame of a clip that goes on in its first; None where it does not (:mod:`armuto.kinematics.loop`)."""
+        """The last frame of a clip that goes on in its first; None where it does not
+        (:mod:`armuto.kinematics.loop`)."""
         return self.frames - 1 if loops(self) else None
 
     def cut(self, first: int, last: int) -> Clip:
@@ -85,7 +86,8 @@ def clip_in_frame(clip: Clip, skeleton: Skeleton) -> Clip:
 
 
 def in_file_space(clip: Clip) -> tuple[FloatArray, FloatArray]:
-    """Local rotations and translations ``(F, J, ·)`` in the space of the skeleton's file: undoes :func:`clip_in_frame`."""
+    """Local rotations and translations ``(F, J, ·)`` in the space of the skeleton's file: undoes
+    :func:`clip_in_frame`."""
     frame = clip.skeleton.file_frame
     back = rotation.inverse(np.array(frame.turn))
     roots = np.flatnonzero(clip.skeleton.parents < 0)

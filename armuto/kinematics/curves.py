@@ -54,8 +54,8 @@ class BlendInterval:
     ) -> Iterator[tuple[int, FloatArray]]:
         """Each stretch's number, and its share of the whole at these frames ``(F,)``, which add up to 1.
 
-        What a stretch says counts the more the firmer it is (Shepard 1968); those with which the spell begins and ends go on
-        beyond its ends. firmness: of every stretch by its number, by which it counts more or less, ``(F,)``.
+        What a stretch says counts the more the firmer it is (Shepard 1968); those with which the spell begins and ends
+        go on beyond its ends. firmness: of every stretch by its number, by which it counts more or less, ``(F,)``.
         """
         weights = []
         for number, first, last in self.members:
@@ -73,9 +73,9 @@ def blend_intervals(
 ) -> list[BlendInterval]:
     """Spells of stretches (first, last), in the order of time.
 
-    Over a gap shorter than ``bridge`` frames the one eases out while the next eases in, so that there is no return to nothing
-    in between; what has no neighbour so near eases over ``ease`` frames. loop: the last frame of a clip that loops, beyond
-    which its stretches follow once more, as they come before its first.
+    Over a gap shorter than ``bridge`` frames the one eases out while the next eases in, so that there is no return to
+    nothing in between; what has no neighbour so near eases over ``ease`` frames. loop: the last frame of a clip that
+    loops, beyond which its stretches follow once more, as they come before its first.
     """
     rows = [(number, first, last) for number, (first, last) in enumerate(stretches)]
     if loop:

@@ -1,6 +1,7 @@
 """Bringing the end of a limb to a place: two bones by the law of cosines, longer limbs by FABRIK.
 
-All functions work on whole clips: positions ``(F, 3)``; they give world turns ``(F, 4)`` to apply to what the bones carry.
+All functions work on whole clips: positions ``(F, 3)``; they give world turns ``(F, 4)`` to apply to what the bones
+carry.
 """
 
 from __future__ import annotations
@@ -22,8 +23,9 @@ CLOSE = 1e-4  # of the limb's length
 def softened(now: FloatArray, wanted: FloatArray, longest: FloatArray | float, share: float = SOFT) -> FloatArray:
     """The distance ``(F,)`` from root to end that a limb makes of the one wanted, so that it never snaps straight.
 
-    now: the distance it has. Up to a share below the longest (or what it has, where that is more) it makes what is wanted;
-    beyond it nears the longest as 1 − e^−x does. A limb from which nothing more is wanted than it has is left alone.
+    now: the distance it has. Up to a share below the longest (or what it has, where that is more) it makes what is
+    wanted; beyond it nears the longest as 1 − e^−x does. A limb from which nothing more is wanted than it has is left
+    alone.
     """
     room = np.maximum(longest - now, 0.0)
     soft = np.minimum(room, share * longest)
@@ -44,10 +46,10 @@ def two_bones(
 ) -> tuple[FloatArray, FloatArray]:
     """World turns of the upper and the lower bone that bring ``end`` to ``goal``, or as near as the limb is long.
 
-    The limb bends about the normal of the plane it lies in, and about hinge ``(F, 3)`` where it is straight; then all of it
-    swings by the smallest turn that points it at the goal, so that its bend keeps its direction. swivel: radians about the line
-    from root to goal by which the bend is turned afterwards. soft: share of its length over which it stretches ever more
-    slowly.
+    The limb bends about the normal of the plane it lies in, and about hinge ``(F, 3)`` where it is straight; then all
+    of it swings by the smallest turn that points it at the goal, so that its bend keeps its direction. swivel: radians
+    about the line from root to goal by which the bend is turned afterwards. soft: share of its length over which it
+    stretches ever more slowly.
     """
     upper, lower, away = middle - root, end - middle, goal - root
     a, b = lengths(upper), lengths(lower)
@@ -73,7 +75,8 @@ def _inner(a: FloatArray, b: FloatArray, distance: FloatArray) -> FloatArray:
 
 
 def fabrik(places: Sequence[FloatArray], goal: FloatArray) -> list[FloatArray]:
-    """Places ``(F, 3)`` of a limb's joints, from the root outwards, with the last as near to the goal as the limb is long.
+    """Places ``(F, 3)`` of a limb's joints, from the root outwards, with the last as near to the goal as the limb is
+    long.
 
     Aristidou and Lasenby 2011 (FABRIK), begun at the pose the limb is in, so that its bends keep their directions.
     """

@@ -14,7 +14,8 @@ if TYPE_CHECKING:
 
 
 def loops(clip: Clip) -> bool:
-    """Whether the clip can be repeated: it ends in the pose it began in, moving as it moved, but for travel and a frame.
+    """Whether the clip can be repeated: it ends in the pose it began in, moving as it moved, but for travel and a
+    frame.
 
     Poses are compared about the body's carrier, turned to face the same way; speeds by the step between frames.
     """

@@ -1,4 +1,5 @@
-"""What is known of a body beside its rest pose: the hinges of its elbows and knees, its soles, and how thick its palms are."""
+"""What is known of a body beside its rest pose: the hinges of its elbows and knees, its soles, and how thick its palms
+are."""
 
 from __future__ import annotations
 
@@ -18,12 +19,12 @@ Vector = NDArray[np.float64]
 class Hinge:
     """How a limb's second bone turns about its first, as motion shows it: along a circle on the unit sphere.
 
-    axis ``(3,)``: of the circle, in the first bone's joint frame, such that the limb bends by turning about it. along: its
-    height over the circle's centre, the cosine between the second bone and the axis. bent ``(3,)``: the second bone's mean
-    direction. certainty: 0 to 1. span: degrees of the circle that were seen.
+    axis ``(3,)``: of the circle, in the first bone's joint frame, such that the limb bends by turning about it. along:
+    its height over the circle's centre, the cosine between the second bone and the axis. bent ``(3,)``: the second
+    bone's mean direction. certainty: 0 to 1. span: degrees of the circle that were seen.
 
-    second_axis ``(3,)``: the same axis in the second bone's joint frame, and second_certainty: how surely that frame shows it,
-    0 where it does not, as of a forearm whose own joint turns the palm.
+    second_axis ``(3,)``: the same axis in the second bone's joint frame, and second_certainty: how surely that frame
+    shows it, 0 where it does not, as of a forearm whose own joint turns the palm.
     """
 
     axis: Vector
@@ -41,8 +42,8 @@ class Hinge:
     def flexed(self, onward: Vector, degrees: float) -> Vector | None:
         """The way the limb bends, ``(3,)`` square to its first bone, when it is bent by so many degrees in all.
 
-        At an elbow that does not straighten into one line (its carrying angle) that changes as it bends. onward: unit vector
-        along the first bone, in the hinge's frame. None where the hinge lies along the bone.
+        At an elbow that does not straighten into one line (its carrying angle) that changes as it bends. onward: unit
+        vector along the first bone, in the hinge's frame. None where the hinge lies along the bone.
         """
         straight = onward - (onward @ self.axis) * self.axis
         if float(np.linalg.norm(straight)) < 0.2:
@@ -74,10 +75,11 @@ class Hinge:
 
 @dataclass(frozen=True)
 class Observed:
-    """hinges: by the limb's first joint. soles: ``(K, 3)`` lowest points of the skin of foot and toe joints, in metres in the
-    joint's frame. sole: height in metres of the lowest foot joint above the floor while feet rest, as motion shows it, or None.
-    sole_clips: in how many clips it was seen; in a single clip it is not told apart from where that clip's floor lies.
-    palms: of hand joints ``(3,)`` in the joint's frame, square to the palm and as long as half its thickness, in metres."""
+    """hinges: by the limb's first joint. soles: ``(K, 3)`` lowest points of the skin of foot and toe joints, in metres
+    in the joint's frame. sole: height in metres of the lowest foot joint above the floor while feet rest, as motion
+    shows it, or None. sole_clips: in how many clips it was seen; in a single clip it is not told apart from where that
+    clip's floor lies. palms: of hand joints ``(3,)`` in the joint's frame, square to the palm and as long as half its
+    thickness, in metres."""
 
     hinges: Mapping[int, Hinge] = field(default_factory=dict)
     soles: Mapping[int, Vector] = field(default_factory=dict)

@@ -100,7 +100,8 @@ def between(a: FloatArray, b: FloatArray) -> FloatArray:
 
 
 def between_each(a: FloatArray, b: FloatArray) -> FloatArray:
-    """The smallest rotations that bring directions ``a (..., 3)`` onto ``b (..., 3)``; :func:`between` for whole arrays.
+    """The smallest rotations that bring directions ``a (..., 3)`` onto ``b (..., 3)``; :func:`between` for whole
+    arrays.
 
     Zero directions give the identity; opposite ones a half turn about some axis square to ``a``.
     """
@@ -165,8 +166,8 @@ def slerp(a: FloatArray, b: FloatArray, share: ArrayLike) -> FloatArray:
 
 
 def mean(q: FloatArray) -> FloatArray:
-    """The mean over the first axis of rotations ``(N, ..., 4)`` that lie within half a turn of the first: the normalised sum,
-    which is the mean of Markley 2007 to second order."""
+    """The mean over the first axis of rotations ``(N, ..., 4)`` that lie within half a turn of the first: the
+    normalised sum, which is the mean of Markley 2007 to second order."""
     near = np.where(np.sum(q * q[:1], axis=-1, keepdims=True) < 0, -q, q)
     return normalised(near.sum(axis=0))
 

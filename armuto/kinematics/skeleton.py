@@ -1,4 +1,5 @@
-"""Skeletons: trees of joints at rest, and how the space of their file relates to ours. Immutable; functions make new ones."""
+"""Skeletons: trees of joints at rest, and how the space of their file relates to ours. Immutable; functions make new
+ones."""
 
 from __future__ import annotations
 
@@ -34,11 +35,11 @@ class FileFrame:
 class Skeleton:
     """A tree of joints at rest.
 
-    names: unique, ``J`` of them. parents: ``(J,)``, -1 for a root, every parent before its children.
-    rest_translation ``(J, 3)`` and rest_rotation ``(J, 4)`` are relative to the parent. ends: ``(parent joint,
-    offset)`` of end sites, which have no name and do not move against their parent. file_rest: ``(J, 4)`` the file's own rest
-    rotations, where those are no posture and one from the motion stands for them (:mod:`armuto.intake.rest_pose`).
-    observed: what its motion and its mesh show beside (:mod:`armuto.body.estimation`).
+    names: unique, ``J`` of them. parents: ``(J,)``, -1 for a root, every parent before its children. rest_translation
+    ``(J, 3)`` and rest_rotation ``(J, 4)`` are relative to the parent. ends: ``(parent joint, offset)`` of end sites,
+    which have no name and do not move against their parent. file_rest: ``(J, 4)`` the file's own rest rotations, where
+    those are no posture and one from the motion stands for them (:mod:`armuto.intake.rest_pose`). observed: what its
+    motion and its mesh show beside (:mod:`armuto.body.estimation`).
     """
 
     names: tuple[str, ...]

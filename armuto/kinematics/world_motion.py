@@ -16,7 +16,8 @@ from armuto.kinematics.skeleton import Skeleton
 
 @dataclass
 class WorldMotion:
-    """Some or all frames of a clip: world rotations ``(J, F, 4)`` and positions ``(J, F, 3)``, at fps frames per second.
+    """Some or all frames of a clip: world rotations ``(J, F, 4)`` and positions ``(J, F, 3)``, at fps frames per
+    second.
 
     numbers: which frames of the clip the rows are, ``(F,)``. loop: the clip's last frame where it goes on in its first.
     """

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -29,49 +29,64 @@ def crossings(
 
     The parts are those that each skeleton was read as, whatever is paired: they say which way a body faces.
     """
-    out: dict[str, str] = {}
-    left_of, left_of_target = _left(source, source_parts), _left(target, target_parts)
-    read, read_target = _read(source_parts), _read(target_parts)
+    sides = _Sides(source, source_parts), _Sides(target, target_parts)
     by_part = {pair.part: pair for pair in pairs if pair.part}
+    out = {}
     for pair in pairs:
-        if not pair.source or not pair.target:
-            continue
-        here = _side(left_of, [source.index[name] for name in pair.source], read)
-        there = _side(left_of_target, [target.index[name] for name in pair.target], read_target)
-        if here and there and here != there:
-            out[pair.key] = (
-                f"{pair.source[0]} is on the {here} of the source, {pair.target[0]} on the {there} of the character."
-            )
-            continue
-        part = plan.by_name.get(pair.part or "")
-        if part and part.side and here and there and part.side == OTHER[here] and part.side == OTHER[there]:
-            out[pair.key] = f"It is called the {part.name}, but both bones are on the {here}."
-            continue
-        follows = part.follows if part else None
-        while follows and follows not in by_part:
-            follows = plan.by_name[follows].follows
-        before = by_part.get(follows or "")
-        if before is None or not before.source or not before.target or (part and part.name == "hips"):
-            continue
-        for skeleton, mine, inner in (
-            (source, pair.source[0], before.source[-1]),
-            (target, pair.target[0], before.target[-1]),
-        ):
-            # What branches from the trunk need not hang from the very bone that is its chest.
-            if part and part.side and not plan.by_name[before.part or ""].side:
-                wrong = skeleton.index[mine] in skeleton.ancestors(skeleton.index[inner])
-            else:
-                wrong = skeleton.index[inner] not in skeleton.ancestors(skeleton.index[mine])
-            if wrong:
-                out[pair.key] = (
-                    f"{mine} does not come after {inner}, the {before.part}; the two may be in the wrong order."
-                )
-                break
+        if pair.source and pair.target:
+            sentence = _wrong_side(pair, *sides, plan) or _wrong_order(pair, by_part, source, target, plan)
+            if sentence:
+                out[pair.key] = sentence
     return out
 
 
+class _Sides:
+    """On which side of a body its bones are."""
+
+    def __init__(self, skeleton: Skeleton, parts: Assignment) -> None:
+        self.skeleton, self.left, self.read = skeleton, _left(skeleton, parts), _read(parts)
+
+    def of(self, names: Sequence[str]) -> str:
+        return _side(self.left, [self.skeleton.index[name] for name in names], self.read)
+
+
+def _wrong_side(pair: Pair, source: _Sides, target: _Sides, plan: BodyPlan) -> str:
+    here, there = source.of(pair.source), target.of(pair.target)
+    if not here or not there:
+        return ""
+    if here != there:
+        return f"{pair.source[0]} is on the {here} of the source, {pair.target[0]} on the {there} of the character."
+    part = plan.by_name.get(pair.part or "")
+    if part and part.side and part.side == OTHER[here]:
+        return f"It is called the {part.name}, but both bones are on the {here}."
+    return ""
+
+
+def _wrong_order(pair: Pair, by_part: Mapping[str, Pair], source: Skeleton, target: Skeleton, plan: BodyPlan) -> str:
+    part = plan.by_name.get(pair.part or "")
+    inwards = part.follows if part else None
+    while inwards and inwards not in by_part:
+        inwards = plan.by_name[inwards].follows
+    before = by_part.get(inwards or "")
+    if part is None or part.name == "hips" or before is None or not before.source or not before.target:
+        return ""
+    for skeleton, own, inner in (
+        (source, pair.source[0], before.source[-1]),
+        (target, pair.target[0], before.target[-1]),
+    ):
+        # What branches from the trunk need not hang from the very bone that is its chest.
+        if part.side and not plan.by_name[before.part or ""].side:
+            wrong = skeleton.index[own] in skeleton.ancestors(skeleton.index[inner])
+        else:
+            wrong = skeleton.index[inner] not in skeleton.ancestors(skeleton.index[own])
+        if wrong:
+            return f"{own} does not come after {inner}, the {before.part}; the two may be in the wrong order."
+    return ""
+
+
 def _left(skeleton: Skeleton, parts: Assignment) -> FloatArray:
-    """``(J,)``: how far every joint is to the left, as a share of the body's size; zero where the facing is not known."""
+    """``(J,)``: how far every joint is to the left, as a share of the body's size; zero where the facing is not
+    known."""
     at = skeleton.rest.positions
     facing, _ = facing_angle(skeleton, parts)
     size = float(np.linalg.norm(np.ptp(at, axis=0))) if len(at) else 0.0

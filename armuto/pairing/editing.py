@@ -61,7 +61,8 @@ class Pairing:
 
 
 def give(now: Pairing, context: PairingContext, pair: Pair) -> Pairing:
-    """Put a pair in place of whatever has its part, and take its bones out of every other pair: a bone serves one part."""
+    """Put a pair in place of whatever has its part, and take its bones out of every other pair: a bone serves one
+    part."""
     others = []
     for present in now.pairs:
         if present.key == pair.key or (pair.part and present.part == pair.part):
@@ -99,8 +100,9 @@ def connect(
 ) -> Pairing:
     """Draw a thread from a bone to a bone.
 
-    The pair keeps the part of the source's pair, else of the target's, else the part that either bone was read as. Parts that
-    may have many bones, and any pair with ``add``, take the bone in beside those they have; others have it instead.
+    The pair keeps the part of the source's pair, else of the target's, else the part that either bone was read as.
+    Parts that may have many bones, and any pair with ``add``, take the bone in beside those they have; others have it
+    instead.
     """
     jobs = [(source, target)]
     if mirror:

@@ -1,8 +1,8 @@
 """Bones outside the body plan that two skeletons have alike: ears, capes, tails, props, at the same place of the tree.
 
-Below every two bones that are paired, the free lines of bones of both sides are compared: by their names, by where they start
-and where they lead in the axes of the body, and by how long they are against it; and given to each other by the best assignment
-(``scipy.optimize.linear_sum_assignment``).
+Below every two bones that are paired, the free lines of bones of both sides are compared: by their names, by where they
+start and where they lead in the axes of the body, and by how long they are against it; and given to each other by the
+best assignment (``scipy.optimize.linear_sum_assignment``).
 """
 
 from __future__ import annotations
@@ -120,7 +120,8 @@ def _assigned(alike: FloatArray) -> Iterable[tuple[int, int]]:
     if min(alike.shape) == 1 or alike.max() < LIKE:
         row, column = divmod(int(np.argmax(alike)), alike.shape[1])
         return [(row, column)]
-    # Imported where it is needed: the library is large, and few bodies have several things outside the plan at one place.
+    # Imported where it is needed: the library is large, and few bodies have several things outside the plan at one
+    # place.
     from scipy.optimize import linear_sum_assignment
 
     rows, columns = linear_sum_assignment(-alike)

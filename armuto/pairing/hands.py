@@ -24,11 +24,34 @@ FINGERS = tuple(BONES)
 def fingers(anatomy: SkeletonTree, hand: int, passed: Sequence[int]) -> tuple[dict[str, list[int]], float]:
     """Bones of each finger of a hand from the palm outwards, without palm bones and ends, and how surely, 0 to 1.
 
-    passed: bones that are no fingers, by their names. Where a hand has fewer than four fingers beside the thumb, those from the
-    little finger on are taken to be missing; the one chain of a mitten is given to the index finger.
+    passed: bones that are no fingers, by their names. Where a hand has fewer than four fingers beside the thumb, those
+    from the little finger on are taken to be missing; the one chain of a mitten is given to the index finger.
     """
+    lines = _lines(anatomy, hand, passed)
+    if not lines or len(lines) > 5:
+        return {}, 0.0
+    bones = [_solid(anatomy, hand, line) for line in lines]
+    if len(lines) == 1:
+        return {"index": bones[0]}, 0.8
+    at, wrist = anatomy.at, anatomy.at[hand]
+    ways = [unit(at[b[-1]] - at[b[0]]) for b in bones]
+    reach = [float(np.linalg.norm(at[b[-1]] - wrist)) for b in bones]
+    bases = [at[b[0]] for b in bones]
+    arm = unit(wrist - at[above]) if (above := int(anatomy.skeleton.parents[hand])) >= 0 else np.zeros(3)
+    thumb, sure = _thumb(ways, reach, bases, wrist, arm)
+    others = [n for n in range(len(lines)) if n != thumb]
+    across = _across_the_palm([bases[n] for n in others], bases[thumb], at[bones[thumb][-1]])
+    order = sorted(others, key=lambda n: float(bases[n] @ across))
+    out = {"thumb": bones[thumb][:3]}
+    for name, n in zip(FINGERS[1:], order, strict=False):
+        out[name] = bones[n][:3]
+    return out, sure
+
+
+def _lines(anatomy: SkeletonTree, hand: int, passed: Sequence[int]) -> list[tuple[int, ...]]:
+    """The chains of bones that may be fingers."""
     children = anatomy.skeleton.children
-    lines = []
+    lines: list[tuple[int, ...]] = []
     for start in children[hand]:
         # A palm bone may carry several fingers.
         starts = [start]
@@ -36,40 +59,25 @@ def fingers(anatomy: SkeletonTree, hand: int, passed: Sequence[int]) -> tuple[di
             starts = [c for c in children[starts[0]] if children[c]]
         lines += [anatomy.line(s) for s in starts if s not in passed]
     lines = [line for line in lines if len(line) >= 2]
-    if not lines or len(lines) > 5:
-        return {}, 0.0
-    at, wrist = anatomy.at, anatomy.at[hand]
-    near = ZERO * anatomy.size
-    if len(lines) > 1 and all(
-        len(line) > 2 and anatomy.length[line[0]] <= near < anatomy.length[line[1]] for line in lines
-    ):
+    near, length = ZERO * anatomy.size, anatomy.length
+    if 1 < len(lines) <= 5 and all(len(line) > 2 and length[line[0]] <= near < length[line[1]] for line in lines):
         # Every finger has a joint on the wrist that is there for its branch alone.
         lines = [line[1:] for line in lines]
-    bones = [_solid(anatomy, hand, line) for line in lines]
-    if len(lines) == 1:
-        return {"index": bones[0]}, 0.8
-    ways = [unit(at[b[-1]] - at[b[0]]) for b in bones]
-    reach = [float(np.linalg.norm(at[b[-1]] - wrist)) for b in bones]
-    bases = [at[b[0]] for b in bones]
-    arm = unit(wrist - at[above]) if (above := int(anatomy.skeleton.parents[hand])) >= 0 else np.zeros(3)
-    thumb, sure = _thumb(ways, reach, bases, wrist, arm)
-    others = [n for n in range(len(lines)) if n != thumb]
-    # From the thumb across the palm, by where the fingers start along the line through their starts.
-    roots = np.array([bases[n] for n in others])
-    across = roots[int(np.argmax(np.linalg.norm(roots - bases[thumb], axis=1)))] - bases[thumb]
-    if len(others) > 1:
+    return lines
+
+
+def _across_the_palm(starts: list[FloatArray], thumb: FloatArray, thumb_tip: FloatArray) -> FloatArray:
+    """From the thumb across the palm, by where the fingers start along the line through their starts, ``(3,)``."""
+    roots = np.array(starts)
+    across = roots[int(np.argmax(np.linalg.norm(roots - thumb, axis=1)))] - thumb
+    if len(starts) > 1:
         middle = roots.mean(axis=0)
         axis = np.linalg.svd(roots - middle)[2][0]
-        across = axis if float(axis @ (middle - bases[thumb])) >= 0 else -axis
+        across = axis if float(axis @ (middle - thumb)) >= 0 else -axis
         # The thumb lies on the index finger's side of the palm, seen from the wrist.
-        side = at[bones[thumb][-1]] - middle
-        if float(across @ side) > 0:
+        if float(across @ (thumb_tip - middle)) > 0:
             across = -across
-    order = sorted(others, key=lambda n: float(bases[n] @ across))
-    out = {"thumb": bones[thumb][:3]}
-    for name, n in zip(FINGERS[1:], order, strict=False):
-        out[name] = bones[n][:3]
-    return out, sure
+    return np.asarray(across)
 
 
 def _solid(anatomy: SkeletonTree, hand: int, line: Sequence[int]) -> list[int]:
@@ -84,7 +92,8 @@ def _solid(anatomy: SkeletonTree, hand: int, line: Sequence[int]) -> list[int]:
 def _thumb(
     ways: list[FloatArray], reach: list[float], bases: list[FloatArray], wrist: FloatArray, arm: FloatArray
 ) -> tuple[int, float]:
-    """The finger that diverges most from the others, starts nearest to the wrist and reaches least far; and how clearly.
+    """The finger that diverges most from the others, starts nearest to the wrist and reaches least far; and how
+    clearly.
 
     Of two, as in a mitten, the one that diverges more from the way the arm goes and reaches less far.
     """

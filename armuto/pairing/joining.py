@@ -18,10 +18,10 @@ MITTEN = 0.85  # how surely at most many fingers go with one chain
 class Pair:
     """One correspondence inside a fitting.
 
-    part: the part's name, or None for bones outside the body plan. source and target: bone names from the trunk outwards, any
-    number on either side; source is empty where bones of a part that may have many only exist on the target and
-    follow the bend between their neighbours. confirmed: a person has said that it is right. moves: translations of the
-    source are carried over too, where it has any.
+    part: the part's name, or None for bones outside the body plan. source and target: bone names from the trunk
+    outwards, any number on either side; source is empty where bones of a part that may have many only exist on the
+    target and follow the bend between their neighbours. confirmed: a person has said that it is right. moves:
+    translations of the source are carried over too, where it has any.
     """
 
     part: str | None
@@ -49,7 +49,8 @@ class Missing:
 def pair(
     source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment, plan: BodyPlan | None = None
 ) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
-    """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without one."""
+    """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without
+    one."""
     plan = plan or plan_of([*source_parts, *target_parts])
     source_parts, target_parts = _mittens(source_parts, target_parts)
     pairs, missing = [], []
@@ -64,7 +65,8 @@ def pair(
 
 
 def _mittens(source_parts: Assignment, target_parts: Assignment) -> tuple[Assignment, Assignment]:
-    """Where a hand of one body has one chain for all its fingers, those of the other side by side as its counterpart."""
+    """Where a hand of one body has one chain for all its fingers, those of the other side by side as its
+    counterpart."""
     source_parts, target_parts = dict(source_parts), dict(target_parts)
     for side in SIDES:
         for one, other in ((source_parts, target_parts), (target_parts, source_parts)):

@@ -18,12 +18,12 @@ ELSEWHERE = 0.3  # of a run's length
 
 @dataclass(frozen=True)
 class JointDriver:
-    """What drives target joint ``target``: source joints ``source`` and ``blend_source``, ``share`` of the way from one to the other.
+    """What drives target joint ``target``: source joints ``source`` and ``blend_source``, ``share`` of the way from one
+    to the other.
 
-    place: ``(3,)`` where the target joint would sit on the source's body in its stance. moves: whether translations of the
-    source are carried over. resampled: whether it came of resampling bones of another
-    number. among: source joints side by side,
-    as fingers are, whose mean turn it takes instead.
+    place: ``(3,)`` where the target joint would sit on the source's body in its stance. moves: whether translations of
+    the source are carried over. resampled: whether it came of resampling bones of another number. among: source joints
+    side by side, as fingers are, whose mean turn it takes instead.
     """
 
     target: int
@@ -82,7 +82,8 @@ def _apart(
     positions: FloatArray,
     target: Skeleton,
 ) -> bool:
-    """Whether the bones of a run lie elsewhere along it than as many on the other body, as where one lies on the hips."""
+    """Whether the bones of a run lie elsewhere along it than as many on the other body, as where one lies on the
+    hips."""
     before, after = _neighbours(pair, by_part, plan)
     if not (before and before.source and before.target and after and after.source and after.target):
         return False
@@ -127,7 +128,8 @@ def _neighbours(pair: Pair, by_part: dict[str, Pair], plan: BodyPlan) -> tuple[P
 def _stepped(
     pair: Pair, after: Pair | None, source: Skeleton, positions: FloatArray, target: Skeleton
 ) -> list[JointDriver]:
-    """One part of a limb in several bones, as an upper arm in two: each turns as the source bone that lies where it lies.
+    """One part of a limb in several bones, as an upper arm in two: each turns as the source bone that lies where it
+    lies.
 
     A limb bends at its joints, so turns are not blended here as they are along a spine.
     """

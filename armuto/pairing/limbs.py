@@ -1,7 +1,7 @@
 """Which bones of a line are which parts of a limb, by their lengths and what their names say.
 
-All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, the limb ending early or not,
-are scored at once:
+All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, the limb ending early
+or not, are scored at once:
 
     score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over  −  costs of sharp bends
 
@@ -63,49 +63,27 @@ def ways(
 ) -> Ways:
     """Lay the parts on twin lines of equally many bones, or on one line.
 
-    names: for each line ``(bones, parts)``, what the names add. fans: whether fingers or the like spread from the last part.
-    straight_built: whether such a limb is nearly straight at rest, as those of two-legged bodies are.
+    names: for each line ``(bones, parts)``, what the names add. fans: whether fingers or the like spread from the last
+    part. straight_built: whether such a limb is nearly straight at rest, as those of two-legged bodies are.
     """
     lines = [line[:LONGEST] for line in lines]
     bones = len(lines[0])
-    each = [_measures(anatomy, line) for line in lines]
-    along, straight, fan, still, leaf, ways_on = each[0]
-    turns = [ways_on]
-    if len(each) > 1:
-        along, straight = (along + each[1][0]) / 2, (straight + each[1][1]) / 2
-        turns.append(each[1][5])
-        fan, leaf = np.minimum(fan, each[1][2]), leaf & each[1][4]
+    shape = _shape_of(anatomy, lines)
     name_scores = np.sum([table[:bones] for table in names], axis=0)
-    twins = len(lines)
-    found: list[tuple[FloatArray, NDArray[np.int64], tuple[int, ...]]] = []
-    later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1]
+    laid: list[tuple[FloatArray, NDArray[np.int64], tuple[int, ...]]] = []
     for chosen, missing in _presences(tuple(part.required for part in parts)):
-        if len(chosen) > bones:
-            continue
-        at = _choices(bones, len(chosen))
-        score = _lengths(along, straight, at, [parts[n] for n in chosen])
-        if straight_built:
-            score -= _bends(turns, at, [parts[n] for n in chosen])
-        score += OPTIONAL * sum(not parts[n].required for n in chosen) - ABSENT * missing
-        whole = fans and chosen[-1] == len(parts) - 1
-        score += _passed(still, leaf, at, fan if whole else np.zeros_like(fan), whole)
-        if whole:
-            score += np.where(fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(later[at[:, -1] + 1] >= 2, 3.0, 0.0)
-        elif fans:
-            score -= np.where(later[at[:, -1]] >= 2, 3.0, 0.0)
-        idle = np.array([any(line[n] in anatomy.idle for line in lines) for n in range(bones)])
-        score -= IDLE * idle[at].sum(axis=1)
-        score = score * twins + name_scores[at, list(chosen)].sum(axis=1)
-        found.append((score, at, chosen))
-    if not found:
-        return NONE
-    top = max(float(score.max()) for score, _, _ in found)
+        if len(chosen) <= bones:
+            at = _choices(bones, len(chosen))
+            score = _score(shape, parts, chosen, missing, at, fans, straight_built)
+            score -= IDLE * shape.idle[at].sum(axis=1)
+            laid.append((score * len(lines) + name_scores[at, list(chosen)].sum(axis=1), at, chosen))
+    top = max((float(score.max()) for score, _, _ in laid), default=-np.inf)
     if not np.isfinite(top):
         return NONE
     probability = np.zeros((bones, len(parts)))
     total = 0.0
     best: dict[int, int] = {}
-    for score, at, chosen in found:
+    for score, at, chosen in laid:
         weight = np.exp(score - top)
         total += float(weight.sum())
         for k, part in enumerate(chosen):
@@ -114,6 +92,56 @@ def ways(
             row = at[int(np.argmax(score))]
             best = {part: int(row[k]) for k, part in enumerate(chosen)}
     return Ways(top / len(lines), best, probability / total)
+
+
+@dataclass(frozen=True)
+class _Shape:
+    """Twin lines as one, see :func:`_measures`. turns: of each line. later: bones that still spread from a bone on.
+    idle: of every bone, whether it moves nothing."""
+
+    along: FloatArray
+    straight: FloatArray
+    fan: NDArray[np.int64]
+    still: NDArray[np.bool_]
+    leaf: NDArray[np.bool_]
+    turns: list[FloatArray]
+    later: NDArray[np.int64]
+    idle: NDArray[np.bool_]
+
+
+def _shape_of(anatomy: SkeletonTree, lines: Sequence[tuple[int, ...]]) -> _Shape:
+    each = [_measures(anatomy, line) for line in lines]
+    along, straight, fan, still, leaf, turns = each[0]
+    if len(each) > 1:
+        along, straight = (along + each[1][0]) / 2, (straight + each[1][1]) / 2
+        fan, leaf = np.minimum(fan, each[1][2]), leaf & each[1][4]
+    later = np.maximum.accumulate(np.append(fan, 0)[::-1])[::-1]
+    idle = np.array([any(line[n] in anatomy.idle for line in lines) for n in range(len(lines[0]))])
+    return _Shape(along, straight, fan, still, leaf, [turns, *(row[5] for row in each[1:2])], later, idle)
+
+
+def _score(
+    shape: _Shape,
+    parts: Sequence[Part],
+    chosen: tuple[int, ...],
+    missing: int,
+    at: NDArray[np.int64],
+    fans: bool,
+    straight_built: bool,
+) -> FloatArray:
+    """How well the chosen parts lie on these bones ``(choices, parts)``: by lengths, bends, and what is passed over."""
+    own = [parts[n] for n in chosen]
+    score = _lengths(shape.along, shape.straight, at, own)
+    if straight_built:
+        score -= _bends(shape.turns, at, own)
+    score += OPTIONAL * sum(not part.required for part in own) - ABSENT * missing
+    whole = fans and chosen[-1] == len(parts) - 1
+    score += _passed(shape.still, shape.leaf, at, shape.fan if whole else np.zeros_like(shape.fan), whole)
+    if whole:
+        score += np.where(shape.fan[at[:, -1]] >= 2, 2.0, 0.0) - np.where(shape.later[at[:, -1] + 1] >= 2, 3.0, 0.0)
+    elif fans:
+        score -= np.where(shape.later[at[:, -1]] >= 2, 3.0, 0.0)
+    return score
 
 
 @lru_cache(maxsize=64)
@@ -136,9 +164,9 @@ def _presences(required: tuple[bool, ...]) -> list[tuple[tuple[int, ...], int]]:
 
 
 def _measures(anatomy: SkeletonTree, line: tuple[int, ...]) -> Measures:
-    """Lengths between the bones of a line along it and straight, how many bones fan out at each, who lies on its parent, who is
-    last; and the unit vectors from each to each ``(bones, bones, 3)``. Kept with the anatomy, since several limbs are tried on
-    one line.
+    """Lengths between the bones of a line along it and straight, how many bones fan out at each, who lies on its
+    parent, who is last; and the unit vectors from each to each ``(bones, bones, 3)``. Kept with the anatomy, since
+    several limbs are tried on one line.
     """
     given: Measures | None = anatomy.measured.get(line)
     if given is not None:
@@ -175,8 +203,8 @@ def _lengths(along: FloatArray, straight: FloatArray, at: NDArray[np.int64], par
 
 
 def _bends(turns: Sequence[FloatArray], at: NDArray[np.int64], parts: Sequence[Part]) -> FloatArray:
-    """Costs of sharp bends at the required parts between the first and the last: a limb at rest is straighter at a knee than
-    at an ankle. turns: of each line, unit vectors from bone to bone."""
+    """Costs of sharp bends at the required parts between the first and the last: a limb at rest is straighter at a knee
+    than at an ankle. turns: of each line, unit vectors from bone to bone."""
     needed = [n for n, part in enumerate(parts) if part.required]
     cost = np.zeros(len(at))
     for a, b, c in zip(needed, needed[1:], needed[2:], strict=False):
@@ -197,7 +225,8 @@ def _passed(
     places = np.maximum(np.cumsum(~still) - 1, 0)
     count = len(still)
     before = places[at[:, 0]] * 1.2 + (at[:, 0] - places[at[:, 0]]) * 0.1
-    # Of joints that lie on each other, the last one is the part; at the end of a limb the first, from which the other leads on.
+    # Of joints that lie on each other, the last one is the part; at the end of a limb the first, from which the other
+    # leads on.
     follows_still = np.append(still[1:], False)
     duplicate = follows_still[at[:, :-1]].sum(axis=1) * 0.4
     last = at[:, -1]

@@ -1,8 +1,9 @@
 """Matching two trees directly, for bodies that fit no plan: top down, by shape, with names as a bonus.
 
-Two joints are as alike as what hangs from them: the likeness of their own bones plus the best assignment of their children to
-each other (:func:`scipy.optimize.linear_sum_assignment`), where a joint may be passed over on either side (Zhang and Shasha's
-ordered tree distance, 1989, restricted to passing over single joints and without an order among children).
+Two joints are as alike as what hangs from them: the likeness of their own bones plus the best assignment of their
+children to each other (:func:`scipy.optimize.linear_sum_assignment`), where a joint may be passed over on either side
+(Zhang and Shasha's ordered tree distance, 1989, restricted to passing over single joints and without an order among
+children).
 """
 
 from __future__ import annotations
@@ -50,7 +51,8 @@ class _Matcher:
         self.score = lru_cache(maxsize=None)(self._score)
 
     def _local(self) -> FloatArray:
-        """``(A, B)``, -1 to 1: how alike two bones are by their share of the body, their way, and what hangs from them."""
+        """``(A, B)``, -1 to 1: how alike two bones are by their share of the body, their way, and what hangs from
+        them."""
 
         def features(tree: SkeletonTree) -> tuple[FloatArray, FloatArray, FloatArray]:
             size = tree.size or 1.0

@@ -25,7 +25,8 @@ FIELDS = ("armuto_pattern", "name", "plan", "about", "parts", "left_out")
 
 @dataclass(frozen=True)
 class Pattern:
-    """parts: part name to bone names from the trunk outwards, without the prefix that a file may put before all of them.
+    """parts: part name to bone names from the trunk outwards, without the prefix that a file may put before all of
+    them.
 
     plan: the body plan its parts belong to. left_out: parts that are not paired on purpose.
     """
@@ -76,10 +77,11 @@ def of_pairs(
 
 
 def read_skeleton(skeleton: Skeleton, pattern: Pattern) -> Recognised | None:
-    """A skeleton read by a pattern, or None where too few of its bones are there or they do not hang together as its parts do.
+    """A skeleton read by a pattern, or None where too few of its bones are there or they do not hang together as its
+    parts do.
 
-    Bones of a part that may have many are recognised by their names with any number, so that three spine bones are read by a
-    pattern made from four.
+    Bones of a part that may have many are recognised by their names with any number, so that three spine bones are read
+    by a pattern made from four.
     """
     heads = without_prefix(skeleton.names)
     joints: dict[str, int] = {}
@@ -112,7 +114,8 @@ def recognise(skeleton: Skeleton, patterns: Iterable[Pattern]) -> list[Recognise
 
 
 def _series(heads: Sequence[str], names: Sequence[str]) -> list[int]:
-    """The bones whose names are one of these with another number or none, in order; nothing where the names have no numbers."""
+    """The bones whose names are one of these with another number or none, in order; nothing where the names have no
+    numbers."""
     stems = {NUMBER.sub("#", name.casefold()) for name in names if NUMBER.search(name)}
     # A name that is a number alone says nothing about the part.
     stems = {stem for stem in stems if re.search(r"[^\W\d_]", stem)}
@@ -127,7 +130,8 @@ def _series(heads: Sequence[str], names: Sequence[str]) -> list[int]:
 
 
 def _hangs_together(skeleton: Skeleton, plan: BodyPlan | None, found: dict[str, list[int]]) -> bool:
-    """Whether every part hangs below the part it follows. Without that, any skeleton named by numbers would be every other."""
+    """Whether every part hangs below the part it follows. Without that, any skeleton named by numbers would be every
+    other."""
     if plan is None:
         return True
     for part, joints in found.items():
@@ -156,46 +160,49 @@ def to_json(pattern: Pattern) -> dict[str, Any]:
 
 def from_json(text: str | bytes, file: str) -> Pattern:
     """Read a pattern. Raises :class:`BadInput`, saying where it is wrong."""
+    try:
+        return _read(text)
+    except ValueError as problem:
+        raise BadInput(f"{file}: {problem}; see the form of a pattern in docs/patterns.md.") from None
 
-    def refuse(what: str) -> BadInput:
-        return BadInput(f"{file}: {what}; see the form of a pattern in docs/patterns.md.")
 
+def _read(text: str | bytes) -> Pattern:
     try:
         tree = json.loads(text)
     except (ValueError, RecursionError):
-        raise refuse("not a pattern, it is not JSON") from None
+        raise ValueError("not a pattern, it is not JSON") from None
     if not isinstance(tree, dict) or tree.get("armuto_pattern") != FORMAT:
-        raise refuse("not a pattern of this version")
+        raise ValueError("not a pattern of this version")
     if unknown := [key for key in tree if key not in FIELDS]:
-        raise refuse(f"a pattern has no field “{unknown[0]}”")
-    name, plan, about, parts = (tree.get(key) for key in ("name", "plan", "about", "parts"))
+        raise ValueError(f"a pattern has no field “{unknown[0]}”")
+    name, plan, about = (tree.get(key) for key in ("name", "plan", "about"))
     if not isinstance(name, str) or not name.strip():
-        raise refuse("the pattern has no name")
+        raise ValueError("the pattern has no name")
     if not isinstance(plan, str):
-        raise refuse("“plan” has to name a body plan")
+        raise ValueError("“plan” has to name a body plan")
+    parts = _read_parts(tree.get("parts"), plan)
+    left_out = tree.get("left_out", [])
+    if not isinstance(left_out, list) or not all(isinstance(part, str) for part in left_out):
+        raise ValueError("“left_out” has to be a list of parts")
+    return Pattern(name.strip()[:120], plan, parts, str(about or ""), tuple(left_out))
+
+
+def _read_parts(parts: object, plan: str) -> dict[str, tuple[str, ...]]:
+    """The bones of every part, each given to one part alone."""
     if not isinstance(parts, dict) or not parts:
-        raise refuse("“parts” has to name at least one part with its bones")
+        raise ValueError("“parts” has to name at least one part with its bones")
     known = body_plan(plan).by_name if plan in NAMES else None
     taken: dict[str, str] = {}
     for part, names in parts.items():
         if not isinstance(names, list) or not names or not all(isinstance(name, str) and name for name in names):
-            raise refuse(f"the part “{part}” has to have a list of bone names")
+            raise ValueError(f"the part “{part}” has to have a list of bone names")
         if known is not None and part not in known:
-            raise refuse(f"the body plan “{plan}” has no part “{part}”")
+            raise ValueError(f"the body plan “{plan}” has no part “{part}”")
         for name in names:
             if name.casefold() in taken:
-                raise refuse(f"the bone “{name}” is given to “{taken[name.casefold()]}” and to “{part}”")
+                raise ValueError(f"the bone “{name}” is given to “{taken[name.casefold()]}” and to “{part}”")
             taken[name.casefold()] = part
-    left_out = tree.get("left_out", [])
-    if not isinstance(left_out, list) or not all(isinstance(name, str) for name in left_out):
-        raise refuse("“left_out” has to be a list of parts")
-    return Pattern(
-        name.strip()[:120],
-        plan,
-        {str(part): tuple(names) for part, names in parts.items()},
-        str(about or ""),
-        tuple(left_out),
-    )
+    return {str(part): tuple(names) for part, names in parts.items()}
 
 
 def shipped() -> list[Pattern]:

@@ -15,7 +15,9 @@ from armuto.body.tree import SkeletonTree
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
 from armuto.pairing import hands
-from armuto.pairing.bodies import UPSET, Body, Names, find
+from armuto.pairing.bodies import find
+from armuto.pairing.candidates import Body, Names
+from armuto.pairing.sides import UPSET
 
 POOR = -26.0  # a body that scores less is no body; it is then read by its names
 PLAIN = 30.0  # a body that scores more, as names alone can make it, is not compared with other plans
@@ -33,16 +35,16 @@ def assign(
 ) -> Assignment:
     """Give each part of a body plan its bones, by names and by shape. Parts not found are absent.
 
-    Without a plan, the one that explains the skeleton best. words: the lexicon of the language the names are in, found out
-    when it is not given. weighted: joints that move skin, where that is known.
+    Without a plan, the one that explains the skeleton best. words: the lexicon of the language the names are in, found
+    out when it is not given. weighted: joints that move skin, where that is known.
     """
     return read(skeleton, plan, words, weighted).parts
 
 
 @dataclass(frozen=True)
 class Reading:
-    """What was read of a skeleton. score: how well a body plan fits it, and posture: how well it then stands, both as natural
-    logarithms, at best about 0 without names; minus infinity where no body was found in its shape."""
+    """What was read of a skeleton. score: how well a body plan fits it, and posture: how well it then stands, both as
+    natural logarithms, at best about 0 without names; minus infinity where no body was found in its shape."""
 
     parts: Assignment
     score: float = -np.inf
@@ -211,7 +213,8 @@ class Limbs:
         return out
 
     def _mirrored_children(self, joint: int) -> set[int]:
-        """Children of a joint in the middle of the body that lie to either side and mirror each other, as ears and eyes do."""
+        """Children of a joint in the middle of the body that lie to either side and mirror each other, as ears and eyes
+        do."""
         anatomy, across = self.anatomy, self.body.across
         children, middle = anatomy.skeleton.children[joint], float(anatomy.at[joint] @ across)
         aside = {child: float(anatomy.at[child] @ across) - middle for child in children}
@@ -267,7 +270,8 @@ class Limbs:
         return turned and float(away @ self.body.up) < float(along @ self.body.up) * anatomy.length[child]
 
     def _leads_on(self, joint: int, child: int) -> float:
-        """How well a child carries on the line of the neck: by its name, by what hangs from it, and by the way it goes."""
+        """How well a child carries on the line of the neck: by its name, by what hangs from it, and by the way it
+        goes."""
         anatomy, body = self.anatomy, self.body
         away = anatomy.at[child] - anatomy.at[joint]
         goes = float(away @ body.up) / (anatomy.length[child] + 1e-9)
@@ -276,7 +280,8 @@ class Limbs:
         return float(by_name + goes + carries)
 
     def _head_score(self, run: Sequence[int], n: int) -> float:
-        """How well bone ``n`` of the line above the chest is the head: by its name, by eyes and jaw, by what comes after."""
+        """How well bone ``n`` of the line above the chest is the head: by its name, by eyes and jaw, by what comes
+        after."""
         anatomy, names = self.anatomy, self.names
         joint = run[n]
         score = names.worth(joint, "head") * 1.3

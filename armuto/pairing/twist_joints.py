@@ -1,4 +1,5 @@
-"""Bones for twist: unpaired bones on the line from one paired bone to the next, which share the turn of skin between them."""
+"""Bones for twist: unpaired bones on the line from one paired bone to the next, which share the turn of skin between
+them."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ NEAR = 0.04  # of the bone's length: so close to the line a bone for twist lies
 
 @dataclass(frozen=True)
 class Twist:
-    """joint lies ``share`` of the way from ``upper`` to ``lower``, both led, and takes that share of the turn of ``lower``."""
+    """joint lies ``share`` of the way from ``upper`` to ``lower``, both led, and takes that share of the turn of
+    ``lower``."""
 
     joint: int
     upper: int
@@ -43,7 +45,8 @@ def twists(target: Skeleton, mapping: Mapping[int, JointDriver]) -> tuple[Twist,
             length = float(np.linalg.norm(line))
             share = float(here @ line) / length**2 if length > 0 else 0.0
             if 0.05 < share < 1.0 and float(np.linalg.norm(here - share * line)) < NEAR * length:
-                # A spine or a palm that is partly unpaired is no row of bones for twist: there, one bone leads on to many.
+                # A spine or a palm that is partly unpaired is no row of bones for twist: there, one bone leads on to
+                # many.
                 if len(below[upper]) == 1:
                     out.append(Twist(joint, upper, lower, share))
                 break

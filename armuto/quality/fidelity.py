@@ -1,7 +1,7 @@
 """Whether a rendition stands, faces and moves as its source does: measured on joint positions alone, through the pairs.
 
-Nothing here asks how the fitting was made. Stances, facing and sizes that a transfer assumes may be wrong together and agree
-with each other; places of joints in the world do not. What is compared, frame by frame:
+Nothing here asks how the fitting was made. Stances, facing and sizes that a transfer assumes may be wrong together and
+agree with each other; places of joints in the world do not. What is compared, frame by frame:
 
 - the way from hips to head against gravity, and whether the source itself stands on a floor that lies below it;
 - the lines through both hip joints and both shoulders; how far the trunk is turned in itself;
@@ -47,7 +47,8 @@ LIMBS = ("arm", "leg", "wing", "neck")
 
 @dataclass(frozen=True)
 class Deviation:
-    """One measure: kind, part, size and the source's own, the frames in which it is largest ``(F,)`` or None for throughout."""
+    """One measure: kind, part, size and the source's own, the frames in which it is largest ``(F,)`` or None for
+    throughout."""
 
     kind: str
     part: str
@@ -129,8 +130,9 @@ def _upright(bodies: Bodies) -> Iterator[Deviation]:
     size = float(np.median(lean[0]))
     if bodies.fitting.plan.trunk != "upright" or size < LIES:
         return
-    # Bodies lie, crawl and tumble for a while. One that does throughout is read in wrong axes if its lowest points rest on a
-    # floor somewhere else, or if it hangs head down; and may be if its legs go on straight from its trunk, as standing.
+    # Bodies lie, crawl and tumble for a while. One that does throughout is read in wrong axes if its lowest points rest
+    # on a floor somewhere else, or if it hangs head down; and may be if its legs go on straight from its trunk, as
+    # standing.
     if size > HANGS or _floor_elsewhere(bodies):
         yield Deviation("gravity", "source", size, 0.0, lean[0])
     elif _in_line(bodies.there, top) < STANDS:
@@ -138,13 +140,15 @@ def _upright(bodies: Bodies) -> Iterator[Deviation]:
 
 
 def _in_line(at: Mapping[str, FloatArray], top: str) -> float:
-    """Degrees between trunk and legs, in the median: none where legs go on straight from the trunk; 180 without legs."""
+    """Degrees between trunk and legs, in the median: none where legs go on straight from the trunk; 180 without
+    legs."""
     legs = [at[f"{side} foot"] - at["hips"] for side in SIDES if f"{side} foot" in at]
     return float(np.median(_angle(at["hips"] - at[top], np.mean(legs, axis=0)))) if legs else 180.0
 
 
 def _floor_elsewhere(bodies: Bodies) -> bool:
-    """Whether the source's lowest points keep their height along a level axis of the world clearly better than along +Y."""
+    """Whether the source's lowest points keep their height along a level axis of the world clearly better than along
+    +Y."""
     moved = np.stack(list(bodies.there.values()), axis=1)
     if len(moved) < 3:
         return False
@@ -190,7 +194,8 @@ def _facing(bodies: Bodies) -> Iterator[Deviation]:
 
 
 def _twist(bodies: Bodies) -> Iterator[Deviation]:
-    """How far hips and chest are turned against each other about the trunk in the stance, against how the body rests."""
+    """How far hips and chest are turned against each other about the trunk in the stance, against how the body
+    rests."""
     fitting, first = bodies.fitting, bodies.first
     if "hips" not in first or "chest" not in first:
         return
@@ -227,8 +232,9 @@ def _directions(bodies: Bodies) -> Iterator[Deviation]:
 def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> FloatArray:
     """The source's bone ``(F, 3)`` as it would lie in the target's build.
 
-    A foot's bone goes steeply down from a high ankle, and a neck forward from a bowed back, on one body and not on another that
-    stands alike. By how much is told from how both rest, where they stand upright at rest; else nothing is.
+    A foot's bone goes steeply down from a high ankle, and a neck forward from a bowed back, on one body and not on
+    another that stands alike. By how much is told from how both rest, where they stand upright at rest; else nothing
+    is.
     """
     fitting, foot = bodies.fitting, part.kind.endswith("foot")
     if fitting.plan.trunk != "upright" or not (foot or part.limb == "neck") or fitting.source.file_rest is not None:
@@ -298,7 +304,8 @@ def _sides(bodies: Bodies) -> Iterator[Deviation]:
 
 
 def _order(bodies: Bodies) -> Iterator[Deviation]:
-    """In how many of a hundred frames left and right are the other way round than on the source, in the body's own frame."""
+    """In how many of a hundred frames left and right are the other way round than on the source, in the body's own
+    frame."""
     for kind, kinds in (
         ("foot", CHEST),
         ("lower leg", CHEST),
@@ -343,7 +350,8 @@ def _toes_agree(at: Mapping[str, FloatArray]) -> float | None:
 
 
 def _heights(bodies: Bodies) -> Iterator[Deviation]:
-    """How high the hip joints and the head are above the lowest foot, in the length of the legs and of the whole body."""
+    """How high the hip joints and the head are above the lowest foot, in the length of the legs and of the whole
+    body."""
     if bodies.fitting.settings.height is not None:
         return  # chosen on purpose
     plan, first = bodies.fitting.plan, bodies.first
@@ -385,10 +393,11 @@ def _lengths(bodies: Bodies) -> Iterator[Deviation]:
 
 
 def _proportions(bodies: Bodies) -> Iterator[Deviation]:
-    """How unlike the bones of a limb are in length to those they are paired with: the ratio of their ratios, at least 1.
+    """How unlike the bones of a limb are in length to those they are paired with: the ratio of their ratios, at least
+    1.
 
-    Bodies differ in size and limbs in length, but an upper arm stays about as long as its forearm, and a thigh as its shin.
-    Bones that are paired one joint off are not.
+    Bodies differ in size and limbs in length, but an upper arm stays about as long as its forearm, and a thigh as its
+    shin. Bones that are paired one joint off are not.
     """
     for run in bodies.runs():
         inner = [part for part in run if part.required]

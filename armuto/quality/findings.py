@@ -1,4 +1,5 @@
-"""Findings: measured problems of a rendition, in plain words, each beside the same measure of its source; and its grade.
+"""Findings: measured problems of a rendition, in plain words, each beside the same measure of its source; and its
+grade.
 
 Only what a person should look at is reported: a fault the source has in the same size is not the transfer's.
 """
@@ -161,7 +162,8 @@ def rank(rows: Iterable[Finding], thresholds: Mapping[str, tuple[float, float]] 
 
 
 def beyond(measurement: Measurement) -> float:
-    """How much larger a measure is than the source's; of those in ALONE, which are told against it already, their size."""
+    """How much larger a measure is than the source's; of those in ALONE, which are told against it already, their
+    size."""
     return measurement.size if measurement.kind in ALONE else max(measurement.size - measurement.source, 0.0)
 
 

@@ -45,7 +45,8 @@ SHARE = 99  # of a hundred frames by which jerks are told
 
 @dataclass(frozen=True)
 class Measurement:
-    """One measure: its kind, the part, the frames first to last where it holds, its size and that of the source, in unit."""
+    """One measure: its kind, the part, the frames first to last where it holds, its size and that of the source, in
+    unit."""
 
     kind: str
     part: str
@@ -104,7 +105,8 @@ def compare(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet 
 
 
 def _as_recorded(compared: Comparison) -> None:
-    """Put back the travel that was taken out, and stand the body where it was recorded: what was done on purpose is no fault.
+    """Put back the travel that was taken out, and stand the body where it was recorded: what was done on purpose is no
+    fault.
 
     A rendition that stays in place where its source travels is taken to have been made so.
     """
@@ -152,8 +154,8 @@ def _standing(compared: Comparison) -> Iterator[tuple[Contact, Point, slice]]:
 def _slides(compared: Comparison) -> Iterator[Measurement]:
     """How fast a foot slides while it stands: in cm/s, the 90th of a hundred frames of each contact; its way in cm.
 
-    A heel that leaves the floor while its toes stand does not slide, however it swings about them: only frames count in which
-    the source's point bears the foot.
+    A heel that leaves the floor while its toes stand does not slide, however it swings about them: only frames count in
+    which the source's point bears the foot.
     """
     fps, paths = compared.clip.fps, compared.source_paths
     speed: dict[str, tuple[FloatArray, FloatArray, FloatArray]] = {}
@@ -192,7 +194,8 @@ def over_ground(at: FloatArray, fps: float) -> FloatArray:
 
 
 def _reach(compared: Comparison) -> Iterator[Measurement]:
-    """How far a foot that stands is pulled off its place, in cm: against the path the source's takes while it stands."""
+    """How far a foot that stands is pulled off its place, in cm: against the path the source's takes while it
+    stands."""
     paths = compared.source_paths
     for contact, point, inner in _standing(compared):
         apart = compared.target_paths[point.name][inner] - paths[point.name][inner]
@@ -228,9 +231,9 @@ def _floor(compared: Comparison) -> Iterator[Measurement]:
 def _soles(compared: Comparison) -> Iterator[Measurement]:
     """How far the sole of a foot that rests is from where its source's is, in cm, in the median over the clip.
 
-    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's are its
-    heels and toes, as far below its foot joints as its mesh, its motion or its rest shows, whatever the fitting says of its
-    floor: of a foot that stands on a rung with its ball, the heel hangs below it on both.
+    The target's soles are the lowest points of its mesh, or as far below the feet as the figure rests. The source's are
+    its heels and toes, as far below its foot joints as its mesh, its motion or its rest shows, whatever the fitting
+    says of its floor: of a foot that stands on a rung with its ball, the heel hangs below it on both.
     """
     fitting, mapping = compared.fitting, compared.mapping
     feet, hips = footing(mapping), compared.context.first_drivers.get("hips")
@@ -426,7 +429,8 @@ def _fidelity(compared: Comparison) -> Iterator[Measurement]:
 
 
 def _held(compared: Comparison) -> dict[str, BoolArray]:
-    """By limb the frames ``(F,)`` in which a hand keeps its place to something, or goes to or from it: its arm reaches."""
+    """By limb the frames ``(F,)`` in which a hand keeps its place to something, or goes to or from it: its arm
+    reaches."""
     ease, by_name = round(EASE * compared.clip.fps), {point.name: point for point in compared.probes.points}
     out: dict[str, BoolArray] = {}
     for contact in compared.contacts.contacts:

@@ -15,7 +15,8 @@ from armuto.retarget.scaling import ScaleRatios, hand_scale, scale_ratios
 
 @dataclass(frozen=True, eq=False)
 class RetargetContext:
-    """What steps need to know of a fitting beside the fitting itself. Joints are the target's unless they are said otherwise."""
+    """What steps need to know of a fitting beside the fitting itself. Joints are the target's unless they are said
+    otherwise."""
 
     fitting: Fitting
 

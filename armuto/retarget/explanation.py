@@ -12,7 +12,8 @@ from armuto.retarget.fitting import Fitting
 
 @dataclass(frozen=True)
 class Follows:
-    """kind: "paired", "resampled", "twist share", "left out", "missing", "not in the plan". still: its source does not move."""
+    """kind: "paired", "resampled", "twist share", "left out", "missing", "not in the plan". still: its source does not
+    move."""
 
     bone: str
     kind: str
@@ -21,7 +22,8 @@ class Follows:
 
 
 def follows(fitting: Fitting, parts: Assignment, still: Collection[str] = ()) -> tuple[Follows, ...]:
-    """What every bone of the target follows. parts: what its bones were read as. still: source bones that do not move."""
+    """What every bone of the target follows. parts: what its bones were read as. still: source bones that do not
+    move."""
     target, mapping = fitting.target, fitting.joint_mapping
     pairs = {name: pair for pair in fitting.pairs for name in pair.target}
     turning = {twist.joint: twist for twist in twists(target, mapping)}

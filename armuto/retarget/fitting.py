@@ -46,9 +46,10 @@ FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 class FittingOverrides:
     """What a person says about facing, floor and size, overruling what is measured; None where nothing is said.
 
-    source_facing, target_facing: degrees from +Z. source_floor, target_floor: metres from the floor up to the lowest foot joint
-    in the stance. size: the measure that the hips move by, "legs", "arms" or "spine", or a ratio. hinges: whether the roll of
-    limbs is taken from how they were seen to bend, where motion has shown it, or from how they are bent at rest alone.
+    source_facing, target_facing: degrees from +Z. source_floor, target_floor: metres from the floor up to the lowest
+    foot joint in the stance. size: the measure that the hips move by, "legs", "arms" or "spine", or a ratio. hinges:
+    whether the roll of limbs is taken from how they were seen to bend, where motion has shown it, or from how they are
+    bent at rest alone.
     """
 
     source_facing: float | None = None
@@ -66,10 +67,10 @@ NOTHING = FittingOverrides()
 class Fitting:
     """Pairs, stances and measures between a source and a target skeleton.
 
-    source_facing, target_facing: degrees from +Z in the stance. floors: metres from the floor up to the lowest foot joint, of
-    source and target. plan: the body plan that the pairs belong to. rows: what is left between the stances. left_out: parts
-    that are not paired on purpose. settings: what is chosen about the transfer. capsules: how thick the target is, by joint,
-    where its mesh told. ranges: joint limits that were changed for the target, by part.
+    source_facing, target_facing: degrees from +Z in the stance. floors: metres from the floor up to the lowest foot
+    joint, of source and target. plan: the body plan that the pairs belong to. rows: what is left between the stances.
+    left_out: parts that are not paired on purpose. settings: what is chosen about the transfer. capsules: how thick the
+    target is, by joint, where its mesh told. ranges: joint limits that were changed for the target, by part.
     """
 
     source: Skeleton
@@ -176,12 +177,12 @@ def fit(
 ) -> Fitting:
     """Fit a target to a source: pair unless pairs are given, choose stances, face the same way, align.
 
-    Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the two
-    trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
-    (:mod:`armuto.stance.proposing`), the target's being turned from there until it stands as the source does; so is one that
-    is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts are given;
-    facing: where it has been measured before, of source and target. like: a fitting of the same target, from which settings,
-    thickness and joint limits are taken over. Raises :class:`NothingToPair` where that is so.
+    Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the
+    two trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
+    (:mod:`armuto.stance.proposing`), the target's being turned from there until it stands as the source does; so is one
+    that is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts
+    are given; facing: where it has been measured before, of source and target. like: a fitting of the same target, from
+    which settings, thickness and joint limits are taken over. Raises :class:`NothingToPair` where that is so.
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
@@ -263,8 +264,9 @@ def turned_by_hand(made: Fitting, stance: Stance) -> Fitting:
 def _floors(made: Fitting, mapping: Mapping[int, JointDriver]) -> tuple[float, float]:
     """Metres from the floor up to the lowest foot joint, of source and target in their stances.
 
-    By the lowest points of the skin of their feet, where there is a mesh; by how high feet are while they rest in the motion;
-    by how the body rests, if its feet are then as far below it as in the stance; or as the other body has it, in its own size.
+    By the lowest points of the skin of their feet, where there is a mesh; by how high feet are while they rest in the
+    motion; by how the body rests, if its feet are then as far below it as in the stance; or as the other body has it,
+    in its own size.
     """
     feet, hips = footing(mapping), first_drivers(mapping).get("hips")
     target = source = None
@@ -462,7 +464,8 @@ def _as_observed(skeleton: Skeleton, table: Any) -> Skeleton:
 
 
 def overrides_from_json(table: Any) -> FittingOverrides:
-    """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is damaged."""
+    """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is
+    damaged."""
     numbers = [
         None if table.get(name) is None else float(table[name])
         for name in ("source_facing", "target_facing", "source_floor", "target_floor")

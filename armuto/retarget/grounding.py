@@ -10,8 +10,8 @@ from armuto.retarget.fitting import Fitting
 
 
 def standing_places(fitting: Fitting, mapping: Mapping[int, JointDriver]) -> tuple[FloatArray, FloatArray]:
-    """Joint positions of source and target in their stances, set down until the lowest paired foot joint is as high above the
-    floor as the fitting says."""
+    """Joint positions of source and target in their stances, set down until the lowest paired foot joint is as high
+    above the floor as the fitting says."""
     source, target = fitting.source_pose.positions, fitting.target_pose.positions
     feet = footing(mapping) or list(mapping)
     if not feet:

@@ -1,4 +1,5 @@
-"""How much each bone follows: its turn against its parent scaled from the stance, and an offset that stays throughout."""
+"""How much each bone follows: its turn against its parent scaled from the stance, and an offset that stays
+throughout."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ from armuto.retarget.settings import RotationInfluence
 def influences(
     follow: Mapping[str, RotationInfluence], mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan
 ) -> dict[int, RotationInfluence]:
-    """What was chosen for every joint: by its name, else its part, else its limb; joints that plainly follow are left out."""
+    """What was chosen for every joint: by its name, else its part, else its limb; joints that plainly follow are left
+    out."""
     out = {}
     for joint, name in enumerate(target.names):
         part = mapping[joint].part if joint in mapping else None
@@ -37,12 +39,13 @@ def apply_rotation_influence(
     axes: FloatArray,
     influenced: Mapping[int, RotationInfluence],
 ) -> None:
-    """Scale turns in place. With L the rotation against the parent, L₀ that of the stance, s the strength and O the offset::
+    """Scale turns in place. With L the rotation against the parent, L₀ that of the stance, s the strength and O the
+    offset::
 
         L′ = O · L₀ · (L₀⁻¹ L)^s
 
-    rotations: of the world, ``(J, F, 4)``. local ``(J, 4)``: of the stance. axes ``(3, 3)``: left, up and ahead of the body in
-    its stance, in which offsets are given. What hangs from a bone goes with it.
+    rotations: of the world, ``(J, F, 4)``. local ``(J, 4)``: of the stance. axes ``(3, 3)``: left, up and ahead of the
+    body in its stance, in which offsets are given. What hangs from a bone goes with it.
     """
     if not influenced:
         return

@@ -24,8 +24,8 @@ BLOCK = 1024  # frames that are worked through at a time, so that they fit a pro
 
 @dataclass(frozen=True)
 class UnconstrainedMotion:
-    """The target's motion, the source's world positions ``(F, 3)`` and rotations ``(F, 4)`` by joint, and the target joints that
-    move against their parents."""
+    """The target's motion, the source's world positions ``(F, 3)`` and rotations ``(F, 4)`` by joint, and the target
+    joints that move against their parents."""
 
     motion: WorldMotion
     source_positions: Mapping[int, FloatArray]
@@ -36,8 +36,8 @@ class UnconstrainedMotion:
 def retarget_rotations(
     clip: Clip, context: RetargetContext, tracked: Iterable[int], rows: IntArray | None = None
 ) -> UnconstrainedMotion:
-    """Some frames of a clip, by rotations alone. tracked: source joints whose rotations are wanted. rows: which frames; all
-    without."""
+    """Some frames of a clip, by rotations alone. tracked: source joints whose rotations are wanted. rows: which frames;
+    all without."""
     fitting, mapping = context.fitting, context.mapping
     target, stance = fitting.target, fitting.target_pose
     numbers = np.arange(clip.frames) if rows is None else rows

@@ -4,8 +4,8 @@ For each paired joint, with world rotations of source S and target T at frame t 
 
     R_T(t) = D(t) · R_T(stance),   D(t) = C · R_S(t) · R_S(stance)⁻¹ · C⁻¹
 
-C turns the source's facing to the target's. A joint driven by two source joints takes the D between theirs. Unpaired joints keep
-their stance against their parent.
+C turns the source's facing to the target's. A joint driven by two source joints takes the D between theirs. Unpaired
+joints keep their stance against their parent.
 """
 
 from __future__ import annotations
@@ -40,7 +40,8 @@ def _along_the_trunk(turns: FloatArray, source: Pose, context: RetargetContext) 
     """Let one bone between hips and neck stand for several: the trunk as a whole goes where the source's goes.
 
     With w(t) where the source's neck lies from its hips, turned as from its stance, the chest is turned by the smallest
-    rotation that brings the target's neck into line with it; hips, and its turn about itself, stay as they are. In place.
+    rotation that brings the target's neck into line with it; hips, and its turn about itself, stay as they are. In
+    place.
     """
     trunk = _trunk(context)
     if trunk is None:
@@ -67,7 +68,8 @@ def _along_the_trunk(turns: FloatArray, source: Pose, context: RetargetContext) 
 
 
 def _trunk(context: RetargetContext) -> tuple[tuple[int, int, int], tuple[int, int]] | None:
-    """Hips, chest, neck of a target with one bone for a trunk that the source has several for; the source's hips, neck."""
+    """Hips, chest, neck of a target with one bone for a trunk that the source has several for; the source's hips,
+    neck."""
     fitting, first = context.fitting, context.first_drivers
     top = next((name for name in ("neck", "head") if name in first), None)
     if top is None or "hips" not in first or "chest" not in first or "spine" in first:

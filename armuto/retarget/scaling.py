@@ -19,7 +19,8 @@ STRIDE = 0.6  # seconds over which a path is told from the sway along it
 
 @dataclass(frozen=True)
 class ScaleRatios:
-    """Target over source. stride: of places over the ground, height: of heights, body: of what the body itself spans."""
+    """Target over source. stride: of places over the ground, height: of heights, body: of what the body itself
+    spans."""
 
     stride: float
     height: float
@@ -42,7 +43,8 @@ def scale_ratios(fitting: Fitting) -> ScaleRatios:
 
 
 def scale_path(away: FloatArray, ratios: ScaleRatios, fps: float) -> FloatArray:
-    """A carrier's way from where it stands ``(F, 3)``, in the target's size: its path by the stride, its sway by the body."""
+    """A carrier's way from where it stands ``(F, 3)``, in the target's size: its path by the stride, its sway by the
+    body."""
     if ratios.uniform:
         return away * ratios.body
     out = away * ratios.body
@@ -54,7 +56,8 @@ def scale_path(away: FloatArray, ratios: ScaleRatios, fps: float) -> FloatArray:
 
 
 def hand_scale(fitting: Fitting, drivers: Mapping[str, JointDriver]) -> float:
-    """How much larger the target's hands and forearms are than the source's: the geometric mean of the ratios of their lengths.
+    """How much larger the target's hands and forearms are than the source's: the geometric mean of the ratios of their
+    lengths.
 
     A hand is as long as the way to the first joint of its longest fingers. Of the body's size where neither is known.
     drivers: of the first joint of every part.
@@ -77,7 +80,8 @@ def knuckle(drivers: Mapping[str, JointDriver], side: str) -> JointDriver | None
 
 
 def width_ratio(fitting: Fitting, drivers: Mapping[str, JointDriver], kind: str) -> float:
-    """How much wider the target is than the source between its shoulders or its hips. kind: "upper arm" or "upper leg"."""
+    """How much wider the target is than the source between its shoulders or its hips. kind: "upper arm" or "upper
+    leg"."""
     left, right = drivers.get(f"left {kind}"), drivers.get(f"right {kind}")
     if left is None or right is None:
         return fitting.scale

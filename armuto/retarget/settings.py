@@ -19,8 +19,8 @@ RELATIONS = ("floor", "other hand", "body")
 class RotationInfluence:
     """How much a bone follows: 0 stays as in the stance against its parent, 1 as the source turns; more exaggerates.
 
-    shift: the same for its translation, where the source has one. offset: degrees added throughout, as a rotation vector in the
-    body's own axes as it stands in its stance: to its left, up, ahead.
+    shift: the same for its translation, where the source has one. offset: degrees added throughout, as a rotation
+    vector in the body's own axes as it stands in its stance: to its left, up, ahead.
     """
 
     turn: float = 1.0
@@ -32,9 +32,9 @@ class RotationInfluence:
 class Travel:
     """Where travel over the ground goes.
 
-    mode: "keep", "in place" or "root" (onto a root bone). sideways, up, ahead: which of it is meant, heading too where said.
-    driver: the part that travel is read from. smoothing: seconds over which its heading is. place: where the first frame stands,
-    "recorded", at the "origin" or "given" by at: metres to the left and ahead, and degrees from +Z.
+    mode: "keep", "in place" or "root" (onto a root bone). sideways, up, ahead: which of it is meant, heading too where
+    said. driver: the part that travel is read from. smoothing: seconds over which its heading is. place: where the
+    first frame stands, "recorded", at the "origin" or "given" by at: metres to the left and ahead, and degrees from +Z.
     """
 
     mode: str = "keep"
@@ -52,16 +52,16 @@ class Travel:
 class Settings:
     """All choices of a transfer.
 
-    hold: 0 to 1, how firmly feet keep their contacts, by limb where holds says otherwise. hands: the same for what hands keep
-    their place to, one of RELATIONS. moved: metres to the left, up and ahead by which the place that a hand keeps is moved, by
-    limb. bends: degrees by which a limb's elbow or knee is turned about the line from its root to its end, by limb. spread:
-    degrees by which arms are spread, or tucked where negative. clear: 0 to 1, how much of the arms' clipping through the body
-    is taken away. stride, height: ratios of steps and of heights; the size of the fitting where None. path: "scaled" by the
-    stride, or "absolute", just where the source's is. follow: by bone, part or limb, of which the nearest counts. twist: share
-    that bones for twist take of the turn that their place gives them. forearm: share of the turn of a hand about the forearm
-    that the forearm itself makes. thigh: how much of the turn of a thigh or upper arm about itself its bones for twist leave
-    out next to the trunk. limits: "off",
-    "soft" or "hard". grades: by kind of finding, from which size on it is worth a look, and from which it is wrong.
+    hold: 0 to 1, how firmly feet keep their contacts, by limb where holds says otherwise. hands: the same for what
+    hands keep their place to, one of RELATIONS. moved: metres to the left, up and ahead by which the place that a hand
+    keeps is moved, by limb. bends: degrees by which a limb's elbow or knee is turned about the line from its root to
+    its end, by limb. spread: degrees by which arms are spread, or tucked where negative. clear: 0 to 1, how much of the
+    arms' clipping through the body is taken away. stride, height: ratios of steps and of heights; the size of the
+    fitting where None. path: "scaled" by the stride, or "absolute", just where the source's is. follow: by bone, part
+    or limb, of which the nearest counts. twist: share that bones for twist take of the turn that their place gives
+    them. forearm: share of the turn of a hand about the forearm that the forearm itself makes. thigh: how much of the
+    turn of a thigh or upper arm about itself its bones for twist leave out next to the trunk. limits: "off", "soft" or
+    "hard". grades: by kind of finding, from which size on it is worth a look, and from which it is wrong.
     """
 
     hold: float = 1.0

@@ -4,8 +4,8 @@ The hips, and a root bone above them, move as the source's do, in the target's l
 
     p_T(t) = s_T + scale · C · (p_S(t) − s_S)
 
-where s is the place of the joint when the body stands in its stance, its feet on the floor, and C turns the source's facing to
-the target's.
+where s is the place of the joint when the body stands in its stance, its feet on the floor, and C turns the source's
+facing to the target's.
 """
 
 from __future__ import annotations
@@ -65,8 +65,8 @@ def world_positions(
 ) -> FloatArray:
     """Places of all joints ``(J, F, 3)``: carriers of travel where the source's go, others where bones end.
 
-    world: rotations ``(J, F, 4)``. local: translations that change ``(F, 3)``, by joint. source: world positions of the source's
-    joints ``(F, 3)``.
+    world: rotations ``(J, F, 4)``. local: translations that change ``(F, 3)``, by joint. source: world positions of the
+    source's joints ``(F, 3)``.
     """
     fitting, mapping, target = context.fitting, context.mapping, context.fitting.target
     source_stand, target_stand = context.standing

@@ -12,7 +12,8 @@ from armuto.retarget.context import RetargetContext
 
 
 def share_twist(world: FloatArray, context: RetargetContext, turning: tuple[Twist, ...]) -> None:
-    """Give bones for twist their share of the turn of the next joint about the bone they lie on; carry what hangs from them.
+    """Give bones for twist their share of the turn of the next joint about the bone they lie on; carry what hangs from
+    them.
 
     With P and N the bone that is served and the one after it, a the axis between them in P's frame::
 
@@ -62,7 +63,8 @@ def share_forearm_twist(world: FloatArray, context: RetargetContext) -> None:
 
 
 def _turn_about(world: FloatArray, above: int, joint: int, stance: Pose, axis: FloatArray) -> FloatArray:
-    """By how much a joint is turned about an axis ``(3,)`` of the joint above it, against the stance: radians ``(F,)``."""
+    """By how much a joint is turned about an axis ``(3,)`` of the joint above it, against the stance: radians
+    ``(F,)``."""
     rest = rotation.multiply(rotation.inverse(stance.rotations[above]), stance.rotations[joint])
     moved = rotation.multiply(rotation.inverse(world[above]), world[joint])
     moved = rotation.multiply(moved, rotation.inverse(rest))

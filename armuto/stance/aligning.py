@@ -1,11 +1,12 @@
 """Aligning: turning one body, from the root outwards, until it stands as another does; and what remains after that.
 
-What is compared are directions between paired joints (:mod:`armuto.stance.shape`). Where a bone's whole orientation shows —
-hips, chest, hands with fingers — it is met whole; of a limb the direction is met by the smallest rotation, and its roll taken
-from the way it bends. A forearm turns as its hand does, since palms turn in the forearm. Between two bodies of the same build
-every direction is posture and all are met (least squares over unit vectors where several fix one bone: Wahba 1965, by
-``scipy.spatial.transform.Rotation.align_vectors``). Between bodies of different build the directions inside trunk, neck, collar
-bones and feet are anatomy: when both bodies stand, those keep the level they stand at.
+What is compared are directions between paired joints (:mod:`armuto.stance.shape`). Where a bone's whole orientation
+shows — hips, chest, hands with fingers — it is met whole; of a limb the direction is met by the smallest rotation, and
+its roll taken from the way it bends. A forearm turns as its hand does, since palms turn in the forearm. Between two
+bodies of the same build every direction is posture and all are met (least squares over unit vectors where several fix
+one bone: Wahba 1965, by ``scipy.spatial.transform.Rotation.align_vectors``). Between bodies of different build the
+directions inside trunk, neck, collar bones and feet are anatomy: when both bodies stand, those keep the level they
+stand at.
 """
 
 from __future__ import annotations
@@ -37,9 +38,10 @@ OWN_BUILD = ("root", "hips", "spine", "chest", "neck", "head", "shoulder")
 class Row:
     """What a stance is to the other for one part, in degrees.
 
-    turned: from its rest. left: between the two directions. roll: between the two about the bone, from -180 to 180, or None
-    where nothing shows it. own: the direction is the body's own build, and not taken from the other. way, wanted: the two
-    directions, unit vectors in the world, the other's turned to where this body faces; zero for a bone that has none.
+    turned: from its rest. left: between the two directions. roll: between the two about the bone, from -180 to 180, or
+    None where nothing shows it. own: the direction is the body's own build, and not taken from the other. way, wanted:
+    the two directions, unit vectors in the world, the other's turned to where this body faces; zero for a bone that has
+    none.
     """
 
     part: str
@@ -56,7 +58,8 @@ class Row:
 class Model:
     """Whom a body is to stand like: places of its paired joints on the other's body, turned to the facing of this one.
 
-    forward: where both face then. tips, hinges, rolled: see :class:`Shape`. believed: whether hinges count, of either body.
+    forward: where both face then. tips, hinges, rolled: see :class:`Shape`. believed: whether hinges count, of either
+    body.
     """
 
     at: Mapping[int, FloatArray]
@@ -76,8 +79,8 @@ def alignment_target(
     believed: bool = True,
     rolled: bool = False,
 ) -> Model:
-    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed, rolled: see
-    :class:`Model`."""
+    """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed,
+    rolled: see :class:`Model`."""
     at = {joint: rotation.rotate(turn, driver.place) for joint, driver in mapping.items()}
     tips = tips_of(
         source, pose.positions, pose.ends, {j: driver.source for j, driver in mapping.items() if _is_toes(driver.part)}
@@ -122,9 +125,9 @@ def align(
 ) -> FloatArray:
     """Local rotations ``(J, 4)`` of the target when it stands like the model.
 
-    start: local rotations it is turned from. parts: the paired joints and their parts. only: joints that may be turned; the
-    others keep their start against their parent. pose: the world pose of the start, where it is known.
-    mapping: where given, bones for twist share the turns of skin.
+    start: local rotations it is turned from. parts: the paired joints and their parts. only: joints that may be turned;
+    the others keep their start against their parent. pose: the world pose of the start, where it is known. mapping:
+    where given, bones for twist share the turns of skin.
     """
     pose = pose or posed(target, start)
     own, other = shapes(target, pose, parts, plan, model)
@@ -298,7 +301,8 @@ def remaining(
     plan: BodyPlan,
     model: Model,
 ) -> tuple[Row, ...]:
-    """What is left between a stance and the model, part by part. The body's own bends are read where the stance began."""
+    """What is left between a stance and the model, part by part. The body's own bends are read where the stance
+    began."""
     first, then = stance.first_pose(target), stance.pose(target)
     read, other = shapes(target, first, parts, plan, model)
     now, _ = shapes(target, then, parts, plan, model)

@@ -1,4 +1,5 @@
-"""The axes about which joints bend and twist, from the body standing straight, with its arms spread where it has any."""
+"""The axes about which joints bend and twist, from the body standing straight, with its arms spread where it has
+any."""
 
 from __future__ import annotations
 
@@ -17,8 +18,8 @@ from armuto.stance import making
 
 @dataclass(frozen=True)
 class JointFrame:
-    """One joint that is limited: the paired joint above it (-1 where there is none), and the axes ``(3,)`` in the world of the
-    reference about which it bends ahead, out or up, and twists outwards."""
+    """One joint that is limited: the paired joint above it (-1 where there is none), and the axes ``(3,)`` in the world
+    of the reference about which it bends ahead, out or up, and twists outwards."""
 
     joint: int
     above: int

@@ -41,7 +41,8 @@ def frame(clip: Clip, number: int) -> FloatArray:
 
 
 def average(clip: Clip, first: int, last: int) -> FloatArray:
-    """The mean of the frames first to last, both included (Markley 2007: the eigenvector of the summed outer products)."""
+    """The mean of the frames first to last, both included (Markley 2007: the eigenvector of the summed outer
+    products)."""
     if not 0 <= first <= last < clip.frames:
         raise BadInput(f"{clip.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
     q = clip.rotations[first : last + 1]
@@ -87,7 +88,8 @@ class PoseEditor:
         return Shape(self.limbs, at, self.forward, tips)
 
     def point(self, joint: int, wanted: FloatArray, bends: FloatArray | None = None) -> None:
-        """Turn a bone by the smallest rotation to a direction, then so that the limb bends as it should, or as is said."""
+        """Turn a bone by the smallest rotation to a direction, then so that the limb bends as it should, or as is
+        said."""
         have = self.shape().direction(joint)
         if have is not None:
             self.turn(joint, rotation.between(have, wanted))
@@ -105,8 +107,8 @@ class PoseEditor:
         return hinge.turned(self.world[joint]).flexed(along, CLEARLY)
 
     def roll_second(self, first: int, second: int, axis: FloatArray) -> bool:
-        """Roll a limb's second bone so that its hinge, as that bone's own motion has shown it, lies along an axis; whether it
-        has shown it surely."""
+        """Roll a limb's second bone so that its hinge, as that bone's own motion has shown it, lies along an axis;
+        whether it has shown it surely."""
         hinge, along = self.hinges.get(first), self.shape().direction(second)
         if hinge is None or along is None or hinge.second_certainty < SURE:
             return False
@@ -131,7 +133,8 @@ class PoseEditor:
 
 
 def arms(editor: PoseEditor, degrees: float) -> None:
-    """Both arms straight out to the side, ``degrees`` from hanging down: 90 makes a T. Thumbs go forward, so palms face down.
+    """Both arms straight out to the side, ``degrees`` from hanging down: 90 makes a T. Thumbs go forward, so palms face
+    down.
 
     Raises :class:`BadInput` for a body without arms.
     """
@@ -223,8 +226,8 @@ def mirrored(
 ) -> FloatArray:
     """The posture with one side mirrored onto the other, or with both sides exchanged.
 
-    side: "left" or "right", which is copied onto the other; None exchanges them, the middle being mirrored too. Where the
-    skeleton rests alike on both sides, turns from rest are mirrored; else the directions are (:func:`align`).
+    side: "left" or "right", which is copied onto the other; None exchanges them, the middle being mirrored too. Where
+    the skeleton rests alike on both sides, turns from rest are mirrored; else the directions are (:func:`align`).
     """
     across = unit(np.cross(UP, forward))
     pose, rest = posed(skeleton, rotations), skeleton.rest

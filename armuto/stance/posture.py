@@ -26,10 +26,10 @@ Places = Mapping[str, FloatArray]  # part to where its first bone is
 class Posture:
     """Degrees. What a body does not have is zero.
 
-    lean: of the trunk, from upright or, for bodies that go level, from level. tilt: of hips and shoulders from the horizontal.
-    twist: of shoulders against hips. legs_apart: greatest lean of a leg to the side. stride, reach: greatest difference of a
-    leg or an arm from the mirrored other. knees, elbows: greatest bend. arms: from hanging down, 90 in a T. forward: how far
-    the arms point out of the plane across the body.
+    lean: of the trunk, from upright or, for bodies that go level, from level. tilt: of hips and shoulders from the
+    horizontal. twist: of shoulders against hips. legs_apart: greatest lean of a leg to the side. stride, reach:
+    greatest difference of a leg or an arm from the mirrored other. knees, elbows: greatest bend. arms: from hanging
+    down, 90 in a T. forward: how far the arms point out of the plane across the body.
     """
 
     lean: float = 0.0
@@ -97,10 +97,11 @@ def places_of(positions: FloatArray, parts: Assignment) -> dict[str, FloatArray]
 def facing_in(
     skeleton: Skeleton, positions: FloatArray, parts: Assignment, moving: bool = False
 ) -> tuple[float | None, str]:
-    """Degrees from +Z to where a skeleton faces in a posture, or None, and the evidence. positions: ``(J, 3)`` of its joints.
+    """Degrees from +Z to where a skeleton faces in a posture, or None, and the evidence. positions: ``(J, 3)`` of its
+    joints.
 
-    Where hips and shoulders disagree, or the body is in the middle of an action, as it is known to be when ``moving``, it is
-    the axis of the file that is near.
+    Where hips and shoulders disagree, or the body is in the middle of an action, as it is known to be when ``moving``,
+    it is the axis of the file that is near.
     """
     degrees, why = facing_angle(skeleton, parts, positions)
     plan = plan_of(parts)

@@ -43,7 +43,8 @@ class Candidate:
 
 
 def looking(skeleton: Skeleton, rotations: FloatArray, parts: Assignment, moving: bool = False) -> FloatArray:
-    """Where the body faces in a posture, a horizontal unit vector; +Z where it cannot be told. moving: of :func:`facing_in`."""
+    """Where the body faces in a posture, a horizontal unit vector; +Z where it cannot be told. moving: of
+    :func:`facing_in`."""
     turn = np.radians(facing_in(skeleton, posed(skeleton, rotations).positions, parts, moving)[0] or 0.0)
     return np.array([np.sin(turn), 0.0, np.cos(turn)])
 
@@ -56,10 +57,11 @@ def posture_of(skeleton: Skeleton, rotations: FloatArray, parts: Assignment, pla
 def candidates(
     skeleton: Skeleton, parts: Assignment, plan: BodyPlan, others: Mapping[str, FloatArray] | None = None
 ) -> list[Candidate]:
-    """The rest pose, other postures that are known (the bind pose, calibration frames), and all rotations zero, in this order.
+    """The rest pose, other postures that are known (the bind pose, calibration frames), and all rotations zero, in this
+    order.
 
-    others: their names with local rotations ``(J, 4)``. Where the motion had to show a posture, all rotations zero are none:
-    bones along one line could pass for a body that stands very straight.
+    others: their names with local rotations ``(J, 4)``. Where the motion had to show a posture, all rotations zero are
+    none: bones along one line could pass for a body that stands very straight.
     """
     from_motion = skeleton.file_rest is not None
     rows: list[tuple[str, FloatArray]] = [(FROM_MOTION if from_motion else "Rest pose", skeleton.rest_rotation)]
@@ -80,7 +82,8 @@ def candidates(
 def beginning(
     skeleton: Skeleton, parts: Assignment, plan: BodyPlan, others: Mapping[str, FloatArray] | None = None
 ) -> tuple[Stance, Posture | None]:
-    """Of the postures that a skeleton came with, the first that no other is clearly better than: aligning begins there."""
+    """Of the postures that a skeleton came with, the first that no other is clearly better than: aligning begins
+    there."""
     rows = candidates(skeleton, parts, plan, others)
     best = rows[0]
     for row in rows[1:]:

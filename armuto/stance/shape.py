@@ -1,6 +1,7 @@
 """What a posture shows of a body: for every paired joint its direction, and what tells its roll.
 
-Seen on points alone — where the joints are — so that the same is read of two bodies whose joint frames have nothing in common:
+Seen on points alone — where the joints are — so that the same is read of two bodies whose joint frames have nothing in
+common:
 
 - a *frame* where several bones hang from one: hips and chest by the line through their sided bones and the bone of the trunk
   that follows, a hand by its fingers (forward to the middle of their first joints, across from the first to the last);
@@ -46,7 +47,8 @@ def square(v: FloatArray, to: FloatArray) -> FloatArray:
 class Limbs:
     """Which paired joints follow which on the target, and what parts they are: the same for both bodies.
 
-    next: for every paired joint the nearest paired joints below it. parts: what they are. joints: by part, its first joint.
+    next: for every paired joint the nearest paired joints below it. parts: what they are. joints: by part, its first
+    joint.
     """
 
     next: Mapping[int, list[int]]
@@ -77,10 +79,11 @@ def limbs_of(skeleton: Skeleton, parts: Mapping[int, str | None], plan: BodyPlan
 
 @dataclass(frozen=True)
 class Shape:
-    """A body's points at its paired joints. at: by joint. tips: where a joint without a paired one below it ends, if known.
+    """A body's points at its paired joints. at: by joint. tips: where a joint without a paired one below it ends, if
+    known.
 
-    forward: where the body faces, a horizontal unit vector. hinges: about which limbs turn, where motion has shown it, by the
-    limb's first joint and in the world. rolled: see :class:`armuto.stance.value.Stance`.
+    forward: where the body faces, a horizontal unit vector. hinges: about which limbs turn, where motion has shown it,
+    by the limb's first joint and in the world. rolled: see :class:`armuto.stance.value.Stance`.
     """
 
     limbs: Limbs
@@ -107,20 +110,26 @@ class Shape:
         below = self.limbs.next[joint]
         if len(below) < 2:
             return None
+        sided = [(a, b) for a in below for b in below if self._mirrored(a, b)]
+        return self._frame_of_sides(joint, sided) if sided else self._frame_of_fingers(joint)
+
+    def _frame_of_sides(self, joint: int, sided: list[tuple[int, int]]) -> tuple[FloatArray, FloatArray] | None:
+        """Of hips or a chest: across by the bones that have sides, onward by the bone of the trunk."""
+        at, parts, below = self.at, self.limbs.parts, self.limbs.next[joint]
+        across = unit(sum((at[a] - at[b] for a, b in sided), np.zeros(3)))
+        middle = [c for c in below if (part := parts[c]) and not part.side and part.limb in ("trunk", "neck")]
+        middle = middle or [c for c in below if (part := parts[c]) and not part.side]
+        if middle:
+            onward = self._onward(joint, middle[0]) - at[joint]
+        else:
+            onward = sum((at[a] + at[b] for a, b in sided), np.zeros(3)) / (2 * len(sided)) - at[joint]
+        onward = square(onward, across)
+        return (unit(onward), across) if float(onward @ onward) > 1e-18 and across.any() else None
+
+    def _frame_of_fingers(self, joint: int) -> tuple[FloatArray, FloatArray] | None:
+        """Of a hand: onward along its long fingers, across from the first to the last."""
         at, parts = self.at, self.limbs.parts
-        sided = [(a, b) for a in below for b in below if self._twins(a, b)]
-        if sided:
-            across = unit(sum((at[a] - at[b] for a, b in sided), np.zeros(3)))
-            middle = [c for c in below if (part := parts[c]) and not part.side and part.limb in ("trunk", "neck")]
-            middle = middle or [c for c in below if (part := parts[c]) and not part.side]
-            onward = (
-                self._onward(joint, middle[0]) - at[joint]
-                if middle
-                else sum((at[a] + at[b] for a, b in sided), np.zeros(3)) / (2 * len(sided)) - at[joint]
-            )
-            onward = square(onward, across)
-            return (unit(onward), across) if float(onward @ onward) > 1e-18 and across.any() else None
-        fingers = [c for c in below if parts[c] is not None]
+        fingers = [c for c in self.limbs.next[joint] if parts[c] is not None]
         if len(fingers) < 2:
             return None
         order = {part.name: n for n, part in enumerate(self.limbs.plan.parts)}
@@ -146,7 +155,7 @@ class Shape:
             below = self.limbs.next[below][0]
         return self.at[below]
 
-    def _twins(self, a: int, b: int) -> bool:
+    def _mirrored(self, a: int, b: int) -> bool:
         first, other = self.limbs.parts[a], self.limbs.parts[b]
         return bool(first and other and first.side == "left" and other.side == "right" and first.kind == other.kind)
 
@@ -179,7 +188,8 @@ class Shape:
         return math.degrees(math.atan2(float(np.linalg.norm(square(onward, d))), float(onward @ d)))
 
     def may_be_carried(self, joint: int) -> bool:
-        """Whether an arm's bend is so slight that it may be how the arm is built (its carrying angle), and not its hinge's."""
+        """Whether an arm's bend is so slight that it may be how the arm is built (its carrying angle), and not its
+        hinge's."""
         d, onward, expected = self.direction(joint), self.direction(self.limbs.next[joint][0]), self.expected(joint)
         if d is None or onward is None or expected is None or HINGES.get(self.limbs.kind(joint)) != 1.0:
             return False
@@ -252,7 +262,8 @@ class Shape:
         )
 
     def feather(self, joint: int) -> FloatArray | None:
-        """Where a feather on the bone points: the way its limb bends, or across the hand. A trunk shows its roll by itself."""
+        """Where a feather on the bone points: the way its limb bends, or across the hand. A trunk shows its roll by
+        itself."""
         bend, hinge, along = self.bend(joint), self.hinges.get(joint), self.direction(joint)
         if hinge is not None and along is not None and hinge.certainty >= SURE:
             return hinge.flexed(along, CLEARLY)
@@ -263,13 +274,13 @@ class Shape:
 
 
 def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray, float] | None:
-    """Two directions square to a limb's first bone, on either body, that are to be met by a roll about it; and how far they
-    can be relied upon, 0 to 1. None where nothing shows them.
+    """Two directions square to a limb's first bone, on either body, that are to be met by a roll about it; and how far
+    they can be relied upon, 0 to 1. None where nothing shows them.
 
-    Where motion has shown both hinges, the ways the two bend about them. Where it has shown the one's and the other is bent,
-    the way the one bends when it is bent as far. Else the bends themselves, or how a straight limb would bend: both
-    bodies' when neither shows more. Between straight arms that is relied upon only where one of them was rolled by it: else
-    they are carried alike.
+    Where motion has shown both hinges, the ways the two bend about them. Where it has shown the one's and the other is
+    bent, the way the one bends when it is bent as far. Else the bends themselves, or how a straight limb would bend:
+    both bodies' when neither shows more. Between straight arms that is relied upon only where one of them was rolled by
+    it: else they are carried alike.
     """
     found = own.bend(joint), other.bend(joint)
     if found[0] is None or found[1] is None:
@@ -283,13 +294,10 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
         ways = [hinge.flexed(way, CLEARLY) for hinge, way in zip(hinges, onward, strict=True) if hinge is not None]
         if ways[0] is not None and ways[1] is not None:
             return ways[0], ways[1], min(hinges[0].certainty, hinges[1].certainty)
-    apart = abs(degrees[0] - degrees[1]) > ALIKE
-    for n, shape in enumerate(shapes):
-        expected = shape.expected(joint)
-        seen = hinges[n]
-        unsure = seen is None or seen.certainty < SURE
-        if apart and unsure and expected is not None and shape.may_be_carried(joint):
-            marks[n], trust[n] = expected, 0.0
+    if abs(degrees[0] - degrees[1]) > ALIKE:
+        for n, shape in enumerate(shapes):
+            if (expected := _carried_as(shape, joint)) is not None:
+                marks[n], trust[n] = expected, 0.0
     for n, hinge in enumerate(hinges):
         if hinge is None or max(trust) <= 0:
             continue
@@ -302,6 +310,13 @@ def bends(own: Shape, other: Shape, joint: int) -> tuple[FloatArray, FloatArray,
     if max(trust) <= 0 and any(shape.rolled for shape in shapes) and HINGES.get(own.limbs.kind(joint)) == 1.0:
         return marks[0], marks[1], 1.0
     return marks[0], marks[1], max(trust)
+
+
+def _carried_as(shape: Shape, joint: int) -> FloatArray | None:
+    """The way a limb is expected to bend, where it may just be carried bent and no motion says surely how it bends."""
+    hinge, expected = shape.hinges.get(joint), shape.expected(joint)
+    unsure = hinge is None or hinge.certainty < SURE
+    return expected if unsure and expected is not None and shape.may_be_carried(joint) else None
 
 
 def same_build(first: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:
@@ -336,7 +351,8 @@ def same_build(first: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:
 def tips_of(
     skeleton: Skeleton, positions: FloatArray, ends: FloatArray, joints: Mapping[int, int]
 ) -> dict[int, FloatArray]:
-    """Where bones end that nothing paired hangs from: key to joint becomes key to place. By end sites, else by a bone below."""
+    """Where bones end that nothing paired hangs from: key to joint becomes key to place. By end sites, else by a bone
+    below."""
     out = {}
     for key, joint in joints.items():
         sites = np.flatnonzero(skeleton.end_parents == joint)
@@ -347,7 +363,8 @@ def tips_of(
 
 
 def turn_between(have: tuple[FloatArray, FloatArray], wanted: tuple[FloatArray, FloatArray]) -> FloatArray:
-    """The rotation ``(4,)`` that brings a frame's first direction onto the other's exactly, the second as near as it goes."""
+    """The rotation ``(4,)`` that brings a frame's first direction onto the other's exactly, the second as near as it
+    goes."""
     q = rotation.between(have[0], wanted[0])
     return rotation.multiply(roll_to(wanted[0], rotation.rotate(q, have[1]), wanted[1]), q)
 

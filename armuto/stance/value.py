@@ -21,10 +21,11 @@ FROM_MOTION = "Posture from the motion"  # what stands for a rest pose that is n
 class Stance:
     """A posture of a skeleton. Local rotations are ``(J, 4)``.
 
-    how: what it was made of, in words. base: the posture before anything was turned by hand. turned: by joint, the rotation
-    ``(4,)`` in the joint's own frame that was added by hand. start: where alignment began, when base is what alignment made of
-    it; such a stance follows the other figure whenever pairs or the other's stance change. rolled: its straight arms were
-    rolled so that they would bend forward, whatever the chest does, as :func:`armuto.stance.making.arms` rolls them.
+    how: what it was made of, in words. base: the posture before anything was turned by hand. turned: by joint, the
+    rotation ``(4,)`` in the joint's own frame that was added by hand. start: where alignment began, when base is what
+    alignment made of it; such a stance follows the other figure whenever pairs or the other's stance change. rolled:
+    its straight arms were rolled so that they would bend forward, whatever the chest does, as
+    :func:`armuto.stance.making.arms` rolls them.
     """
 
     name: str

@@ -1,4 +1,5 @@
-"""Generated animals on four legs whose parts are known: dogs, horses and lizards of many proportions, with tails and ears."""
+"""Generated animals on four legs whose parts are known: dogs, horses and lizards of many proportions, with tails and
+ears."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
-"""Generated bodies whose parts are known: two-legged ones of any build, bones, rest pose and naming, and disguised animals.
+"""Generated bodies whose parts are known: two-legged ones of any build, bones, rest pose and naming, and disguised
+animals.
 
-A body is built as world positions with the part of every bone beside it, posed, turned, given arbitrary joint frames, and named
-last, so that names, structure and shape vary independently of each other.
+A body is built as world positions with the part of every bone beside it, posed, turned, given arbitrary joint frames,
+and named last, so that names, structure and shape vary independently of each other.
 """
 
 from __future__ import annotations
@@ -325,7 +326,8 @@ JOINS = ("_", ".", "-", " ", "", "Camel")
 
 
 def named(skeleton: Skeleton, keys: list[str], rng: np.random.Generator, style: str) -> Skeleton:
-    """The skeleton under names of a style: by a convention, with or without a fault in it, or names that say nothing."""
+    """The skeleton under names of a style: by a convention, with or without a fault in it, or names that say
+    nothing."""
     if style == "nonsense":
         letters = np.array(list("bcdfghkmnpqstvwxz"))
         names = ["".join(rng.choice(letters, 6)) for _ in keys]
@@ -411,8 +413,8 @@ STYLES = ("convention", "misspelt", "swapped", "hip as thigh", "nonsense", "numb
 
 
 def disguised(skeleton: Skeleton, rng: np.random.Generator) -> Skeleton:
-    """A known skeleton with other proportions, facing another way: wider or narrower, longer or shorter, its lower half taller
-    or lower, as whole bodies differ, with a little noise that is the same on both sides.
+    """A known skeleton with other proportions, facing another way: wider or narrower, longer or shorter, its lower half
+    taller or lower, as whole bodies differ, with a little noise that is the same on both sides.
     """
     at = skeleton.rest.positions - skeleton.rest.positions.min(axis=0)
     tall = float(at[:, 1].max()) or 1.0

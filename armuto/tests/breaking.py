@@ -19,8 +19,8 @@ LEG = ("upper leg", "lower leg", "foot", "toes")
 SIDES = ("left", "right")
 
 
-def again(made: Fitting, pairs: tuple[Pair, ...] | None = None, said: FittingOverrides | None = None) -> Fitting:
-    """The fitting made anew with other pairs, or with other things said."""
+def again(made: Fitting, pairs: tuple[Pair, ...] | None = None, overrides: FittingOverrides | None = None) -> Fitting:
+    """The fitting made anew with other pairs, or with other overrides."""
     found = fitting.fit(
         made.source,
         made.target,
@@ -28,7 +28,7 @@ def again(made: Fitting, pairs: tuple[Pair, ...] | None = None, said: FittingOve
         source_stance=made.source_stance,
         target_stance=made.target_stance,
         plan=made.plan,
-        overrides=made.overrides if said is None else said,
+        overrides=made.overrides if overrides is None else overrides,
         like=made,
     )
     return found
@@ -112,10 +112,10 @@ def _axis(way: str, forward: FloatArray, along: FloatArray) -> FloatArray:
     return np.asarray(axis / np.linalg.norm(axis)) if np.linalg.norm(axis) > 0.2 else np.cross(along, up)
 
 
-def told(**said: float) -> Break:
+def told(**overrides: float) -> Break:
     def broken(made: Fitting, rng: np.random.Generator) -> Fitting | None:
         values = {}
-        for name, value in said.items():
+        for name, value in overrides.items():
             if name.endswith("facing"):
                 values[name] = getattr(made, name) + value
             elif name.endswith("floor"):

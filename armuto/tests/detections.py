@@ -1,4 +1,5 @@
-"""How often each detection is right, on generated input where the truth is known. Tests assert it, `make bench` prints it."""
+"""How often each detection is right, on generated input where the truth is known. Tests assert it, `make bench` prints
+it."""
 
 from __future__ import annotations
 

@@ -71,7 +71,8 @@ def tally(count: int, seed: int = 0) -> Tally:
 
 
 def animal_tally(count: int, seed: int = 0) -> Tally:
-    """Animals of :mod:`armuto.tests.animals` under names that say nothing, kinds and styles taking turns; tallied by kind.
+    """Animals of :mod:`armuto.tests.animals` under names that say nothing, kinds and styles taking turns; tallied by
+    kind.
 
     Ears and eyes have no truth of their own: a claim of one is right on a bone that is one, of that side.
     """

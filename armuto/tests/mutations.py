@@ -1,4 +1,5 @@
-"""Damaging files on purpose: ``python -m armuto.tests.mutations COUNT [SEED]`` for a long run, a short one in the tests.
+"""Damaging files on purpose: ``python -m armuto.tests.mutations COUNT [SEED]`` for a long run, a short one in the
+tests.
 
 Every damaged file must be read, or refused with one sentence; anything else is a fault of ours.
 """

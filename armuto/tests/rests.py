@@ -1,4 +1,5 @@
-"""The same motion on skeletons whose zero pose is no posture: bones along one axis, folded, at random, in mid-action."""
+"""The same motion on skeletons whose zero pose is no posture: bones along one axis, folded, at random, in
+mid-action."""
 
 from __future__ import annotations
 
@@ -19,8 +20,9 @@ ZEROES = ("one axis", "folded", "random", "action")
 def rested(clip: Clip, rng: np.random.Generator, kind: str, spread: bool = True) -> Clip:
     """The clip, joint positions and all, on a skeleton that rests otherwise with all rotations at zero.
 
-    "one axis": every bone lies along one axis of the file; branches get a joint of their own for each of their bones, as such
-    files have. "folded": bones along any of the six axes. "random": in any direction. "action": as in a frame of the clip.
+    "one axis": every bone lies along one axis of the file; branches get a joint of their own for each of their bones,
+    as such files have. "folded": bones along any of the six axes. "random": in any direction. "action": as in a frame
+    of the clip.
     """
     if kind == "action":
         frame = int(rng.integers(clip.frames))
@@ -103,7 +105,8 @@ def _with_branches(clip: Clip) -> Clip:
 
 
 def in_file_axes(clip: Clip, turn: FloatArray, unit: float) -> Clip:
-    """The clip as a file with other axes and unit would hold it: roots turned by ``turn (4,)``, lengths over ``unit``."""
+    """The clip as a file with other axes and unit would hold it: roots turned by ``turn (4,)``, lengths over
+    ``unit``."""
     skeleton = clip.skeleton
     roots = np.flatnonzero(skeleton.parents < 0)
     rest, offsets = skeleton.rest_rotation.copy(), skeleton.rest_translation / unit

@@ -1,5 +1,5 @@
-"""Generated rigs as people build them who never saw our plans: limbs that end early, mittens, capes, tails, ears and wings
-besides arms, joints on one spot, and names in styles that the lexicon has not seen."""
+"""Generated rigs as people build them who never saw our plans: limbs that end early, mittens, capes, tails, ears and
+wings besides arms, joints on one spot, and names in styles that the lexicon has not seen."""
 
 from __future__ import annotations
 
@@ -62,7 +62,8 @@ def no_spine(d: Draft, rng: np.random.Generator) -> None:
 
 
 def mittens(d: Draft, rng: np.random.Generator) -> None:
-    """One chain for all fingers of a hand, with or without a thumb, starting at the wrist itself or at the end of the palm."""
+    """One chain for all fingers of a hand, with or without a thumb, starting at the wrist itself or at the end of the
+    palm."""
     thumb, on_wrist = rng.random() < 0.5, rng.random() < 0.6
     for side, s in SIDES:
         hand = d.keys.index(f"{side} hand")
@@ -234,7 +235,8 @@ STYLES: dict[str, Names] = {
 
 
 def rig(rng: np.random.Generator, feature: str, style: str) -> tuple[Skeleton, Truth, list[str]]:
-    """A two-legged rig with a feature of FEATURES, named in a style of STYLES; the joints of its parts; what each bone is.
+    """A two-legged rig with a feature of FEATURES, named in a style of STYLES; the joints of its parts; what each bone
+    is.
 
     The one chain of a mitten stands for the index finger.
     """

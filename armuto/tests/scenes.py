@@ -22,7 +22,8 @@ def matrices(rotations: np.ndarray, translations: np.ndarray) -> np.ndarray:
 
 
 def in_file(clip: Clip, unit: float, up: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Local matrices at rest ``(J, 4, 4)`` and in motion ``(F, J, 4, 4)``, and world rest, in a file's unit and axes."""
+    """Local matrices at rest ``(J, 4, 4)`` and in motion ``(F, J, 4, 4)``, and world rest, in a file's unit and
+    axes."""
     back = rotation.inverse(detection.upright(up))
     skeleton = clip.skeleton
     rest = matrices(skeleton.rest_rotation, skeleton.rest_translation / unit)
@@ -150,7 +151,8 @@ def gf(m: np.ndarray) -> Gf.Matrix4d:
 def usd(
     clip: Clip, kind: str = "usda", unit: float = 0.01, up: str = "+Z", mesh: bool = True, shuffle: bool = False
 ) -> bytes:
-    """USD with UsdSkel, time codes from 5 at 24 a second scaled to the clip. shuffle: the mesh has its own joint order."""
+    """USD with UsdSkel, time codes from 5 at 24 a second scaled to the clip. shuffle: the mesh has its own joint
+    order."""
     skeleton = clip.skeleton
     rest, moved, world = in_file(clip, unit, up)
     with tempfile.TemporaryDirectory() as folder:

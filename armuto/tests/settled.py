@@ -1,4 +1,5 @@
-"""Generated bodies and clips for settling: people who walk, stand on things, carry and hold on, known frame by frame."""
+"""Generated bodies and clips for settling: people who walk, stand on things, carry and hold on, known frame by
+frame."""
 
 from __future__ import annotations
 
@@ -38,7 +39,8 @@ def source() -> Skeleton:
 
 
 def built(rng: np.random.Generator, even: bool = False) -> Skeleton:
-    """The same body with other proportions: long or short legs, arms and trunk, wide or narrow; or just larger or smaller."""
+    """The same body with other proportions: long or short legs, arms and trunk, wide or narrow; or just larger or
+    smaller."""
     body = figures.body()
     size = float(np.exp(rng.uniform(-0.8, 0.5)))
     ratios = {
@@ -172,7 +174,8 @@ def hand_on_hip(frames: int = 100) -> Clip:
 
 
 def noisy(clip: Clip, rng: np.random.Generator, size: float) -> Clip:
-    """The clip as a capture shows it: joints turned by noise of ``size`` radians, the root shifted by as many decimetres."""
+    """The clip as a capture shows it: joints turned by noise of ``size`` radians, the root shifted by as many
+    decimetres."""
     turn = rng.normal(0, size, (*clip.rotations.shape[:2], 3)) / 2
     q = np.concatenate([turn, np.ones((*turn.shape[:2], 1))], axis=-1)
     rotations = rotation.multiply(clip.rotations, rotation.normalised(q))
@@ -181,7 +184,8 @@ def noisy(clip: Clip, rng: np.random.Generator, size: float) -> Clip:
 
 
 def sole_heights(clip: Clip, made: Fitting) -> FloatArray:
-    """Metres by which the lowest point of a foot's skin is above the clip's floor, in all frames in which it rests there."""
+    """Metres by which the lowest point of a foot's skin is above the clip's floor, in all frames in which it rests
+    there."""
     done = retarget(clip, made)
     world, floor = done.clip.world(), done.contacts.floor * made.scale
     mapping, soles = made.joint_mapping, made.target.observed.soles

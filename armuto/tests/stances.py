@@ -1,5 +1,5 @@
-"""Generated bodies in known stances: the same body resting otherwise, with the same or with other proportions, and what a
-stance left of the truth; and skeletons of which the best stance to begin with is known."""
+"""Generated bodies in known stances: the same body resting otherwise, with the same or with other proportions, and what
+a stance left of the truth; and skeletons of which the best stance to begin with is known."""
 
 from __future__ import annotations
 
@@ -50,7 +50,8 @@ class Body:
 
 
 def body(rng: np.random.Generator) -> Body:
-    """A two-legged body standing in any of the ways figures stand, elbows and knees bent enough to tell rolls, or not."""
+    """A two-legged body standing in any of the ways figures stand, elbows and knees bent enough to tell rolls, or
+    not."""
     skeleton, truth, _ = bodies.two_legged(rng)
     parts = {part: tuple(PartBone(joint, 1.0, "true") for joint in joints) for part, joints in truth.items()}
     angle = np.radians(proposing_facing_angle(skeleton, parts))
@@ -142,7 +143,8 @@ def _bent(made: Body, part: str) -> bool:
 
 
 def _step(editor: PoseEditor, made: Body, rng: np.random.Generator, across: FloatArray) -> None:
-    """In the middle of a step: hips and chest turned against each other, one leg before the other, elbows and knees bent."""
+    """In the middle of a step: hips and chest turned against each other, one leg before the other, elbows and knees
+    bent."""
 
     def turn(part: str, axis: FloatArray, degrees: float) -> None:
         joint = editor.joint(part)
@@ -171,7 +173,8 @@ def _step(editor: PoseEditor, made: Body, rng: np.random.Generator, across: Floa
 
 
 def reshaped(made: Body, rng: np.random.Generator) -> Body:
-    """Another build in the same stance: limbs longer or shorter, hips and shoulders wider or narrower, ankles higher."""
+    """Another build in the same stance: limbs longer or shorter, hips and shoulders wider or narrower, ankles
+    higher."""
     skeleton, across = made.skeleton, np.cross(UP, made.forward)
     vary = lambda spread=0.22: float(np.exp(rng.uniform(-spread, spread)))  # noqa: E731
     factors = {name: vary() for name in ("arm", "leg", "trunk", "neck", "hand", "foot")}
@@ -267,8 +270,8 @@ def position_error(seed: int, kind: str) -> float:
 class Left:
     """Degrees between a stance and the truth at one part, for a body of another build.
 
-    seen: whether the points of both bodies fix what is measured; a straight arm shows no roll, a foot in the air without a tip
-    of its toes no sole.
+    seen: whether the points of both bodies fix what is measured; a straight arm shows no roll, a foot in the air
+    without a tip of its toes no sole.
     """
 
     seed: int
@@ -281,7 +284,8 @@ class Left:
 
 
 def left_of(seed: int, kind: str) -> Iterator[Left]:
-    """What alignment left at every part with a direction; rolls where bends, fingers or pairs of limbs show them, else 0."""
+    """What alignment left at every part with a direction; rolls where bends, fingers or pairs of limbs show them, else
+    0."""
     rng = np.random.default_rng(seed)
     source = body(rng)
     true = reshaped(source, rng)

@@ -14,7 +14,8 @@ from armuto.kinematics import rotation
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
 from armuto.pairing import hands, limbs
-from armuto.pairing.bodies import Names, find
+from armuto.pairing.bodies import find
+from armuto.pairing.candidates import Names
 from armuto.tests import bodies, figures
 from armuto.tests.files import BOW, clip_of
 

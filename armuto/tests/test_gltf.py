@@ -142,7 +142,8 @@ class Reading(unittest.TestCase):
         np.testing.assert_allclose(eased.translations[:, 0, 1], 1 + 2 * (3 * at**2 - 2 * at**3), atol=1e-6)
 
     def test_cubic_keys_follow_their_tangents(self):
-        """In the file's units per second, so that they count as long as the span between their keys is (appendix C.5)."""
+        """In the file's units per second, so that they count as long as the span between their keys is (appendix
+        C.5)."""
         made = character()
         keys = [[0, 0, 0], [0, 1, 0], [0, 8, 0], [0, -4, 0], [0, 3, 0], [0, 0, 0]]
         made.animate(1, "translation", [0.0, 0.5], keys, "CUBICSPLINE", "thrown")

@@ -47,7 +47,8 @@ class Detecting(unittest.TestCase):
         self.assertEqual(detection.detect_up(replace(body, names=names), {}, held, False)[0], "+Y")
 
     def test_an_axis_that_the_format_declares_is_overruled_by_more_than_one_witness(self):
-        """A body that stands at rest and lies in its motion: where the format leaves up open, the motion is believed."""
+        """A body that stands at rest and lies in its motion: where the format leaves up open, the motion is
+        believed."""
         body = figures.body()
         parts = pairing.assign(body)
         lying = np.tile(body.rest_rotation, (8, 1, 1))

@@ -69,7 +69,8 @@ def turned_file(body: Skeleton, unit: str, up: str, yaw: float, size: float) -> 
 
 class DetectingOthers(unittest.TestCase):
     def test_unit_up_and_facing_of_four_legs_and_wings(self):
-        """Of the units, those a factor of ten apart: animals come in too many sizes to tell an inch from a centimetre."""
+        """Of the units, those a factor of ten apart: animals come in too many sizes to tell an inch from a
+        centimetre."""
         rng = np.random.default_rng(3)
         right, cases = {"unit": 0, "up": 0, "facing": 0}, 0
         for body in (yard.TREE, roof.TREE):

@@ -13,7 +13,7 @@ from armuto.intake.rest_pose import is_line, lies_at_rest, with_posture
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.observed import Observed
-from armuto.pairing.bodies import UPSET
+from armuto.pairing.sides import UPSET
 from armuto.pairing.together import read as read_body
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
@@ -84,7 +84,8 @@ class ZeroPoses(unittest.TestCase):
                         self.assertLess(float(np.degrees(turned[:, paired[part]]).max()), 3.0, part)
 
     def test_a_heap_that_passes_for_a_body_that_stands(self):
-        """By chance a plan lies well on some heaps: they are told by how the body stands in its motion, or by their twist."""
+        """By chance a plan lies well on some heaps: they are told by how the body stands in its motion, or by their
+        twist."""
         document = read("hall/sweep.bvh")
         clip = document.clips[0].cut(2, 70)
         for kind, seed in (("folded", 34), ("random", 75), ("folded", 75), ("random", 59), ("random", 135)):

@@ -1,4 +1,5 @@
-"""Rigs of other people's making: limbs that end early, mittens, capes, wings, ears, coincident joints, names never seen."""
+"""Rigs of other people's making: limbs that end early, mittens, capes, wings, ears, coincident joints, names never
+seen."""
 
 import unittest
 from dataclasses import replace

@@ -209,7 +209,8 @@ class Hands(unittest.TestCase):
                 self.assertLess(np.abs(apart - width).max() / width, most)
 
     def test_thick_palms_stay_outside_of_what_they_carry(self):
-        """Wrists are further apart by what the palms that face each other are thicker than the source's, in the hands' size."""
+        """Wrists are further apart by what the palms that face each other are thicker than the source's, in the hands'
+        size."""
         source = formats.read((DEMO / "hall/carry_the_crate.bvh").read_bytes(), "carry.bvh")
         porter = formats.read((DEMO / "porter.glb").read_bytes(), "porter.glb")
         own = porter.skeleton

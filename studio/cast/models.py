@@ -15,13 +15,14 @@ from studio.platform.digests import digest
 
 
 class Character(models.Model):
-    """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence each.
+    """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence
+    each.
 
-    sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own words.
-    changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
-    (:mod:`armuto.body.capsules`). soles, palms: the lowest points of its feet, and half the thickness of its hands, by bone
-    name. limits: joint limits that were changed for it, by part; limits_revision: how often. digest: of everything a rendition
-    takes from the character.
+    sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own
+    words. changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
+    (:mod:`armuto.body.capsules`). soles, palms: the lowest points of its feet, and half the thickness of its hands, by
+    bone name. limits: joint limits that were changed for it, by part; limits_revision: how often. digest: of everything
+    a rendition takes from the character.
     """
 
     name = models.CharField(max_length=255)
@@ -83,8 +84,8 @@ class CharacterDisplay(models.Model):
 
 @lru_cache(maxsize=12)
 def _read(character_id: int, revision: int, content: str, options: ImportOptions) -> Document:
-    """A revision of a character never changes, so what was read can be kept while people work with it. content: hash of its
-    file, since a number may stand for another character once a studio has been restored."""
+    """A revision of a character never changes, so what was read can be kept while people work with it. content: hash of
+    its file, since a number may stand for another character once a studio has been restored."""
     row = Character.objects.select_related("original__content").get(pk=character_id)
     name = f"{row.original.name.rsplit('.', 1)[0]}.glb"
     return formats.read(row.display(), name, options)

@@ -41,7 +41,8 @@ def keep_character(document: Document, data: bytes, name: str = "") -> Character
 
 @transaction.atomic
 def new_version_of(row: Character, document: Document, data: bytes) -> Character:
-    """Another file for a character that keeps its name, tags, remarks and fittings; pairs are checked again by bone name."""
+    """Another file for a character that keeps its name, tags, remarks and fittings; pairs are checked again by bone
+    name."""
     before = set(row.skeleton.tree["names"])
     same = row.original.name
     was = row.skeleton.value()

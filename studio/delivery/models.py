@@ -7,8 +7,8 @@ from studio.library.models import Clip
 
 
 class Delivery(models.Model):
-    """One handing on. wanted: as :func:`armuto.export.package.settings_from_json` reads it. rule: the naming rule. again: the
-    delivery that this one repeats. fetched: when its archive had gone out whole; bytes: of its files."""
+    """One handing on. wanted: as :func:`armuto.export.package.settings_from_json` reads it. rule: the naming rule.
+    again: the delivery that this one repeats. fetched: when its archive had gone out whole; bytes: of its files."""
 
     name = models.CharField(max_length=120)
     wanted = models.JSONField()
@@ -23,8 +23,8 @@ class Delivery(models.Model):
 
 
 class DeliveryItem(models.Model):
-    """One result in a delivery. revision: the id of the result that goes out; it may have been replaced since. row: what the
-    manifest says of it, once its file was made."""
+    """One result in a delivery. revision: the id of the result that goes out; it may have been replaced since. row:
+    what the manifest says of it, once its file was made."""
 
     delivery = models.ForeignKey(Delivery, models.CASCADE, related_name="items")
     position = models.PositiveIntegerField()

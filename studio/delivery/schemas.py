@@ -25,7 +25,8 @@ class DeliveryIn(Schema):
 
 
 class PlannedRow(Schema):
-    """One result that would go out: into which file, whether a number had to be added to its name, and which result it is."""
+    """One result that would go out: into which file, whether a number had to be added to its name, and which result it
+    is."""
 
     clip_id: int
     clip: str

@@ -20,9 +20,9 @@ class Fitting(models.Model):
 
 
 class FittingState(models.Model):
-    """One step of a fitting's history. data: the fitting's JSON form. digest: of what of it a rendition depends on, so that
-    going back to an earlier state makes what was computed from it current again. contacts: what contacts of a clip were set to
-    in this fitting so far, by its id, as :attr:`Clip.contacts` has them."""
+    """One step of a fitting's history. data: the fitting's JSON form. digest: of what of it a rendition depends on, so
+    that going back to an earlier state makes what was computed from it current again. contacts: what contacts of a clip
+    were set to in this fitting so far, by its id, as :attr:`Clip.contacts` has them."""
 
     fitting = models.ForeignKey(Fitting, models.CASCADE, related_name="states")
     number = models.PositiveIntegerField()

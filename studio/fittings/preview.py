@@ -48,7 +48,8 @@ _detected: OrderedDict[tuple, ContactSet] = OrderedDict()
 def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
     """The contacts of a clip: those that were set by hand, else those that are detected.
 
-    Detecting them takes the whole clip; it is done again only where a change to the fitting moves a point that may touch.
+    Detecting them takes the whole clip; it is done again only where a change to the fitting moves a point that may
+    touch.
     """
     context = RetargetContext(fitting)
     probes = contact_probes(context)

@@ -9,8 +9,8 @@ from studio.stances.models import Stance
 
 
 class FindingOut(Schema):
-    """frames: first and last, where it is worst; spans: everywhere. size and source: the measure on the rendition and on its
-    source, in unit. mend: the control by which it can be mended."""
+    """frames: first and last, where it is worst; spans: everywhere. size and source: the measure on the rendition and
+    on its source, in unit. mend: the control by which it can be mended."""
 
     kind: str
     part: str
@@ -25,7 +25,8 @@ class FindingOut(Schema):
 
 
 class PairOut(Schema):
-    """key: names the pair in changes: its part, or "+" and its first bone. crosses: what is wrong with sides or order."""
+    """key: names the pair in changes: its part, or "+" and its first bone. crosses: what is wrong with sides or
+    order."""
 
     key: str
     part: str | None
@@ -46,9 +47,10 @@ class MissingOut(Schema):
 
 
 class StanceRowOut(Schema):
-    """Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
-    where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions.
-    hinge: how sure it is about which axis the limb bends, 0 to 1, and over how many degrees of motion that was seen."""
+    """Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about
+    the bone where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two
+    directions. hinge: how sure it is about which axis the limb bends, 0 to 1, and over how many degrees of motion that
+    was seen."""
 
     part: str
     bone: str
@@ -63,7 +65,8 @@ class StanceRowOut(Schema):
 
 
 class StanceOut(Schema):
-    """The stance of one side. how: what it was made of. aligned: it follows the other side. turned: bones turned by hand."""
+    """The stance of one side. how: what it was made of. aligned: it follows the other side. turned: bones turned by
+    hand."""
 
     name: str
     how: str
@@ -77,9 +80,10 @@ class StancesOut(Schema):
 
 
 class MeasuresOut(Schema):
-    """Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a person
-    said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move by; by: which
-    measure that is, or nothing for a number that was typed. hinges: whether rolls are taken from how limbs bend in motion."""
+    """Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a
+    person said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move
+    by; by: which measure that is, or nothing for a number that was typed. hinges: whether rolls are taken from how
+    limbs bend in motion."""
 
     source_facing: float
     target_facing: float
@@ -122,10 +126,10 @@ class FittingSummary(Schema):
 
 
 class FittingOut(Schema):
-    """revision: names the present state. facing: degrees the target is turned against the source. how: what the
-    present state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
-    for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in base64, so
-    that the figure moves with the answer. standing: what "standing" gives, too.
+    """revision: names the present state. facing: degrees the target is turned against the source. how: what the present
+    state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
+    for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in
+    base64, so that the figure moves with the answer. standing: what "standing" gives, too.
     """
 
     id: int
@@ -155,8 +159,8 @@ class FittingIn(Schema):
 
 class EditIn(Schema):
     """One change. source, target: bone names. keys: parts or keys of pairs. mirror: the other side of the body follows.
-    above: least confidence of what is confirmed. plan: the body plan to pair by. clip_id and frame: of the pose that is wanted
-    with the answer.
+    above: least confidence of what is confirmed. plan: the body plan to pair by. clip_id and frame: of the pose that is
+    wanted with the answer.
     """
 
     op: Literal[
@@ -186,7 +190,8 @@ class EditIn(Schema):
 
 
 class FollowsOut(Schema):
-    """kind: paired, resampled, twist share, left out, missing, not in the plan. still: its source does not move in the clip."""
+    """kind: paired, resampled, twist share, left out, missing, not in the plan. still: its source does not move in the
+    clip."""
 
     bone: str
     kind: str
@@ -235,10 +240,10 @@ class SidesOut(Schema):
 class StanceEdit(Schema):
     """One change to a stance or a measure of one side.
 
-    kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing. bone, limb:
-    what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied onto the other.
-    height: metres from the floor to the lowest foot joint. by, ratio: the size; by: "motion" or "rest" for hinges.
-    show_clip_id, show_frame: of the pose that is wanted with the answer.
+    kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing.
+    bone, limb: what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied
+    onto the other. height: metres from the floor to the lowest foot joint. by, ratio: the size; by: "motion" or "rest"
+    for hinges. show_clip_id, show_frame: of the pose that is wanted with the answer.
     """
 
     op: Literal["make", "align", "mirror", "turn", "reset", "name", "facing", "floor", "size", "hinges"]
@@ -263,7 +268,8 @@ class StanceEdit(Schema):
 
 
 class TrialOut(Schema):
-    """What a change would look like: a pose as in :class:`FittingOut`, both bodies in their stances, and what would be left."""
+    """What a change would look like: a pose as in :class:`FittingOut`, both bodies in their stances, and what would be
+    left."""
 
     pose: str | None
     standing: str
@@ -280,8 +286,8 @@ class RenameIn(Schema):
 
 
 class SettingsIn(Schema):
-    """settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id, frame: of
-    the pose that is wanted with the answer."""
+    """settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id,
+    frame: of the pose that is wanted with the answer."""
 
     settings: dict
     clip_id: int | None = None
@@ -313,8 +319,8 @@ class ContactOut(Schema):
 
 
 class ContactsOut(Schema):
-    """by_hand: whether a person set them. floor: its height in the source, in metres. shifting: bones of the character that
-    move against their parents in this clip."""
+    """by_hand: whether a person set them. floor: its height in the source, in metres. shifting: bones of the character
+    that move against their parents in this clip."""
 
     points: list[PointOut]
     contacts: list[ContactOut]
@@ -332,8 +338,8 @@ class ContactsIn(Schema):
 
 
 class KindOut(Schema):
-    """The worst of one kind beyond the source's: through rotations alone, and as the transfer is now; what the source has
-    there; and from where on it is worth a look, and wrong."""
+    """The worst of one kind beyond the source's: through rotations alone, and as the transfer is now; what the source
+    has there; and from where on it is worth a look, and wrong."""
 
     kind: str
     unit: str
@@ -345,8 +351,9 @@ class KindOut(Schema):
 
 
 class ClipMeasuresOut(Schema):
-    """short: centimetres by which limbs fall short of their contacts, by limb. lowered: centimetres by which the body gives
-    way. hits: frames in which a joint is held back by its limits, by part. turned_out: radians by which arms are turned out."""
+    """short: centimetres by which limbs fall short of their contacts, by limb. lowered: centimetres by which the body
+    gives way. hits: frames in which a joint is held back by its limits, by part. turned_out: radians by which arms are
+    turned out."""
 
     grade: str
     findings: list[FindingOut]

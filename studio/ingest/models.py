@@ -1,7 +1,8 @@
 """Files on their way in.
 
-*Arrivals* are taken in at once, without a decision: a row lives from the upload until the person has seen what became of it. An
-archive is one arrival of many files: done of total have been read, and refused holds a sentence for each that failed.
+*Arrivals* are taken in at once, without a decision: a row lives from the upload until the person has seen what became
+of it. An archive is one arrival of many files: done of total have been read, and refused holds a sentence for each that
+failed.
 
 *Intake* is files and the clips in them, laid out for a decision. Nothing of it is in the library or cast yet.
 """
@@ -42,7 +43,8 @@ class ArrivalContent(models.Model):
 class IntakeFile(models.Model):
     """One file on its way in; an archive becomes one row per file in it.
 
-    told: what the person says about unit, up and facing. found: what was read. stated: why it was refused, in a sentence.
+    told: what the person says about unit, up and facing. found: what was read. stated: why it was refused, in a
+    sentence.
     """
 
     class State(models.TextChoices):
@@ -79,7 +81,8 @@ class IntakeFile(models.Model):
 
 
 class IntakeContent(models.Model):
-    """The bytes, until the file is accepted or dismissed. For a file that refers to others, an archive of it and those."""
+    """The bytes, until the file is accepted or dismissed. For a file that refers to others, an archive of it and
+    those."""
 
     file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="content")
     data = models.BinaryField()

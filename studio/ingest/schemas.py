@@ -30,8 +30,8 @@ class FileOut(Schema):
 
 
 class RowOut(Schema):
-    """skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or row that
-    has the very same motion. same_name: a clip of the library with the name typed."""
+    """skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or
+    row that has the very same motion. same_name: a clip of the library with the name typed."""
 
     id: int
     file_id: int
@@ -67,7 +67,8 @@ class Summary(Schema):
 
 
 class RowsChange(Schema):
-    """What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in metres."""
+    """What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in
+    metres."""
 
     ids: list[int]
     ticked: bool | None = None

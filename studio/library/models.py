@@ -34,8 +34,8 @@ class OriginalContent(models.Model):
 class Skeleton(models.Model):
     """A skeleton in the core's conventions. identity: hash of names, tree and rest, to tell skeletons apart.
 
-    tree: names, parents, rest and end sites as plain lists. parts: part name to bone names. readings: how surely each of those
-    bones was read, 0 to 1, and why. observed: what its clips have shown of hinges and soles
+    tree: names, parents, rest and end sites as plain lists. parts: part name to bone names. readings: how surely each
+    of those bones was read, 0 to 1, and why. observed: what its clips have shown of hinges and soles
     (:mod:`armuto.body.estimation`), by bone name.
     """
 
@@ -79,8 +79,8 @@ class Skeleton(models.Model):
 
 @lru_cache(maxsize=64)
 def skeleton_value(identity: str, observed: str) -> SkeletonValue:
-    """Skeletons never change once written but for what is observed of them (JSON), so their values are kept while people work
-    with them."""
+    """Skeletons never change once written but for what is observed of them (JSON), so their values are kept while
+    people work with them."""
     value = arrays.skeleton_value(Skeleton.objects.get(identity=identity).tree)
     return replace(value, observed=observed_from(json.loads(observed), value.index))
 
@@ -90,9 +90,9 @@ class Clip(models.Model):
 
     take: the original it was read from. frames: of the whole take. travel: metres over the ground within the range.
     calibration: how many leading frames look like calibration. loop: it ends as it began. retired: out of the library's
-    sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found. content:
-    hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from whose take it
-    was cut. ground: how high feet rest in the range, and what was known then of where that puts the floor
+    sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found.
+    content: hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from
+    whose take it was cut. ground: how high feet rest in the range, and what was known then of where that puts the floor
     (:func:`armuto.body.estimation.ground`). floor: where a person says that the floor is.
     """
 

@@ -19,8 +19,8 @@ class SkeletonOut(Schema):
 
 
 class SkeletonTree(Schema):
-    """Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings: how
-    surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
+    """Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings:
+    how surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
     """
 
     id: int
@@ -34,8 +34,8 @@ class SkeletonTree(Schema):
 
 
 class GroundOut(Schema):
-    """How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for what cannot
-    be told. clips: in how many clips the soles were seen, 0 where a mesh shows them."""
+    """How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for
+    what cannot be told. clips: in how many clips the soles were seen, 0 where a mesh shows them."""
 
     feet: float | None
     sole: float | None
@@ -44,8 +44,9 @@ class GroundOut(Schema):
 
 
 class ClipOut(Schema):
-    """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
-    leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person says it is."""
+    """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how
+    many leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person
+    says it is."""
 
     id: int
     name: str
@@ -102,8 +103,8 @@ class ClipChange(Schema):
 
 
 class PlateOut(Schema):
-    """A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per stroke,
-    and heads x, y, radius."""
+    """A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per
+    stroke, and heads x, y, radius."""
 
     width: int
     height: int

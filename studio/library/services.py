@@ -58,8 +58,8 @@ def keep_skeleton(document: Document, name: str) -> Skeleton:
 
 
 def observe(row: Skeleton, value: SkeletonValue) -> None:
-    """Take up what a file's motion shows of the skeleton's hinges, where it shows them more surely. What was fitted before
-    keeps to what was known then."""
+    """Take up what a file's motion shows of the skeleton's hinges, where it shows them more surely. What was fitted
+    before keeps to what was known then."""
     known = observed.from_json(row.observed, value.index)
     better = {
         joint: hinge for joint, hinge in value.observed.hinges.items() if hinge.certainty > known.certainty_of(joint)
@@ -68,8 +68,8 @@ def observe(row: Skeleton, value: SkeletonValue) -> None:
 
 
 def observe_soles(row: Skeleton) -> None:
-    """Take up how high feet rest in all clips of the skeleton, each above the floor that a person said it has, or else above
-    zero."""
+    """Take up how high feet rest in all clips of the skeleton, each above the floor that a person said it has, or else
+    above zero."""
     clips = row.clips.filter(segment_of=None).exclude(ground={}).values_list("ground", "floor")
     heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in clips]
     value = row.value()
@@ -85,7 +85,8 @@ def _keep_observed(row: Skeleton, seen: observed.Observed) -> None:
 
 
 def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> list[Clip]:
-    """All clips of the document with their motion and plates, as intake proposes them. Names that are taken get a number."""
+    """All clips of the document with their motion and plates, as intake proposes them. Names that are taken get a
+    number."""
     out = []
     for clip in document.clips:
         found = recording.calibration(clip)
@@ -104,7 +105,8 @@ def keep_clip(
     trim: tuple[int, int],
     floor: float | None = None,
 ) -> Clip:
-    """One clip of the document: the whole take, of which the frames ``trim`` are the clip. floor: where a person said it is."""
+    """One clip of the document: the whole take, of which the frames ``trim`` are the clip. floor: where a person said
+    it is."""
     row = Clip(name=name, skeleton=skeleton, take=original, floor=floor)
     _take_up(row, document, clip, trim)
     return row
@@ -129,7 +131,8 @@ def new_version(
 
 
 def segment(row: Clip, first: int, last: int, name: str) -> Clip:
-    """A stretch of a clip's take as a clip of its own, from the same take. Raises :class:`BadInput` outside the take."""
+    """A stretch of a clip's take as a clip of its own, from the same take. Raises :class:`BadInput` outside the
+    take."""
     if not 0 <= first < last < row.frames:
         raise BadInput(
             f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
@@ -220,8 +223,8 @@ def change_clip(
 ) -> None:
     """Change what is given. floor: in metres, or "measured".
 
-    Another range or floor is another revision: what was made from the clip is then out of date. Raises :class:`BadInput`
-    for a name that is empty or taken, for a range outside the take, and for a floor far from anybody.
+    Another range or floor is another revision: what was made from the clip is then out of date. Raises
+    :class:`BadInput` for a name that is empty or taken, for a range outside the take, and for a floor far from anybody.
     """
     if name is not None:
         row.name = " ".join(name.split())[:255]

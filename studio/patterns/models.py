@@ -26,7 +26,8 @@ class Pattern(models.Model):
 
 
 class OwnPlan(models.Model):
-    """A body plan that somebody made by copying one and changing its limbs. table: as the plans that ship are written."""
+    """A body plan that somebody made by copying one and changing its limbs. table: as the plans that ship are
+    written."""
 
     name = models.CharField(max_length=120, unique=True)
     table = models.JSONField()

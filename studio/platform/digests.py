@@ -4,8 +4,8 @@ import hashlib
 import json
 from typing import Any
 
-# What a fitting's file says beside what it does: how sure, why, what was left out on purpose, what is left between stances.
-# Joint limits stand there as well, and belong to the character.
+# What a fitting's file says beside what it does: how sure, why, what was left out on purpose, what is left between
+# stances. Joint limits stand there as well, and belong to the character.
 BESIDE = {"notes", "limits", "left_out"}
 BESIDE_OF_PAIRS = {"confidence", "reasons", "confirmed"}
 BESIDE_OF_STANCES = {"name", "how"}

@@ -1,7 +1,7 @@
 """Who works for this studio: names of workers, and how one tells that a worker is gone.
 
-A worker holds a lock on a file of its own for as long as it lives. The system lets go of it however the worker ends, so a
-lock that can be taken says that its holder is gone; numbers of processes would be given out again.
+A worker holds a lock on a file of its own for as long as it lives. The system lets go of it however the worker ends, so
+a lock that can be taken says that its holder is gone; numbers of processes would be given out again.
 """
 
 import fcntl

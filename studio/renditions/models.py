@@ -16,9 +16,9 @@ class Grade(models.TextChoices):
 class Rendition(models.Model):
     """One clip performed by one character: a cell of the board.
 
-    work: what a run is doing about it. sentence: why the last attempt failed; what was made before it is kept. newest: the
-    revision made last. accepted: the one that was accepted, which stays beside newer ones until one of them is accepted in its
-    place. note: what it was sent back with. retired: out of the board's sight, with a way back.
+    work: what a run is doing about it. sentence: why the last attempt failed; what was made before it is kept. newest:
+    the revision made last. accepted: the one that was accepted, which stays beside newer ones until one of them is
+    accepted in its place. note: what it was sent back with. retired: out of the board's sight, with a way back.
     """
 
     class Work(models.TextChoices):
@@ -50,9 +50,9 @@ class Rendition(models.Model):
 class Revision(models.Model):
     """One result of a rendition, and what it was made from.
 
-    clip, character and fitting digests: hashes of everything its motion and findings depend on, so that "out of date" is a
-    comparison. clip_revision, character_revision: the numbers people know them by; fitting_step: the step of the fitting's
-    history. rank: where it stands in a queue with the worst first.
+    clip, character and fitting digests: hashes of everything its motion and findings depend on, so that "out of date"
+    is a comparison. clip_revision, character_revision: the numbers people know them by; fitting_step: the step of the
+    fitting's history. rank: where it stands in a queue with the worst first.
     """
 
     rendition = models.ForeignKey(Rendition, models.CASCADE, related_name="revisions")
@@ -77,8 +77,8 @@ class Revision(models.Model):
 
 
 class RevisionMotion(models.Model):
-    """Motion of a revision, as that of a clip is kept. skeleton: the character's when it was made; a new version may be on
-    another."""
+    """Motion of a revision, as that of a clip is kept. skeleton: the character's when it was made; a new version may be
+    on another."""
 
     revision = models.OneToOneField(Revision, models.CASCADE, primary_key=True, related_name="motion")
     skeleton = models.ForeignKey("library.Skeleton", models.PROTECT, related_name="+")
@@ -116,10 +116,11 @@ class Run(models.Model):
 
 
 class RunItem(models.Model):
-    """One transfer of a run. first: looked at by somebody, so it comes before the others. attempts: how often it was begun.
+    """One transfer of a run. first: looked at by somebody, so it comes before the others. attempts: how often it was
+    begun.
 
-    worker, claim: who is at it, and the token without which its result is not taken; a worker that was given up cannot store
-    anything any more.
+    worker, claim: who is at it, and the token without which its result is not taken; a worker that was given up cannot
+    store anything any more.
     """
 
     class State(models.TextChoices):

@@ -39,8 +39,8 @@ def with_state(rows):
 
 
 def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
-    """``(clips, characters)`` uint8: the code of the state, with ACCEPTED where an accepted result is kept, SENT_BACK where a
-    note waits, and RETIRED."""
+    """``(clips, characters)`` uint8: the code of the state, with ACCEPTED where an accepted result is kept, SENT_BACK
+    where a note waits, and RETIRED."""
     row_of = {pk: at for at, pk in enumerate(clips)}
     column_of = {pk: at for at, pk in enumerate(characters)}
     out = np.zeros((len(clips), len(characters)), np.uint8)
@@ -76,7 +76,8 @@ def fittings() -> list[dict]:
 
 
 def counted(runs: Iterable[Run]) -> list[dict]:
-    """Runs with how many of their items are in which state, by grade where they are done, and how long they still take."""
+    """Runs with how many of their items are in which state, by grade where they are done, and how long they still
+    take."""
     runs = list(runs)
     rows = (
         RunItem.objects.filter(run__in=runs)

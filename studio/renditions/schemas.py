@@ -26,8 +26,9 @@ class RevisionOut(Schema):
 
 
 class RenditionOut(Schema):
-    """state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one; revisions:
-    all that are kept. changed: what has changed since the newest was made. run_id, progress: while it is under way."""
+    """state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one;
+    revisions: all that are kept. changed: what has changed since the newest was made. run_id, progress: while it is
+    under way."""
 
     id: int
     clip_id: int
@@ -93,8 +94,8 @@ class FittingMark(Schema):
 
 
 class BoardOut(Schema):
-    """clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four bits are
-    an index into words; then accepted, sent back, retired."""
+    """clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four
+    bits are an index into words; then accepted, sent back, retired."""
 
     clips: list[int]
     characters: list[int]
@@ -145,8 +146,8 @@ class Restoring(Schema):
 
 
 class RunOut(Schema):
-    """through: done or failed, of total. good, look, wrong: the done ones by grade. worked: seconds it ran. left: seconds it is
-    expected to take yet, or null before anything is done."""
+    """through: done or failed, of total. good, look, wrong: the done ones by grade. worked: seconds it ran. left:
+    seconds it is expected to take yet, or null before anything is done."""
 
     id: int
     title: str

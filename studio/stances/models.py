@@ -8,8 +8,8 @@ from studio.library.models import Skeleton
 class Stance(models.Model):
     """A stance that belongs to a skeleton. data: its JSON form. origin: where it was made, in words.
 
-    last: not a stance with a name of its own, but the one that was set last in any fitting; new fittings begin with it. There
-    is at most one of these per skeleton, and it goes with every change.
+    last: not a stance with a name of its own, but the one that was set last in any fitting; new fittings begin with it.
+    There is at most one of these per skeleton, and it goes with every change.
     """
 
     skeleton = models.ForeignKey(Skeleton, models.CASCADE, related_name="stances")

@@ -23,7 +23,8 @@ ALIKE = 0.999  # cosine between the offsets of two bones in joint frames that ar
 
 
 def first_of(skeleton: Skeleton) -> tuple[StanceValue | None, str]:
-    """The stance that was set last on a skeleton, or on another of the same rig, with where it comes from; else None."""
+    """The stance that was set last on a skeleton, or on another of the same rig, with where it comes from; else
+    None."""
     row = Stance.objects.filter(skeleton=skeleton, last=True).first()
     if row is not None:
         return value.from_json(row.data, skeleton.value()), row.origin
@@ -52,7 +53,8 @@ def frames_hold(first: SkeletonValue, other: SkeletonValue) -> bool:
 
 
 def postures_of(skeleton: Skeleton) -> dict[str, FloatArray]:
-    """Other postures that are known of a skeleton than its rest: the bind pose of its mesh, calibration frames of its clips."""
+    """Other postures that are known of a skeleton than its rest: the bind pose of its mesh, calibration frames of its
+    clips."""
     out: dict[str, FloatArray] = {}
     bound = bind_pose(skeleton)
     if bound is not None:
@@ -64,7 +66,8 @@ def postures_of(skeleton: Skeleton) -> dict[str, FloatArray]:
 
 
 def bind_pose(skeleton: Skeleton) -> FloatArray | None:
-    """Local rotations ``(J, 4)`` in which the mesh of a character on this skeleton was bound; None where it rests so."""
+    """Local rotations ``(J, 4)`` in which the mesh of a character on this skeleton was bound; None where it rests
+    so."""
     character = skeleton.characters.select_related("original").order_by("id").first()
     return _bind_pose(character.pk, character.revision, character.original.sha256) if character else None
 

@@ -5,7 +5,8 @@ from armuto.formats.gltf.container import to_glb
 
 
 def rigged_like(data: bytes, prefix: str = "", move: float = 0.0) -> bytes:
-    """A .glb whose bones carry a prefix and whose first bone with children is moved up by ``move`` units of the file."""
+    """A .glb whose bones carry a prefix and whose first bone with children is moved up by ``move`` units of the
+    file."""
     held = gltf.parse(data, "figure.glb")
     tree = held.json
     bones = {joint for skin in tree["skins"] for joint in skin["joints"]}

@@ -36,7 +36,8 @@ def _add_shipped_patterns(**_: object) -> None:
 
 
 def summary(result: unittest.TestResult) -> str:
-    """The line that sums a run up. A class that cannot begin counts as a failure, and a test that fails in several parts."""
+    """The line that sums a run up. A class that cannot begin counts as a failure, and a test that fails in several
+    parts."""
     faults = {_test_of(test) for test, _ in (*result.failures, *result.errors)} | {*result.unexpectedSuccesses}
     begun = {test for test in faults if isinstance(test, unittest.TestCase)}
     skipped = len(result.skipped)

@@ -1,4 +1,5 @@
-"""What was read of a clip and a body, shown with its evidence, and overruled: rest poses, floors, soles, hinges, axes."""
+"""What was read of a clip and a body, shown with its evidence, and overruled: rest poses, floors, soles, hinges,
+axes."""
 
 import json
 from dataclasses import replace

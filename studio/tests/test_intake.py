@@ -1,4 +1,5 @@
-"""The intake: files laid out and nothing kept, told otherwise, named by a rule, accepted file by file, stopped, refused."""
+"""The intake: files laid out and nothing kept, told otherwise, named by a rule, accepted file by file, stopped,
+refused."""
 
 import io
 import json

@@ -333,7 +333,8 @@ class Runs(Studio):
 
 
 class OutOfDate(Studio):
-    """Every kind of change marks exactly the renditions that depend on it, which is found out by computing them anew."""
+    """Every kind of change marks exactly the renditions that depend on it, which is found out by computing them
+    anew."""
 
     def setUp(self):
         super().setUp()

@@ -1,4 +1,5 @@
-"""Another database and another tasks backend are a matter of the environment; runs work through Redis as they do without."""
+"""Another database and another tasks backend are a matter of the environment; runs work through Redis as they do
+without."""
 
 import os
 import subprocess

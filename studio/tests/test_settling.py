@@ -1,4 +1,5 @@
-"""Settling over HTTP: settings, contacts and joint limits, each kept, undone and shown; what was made before is out of date."""
+"""Settling over HTTP: settings, contacts and joint limits, each kept, undone and shown; what was made before is out of
+date."""
 
 import json
 from base64 import b64decode

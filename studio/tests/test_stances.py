@@ -1,4 +1,5 @@
-"""Stances over HTTP: every way of making one, kept for the skeleton, undone, exported; what was made before is out of date."""
+"""Stances over HTTP: every way of making one, kept for the skeleton, undone, exported; what was made before is out of
+date."""
 
 import json
 from base64 import b64decode

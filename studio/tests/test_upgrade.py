@@ -36,7 +36,8 @@ print(json.dumps({
 
 
 class AnEarlierDataFile(unittest.TestCase):
-    """The state before arrivals and intake became one app: its tables and its waiting tasks are found under new names."""
+    """The state before arrivals and intake became one app: its tables and its waiting tasks are found under new
+    names."""
 
     def setUp(self):
         folder = tempfile.TemporaryDirectory()

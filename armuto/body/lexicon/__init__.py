@@ -95,7 +95,8 @@ class Lexicon:
         return BoneName(tuple(words), side, tuple(numbers), helper, misspelt)
 
     def _known(self, piece: str) -> str:
-        """The piece, or the known word that it is one letter off from: one more, one less, another, or two exchanged."""
+        """The piece, or the known word that it is one letter off from: one more, one less, another, or two
+        exchanged."""
         if len(piece) < 4 or piece in self.vocabulary or piece in self.sides:
             return piece
         if piece in self._nearly:
@@ -129,7 +130,8 @@ class Lexicon:
         return [piece]
 
     def scores(self, name: BoneName) -> Scores:
-        """How surely the name says each kind of part, 0 to 1, and the phrase that says so; kinds it does not say are absent."""
+        """How surely the name says each kind of part, 0 to 1, and the phrase that says so; kinds it does not say are
+        absent."""
         found = self._scores.get(name)
         if found is None:
             if len(self._scores) > 50_000:

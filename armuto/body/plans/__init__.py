@@ -18,10 +18,10 @@ FOOTING = ("foot", "toes")
 class Part:
     """One row of a body plan.
 
-    name: "left upper arm". limb: "left arm". side: "left", "right" or "". follows: the part it hangs from. many: several
-    bones may share it. travels: its translation is carried over. upright: keeps its own level at rest when nothing
-    tells its orientation, as heads and feet do. share: usual length to the limb's next part, as a share of the length of the
-    limb's required parts; spread: standard deviation of its natural logarithm.
+    name: "left upper arm". limb: "left arm". side: "left", "right" or "". follows: the part it hangs from. many:
+    several bones may share it. travels: its translation is carried over. upright: keeps its own level at rest when
+    nothing tells its orientation, as heads and feet do. share: usual length to the limb's next part, as a share of the
+    length of the limb's required parts; spread: standard deviation of its natural logarithm.
     """
 
     name: str
@@ -42,9 +42,9 @@ class BodyPlan:
     """trunk: how it lies when the body stands, "upright", "level" or "any". typical_height: in metres.
 
     spread: standard deviation of the height's natural logarithm. leg_share: of the height, from the top of a leg to its
-    foot joint. reach: for limbs that do not stand on the ground, their
-    length against that of the first that does, with the spread of its natural logarithm. prior: how much likelier it is than
-    others before anything is seen, as a natural logarithm.
+    foot joint. reach: for limbs that do not stand on the ground, their length against that of the first that does, with
+    the spread of its natural logarithm. prior: how much likelier it is than others before anything is seen, as a
+    natural logarithm.
     """
 
     name: str
@@ -107,7 +107,8 @@ def body_plan(name: str = "two-legged") -> BodyPlan:
 
 
 def read_plan(table: dict[str, Any]) -> BodyPlan:
-    """A plan from its table, as the files beside this one have it. Raises ValueError, saying what is wrong with the table."""
+    """A plan from its table, as the files beside this one have it. Raises ValueError, saying what is wrong with the
+    table."""
     try:
         return _read(table)
     except (KeyError, TypeError, AttributeError) as problem:

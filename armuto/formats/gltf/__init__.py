@@ -1,4 +1,5 @@
-"""glTF 2.0: ``container`` holds the file, ``accessors`` its arrays, ``reading`` and ``writing`` go to and from the core."""
+"""glTF 2.0: ``container`` holds the file, ``accessors`` its arrays, ``reading`` and ``writing`` go to and from the
+core."""
 
 from armuto.formats.gltf.binding import at_bind, bound, disagreement
 from armuto.formats.gltf.container import GltfFile, parse

@@ -27,9 +27,10 @@ LONGEST = 500_000  # frames
 class GltfRig:
     """What a glTF file holds for the core, still in its own unit and axes.
 
-    nodes: the node number of every joint. above: ``(J, 4, 4)``, for a root joint the transform of the nodes above it, for
-    others the identity. scales: ``(J,)`` world scale at each joint's parent, by which local translations were multiplied.
-    bounds: ``(2, 3)`` of the meshes at rest, or None without meshes. weighted: joints that carry skin weight.
+    nodes: the node number of every joint. above: ``(J, 4, 4)``, for a root joint the transform of the nodes above it,
+    for others the identity. scales: ``(J,)`` world scale at each joint's parent, by which local translations were
+    multiplied. bounds: ``(2, 3)`` of the meshes at rest, or None without meshes. weighted: joints that carry skin
+    weight.
     """
 
     skeleton: Skeleton
@@ -190,7 +191,25 @@ def _joint_nodes(
     topmost animated nodes.
     """
     nodes = held.rows("nodes")
-    moved = {c.node for found in channels for c in found}
+    moved = {channel.node for animation in channels for channel in animation}
+    listed = _skin_joints(held)
+    if listed:
+        chosen = _between(listed, moved, parents)
+        extra = moved - chosen
+        if extra:
+            notes.append(f"{len(extra)} animated nodes outside the skeleton are left as they are.")
+    elif moved:
+        chosen = _below_animated(order, moved, parents)
+    elif held.rows("meshes"):
+        raise held.refuse(
+            "its mesh has no bones: there is no skin and no animation in it, so bind the mesh to a skeleton"
+        )
+    else:
+        raise held.refuse("it holds neither a skeleton nor motion")
+    return [n for n in order if n in chosen and ("camera" not in nodes[n] or n in moved or n in listed)]
+
+
+def _skin_joints(held: GltfFile) -> set[int]:
     listed: set[int] = set()
     for skin in held.rows("skins"):
         joints = skin.get("joints", [])
@@ -199,41 +218,40 @@ def _joint_nodes(
         for joint in joints:
             held.row("nodes", joint)
         listed |= set(joints)
+    return listed
 
-    def line(n: int) -> list[int]:
-        up = [n]
-        while parents[up[-1]] >= 0:
-            up.append(int(parents[up[-1]]))
-        return up
 
-    if listed:
-        chosen = set(listed)
-        for joint in listed:
-            up = line(joint)
-            last = max(at for at, n in enumerate(up) if n in listed or n in moved)
-            chosen |= set(up[: last + 1])
-        extra = moved - chosen
-        if extra:
-            notes.append(f"{len(extra)} animated nodes outside the skeleton are left as they are.")
-    elif moved:
-        chosen = set()
-        for n in order:
-            if n in moved or parents[n] in chosen:
-                chosen.add(n)
-        # One common root keeps separately animated branches one skeleton.
-        tops = [n for n in chosen if parents[n] not in chosen]
-        shared = reduce(lambda a, b: [n for n in a if n in b], (line(n)[1:] for n in tops))
-        if len(tops) > 1 and shared:
-            for top in tops:
-                up = line(top)
-                chosen |= set(up[: up.index(shared[0]) + 1])
-    elif held.rows("meshes"):
-        raise held.refuse(
-            "its mesh has no bones: there is no skin and no animation in it, so bind the mesh to a skeleton"
-        )
-    else:
-        raise held.refuse("it holds neither a skeleton nor motion")
-    return [n for n in order if n in chosen and ("camera" not in nodes[n] or n in moved or n in listed)]
+def _line_up(node: int, parents: NDArray[np.int64]) -> list[int]:
+    """A node and those above it, nearest first."""
+    up = [node]
+    while parents[up[-1]] >= 0:
+        up.append(int(parents[up[-1]]))
+    return up
+
+
+def _between(listed: set[int], moved: set[int], parents: NDArray[np.int64]) -> set[int]:
+    """Joints of skins, the nodes between them, and animated nodes above them."""
+    chosen = set(listed)
+    for joint in listed:
+        up = _line_up(joint, parents)
+        last = max(at for at, n in enumerate(up) if n in listed or n in moved)
+        chosen |= set(up[: last + 1])
+    return chosen
+
+
+def _below_animated(order: list[int], moved: set[int], parents: NDArray[np.int64]) -> set[int]:
+    """Animated nodes with all below them, under one common root, which keeps separate branches one skeleton."""
+    chosen: set[int] = set()
+    for n in order:
+        if n in moved or parents[n] in chosen:
+            chosen.add(n)
+    tops = [n for n in chosen if parents[n] not in chosen]
+    shared = reduce(lambda a, b: [n for n in a if n in b], (_line_up(n, parents)[1:] for n in tops))
+    if len(tops) > 1 and shared:
+        for top in tops:
+            up = _line_up(top, parents)
+            chosen |= set(up[: up.index(shared[0]) + 1])
+    return chosen
 
 
 def _skeleton(
@@ -387,7 +405,8 @@ def _clip(
 def _scale_along(skeleton: Skeleton, scaled: dict[int, FloatArray], moved: dict[int, FloatArray], frames: int) -> None:
     """Fold scales that change over time into the translations of the joints below: lengths are as the file plays them.
 
-    scaled: by joint its scale over that at rest ``(F, 3)``, even in all directions. moved: translations by joint, added to.
+    scaled: by joint its scale over that at rest ``(F, 3)``, even in all directions. moved: translations by joint, added
+    to.
     """
     even = {joint: values.mean(axis=1) for joint, values in scaled.items() if np.abs(values - 1).max() > 1e-4}
     for joint in range(len(skeleton)) if even else ():

@@ -13,7 +13,8 @@ from armuto.kinematics.root_joint import with_root
 
 
 def with_root_node(held: GltfFile, rig: GltfRig) -> tuple[GltfFile, GltfRig]:
-    """The file with a root node in the place of its topmost joints, which hang from it, and what it holds for the core then.
+    """The file with a root node in the place of its topmost joints, which hang from it, and what it holds for the core
+    then.
 
     Raises ValueError where its topmost joints hang from different nodes.
     """

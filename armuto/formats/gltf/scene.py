@@ -1,4 +1,5 @@
-"""What the writers of COLLADA and USD need of a figure's parts: which nodes are joints, and their transforms over time."""
+"""What the writers of COLLADA and USD need of a figure's parts: which nodes are joints, and their transforms over
+time."""
 
 from __future__ import annotations
 
@@ -24,8 +25,8 @@ class Motion:
 def in_space(parts: Parts, unit: float, turn: FloatArray) -> Parts:
     """The parts with lengths in another unit and other axes: every transform M becomes S M S⁻¹, S = turn⁻¹ / unit.
 
-    unit: metres per unit. turn: quaternion ``(4,)`` that brings the wanted up axis to +Y, a turn between axes. Scales keep
-    their order along the axes they belong to.
+    unit: metres per unit. turn: quaternion ``(4,)`` that brings the wanted up axis to +Y, a turn between axes. Scales
+    keep their order along the axes they belong to.
     """
     back = rotation.inverse(turn)
     axes = np.abs(np.round(rotation.to_matrix(back)))

@@ -14,7 +14,8 @@ from armuto.kinematics.skeleton import FileFrame
 
 
 def skin_of(held: GltfFile, rig: GltfRig, frame: FileFrame) -> tuple[FloatArray, FloatArray]:
-    """Points ``(V, 3)`` in metres, and their weights ``(V, J)`` by joint of the rig's skeleton; none where nothing is skinned.
+    """Points ``(V, 3)`` in metres, and their weights ``(V, J)`` by joint of the rig's skeleton; none where nothing is
+    skinned.
 
     A point at rest is the sum over its joints of weight · world transform · inverse bind matrix (glTF 2.0, skins).
     """

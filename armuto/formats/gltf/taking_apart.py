@@ -1,4 +1,5 @@
-"""A glTF file into the parts that other formats are written from: the inverse of :mod:`armuto.formats.gltf.building`."""
+"""A glTF file into the parts that other formats are written from: the inverse of
+:mod:`armuto.formats.gltf.building`."""
 
 from __future__ import annotations
 

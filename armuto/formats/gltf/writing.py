@@ -88,8 +88,8 @@ def with_clips(
 ) -> bytes:
     """The file as .glb with the clips as its animations, replacing the old ones unless ``keep``.
 
-    keys: of each clip the keys to write, all where there are none. first: the number of the first frame. mesh: without it,
-    only the nodes are left of the file.
+    keys: of each clip the keys to write, all where there are none. first: the number of the first frame. mesh: without
+    it, only the nodes are left of the file.
 
     Mesh, skin, materials and every other part of the file stay as they are. A joint node given by a matrix is
     rewritten as translation, rotation and scale, since glTF animates only those.

@@ -100,7 +100,8 @@ def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn):
 def get_bent(
     request: HttpRequest, character_id: int, part: str, bend: float = 0, side: float = 0, twist: float = 0
 ) -> HttpResponse:
-    """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``."""
+    """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N,
+    3)``."""
     row = _row(character_id)
     body, skeleton = joint_frames_of(row), row.skeleton.value()
     frame = next((frame for frame in body.frames if frame.part == part), None)

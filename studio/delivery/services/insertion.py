@@ -17,8 +17,8 @@ def put_onto(
 ) -> tuple[str, bytes]:
     """The file with the result in one of its motions, and a name for it. motion: which one; the first without.
 
-    Its other motions, mesh and materials stay as they are. Raises :class:`BadInput` for a file on another rig and for a frame
-    outside its motion.
+    Its other motions, mesh and materials stay as they are. Raises :class:`BadInput` for a file on another rig and for a
+    frame outside its motion.
     """
     clip, fitting = results.motion_of(made), results.fitting_of(made)
     document = formats.read(data, file)

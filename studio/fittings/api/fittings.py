@@ -181,7 +181,8 @@ def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
 
 
 def at_once(data: dict) -> JsonResponse:
-    """An answer that somebody waits for with their hand on the figure: already plain data, it is not gone through again.
+    """An answer that somebody waits for with their hand on the figure: already plain data, it is not gone through
+    again.
 
     That it has the shape its description says is checked where the same data is read calmly.
     """
@@ -201,7 +202,8 @@ def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> JsonResp
 
 
 def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int | None) -> str | None:
-    """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not asked."""
+    """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not
+    asked."""
     clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None

@@ -36,5 +36,6 @@ def make_pattern(request: HttpRequest, wanted: PatternIn):
 
 @router.post("{pattern_id}/apply", response=list[AppliedOut], operation_id="apply_pattern")
 def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn):
-    """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay."""
+    """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed
+    stay."""
     return by_pattern(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)

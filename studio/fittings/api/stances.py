@@ -34,8 +34,9 @@ def _standing(row: Fitting, value: core.Fitting) -> str:
 def get_standing(request: HttpRequest, fitting_id: int, before: bool = False) -> HttpResponse:
     """Both bodies in their stances, or in those before the last change to a stance.
 
-    float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)``, and where its bones bend to in the world
-    ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)``, and where its bones bend to.
+    float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)``, and where its bones bend to in
+    the world ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)``, and where
+    its bones bend to.
     """
     row = get_fitting_row(fitting_id)
     return array_response(*stances.blocks(row, stances.before(row) if before else value_of(row)))

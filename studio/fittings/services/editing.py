@@ -204,7 +204,8 @@ CHANGES = {
 
 
 def apply_pattern(pattern: Pattern, character_ids: list[int]) -> list[dict]:
-    """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay."""
+    """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed
+    stay."""
     out = []
     for character in Character.objects.filter(pk__in=character_ids).select_related("skeleton"):
         value = character.skeleton.value()

@@ -62,7 +62,8 @@ def changed(now: Settings, values: Mapping) -> Settings:
 
 
 def change(row: Fitting, values: Mapping, trial: bool = False) -> core.Fitting:
-    """Change settings, and keep that as a step unless it is a trial. Returns the fitting then. Raises :class:`BadInput`."""
+    """Change settings, and keep that as a step unless it is a trial. Returns the fitting then. Raises
+    :class:`BadInput`."""
     fitting = value_of(row)
     made = replace(fitting, settings=changed(fitting.settings, values))
     if not trial and made.settings != fitting.settings:
@@ -121,7 +122,8 @@ def set_contacts(row: Fitting, clip: Clip, rows: list[dict] | None) -> None:
 
 
 def follow_history(row: Fitting, before: Mapping) -> None:
-    """After going back or forth in a fitting's history: set contacts to what they were there. before: what they were."""
+    """After going back or forth in a fitting's history: set contacts to what they were there. before: what they
+    were."""
     now = row.state.contacts if row.state else {}
     for key in {*before, *now}:
         if key in now and before.get(key) != now[key]:
@@ -137,7 +139,8 @@ def _keep_contacts(clip: Clip, rows: list[dict] | None) -> None:
 
 
 def measured(row: Fitting, clip: Clip, values: Mapping | None = None) -> dict:
-    """What is measured of a clip through the fitting as it is, beside what rotations alone would leave, and its findings.
+    """What is measured of a clip through the fitting as it is, beside what rotations alone would leave, and its
+    findings.
 
     overrides: settings to measure with instead, which are not kept.
     """

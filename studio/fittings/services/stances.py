@@ -459,9 +459,9 @@ def _offers(pk: int, identity: str, parts_kept: str, clips: str) -> list[dict]:
 def blocks(row: Fitting, fitting: core.Fitting) -> list[FloatArray]:
     """Both bodies in their stances, feet on the floor.
 
-    Of the source: positions of joints then end sites ``(P, 3)``, world rotations ``(J, 4)``, and where its bones bend to,
-    ``(J, 3)`` in the world, zero where nothing shows it. Of the character: local rotations ``(N, 4)`` and translations
-    ``(N, 3)`` of its nodes, and where its bones bend to ``(J, 3)``.
+    Of the source: positions of joints then end sites ``(P, 3)``, world rotations ``(J, 4)``, and where its bones bend
+    to, ``(J, 3)`` in the world, zero where nothing shows it. Of the character: local rotations ``(N, 4)`` and
+    translations ``(N, 3)`` of its nodes, and where its bones bend to ``(J, 3)``.
     """
     mapping = fitting.joint_mapping
     here, there = standing_places(fitting, mapping)

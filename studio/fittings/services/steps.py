@@ -27,8 +27,8 @@ CONFIRMED = 0.8  # share of a fitting's pairs that are confirmed, from which on 
 def fitting_for(skeleton: Skeleton, character: Character, by_hand: bool = False) -> Fitting:
     """The fitting of a library skeleton on a character; proposed when there is none yet.
 
-    As a confirmed fitting of a character on the same rig has it, else by patterns, names and shape. by_hand: without any pair
-    where none can be proposed, for somebody who will pair them; otherwise that raises :class:`BadInput`.
+    As a confirmed fitting of a character on the same rig has it, else by patterns, names and shape. by_hand: without
+    any pair where none can be proposed, for somebody who will pair them; otherwise that raises :class:`BadInput`.
     """
     found = Fitting.objects.filter(skeleton=skeleton, character=character).select_related("state").first()
     if found and (by_hand or (found.state and found.state.data["pairs"])):
@@ -72,7 +72,8 @@ def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, st
 
 
 def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
-    """A confirmed fitting of the same library skeleton on a character whose bones have the same names and the same tree."""
+    """A confirmed fitting of the same library skeleton on a character whose bones have the same names and the same
+    tree."""
     mine = character.skeleton.value()
     above = {
         name: mine.names[parent] if parent >= 0 else "" for name, parent in zip(mine.names, mine.parents, strict=True)

@@ -82,7 +82,8 @@ def bring(
 
 @router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")
 def read_again(request: HttpRequest, clip_id: int, wanted: Reading):
-    """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself stays."""
+    """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself
+    stays."""
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
     changes = {key: value for key, value in wanted.dict().items() if value is not None}
     _checked(changes)

@@ -16,8 +16,8 @@ from studio.library.services import free_name, keep_clip, keep_original, keep_sk
 
 
 def skeletons_called(identities: set[str]) -> dict[str, str]:
-    """What skeletons are called, by identity: as in the library, or as they will be, after the folder or file of the first
-    row that has them."""
+    """What skeletons are called, by identity: as in the library, or as they will be, after the folder or file of the
+    first row that has them."""
     called = skeleton_names(identities)
     missing = identities - called.keys()
     for row in IntakeRow.objects.filter(identity__in=missing).select_related("file").only("identity", "file__path"):
@@ -42,7 +42,8 @@ def names_for(rows: Iterable[IntakeRow]) -> dict[int, str]:
 
 @transaction.atomic
 def begin(files: Iterable[IntakeFile]) -> list[int]:
-    """Settle names and mark files for acceptance. Returns their ids; files with nothing ticked in them are left as they are."""
+    """Settle names and mark files for acceptance. Returns their ids; files with nothing ticked in them are left as they
+    are."""
     wanted = {row.pk for row in files}
     rows = list(IntakeRow.objects.select_related("file", "becomes").defer("plate"))
     names = names_for(rows)
@@ -61,7 +62,8 @@ def begin(files: Iterable[IntakeFile]) -> list[int]:
 
 
 def accept(file_id: int) -> tuple[list[int], list[int]]:
-    """Take one file in, all of it or nothing. Returns ids of clips and characters; none where it was stopped before its turn.
+    """Take one file in, all of it or nothing. Returns ids of clips and characters; none where it was stopped before its
+    turn.
 
     Clips that are not ticked are dismissed with it. Raises :class:`BadInput`.
     """

@@ -15,7 +15,8 @@ class Worker(db_worker.Worker):
         try:
             super().run_task(db_task_result)
         except DatabaseError:
-            # Its row went while it was at it: everything was queued anew, or the studio was emptied. There is more to do.
+            # Its row went while it was at it: everything was queued anew, or the studio was emptied. There is more to
+            # do.
             close_old_connections()
 
     def run(self) -> None:

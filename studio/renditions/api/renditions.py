@@ -83,7 +83,8 @@ def make(request: HttpRequest, wanted: RenditionIn):
 
 @router.post("queue", response=list[QueueRow], operation_id="review_queue")
 def queue(request: HttpRequest, wanted: QueueIn):
-    """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or all."""
+    """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or
+    all."""
     if wanted.cells is not None:
         rows = list(board.renditions_in(wanted.cells).values())
         rows = list(_rows().filter(pk__in=[row.pk for row in rows]))
@@ -146,7 +147,8 @@ def _revision(rendition_id: int, revision: int | None) -> Revision:
 
 @router.get("{rendition_id}/motion", operation_id="get_rendition_motion", response={200: None})
 def motion(request: HttpRequest, rendition_id: int, revision: int | None = None) -> HttpResponse:
-    """A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the newest."""
+    """A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the
+    newest."""
     made = _revision(rendition_id, revision)
     clip = results.motion_of(made)
     _check_bones(made)

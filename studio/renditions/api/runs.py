@@ -5,6 +5,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
+from studio.renditions import queries
 from studio.renditions.models import Run, RunItem
 from studio.renditions.schemas import FirstIn, RunItemOut, RunOut
 from studio.renditions.services import runs
@@ -20,7 +21,7 @@ def list_runs(request: HttpRequest):
     """The newest runs, and all that are not through."""
     newest = set(Run.objects.values_list("pk", flat=True)[:SHOWN])
     unfinished = set(Run.objects.filter(state__in=OPEN).values_list("pk", flat=True))
-    return runs.counted(Run.objects.filter(pk__in=newest | unfinished))
+    return queries.counted(Run.objects.filter(pk__in=newest | unfinished))
 
 
 @router.post("first", response={204: None}, operation_id="look_first")
@@ -33,12 +34,13 @@ def look_first(request: HttpRequest, wanted: FirstIn):
 @router.get("{run_id}", response=RunOut, operation_id="get_run")
 def get_run(request: HttpRequest, run_id: int):
     """One run: how far it is, and how long it may take."""
-    return runs.counted([get_object_or_404(Run, pk=run_id)])[0]
+    return queries.counted([get_object_or_404(Run, pk=run_id)])[0]
 
 
 @router.get("{run_id}/items", response=list[RunItemOut], operation_id="list_run_items")
 def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 60, offset: int = 0):
-    """Items of a run, of one state where that is given: those at work first, then what failed, what is done and what waits."""
+    """Items of a run, of one state where that is given: those at work first, then what failed, what is done and what
+    waits."""
     rows = RunItem.objects.filter(run=run_id).select_related("rendition__clip", "rendition__character", "revision")
     rows = rows.defer("rendition__clip__notes", "rendition__character__nodes", "revision__findings")
     if state:

@@ -23,10 +23,11 @@ Cell = tuple[int, int]
 
 @dataclass
 class Plan:
-    """What an action on these cells comes to. count: of cells it is done to. accepted: those of them with an accepted result,
-    which stays beside the new one. busy: left out, since they are under way. wrong: accepted although a finding is graded so.
-    proposed: cells whose fitting is proposed and not confirmed. unfitted: pairs of skeleton and character without a fitting.
-    impossible: those of which none can be proposed, with the sentence that says why; their cells are not counted."""
+    """What an action on these cells comes to. count: of cells it is done to. accepted: those of them with an accepted
+    result, which stays beside the new one. busy: left out, since they are under way. wrong: accepted although a finding
+    is graded so. proposed: cells whose fitting is proposed and not confirmed. unfitted: pairs of skeleton and character
+    without a fitting. impossible: those of which none can be proposed, with the sentence that says why; their cells are
+    not counted."""
 
     action: str
     count: int = 0
@@ -145,7 +146,8 @@ def _why_not(skeleton_id: int, character_id: int, patterns: object) -> str:
 
 
 def _can_be_proposed(skeleton: Skeleton, character: Character, patterns: object) -> bool:
-    """Whether a fitting can be proposed: found out once for two skeletons, since a board has many cells of the same two.
+    """Whether a fitting can be proposed: found out once for two skeletons, since a board has many cells of the same
+    two.
 
     patterns: the fingerprint of all patterns; with others, and where somebody has said other parts, it is asked again.
     """
@@ -218,7 +220,8 @@ def _as_they_are(rows: Iterable[Rendition]) -> list[dict]:
 
 @transaction.atomic
 def restore(states: Iterable[dict]) -> list[dict]:
-    """Put back what :func:`accept`, :func:`send_back` or :func:`retire` changed; returns how it was before, to go forth again.
+    """Put back what :func:`accept`, :func:`send_back` or :func:`retire` changed; returns how it was before, to go forth
+    again.
 
     An accepted revision that is gone meanwhile stays gone.
     """

@@ -1,7 +1,7 @@
 """Runs: batches of transfers, worked off item by item by however many workers there are.
 
-The tables are the truth, the queue of tasks only wakes workers: a task takes whatever item comes next, so that one that is
-lost or doubled loses or doubles nothing.
+The tables are the truth, the queue of tasks only wakes workers: a task takes whatever item comes next, so that one that
+is lost or doubled loses or doubles nothing.
 """
 
 from collections.abc import Iterable, Sequence
@@ -24,8 +24,8 @@ Work, State = Rendition.Work, RunItem.State
 def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False) -> Run | None:
     """Transfer clips to characters: cells are ids of both. first: before anything that waits.
 
-    Cells that are under way already are left to their run. Where a skeleton has no fitting on a character yet, one is proposed.
-    Returns None where nothing is left to do. Raises :class:`BadInput` where no fitting can be proposed.
+    Cells that are under way already are left to their run. Where a skeleton has no fitting on a character yet, one is
+    proposed. Returns None where nothing is left to do. Raises :class:`BadInput` where no fitting can be proposed.
     """
     wanted = list(dict.fromkeys(cells))
     clips = Clip.objects.select_related("skeleton").defer("skeleton__tree").in_bulk({clip for clip, _ in wanted})

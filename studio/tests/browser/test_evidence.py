@@ -1,4 +1,5 @@
-"""Evidence where it is used, and overruled there: floors and axes of clips, hinges in the stance, findings in the review."""
+"""Evidence where it is used, and overruled there: floors and axes of clips, hinges in the stance, findings in the
+review."""
 
 import json
 

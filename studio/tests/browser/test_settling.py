@@ -1,4 +1,5 @@
-"""The transfer leaf in the browser: choices drawn and typed, contacts by pointer and by keys, what they do, and undo."""
+"""The transfer leaf in the browser: choices drawn and typed, contacts by pointer and by keys, what they do, and
+undo."""
 
 import json
 import re
@@ -104,7 +105,8 @@ class Settling(FittingCase):
         self.changed(lambda: self.page.keyboard.press("ArrowRight"))
         expect(self.page.get_by_text("contacts set by hand")).to_be_visible()
         self.assertIn(last + 1, [contact["last"] for contact in self.contacts()])
-        # A new one, drawn in the lane of the left arm, which has none: lanes of feet only are shown, so draw on a foot's.
+        # A new one, drawn in the lane of the left arm, which has none: lanes of feet only are shown, so draw on a
+        # foot's.
         self.page.locator(".contact").first.focus()
         count = len(self.contacts())
         self.changed(lambda: self.page.keyboard.press("Delete"))

@@ -1,4 +1,5 @@
-"""The stance leaf in the browser: aligning, makers, rings, typed turns, undo across a reload, and where the joints are then."""
+"""The stance leaf in the browser: aligning, makers, rings, typed turns, undo across a reload, and where the joints are
+then."""
 
 import json
 
