@@ -29,7 +29,10 @@ class Calibration:
     @property
     def text(self) -> str:
         held = "The first frame is" if self.frames == 1 else f"The first {self.frames} frames are"
-        return f"{held} held still, then the joints jump by {self.jump * 100:.0f} cm on average: they look like calibration."
+        return (
+            f"{held} held still, then the joints jump by {self.jump * 100:.0f} cm on average: they look "
+            "like calibration."
+        )
 
 
 def calibration(clip: Clip) -> Calibration | None:

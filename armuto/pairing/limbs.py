@@ -3,11 +3,11 @@
 All ways to lay the parts of a limb on a line of bones, in order, optional parts present or not, the limb ending early
 or not, are scored at once:
 
-    score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)²  +  Σ names(jₖ, k)  −  costs of the bones that are passed over  −  costs of sharp bends
+    score = Σ −½ (ln(dₖ / (L sₖ)) / σₖ)² + Σ names(jₖ, k) − costs of bones that are passed over − costs of sharp bends
 
-dₖ is the length from one part to the next, L the length of the limb's required parts, reckoned from those that are there, sₖ
-and σₖ the share and spread that the body plan gives. The weights exp(score) of all ways together give the probability of each
-bone being each part.
+dₖ is the length from one part to the next, L the length of the limb's required parts, reckoned from those that are
+there, sₖ and σₖ the share and spread that the body plan gives. The weights exp(score) of all ways together give the
+probability of each bone being each part.
 """
 
 from __future__ import annotations

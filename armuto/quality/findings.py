@@ -192,8 +192,14 @@ def _many(part: str) -> bool:
 
 def _slide(measurement: Measurement) -> str:
     if _many(measurement.part):
-        return f"The {measurement.part} slide at {measurement.size:.1f} cm/s while they stand (source {measurement.source:.1f} cm/s)."
-    return f"The {measurement.part} slides at {measurement.size:.1f} cm/s while it stands (source {measurement.source:.1f} cm/s)."
+        return (
+            f"The {measurement.part} slide at {measurement.size:.1f} cm/s while they stand (source "
+            f"{measurement.source:.1f} cm/s)."
+        )
+    return (
+        f"The {measurement.part} slides at {measurement.size:.1f} cm/s while it stands (source "
+        f"{measurement.source:.1f} cm/s)."
+    )
 
 
 def _reach(measurement: Measurement) -> str:
@@ -202,7 +208,10 @@ def _reach(measurement: Measurement) -> str:
 
 
 def _float(measurement: Measurement) -> str:
-    return f"The {measurement.part} {'stand' if _many(measurement.part) else 'stands'} {measurement.size:.1f} cm above where the source's does."
+    return (
+        f"The {measurement.part} {'stand' if _many(measurement.part) else 'stands'} {measurement.size:.1f} "
+        "cm above where the source's does."
+    )
 
 
 def _floor(measurement: Measurement) -> str:
@@ -221,7 +230,10 @@ def _facing(measurement: Measurement) -> str:
 
 def _height(measurement: Measurement) -> str:
     verb, of = ("are", "legs") if measurement.part == "hips" else ("is", "body")
-    return f"The {measurement.part} {verb} carried {measurement.size:.0f} of 100 of the {of} higher or lower than the source's."
+    return (
+        f"The {measurement.part} {verb} carried {measurement.size:.0f} of 100 of the {of} higher or lower "
+        "than the source's."
+    )
 
 
 def _side(measurement: Measurement) -> str:
@@ -229,7 +241,10 @@ def _side(measurement: Measurement) -> str:
         return f"The names of the {measurement.part} say the other side than those they are paired with."
     if measurement.size >= 100:
         return "The feet point to the back of the body: left and right may be exchanged."
-    return f"Left and right {measurement.part} are on each other's side in {measurement.size:.0f} of 100 frames, and not so on the source."
+    return (
+        f"Left and right {measurement.part} are on each other's side in {measurement.size:.0f} of 100 "
+        "frames, and not so on the source."
+    )
 
 
 WORDS: Mapping[str, Callable[[Measurement], str]] = {
@@ -238,7 +253,8 @@ WORDS: Mapping[str, Callable[[Measurement], str]] = {
     "float": _float,
     "floor": _floor,
     "sole": lambda measurement: (
-        f"The sole of the {measurement.part} stands {measurement.size:.1f} cm {'above' if measurement.way > 0 else 'below'} the floor while it rests."
+        f"The sole of the {measurement.part} stands {measurement.size:.1f} cm "
+        f"{'above' if measurement.way > 0 else 'below'} the floor while it rests."
     ),
     "size": lambda measurement: f"The hips move by {measurement.way:.2f} of what is in keeping with the legs.",
     "clipping": lambda measurement: (
@@ -254,7 +270,8 @@ WORDS: Mapping[str, Callable[[Measurement], str]] = {
         f"The {measurement.part} bends {measurement.size:.0f}° beyond its limits (source {measurement.source:.0f}°)."
     ),
     "seam": lambda measurement: (
-        f"The {measurement.part} jumps by {measurement.size:.0f}° where the loop closes (source {measurement.source:.0f}°)."
+        f"The {measurement.part} jumps by {measurement.size:.0f}° where the loop closes (source "
+        f"{measurement.source:.0f}°)."
     ),
     "up": lambda measurement: f"The trunk leans {measurement.size:.0f}° otherwise than the source's.",
     "gravity": lambda measurement: (

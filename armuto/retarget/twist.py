@@ -17,7 +17,8 @@ def share_twist(world: FloatArray, context: RetargetContext, turning: tuple[Twis
 
     With P and N the bone that is served and the one after it, a the axis between them in P's frame::
 
-        twist = the part of P⁻¹ N (P⁻¹ N in the stance)⁻¹ that turns about a;   T = P · twist^share · (P⁻¹ T in the stance)
+        twist = the part of P⁻¹ N (P⁻¹ N in the stance)⁻¹ that turns about a
+        T = P · twist^share · (P⁻¹ T in the stance)
     """
     if not turning:
         return

@@ -92,7 +92,8 @@ def dae(
         return (
             f"<animation>{source(key + '-in', times, 1)}{source(key + '-out', values, stride)}"
             f"{source(key + '-kind', names, 1, 'Name')}"
-            f'<sampler id="{key}"><input semantic="INPUT" source="#{key}-in"/><input semantic="OUTPUT" source="#{key}-out"/>'
+            f'<sampler id="{key}"><input semantic="INPUT" source="#{key}-in"/><input semantic="OUTPUT" '
+            f'source="#{key}-out"/>'
             f'<input semantic="INTERPOLATION" source="#{key}-kind"/></sampler>'
             f'<channel source="#{key}" target="{target}"/></animation>'
         )

@@ -52,7 +52,8 @@ class Commands(unittest.TestCase):
 
     def test_a_transfer_does_not_wait_for_what_it_does_not_use(self):
         code = (
-            f"import sys; from armuto.cli.main import main; main(['transfer', {str(WALK)!r}, '--character', {str(PORTER)!r}, "
+            f"import sys; from armuto.cli.main import main; main(['transfer', {str(WALK)!r}, "
+            f"'--character', {str(PORTER)!r}, "
             f"'--out', {str(self.folder)!r}]); "
             "sys.exit(any(m in sys.modules for m in ('scipy.signal', 'scipy.optimize', 'pxr')))"
         )

@@ -61,7 +61,8 @@ class SamePositions(unittest.TestCase):
         text = scenes.dae(CLIP, mesh=False).decode()
         text = text.replace("<library_animations>", '<library_animations><animation id="all">').replace(
             "</library_animations>",
-            '</animation></library_animations><library_animation_clips><animation_clip name="first" start="0" end="0.1">'
+            '</animation></library_animations><library_animation_clips><animation_clip name="first" '
+            'start="0" end="0.1">'
             '<instance_animation url="#all"/></animation_clip><animation_clip name="second" start="0.1" end="0.3">'
             '<instance_animation url="#all"/></animation_clip></library_animation_clips>',
         )

@@ -5,4 +5,4 @@ class FittingsConfig(AppConfig):
     name = "studio.fittings"
 
     def ready(self) -> None:
-        pass
+        import studio.fittings.receivers  # noqa: F401

@@ -121,7 +121,8 @@ def new_version(
     """
     if skeleton.pk != row.skeleton_id:
         raise BadInput(
-            f"{document.file}: it is on another skeleton than “{row.name}”, which is on “{row.skeleton.name}”; bring it in as "
+            f"{document.file}: it is on another skeleton than “{row.name}”, which is on "
+            f"“{row.skeleton.name}”; bring it in as "
             "a clip of its own."
         )
     row.take = original

@@ -217,5 +217,5 @@ class Deliveries(Studio):
         self.assertIn("earlier version of porter, with other bones", row.left_out)
         self.assertEqual(self.make()["results"], 5)
         with self.assertRaises(BadInput):
-            planning.make("x", [row], planning.parcel.DeliverySettings(), planning.USUAL)
+            planning.make("x", [row], planning.package.DeliverySettings(), planning.USUAL)
         self.assertEqual(Delivery.objects.count(), 1)

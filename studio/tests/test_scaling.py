@@ -36,7 +36,8 @@ import django; django.setup()
 from django.conf import settings
 from django_tasks import task_backends
 database = settings.DATABASES["default"]
-print(type(task_backends["default"]).__name__, database["ENGINE"], database["NAME"], database.get("HOST"), database.get("PORT"))
+print(type(task_backends["default"]).__name__, database["ENGINE"], database["NAME"],
+      database.get("HOST"), database.get("PORT"))
 """
 
 

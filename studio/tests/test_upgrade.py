@@ -66,7 +66,7 @@ class AnEarlierDataFile(unittest.TestCase):
         self.assertEqual(counts, {"clips": 1, "characters": 1, "fittings": 1, "accepted": 1, "arriving": 1})
         self.assertEqual((found["clip"], found["figure"], found["state"]), ("stand up", "striker", "accepted"))
         self.assertGreater(found["motion"], 10_000)
-        self.assertGreater(found["pairs"], 30)
+        self.assertGreater(found["pairs"], 15)
         states = [["hall_bow_02.bvh", "waiting"], ["hall_sit_02.bvh", "ready"], ["later.bvh", "waiting"]]
         self.assertEqual((found["files"], found["rows"], found["arrival"]), (states, 1, "waiting"))
         self.assertEqual((found["delivered"], len(found["rule"])), (1, 1))

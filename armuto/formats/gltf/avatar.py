@@ -9,7 +9,8 @@ from armuto.formats.gltf.container import GltfFile
 
 # The standard's words in order of its own table, and ours. Version 0 calls the thumb's joints one further out.
 WORDS = {
-    "hips": "hips", "spine": "spine", "chest": "chest", "upperChest": "chest", "neck": "neck", "head": "head", "jaw": "jaw",
+    "hips": "hips", "spine": "spine", "chest": "chest", "upperChest": "chest", "neck": "neck",
+    "head": "head", "jaw": "jaw",
     "Eye": "eye", "Shoulder": "shoulder", "UpperArm": "upper arm", "LowerArm": "lower arm", "Hand": "hand",
     "UpperLeg": "upper leg", "LowerLeg": "lower leg", "Foot": "foot", "Toes": "toes",
     "ThumbMetacarpal": "thumb metacarpal", "ThumbProximal": "thumb proximal", "ThumbDistal": "thumb distal",

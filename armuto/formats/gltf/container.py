@@ -138,27 +138,31 @@ def _check(tree: Any, file: str) -> None:
             f"{file}: it cannot be read without the extension “{str(unknown[0])[:60]}”, which is not known here; "
             "export it again without that."
         )
-    nodes = tree.get("nodes", [])
+    if problem := _fault_of_tree(tree.get("nodes", [])):
+        raise refuse(problem)
+
+
+def _fault_of_tree(nodes: list[Json]) -> str:
+    """What keeps nodes from being trees, in words; nothing where they are."""
     if len(nodes) > MOST_NODES:
-        raise refuse(f"it has {len(nodes)} nodes, more than {MOST_NODES}")
+        return f"it has {len(nodes)} nodes, more than {MOST_NODES}"
     seen: set[int] = set()
     for number, node in enumerate(nodes):
         children = node.get("children", [])
         if not isinstance(children, list):
-            raise refuse(f"the children of node {number} are not a list")
+            return f"the children of node {number} are not a list"
         for child in children:
             if not isinstance(child, int) or isinstance(child, bool) or not 0 <= child < len(nodes):
-                raise refuse(f"node {number} has a child {child} that does not exist")
+                return f"node {number} has a child {child} that does not exist"
             if child in seen:
-                raise refuse(f"node {child} has two parents")
+                return f"node {child} has two parents"
             seen.add(child)
     # Every node has at most one parent, so what cannot be reached from a root lies on a circle.
     stack, reached = [n for n in range(len(nodes)) if n not in seen], 0
     while stack:
         reached += 1
         stack += nodes[stack.pop()].get("children", [])
-    if reached < len(nodes):
-        raise refuse("its nodes form a circle")
+    return "its nodes form a circle" if reached < len(nodes) else ""
 
 
 def _buffer(held: GltfFile, number: int, row: Json, binary: bytes | None, files: Mapping[str, bytes]) -> bytes:

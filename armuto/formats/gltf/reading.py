@@ -278,7 +278,8 @@ def _skeleton(
         stretch = np.linalg.svd(linear, compute_uv=False)
         if stretch[0] > UNEVEN * stretch[-1] and n in carrying:
             raise held.refuse(
-                f"the joint “{_name(held, n)}” is scaled unevenly, {stretch[0] / stretch[-1]:.2f} times as far one way as "
+                f"the joint “{_name(held, n)}” is scaled unevenly, {stretch[0] / stretch[-1]:.2f} times as "
+                "far one way as "
                 "another, which changes the length of whatever it turns; apply scales before exporting"
             )
         world_q[joint], world_p[joint] = rotation.from_matrix(linear), world[n][:3, 3]

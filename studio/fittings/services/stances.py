@@ -125,7 +125,7 @@ def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
         target_stance=then.get("target", fitting.target_stance),
         left_out=fitting.left_out,
         plan=fitting.plan,
-        overrides=then.get("said", fitting.overrides),
+        overrides=then.get("overrides", fitting.overrides),
         like=fitting,
     )
 

@@ -27,7 +27,10 @@ def bring_in(
     size = file.size or 0
     if size > settings.LARGEST_UPLOAD:
         limit = settings.LARGEST_UPLOAD // 1024 // 1024
-        sentence = f"{name}: the file has {size / 1024 / 1024:.0f} MB and the limit is {limit} MB; split it or raise the limit."
+        sentence = (
+            f"{name}: the file has {size / 1024 / 1024:.0f} MB and the limit is {limit} MB; split it or "
+            "raise the limit."
+        )
         return Status(413, {"detail": sentence})
     data = file.read()
     archive = data[:4] == b"PK\x03\x04"

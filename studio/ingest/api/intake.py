@@ -65,7 +65,8 @@ def bring(
             return Status(
                 413,
                 {
-                    "detail": f"{file.name}: the file has {size:.0f} MB and the limit is {limit // 1024 // 1024} MB; split it."
+                    "detail": f"{file.name}: the file has {size:.0f} MB and the limit is "
+                    "{limit // 1024 // 1024} MB; split it."
                 },
             )
     ids = []
@@ -187,7 +188,8 @@ def change_rows(request: HttpRequest, wanted: RowsChange):
             first, last = given.get("first", row.first), given.get("last", row.last)
             if not 0 <= first <= last < row.frames:
                 raise BadInput(
-                    f"{row.clip}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
+                    f"{row.clip}: frames {first} to {last} are not a range of its take, which has 0 to "
+                    f"{row.frames - 1}."
                 )
             row.first, row.last = first, last
             for key, value in (given.get("fields") or {}).items():

@@ -66,7 +66,8 @@ def lay_out(row: IntakeFile) -> None:
         return
     if not document.clips:
         raise BadInput(
-            f"{row.path}: there is no motion in it; export it with at least one animation, or bring it in as a character."
+            f"{row.path}: there is no motion in it; export it with at least one animation, or bring it in "
+            "as a character."
         )
     row.kind, row.found = IntakeFile.Kind.MOTION, detected(document)
     identity = arrays.identity(document.skeleton)

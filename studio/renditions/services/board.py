@@ -139,7 +139,10 @@ def _why_not(skeleton_id: int, character_id: int, patterns: object) -> str:
     character = Character.objects.select_related("skeleton").defer("skeleton__tree").get(pk=character_id)
     if skeleton.plan != character.skeleton.plan:
         kinds = (skeleton.plan or "of no plan that was recognised", character.skeleton.plan or "of none")
-        return f"{character.name}: its body is {kinds[1]}, and “{skeleton.name}” is {kinds[0]}; pair them by hand in a fitting."
+        return (
+            f"{character.name}: its body is {kinds[1]}, and “{skeleton.name}” is {kinds[0]}; pair them by "
+            "hand in a fitting."
+        )
     if not _can_be_proposed(skeleton, character, patterns):
         return f"{character.name}: it has no bone that could be paired with “{skeleton.name}”; pair them by hand."
     return ""

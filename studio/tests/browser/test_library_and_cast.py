@@ -270,7 +270,8 @@ class Cast(StudioCase):
         self.page.locator(".why:visible").get_by_role("button", name="turn it to face forward").click()
         expect(self.page.get_by_role("button", name="faces: 0°")).to_be_visible()
         self.page.wait_for_function(
-            "name => { const a = window.armuto.stage.positions()[name]; return a && Math.abs(a[7][0] - a[11][0]) > 0.2 }",
+            "name => "
+            "{ const a = window.armuto.stage.positions()[name]; return a && Math.abs(a[7][0] - a[11][0]) > 0.2 }",
             arg=name,
         )
         self.page.keyboard.press("Escape")

@@ -163,7 +163,8 @@ class Settling(FittingCase):
         self.page.get_by_label("Part whose limits are shown").select_option("left lower arm")
         self.page.get_by_label("See the left lower arm: bend from back to ahead").fill("90")
         self.page.wait_for_function(
-            "([key, was]) => Math.abs(window.armuto.stage.positions()[key].flat().reduce((a, b) => a + b) - was) > 0.05",
+            "([key, was]) => Math.abs(window.armuto.stage.positions()[key].flat().reduce((a, b) => a + b) "
+            "- was) > 0.05",
             arg=[key, float(rest.sum())],
         )
         ahead = self.page.get_by_label("bend, ahead, degrees")

@@ -93,7 +93,8 @@ class Stances(FittingCase):
             self.page.mouse.move(*point)
         # While it is drawn the figure is seen turned, and nothing is kept yet.
         self.page.wait_for_function(
-            "at => Math.hypot(...window.armuto.stage.positions()['stance character'][9].map((x, n) => x - at[n])) > 0.05",
+            "at => Math.hypot(...window.armuto.stage.positions()['stance character'][9].map((x, n) => x - "
+            "at[n])) > 0.05",
             arg=other[9].tolist(),
         )
         self.assertEqual(self.state()["stances"]["target"]["turned"], [])
@@ -147,7 +148,8 @@ class Stances(FittingCase):
         # The stance before, as long as it is asked for.
         self.page.keyboard.press("c")
         self.page.wait_for_function(
-            "at => Math.hypot(...window.armuto.stage.positions()['stance character'][9].map((x, n) => x - at[n])) > 0.02",
+            "at => Math.hypot(...window.armuto.stage.positions()['stance character'][9].map((x, n) => x - "
+            "at[n])) > 0.02",
             arg=self.joints()[9].tolist(),
         )
         np.testing.assert_allclose(self.arm(), before, atol=1e-4)
