@@ -20,7 +20,7 @@ from armuto.formats import Document
 from armuto.intake import naming
 from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
-from armuto.retarget import fitting
+from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting
 
 KEYS = ("clips", "characters", "fittings", "wanted", "rule", "out")
@@ -130,11 +130,11 @@ def _read(path: Path) -> Document:
 
 
 @lru_cache(maxsize=8)
-def _fitted(source: Path, character: Path, fitting_file: Path | None) -> Fitting:
+def _fitted(source: Path, character: Path, fitting_path: Path | None) -> Fitting:
     clip, figure = _read(source), _read(character)
-    if fitting_file is not None:
-        return fitting.from_json(
-            fitting_file.read_bytes(), str(fitting_file), clip.skeleton, figure.skeleton, figure.capsules
+    if fitting_path is not None:
+        return fitting_file.from_json(
+            fitting_path.read_bytes(), str(fitting_path), clip.skeleton, figure.skeleton, figure.capsules
         )
     try:
         made = fitting.fit(clip.skeleton, figure.skeleton, clip.parts, figure.parts)
@@ -180,8 +180,8 @@ def do(job: Job) -> Outcome:
     """Transfer the clips of a job and write its file, whole or not at all."""
     try:
         results = [
-            _performed(job, path, number, name, fitting_file)
-            for (path, number, name), fitting_file in zip(job.clips, job.fittings, strict=True)
+            _performed(job, path, number, name, fitting_path)
+            for (path, number, name), fitting_path in zip(job.clips, job.fittings, strict=True)
         ]
         (file,) = package.pack([(job.output.name, result) for result in results], job.wanted)
         _write(job.output, file.content)
@@ -194,17 +194,17 @@ def do(job: Job) -> Outcome:
         return Outcome(job.output, sentence=f"{problem.filename or job.output}: {problem.strerror}.")
 
 
-def _performed(job: Job, path: Path, number: int, name: str, fitting_file: Path | None) -> Result:
+def _performed(job: Job, path: Path, number: int, name: str, fitting_path: Path | None) -> Result:
     source, figure = _read(path), _read(job.character)
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
-    fits, clip = _fitted(path, job.character, fitting_file), source.clips[number]
+    fits, clip = _fitted(path, job.character, fitting_path), source.clips[number]
     done = retarget(clip, fits)
     found = find(clip, done.clip, fits, done.contacts)
     about = {
         "clip_name": name,
         "source": path.name,
-        "fitting": fitting_file.name if fitting_file else None,
+        "fitting": fitting_path.name if fitting_path else None,
         "grade": grade(found),
         "findings": [
             {key: value for key, value in asdict(outcome).items() if key in ("text", "frames", "grade")}

@@ -27,7 +27,7 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
-from armuto.tests import bodies, detections, figures, matching, stances
+from armuto.tests import bone_names, detections, figures, matching, stances
 from demo.bench_board import report as board
 from demo.bench_browser import changes
 from demo.bench_fidelity import report as fidelity
@@ -184,7 +184,7 @@ def matcher(product: float, count: int = 700) -> str:
     made = matching.tally(count, seed=100)
     rows = "\n".join(
         f"| {style} | {made.right[style]} | {made.parts[style]} | {made.right[style] / made.parts[style]:.4f} | {made.swapped[style]} |"
-        for style in bodies.STYLES
+        for style in bone_names.STYLES
     )
     claims = "\n".join(
         f"| {least:.2f} | {made.sure(least)[0]} | {made.sure(least)[1]:.4f} |" for least in (0.5, 0.8, 0.9, 0.95)

@@ -29,7 +29,7 @@ from armuto.intake import recording
 from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
-from armuto.retarget import fitting
+from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting, FittingOverrides
 from armuto.retarget.settings import Settings
 
@@ -157,7 +157,7 @@ def make_fitting(options: argparse.Namespace) -> int:
         _read(options.target, _import_options(options, "character_")),
         options,
     )
-    tree = fitting.to_json(made)
+    tree = fitting_file.to_json(made)
     _write(options.output, (json.dumps(tree, ensure_ascii=False, indent=1) + "\n").encode())
     if options.json:
         _print_json(tree | {"output": str(options.output)})
@@ -178,7 +178,7 @@ def make_fitting(options: argparse.Namespace) -> int:
 
 def transfer_clips(options: argparse.Namespace) -> int:
     character = _read(options.character, _import_options(options, "character_"))
-    fitting_file = _bytes(options.fit) if options.fit else None
+    fitting_bytes = _bytes(options.fit) if options.fit else None
     kind = options.format or _own_kind(character)
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
@@ -192,7 +192,7 @@ def transfer_clips(options: argparse.Namespace) -> int:
         for path, data, files in inside:
             try:
                 source = formats.read(data, path, _import_options(options), files)
-                results += _performed(source, path, character, fitting_file, kind, options, taken)
+                results += _performed(source, path, character, fitting_bytes, kind, options, taken)
             except BadInput as problem:
                 code = fail(str(problem))
     if options.json:
@@ -209,7 +209,7 @@ def _performed(
     source: Document,
     path: str,
     character: Document,
-    fitting_file: bytes | None,
+    fitting_bytes: bytes | None,
     kind: str,
     options: argparse.Namespace,
     taken: set[Path],
@@ -217,7 +217,7 @@ def _performed(
     """Transfer and write every clip of one input; one row per result."""
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
-    fits = _fits(source, character, fitting_file, options)
+    fits = _fits(source, character, fitting_bytes, options)
     fits = replace(fits, settings=_said(fits.settings, options))
     rows = []
     for clip in source.clips:
@@ -241,11 +241,11 @@ def _performed(
     return rows
 
 
-def _fits(source: Document, target: Document, fitting_file: bytes | None, options: argparse.Namespace) -> Fitting:
+def _fits(source: Document, target: Document, fitting_bytes: bytes | None, options: argparse.Namespace) -> Fitting:
     """The fitting that was kept, or one that is made; with how thick the target is."""
-    if fitting_file is None:
+    if fitting_bytes is None:
         return replace(_made(source, target, options), capsules=target.capsules)
-    return fitting.from_json(fitting_file, str(options.fit), source.skeleton, target.skeleton, target.capsules)
+    return fitting_file.from_json(fitting_bytes, str(options.fit), source.skeleton, target.skeleton, target.capsules)
 
 
 def _said(settings: Settings, options: argparse.Namespace) -> Settings:
@@ -275,8 +275,8 @@ def check_clip(options: argparse.Namespace) -> int:
     for outcome in (document, source):
         if not outcome.clips:
             raise BadInput(f"{outcome.file}: there is no motion in it; name a file with at least one clip.")
-    fitting_file = _bytes(options.fit) if options.fit else None
-    fits = _fits(source, document, fitting_file, options)
+    fitting_bytes = _bytes(options.fit) if options.fit else None
+    fits = _fits(source, document, fitting_bytes, options)
     rendition, clip = document.clips[0], source.clips[0]
     if rendition.frames != clip.frames:
         raise BadInput(

@@ -10,7 +10,6 @@ from __future__ import annotations
 import base64
 import io
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 from xml.etree.ElementTree import Element, ParseError
 
@@ -19,16 +18,23 @@ import defusedxml.ElementTree
 import numpy as np
 from collada import common
 from defusedxml.common import DefusedXmlException
-from numpy.typing import NDArray
 
 from armuto.errors import BadInput
-from armuto.formats.collada_curves import Curve
-from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track, build
+from armuto.formats.collada_animation import read_animations
+from armuto.formats.collada_nodes import (
+    SPACE,
+    WIDTH,
+    Transform,
+    linear,
+    number_of,
+    taken_apart,
+    transform_matrix,
+    unit_length,
+)
+from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, build
 from armuto.intake import detection
-from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 
-SPACE = "{http://www.collada.org/2005/11/COLLADASchema}"
 UP = {"X_UP": "+X", "Y_UP": "+Y", "Z_UP": "+Z"}
 MOST_NODES, MOST_DEPTH = 50_000, 400
 
@@ -48,7 +54,7 @@ def to_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> 
     if root.tag != f"{SPACE}COLLADA":
         raise refuse("not a COLLADA 1.4 document")
     _depth(root, refuse)
-    held = _Scene(root, refuse, files or {})
+    held = Scene(root, refuse, files or {})
     held.read(data)
     return build(held.parts), list(dict.fromkeys(held.notes))
 
@@ -70,34 +76,7 @@ def _inside(address: str) -> bytes | None:
     return base64.b64decode(address.partition(",")[2], validate=True)
 
 
-@dataclass
-class _Transform:
-    """One element of a node's stack: its kind, its sid, its numbers."""
-
-    kind: str
-    sid: str
-    values: FloatArray
-
-
-def _matrix(kind: str, v: FloatArray) -> FloatArray:
-    out = np.eye(4)
-    if kind == "matrix":
-        return v.reshape(4, 4)
-    if kind == "translate":
-        out[:3, 3] = v
-    elif kind == "rotate":
-        axis = v[:3] if np.linalg.norm(v[:3]) > 1e-12 else np.array([0.0, 1.0, 0.0])
-        out[:3, :3] = rotation.to_matrix(rotation.about(axis, np.radians(v[3])))
-    else:
-        out[:3, :3] = np.diag(v)
-    return out
-
-
-WIDTH = {"matrix": 16, "translate": 3, "rotate": 4, "scale": 3}
-MEMBER = {"X": 0, "Y": 1, "Z": 2, "W": 3, "ANGLE": 3}
-
-
-class _Scene:
+class Scene:
     """One document while it is read."""
 
     def __init__(self, root: Element, refuse: Callable[[str], BadInput], files: Mapping[str, bytes]) -> None:
@@ -105,7 +84,7 @@ class _Scene:
         self.parts = Parts()
         self.notes: list[str] = []
         self.ids = {e.get("id"): e for e in root.iter() if e.get("id")}
-        self.stacks: dict[int, list[_Transform]] = {}
+        self.stacks: dict[int, list[Transform]] = {}
         self.elements: list[Element] = []
         self.by_id: dict[str, int] = {}
         self.by_sid: dict[str, int] = {}
@@ -136,7 +115,7 @@ class _Scene:
         unit, up = 1.0, "Y_UP"
         if asset is not None:
             mark = asset.find(f"{SPACE}unit")
-            unit = _number(mark.get("meter", "1") if mark is not None else "1")
+            unit = number_of(mark.get("meter", "1") if mark is not None else "1")
             up = (asset.findtext(f"{SPACE}up_axis") or "Y_UP").strip()
         if not 1e-6 < unit < 1e6 or up not in UP:
             raise self.refuse("its unit or up axis is not usable")
@@ -148,7 +127,7 @@ class _Scene:
             raise self.refuse("it has no scene")
         self._nodes(self.find(scene.get("url"), "the scene"))
         self._geometry(data)
-        self._animations()
+        read_animations(self)
 
     def _nodes(self, scene: Element) -> None:
         """All nodes of the scene, parents first."""
@@ -165,12 +144,12 @@ class _Scene:
                     values = self.numbers(child, f"a {kind} of a node")
                     if len(values) != WIDTH[kind]:
                         raise self.refuse(f"a {kind} of a node has {len(values)} of {WIDTH[kind]} numbers")
-                    transforms.append(_Transform(kind, child.get("sid", ""), values))
+                    transforms.append(Transform(kind, child.get("sid", ""), values))
                 elif kind in ("lookat", "skew"):
                     self.notes.append(f"A {kind} transform is not read.")
             self.stacks[number] = transforms
             name = element.get("name") or element.get("id") or f"node {number}"
-            t, q, s = _taken_apart(self._local(transforms), self.refuse, name)
+            t, q, s = taken_apart(self._local(transforms), self.refuse, name)
             self.parts.nodes.append(Node(name, parent, t, q, s))
             self.elements.append(element)
             for table, key in ((self.by_id, "id"), (self.by_sid, "sid"), (self.by_name, "name")):
@@ -180,10 +159,10 @@ class _Scene:
             if element.find(f"{SPACE}instance_node") is not None:
                 self.notes.append("Nodes that are instances of library nodes are not read.")
 
-    def _local(self, transforms: list[_Transform], values: Mapping[int, FloatArray] | None = None) -> FloatArray:
+    def _local(self, transforms: list[Transform], values: Mapping[int, FloatArray] | None = None) -> FloatArray:
         out = np.eye(4)
         for n, transform in enumerate(transforms):
-            out = out @ _matrix(transform.kind, transform.values if values is None else values[n])
+            out = out @ transform_matrix(transform.kind, transform.values if values is None else values[n])
         return out
 
     # -- meshes ------------------------------------------------------------------------------------------------------
@@ -339,7 +318,7 @@ class _Scene:
                     points @ linear.T + bind[:3, 3],
                     inverse.reshape(-1, 3).astype(np.int64),
                     self._material(bound.get(str(triangles.material), str(triangles.material)), document),
-                    None if normals is None else _unit(np.asarray(normals, float)[unique[:, 1]] @ linear.T),
+                    None if normals is None else unit_length(np.asarray(normals, float)[unique[:, 1]] @ linear.T),
                     None if uvs is None else np.asarray(uvs, float)[unique[:, 2], :2] * [1, -1] + [0, 1],
                     None if weights is None else weights[at],
                 )
@@ -357,7 +336,7 @@ class _Scene:
             image = self._image(diffuse)
             colour = (1.0, 1.0, 1.0, 1.0)
         elif isinstance(diffuse, tuple) and len(diffuse) >= 3:
-            r, g, b = (_linear(float(v)) for v in diffuse[:3])
+            r, g, b = (linear(float(v)) for v in diffuse[:3])
             colour = (r, g, b, 1.0)
         self.parts.materials.append(
             Material(held.name or key, colour, image=image, both_sides=bool(held.effect.double_sided))
@@ -379,122 +358,3 @@ class _Scene:
         return self.images[source.path]
 
     # -- motion ------------------------------------------------------------------------------------------------------
-
-    def _animations(self) -> None:
-        library = self.root.findall(f"{SPACE}library_animations/{SPACE}animation")
-        clips = self.root.findall(f"{SPACE}library_animation_clips/{SPACE}animation_clip")
-        if not clips:
-            tracks = self._tracks(library)
-            if tracks:
-                named = library[0].get("name") if len(library) == 1 else None
-                self.parts.animations.append((named or "animation", tracks))
-            return
-        for number, clip in enumerate(clips, 1):
-            used = [
-                self.find(use.get("url"), "an animation of a clip")
-                for use in clip.findall(f"{SPACE}instance_animation")
-            ]
-            span = (_number(clip.get("start", "0")), _number(clip.get("end", "inf")))
-            tracks = self._tracks(used, span)
-            if tracks:
-                self.parts.animations.append((clip.get("name") or clip.get("id") or f"clip {number}", tracks))
-
-    def _tracks(self, animations: list[Element], span: tuple[float, float] = (0.0, np.inf)) -> list[Track]:
-        """Keys of all nodes that the animations move, as translation, rotation and scale."""
-        curves: dict[int, list[tuple[int, NDArray[np.int64], Curve]]] = {}
-        for animation in animations:
-            for element in animation.iter(f"{SPACE}animation"):
-                for channel in element.findall(f"{SPACE}channel"):
-                    found = self._target(channel.get("target", ""))
-                    if found is None:
-                        continue
-                    number, at, columns = found
-                    curve = self._curve(self.find(channel.get("source"), "the sampler of an animation"), len(columns))
-                    curves.setdefault(number, []).append((at, columns, curve))
-        out = []
-        for number, moved in curves.items():
-            times = np.unique(np.concatenate([curve.key_times() for _, _, curve in moved]))
-            if np.isfinite(span[1]):
-                inner = times[(times > span[0]) & (times < span[1])]
-                times = np.unique([span[0], *inner, span[1]])
-            transforms = self.stacks[number]
-            values = {n: np.tile(t.values, (len(times), 1)) for n, t in enumerate(transforms)}
-            for at, columns, curve in moved:
-                values[at][:, columns] = curve.at(times)
-            local = [self._local(transforms, {n: v[k] for n, v in values.items()}) for k in range(len(times))]
-            name = self.parts.nodes[number].name
-            apart = [_taken_apart(m, self.refuse, name) for m in local]
-            shifted = times - (span[0] if np.isfinite(span[1]) else 0.0)
-            out.append(Track(number, "translation", shifted, np.array([t for t, _, _ in apart])))
-            out.append(Track(number, "rotation", shifted, rotation.continuous(np.array([q for _, q, _ in apart]))))
-        return out
-
-    def _target(self, target: str) -> tuple[int, int, NDArray[np.int64]] | None:
-        """Node, place in its stack, and the numbers of that transform which a channel drives."""
-        node_id, _, rest = target.partition("/")
-        number = self.by_id.get(node_id)
-        if number is None or not rest:
-            return None
-        sid, _, member = rest.partition(".")
-        sid, brace, index = sid.partition("(")
-        for at, transform in enumerate(self.stacks[number]):
-            if transform.sid != sid:
-                continue
-            width = WIDTH[transform.kind]
-            if brace:
-                digits = [int(part) for part in index.replace(")", "").split("(") if part.isdigit()]
-                column = digits[0] * 4 + digits[1] if len(digits) == 2 else (digits[0] if digits else width)
-                return (number, at, np.array([column])) if column < width else None
-            if member:
-                column = MEMBER.get(member.upper(), width)
-                return (number, at, np.array([column])) if column < width else None
-            return number, at, np.arange(width)
-        return None
-
-    def _curve(self, sampler: Element, width: int) -> Curve:
-        what = "an animation sampler"
-        times = self.numbers(self._source(sampler, "INPUT", what)[1], what)
-        values = self.numbers(self._source(sampler, "OUTPUT", what)[1], what)
-        if not len(times) or len(values) != len(times) * width or np.any(np.diff(times) < 0):
-            raise self.refuse("the keys of an animation do not fit together")
-        kinds: list[str] = []
-        tangents: dict[str, FloatArray] = {}
-        for given in sampler.findall(f"{SPACE}input"):
-            semantic = given.get("semantic", "")
-            if semantic == "INTERPOLATION":
-                kinds = (self._source(sampler, semantic, what)[1].text or "").split()
-            elif semantic in ("IN_TANGENT", "OUT_TANGENT"):
-                read = self.numbers(self._source(sampler, semantic, what)[1], what)
-                if width == 1 and len(read) == 2 * len(times):
-                    tangents[semantic] = read.reshape(-1, 2)
-        if len(kinds) != len(times):
-            kinds = ["LINEAR"] * len(times)
-        return Curve(times, values.reshape(-1, width), kinds, tangents.get("IN_TANGENT"), tangents.get("OUT_TANGENT"))
-
-
-def _taken_apart(
-    m: FloatArray, refuse: Callable[[str], BadInput], name: str
-) -> tuple[FloatArray, FloatArray, FloatArray]:
-    scale = np.linalg.norm(m[:3, :3], axis=0)
-    if not (scale > 1e-12).all():
-        raise refuse(f"the node “{name[:60]}” is scaled to nothing")
-    if np.linalg.det(m[:3, :3]) < 0:
-        scale = -scale
-    return m[:3, 3].copy(), rotation.from_matrix(m[:3, :3] / scale), scale
-
-
-def _number(word: str) -> float:
-    try:
-        return float(word)
-    except ValueError:
-        return float("nan")
-
-
-def _linear(v: float) -> float:
-    """From the screen's values to linear light (IEC 61966-2-1)."""
-    return v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4
-
-
-def _unit(v: FloatArray) -> FloatArray:
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.asarray(np.where(length > 1e-12, v / np.where(length > 1e-12, length, 1), [0.0, 1.0, 0.0]))

@@ -14,20 +14,16 @@ agree with each other; places of joints in the world do not. What is compared, f
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
-from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
 
 from armuto.body.names import read_names
 from armuto.body.plans import SIDES, Part
-from armuto.contacts.resting import BoolArray
 from armuto.intake.detection import unsteadiness
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.pairing.joint_mapping import JointDriver, first_drivers
-from armuto.retarget.fitting import Fitting
+from armuto.quality.bodies import Bodies, Deviation
 from armuto.stance.aligning import mapped_parts, shapes
 from armuto.stance.shape import bends, roll_angle
 
@@ -42,59 +38,6 @@ STEADY, STEADIER = 0.02, 1.6  # of the body's size: how steady a floor is; and h
 CLEAR = 0.3  # of the width between hips or shoulders: nearer to the middle than this nothing is on a side
 COLLAR = 1.7  # times: by so much more collar bones differ between bodies than the bones after them
 FOLDING = 0.65  # of how a bone or a height deviates, on bodies that do not go upright
-LIMBS = ("arm", "leg", "wing", "neck")
-
-
-@dataclass(frozen=True)
-class Deviation:
-    """One measure: kind, part, size and the source's own, the frames in which it is largest ``(F,)`` or None for
-    throughout."""
-
-    kind: str
-    part: str
-    size: float
-    source: float = 0.0
-    over_time: FloatArray | None = None
-    unit: str = "°"
-
-
-@dataclass(frozen=True)
-class Bodies:
-    """Places of paired joints over time: by part ``(F, 3)``, the source's turned to where the target faces.
-
-    held: by limb the frames ``(F,)`` in which its hand keeps its place to something, so that its arm has to reach.
-    """
-
-    fitting: Fitting
-    mapping: Mapping[int, JointDriver]
-    source: Mapping[int, FloatArray]
-    target: FloatArray
-    held: Mapping[str, BoolArray] = field(default_factory=dict)
-
-    @cached_property
-    def first(self) -> dict[str, JointDriver]:
-        """The lead of every part's first joint."""
-        return first_drivers({joint: driver for joint, driver in self.mapping.items() if driver.source in self.source})
-
-    @cached_property
-    def there(self) -> dict[str, FloatArray]:
-        return {
-            part: rotation.rotate(self.fitting.turn, self.source[driver.source]) for part, driver in self.first.items()
-        }
-
-    @cached_property
-    def here(self) -> dict[str, FloatArray]:
-        return {part: self.target[driver.target] for part, driver in self.first.items()}
-
-    @property
-    def both(self) -> tuple[dict[str, FloatArray], dict[str, FloatArray]]:
-        return self.there, self.here
-
-    def runs(self) -> Iterator[list[Part]]:
-        """The parts of every limb that are paired, from the trunk outwards."""
-        for limb, parts in self.fitting.plan.limbs.items():
-            if limb.split()[-1] in LIMBS:
-                yield [part for part in parts if part.name in self.first]
 
 
 def deviations(bodies: Bodies) -> Iterator[Deviation]:

@@ -13,7 +13,8 @@ from armuto.body.plans import SIDES
 from armuto.contacts.model import ContactSet
 from armuto.kinematics.clip import Clip
 from armuto.pairing import Missing
-from armuto.quality.measures import Measurement, measure
+from armuto.quality.comparison import Measurement
+from armuto.quality.measures import measure
 from armuto.retarget.fitting import Fitting
 
 GRADES = ("good", "look", "wrong")

@@ -4,7 +4,8 @@ Seen on points alone — where the joints are — so that the same is read of tw
 common:
 
 - a *frame* where several bones hang from one: hips and chest by the line through their sided bones and the bone of the
-  trunk that follows, a hand by its fingers (forward to the middle of their first joints, across from the first to the last);
+  trunk that follows, a hand by its fingers (forward to the middle of their first joints, across from the first to the
+  last);
 - a *bend* where a limb is clearly bent: the way its next bone turns off;
 - for a straight arm or leg the way it *would* bend: an elbow forward, a knee to where the toes do not point.
 """

@@ -11,7 +11,7 @@ from armuto import pairing
 from armuto.body.mirror import mirrored
 from armuto.body.parts import Assignment
 from armuto.kinematics.skeleton import Skeleton, unique_names
-from armuto.tests import animals, bodies, rigs
+from armuto.tests import animals, bodies, bone_names, rigs
 
 
 @dataclass
@@ -58,8 +58,8 @@ def generated(count: int, seed: int = 0) -> list[tuple[str, Skeleton, bodies.Tru
     out = []
     for n in range(count):
         skeleton, truth, keys = bodies.two_legged(rng)
-        style = bodies.STYLES[n % len(bodies.STYLES)]
-        out.append((style, bodies.named(skeleton, keys, rng, style), truth))
+        style = bone_names.STYLES[n % len(bone_names.STYLES)]
+        out.append((style, bone_names.named(skeleton, keys, rng, style), truth))
     return out
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton, unique_names
-from armuto.tests import bodies
+from armuto.tests import bodies, bone_names
 from armuto.tests.bodies import Draft, Truth
 
 Names = Callable[[list[str], np.random.Generator], list[str]]
@@ -222,7 +222,7 @@ def indexed(keys: list[str], rng: np.random.Generator) -> list[str]:
 
 
 def convention(keys: list[str], rng: np.random.Generator) -> list[str]:
-    return bodies.convention(keys, rng, "convention")
+    return bone_names.convention(keys, rng, "convention")
 
 
 STYLES: dict[str, Names] = {

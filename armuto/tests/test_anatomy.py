@@ -16,7 +16,7 @@ from armuto.kinematics.vectors import unit
 from armuto.pairing import hands, limbs
 from armuto.pairing.bodies import find
 from armuto.pairing.candidates import Names
-from armuto.tests import bodies, figures
+from armuto.tests import bodies, bone_names, figures
 from armuto.tests.files import BOW, clip_of
 
 
@@ -261,7 +261,7 @@ class Bodies(unittest.TestCase):
             skeleton, truth, keys = bodies.two_legged(rng)
             if not any(key.startswith("hair") for key in keys):
                 continue
-            found = pairing.assign(bodies.named(skeleton, keys, rng, "numbers"))
+            found = pairing.assign(bone_names.named(skeleton, keys, rng, "numbers"))
             self.assertEqual(keys[found["head"][0].joint], "head")
             self.assertEqual({b.joint for b in found["neck"]}, set(truth["neck"]))
             checked += 1

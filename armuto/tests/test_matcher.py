@@ -19,9 +19,9 @@ from armuto.pairing.conflicts import crossings
 from armuto.pairing.editing import Pairing, PairingContext, connect, leave_out, set_pair, swap
 from armuto.pairing.twist_joints import twists
 from armuto.pipeline import transfer
-from armuto.retarget import fitting
+from armuto.retarget import fitting, fitting_file
 from armuto.retarget.explanation import follows
-from armuto.tests import bodies, figures, matching
+from armuto.tests import bodies, bone_names, figures, matching
 from armuto.tests.files import DEMO
 
 CONVENTIONS = ("convention", "misspelt", "hip as thigh")
@@ -63,7 +63,7 @@ class Animals(unittest.TestCase):
             document = demo(name)
             hits = total = known = 0
             for _ in range(8):
-                shape = bodies.disguised(document.skeleton, rng)
+                shape = bone_names.disguised(document.skeleton, rng)
                 found = pairing.assign(replace(shape, names=tuple(f"{n:03d}" for n in range(len(shape)))))
                 if plan_of(found).name != plan:
                     continue
@@ -275,7 +275,9 @@ class ByHand(unittest.TestCase):
             (said["wrist.L"].kind, said["ulna.L"].kind, said["spine_lower"].kind), ("left out", "paired", "resampled")
         )
         self.assertIn("ulna.L carries it along", said["wrist.L"].text)
-        again = fitting.from_json(json.dumps(fitting.to_json(made)), "fit", self.context.source, self.context.target)
+        again = fitting_file.from_json(
+            json.dumps(fitting_file.to_json(made)), "fit", self.context.source, self.context.target
+        )
         self.assertEqual((again.left_out, again.pairs), (made.left_out, made.pairs))
 
     def test_still_sources_are_said(self):
@@ -353,13 +355,13 @@ class OwnPlans(unittest.TestCase):
             skeleton, _, keys = bodies.two_legged(rng)
             if any(key.startswith("tail") for key in keys):
                 break
-        found = pairing.assign(bodies.named(skeleton, keys, rng, "numbers"), plan)
+        found = pairing.assign(bone_names.named(skeleton, keys, rng, "numbers"), plan)
         self.assertEqual([keys[bone.joint] for bone in found["tail"]], [key for key in keys if key.startswith("tail")])
         target = figures.disguised(skeleton, rng, 0.3)
         made = fitting.fit(skeleton, target, plan=plan)
         self.assertIn("tail", [pair.part for pair in made.pairs])
-        text = json.dumps(fitting.to_json(made))
-        self.assertEqual(fitting.from_json(text, "fit", skeleton, target).plan, plan)
+        text = json.dumps(fitting_file.to_json(made))
+        self.assertEqual(fitting_file.from_json(text, "fit", skeleton, target).plan, plan)
 
     def test_damaged_plans_are_refused(self):
         good = body_plan().table

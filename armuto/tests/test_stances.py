@@ -15,7 +15,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton, in_frame
 from armuto.pipeline import transfer
-from armuto.retarget import fitting
+from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import FittingOverrides
 from armuto.retarget.grounding import standing_places
 from armuto.retarget.settings import ROTATIONS_ALONE
@@ -295,14 +295,16 @@ class Values(unittest.TestCase):
         kept = fitting.fit(
             body, other, pairs=made.pairs, source_stance=made.source_stance, target_stance=hand, overrides=said
         )
-        text = json.dumps(fitting.to_json(kept))
-        back = fitting.from_json(text, "a.json", body, other)
+        text = json.dumps(fitting_file.to_json(kept))
+        back = fitting_file.from_json(text, "a.json", body, other)
         self.assertEqual(back.target_stance.name, "Night watch")
         self.assertTrue(back.target_stance.aligned)
         self.assertEqual(back.overrides, said)
         self.assertLess(np.abs(back.target_stance.rotations - kept.target_stance.rotations).max(), 1e-8)
         with self.assertRaisesRegex(BadInput, "damaged"):
-            fitting.from_json(text.replace('"turned": {"Head": [', '"turned": {"Head": ["x", '), "a.json", body, other)
+            fitting_file.from_json(
+                text.replace('"turned": {"Head": [', '"turned": {"Head": ["x", '), "a.json", body, other
+            )
 
     def test_any_stance_of_the_source_gives_the_same_motion(self):
         body = figures.body()

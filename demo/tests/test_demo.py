@@ -12,8 +12,9 @@ from armuto.contacts.resting import PointTrack, resting_contacts
 from armuto.intake import recording
 from armuto.kinematics import rotation
 from armuto.pipeline import retarget
+from armuto.quality.feet import over_ground
 from armuto.quality.findings import findings
-from armuto.quality.measures import measure, over_ground
+from armuto.quality.measures import measure
 from armuto.retarget import fitting
 from armuto.tests.files import DEMO
 from demo import curves, make

@@ -17,7 +17,7 @@ def digest(*values: Any) -> str:
 
 
 def of_fitting(data: dict[str, Any]) -> str:
-    """Of a fitting's JSON form (:func:`armuto.retarget.fitting.to_json`)."""
+    """Of a fitting's JSON form (:func:`armuto.retarget.fitting_file.to_json`)."""
     taking = {key: value for key, value in data.items() if key not in BESIDE}
     taking["pairs"] = [_without(pair, BESIDE_OF_PAIRS) for pair in data["pairs"]]
     taking["stances"] = {side: _without(data["stances"][side], BESIDE_OF_STANCES) for side in ("source", "target")}

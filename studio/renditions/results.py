@@ -11,6 +11,7 @@ from armuto.constraints.root_bone import rooted, wants_root
 from armuto.kinematics.clip import Clip
 from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
+from armuto.retarget import fitting_file
 from studio.fittings.preview import clip_value, retarget
 from studio.fittings.services.steps import of_character, value_of
 from studio.library import arrays
@@ -103,7 +104,7 @@ def fitting_of(revision: Revision) -> core.Fitting:
     row = revision.rendition
     data = FittingRecord.objects.get(pk=revision.fitting_digest).data
     target = revision.motion.skeleton.value()
-    value = core.from_json(json.dumps(data), row.character.name, row.fitting.skeleton.value(), target)
+    value = fitting_file.from_json(json.dumps(data), row.character.name, row.fitting.skeleton.value(), target)
     return of_character(value, row.character) if target.names == row.character.skeleton.value().names else value
 
 

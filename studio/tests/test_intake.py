@@ -12,17 +12,14 @@ from django.test import Client as HttpClient
 from django.test import TransactionTestCase, override_settings
 
 from armuto import formats
-from armuto.formats import bvh, gltf
+from armuto.formats import bvh
 from armuto.kinematics import rotation
-from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files, random_bvh
 from studio.cast.models import Character
-from studio.fittings.models import Fitting
 from studio.ingest.models import IntakeFile, IntakeRow
 from studio.ingest.tasks import accept_file
 from studio.library import services
 from studio.library.models import Clip, Original, Skeleton
-from studio.renditions.models import Rendition
 
 
 class IntakeCase(TransactionTestCase):
@@ -314,145 +311,3 @@ class Accepting(IntakeCase):
         answer = self.client.post("/api/intake/files", {"files": [SimpleUploadedFile("walk.bvh", WALK.read_bytes())]})
         self.assertEqual(answer.status_code, 413)
         self.assertEqual(IntakeFile.objects.count(), 0)
-
-
-class Characters(IntakeCase):
-    def test_what_is_found_in_a_figure(self):
-        (pk,) = self.lay(("figures/bellringer.glb", (DEMO / "bellringer.glb").read_bytes()), goes_to="cast")
-        (file,) = self.files()
-        found = file["found"]
-        self.assertEqual((file["kind"], found["joints"], found["skins"], found["roots"]), ("character", 22, 1, 1))
-        self.assertEqual((found["plan"], found["missing"], found["facing"]), ("two-legged", [], 0.0))
-        self.assertIn("tunic", [row["name"] for row in found["materials"]])
-        self.assertLess(found["apart"], 1e-4)
-        figure = self.client.get(f"/api/intake/files/{pk}/figure").json()
-        self.assertIsNone(self.client.get(f"/api/intake/files/{pk + 99}/figure").json())
-        self.assertEqual(self.client.get(f"/api/intake/files/{pk + 99}/display").status_code, 204)
-        self.assertEqual((len(figure["names"]), len(figure["nodes"]), figure["space"]["unit"]), (22, 22, 1.0))
-        shown = self.client.get(f"/api/intake/files/{pk}/display").content
-        self.assertEqual(len(gltf.parse(shown, "x.glb").rows("skins")), 1)
-
-    def test_told_named_and_accepted(self):
-        (pk,) = self.lay(("porter.glb", PORTER.read_bytes()))
-        self.send("post", "tell", files=[pk], turned=-90)
-        self.send("patch", f"files/{pk}", name="night porter")
-        figure = self.client.get(f"/api/intake/files/{pk}/figure").json()
-        self.assertAlmostEqual(abs(figure["space"]["turn"][1]), np.sqrt(0.5), places=6)
-        self.send("post", "accept", files=[pk])
-        row = Character.objects.get()
-        self.assertEqual((row.name, round(row.facing)), ("night porter", -90))
-        self.assertAlmostEqual(row.document().skeleton.file_frame.turned, -90)
-
-    def test_a_new_version_keeps_the_fittings_and_says_what_changed(self):
-        self.lay(("walk.bvh", WALK.read_bytes()), ("porter.glb", PORTER.read_bytes()))
-        self.send("post", "accept")
-        porter, clip = Character.objects.get(), Clip.objects.get()
-        self.patch(f"cast/{porter.pk}", tags=["night"], remarks="oil the key")
-        body = json.dumps({"clip_id": clip.pk, "character_id": porter.pk})
-        pairs = len(self.client.post("/api/fittings/", body, content_type="application/json").json()["pairs"])
-        self.client.post("/api/renditions/", body, content_type="application/json")
-        cell = f"/api/renditions/cell?clip_id={clip.pk}&character_id={porter.pk}"
-        self.assertEqual(self.client.get(cell).json()["changed"], [])
-        held = gltf.parse(PORTER.read_bytes(), "porter.glb")
-        for node in held.json["nodes"]:
-            node["name"] = node["name"].replace("toe.L", "left_ball_of_the_foot")
-        renamed = gltf.container.to_glb(held.json, held.buffers[0])
-        answer = self.version(f"cast/{porter.pk}", "porter_2.glb", renamed)
-        self.assertEqual(answer.status_code, 200, answer.content)
-        row = answer.json()
-        self.assertEqual(
-            (row["name"], row["revision"], row["tags"], row["remarks"]), ("porter", 2, ["night"], "oil the key")
-        )
-        for part in ("porter_2.glb replaced porter.glb", "toe.L", "left_ball_of_the_foot", "1 pair lost a bone"):
-            self.assertIn(part, row["changed"])
-        made = Fitting.objects.get()
-        again = self.client.get(f"/api/fittings/{made.pk}").json()
-        self.assertEqual((len(again["pairs"]), again["undo"]), (pairs - 1, None))
-        now = self.client.get(cell).json()
-        self.assertEqual((now["state"], now["changed"]), ("out of date", ["the character", "the fitting"]))
-        self.assertEqual(Rendition.objects.count(), 1)
-
-    def test_a_version_without_a_mesh_changes_nothing(self):
-        self.lay(("porter.glb", PORTER.read_bytes()))
-        self.send("post", "accept")
-        before = self.client.get("/api/cast/").json()
-        answer = self.version(f"cast/{before[0]['id']}", "walk.bvh", WALK.read_bytes())
-        self.assertEqual(answer.status_code, 422)
-        self.assertEqual(self.client.get("/api/cast/").json(), before)
-
-
-class TheLibrary(IntakeCase):
-    def setUp(self):
-        self.lay(("hall/walk.bvh", WALK.read_bytes()), ("hall/bow.bvh", BOW.read_bytes()))
-        self.send("post", "accept")
-        self.walk, self.bow = Clip.objects.get(name="walk"), Clip.objects.get(name="bow")
-
-    def post(self, path: str, **body):
-        return self.client.post(f"/api/library/{path}", json.dumps(body), content_type="application/json")
-
-    def test_many_at_once_tagged_retired_and_restored(self):
-        ids = [self.walk.pk, self.bow.pk]
-        rows = self.post("changes", ids=ids, tag=["night", "hall"]).json()
-        self.assertEqual([row["tags"] for row in rows], [["hall", "night"]] * 2)
-        rows = self.post("changes", ids=ids, untag=["hall"], retired=True).json()
-        self.assertEqual([(row["tags"], row["retired"], row["revision"]) for row in rows], [(["night"], True, 1)] * 2)
-        self.post("changes", ids=ids, retired=False)
-        self.assertEqual(self.client.get("/api/counts").json()["clips"], 2)
-
-    def test_renamed_by_a_rule_after_a_look(self):
-        pieces = [{"field": "skeleton"}, {"word": "-"}, {"field": "action"}]
-        body = {"ids": [self.walk.pk, self.bow.pk], "style": "under_scores", "pieces": pieces}
-        want = {str(self.walk.pk): "hall-walk", str(self.bow.pk): "hall-bow"}
-        self.assertEqual(self.post("names", **body).json(), want)
-        self.assertTrue(Clip.objects.filter(name="walk").exists())
-        self.assertEqual(self.post("names", **body, apply=True).json(), want)
-        self.assertEqual(sorted(Clip.objects.values_list("name", flat=True)), ["hall-bow", "hall-walk"])
-
-    def test_a_segment_is_a_clip_of_its_own_from_the_same_take(self):
-        made = self.post(f"clips/{self.walk.pk}/segments", first=32, last=91, name="two steps").json()
-        self.assertEqual((made["name"], made["frames"], made["segment_of_id"]), ("two steps", 60, self.walk.pk))
-        segment = Clip.objects.get(pk=made["id"])
-        self.assertEqual(segment.take, self.walk.take)
-        want = self.walk.whole().world().positions[32:92]
-        np.testing.assert_allclose(segment.value().world().positions, want, atol=1e-6)
-        # It is trimmed on its own, and reaches beyond what it was cut as.
-        body = json.dumps({"first": 20, "last": 120})
-        self.client.patch(f"/api/library/clips/{segment.pk}", body, content_type="application/json")
-        segment.refresh_from_db()
-        self.walk.refresh_from_db()
-        self.assertEqual((segment.length, self.walk.length), (101, 149))
-        answer = self.post(f"clips/{self.walk.pk}/segments", first=90, last=400)
-        self.assertIn("not a range of its take", answer.json()["detail"])
-
-    def test_a_new_version_of_a_clip(self):
-        held = bvh.parse(WALK.read_bytes(), "walk.bvh")
-        data = bvh.serialise(bvh.BvhFile(held.joints, held.frame_time, held.motion[:80]))
-        answer = self.version(f"library/clips/{self.walk.pk}", "walk_b.bvh", data)
-        row = answer.json()
-        self.assertEqual((row["name"], row["revision"], row["take_name"], row["frames"]), ("walk", 2, "walk_b.bvh", 78))
-        wrong = self.version(f"library/clips/{self.walk.pk}", "x.bvh", random_bvh())
-        self.assertEqual(wrong.status_code, 422)
-        self.assertIn("on another skeleton", wrong.json()["detail"])
-        self.assertEqual(self.client.get(f"/api/library/clips/{self.walk.pk}").json(), row)
-        file = self.client.get(f"/api/library/clips/{self.walk.pk}/file").content
-        self.assertEqual(file, data)
-
-    def test_loops_are_marked(self):
-        body = figures.body()
-        whole = figures.motion(body, np.random.default_rng(0), frames=61)
-        self.lay(
-            ("ring.bvh", bvh.serialise(bvh.from_clip(whole))),
-            ("half.bvh", bvh.serialise(bvh.from_clip(whole.cut(0, 30)))),
-        )
-        found = {row["clip"]: row["found"]["loop"] for row in self.rows()}
-        self.assertEqual(found, {"ring": True, "half": False})
-
-    def test_skeletons_can_be_renamed(self):
-        (body,) = self.client.get("/api/library/skeletons").json()
-        path = f"library/skeletons/{body['id']}"
-        self.assertEqual(
-            self.patch(path, name=" the  hall ").status_code,
-            204,
-        )
-        self.assertEqual(self.client.get("/api/library/skeletons").json()[0]["name"], "the hall")
-        self.assertEqual(self.patch(path, name=" ").status_code, 422)

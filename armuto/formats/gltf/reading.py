@@ -9,8 +9,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto.formats.bvh import RATES
 from armuto.formats.gltf import accessors
+from armuto.formats.gltf.animation import SAMPLE, Channel, channels_of, frame_rate
 from armuto.formats.gltf.container import GltfFile, Json
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -18,8 +18,6 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton, unique_names
 
 UNEVEN = 1.01  # ratio of two scales from which on they are not the same
-PATHS = {"translation": 3, "rotation": 4, "scale": 3}
-DEFAULT_RATE = 30.0
 LONGEST = 500_000  # frames
 
 
@@ -108,7 +106,7 @@ def tree_of(held: GltfFile) -> Tree:
 def rig(held: GltfFile) -> GltfRig:
     """Skeleton, clips and measures of a glTF file. Raises :class:`BadInput` when it holds no skeleton."""
     parents, order, world = tree_of(held)
-    channels = [_channels(held, animation) for animation in held.rows("animations")]
+    channels = [channels_of(held, animation) for animation in held.rows("animations")]
     notes: list[str] = []
     joint_nodes = _joint_nodes(held, parents, order, channels, notes)
     place = {n: joint for joint, n in enumerate(joint_nodes)}
@@ -139,47 +137,6 @@ def _parents_first(nodes: list[Json], parents: NDArray[np.int64]) -> list[int]:
         order.append(stack.pop())
         stack += reversed(nodes[order[-1]].get("children", []))
     return order
-
-
-class Channel(NamedTuple):
-    node: int
-    path: str
-    times: FloatArray
-    values: FloatArray
-    interpolation: str
-
-
-def _channels(held: GltfFile, animation: Json) -> list[Channel]:
-    """The channels of one animation that move nodes, decoded and checked."""
-    out = []
-    samplers = animation.get("samplers", [])
-    rows = animation.get("channels", [])
-    if not isinstance(samplers, list) or not isinstance(rows, list):
-        raise held.refuse("an animation has no lists of channels and samplers")
-    for row in rows:
-        target = row.get("target") if isinstance(row, dict) else None
-        if not isinstance(target, dict):
-            raise held.refuse("an animation channel has no target")
-        path, node = target.get("path"), target.get("node")
-        if path not in PATHS or node is None:
-            continue  # morph weights and targets of extensions move no joint
-        held.row("nodes", node)
-        number = row.get("sampler")
-        if not isinstance(number, int) or not 0 <= number < len(samplers) or not isinstance(samplers[number], dict):
-            raise held.refuse(f"an animation channel refers to sampler {number}, which does not exist")
-        sampler = samplers[number]
-        times = accessors.read(held, sampler.get("input"))[:, 0]
-        values = accessors.read(held, sampler.get("output"))
-        interpolation = sampler.get("interpolation", "LINEAR")
-        rows_per_key = 3 if interpolation == "CUBICSPLINE" else 1
-        if values.shape != (len(times) * rows_per_key, PATHS[path]) or interpolation not in _SAMPLE:
-            raise held.refuse(f"the keys of an animation channel ({path} of node {node}) do not fit together")
-        if len(times) == 0:
-            continue
-        if np.any(np.diff(times) < 0):
-            raise held.refuse(f"the key times of {path} of node {node} run backwards")
-        out.append(Channel(node, path, times, values, interpolation))
-    return out
 
 
 def _joint_nodes(
@@ -304,58 +261,6 @@ def _name(held: GltfFile, n: int) -> str:
     return str(held.rows("nodes")[n].get("name") or f"node {n}")
 
 
-def _step(times: FloatArray, values: FloatArray, at: FloatArray, turns: bool) -> FloatArray:
-    return np.asarray(values[np.clip(np.searchsorted(times, at + 1e-7, side="right") - 1, 0, len(times) - 1)])
-
-
-def _linear(times: FloatArray, values: FloatArray, at: FloatArray, turns: bool) -> FloatArray:
-    before, share = _segment(times, at)
-    after = np.minimum(before + 1, len(times) - 1)
-    if turns:
-        return rotation.slerp(values[before], values[after], share)
-    return np.asarray(values[before] + share[:, None] * (values[after] - values[before]))
-
-
-def _cubic(times: FloatArray, values: FloatArray, at: FloatArray, turns: bool) -> FloatArray:
-    """Cubic Hermite with the file's tangents (glTF 2.0, appendix C.5)."""
-    tangent_in, value, tangent_out = values[0::3], values[1::3], values[2::3]
-    before, share = _segment(times, at)
-    after = np.minimum(before + 1, len(times) - 1)
-    span, t = (times[after] - times[before])[:, None], share[:, None]
-    out: FloatArray = (
-        (2 * t**3 - 3 * t**2 + 1) * value[before]
-        + span * (t**3 - 2 * t**2 + t) * tangent_out[before]
-        + (3 * t**2 - 2 * t**3) * value[after]
-        + span * (t**3 - t**2) * tangent_in[after]
-    )
-    return out
-
-
-def _segment(times: FloatArray, at: FloatArray) -> tuple[NDArray[np.int64], FloatArray]:
-    before = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 1)
-    after = np.minimum(before + 1, len(times) - 1)
-    span = times[after] - times[before]
-    share = np.where(span > 0, (at - times[before]) / np.where(span > 0, span, 1.0), 0.0)
-    return before, np.clip(share, 0.0, 1.0)
-
-
-_SAMPLE = {"STEP": _step, "LINEAR": _linear, "CUBICSPLINE": _cubic}
-
-
-def _rate(channels: list[Channel]) -> float:
-    """The usual rate on which the keys lie best: exact on frames if one fits, the densest spacing otherwise."""
-    times = np.unique(np.round(np.concatenate([c.times for c in channels]), 6))
-    times = times - times[0]
-    if len(times) < 2:
-        return DEFAULT_RATE
-    for rate in (24.0, 25.0, 30.0, 48.0, 50.0, 60.0, 90.0, 100.0, 120.0):
-        frames = times * rate
-        if np.abs(frames - np.round(frames)).max() < 0.01:
-            return rate
-    closest = 1 / max(float(np.percentile(np.diff(times), 10)), 1 / 240)
-    return float(min((rate for rate in RATES if rate >= 24), key=lambda rate: abs(rate - closest)))
-
-
 def _clip(
     held: GltfFile,
     animation: Json,
@@ -372,7 +277,7 @@ def _clip(
     if not own:
         notes.append(f"The animation “{name}” moves no joint and was left out.")
         return None
-    rate = _rate(own)
+    rate = frame_rate(own)
     start, stop = min(c.times[0] for c in own), max(c.times[-1] for c in own)
     frames = round(float(stop - start) * rate) + 1
     if frames > LONGEST:
@@ -383,7 +288,7 @@ def _clip(
     scaled: dict[int, FloatArray] = {}
     for c in own:
         joint = place[c.node]
-        sampled = _SAMPLE[c.interpolation](c.times, c.values, np.minimum(at, stop), c.path == "rotation")
+        sampled = SAMPLE[c.interpolation](c.times, c.values, np.minimum(at, stop), c.path == "rotation")
         if c.path == "rotation":
             rotations[:, joint] = _root_rotation(rotation.normalised(sampled), above[joint], skeleton.parents[joint])
         elif c.path == "translation":

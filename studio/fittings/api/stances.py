@@ -12,10 +12,12 @@ from ninja import File, Router, UploadedFile
 
 from armuto.errors import BadInput
 from armuto.retarget import fitting as core
+from armuto.retarget import fitting_file
 from studio.fittings.api.fittings import at_once, fitting_out, get_fitting_row, pose_of, rows_out
 from studio.fittings.models import Fitting
 from studio.fittings.schemas import FittingOut, KeepIn, KeptOut, RenameIn, SidesOut, StanceEdit, TrialOut
 from studio.fittings.services import stances
+from studio.fittings.services.stance_sides import Side
 from studio.fittings.services.steps import step, value_of
 from studio.platform.array_response import array_response
 from studio.stances import services
@@ -47,10 +49,10 @@ def get_offers(request: HttpRequest, fitting_id: int):
     """What the stances of both sides can be taken from."""
     row = get_fitting_row(fitting_id)
     value = value_of(row)
-    return {which: _offers(row, stances.Side(row, value, which)) for which in ("source", "target")}
+    return {which: _offers(row, Side(row, value, which)) for which in ("source", "target")}
 
 
-def _offers(row: Fitting, side: stances.Side) -> dict:
+def _offers(row: Fitting, side: Side) -> dict:
     kinds = {part.split(" ", 1)[-1] for part in side.parts}
     return {
         "offers": stances.offers(row, side.which),
@@ -85,7 +87,7 @@ def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting,
 def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn):
     """Keep the stance of one side under a name, for every fitting of its skeleton."""
     row = get_fitting_row(fitting_id)
-    side = stances.Side(row, value_of(row), wanted.side)
+    side = Side(row, value_of(row), wanted.side)
     origin = f"in the fitting of {row.skeleton.name} on {row.character.name}"
     return services.keep_named(side.kept, side.stance, wanted.name, origin)
 
@@ -119,7 +121,7 @@ def remove(request: HttpRequest, stance_id: int):
 def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
     """The fitting as a file, stances and all: what the command line reads and writes too."""
     row = get_fitting_row(fitting_id)
-    text = json.dumps(core.to_json(value_of(row)), ensure_ascii=False, indent=1) + "\n"
+    text = json.dumps(fitting_file.to_json(value_of(row)), ensure_ascii=False, indent=1) + "\n"
     response = HttpResponse(text.encode(), content_type="application/json")
     name = f"{row.skeleton.name} on {row.character.name}.fitting.json"
     response["Content-Disposition"] = content_disposition_header(True, name)
@@ -134,7 +136,7 @@ def put_file(request: HttpRequest, fitting_id: int, file: UploadedFile = File(..
     if (file.size or 0) > LARGEST:
         raise BadInput(f"{name}: it is larger than any fitting; choose the file of a fitting.")
     before = value_of(row)
-    made = core.from_json(file.read(), name, before.source, before.target)
+    made = fitting_file.from_json(file.read(), name, before.source, before.target)
     with transaction.atomic():
         step(row, made, f"taken from {name}")
         stances.remember(row, before)

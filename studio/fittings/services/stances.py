@@ -7,83 +7,27 @@ from functools import lru_cache
 import numpy as np
 from django.db import transaction
 
-from armuto.body.mirror import mirror_joints, mirrored
-from armuto.body.parts import Assignment
-from armuto.body.plans import BodyPlan, plan_of, read_plan
+from armuto.body.mirror import mirrored
+from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.pairing import Pair
-from armuto.pipeline import transfer
 from armuto.retarget import fitting as core
+from armuto.retarget import fitting_file
 from armuto.retarget.grounding import standing_places
-from armuto.retarget.settings import ROTATIONS_ALONE
 from armuto.stance import Stance, making, value
 from armuto.stance.aligning import align, mapped_parts, marks_of, shapes
 from armuto.stance.measures import MEASURES
-from armuto.stance.proposing import candidates, looking
+from armuto.stance.proposing import candidates
 from studio.cast.queries import node_motion
 from studio.fittings.models import Fitting
 from studio.fittings.services.editing import parts_of
+from studio.fittings.services.stance_sides import SIDES, Side, make, number_given, then
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip, Skeleton
 from studio.stances import services
-from studio.stances.models import Stance as StanceRow
-
-SIDES = {"source": "the source", "target": "the character"}
-
-
-class Side:
-    """One side of a fitting, with what stances are made from."""
-
-    def __init__(self, row: Fitting, fitting: core.Fitting, which: str) -> None:
-        self.row, self.fitting, self.which = row, fitting, which
-        self.kept: Skeleton = row.skeleton if which == "source" else row.character.skeleton
-        self.skeleton = fitting.source if which == "source" else fitting.target
-        self.stance = fitting.source_stance if which == "source" else fitting.target_stance
-        self.plan: BodyPlan = fitting.plan
-        self.name = row.skeleton.name if which == "source" else row.character.name
-
-    @property
-    def parts(self) -> Assignment:
-        return parts_of(self.kept, self.plan)
-
-    @property
-    def mirror_joints(self) -> dict[int, int]:
-        """The twin of every joint on the other side of the body."""
-        return _twins(self.kept.pk, self.kept.identity, json.dumps(self.kept.parts), json.dumps(self.plan.table))
-
-    @property
-    def forward(self) -> FloatArray:
-        return looking(self.skeleton, self.stance.rotations, self.parts)
-
-    def doll(self, rotations: FloatArray) -> making.PoseEditor:
-        forward = looking(self.skeleton, rotations, self.parts)
-        return making.PoseEditor(
-            self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.overrides.hinges
-        )
-
-    def joint(self, name: str) -> int:
-        if name not in self.skeleton.index:
-            raise BadInput(f"{name}: there is no such bone on {SIDES[self.which]}; take one of its own.")
-        return self.skeleton.index[name]
-
-    def limb(self, limb: str) -> set[int]:
-        """The joints of a limb as they are paired. Raises :class:`BadInput` where there are none."""
-        if limb not in self.plan.limbs:
-            raise BadInput(f"{limb}: the body plan has no such limb; take one of its names.")
-        names = {part.name for part in self.plan.limbs[limb]}
-        bones = [bone for pair in self.fitting.pairs if pair.part in names for bone in getattr(pair, self.which)]
-        if not bones:
-            raise BadInput(f"{limb}: none of its bones are paired; pair them first.")
-        return {self.skeleton.index[bone] for bone in bones}
-
-
-@lru_cache(maxsize=64)
-def _twins(pk: int, identity: str, parts: str, table: str) -> dict[int, int]:
-    skeleton = Skeleton.objects.get(pk=pk, identity=identity)
-    return mirror_joints(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
 
 
 def change(row: Fitting, op: str, which: str, trial: bool = False, **arguments: object) -> core.Fitting:
@@ -147,123 +91,6 @@ def _set_alike(first: Stance, other: Stance) -> bool:
     return near and float(np.abs(first.begun - other.begun).max()) < 1e-9
 
 
-def _then(side: Side, **changed: object) -> dict:
-    row, plan = side.row, side.plan
-    return changed | {"parts": (parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan))}
-
-
-def _make(side: Side, arguments: dict) -> tuple[dict, str]:
-    make = MAKERS.get(str(arguments.get("kind")))
-    if make is None:
-        raise BadInput(f"{arguments.get('kind')}: a stance cannot be made of that; choose one that is offered.")
-    stance = make(side, arguments)
-    return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
-
-
-def _rest(side: Side, arguments: dict) -> Stance:
-    return value.rest_of(side.skeleton)
-
-
-def _bind(side: Side, arguments: dict) -> Stance:
-    found = services.bind_pose(side.kept)
-    if found is None:
-        raise BadInput(f"{side.name}: its mesh was bound in the pose it rests in; take the rest pose.")
-    return Stance("Bind pose", "the pose its mesh was bound in", found)
-
-
-def _zero(side: Side, arguments: dict) -> Stance:
-    return Stance("All rotations zero", "all rotations zero", making.zero(side.skeleton))
-
-
-def _calibration(side: Side, arguments: dict) -> Stance:
-    found = services.postures_of(side.kept).get("Calibration frames")
-    if found is None:
-        raise BadInput(f"{side.name}: none of its clips begins with calibration frames; take the stance from a frame.")
-    return Stance("Calibration frames", "the mean of the calibration frames of a clip", found)
-
-
-def _frames(side: Side, arguments: dict) -> Stance:
-    row = Clip.objects.filter(pk=arguments.get("clip_id")).select_related("skeleton", "motion").first()
-    if row is None:
-        raise BadInput("The clip is no longer there; choose another.")
-    clip = row.value()
-    if row.skeleton_id == side.kept.pk:
-        own = clip
-    elif row.skeleton_id == side.row.skeleton_id:
-        own = None  # the character's own performance of it
-    else:
-        raise BadInput(f"{row.name}: it is recorded on another skeleton than {side.name}; choose one of its own clips.")
-    first = int(str(arguments.get("first") or 0))
-    last = first if arguments.get("last") is None else int(str(arguments["last"]))
-    if not 0 <= first <= last < clip.frames:
-        raise BadInput(f"{row.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
-    if own is None:
-        alone = replace(side.fitting, settings=ROTATIONS_ALONE)
-        rotations = making.average(transfer(clip.cut(first, last), alone), 0, last - first)
-    else:
-        rotations = making.average(own, first, last)
-    where = f"frame {first}" if first == last else f"frames {first} to {last}"
-    how = f"{where} of {row.name}" if first == last else f"the mean of {where} of {row.name}"
-    return Stance(f"{where[0].upper()}{where[1:]} of {row.name}", how, rotations)
-
-
-def _number(arguments: dict, key: str, usual: float) -> float:
-    """What was said as a number; the usual one where nothing was, which is not the same as zero."""
-    return usual if arguments.get(key) is None else float(str(arguments[key]))
-
-
-def _arms(name: str, degrees: float | None = None):
-    def make(side: Side, arguments: dict) -> Stance:
-        angle = _number(arguments, "degrees", 45.0) if degrees is None else degrees
-        if not 0 <= angle <= 180:
-            raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
-        doll = side.doll(side.stance.rotations)
-        making.arms(doll, angle)
-        full = name if degrees is not None else f"{name} of {angle:g}°"
-        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", doll.rotations(), rolled=True)
-
-    return make
-
-
-def _small(side: Side) -> str:
-    """The name of its present stance, in the middle of a sentence."""
-    return side.stance.name[:1].lower() + side.stance.name[1:]
-
-
-def _straight(side: Side, arguments: dict) -> Stance:
-    if "hips" not in side.parts:
-        raise BadInput(f"{side.name}: its hips are not known, so it cannot be stood straight; pair them first.")
-    doll = side.doll(side.stance.rotations)
-    making.straight(doll)
-    return Stance("Standing straight", f"{_small(side)}, stood straight", doll.rotations())
-
-
-def _kept(side: Side, arguments: dict) -> Stance:
-    row = StanceRow.objects.filter(pk=arguments.get("stance_id"), skeleton=side.kept).first()
-    if row is None:
-        raise BadInput("This stance is no longer there; choose another.")
-    return value.from_json(row.data, side.skeleton)
-
-
-def _proposed(side: Side, arguments: dict) -> Stance:
-    return services.proposed(side.kept, side.which == "target")
-
-
-MAKERS = {
-    "proposed": _proposed,
-    "rest": _rest,
-    "bind": _bind,
-    "zero": _zero,
-    "calibration": _calibration,
-    "frames": _frames,
-    "T": _arms("T", 90.0),
-    "A": _arms("A"),
-    "arms down": _arms("Arms down", 8.0),
-    "straight": _straight,
-    "kept": _kept,
-}
-
-
 def _align(side: Side, arguments: dict) -> tuple[dict, str]:
     """Turn one side until it stands as the other does: the whole body, or one limb."""
     fitting, limb = side.fitting, arguments.get("limb")
@@ -281,9 +108,9 @@ def _align(side: Side, arguments: dict) -> tuple[dict, str]:
             mapping=mapping,
         )
         kept = side.stance.without_turns(joints) if side.stance.aligned else side.stance
-        return _then(side, target=kept.with_rotations(local)), f"aligned the {limb}"
+        return then(side, target=kept.with_rotations(local)), f"aligned the {limb}"
     stance = side.stance.without_turns()
-    return _then(side, target=replace(stance, start=stance.begun)), "aligned all"
+    return then(side, target=replace(stance, start=stance.begun)), "aligned all"
 
 
 def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
@@ -315,7 +142,7 @@ def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
         )
     name = f"As {side.row.character.name} stands"
     stance = Stance(name, f"turned to stand as {side.row.character.name} does", rotations)
-    return _then(side, source=stance, target=other), f"the source: aligned {f'the {limb}' if limb else 'all'}"
+    return then(side, source=stance, target=other), f"the source: aligned {f'the {limb}' if limb else 'all'}"
 
 
 def _mirror(side: Side, arguments: dict) -> tuple[dict, str]:
@@ -331,11 +158,11 @@ def _mirror(side: Side, arguments: dict) -> tuple[dict, str]:
         None if source is None else str(source),
     )
     what = "exchanged left and right" if source is None else f"copied {source} to {mirrored(f'{source} x').split()[0]}"
-    return _then(side, **{side.which: side.stance.with_rotations(rotations)}), f"{SIDES[side.which]}: {what}"
+    return then(side, **{side.which: side.stance.with_rotations(rotations)}), f"{SIDES[side.which]}: {what}"
 
 
 def _turn(side: Side, arguments: dict) -> tuple[dict, str]:
-    bone, degrees = str(arguments.get("bone")), _number(arguments, "degrees", 0.0)
+    bone, degrees = str(arguments.get("bone")), number_given(arguments, "degrees", 0.0)
     joint, axis = side.joint(bone), np.array(arguments.get("axis") or [0, 0, 0], float)
     if axis.shape != (3,):
         raise BadInput("A turn needs an axis of three numbers.")
@@ -347,7 +174,7 @@ def _turn(side: Side, arguments: dict) -> tuple[dict, str]:
             across = np.cross([0.0, 1.0, 0.0], side.forward)
             other = -(axis - 2 * (axis @ across) * across)
             stance = stance.with_turn(twin, making.turned(side.skeleton, stance.rotations, twin, other, degrees))
-    return _then(side, **{side.which: stance}), f"turned {bone} by {degrees:.1f}°"
+    return then(side, **{side.which: stance}), f"turned {bone} by {degrees:.1f}°"
 
 
 def _reset(side: Side, arguments: dict) -> tuple[dict, str]:
@@ -358,14 +185,14 @@ def _reset(side: Side, arguments: dict) -> tuple[dict, str]:
         stance, what = side.stance.without_turns(side.limb(str(limb))), f"the {limb}"
     else:
         stance, what = side.stance.without_turns(), "everything"
-    return _then(side, **{side.which: stance}), f"{SIDES[side.which]}: took back what was turned by hand at {what}"
+    return then(side, **{side.which: stance}), f"{SIDES[side.which]}: took back what was turned by hand at {what}"
 
 
 def _name(side: Side, arguments: dict) -> tuple[dict, str]:
     name = " ".join(str(arguments.get("name") or "").split())
     if not name or len(name) > 120:
         raise BadInput("A stance needs a name of 1 to 120 letters; type one.")
-    return _then(side, **{side.which: side.stance.named(name)}), f"{SIDES[side.which]}: named its stance {name}"
+    return then(side, **{side.which: side.stance.named(name)}), f"{SIDES[side.which]}: named its stance {name}"
 
 
 def _facing(side: Side, arguments: dict) -> tuple[dict, str]:
@@ -373,7 +200,7 @@ def _facing(side: Side, arguments: dict) -> tuple[dict, str]:
     value = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
     measures = replace(side.fitting.overrides, **{f"{side.which}_facing": value})
     what = "as measured" if value is None else f"{value:.1f}°"
-    return _then(side, overrides=measures), f"{SIDES[side.which]} faces {what}"
+    return then(side, overrides=measures), f"{SIDES[side.which]} faces {what}"
 
 
 def _floor(side: Side, arguments: dict) -> tuple[dict, str]:
@@ -383,7 +210,7 @@ def _floor(side: Side, arguments: dict) -> tuple[dict, str]:
         raise BadInput(f"{value * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
     measures = replace(side.fitting.overrides, **{f"{side.which}_floor": value})
     what = "as measured" if value is None else f"{value * 100:.1f} cm"
-    return _then(side, overrides=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
+    return then(side, overrides=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
 
 
 def _size(side: Side, arguments: dict) -> tuple[dict, str]:
@@ -397,7 +224,7 @@ def _size(side: Side, arguments: dict) -> tuple[dict, str]:
         size, what = str(by), f"by the {by}"
     else:
         raise BadInput("The size follows legs, arms, spine or a number; choose one.")
-    return _then(side, overrides=replace(side.fitting.overrides, size=size)), f"size {what}"
+    return then(side, overrides=replace(side.fitting.overrides, size=size)), f"size {what}"
 
 
 def _hinges(side: Side, arguments: dict) -> tuple[dict, str]:
@@ -405,11 +232,11 @@ def _hinges(side: Side, arguments: dict) -> tuple[dict, str]:
     if by not in ("motion", "rest"):
         raise BadInput("The roll of limbs is taken from their motion or from how they rest; choose one.")
     how = "how limbs bend in motion" if by == "motion" else "how limbs are bent at rest"
-    return _then(side, overrides=replace(side.fitting.overrides, hinges=by == "motion")), f"roll by {how}"
+    return then(side, overrides=replace(side.fitting.overrides, hinges=by == "motion")), f"roll by {how}"
 
 
 CHANGES = {
-    "make": _make,
+    "make": make,
     "align": _align,
     "mirror": _mirror,
     "turn": _turn,
@@ -427,7 +254,7 @@ def before(row: Fitting) -> core.Fitting:
     now = value_of(row)
     assert row.state is not None
     for state in row.states.filter(number__lt=row.state.number).order_by("-number")[:60]:
-        was = core.from_json(json.dumps(state.data), row.character.name, now.source, now.target)
+        was = fitting_file.from_json(json.dumps(state.data), row.character.name, now.source, now.target)
         if not _alike(was, now):
             return was
     return now

@@ -12,7 +12,7 @@ from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.pairing import Pair
 from armuto.retarget import fitting as core
-from armuto.retarget import settings
+from armuto.retarget import fitting_file, settings
 from armuto.stance.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
@@ -101,7 +101,7 @@ def step(row: Fitting, value: core.Fitting, change: str, contacts: dict | None =
     number = row.state.number + 1 if row.state else 0
     contacts = (row.state.contacts if row.state else {}) | (contacts or {})
     row.states.filter(number__gte=number).delete()
-    data = core.to_json(value)
+    data = fitting_file.to_json(value)
     row.state = FittingState.objects.create(
         fitting=row, number=number, data=data, digest=of_fitting(data), change=change[:255], contacts=contacts
     )
@@ -127,7 +127,7 @@ def value_of(row: Fitting) -> core.Fitting:
         value = cached[1]
     else:
         text = json.dumps(row.state.data)
-        value = core.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
+        value = fitting_file.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
     value = of_character(value, row.character)
     _keep(row.state, value)
     return value
@@ -167,7 +167,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
                 Pair(pair["part"], tuple(pair["source"]), there, pair["confidence"], tuple(pair["reasons"]), *flags)
             )
     try:
-        plan, left_out = core.plan_from_json(data.get("plan")), data.get("left_out", ())
+        plan, left_out = fitting_file.plan_from_json(data.get("plan")), data.get("left_out", ())
         stance_data = data["stances"]
         source_stance = stance_from(stance_data["source"], source)
         target_stance = stance_from(stance_data["target"], target)
@@ -181,7 +181,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
             target_stance=target_stance,
             left_out=left_out,
             plan=plan,
-            overrides=core.overrides_from_json(data["said"]),
+            overrides=fitting_file.overrides_from_json(data["said"]),
         )
         made = replace(made, settings=settings.from_json(data.get("settings", {})))
     except ValueError:

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from armuto import formats
 from armuto.pipeline import transfer
-from armuto.retarget import fitting
+from armuto.retarget import fitting_file
 from armuto.tests.files import BOW
 from studio.tests.browser.fitting_case import STRIKER, FittingCase
 
@@ -50,7 +50,7 @@ class Stances(FittingCase):
         tree = self.page.evaluate("path => fetch(path).then((answer) => answer.json())", f"/api/fittings/{number}/file")
         source = formats.read(BOW.read_bytes(), "bow.bvh")
         target = formats.read(STRIKER.read_bytes(), "striker.glb")
-        made = fitting.from_json(json.dumps(tree), "fitting", source.skeleton, target.skeleton, target.capsules)
+        made = fitting_file.from_json(json.dumps(tree), "fitting", source.skeleton, target.skeleton, target.capsules)
         moved = transfer(source.clips[0].cut(2, source.clips[0].frames - 1), made).world().positions
         self.check_pose(moved - moved[:, :1])
 

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from armuto import formats
 from armuto.pipeline import transfer
-from armuto.retarget import fitting
+from armuto.retarget import fitting_file
 from armuto.tests.files import DEMO, WALK
 from studio.ingest.services.reading import take_in
 from studio.tests.browser.fitting_case import FittingCase
@@ -45,7 +45,7 @@ class Settling(FittingCase):
         tree = self.ask(f"/api/fittings/{self.number()}/file")
         source = formats.read(WALK.read_bytes(), "walk.bvh")
         target = formats.read(PORTER.read_bytes(), "porter.glb")
-        made = fitting.from_json(json.dumps(tree), "fitting", source.skeleton, target.skeleton, target.capsules)
+        made = fitting_file.from_json(json.dumps(tree), "fitting", source.skeleton, target.skeleton, target.capsules)
         moved = transfer(source.clips[0].cut(2, source.clips[0].frames - 1), made).world().positions
         self.check_pose(moved - moved[:, :1])
 

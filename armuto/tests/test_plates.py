@@ -13,7 +13,7 @@ from armuto.plates import FEWEST, MOST, plate
 from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, WALK, clip_of
 from demo import gallery, roof, yard
-from demo.chores import placed
+from demo.handover import placed
 
 
 def drawn(clip):

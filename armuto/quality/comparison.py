@@ -1,0 +1,134 @@
+"""Source and rendition side by side, as they are measured."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from armuto.constraints.travel import moved, path_of
+from armuto.contacts.detection import contacts_in
+from armuto.contacts.model import ContactSet
+from armuto.contacts.points import target_paths
+from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.signals import runs
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.pairing.joint_mapping import JointDriver
+from armuto.retarget.context import RetargetContext
+from armuto.retarget.fitting import Fitting
+from armuto.retarget.scaling import scale_path
+
+STAYS = 0.15  # of the source's way: a body that goes no further stays in place
+
+
+@dataclass(frozen=True)
+class Measurement:
+    """One measure: its kind, the part, the frames first to last where it holds, its size and that of the source, in
+    unit."""
+
+    kind: str
+    part: str
+    first: int
+    last: int
+    size: float
+    source: float
+    unit: str
+    way: float = 0.0  # of a slide, in cm; of a sole, metres above the floor; of a size, the ratio itself
+
+
+@dataclass(frozen=True, eq=False)
+class Comparison:
+    """Source and rendition side by side."""
+
+    clip: Clip
+    context: RetargetContext
+    probes: ContactProbes
+    tracks: SourceTracks
+    contacts: ContactSet
+    motion: WorldMotion
+
+    @property
+    def fitting(self) -> Fitting:
+        return self.context.fitting
+
+    @property
+    def mapping(self) -> Mapping[int, JointDriver]:
+        return self.context.mapping
+
+    @cached_property
+    def target_paths(self) -> dict[str, FloatArray]:
+        """Of the target's points, over time."""
+        return target_paths(self.motion, self.probes.points)
+
+    @cached_property
+    def source_paths(self) -> dict[str, FloatArray]:
+        """Of the source's points, in the target's size and facing."""
+        scale = self.context.ratios.of_places()
+        return {
+            point.name: rotation.rotate(self.fitting.turn, self.tracks.path(point)) * scale
+            for point in self.probes.points
+        }
+
+
+def compare(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | None = None) -> Comparison:
+    """contacts: that the rendition was made with; else they are looked for."""
+    context = RetargetContext(fitting)
+    probes = contact_probes(context)
+    tracks = sample_tracks(clip, sorted({*probes.joints, *(driver.source for driver in context.mapping.values())}))
+    if contacts is None:
+        contacts = contacts_in(tracks, probes, context, clip)
+    compared = Comparison(clip, context, probes, tracks, contacts, WorldMotion.of_clip(rendition))
+    _as_recorded(compared)
+    return compared
+
+
+def _as_recorded(compared: Comparison) -> None:
+    """Put back the travel that was taken out, and stand the body where it was recorded: what was done on purpose is no
+    fault.
+
+    A rendition that stays in place where its source travels is taken to have been made so.
+    """
+    fitting, motion = compared.fitting, compared.motion
+    hips = compared.context.hips
+    if hips is None or motion.frames < 2:
+        return
+    settings = fitting.settings.travel
+    source_stand, target_stand = compared.context.standing
+    there = compared.mapping[hips].source
+    away = rotation.rotate(fitting.turn, compared.tracks.positions[there] - source_stand[there])
+    wanted = target_stand[hips] + scale_path(away, compared.context.ratios, motion.fps)
+    at = motion.positions[hips]
+    far, own = (float(np.linalg.norm(np.ptp(path[:, [0, 2]], axis=0))) for path in (wanted, at))
+    in_place = settings.mode == "in place" or (far > 0.5 * fitting.scale and own < STAYS * far)
+    if not in_place and settings.place == "recorded":
+        return
+    back = rotation.inverse(fitting.target_pose.rotations[hips])
+    turns = rotation.multiply(motion.rotations[hips], back), rotation.multiply(turned_as_source(compared)[hips], back)
+    here, expected = (path_of(at, turn, fitting.forward, motion.fps, settings.smoothing).heading for turn in turns)
+    off = (expected - here + np.pi) % (2 * np.pi) - np.pi
+    if not (in_place and settings.heading):
+        off = np.full(motion.frames, np.arctan2(np.sin(off).mean(), np.cos(off).mean()))
+    shift = (wanted - at) * [1.0, float(in_place and settings.up), 1.0]
+    moved(motion, at.copy(), off, shift)
+
+
+def turned_as_source(compared: Comparison) -> FloatArray:
+    """World rotations ``(J, F, 4)`` of the target's led joints, turned from the stance just as the source's are."""
+    fitting = compared.fitting
+    stance, back = fitting.target_pose.rotations, rotation.inverse(fitting.source_pose.rotations)
+    out = compared.motion.rotations.copy()
+    for joint, driver in compared.mapping.items():
+        turn = rotation.multiply(compared.tracks.rotations[driver.source], back[driver.source])
+        turn = rotation.multiply(rotation.multiply(fitting.turn, turn), rotation.inverse(fitting.turn))
+        out[joint] = rotation.multiply(turn, stance[joint])
+    return out
+
+
+def stretch_around(over: np.ndarray, frame: int) -> tuple[int, int]:
+    """The stretch of True that holds a frame, or the frame itself."""
+    return next((run for run in runs(over) if run[0] <= frame <= run[1]), (frame, frame))
