@@ -15,7 +15,9 @@ from typing import Any
 from armuto import __version__, formats
 from armuto.errors import BadInput
 from armuto.export import package
-from armuto.export.package import DeliverySettings, Result
+from armuto.export import settings as delivery_settings
+from armuto.export.package import Result
+from armuto.export.settings import DeliverySettings
 from armuto.formats import Document
 from armuto.intake import naming
 from armuto.pipeline import retarget
@@ -63,7 +65,7 @@ def jobs(plan: Path) -> list[Job]:
         raise BadInput(f"{plan}: {what}; it has {', '.join(KEYS)}.")
     home = plan.resolve().parent
     clips, characters = (_listed(plan, home, tree, key) for key in ("clips", "characters"))
-    wanted = package.settings_from_json(tree.get("wanted", {}))
+    wanted = delivery_settings.settings_from_json(tree.get("wanted", {}))
     try:
         rule = naming.from_json(tree["rule"]) if "rule" in tree else USUAL
     except (ValueError, TypeError, AttributeError) as problem:
@@ -217,7 +219,7 @@ def _performed(job: Job, path: Path, number: int, name: str, fitting_path: Path 
 def _state(job: Job) -> str:
     """Hash of everything a file is made from, to know it again."""
     digest = hashlib.sha256(
-        json.dumps([__version__, package.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
+        json.dumps([__version__, delivery_settings.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
     )
     for path in (job.character, *(row[0] for row in job.clips), *(path for path in job.fittings if path)):
         digest.update(hashlib.sha256(path.read_bytes()).digest())

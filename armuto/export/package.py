@@ -6,15 +6,16 @@ import hashlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
-from typing import Any, TypeGuard
+from typing import Any
 
 from armuto import formats
-from armuto.choices import DECLARABLE, UNITS, UP_AXES, WRITTEN
+from armuto.choices import UNITS
 from armuto.constraints.root_bone import rooted, wants_root
-from armuto.errors import BadInput
+from armuto.export import settings as delivery_settings
 from armuto.export.resampling import resample
-from armuto.export.root_motion import TRAVEL_MODES, apply_travel
-from armuto.export.thinning import Bound, thin
+from armuto.export.root_motion import apply_travel
+from armuto.export.settings import DeliverySettings
+from armuto.export.thinning import thin
 from armuto.formats import Document
 from armuto.intake import naming
 from armuto.kinematics.clip import Clip
@@ -23,32 +24,6 @@ from armuto.retarget import settings
 from armuto.retarget.fitting import Fitting
 
 FORMAT = 1
-KINDS = WRITTEN
-RATES = (1.0, 480.0)
-
-
-@dataclass(frozen=True)
-class DeliverySettings:
-    """How a delivery is to come out.
-
-    kind: one of KINDS. mesh: with the figure's mesh, where the format holds one. together: all clips of a character in
-    one file, for "glb". fps: frames per second, or None for each clip's own. unit: a key of
-    :data:`armuto.choices.UNITS`, and up: one of UP_AXES, of those that the format can declare; a "glb" is always in
-    metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: one of
-    :data:`armuto.export.root_motion.TRAVEL_MODES`. first: the number of the first frame. fittings: whether the fittings
-    go along.
-    """
-
-    kind: str = "glb"
-    mesh: bool = True
-    together: bool = False
-    fps: float | None = None
-    unit: str = "cm"
-    up: str = "+Y"
-    thinned: Bound | None = None
-    travel: str = "as made"
-    first: int = 0
-    fittings: bool = False
 
 
 @dataclass(frozen=True)
@@ -75,52 +50,6 @@ class File:
     name: str
     content: bytes
     rows: tuple[dict[str, Any], ...]
-
-
-def settings_from_json(tree: Mapping[str, Any]) -> DeliverySettings:
-    """Read what is wanted from plain data. Raises :class:`BadInput` with one sentence for whatever cannot be meant."""
-    made = DeliverySettings()
-    known = set(DeliverySettings.__dataclass_fields__)
-    for key, value in tree.items():
-        if key not in known:
-            raise BadInput(f"Delivery: there is no option “{key}”; there are {', '.join(sorted(known))}.")
-        if key == "thinned" and value is not None:
-            value = _bound(value)
-        made = replace(made, **{key: value})
-    choices = (("kind", KINDS), ("unit", tuple(UNITS)), ("up", UP_AXES), ("travel", TRAVEL_MODES))
-    for key, allowed in choices:
-        if getattr(made, key) not in allowed:
-            raise BadInput(f"Delivery: {key} cannot be “{getattr(made, key)}”; take one of {', '.join(allowed)}.")
-    able = DECLARABLE.get(made.kind, UP_AXES)
-    if made.up not in able:
-        raise BadInput(f"Delivery: {made.kind} cannot say that {made.up} is up; take one of {', '.join(able)}.")
-    for key in ("mesh", "together", "fittings"):
-        if not isinstance(getattr(made, key), bool):
-            raise BadInput(f"Delivery: {key} is either true or false.")
-    if made.fps is not None and not (_number(made.fps) and RATES[0] <= made.fps <= RATES[1]):
-        raise BadInput(f"Delivery: a frame rate lies between {RATES[0]:g} and {RATES[1]:g} per second.")
-    if not isinstance(made.first, int) or isinstance(made.first, bool) or not 0 <= made.first <= 1_000_000:
-        raise BadInput("Delivery: the number of the first frame is a whole number from 0 to 1,000,000.")
-    return made
-
-
-def _number(value: Any) -> TypeGuard[float]:
-    return isinstance(value, (int, float)) and not isinstance(value, bool)
-
-
-def _bound(tree: Any) -> Bound:
-    degrees, centimetres = (tree.get(key) if isinstance(tree, Mapping) else None for key in ("degrees", "centimetres"))
-    if not (_number(degrees) and _number(centimetres) and 0 < degrees <= 45 and 0 < centimetres <= 45):
-        raise BadInput("Delivery: thinning is bound by degrees and centimetres, both above 0 and at most 45.")
-    return Bound(float(degrees), float(centimetres) / 100)
-
-
-def to_json(wanted: DeliverySettings) -> dict[str, Any]:
-    """What is wanted as plain data, as :func:`settings_from_json` reads it."""
-    out = dict(vars(wanted))
-    bound = wanted.thinned
-    out["thinned"] = bound and {"degrees": bound.degrees, "centimetres": round(bound.metres * 100, 6)}
-    return out
 
 
 def file_names(wanted: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> list[str]:
@@ -157,7 +86,7 @@ def prepare(result: Result, wanted: DeliverySettings) -> tuple[Clip, Keys | None
     if wanted.fps is not None:
         clip = resample(clip, wanted.fps)
     clip = replace(clip, name=result.name)
-    keys = thin(clip, wanted.thinned) if wanted.thinned and wanted.kind == "glb" else None
+    keys = thin(clip, wanted.thinned.bound) if wanted.thinned and wanted.kind == "glb" else None
     return clip, keys
 
 
@@ -194,4 +123,4 @@ def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Ite
 
 def manifest(rows: Sequence[Mapping[str, Any]], wanted: DeliverySettings, **about: Any) -> dict[str, Any]:
     """What a delivery is: documented in docs/formats.md."""
-    return {"armuto_delivery": FORMAT, **about, "wanted": to_json(wanted), "results": list(rows)}
+    return {"armuto_delivery": FORMAT, **about, "wanted": delivery_settings.to_json(wanted), "results": list(rows)}

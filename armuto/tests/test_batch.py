@@ -89,7 +89,7 @@ class Batch(unittest.TestCase):
         for tree, words in (
             ({"clips": []}, "is a list of files"),
             ({"clips": ["attic/*.bvh"]}, "no file is called"),
-            ({"wanted": {"kind": "pdf"}}, "kind cannot be"),
+            ({"wanted": {"kind": "pdf"}}, "kind: “pdf” is not one of"),
             ({"rule": {"pieces": [{"field": "colour"}]}}, "the naming rule"),
             ({"speed": 1}, "there is no “speed”"),
             ({"fittings": [{"file": "x.json"}]}, "a fitting has"),

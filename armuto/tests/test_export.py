@@ -17,6 +17,7 @@ from armuto import formats
 from armuto.choices import UNITS
 from armuto.errors import BadInput
 from armuto.export import package
+from armuto.export import settings as delivery_settings
 from armuto.export.insert_motion import Start, insert_motion, placed
 from armuto.export.resampling import resample
 from armuto.export.root_motion import apply_travel
@@ -205,7 +206,7 @@ class Parcels(unittest.TestCase):
         return package.Result("porter", name, clip or self.clip, self.fits, "porter", self.porter, about)
 
     def packed(self, *results, **wanted) -> list[package.File]:
-        said = package.settings_from_json(wanted)
+        said = delivery_settings.settings_from_json(wanted)
         rows = results or (self.result(),)
         facts = [(row.character, naming.facts(row.name)) for row in rows]
         names = package.file_names(said, naming.AS_IT_CAME, facts)
@@ -313,7 +314,7 @@ class Parcels(unittest.TestCase):
         self.assertEqual(len({row["sha256"] for row in file.rows}), 1)
 
     def test_names_never_clash_and_say_where_they_would(self):
-        said = package.DeliverySettings()
+        said = delivery_settings.DeliverySettings()
         rule = naming.Rule((naming.Field("action"),))
         rows = [
             ("porter", naming.facts("walk_01.bvh")),
@@ -328,28 +329,28 @@ class Parcels(unittest.TestCase):
 
     def test_the_manifest_reads_back(self):
         (file,) = self.packed(kind="bvh", fps=24)
-        said = package.settings_from_json({"kind": "bvh", "fps": 24})
+        said = delivery_settings.settings_from_json({"kind": "bvh", "fps": 24})
         tree = json.loads(json.dumps(package.manifest(file.rows, said, name="night")))
         self.assertEqual((tree["armuto_delivery"], tree["name"], tree["results"][0]["file"]), (1, "night", "walk.bvh"))
-        self.assertEqual(package.settings_from_json(tree["wanted"]), said)
+        self.assertEqual(delivery_settings.settings_from_json(tree["wanted"]), said)
         self.assertEqual(tree["results"][0]["settings"].get("hold", 1.0), 1.0)
 
     def test_what_cannot_be_meant_is_refused(self):
         for wanted, words in (
-            ({"kind": "pdf"}, "kind cannot be"),
+            ({"kind": "pdf"}, "kind: “pdf” is not one of glb"),
             ({"speed": 2}, "no option “speed”"),
-            ({"fps": 0}, "a frame rate lies between"),
-            ({"fps": True}, "a frame rate"),
-            ({"first": -1}, "first frame"),
-            ({"mesh": "yes"}, "true or false"),
-            ({"thinned": {"degrees": 0, "centimetres": 1}}, "bound by degrees"),
-            ({"thinned": 3}, "bound by degrees"),
-            ({"travel": "sideways"}, "travel cannot be"),
+            ({"fps": 0}, "fps: 0 is not from 1 to 480"),
+            ({"fps": True}, "fps: True is not a number"),
+            ({"first": -1}, "first: -1 is not from 0 to 1,000,000"),
+            ({"mesh": "yes"}, "mesh: 'yes' is neither true nor false"),
+            ({"thinned": {"degrees": 0, "centimetres": 1}}, "thinned, degrees: 0 is not from"),
+            ({"thinned": 3}, "damaged at thinned"),
+            ({"travel": "sideways"}, "travel: “sideways” is not one of"),
             ({"kind": "usd", "up": "+X"}, "usd cannot say that +X is up"),
             ({"kind": "dae", "up": "-Y"}, "dae cannot say that -Y is up"),
         ):
             with self.subTest(wanted), self.assertRaises(BadInput) as caught:
-                package.settings_from_json(wanted)
+                delivery_settings.settings_from_json(wanted)
             self.assertIn(words, str(caught.exception))
 
     def test_a_form_by_itself(self):

@@ -13,6 +13,7 @@ from ninja.files import UploadedFile
 
 from armuto.errors import BadInput
 from armuto.export import package
+from armuto.export import settings as delivery_settings
 from armuto.export.insert_motion import Start
 from armuto.intake import naming
 from studio.delivery.models import Delivery
@@ -56,7 +57,7 @@ def put_rule(request: HttpRequest, rule: RuleIn):
 @router.post("plan", response=Planned, operation_id="plan_delivery")
 def plan(request: HttpRequest, body: DeliveryIn):
     """What would go out, under which names. Nothing is made."""
-    wanted = package.settings_from_json(body.wanted)
+    wanted = delivery_settings.settings_from_json(body.wanted)
     rule = planning.rule_in_force()
     rows = planning.chosen(body.cells)
     going = [row for row in rows if not row.left_out]
@@ -88,7 +89,7 @@ def plan(request: HttpRequest, body: DeliveryIn):
 @router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
 def thinned(request: HttpRequest, body: DeliveryIn):
     """What thinning does to the longest result that would go out."""
-    wanted = package.settings_from_json(body.wanted)
+    wanted = delivery_settings.settings_from_json(body.wanted)
     rows = [row for row in planning.chosen(body.cells) if not row.left_out]
     if not rows or wanted.thinned is None or wanted.kind != "glb":
         return None
@@ -135,7 +136,7 @@ def out(row: Delivery) -> dict:
 @router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
 def make(request: HttpRequest, body: DeliveryIn):
     """Remember a delivery. Its archive is made when it is fetched."""
-    wanted = package.settings_from_json(body.wanted)
+    wanted = delivery_settings.settings_from_json(body.wanted)
     made = planning.make(body.name, planning.chosen(body.cells), wanted, planning.rule_in_force())
     return Status(201, out(made))
 

@@ -7,7 +7,7 @@ from studio.library.models import Clip
 
 
 class Delivery(models.Model):
-    """One handing on. wanted: as :func:`armuto.export.package.settings_from_json` reads it. rule: the naming rule.
+    """One handing on. wanted: as :func:`armuto.export.settings.settings_from_json` reads it. rule: the naming rule.
     again: the delivery that this one repeats. fetched: when its archive had gone out whole; bytes: of its files."""
 
     name = models.CharField(max_length=120)

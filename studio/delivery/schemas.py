@@ -17,7 +17,7 @@ class DeliveryRule(RuleIn):
 
 class DeliveryIn(Schema):
     """cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
-    :class:`armuto.export.package.DeliverySettings`. rule: without, the one in force."""
+    :class:`armuto.export.settings.DeliverySettings`. rule: without, the one in force."""
 
     cells: list[tuple[int, int]] | None = None
     wanted: dict = {}

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from armuto import formats
 from armuto.errors import BadInput
+from armuto.export import settings as delivery_settings
 from armuto.intake.detection import ImportOptions
 from armuto.tests.files import DEMO, PORTER
 from studio.delivery.models import Delivery, DeliveryItem
@@ -217,5 +218,5 @@ class Deliveries(Studio):
         self.assertIn("earlier version of porter, with other bones", row.left_out)
         self.assertEqual(self.make()["results"], 5)
         with self.assertRaises(BadInput):
-            planning.make("x", [row], planning.package.DeliverySettings(), planning.USUAL)
+            planning.make("x", [row], delivery_settings.DeliverySettings(), planning.USUAL)
         self.assertEqual(Delivery.objects.count(), 1)

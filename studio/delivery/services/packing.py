@@ -10,6 +10,7 @@ from django.utils import timezone
 from armuto import __version__
 from armuto.errors import BadInput
 from armuto.export import package
+from armuto.export import settings as delivery_settings
 from armuto.export.package import Result
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.renditions import results
@@ -51,7 +52,7 @@ def check(delivery: Delivery) -> None:
 
 def archive(delivery: Delivery) -> Iterator[bytes]:
     """The .zip of a delivery piece by piece: its files, their fittings where those are wanted, and the manifest."""
-    wanted = package.settings_from_json(delivery.wanted)
+    wanted = delivery_settings.settings_from_json(delivery.wanted)
     items = list(delivery.items.select_related("clip", "character__skeleton"))
     out, rows, total = _Outgoing(), [], 0
     with zipfile.ZipFile(out, "w") as packed:  # type: ignore[call-overload]

@@ -7,7 +7,8 @@ from django.db import transaction
 
 from armuto.errors import BadInput
 from armuto.export import package
-from armuto.export.package import DeliverySettings
+from armuto.export import settings as delivery_settings
+from armuto.export.settings import DeliverySettings
 from armuto.intake import naming
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.ingest.models import NamingRule
@@ -89,7 +90,7 @@ def make(
     names = named(rows, wanted, rule)
     made = Delivery.objects.create(
         name=free_name(" ".join(name.split())[:100] or "delivery"),
-        wanted=package.to_json(wanted),
+        wanted=delivery_settings.to_json(wanted),
         rule=naming.to_json(rule),
         again=again,
     )
@@ -139,5 +140,5 @@ def repeat(delivery: Delivery, only_changed: bool) -> Delivery:
     if not items:
         raise BadInput(f"{delivery.name}: nothing in it has changed since.")
     cells = [(item.clip_id, item.character_id) for item in items]
-    wanted, rule = package.settings_from_json(delivery.wanted), naming.from_json(delivery.rule)
+    wanted, rule = delivery_settings.settings_from_json(delivery.wanted), naming.from_json(delivery.rule)
     return make(delivery.name, chosen(cells), wanted, rule, delivery)

@@ -1,0 +1,65 @@
+"""Models of what people choose, checked with a path to the value that is wrong, said in one sentence."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from pydantic import ConfigDict, GetCoreSchemaHandler, GetJsonSchemaHandler, TypeAdapter, ValidationError
+from pydantic_core import CoreSchema, core_schema
+
+T = TypeVar("T")
+STRICT = ConfigDict(extra="forbid")
+
+
+@dataclass(frozen=True)
+class Within:
+    """Annotates a number that lies between two others, both included; true and false are no numbers."""
+
+    least: float
+    most: float
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        number = core_schema.no_info_before_validator_function(_no_switch, handler(source))
+        return core_schema.no_info_after_validator_function(self._check, number)
+
+    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+        return {"type": "number", "minimum": self.least, "maximum": self.most}
+
+    def _check(self, number: float) -> float:
+        if not self.least <= number <= self.most:
+            raise ValueError(f"{number:g} is not from {self.least:,.10g} to {self.most:,.10g}")
+        return number
+
+
+def _no_switch(value: Any) -> Any:
+    if isinstance(value, bool):
+        raise ValueError(f"{value} is not a number")
+    return value
+
+
+def read(adapter: TypeAdapter[T], data: Any, what: str) -> T:
+    """A model from plain data. Raises ValueError with one sentence that names the wrong value by its path."""
+    try:
+        return adapter.validate_python(data)
+    except ValidationError as problem:
+        raise ValueError(sentence(problem, what)) from None
+
+
+def sentence(problem: ValidationError, what: str) -> str:
+    """The first thing that is wrong. what: the kind of thing whose names are looked up, such as "setting"."""
+    error = problem.errors(include_url=False)[0]
+    path = ", ".join(str(step) for step in error["loc"] if step not in ("[key]", "int", "float"))
+    if error["type"] in ("unexpected_keyword_argument", "extra_forbidden"):
+        return f"there is no {what} “{path}”"
+    if error["type"] == "literal_error":
+        allowed = error["ctx"]["expected"].replace("'", "").replace(" or ", ", ")
+        return f"{path}: “{error['input']}” is not one of {allowed}"
+    if error["type"] == "value_error":
+        message = str(error["ctx"]["error"])
+        return f"{path}: {message}" if path else message
+    if error["type"].startswith("bool"):
+        return f"{path}: {error['input']!r} is neither true nor false"
+    if error["type"].startswith(("float", "int")):
+        return f"{path}: {error['input']!r} is not a number of the kind that is wanted"
+    return f"the {what}s are damaged" + (f" at {path}" if path else "")
