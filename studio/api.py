@@ -3,7 +3,7 @@
 
 from django.db.models import Count, Q
 from django.http import HttpRequest
-from ninja import NinjaAPI, Schema
+from ninja import Schema
 
 from armuto import __version__
 from armuto.errors import BadInput
@@ -21,6 +21,7 @@ from studio.ingest.api.intake import router as intake
 from studio.ingest.models import Arrival
 from studio.library.api import router as library
 from studio.library.models import Clip
+from studio.platform.described import DescribedAPI
 from studio.renditions.api.board import router as board
 from studio.renditions.api.renditions import router as renditions
 from studio.renditions.api.runs import router as runs
@@ -28,7 +29,7 @@ from studio.renditions.models import Rendition, Run
 from studio.renditions.queries import counted
 from studio.renditions.schemas import RunOut
 
-api = NinjaAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
+api = DescribedAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
 api.add_router("cast/", cast)
 api.add_router("cast/", limits)

@@ -5,6 +5,62 @@ from datetime import datetime
 from ninja import Schema
 
 from studio.cast.models import Character
+from studio.platform.described import described
+
+
+class BoneRole(Schema):
+    bone: str
+    role: str
+    reason: str
+
+
+class SheetMaterial(Schema):
+    """colour: in linear light."""
+
+    name: str
+    colour: list[float]
+    texture: bool
+
+
+class Evidence(Schema):
+    """Why a thing was detected as it was, in a sentence for each. rest: where a rest pose was no posture."""
+
+    unit: str
+    up: str
+    facing: str
+    rest: str | None = None
+
+
+class Detected(Schema):
+    """What was detected in a file. turned, facing: degrees. height: in metres."""
+
+    format: str
+    unit: str
+    up: str
+    turned: float
+    facing: float | None
+    height: float
+    joints: int
+    plan: str
+    parts: int
+    evidence: Evidence
+    notes: list[str]
+
+
+class Sheet(Detected):
+    """What was found in a character's file. weighted: joints that move skin. apart, apart_degrees: how far bind and
+    rest lie apart."""
+
+    roots: int
+    skins: int
+    weighted: int
+    missing: list[str]
+    roles: list[BoneRole]
+    materials: list[SheetMaterial]
+    apart: float
+    apart_degrees: float
+    clips: int
+    bounds: list[list[float]] | None
 
 
 class FileSpace(Schema):
@@ -30,7 +86,7 @@ class CharacterOut(Schema):
     space: FileSpace
     notes: list[str]
     plan: str
-    sheet: dict
+    sheet: described(Sheet)
     tags: list[str]
     remarks: str
     changed: str

@@ -4,10 +4,14 @@ from datetime import datetime
 
 from ninja import Schema
 
+from armuto.export.settings import DeliverySettings
+from studio.library.schemas import NamingPiece
+from studio.platform.described import described
+
 
 class RuleIn(Schema):
     style: str
-    pieces: list[dict]
+    pieces: list[described(NamingPiece, optional=True)]
 
 
 class DeliveryRule(RuleIn):
@@ -20,7 +24,7 @@ class DeliveryIn(Schema):
     :class:`armuto.export.settings.DeliverySettings`. rule: without, the one in force."""
 
     cells: list[tuple[int, int]] | None = None
-    wanted: dict = {}
+    wanted: described(DeliverySettings, partial=True) = {}
     name: str = ""
 
 
@@ -63,7 +67,7 @@ class DeliveryOut(Schema):
 
     id: int
     name: str
-    wanted: dict
+    wanted: described(DeliverySettings)
     created: datetime
     fetched: datetime | None
     bytes: int
@@ -74,11 +78,34 @@ class DeliveryOut(Schema):
     again_id: int | None
 
 
+class ThinnedKeys(Schema):
+    """What thinning did: keys that were kept, of how many, and the largest errors."""
+
+    keys: int
+    of: int
+    degrees: float
+    centimetres: float
+
+
+class ManifestRow(Schema):
+    """What the manifest says of one result; more where the delivery changed something."""
+
+    file: str
+    clip: str
+    character: str
+    frames: int
+    fps: float
+    first: int
+    bytes: int
+    sha256: str
+    thinned: ThinnedKeys | None = None
+
+
 class DeliveryItemOut(Schema):
     clip: str
     character: str
     file: str
-    row: dict | None
+    row: described(ManifestRow, optional=True) | None
 
     @staticmethod
     def resolve_clip(item) -> str:

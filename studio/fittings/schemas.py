@@ -5,6 +5,8 @@ from typing import Literal
 
 from ninja import Schema
 
+from armuto.retarget.settings import Settings
+from studio.platform.described import described
 from studio.stances.models import Stance
 
 
@@ -145,7 +147,7 @@ class FittingOut(Schema):
     plan: str
     left_out: list[str]
     how: str
-    settings: dict
+    settings: described(Settings)
     pose: str | None = None
     standing: str | None = None
     undo: str | None
@@ -289,7 +291,7 @@ class SettingsIn(Schema):
     """settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id,
     frame: of the pose that is wanted with the answer."""
 
-    settings: dict
+    settings: described(Settings, partial=True)
     clip_id: int | None = None
     frame: int | None = None
 
@@ -366,4 +368,4 @@ class ClipMeasuresOut(Schema):
 
 
 class MeasureIn(Schema):
-    settings: dict | None = None
+    settings: described(Settings, partial=True) | None = None

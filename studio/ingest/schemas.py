@@ -4,7 +4,10 @@ from typing import Literal
 
 from ninja import Schema
 
-from studio.cast.schemas import FileSpace
+from armuto.intake.naming import Facts
+from studio.cast.schemas import FileSpace, Sheet
+from studio.library.schemas import GroundOut, NamingPiece
+from studio.platform.described import described
 
 
 class Refusal(Schema):
@@ -15,6 +18,31 @@ class Brought(Schema):
     ids: list[int]
 
 
+class ImportChoices(Schema):
+    """What a person says about a file. turned: degrees about up. bound: the figure rests as its mesh was bound."""
+
+    unit: str
+    up: str
+    turned: float
+    bound: bool
+
+
+class RowFacts(Schema):
+    """What a clip shows besides its motion. calibration: how many frames at its start are held still, and why that is
+    thought. still: joints that never move, at most 40 of still_count. travel: metres over the ground. several: whether
+    its file has more clips."""
+
+    calibration: int
+    why_calibration: str
+    still: list[str]
+    still_count: int
+    root_still: bool
+    travel: float
+    loop: bool
+    several: bool
+    ground: GroundOut | None
+
+
 class FileOut(Schema):
     """found: what was read, as far as it is known. told: what the person said about it."""
 
@@ -23,8 +51,8 @@ class FileOut(Schema):
     kind: str
     state: str
     sentence: str
-    told: dict
-    found: dict
+    told: described(ImportChoices, partial=True)
+    found: described(Sheet, partial=True)
     name: str
     becomes_id: int | None
 
@@ -38,14 +66,14 @@ class RowOut(Schema):
     clip: str
     ticked: bool
     name: str
-    fields: dict
-    facts: dict
+    fields: described(Facts, partial=True)
+    facts: described(Facts)
     frames: int
     fps: float
     first: int
     last: int
     floor: float | None
-    found: dict
+    found: described(RowFacts, partial=True)
     skeleton: str
     known: bool
     identity: str
@@ -106,7 +134,7 @@ class FileChange(Schema):
 
 class RuleIn(Schema):
     style: str
-    pieces: list[dict]
+    pieces: list[described(NamingPiece, optional=True)]
 
 
 class RuleOut(RuleIn):

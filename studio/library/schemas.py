@@ -6,6 +6,15 @@ from typing import Literal
 from ninja import Schema
 
 from studio.library.models import Clip
+from studio.platform.described import described
+
+
+class NamingPiece(Schema):
+    """A word as it stands, or a field with the width that numbers are padded to."""
+
+    word: str | None = None
+    field: str | None = None
+    width: int | None = None
 
 
 class SkeletonOut(Schema):
@@ -127,7 +136,7 @@ class ManyChange(Schema):
 class Renaming(Schema):
     ids: list[int]
     style: str
-    pieces: list[dict]
+    pieces: list[described(NamingPiece, optional=True)]
     apply: bool = False
 
 

@@ -469,7 +469,8 @@ export interface paths {
         };
         /**
          * Get Bent
-         * @description The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N, 3)``.
+         * @description The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N,
+         *     3)``.
          */
         get: operations["get_bent"];
         put?: never;
@@ -559,7 +560,8 @@ export interface paths {
         put?: never;
         /**
          * Read Again
-         * @description Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself stays.
+         * @description Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself
+         *     stays.
          */
         post: operations["read_clip_again"];
         delete?: never;
@@ -973,8 +975,9 @@ export interface paths {
          * Get Standing
          * @description Both bodies in their stances, or in those before the last change to a stance.
          *
-         *     float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)``, and where its bones bend to in the world
-         *     ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)``, and where its bones bend to.
+         *     float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)``, and where its bones bend to in
+         *     the world ``(joints, 3)``; of the character local rotations ``(nodes, 4)``, translations ``(nodes, 3)``, and where
+         *     its bones bend to.
          */
         get: operations["get_standing"];
         put?: never;
@@ -1268,7 +1271,8 @@ export interface paths {
         put?: never;
         /**
          * Queue
-         * @description Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or all.
+         * @description Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or
+         *     all.
          */
         post: operations["review_queue"];
         delete?: never;
@@ -1346,7 +1350,8 @@ export interface paths {
         };
         /**
          * Motion
-         * @description A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the newest.
+         * @description A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the
+         *     newest.
          */
         get: operations["get_rendition_motion"];
         put?: never;
@@ -1588,7 +1593,8 @@ export interface paths {
         };
         /**
          * List Items
-         * @description Items of a run, of one state where that is given: those at work first, then what failed, what is done and what waits.
+         * @description Items of a run, of one state where that is given: those at work first, then what failed, what is done and what
+         *     waits.
          */
         get: operations["list_run_items"];
         put?: never;
@@ -1996,7 +2002,8 @@ export interface paths {
         put?: never;
         /**
          * Apply Pattern
-         * @description Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed stay.
+         * @description Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed
+         *     stay.
          */
         post: operations["apply_pattern"];
         delete?: never;
@@ -2011,8 +2018,8 @@ export interface components {
     schemas: {
         /**
          * Counts
-         * @description Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that were.
-         *     finished: the newest run that has come to its end, by which a page notices one that ended.
+         * @description Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that
+         *     were. finished: the newest run that has come to its end, by which a page notices one that ended.
          */
         Counts: {
             /** Clips */
@@ -2033,8 +2040,8 @@ export interface components {
         };
         /**
          * RunOut
-         * @description through: done or failed, of total. good, look, wrong: the done ones by grade. worked: seconds it ran. left: seconds it is
-         *     expected to take yet, or null before anything is done.
+         * @description through: done or failed, of total. good, look, wrong: the done ones by grade. worked: seconds it ran. left:
+         *     seconds it is expected to take yet, or null before anything is done.
          */
         RunOut: {
             /** Id */
@@ -2080,8 +2087,8 @@ export interface components {
         };
         /**
          * SkeletonTree
-         * @description Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings: how
-         *     surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
+         * @description Bones of a skeleton. parts: the part of every bone, or null. ends: the bone each end site hangs from. readings:
+         *     how surely a bone was read as its part, and why. twins: the bone on the other side of the body, or -1.
          */
         SkeletonTree: {
             /** Id */
@@ -2122,8 +2129,9 @@ export interface components {
         };
         /**
          * ClipOut
-         * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how many
-         *     leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person says it is.
+         * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how
+         *     many leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person
+         *     says it is.
          */
         ClipOut: {
             /** Id */
@@ -2173,8 +2181,8 @@ export interface components {
         };
         /**
          * GroundOut
-         * @description How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for what cannot
-         *     be told. clips: in how many clips the soles were seen, 0 where a mesh shows them.
+         * @description How high feet rest in a clip, what of that is their soles, and where that puts the floor, in metres; null for
+         *     what cannot be told. clips: in how many clips the soles were seen, 0 where a mesh shows them.
          */
         GroundOut: {
             /** Feet */
@@ -2231,9 +2239,7 @@ export interface components {
             /** Style */
             style: string;
             /** Pieces */
-            pieces: {
-                [key: string]: unknown;
-            }[];
+            pieces: components["schemas"]["NamingPiece"][];
             /**
              * Apply
              * @default false
@@ -2254,8 +2260,8 @@ export interface components {
         };
         /**
          * PlateOut
-         * @description A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per stroke,
-         *     and heads x, y, radius.
+         * @description A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per
+         *     stroke, and heads x, y, radius.
          */
         PlateOut: {
             /** Width */
@@ -2304,9 +2310,7 @@ export interface components {
             /** Plan */
             plan: string;
             /** Sheet */
-            sheet: {
-                [key: string]: unknown;
-            };
+            sheet: components["schemas"]["Sheet"];
             /** Tags */
             tags: string[];
             /** Remarks */
@@ -2457,13 +2461,9 @@ export interface components {
             /** Sentence */
             sentence: string;
             /** Told */
-            told: {
-                [key: string]: unknown;
-            };
+            told: components["schemas"]["ImportChoicesChange"];
             /** Found */
-            found: {
-                [key: string]: unknown;
-            };
+            found: components["schemas"]["SheetChange"];
             /** Name */
             name: string;
             /** Becomes Id */
@@ -2501,8 +2501,8 @@ export interface components {
         };
         /**
          * RowOut
-         * @description skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or row that
-         *     has the very same motion. same_name: a clip of the library with the name typed.
+         * @description skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or
+         *     row that has the very same motion. same_name: a clip of the library with the name typed.
          */
         RowOut: {
             /** Id */
@@ -2516,13 +2516,9 @@ export interface components {
             /** Name */
             name: string;
             /** Fields */
-            fields: {
-                [key: string]: unknown;
-            };
+            fields: components["schemas"]["FactsChange"];
             /** Facts */
-            facts: {
-                [key: string]: unknown;
-            };
+            facts: components["schemas"]["Facts"];
             /** Frames */
             frames: number;
             /** Fps */
@@ -2534,9 +2530,7 @@ export interface components {
             /** Floor */
             floor: number | null;
             /** Found */
-            found: {
-                [key: string]: unknown;
-            };
+            found: components["schemas"]["RowFactsChange"];
             /** Skeleton */
             skeleton: string;
             /** Known */
@@ -2554,7 +2548,8 @@ export interface components {
         };
         /**
          * RowsChange
-         * @description What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in metres.
+         * @description What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in
+         *     metres.
          */
         RowsChange: {
             /** Ids */
@@ -2627,9 +2622,7 @@ export interface components {
             /** Style */
             style: string;
             /** Pieces */
-            pieces: {
-                [key: string]: unknown;
-            }[];
+            pieces: components["schemas"]["NamingPiece"][];
             /** Fields */
             fields: string[];
             /** Styles */
@@ -2640,9 +2633,7 @@ export interface components {
             /** Style */
             style: string;
             /** Pieces */
-            pieces: {
-                [key: string]: unknown;
-            }[];
+            pieces: components["schemas"]["NamingPiece"][];
         };
         /**
          * Wanted
@@ -2676,10 +2667,10 @@ export interface components {
         };
         /**
          * FittingOut
-         * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the
-         *     present state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
-         *     for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in base64, so
-         *     that the figure moves with the answer. standing: what "standing" gives, too.
+         * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the present
+         *     state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
+         *     for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in
+         *     base64, so that the figure moves with the answer. standing: what "standing" gives, too.
          */
         FittingOut: {
             /** Id */
@@ -2707,9 +2698,7 @@ export interface components {
             /** How */
             how: string;
             /** Settings */
-            settings: {
-                [key: string]: unknown;
-            };
+            settings: components["schemas"]["Settings"];
             /** Pose */
             pose?: string | null;
             /** Standing */
@@ -2721,9 +2710,10 @@ export interface components {
         };
         /**
          * MeasuresOut
-         * @description Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a person
-         *     said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move by; by: which
-         *     measure that is, or nothing for a number that was typed. hinges: whether rolls are taken from how limbs bend in motion.
+         * @description Facing in degrees from +Z, and height of the lowest foot joint above the floor in metres, of both; with said, a
+         *     person said it. legs, arms, spine: lengths of the character over those of the source. size: the ratio the hips move
+         *     by; by: which measure that is, or nothing for a number that was typed. hinges: whether rolls are taken from how
+         *     limbs bend in motion.
          */
         MeasuresOut: {
             /** Source Facing */
@@ -2769,7 +2759,8 @@ export interface components {
         };
         /**
          * PairOut
-         * @description key: names the pair in changes: its part, or "+" and its first bone. crosses: what is wrong with sides or order.
+         * @description key: names the pair in changes: its part, or "+" and its first bone. crosses: what is wrong with sides or
+         *     order.
          */
         PairOut: {
             /** Key */
@@ -2813,7 +2804,8 @@ export interface components {
         };
         /**
          * StanceOut
-         * @description The stance of one side. how: what it was made of. aligned: it follows the other side. turned: bones turned by hand.
+         * @description The stance of one side. how: what it was made of. aligned: it follows the other side. turned: bones turned by
+         *     hand.
          */
         StanceOut: {
             /** Name */
@@ -2827,9 +2819,10 @@ export interface components {
         };
         /**
          * StanceRowOut
-         * @description Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about the bone
-         *     where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two directions.
-         *     hinge: how sure it is about which axis the limb bends, 0 to 1, and over how many degrees of motion that was seen.
+         * @description Degrees the part was turned from its rest, and degrees still left to the source: in direction, and in roll about
+         *     the bone where it shows. own: the direction is the body's own build, not taken from the source. way, wanted: the two
+         *     directions. hinge: how sure it is about which axis the limb bends, 0 to 1, and over how many degrees of motion that
+         *     was seen.
          */
         StanceRowOut: {
             /** Part */
@@ -2868,8 +2861,8 @@ export interface components {
         /**
          * EditIn
          * @description One change. source, target: bone names. keys: parts or keys of pairs. mirror: the other side of the body follows.
-         *     above: least confidence of what is confirmed. plan: the body plan to pair by. clip_id and frame: of the pose that is wanted
-         *     with the answer.
+         *     above: least confidence of what is confirmed. plan: the body plan to pair by. clip_id and frame: of the pose that is
+         *     wanted with the answer.
          */
         EditIn: {
             /**
@@ -2906,7 +2899,8 @@ export interface components {
         };
         /**
          * FollowsOut
-         * @description kind: paired, resampled, twist share, left out, missing, not in the plan. still: its source does not move in the clip.
+         * @description kind: paired, resampled, twist share, left out, missing, not in the plan. still: its source does not move in the
+         *     clip.
          */
         FollowsOut: {
             /** Bone */
@@ -2967,10 +2961,10 @@ export interface components {
          * StanceEdit
          * @description One change to a stance or a measure of one side.
          *
-         *     kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing. bone, limb:
-         *     what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied onto the other.
-         *     height: metres from the floor to the lowest foot joint. by, ratio: the size; by: "motion" or "rest" for hinges.
-         *     show_clip_id, show_frame: of the pose that is wanted with the answer.
+         *     kind: what "make" makes it of. clip_id, first, last: frames of a clip. degrees: of an A, of a turn, or a facing.
+         *     bone, limb: what is turned, aligned or reset, nothing meaning all. axis: in the world. from_side: which is copied
+         *     onto the other. height: metres from the floor to the lowest foot joint. by, ratio: the size; by: "motion" or "rest"
+         *     for hinges. show_clip_id, show_frame: of the pose that is wanted with the answer.
          */
         StanceEdit: {
             /**
@@ -3024,7 +3018,8 @@ export interface components {
         };
         /**
          * TrialOut
-         * @description What a change would look like: a pose as in :class:`FittingOut`, both bodies in their stances, and what would be left.
+         * @description What a change would look like: a pose as in :class:`FittingOut`, both bodies in their stances, and what would be
+         *     left.
          */
         TrialOut: {
             /** Pose */
@@ -3051,14 +3046,12 @@ export interface components {
         };
         /**
          * SettingsIn
-         * @description settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id, frame: of
-         *     the pose that is wanted with the answer.
+         * @description settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id,
+         *     frame: of the pose that is wanted with the answer.
          */
         SettingsIn: {
             /** Settings */
-            settings: {
-                [key: string]: unknown;
-            };
+            settings: components["schemas"]["SettingsChange"];
             /** Clip Id */
             clip_id?: number | null;
             /** Frame */
@@ -3091,8 +3084,8 @@ export interface components {
         };
         /**
          * ContactsOut
-         * @description by_hand: whether a person set them. floor: its height in the source, in metres. shifting: bones of the character that
-         *     move against their parents in this clip.
+         * @description by_hand: whether a person set them. floor: its height in the source, in metres. shifting: bones of the character
+         *     that move against their parents in this clip.
          */
         ContactsOut: {
             /** Points */
@@ -3134,8 +3127,9 @@ export interface components {
         };
         /**
          * ClipMeasuresOut
-         * @description short: centimetres by which limbs fall short of their contacts, by limb. lowered: centimetres by which the body gives
-         *     way. hits: frames in which a joint is held back by its limits, by part. turned_out: radians by which arms are turned out.
+         * @description short: centimetres by which limbs fall short of their contacts, by limb. lowered: centimetres by which the body
+         *     gives way. hits: frames in which a joint is held back by its limits, by part. turned_out: radians by which arms are
+         *     turned out.
          */
         ClipMeasuresOut: {
             /** Grade */
@@ -3161,8 +3155,8 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description frames: first and last, where it is worst; spans: everywhere. size and source: the measure on the rendition and on its
-         *     source, in unit. mend: the control by which it can be mended.
+         * @description frames: first and last, where it is worst; spans: everywhere. size and source: the measure on the rendition and
+         *     on its source, in unit. mend: the control by which it can be mended.
          */
         FindingOut: {
             /** Kind */
@@ -3188,8 +3182,8 @@ export interface components {
         };
         /**
          * KindOut
-         * @description The worst of one kind beyond the source's: through rotations alone, and as the transfer is now; what the source has
-         *     there; and from where on it is worth a look, and wrong.
+         * @description The worst of one kind beyond the source's: through rotations alone, and as the transfer is now; what the source
+         *     has there; and from where on it is worth a look, and wrong.
          */
         KindOut: {
             /** Kind */
@@ -3210,14 +3204,13 @@ export interface components {
         /** MeasureIn */
         MeasureIn: {
             /** Settings */
-            settings?: {
-                [key: string]: unknown;
-            } | null;
+            settings?: components["schemas"]["SettingsChange"] | null;
         };
         /**
          * RenditionOut
-         * @description state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one; revisions:
-         *     all that are kept. changed: what has changed since the newest was made. run_id, progress: while it is under way.
+         * @description state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one;
+         *     revisions: all that are kept. changed: what has changed since the newest was made. run_id, progress: while it is
+         *     under way.
          */
         RenditionOut: {
             /** Id */
@@ -3347,8 +3340,8 @@ export interface components {
         };
         /**
          * BoardOut
-         * @description clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four bits are
-         *     an index into words; then accepted, sent back, retired.
+         * @description clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four
+         *     bits are an index into words; then accepted, sent back, retired.
          */
         BoardOut: {
             /** Clips */
@@ -3379,7 +3372,7 @@ export interface components {
         };
         /**
          * ActionOut
-         * @description What an action comes to; see :class:`studio.renditions.board.Plan`.
+         * @description What an action comes to; see :class:`studio.renditions.services.board.Plan`.
          */
         ActionOut: {
             /** Action */
@@ -3484,9 +3477,7 @@ export interface components {
             /** Style */
             style: string;
             /** Pieces */
-            pieces: {
-                [key: string]: unknown;
-            }[];
+            pieces: components["schemas"]["NamingPiece"][];
             /** Fields */
             fields: string[];
             /** Styles */
@@ -3503,7 +3494,8 @@ export interface components {
         };
         /**
          * PlannedRow
-         * @description One result that would go out: into which file, whether a number had to be added to its name, and which result it is.
+         * @description One result that would go out: into which file, whether a number had to be added to its name, and which result it
+         *     is.
          */
         PlannedRow: {
             /** Clip Id */
@@ -3532,7 +3524,7 @@ export interface components {
         /**
          * DeliveryIn
          * @description cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
-         *     :class:`armuto.delivering.parcel.Wanted`. rule: without, the one in force.
+         *     :class:`armuto.export.settings.DeliverySettings`. rule: without, the one in force.
          */
         DeliveryIn: {
             /** Cells */
@@ -3544,9 +3536,7 @@ export interface components {
              * Wanted
              * @default {}
              */
-            wanted: {
-                [key: string]: unknown;
-            };
+            wanted: components["schemas"]["DeliverySettingsChange"];
             /**
              * Name
              * @default
@@ -3581,9 +3571,7 @@ export interface components {
             /** Name */
             name: string;
             /** Wanted */
-            wanted: {
-                [key: string]: unknown;
-            };
+            wanted: components["schemas"]["DeliverySettings"];
             /**
              * Created
              * Format: date-time
@@ -3613,9 +3601,7 @@ export interface components {
             /** File */
             file: string;
             /** Row */
-            row: {
-                [key: string]: unknown;
-            } | null;
+            row: components["schemas"]["ManifestRow"] | null;
         };
         /** Again */
         Again: {
@@ -3783,6 +3769,586 @@ export interface components {
         ApplyIn: {
             /** Characters */
             characters: number[];
+        };
+        /** BoneRole */
+        BoneRole: {
+            /** Bone */
+            bone: string;
+            /** Role */
+            role: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Evidence
+         * @description Why a thing was detected as it was, in a sentence for each. rest: where a rest pose was no posture.
+         */
+        Evidence: {
+            /** Unit */
+            unit: string;
+            /** Up */
+            up: string;
+            /** Facing */
+            facing: string;
+            /**
+             * Rest
+             * @default null
+             */
+            rest: string | null;
+        };
+        /**
+         * SheetMaterial
+         * @description colour: in linear light.
+         */
+        SheetMaterial: {
+            /** Name */
+            name: string;
+            /** Colour */
+            colour: number[];
+            /** Texture */
+            texture: boolean;
+        };
+        /**
+         * Sheet
+         * @description What was found in a character's file. weighted: joints that move skin. apart, apart_degrees: how far bind and
+         *     rest lie apart.
+         */
+        Sheet: {
+            /** Format */
+            format: string;
+            /** Unit */
+            unit: string;
+            /** Up */
+            up: string;
+            /** Turned */
+            turned: number;
+            /** Facing */
+            facing: number | null;
+            /** Height */
+            height: number;
+            /** Joints */
+            joints: number;
+            /** Plan */
+            plan: string;
+            /** Parts */
+            parts: number;
+            evidence: components["schemas"]["Evidence"];
+            /** Notes */
+            notes: string[];
+            /** Roots */
+            roots: number;
+            /** Skins */
+            skins: number;
+            /** Weighted */
+            weighted: number;
+            /** Missing */
+            missing: string[];
+            /** Roles */
+            roles: components["schemas"]["BoneRole"][];
+            /** Materials */
+            materials: components["schemas"]["SheetMaterial"][];
+            /** Apart */
+            apart: number;
+            /** Apart Degrees */
+            apart_degrees: number;
+            /** Clips */
+            clips: number;
+            /** Bounds */
+            bounds: number[][] | null;
+        };
+        /**
+         * NamingPiece
+         * @description A word as it stands, or a field with the width that numbers are padded to.
+         */
+        NamingPiece: {
+            /** Word */
+            word?: string | null;
+            /** Field */
+            field?: string | null;
+            /** Width */
+            width?: number | null;
+        };
+        /**
+         * Thinning
+         * @description How far thinned motion may be from what it was: degrees of a joint's own rotation, centimetres of its place.
+         */
+        Thinning: {
+            /** Degrees */
+            degrees: number;
+            /** Centimetres */
+            centimetres: number;
+        };
+        /** DeliverySettingsChange */
+        DeliverySettingsChange: {
+            kind?: ("glb" | "bvh" | "dae" | "usd" | "csv") | null;
+            mesh?: boolean | null;
+            together?: boolean | null;
+            fps?: (number | null) | null;
+            unit?: ("m" | "cm" | "mm" | "inch" | "foot" | "dm") | null;
+            up?: ("+Y" | "+Z" | "+X" | "-Y" | "-Z" | "-X") | null;
+            thinned?: (components["schemas"]["Thinning"] | null) | null;
+            travel?: ("as made" | "in place" | "root") | null;
+            first?: number | null;
+            fittings?: boolean | null;
+        };
+        /**
+         * DeliverySettings
+         * @description How a delivery is to come out.
+         *
+         *     mesh: with the figure's mesh, where the format holds one. together: all clips of a character in one file, for "glb".
+         *     fps: frames per second, or None for each clip's own. unit, up: of those that the format can declare; a "glb" is
+         *     always in metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: see
+         *     :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings: whether the fittings go along.
+         */
+        DeliverySettings: {
+            /**
+             * Kind
+             * @default glb
+             * @enum {string}
+             */
+            kind: "glb" | "bvh" | "dae" | "usd" | "csv";
+            /**
+             * Mesh
+             * @default true
+             */
+            mesh: boolean;
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+            /**
+             * Fps
+             * @default null
+             */
+            fps: number | null;
+            /**
+             * Unit
+             * @default cm
+             * @enum {string}
+             */
+            unit: "m" | "cm" | "mm" | "inch" | "foot" | "dm";
+            /**
+             * Up
+             * @default +Y
+             * @enum {string}
+             */
+            up: "+Y" | "+Z" | "+X" | "-Y" | "-Z" | "-X";
+            /** @default null */
+            thinned: components["schemas"]["Thinning"] | null;
+            /**
+             * Travel
+             * @default as made
+             * @enum {string}
+             */
+            travel: "as made" | "in place" | "root";
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Fittings
+             * @default false
+             */
+            fittings: boolean;
+        };
+        /**
+         * ThinnedKeys
+         * @description What thinning did: keys that were kept, of how many, and the largest errors.
+         */
+        ThinnedKeys: {
+            /** Keys */
+            keys: number;
+            /** Of */
+            of: number;
+            /** Degrees */
+            degrees: number;
+            /** Centimetres */
+            centimetres: number;
+        };
+        /**
+         * ManifestRow
+         * @description What the manifest says of one result; more where the delivery changed something.
+         */
+        ManifestRow: {
+            /** File */
+            file: string;
+            /** Clip */
+            clip: string;
+            /** Character */
+            character: string;
+            /** Frames */
+            frames: number;
+            /** Fps */
+            fps: number;
+            /** First */
+            first: number;
+            /** Bytes */
+            bytes: number;
+            /** Sha256 */
+            sha256: string;
+            thinned?: components["schemas"]["ThinnedKeys"] | null;
+        };
+        /** ImportChoicesChange */
+        ImportChoicesChange: {
+            unit?: string | null;
+            up?: string | null;
+            turned?: number | null;
+            bound?: boolean | null;
+        };
+        /** EvidenceChange */
+        EvidenceChange: {
+            unit?: string | null;
+            up?: string | null;
+            facing?: string | null;
+            rest?: (string | null) | null;
+        };
+        /** SheetChange */
+        SheetChange: {
+            format?: string | null;
+            unit?: string | null;
+            up?: string | null;
+            turned?: number | null;
+            facing?: (number | null) | null;
+            height?: number | null;
+            joints?: number | null;
+            plan?: string | null;
+            parts?: number | null;
+            evidence?: components["schemas"]["EvidenceChange"] | null;
+            notes?: string[] | null;
+            roots?: number | null;
+            skins?: number | null;
+            weighted?: number | null;
+            missing?: string[] | null;
+            roles?: components["schemas"]["BoneRole"][] | null;
+            materials?: components["schemas"]["SheetMaterial"][] | null;
+            apart?: number | null;
+            apart_degrees?: number | null;
+            clips?: number | null;
+            bounds?: (number[][] | null) | null;
+        };
+        /** FactsChange */
+        FactsChange: {
+            original?: string | null;
+            performer?: string | null;
+            action?: string | null;
+            manner?: string | null;
+            prop?: string | null;
+            number?: (number | null) | null;
+            skeleton?: string | null;
+            folder?: string | null;
+            character?: string | null;
+            length?: number | null;
+        };
+        /**
+         * Facts
+         * @description What is known of one clip for naming; empty where nothing is. number: None where the name holds none.
+         */
+        Facts: {
+            /** Original */
+            original: string;
+            /**
+             * Performer
+             * @default
+             */
+            performer: string;
+            /**
+             * Action
+             * @default
+             */
+            action: string;
+            /**
+             * Manner
+             * @default
+             */
+            manner: string;
+            /**
+             * Prop
+             * @default
+             */
+            prop: string;
+            /**
+             * Number
+             * @default null
+             */
+            number: number | null;
+            /**
+             * Skeleton
+             * @default
+             */
+            skeleton: string;
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Character
+             * @default
+             */
+            character: string;
+            /**
+             * Length
+             * @default 0
+             */
+            length: number;
+        };
+        /** RowFactsChange */
+        RowFactsChange: {
+            calibration?: number | null;
+            why_calibration?: string | null;
+            still?: string[] | null;
+            still_count?: number | null;
+            root_still?: boolean | null;
+            travel?: number | null;
+            loop?: boolean | null;
+            several?: boolean | null;
+            ground?: (components["schemas"]["GroundOut"] | null) | null;
+        };
+        /**
+         * RotationInfluence
+         * @description How much a bone follows: 0 stays as in the stance against its parent, 1 as the source turns; more exaggerates.
+         *
+         *     shift: the same for its translation, where the source has one. offset: degrees added throughout, as a rotation
+         *     vector in the body's own axes as it stands in its stance: to its left, up, ahead.
+         */
+        RotationInfluence: {
+            /**
+             * Turn
+             * @default 1
+             */
+            turn: number;
+            /**
+             * Shift
+             * @default 1
+             */
+            shift: number;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: number[];
+        };
+        /**
+         * Travel
+         * @description Where travel over the ground goes.
+         *
+         *     mode: "keep", "in place" or "root" (onto a root bone). sideways, up, ahead: which of it is meant, heading too where
+         *     said. driver: the part that travel is read from. smoothing: seconds over which its heading is. place: where the
+         *     first frame stands, "recorded", at the "origin" or "given" by at: metres to the left and ahead, and degrees from +Z.
+         */
+        Travel: {
+            /**
+             * Mode
+             * @default keep
+             * @enum {string}
+             */
+            mode: "keep" | "in place" | "root";
+            /**
+             * Sideways
+             * @default true
+             */
+            sideways: boolean;
+            /**
+             * Up
+             * @default false
+             */
+            up: boolean;
+            /**
+             * Ahead
+             * @default true
+             */
+            ahead: boolean;
+            /**
+             * Heading
+             * @default false
+             */
+            heading: boolean;
+            /**
+             * Lead
+             * @default hips
+             */
+            lead: string;
+            /**
+             * Smoothing
+             * @default 0.5
+             */
+            smoothing: number;
+            /**
+             * Place
+             * @default recorded
+             * @enum {string}
+             */
+            place: "recorded" | "origin" | "given";
+            /**
+             * At
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            at: number[];
+        };
+        /**
+         * Settings
+         * @description All choices of a transfer.
+         *
+         *     hold: 0 to 1, how firmly feet keep their contacts, by limb where holds says otherwise. hands: the same for what
+         *     hands keep their place to, by relation. moved: metres to the left, up and ahead by which the place that a hand keeps
+         *     is moved, by limb. bends: degrees by which a limb's elbow or knee is turned about the line from its root to
+         *     its end, by limb. spread: degrees by which arms are spread, or tucked where negative. clear: 0 to 1, how much of the
+         *     arms' clipping through the body is taken away. stride, height: ratios of steps and of heights; the size of the
+         *     fitting where None. path: "scaled" by the stride, or "absolute", just where the source's is. follow: by bone, part
+         *     or limb, of which the nearest counts. twist: share that bones for twist take of the turn that their place gives
+         *     them. forearm: share of the turn of a hand about the forearm that the forearm itself makes. thigh: how much of the
+         *     turn of a thigh or upper arm about itself its bones for twist leave out next to the trunk. limits: "off", "soft" or
+         *     "hard". grades: by kind of finding, from which size on it is worth a look, and from which it is wrong.
+         */
+        Settings: {
+            /**
+             * Hold
+             * @default 1
+             */
+            hold: number;
+            /** Holds */
+            holds: {
+                [key: string]: number;
+            };
+            /** Hands */
+            hands: {
+                [key: string]: number;
+            };
+            /** Moved */
+            moved: {
+                [key: string]: number[];
+            };
+            /** Bends */
+            bends: {
+                [key: string]: number;
+            };
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+            /**
+             * Clear
+             * @default 1
+             */
+            clear: number;
+            /**
+             * Stride
+             * @default null
+             */
+            stride: number | null;
+            /**
+             * Height
+             * @default null
+             */
+            height: number | null;
+            /**
+             * Path
+             * @default scaled
+             * @enum {string}
+             */
+            path: "scaled" | "absolute";
+            /** Follow */
+            follow: {
+                [key: string]: components["schemas"]["RotationInfluence"];
+            };
+            /**
+             * Twist
+             * @default 1
+             */
+            twist: number;
+            /**
+             * Forearm
+             * @default 0
+             */
+            forearm: number;
+            /**
+             * Thigh
+             * @default 0
+             */
+            thigh: number;
+            /**
+             * @default {
+             *       "mode": "keep",
+             *       "sideways": true,
+             *       "up": false,
+             *       "ahead": true,
+             *       "heading": false,
+             *       "lead": "hips",
+             *       "smoothing": 0.5,
+             *       "place": "recorded",
+             *       "at": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            travel: components["schemas"]["Travel"];
+            /**
+             * Limits
+             * @default off
+             * @enum {string}
+             */
+            limits: "off" | "soft" | "hard";
+            /** Grades */
+            grades: {
+                [key: string]: number[];
+            };
+        };
+        /** TravelChange */
+        TravelChange: {
+            mode?: ("keep" | "in place" | "root") | null;
+            sideways?: boolean | null;
+            up?: boolean | null;
+            ahead?: boolean | null;
+            heading?: boolean | null;
+            lead?: string | null;
+            smoothing?: number | null;
+            place?: ("recorded" | "origin" | "given") | null;
+            at?: number[] | null;
+        };
+        /** SettingsChange */
+        SettingsChange: {
+            hold?: number | null;
+            holds?: {
+                [key: string]: number | null;
+            } | null;
+            hands?: {
+                [key: string]: number | null;
+            } | null;
+            moved?: {
+                [key: string]: number[] | null;
+            } | null;
+            bends?: {
+                [key: string]: number | null;
+            } | null;
+            spread?: number | null;
+            clear?: number | null;
+            stride?: (number | null) | null;
+            height?: (number | null) | null;
+            path?: ("scaled" | "absolute") | null;
+            follow?: {
+                [key: string]: components["schemas"]["RotationInfluence"] | null;
+            } | null;
+            twist?: number | null;
+            forearm?: number | null;
+            thigh?: number | null;
+            travel?: components["schemas"]["TravelChange"] | null;
+            limits?: ("off" | "soft" | "hard") | null;
+            grades?: {
+                [key: string]: number[] | null;
+            } | null;
         };
     };
     responses: never;

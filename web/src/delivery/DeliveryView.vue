@@ -52,7 +52,7 @@ watch(
 )
 const when = (text: string) => new Date(text).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 const compose = () => (useChoice().cells = [])
-const thinned = (row: Schemas['DeliveryItemOut']) => row.row?.thinned as { keys: number; of: number; degrees: number; centimetres: number } | undefined
+const thinned = (row: Schemas['DeliveryItemOut']) => row.row?.thinned
 </script>
 
 <template>

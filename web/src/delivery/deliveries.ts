@@ -1,16 +1,6 @@
-/** How a delivery is to come out; as the studio's core has it. */
-export interface Wanted {
-  kind: 'glb' | 'bvh' | 'dae' | 'usd' | 'csv'
-  mesh: boolean
-  together: boolean
-  fps: number | null
-  unit: string
-  up: string
-  thinned: { degrees: number; centimetres: number } | null
-  travel: 'as made' | 'in place' | 'root'
-  first: number
-  fittings: boolean
-}
+import type { Schemas } from '@/api/client'
+
+export type Wanted = Schemas['DeliverySettings']
 export const USUAL: Wanted = { kind: 'glb', mesh: true, together: false, fps: null, unit: 'cm', up: '+Y', thinned: null, travel: 'as made', first: 0, fittings: false }
 export const KINDS: Record<Wanted['kind'], string> = { glb: 'glTF', bvh: 'BVH', dae: 'COLLADA', usd: 'USD', csv: 'CSV of positions' }
 
@@ -20,7 +10,7 @@ export const UPS: Partial<Record<Wanted['kind'], string[]>> = {
 }
 
 /** The choices of a delivery in a few words. */
-export function inWords(wanted: Record<string, unknown>): string {
+export function inWords(wanted: Partial<Wanted>): string {
   const w = { ...USUAL, ...wanted } as Wanted
   return [
     KINDS[w.kind],

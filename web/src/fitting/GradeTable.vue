@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { told, type Measures } from './useSettling'
+import { told, type Measures, type Settings } from './useSettling'
 
 /** From which size on a finding is worth a look, and from which it is wrong; beside what the clip in view shows. */
-const props = defineProps<{ measures: Measures | null; grades: Record<string, [number, number]> }>()
+const props = defineProps<{ measures: Measures | null; grades: Settings['grades'] }>()
 const emit = defineEmits<{ keep: [grades: Record<string, [number, number] | null>] }>()
 function say(event: Event, kind: string, which: 0 | 1) {
   const row = props.measures?.kinds.find((one) => one.kind === kind)

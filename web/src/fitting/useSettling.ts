@@ -9,40 +9,10 @@ import type { Fitting } from './weave'
 export type Contact = Schemas['ContactOut']
 export type Measures = Schemas['ClipMeasuresOut']
 export type Finding = Schemas['FindingOut']
-/** How much a bone, a part or a limb follows, as it is kept. */
-export interface Follow { turn: number; shift: number; offset: [number, number, number] }
-export interface Travel {
-  mode: 'keep' | 'in place' | 'root'
-  sideways: boolean
-  up: boolean
-  ahead: boolean
-  heading: boolean
-  lead: string
-  smoothing: number
-  place: 'recorded' | 'origin' | 'given'
-  at: [number, number, number]
-}
-/** What is chosen about the transfer, as the core keeps it. */
-export interface Settings {
-  hold: number
-  holds: Record<string, number>
-  hands: Record<string, number>
-  moved: Record<string, [number, number, number]>
-  bends: Record<string, number>
-  spread: number
-  clear: number
-  stride: number | null
-  height: number | null
-  path: 'scaled' | 'absolute'
-  follow: Record<string, Follow>
-  twist: number
-  forearm: number
-  thigh: number
-  travel: Travel
-  limits: 'off' | 'soft' | 'hard'
-  grades: Record<string, [number, number]>
-}
-export type Change = Record<string, unknown>
+export type Follow = Schemas['RotationInfluence']
+export type Travel = Schemas['Travel']
+export type Settings = Schemas['Settings']
+export type Change = Schemas['SettingsChange']
 
 /** One clip of the fitting, measured. */
 export interface Row { id: number; name: string; measures: Measures | null; failed: string }
@@ -59,7 +29,7 @@ export function useSettling(around: {
   const measuring = ref(false)
   const all = shallowRef<Row[]>([])
   const going = ref(false)
-  const settings = computed(() => around.fitting.value?.settings as unknown as Settings | undefined)
+  const settings = computed(() => around.fitting.value?.settings)
   const id = () => around.fitting.value!.id
   const path = (clip: number) => ({ params: { path: { fitting_id: id(), clip_id: clip } } })
   let asked = 0

@@ -158,7 +158,7 @@ export const useIntake = defineStore('intake', () => {
       if (wanted.first !== undefined || wanted.last !== undefined || wanted.range) Object.assign(values, { first: row.first, last: row.last })
       if (wanted.becomes_id !== undefined) values.becomes_id = row.becomes_id
       if (wanted.floor !== undefined) values.floor = row.floor ?? 'measured'
-      if (wanted.fields) values.fields = Object.fromEntries(Object.keys(wanted.fields).map((key) => [key, (row.fields[key] as string) ?? null]))
+      if (wanted.fields) values.fields = Object.fromEntries(Object.keys(wanted.fields).map((key) => [key, row.fields[key as keyof typeof row.fields]?.toString() ?? null]))
       const key = JSON.stringify(values)
       const group = groups.get(key) ?? { ids: [], values }
       group.ids.push(row.id)

@@ -1,0 +1,86 @@
+"""Plain data in the API that a model describes.
+
+What the core keeps as JSON, such as settings or a character's sheet, goes out and comes in as it is: the core checks it
+with a sentence, and data of an earlier state may lack a field. The API's description, and so the front end's types,
+still say what is in it, by the model.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from ninja import NinjaAPI
+from ninja.openapi.schema import OpenAPISchema
+from pydantic import TypeAdapter, WithJsonSchema
+
+PREFIX = "https://components/"  # stands for the place where a description keeps its models
+PLACE = "#/components/schemas/"
+_models: dict[str, dict[str, Any]] = {}
+
+
+def described(model: Any, partial: bool = False, optional: bool = False) -> Any:
+    """The type of a dict that has the form of a model.
+
+    partial: each of its fields may be left out, or be null. optional: those with a default may be left out.
+    """
+    schema = TypeAdapter(model).json_schema(
+        ref_template=f"{PREFIX}{{model}}", mode="validation" if optional else "serialization"
+    )
+    _level(schema)
+    _models.update(schema.pop("$defs", {}))
+    name = schema["title"]
+    if partial:
+        name, schema = _partial(schema)
+    elif optional:
+        for field in schema["properties"].values():
+            field.pop("default", None)
+    else:
+        schema["required"] = list(schema["properties"])
+    _models[name] = schema
+    return Annotated[dict[str, Any], WithJsonSchema({"$ref": f"{PREFIX}{name}"})]
+
+
+def _level(node: Any) -> None:
+    """Several numbers in a row as a list: the front end's client loses what is said of each place."""
+    if isinstance(node, dict) and "prefixItems" in node:
+        node["items"] = node.pop("prefixItems")[0]
+    for child in node.values() if isinstance(node, dict) else node if isinstance(node, list) else ():
+        _level(child)
+
+
+def _partial(schema: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+    name = f"{schema['title']}Change"
+    fields = {key: {"anyOf": [_open(field), {"type": "null"}]} for key, field in schema["properties"].items()}
+    return name, {"title": name, "type": "object", "properties": fields}
+
+
+def _open(field: dict[str, Any]) -> dict[str, Any]:
+    """What a change says of a field: some fields of a model, or some rows of a table; null goes back to the default."""
+    field = {key: value for key, value in field.items() if key != "default"}
+    if "$ref" in field:
+        name, change = _partial(_models[field["$ref"].removeprefix(PREFIX)])
+        _models[name] = change
+        return {"$ref": f"{PREFIX}{name}"}
+    rows = field.get("additionalProperties")
+    if isinstance(rows, dict):
+        field["additionalProperties"] = {"anyOf": [rows, {"type": "null"}]}
+    return field
+
+
+class DescribedAPI(NinjaAPI):
+    """An API whose description holds the models of :func:`described` too."""
+
+    def get_openapi_schema(self, **options: Any) -> OpenAPISchema:
+        schema = super().get_openapi_schema(**options)
+        schema["components"]["schemas"].update(_models)
+        _resolve(schema)
+        return schema
+
+
+def _resolve(node: Any) -> None:
+    if isinstance(node, dict):
+        reference = node.get("$ref")
+        if isinstance(reference, str) and reference.startswith(PREFIX):
+            node["$ref"] = PLACE + reference.removeprefix(PREFIX)
+    for child in node.values() if isinstance(node, dict) else node if isinstance(node, list) else ():
+        _resolve(child)
