@@ -8,7 +8,7 @@ STAMPS = .venv/.stamps
 
 SHELL = /bin/bash
 .DELETE_ON_ERROR:
-.PHONY: backup restore demo test check bench fuzz build setup api lock pictures demo-files clean
+.PHONY: backup restore demo test check golden docs bench fuzz build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
@@ -22,6 +22,9 @@ test: setup build programs
 check: setup $(STAMPS)/web
 	$(PY) -m ruff check .
 	$(PY) -m ruff format --check .
+	@long=$$(git ls-files '*.py' 'web/src/*.ts' 'web/src/*.vue' | grep -v schema.d.ts | xargs wc -l | awk '$$1 > 400 && $$2 != "total"'); \
+	test -z "$$long" || { echo "Longer than 400 lines:"; echo "$$long"; exit 1; }
+	.venv/bin/lint-imports --no-cache
 	$(PY) -m mypy
 	$(PY) manage.py makemigrations --check --dry-run
 	$(PY) manage.py openapi | diff -q - web/openapi.json || { echo "The API has changed: run “make api”."; exit 1; }
@@ -37,6 +40,12 @@ restore: setup
 
 bench: setup
 	$(PY) -m demo.bench
+
+# Everything the studio answers about the demo data, into a folder: TO names it, AGAINST another one to compare with.
+golden: setup
+	@test -n "$(TO)" || { echo "Say where to: make golden TO=folder, and AGAINST=folder to compare."; exit 1; }
+	@test -d "$(TO)" || $(PY) -m demo.golden "$(TO)"
+	@test -z "$(AGAINST)" || $(PY) -m demo.golden "$(AGAINST)" "$(TO)"
 
 # Thousands of damaged files, read or refused within bounded memory; COUNT says how many, SEED repeats a run.
 COUNT ?= 5000

@@ -1,6 +1,8 @@
 """The typed API: one router per subject. Its description is at /api/openapi.json and can be read and tried at
 /api/docs; the front end's types follow from it."""
 
+from typing import Any
+
 from django.db.models import Count, Q
 from django.http import HttpRequest
 from ninja import Schema
@@ -46,7 +48,7 @@ api.add_router("patterns/", patterns)
 
 
 @api.exception_handler(BadInput)
-def refused(request: HttpRequest, problem: BadInput):
+def refused(request: HttpRequest, problem: BadInput) -> Any:
     return api.create_response(request, {"detail": str(problem)}, status=422)
 
 
@@ -65,7 +67,7 @@ class Counts(Schema):
 
 
 @api.get("counts", response=Counts, operation_id="counts")
-def counts(request: HttpRequest):
+def counts(request: HttpRequest) -> dict[str, Any]:
     """How many clips, characters, fittings, results and deliveries there are, and what is running."""
     rows = Rendition.objects.filter(retired=False).aggregate(
         renditions=Count("id", filter=~Q(newest=None)), accepted=Count("id", filter=~Q(accepted=None))

@@ -2,6 +2,7 @@
 
 import json
 from functools import lru_cache
+from typing import Any
 
 from django.db import models
 
@@ -50,7 +51,7 @@ class Character(models.Model):
     class Meta:
         ordering = ["created", "id"]
 
-    def save(self, *args, update_fields=None, **kwargs):
+    def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:
         # The file counts whole: with another mesh or other weights a figure looks otherwise in the same motion.
         self.digest = digest(self.original_id, self.skeleton_id, self.capsules, self.limits)
         if update_fields is not None:

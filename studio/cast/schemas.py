@@ -1,6 +1,7 @@
 """What the API of cast takes and answers."""
 
 from datetime import datetime
+from typing import Any
 
 from ninja import Schema
 
@@ -86,7 +87,7 @@ class CharacterOut(Schema):
     space: FileSpace
     notes: list[str]
     plan: str
-    sheet: described(Sheet)
+    sheet: described(Sheet)  # type: ignore[valid-type]
     tags: list[str]
     remarks: str
     changed: str
@@ -111,8 +112,8 @@ class CharacterOut(Schema):
         return row.skeleton.joints
 
     @staticmethod
-    def resolve_space(row: Character) -> dict:
-        return row.skeleton.tree["file_frame"]
+    def resolve_space(row: Character) -> dict[str, Any]:
+        return dict(row.skeleton.tree["file_frame"])
 
 
 class CharacterChange(Schema):

@@ -1,6 +1,7 @@
 """Putting a character that the core has read into the cast, and new versions of it."""
 
 from pathlib import PurePath
+from typing import Any, cast
 
 from django.db import transaction
 
@@ -59,7 +60,7 @@ def new_version_of(row: Character, document: Document, data: bytes) -> Character
         changes.append("all bones have kept their names")
     lost: dict[object, list[str]] = {}
     for _, parts in skeleton_replaced.send(Character, character=row, before=was, reason=f"new version of {row.name}"):
-        lost |= parts
+        lost |= cast(dict[object, list[str]], parts)
     pairs = sum(len(parts) for parts in lost.values())
     if lost:
         kept = "its fitting was kept" if len(lost) == 1 else f"its {len(lost)} fittings were kept"
@@ -97,10 +98,10 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
 
 def free_name(name: str, but: int | None = None) -> str:
     """The name, or the name with the next free number behind it."""
-    return naming.free(name, Character.objects.exclude(pk=but).values_list("name", flat=True))
+    return naming.free(name, Character.objects.exclude(pk=but or 0).values_list("name", flat=True))
 
 
-def _count(rows, one: str, many: str) -> str:
+def _count(rows: Any, one: str, many: str) -> str:
     return f"1 {one}" if len(rows) == 1 else f"{len(rows)} {many}"
 
 

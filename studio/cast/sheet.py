@@ -1,12 +1,14 @@
 """What a character's file holds, in the words of its sheet."""
 
+from typing import Any
+
 from armuto.body.plans import plan_of
 from armuto.formats import Document, gltf
 from armuto.intake.roles import roles
 from studio.library.evidence import detected
 
 
-def facts_of(document: Document) -> dict:
+def facts_of(document: Document) -> dict[str, Any]:
     """Everything the sheet says: size, facing, skeleton, skin, materials, textures, and whether bind and rest agree."""
     skeleton = document.skeleton
     plan = plan_of(document.parts)
@@ -30,7 +32,7 @@ def facts_of(document: Document) -> dict:
     }
 
 
-def _material(row: dict) -> dict:
+def _material(row: dict[str, Any]) -> dict[str, Any]:
     """Name, colour in linear light and whether it has a texture."""
     surface = row.get("pbrMetallicRoughness")
     surface = surface if isinstance(surface, dict) else {}

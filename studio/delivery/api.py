@@ -1,7 +1,7 @@
 """Deliveries over HTTP: what would go out, the record of what went out, and the archive itself."""
 
 from collections.abc import AsyncIterator, Iterator
-from typing import Literal
+from typing import Any, Literal
 
 from asgiref.sync import sync_to_async
 from django.core.handlers.asgi import ASGIRequest
@@ -37,14 +37,14 @@ router = Router(tags=["delivery"])
 
 
 @router.get("rule", response=DeliveryRule, operation_id="get_delivery_rule")
-def get_rule(request: HttpRequest):
+def get_rule(request: HttpRequest) -> Any:
     """The rule that delivered files are named by."""
     rule = naming.to_json(planning.rule_in_force())
     return rule | {"fields": list(naming.FIELDS), "styles": list(naming.STYLES)}
 
 
 @router.put("rule", response=DeliveryRule, operation_id="set_delivery_rule")
-def put_rule(request: HttpRequest, rule: RuleIn):
+def put_rule(request: HttpRequest, rule: RuleIn) -> Any:
     """Another rule to name delivered files by."""
     try:
         made = naming.from_json(rule.dict())
@@ -55,7 +55,7 @@ def put_rule(request: HttpRequest, rule: RuleIn):
 
 
 @router.post("plan", response=Planned, operation_id="plan_delivery")
-def plan(request: HttpRequest, body: DeliveryIn):
+def plan(request: HttpRequest, body: DeliveryIn) -> dict[str, Any]:
     """What would go out, under which names. Nothing is made."""
     wanted = delivery_settings.settings_from_json(body.wanted)
     rule = planning.rule_in_force()
@@ -87,7 +87,7 @@ def plan(request: HttpRequest, body: DeliveryIn):
 
 
 @router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
-def thinned(request: HttpRequest, body: DeliveryIn):
+def thinned(request: HttpRequest, body: DeliveryIn) -> Any:
     """What thinning does to the longest result that would go out."""
     wanted = delivery_settings.settings_from_json(body.wanted)
     rows = [row for row in planning.chosen(body.cells) if not row.left_out]
@@ -118,12 +118,12 @@ def thinned(request: HttpRequest, body: DeliveryIn):
 
 
 @router.get("", response=list[DeliveryOut], operation_id="list_deliveries")
-def list_deliveries(request: HttpRequest):
+def list_deliveries(request: HttpRequest) -> list[Any]:
     """All deliveries, the newest first."""
     return [out(row) for row in Delivery.objects.all()[:200]]
 
 
-def out(row: Delivery) -> dict:
+def out(row: Delivery) -> dict[str, Any]:
     items = list(row.items.select_related("character"))
     return {key: getattr(row, key) for key in ("id", "name", "wanted", "created", "fetched", "bytes", "again_id")} | {
         "results": len(items),
@@ -134,7 +134,7 @@ def out(row: Delivery) -> dict:
 
 
 @router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
-def make(request: HttpRequest, body: DeliveryIn):
+def make(request: HttpRequest, body: DeliveryIn) -> Status[Any]:
     """Remember a delivery. Its archive is made when it is fetched."""
     wanted = delivery_settings.settings_from_json(body.wanted)
     made = planning.make(body.name, planning.chosen(body.cells), wanted, planning.rule_in_force())
@@ -142,13 +142,13 @@ def make(request: HttpRequest, body: DeliveryIn):
 
 
 @router.get("{delivery_id}/items", response=list[DeliveryItemOut], operation_id="list_delivery_items")
-def list_items(request: HttpRequest, delivery_id: int):
+def list_items(request: HttpRequest, delivery_id: int) -> Any:
     """What went out in a delivery, file by file."""
     return get_object_or_404(Delivery, pk=delivery_id).items.select_related("clip", "character")
 
 
 @router.post("{delivery_id}/again", response={201: DeliveryOut}, operation_id="repeat_delivery")
-def again(request: HttpRequest, delivery_id: int, body: Again):
+def again(request: HttpRequest, delivery_id: int, body: Again) -> Status[Any]:
     """The same once more, of what there is now."""
     return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), body.only_changed)))
 
@@ -168,7 +168,7 @@ def archive(request: HttpRequest, delivery_id: int) -> StreamingHttpResponse:
 async def _awaited(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
     """Piece by piece under ASGI, where a plain iterator would be read to its end first."""
     following = sync_to_async(next)
-    while (piece := await following(pieces, None)) is not None:
+    while (piece := await following(pieces, None)) is not None:  # type: ignore[call-arg]
         yield piece
 
 
@@ -176,14 +176,14 @@ async def _awaited(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
 def put_onto(
     request: HttpRequest,
     rendition_id: int,
-    file: UploadedFile = File(...),
-    motion: str = Form(""),
-    at: int = Form(0),
-    how: Literal["replace", "insert"] = Form("replace"),
-    moved: bool = Form(False),
-    x: float = Form(0.0),
-    z: float = Form(0.0),
-    degrees: float = Form(0.0),
+    file: File[UploadedFile],
+    motion: Form[str] = "",
+    at: Form[int] = 0,
+    how: Form[Literal["replace", "insert"]] = "replace",
+    moved: Form[bool] = False,
+    x: Form[float] = 0.0,
+    z: Form[float] = 0.0,
+    degrees: Form[float] = 0.0,
 ) -> HttpResponse:
     """A file from elsewhere, of a figure on the same rig, with the newest result in one of its motions.
 

@@ -1,6 +1,7 @@
 """What the API of delivery takes and answers."""
 
 from datetime import datetime
+from typing import Any
 
 from ninja import Schema
 
@@ -11,7 +12,7 @@ from studio.platform.described import described
 
 class RuleIn(Schema):
     style: str
-    pieces: list[described(NamingPiece, optional=True)]
+    pieces: list[described(NamingPiece, optional=True)]  # type: ignore[valid-type]
 
 
 class DeliveryRule(RuleIn):
@@ -24,7 +25,7 @@ class DeliveryIn(Schema):
     :class:`armuto.export.settings.DeliverySettings`. rule: without, the one in force."""
 
     cells: list[tuple[int, int]] | None = None
-    wanted: described(DeliverySettings, partial=True) = {}
+    wanted: described(DeliverySettings, partial=True) = {}  # type: ignore[valid-type]
     name: str = ""
 
 
@@ -67,7 +68,7 @@ class DeliveryOut(Schema):
 
     id: int
     name: str
-    wanted: described(DeliverySettings)
+    wanted: described(DeliverySettings)  # type: ignore[valid-type]
     created: datetime
     fetched: datetime | None
     bytes: int
@@ -105,15 +106,15 @@ class DeliveryItemOut(Schema):
     clip: str
     character: str
     file: str
-    row: described(ManifestRow, optional=True) | None
+    row: described(ManifestRow, optional=True) | None  # type: ignore[valid-type]
 
     @staticmethod
-    def resolve_clip(item) -> str:
-        return item.clip.name
+    def resolve_clip(item: Any) -> str:
+        return str(item.clip.name)
 
     @staticmethod
-    def resolve_character(item) -> str:
-        return item.character.name
+    def resolve_character(item: Any) -> str:
+        return str(item.character.name)
 
 
 class Again(Schema):

@@ -2,6 +2,7 @@
 
 from collections import OrderedDict
 from functools import lru_cache
+from typing import Any
 
 from armuto import pipeline
 from armuto.contacts.detection import contacts_in
@@ -42,7 +43,7 @@ def _clip(pk: int, content: str, first: int, last: int) -> Clip:
     return library.Clip.objects.select_related("skeleton", "motion").get(pk=pk).value()
 
 
-_detected: OrderedDict[tuple, ContactSet] = OrderedDict()
+_detected: OrderedDict[tuple[Any, ...], ContactSet] = OrderedDict()
 
 
 def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
@@ -78,6 +79,6 @@ def set_by_hand(clip: library.Clip) -> list[Contact]:
     return out
 
 
-def _probes_key(probes: ContactProbes) -> tuple:
+def _probes_key(probes: ContactProbes) -> tuple[Any, ...]:
     points = tuple((point.name, point.source, point.source_offset.round(6).tobytes()) for point in probes.points)
     return points, tuple(sorted(probes.parts.items())), round(probes.leg, 6)

@@ -147,7 +147,7 @@ class FittingOut(Schema):
     plan: str
     left_out: list[str]
     how: str
-    settings: described(Settings)
+    settings: described(Settings)  # type: ignore[valid-type]
     pose: str | None = None
     standing: str | None = None
     undo: str | None
@@ -222,7 +222,7 @@ class KeptOut(Schema):
 
     @staticmethod
     def resolve_how(row: Stance) -> str:
-        return row.data["how"]
+        return str(row.data["how"])
 
 
 class OffersOut(Schema):
@@ -291,7 +291,7 @@ class SettingsIn(Schema):
     """settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id,
     frame: of the pose that is wanted with the answer."""
 
-    settings: described(Settings, partial=True)
+    settings: described(Settings, partial=True)  # type: ignore[valid-type]
     clip_id: int | None = None
     frame: int | None = None
 
@@ -368,4 +368,4 @@ class ClipMeasuresOut(Schema):
 
 
 class MeasureIn(Schema):
-    settings: described(Settings, partial=True) | None = None
+    settings: described(Settings, partial=True) | None = None  # type: ignore[valid-type]

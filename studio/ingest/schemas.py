@@ -51,8 +51,8 @@ class FileOut(Schema):
     kind: str
     state: str
     sentence: str
-    told: described(ImportChoices, partial=True)
-    found: described(Sheet, partial=True)
+    told: described(ImportChoices, partial=True)  # type: ignore[valid-type]
+    found: described(Sheet, partial=True)  # type: ignore[valid-type]
     name: str
     becomes_id: int | None
 
@@ -66,14 +66,14 @@ class RowOut(Schema):
     clip: str
     ticked: bool
     name: str
-    fields: described(Facts, partial=True)
-    facts: described(Facts)
+    fields: described(Facts, partial=True)  # type: ignore[valid-type]
+    facts: described(Facts)  # type: ignore[valid-type]
     frames: int
     fps: float
     first: int
     last: int
     floor: float | None
-    found: described(RowFacts, partial=True)
+    found: described(RowFacts, partial=True)  # type: ignore[valid-type]
     skeleton: str
     known: bool
     identity: str
@@ -134,7 +134,7 @@ class FileChange(Schema):
 
 class RuleIn(Schema):
     style: str
-    pieces: list[described(NamingPiece, optional=True)]
+    pieces: list[described(NamingPiece, optional=True)]  # type: ignore[valid-type]
 
 
 class RuleOut(RuleIn):

@@ -1,5 +1,7 @@
 """Reading and accepting in the worker, one file a task, so that one bad file never stops the rest."""
 
+from typing import Any
+
 from django_tasks import task
 
 from armuto.errors import BadInput
@@ -74,7 +76,7 @@ class _refusing:  # noqa: N801
     def __enter__(self) -> None:
         pass
 
-    def __exit__(self, kind, problem, trace) -> bool:
+    def __exit__(self, kind: Any, problem: Any, trace: Any) -> bool:
         if problem is None:
             return False
         sentence = (

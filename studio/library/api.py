@@ -1,6 +1,7 @@
 """The library over HTTP: skeletons, clips, plates and motion."""
 
 from pathlib import PurePosixPath
+from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -32,7 +33,7 @@ router = Router(tags=["library"])
 
 
 @router.patch("skeletons/{skeleton_id}", response={204: None}, operation_id="rename_skeleton")
-def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChange):
+def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChange) -> Status[Any]:
     """Give a library skeleton another name."""
     row = get_object_or_404(Skeleton, pk=skeleton_id)
     row.name = " ".join(wanted.name.split())[:255]
@@ -43,7 +44,7 @@ def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChang
 
 
 @router.get("skeletons", response=list[SkeletonOut], operation_id="list_skeletons")
-def list_skeletons(request: HttpRequest):
+def list_skeletons(request: HttpRequest) -> list[Any]:
     """The library skeletons: those that have clips."""
     rows = Skeleton.objects.filter(clips__isnull=False).distinct().defer("tree").order_by("name", "id")
     return [
@@ -54,12 +55,12 @@ def list_skeletons(request: HttpRequest):
 
 
 @router.get("skeletons/{skeleton_id}", response=SkeletonTree, operation_id="get_skeleton")
-def get_skeleton(request: HttpRequest, skeleton_id: int):
+def get_skeleton(request: HttpRequest, skeleton_id: int) -> Any:
     """The bones of a library skeleton, how they were read, and what was detected of its file."""
     return skeleton_out(get_object_or_404(Skeleton, pk=skeleton_id))
 
 
-def skeleton_out(row: Skeleton) -> dict:
+def skeleton_out(row: Skeleton) -> dict[str, Any]:
     tree = row.tree
     part = {name: key for key, names in row.parts.items() for name in names}
     other = mirror_joints(row.value(), row.assignment())
@@ -76,19 +77,19 @@ def skeleton_out(row: Skeleton) -> dict:
 
 
 @router.get("clips", response=list[ClipOut], operation_id="list_clips")
-def list_clips(request: HttpRequest):
+def list_clips(request: HttpRequest) -> Any:
     """All clips of the library, retired ones too."""
     return Clip.objects.select_related("take").prefetch_related("skeleton")
 
 
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
-def get_clip(request: HttpRequest, clip_id: int):
+def get_clip(request: HttpRequest, clip_id: int) -> Any:
     """One clip."""
     return get_object_or_404(Clip.objects.select_related("take"), pk=clip_id)
 
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
-def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
+def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange) -> Any:
     """Change what is given of a clip: its name, tags, range, floor, or whether it is retired."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     change_clip(row, **wanted.dict(exclude_unset=True))
@@ -96,7 +97,7 @@ def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange):
 
 
 @router.post("changes", response=list[ClipOut], operation_id="change_clips")
-def change_many(request: HttpRequest, wanted: ManyChange):
+def change_many(request: HttpRequest, wanted: ManyChange) -> Any:
     """Change many clips together: tags given and taken, retired and restored."""
     with transaction.atomic():
         for row in Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"):
@@ -106,7 +107,7 @@ def change_many(request: HttpRequest, wanted: ManyChange):
 
 
 @router.post("names", response=dict[int, str], operation_id="rename_clips")
-def rename_many(request: HttpRequest, wanted: Renaming):
+def rename_many(request: HttpRequest, wanted: Renaming) -> Any:
     """The names these clips get by a rule; given to them unless it is only looked at first."""
     try:
         rule = naming.from_json({"style": wanted.style, "pieces": wanted.pieces})
@@ -123,7 +124,7 @@ def rename_many(request: HttpRequest, wanted: Renaming):
 
 
 @router.post("clips/{clip_id}/segments", response=ClipOut, operation_id="cut_segment")
-def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn):
+def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn) -> Any:
     """A stretch of the clip's take as a clip of its own. first and last: frames of the take."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     with transaction.atomic():
@@ -131,7 +132,7 @@ def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn):
 
 
 @router.post("clips/{clip_id}/version", response=ClipOut, operation_id="new_clip_version")
-def post_version(request: HttpRequest, clip_id: int, file: UploadedFile = File(...)):
+def post_version(request: HttpRequest, clip_id: int, file: File[UploadedFile]) -> Any:
     """A new take for this clip: it keeps name, tags and fittings, and what was made from it is out of date."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     data, name = file.read(), PurePosixPath(file.name or "file").name
@@ -165,7 +166,7 @@ def get_file(request: HttpRequest, clip_id: int) -> HttpResponse:
 
 
 @router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")
-def get_plate(request: HttpRequest, clip_id: int):
+def get_plate(request: HttpRequest, clip_id: int) -> Any:
     """The picture of a clip: its poses one after another."""
     return get_object_or_404(Plate, clip_id=clip_id).drawing
 

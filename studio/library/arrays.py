@@ -14,9 +14,12 @@ from armuto.kinematics.skeleton import FileFrame, Skeleton
 
 
 class MotionRow(Protocol):
-    rotations: bytes
-    moving: list[int]
-    translations: bytes
+    @property
+    def rotations(self) -> Any: ...
+    @property
+    def moving(self) -> Any: ...
+    @property
+    def translations(self) -> Any: ...
 
 
 def packed(values: FloatArray) -> bytes:

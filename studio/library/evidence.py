@@ -1,12 +1,14 @@
 """What was detected in a file, in the form the interface shows it: each thing with its evidence."""
 
+from typing import Any
+
 from armuto.body.orientation import facing_angle
 from armuto.body.plans import plan_of
 from armuto.choices import UNITS
 from armuto.formats import Document
 
 
-def detected(document: Document) -> dict:
+def detected(document: Document) -> dict[str, Any]:
     """Unit, up and facing with the evidence for each, the body plan, and what else a person should know of the file."""
     frame, skeleton = document.skeleton.file_frame, document.skeleton
     angle, why = facing_angle(skeleton, document.parts)

@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 from functools import lru_cache
+from typing import Any
 
 from django.db import models
 
@@ -121,7 +122,7 @@ class Clip(models.Model):
     class Meta:
         ordering = ["name", "id"]
 
-    def save(self, *args, update_fields=None, **kwargs):
+    def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:
         set_by_hand = () if self.floor is None else (self.floor,)
         self.digest = digest(self.content, self.first, self.last, self.contacts, *set_by_hand)
         if update_fields is not None:

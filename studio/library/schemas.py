@@ -136,7 +136,7 @@ class ManyChange(Schema):
 class Renaming(Schema):
     ids: list[int]
     style: str
-    pieces: list[described(NamingPiece, optional=True)]
+    pieces: list[described(NamingPiece, optional=True)]  # type: ignore[valid-type]
     apply: bool = False
 
 

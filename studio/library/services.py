@@ -2,6 +2,7 @@
 
 import hashlib
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -189,12 +190,13 @@ def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
     row.ground = estimation.ground(clip, row.skeleton.assignment())
 
 
-def plate_of(clip: ClipValue, parts: Assignment) -> dict:
+def plate_of(clip: ClipValue, parts: Assignment) -> dict[str, Any]:
     """The plate of a clip as plain data: strokes in whole centimetres' tenths, y up from the floor."""
     drawn = plate(clip, parts)
 
     def tenths(values: FloatArray) -> list[list[int]]:
-        return np.round(values.reshape(len(values), -1) * 1000).astype(int).tolist()
+        rows: list[list[int]] = np.round(values.reshape(len(values), -1) * 1000).astype(int).tolist()
+        return rows
 
     return {
         "width": round(drawn.width * 1000),

@@ -2,6 +2,7 @@
 
 import copy
 import json
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -21,13 +22,13 @@ LARGEST = 1 << 20  # bytes of a pattern's file
 
 
 @router.get("", response=list[PatternOut], operation_id="list_patterns")
-def list_patterns(request: HttpRequest):
+def list_patterns(request: HttpRequest) -> Any:
     """All patterns of naming, those that ship and one's own."""
     return Pattern.objects.all()
 
 
 @router.post("import", response={201: list[PatternOut]}, operation_id="import_patterns")
-def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]):
+def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]) -> Status[Any]:
     """Patterns from their JSON files. A name that is taken gets a number."""
     read = []
     for file in files:
@@ -45,7 +46,7 @@ def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]):
 
 
 @router.get("recognised/{skeleton_id}", response=list[RecognisedOut], operation_id="recognised")
-def recognised(request: HttpRequest, skeleton_id: int):
+def recognised(request: HttpRequest, skeleton_id: int) -> list[Any]:
     """The patterns that recognise a skeleton, the best first."""
     value = get_object_or_404(Skeleton, pk=skeleton_id).value()
     ids = dict(Pattern.objects.values_list("name", "pk"))
@@ -56,14 +57,14 @@ def recognised(request: HttpRequest, skeleton_id: int):
 
 
 @router.get("plans", response=list[PlanOut], operation_id="list_plans")
-def list_plans(request: HttpRequest):
+def list_plans(request: HttpRequest) -> list[Any]:
     """All body plans, those that ship and one's own."""
     shipped = [_plan_out(None, body_plan(name).table) for name in NAMES]
     return [*shipped, *(_plan_out(row.pk, row.table) for row in OwnPlan.objects.all())]
 
 
 @router.post("plans", response={201: PlanOut}, operation_id="copy_plan")
-def copy_plan(request: HttpRequest, wanted: PlanIn):
+def copy_plan(request: HttpRequest, wanted: PlanIn) -> Status[Any]:
     """A body plan of one's own, copied from another one."""
     name = _free_plan_name(wanted.name)
     table = copy.deepcopy(services.plan_named(wanted.copy_of).table) | {"name": name}
@@ -73,7 +74,7 @@ def copy_plan(request: HttpRequest, wanted: PlanIn):
 
 
 @router.patch("plans/{plan_id}", response=PlanOut, operation_id="change_plan")
-def change_plan(request: HttpRequest, plan_id: int, wanted: PlanChange):
+def change_plan(request: HttpRequest, plan_id: int, wanted: PlanChange) -> Any:
     """Rename a plan, add a limb to it, or take one from it."""
     row = get_object_or_404(OwnPlan, pk=plan_id)
     table = copy.deepcopy(row.table)
@@ -99,7 +100,7 @@ def change_plan(request: HttpRequest, plan_id: int, wanted: PlanChange):
 
 
 @router.delete("plans/{plan_id}", response={204: None}, operation_id="remove_plan")
-def remove_plan(request: HttpRequest, plan_id: int):
+def remove_plan(request: HttpRequest, plan_id: int) -> Status[Any]:
     """Fittings that use it keep their own copy."""
     get_object_or_404(OwnPlan, pk=plan_id).delete()
     return Status(204, None)
@@ -116,7 +117,7 @@ def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
 
 
 @router.patch("{pattern_id}", response=PatternOut, operation_id="change_pattern")
-def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange):
+def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange) -> Any:
     """Change what is given of a pattern: its name, its words, its bones."""
     row = get_object_or_404(Pattern, pk=pattern_id)
     services.change(row, wanted.name, wanted.about, wanted.parts)
@@ -124,7 +125,7 @@ def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange)
 
 
 @router.delete("{pattern_id}", response={204: None}, operation_id="remove_pattern")
-def remove_pattern(request: HttpRequest, pattern_id: int):
+def remove_pattern(request: HttpRequest, pattern_id: int) -> Status[Any]:
     """Remove a pattern; fittings that it paired stay as they are."""
     get_object_or_404(Pattern, pk=pattern_id).delete()
     return Status(204, None)
@@ -139,7 +140,7 @@ def _free_plan_name(name: str) -> str:
     return name
 
 
-def _limb_rows(limb: LimbIn) -> list[dict]:
+def _limb_rows(limb: LimbIn) -> list[dict[str, Any]]:
     name = " ".join(limb.name.split()).lower()
     if not name or not limb.parts:
         raise BadInput("A limb needs a name and at least one bone.")
@@ -153,8 +154,8 @@ def _limb_rows(limb: LimbIn) -> list[dict]:
     return rows
 
 
-def _plan_out(pk: int | None, table: dict) -> dict:
-    limbs: dict[str, dict] = {}
+def _plan_out(pk: int | None, table: dict[str, Any]) -> dict[str, Any]:
+    limbs: dict[str, dict[str, Any]] = {}
     for row in table["parts"]:
         limb = limbs.setdefault(
             row["limb"],

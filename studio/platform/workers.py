@@ -12,6 +12,7 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.utils.crypto import get_random_string
@@ -23,7 +24,7 @@ _held: dict[str, int] = {}
 
 def folder() -> Path:
     """Where the locks lie: beside the data file, or with the studio's data where that is on a server."""
-    database = settings.DATABASES["default"]
+    database: dict[str, Any] = settings.DATABASES["default"]
     if "sqlite3" not in database["ENGINE"]:
         return Path(settings.DATA) / "workers"
     file = Path(database["NAME"])

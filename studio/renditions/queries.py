@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from datetime import timedelta
+from typing import Any
 
 import numpy as np
 from django.db.models import Case, Count, F, IntegerField, Q, Value, When
@@ -23,7 +24,7 @@ _current = (
 )
 
 
-def with_state(rows):
+def with_state(rows: Any) -> Any:
     """Renditions, each with its ``state`` as a code of STATES."""
     when = [
         When(retired=True, then=Value(CODE["not yet"])),
@@ -55,11 +56,12 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
     return out
 
 
-def fittings() -> list[dict]:
+def fittings() -> list[dict[str, Any]]:
     """Every fitting: how many pairs it has, how many are confirmed, and whether that makes it a confirmed one."""
     rows = Fitting.objects.exclude(state=None).select_related("state")
     out = []
     for row in rows.only("skeleton_id", "character_id", "state__data"):
+        assert row.state is not None
         pairs = row.state.data["pairs"]
         confirmed = sum(bool(pair.get("confirmed")) for pair in pairs)
         out.append(
@@ -75,7 +77,7 @@ def fittings() -> list[dict]:
     return out
 
 
-def counted(runs: Iterable[Run]) -> list[dict]:
+def counted(runs: Iterable[Run]) -> list[dict[str, Any]]:
     """Runs with how many of their items are in which state, by grade where they are done, and how long they still
     take."""
     runs = list(runs)
@@ -92,7 +94,9 @@ def counted(runs: Iterable[Run]) -> list[dict]:
             wrong=Count("id", filter=Q(state=RunItem.State.DONE, revision__grade="wrong")),
         )
     )
-    by_run = {row.pop("run_id"): row for row in rows.order_by()}
+    by_run: dict[int, dict[str, Any]] = {
+        row["run_id"]: {key: value for key, value in row.items() if key != "run_id"} for row in rows.order_by()
+    }
     none = dict.fromkeys(("waiting", "running", "failed", "done", "good", "look", "wrong"), 0)
     now = timezone.now()
     out = []
@@ -113,3 +117,8 @@ def counted(runs: Iterable[Run]) -> list[dict]:
             | {"worked": worked, "left": left, "created": run.created, "finished": run.finished}
         )
     return out
+
+
+def state_of(row: Rendition) -> int:
+    """The state that :func:`states` has written beside a rendition: its place in STATES."""
+    return int(row.state)  # type: ignore[attr-defined]

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -71,7 +72,7 @@ def process(item: RunItem) -> None:
             end_where_through(item.run_id)
 
 
-def _fail(item: RunItem, mine, sentence: str, begun: float) -> None:
+def _fail(item: RunItem, mine: Any, sentence: str, begun: float) -> None:
     with transaction.atomic():
         seconds = time.perf_counter() - begun
         if mine.update(state=State.FAILED, sentence=sentence, seconds=seconds, worker="", claim=""):

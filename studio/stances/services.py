@@ -152,7 +152,7 @@ def checked_name(skeleton: Skeleton, name: str, but: int | None = None) -> str:
     name = " ".join(name.split())
     if not name or len(name) > 120:
         raise BadInput("A stance needs a name of 1 to 120 letters; type one.")
-    if Stance.objects.filter(skeleton=skeleton, name=name, last=False).exclude(pk=but).exists():
+    if Stance.objects.filter(skeleton=skeleton, name=name, last=False).exclude(pk=but or 0).exists():
         raise BadInput(f"{name}: a stance of this skeleton has this name already; choose another.")
     return name
 

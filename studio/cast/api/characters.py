@@ -1,6 +1,7 @@
 """The cast over HTTP."""
 
 from pathlib import PurePosixPath
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -22,19 +23,19 @@ router = Router(tags=["cast"])
 
 
 @router.get("", response=list[CharacterOut], operation_id="list_characters")
-def list_characters(request: HttpRequest):
+def list_characters(request: HttpRequest) -> Any:
     """All characters, retired ones too."""
     return Character.objects.select_related("original", "skeleton")
 
 
 @router.get("{character_id}", response=CharacterOut, operation_id="get_character")
-def get_character(request: HttpRequest, character_id: int):
+def get_character(request: HttpRequest, character_id: int) -> Any:
     """One character, with everything that was found in its file."""
     return get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
 
 
 @router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
-def patch_character(request: HttpRequest, character_id: int, wanted: CharacterChange):
+def patch_character(request: HttpRequest, character_id: int, wanted: CharacterChange) -> Any:
     """Change what is given of a character: its name, tags, remarks, or whether it is retired."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     given = wanted.dict(exclude_unset=True)
@@ -56,7 +57,7 @@ def patch_character(request: HttpRequest, character_id: int, wanted: CharacterCh
 
 
 @router.post("{character_id}/version", response=CharacterOut, operation_id="new_character_version")
-def post_version(request: HttpRequest, character_id: int, file: UploadedFile = File(...)):
+def post_version(request: HttpRequest, character_id: int, file: File[UploadedFile]) -> Any:
     """Another file for this character: it keeps its name, tags, remarks and fittings."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     data, name = file.read(), PurePosixPath(file.name or "file").name
@@ -66,13 +67,13 @@ def post_version(request: HttpRequest, character_id: int, file: UploadedFile = F
 
 
 @router.get("{character_id}/skeleton", response=SkeletonTree, operation_id="get_character_skeleton")
-def get_skeleton(request: HttpRequest, character_id: int):
+def get_skeleton(request: HttpRequest, character_id: int) -> Any:
     """The bones of a character, and how they were read."""
     return skeleton_out(get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton)
 
 
 @router.get("{character_id}/plate", response=PlateOut, operation_id="get_character_plate")
-def get_plate(request: HttpRequest, character_id: int):
+def get_plate(request: HttpRequest, character_id: int) -> Any:
     """The figure as it rests, inked as the poses of clips are."""
     skeleton = get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton
     return plate_of(still(skeleton.value()), skeleton.assignment())

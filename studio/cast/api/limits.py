@@ -1,6 +1,7 @@
 """Joint limits of a character over HTTP: its plan's, those that were changed for it, and what they look like."""
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
@@ -43,7 +44,7 @@ def joint_frames_of(row: Character) -> JointFrames:
     return _joint_frames(row.skeleton_id, row.skeleton.identity, str(row.skeleton.parts))
 
 
-def _listed(row: Character) -> list[dict]:
+def _listed(row: Character) -> list[dict[str, Any]]:
     skeleton, plan = row.skeleton.value(), plan_of(row.skeleton.parts)
     usual, seen, out = defaults(plan.name), set(), []
     for frame in joint_frames_of(row).frames:
@@ -68,13 +69,13 @@ def _listed(row: Character) -> list[dict]:
 
 
 @router.get("{character_id}/limits", response=list[LimitOut], operation_id="get_limits")
-def get_limits(request: HttpRequest, character_id: int):
+def get_limits(request: HttpRequest, character_id: int) -> Any:
     """How far every joint of the character may bend."""
     return _listed(_row(character_id))
 
 
 @router.put("{character_id}/limits", response=list[LimitOut], operation_id="set_limits")
-def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn):
+def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn) -> Any:
     """Change how far one part may bend, for this character."""
     row = _row(character_id)
     plan = plan_of(row.skeleton.parts)

@@ -4,6 +4,7 @@ import io
 import json
 import zipfile
 from collections.abc import Iterator
+from typing import Any
 
 from django.utils import timezone
 
@@ -28,7 +29,7 @@ class _Outgoing(io.RawIOBase):
     def writable(self) -> bool:
         return True
 
-    def write(self, data) -> int:
+    def write(self, data: Any) -> int:
         self.waiting += data
         return len(data)
 
@@ -54,8 +55,9 @@ def archive(delivery: Delivery) -> Iterator[bytes]:
     """The .zip of a delivery piece by piece: its files, their fittings where those are wanted, and the manifest."""
     wanted = delivery_settings.settings_from_json(delivery.wanted)
     items = list(delivery.items.select_related("clip", "character__skeleton"))
-    out, rows, total = _Outgoing(), [], 0
-    with zipfile.ZipFile(out, "w") as packed:  # type: ignore[call-overload]
+    out, total = _Outgoing(), 0
+    rows: list[dict[str, Any]] = []
+    with zipfile.ZipFile(out, "w") as packed:
         for file in package.pack(_results(items), wanted):
             _put(packed, file.name, file.content)
             yield out.take()
@@ -116,7 +118,7 @@ def _results(items: list[DeliveryItem]) -> Iterator[tuple[str, Result]]:
         )
 
 
-def _fittings(items: list[DeliveryItem]) -> Iterator[tuple[str, dict]]:
+def _fittings(items: list[DeliveryItem]) -> Iterator[tuple[str, dict[str, Any]]]:
     """The fittings that results were made through, each once."""
     rows = Revision.objects.filter(pk__in=[item.revision for item in items]).select_related(
         "rendition__fitting__skeleton", "rendition__character"

@@ -13,7 +13,7 @@ from armuto.intake import naming
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.ingest.models import NamingRule
 from studio.renditions.models import Rendition, Revision
-from studio.renditions.queries import STATES, with_state
+from studio.renditions.queries import STATES, state_of, with_state
 
 PLACE = "delivery"
 USUAL = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
@@ -66,7 +66,7 @@ def _row(row: Rendition) -> Row:
             f"{row.clip.name}: it was made for an earlier version of {row.character.name}, with other bones; "
             "bring it up to date first."
         )
-    return Row(row, revision, "accepted" if row.accepted_id else "newest", STATES[row.state], out)
+    return Row(row, revision, "accepted" if row.accepted_id else "newest", STATES[state_of(row)], out)
 
 
 def facts(row: Row) -> tuple[str, naming.Facts]:

@@ -2,6 +2,7 @@
 
 from base64 import b64encode
 from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -37,7 +38,7 @@ def get_fitting_row(fitting_id: int) -> Fitting:
     )
 
 
-def fitting_out(row: Fitting) -> dict:
+def fitting_out(row: Fitting) -> dict[str, Any]:
     assert row.state is not None
     value = value_of(row)
     context = pairing_context(row, value)
@@ -97,7 +98,7 @@ def fitting_out(row: Fitting) -> dict:
     }
 
 
-def rows_out(value: core.Fitting) -> list[dict]:
+def rows_out(value: core.Fitting) -> list[dict[str, Any]]:
     """What is left between the stances, part by part."""
     seen = {
         target: (hinge.certainty, hinge.span)
@@ -111,12 +112,12 @@ def rows_out(value: core.Fitting) -> list[dict]:
     ]
 
 
-def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict:
+def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict[str, Any]:
     turned = [names[joint] for joint in sorted(stance.turned)]
     return {"name": stance.name, "how": stance.how, "aligned": stance.aligned, "turned": turned}
 
 
-def _measures(value: core.Fitting) -> dict:
+def _measures(value: core.Fitting) -> dict[str, Any]:
     said, size = value.overrides, value.overrides.size
     return {
         "source_facing": value.source_facing,
@@ -138,7 +139,7 @@ def _measures(value: core.Fitting) -> dict:
 
 
 @router.get("", response=list[FittingSummary], operation_id="list_fittings")
-def list_fittings(request: HttpRequest):
+def list_fittings(request: HttpRequest) -> list[Any]:
     """All fittings, with how many parts are paired and how many are missing."""
     rows = Fitting.objects.select_related("state", "skeleton", "character").exclude(state=None)
     return [
@@ -148,16 +149,17 @@ def list_fittings(request: HttpRequest):
             "skeleton": row.skeleton.name,
             "character_id": row.character_id,
             "character": row.character.name,
-            "pairs": len(row.state.data["pairs"]),
-            "missing": len(row.state.data["missing"]),
+            "pairs": len(state.data["pairs"]),
+            "missing": len(state.data["missing"]),
             "created": row.created,
         }
         for row in rows
+        if (state := row.state) is not None
     ]
 
 
 @router.post("", response=FittingOut, operation_id="open_fitting")
-def open_fitting(request: HttpRequest, wanted: FittingIn):
+def open_fitting(request: HttpRequest, wanted: FittingIn) -> Any:
     """The fitting of a clip's skeleton on a character, made on the spot if there is none."""
     clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=wanted.clip_id)
     character = get_object_or_404(Character.objects.select_related("skeleton"), pk=wanted.character_id)
@@ -165,13 +167,13 @@ def open_fitting(request: HttpRequest, wanted: FittingIn):
 
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
-def get_fitting(request: HttpRequest, fitting_id: int):
+def get_fitting(request: HttpRequest, fitting_id: int) -> Any:
     """One fitting in its present state."""
     return fitting_out(get_fitting_row(fitting_id))
 
 
 @router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
-def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
+def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn) -> Any:
     """Make one change to the pairs; it is a step that can be undone."""
     row = get_fitting_row(fitting_id)
     said = wanted.dict()
@@ -180,7 +182,7 @@ def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn):
     return _with_pose(row, clip, frame)
 
 
-def at_once(data: dict) -> JsonResponse:
+def at_once(data: dict[str, Any]) -> JsonResponse:
     """An answer that somebody waits for with their hand on the figure: already plain data, it is not gone through
     again.
 
@@ -204,7 +206,7 @@ def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> JsonResp
 def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int | None) -> str | None:
     """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not
     asked."""
-    clip = Clip.objects.filter(pk=clip_id, skeleton_id=row.skeleton_id).first()
+    clip = Clip.objects.filter(pk=clip_id or 0, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None
     turns, places = node_motion(retarget(value, clip, frame, frame).clip, row.character)
@@ -212,13 +214,13 @@ def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int |
 
 
 @router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
-def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
     """Take back the newest step of a fitting; as it is where there is none."""
     return _moved(fitting_id, -1, clip_id, frame)
 
 
 @router.post("{fitting_id}/redo", response=FittingOut, operation_id="redo_fitting")
-def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None):
+def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
     """Make the step again that was taken back last; as it is where there is none."""
     return _moved(fitting_id, +1, clip_id, frame)
 
@@ -234,7 +236,7 @@ def _moved(fitting_id: int, steps: int, clip_id: int | None, frame: int | None) 
 
 
 @router.get("{fitting_id}/follows", response=list[FollowsOut], operation_id="follows")
-def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = None):
+def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = None) -> Any:
     """Why every bone of the character does or does not follow, in this clip."""
     row = get_fitting_row(fitting_id)
     value = value_of(row)

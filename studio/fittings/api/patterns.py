@@ -1,5 +1,7 @@
 """Patterns of naming made from fittings, and applied to them."""
 
+from typing import Any
+
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Status
@@ -11,13 +13,13 @@ from studio.fittings.services.editing import apply_pattern as by_pattern
 from studio.fittings.services.steps import value_of
 from studio.library.models import Skeleton
 from studio.patterns import services
-from studio.patterns.api import router
+from studio.patterns.api import router as router
 from studio.patterns.models import Pattern
 from studio.patterns.schemas import AppliedOut, ApplyIn, PatternIn, PatternOut
 
 
 @router.post("", response={201: PatternOut}, operation_id="make_pattern")
-def make_pattern(request: HttpRequest, wanted: PatternIn):
+def make_pattern(request: HttpRequest, wanted: PatternIn) -> Status[Any]:
     """A pattern from one side of a fitting, or from a skeleton as it was read."""
     name = " ".join(wanted.name.split())[:120]
     if not name:
@@ -35,7 +37,7 @@ def make_pattern(request: HttpRequest, wanted: PatternIn):
 
 
 @router.post("{pattern_id}/apply", response=list[AppliedOut], operation_id="apply_pattern")
-def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn):
+def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn) -> Any:
     """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed
     stay."""
     return by_pattern(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)

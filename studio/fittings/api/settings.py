@@ -1,5 +1,7 @@
 """Settling a transfer over HTTP: settings, contacts, and what they do to the clip in view."""
 
+from typing import Any
+
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router
@@ -19,7 +21,7 @@ router = Router(tags=["settling"])
 
 
 @router.post("fittings/{fitting_id}/settings", response=FittingOut, operation_id="change_settings")
-def post_settings(request: HttpRequest, fitting_id: int, wanted: SettingsIn):
+def post_settings(request: HttpRequest, fitting_id: int, wanted: SettingsIn) -> Any:
     """Change settings of the transfer; it is a step that can be undone."""
     row = get_fitting_row(fitting_id)
     value = settings.change(row, wanted.settings)
@@ -27,7 +29,7 @@ def post_settings(request: HttpRequest, fitting_id: int, wanted: SettingsIn):
 
 
 @router.post("fittings/{fitting_id}/settings/trial", response=PoseOut, operation_id="try_settings")
-def post_trial(request: HttpRequest, fitting_id: int, wanted: SettingsIn):
+def post_trial(request: HttpRequest, fitting_id: int, wanted: SettingsIn) -> Any:
     """Show what settings would make of a frame, and keep nothing."""
     row = get_fitting_row(fitting_id)
     value = settings.change(row, wanted.settings, trial=True)
@@ -43,7 +45,7 @@ def _shifting(value: core.Fitting, clip: Clip) -> list[int]:
     return [joint for joint in translated_joints(clip_value(clip), context) if joint not in context.carriers]
 
 
-def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict:
+def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict[str, Any]:
     found = contacts_of(value, clip)
     return {
         "points": settings.points_of(value),
@@ -55,14 +57,14 @@ def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict:
 
 
 @router.get("fittings/{fitting_id}/contacts/{clip_id}", response=ContactsOut, operation_id="get_contacts")
-def get_contacts(request: HttpRequest, fitting_id: int, clip_id: int):
+def get_contacts(request: HttpRequest, fitting_id: int, clip_id: int) -> Any:
     """Where the clip's feet and hands rest."""
     row = get_fitting_row(fitting_id)
     return _contacts(row, value_of(row), _clip(row, clip_id))
 
 
 @router.put("fittings/{fitting_id}/contacts/{clip_id}", response=FittingOut, operation_id="set_contacts")
-def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: ContactsIn):
+def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: ContactsIn) -> Any:
     """Set the clip's contacts, for every character that performs it; it is a step that can be undone."""
     row = get_fitting_row(fitting_id)
     rows = None if wanted.contacts is None else [contact.dict() for contact in wanted.contacts]
@@ -73,7 +75,7 @@ def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: Co
 
 
 @router.post("fittings/{fitting_id}/measures/{clip_id}", response=ClipMeasuresOut, operation_id="measure_clip")
-def post_measures(request: HttpRequest, fitting_id: int, clip_id: int, wanted: MeasureIn):
+def post_measures(request: HttpRequest, fitting_id: int, clip_id: int, wanted: MeasureIn) -> Any:
     """What is measured of a clip through the present state, or with other settings that are not kept."""
     row = get_fitting_row(fitting_id)
     return settings.measured(row, _clip(row, clip_id), wanted.settings)

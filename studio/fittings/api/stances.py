@@ -2,6 +2,7 @@
 
 import json
 from base64 import b64encode
+from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -45,14 +46,14 @@ def get_standing(request: HttpRequest, fitting_id: int, before: bool = False) ->
 
 
 @router.get("fittings/{fitting_id}/offers", response=SidesOut, operation_id="get_stance_offers")
-def get_offers(request: HttpRequest, fitting_id: int):
+def get_offers(request: HttpRequest, fitting_id: int) -> Any:
     """What the stances of both sides can be taken from."""
     row = get_fitting_row(fitting_id)
     value = value_of(row)
     return {which: _offers(row, Side(row, value, which)) for which in ("source", "target")}
 
 
-def _offers(row: Fitting, side: Side) -> dict:
+def _offers(row: Fitting, side: Side) -> dict[str, Any]:
     kinds = {part.split(" ", 1)[-1] for part in side.parts}
     return {
         "offers": stances.offers(row, side.which),
@@ -63,20 +64,20 @@ def _offers(row: Fitting, side: Side) -> dict:
 
 
 @router.post("fittings/{fitting_id}/stance", response=FittingOut, operation_id="edit_stance")
-def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit):
+def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any:
     """Make one change to a stance; it is a step that can be undone."""
     row, value, shown = _changed(fitting_id, wanted, trial=False)
     return at_once(fitting_out(row) | {"pose": pose_of(row, value, *shown), "standing": _standing(row, value)})
 
 
 @router.post("fittings/{fitting_id}/stance/trial", response=TrialOut, operation_id="try_stance")
-def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit):
+def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any:
     """Show what one change to a stance would make of the body, and keep nothing."""
     row, value, shown = _changed(fitting_id, wanted, trial=True)
     return at_once({"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "stance": rows_out(value)})
 
 
-def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting, core.Fitting, tuple]:
+def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting, core.Fitting, tuple[Any, ...]]:
     row = get_fitting_row(fitting_id)
     said = wanted.dict()
     shown = said.pop("show_clip_id"), said.pop("show_frame")
@@ -84,7 +85,7 @@ def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting,
 
 
 @router.post("fittings/{fitting_id}/stances", response=KeptOut, operation_id="keep_stance")
-def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn):
+def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn) -> Any:
     """Keep the stance of one side under a name, for every fitting of its skeleton."""
     row = get_fitting_row(fitting_id)
     side = Side(row, value_of(row), wanted.side)
@@ -93,7 +94,7 @@ def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn):
 
 
 @router.patch("stances/{stance_id}", response=KeptOut, operation_id="rename_stance")
-def rename(request: HttpRequest, stance_id: int, wanted: RenameIn):
+def rename(request: HttpRequest, stance_id: int, wanted: RenameIn) -> Any:
     """Give a kept stance another name."""
     row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
     row.name = services.checked_name(row.skeleton, wanted.name, row.pk)
@@ -103,7 +104,7 @@ def rename(request: HttpRequest, stance_id: int, wanted: RenameIn):
 
 
 @router.post("stances/{stance_id}/duplicate", response=KeptOut, operation_id="duplicate_stance")
-def duplicate(request: HttpRequest, stance_id: int):
+def duplicate(request: HttpRequest, stance_id: int) -> Any:
     """A copy of a kept stance under a free name."""
     row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
     name = services.free_name(row.skeleton, row.name)
@@ -111,7 +112,7 @@ def duplicate(request: HttpRequest, stance_id: int):
 
 
 @router.delete("stances/{stance_id}", response={204: None}, operation_id="remove_stance")
-def remove(request: HttpRequest, stance_id: int):
+def remove(request: HttpRequest, stance_id: int) -> Any:
     """Remove a kept stance; fittings that took it keep it."""
     get_object_or_404(Stance, pk=stance_id, last=False).delete()
     return 204, None
@@ -129,7 +130,7 @@ def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
 
 
 @router.post("fittings/{fitting_id}/file", response=FittingOut, operation_id="put_fitting_file")
-def put_file(request: HttpRequest, fitting_id: int, file: UploadedFile = File(...)):
+def put_file(request: HttpRequest, fitting_id: int, file: File[UploadedFile]) -> Any:
     """Take pairs, stances and measures from a file; it is a step that can be undone."""
     row = get_fitting_row(fitting_id)
     name = file.name or "fitting.json"

@@ -2,6 +2,7 @@
 
 import json
 from functools import lru_cache
+from typing import Any
 
 from django.db import transaction
 
@@ -84,7 +85,7 @@ def _fit(row: Fitting, value: core.Fitting, now: Pairing, plan: BodyPlan) -> cor
     )
 
 
-def _check(context: PairingContext, arguments: dict) -> None:
+def _check(context: PairingContext, arguments: dict[str, Any]) -> None:
     for which, skeleton in (("source", context.source), ("target", context.target)):
         for name in arguments.get(which) or ():
             if name not in skeleton.index:
@@ -99,7 +100,7 @@ def _listed(names: list[str] | tuple[str, ...]) -> str:
     return ", ".join(names) or "nothing"
 
 
-def _connect(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _connect(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     source, target = arguments.get("source") or [], arguments.get("target") or []
     if len(source) != 1 or len(target) != 1:
         raise BadInput("A thread goes from one bone of the source to one of the character; choose one on each side.")
@@ -109,7 +110,7 @@ def _connect(row: Fitting, now: Pairing, context: PairingContext, arguments: dic
     return then, f"{source[0]} to {target[0]}"
 
 
-def _set(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _set(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     source, target, keys = arguments.get("source") or [], arguments.get("target") or [], arguments.get("keys") or []
     key = keys[0] if keys else ""
     part = None if not key or key.startswith("+") else key
@@ -122,17 +123,17 @@ def _set(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -
     return then, f"{part or 'extra'}: {_listed(source)} to {_listed(target)}"
 
 
-def _remove(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _remove(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     keys = arguments.get("keys") or []
     return editing.remove(now, keys, bool(arguments.get("mirror"))), f"removed {_listed(keys)}"
 
 
-def _leave_out(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _leave_out(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     keys = arguments.get("keys") or []
     return editing.leave_out(now, context, keys, bool(arguments.get("mirror"))), f"left out {_listed(keys)}"
 
 
-def _bring_back(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _bring_back(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     keys = arguments.get("keys") or []
     proposed = core.propose(context.source, context.target, context.source_parts, context.target_parts, context.plan)[0]
     return editing.bring_back(
@@ -140,7 +141,7 @@ def _bring_back(row: Fitting, now: Pairing, context: PairingContext, arguments: 
     ), f"took back that {_listed(keys)} is left out"
 
 
-def _confirm(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _confirm(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     keys, above = arguments.get("keys"), float(arguments.get("above") or 0.0)
     if keys is not None and arguments.get("mirror"):
         keys = [*keys, *(mirrored(key) for key in keys)]
@@ -148,13 +149,13 @@ def _confirm(row: Fitting, now: Pairing, context: PairingContext, arguments: dic
     return editing.confirm(now, keys, above), what
 
 
-def _swap(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _swap(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     keys = arguments.get("keys")
     every = [pair.key for pair in now.pairs if pair.part] if keys is None else keys
     return editing.swap(now, context, every), "swapped left and right" + (f" of {_listed(keys)}" if keys else "")
 
 
-def _moves(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _moves(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     keys, moves = arguments.get("keys") or [], bool(arguments.get("moves"))
     pairs = tuple(
         Pair(p.part, p.source, p.target, p.confidence, p.reasons, p.confirmed, moves) if p.key in keys else p
@@ -163,16 +164,16 @@ def _moves(row: Fitting, now: Pairing, context: PairingContext, arguments: dict)
     return Pairing(pairs, now.left_out), f"{_listed(keys)}: {'with' if moves else 'without'} translation"
 
 
-def _clear(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _clear(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     return Pairing((), ()), "cleared all pairs"
 
 
-def _reset(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _reset(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     made, how = proposal(row.skeleton, row.character)
     return Pairing(made.pairs, made.left_out), f"back to the proposal, {how}"
 
 
-def _trees(row: Fitting, now: Pairing, context: PairingContext, arguments: dict) -> tuple[Pairing, str]:
+def _trees(row: Fitting, now: Pairing, context: PairingContext, arguments: dict[str, Any]) -> tuple[Pairing, str]:
     """Match the two trees directly, without a plan. What is confirmed stays."""
     then = Pairing(tuple(pair for pair in now.pairs if pair.confirmed), now.left_out)
     for pair in trees(context.source, context.target):
@@ -203,7 +204,7 @@ CHANGES = {
 }
 
 
-def apply_pattern(pattern: Pattern, character_ids: list[int]) -> list[dict]:
+def apply_pattern(pattern: Pattern, character_ids: list[int]) -> list[dict[str, Any]]:
     """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed
     stay."""
     out = []

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 from django.db import transaction
 
@@ -41,7 +42,7 @@ WORDS = {
 MERGED = ("holds", "hands", "moved", "bends", "follow", "grades")  # tables of which a change names the rows it is about
 
 
-def changed(now: Settings, values: Mapping) -> Settings:
+def changed(now: Settings, values: Mapping[str, Any]) -> Settings:
     """Settings with what is said: None brings back the default, of a table's row too. Raises :class:`BadInput`."""
     table = settings.to_json(now)
     for name, value in values.items():
@@ -61,7 +62,7 @@ def changed(now: Settings, values: Mapping) -> Settings:
         raise BadInput(f"{text[:1].upper()}{text[1:]}; choose another.") from None
 
 
-def change(row: Fitting, values: Mapping, trial: bool = False) -> core.Fitting:
+def change(row: Fitting, values: Mapping[str, Any], trial: bool = False) -> core.Fitting:
     """Change settings, and keep that as a step unless it is a trial. Returns the fitting then. Raises
     :class:`BadInput`."""
     fitting = value_of(row)
@@ -71,7 +72,7 @@ def change(row: Fitting, values: Mapping, trial: bool = False) -> core.Fitting:
     return made
 
 
-def _described(values: Mapping, now: Settings) -> str:
+def _described(values: Mapping[str, Any], now: Settings) -> str:
     parts = []
     for name in values:
         words, value = WORDS.get(name, name), getattr(now, name)
@@ -88,7 +89,7 @@ def _described(values: Mapping, now: Settings) -> str:
     return ", ".join(parts) or "settings"
 
 
-def points_of(fitting: core.Fitting) -> list[dict]:
+def points_of(fitting: core.Fitting) -> list[dict[str, Any]]:
     """The places that can touch something, with the limb and the side of each."""
     plan = fitting.plan
     return [
@@ -97,11 +98,11 @@ def points_of(fitting: core.Fitting) -> list[dict]:
     ]
 
 
-def set_contacts(row: Fitting, clip: Clip, rows: list[dict] | None) -> None:
+def set_contacts(row: Fitting, clip: Clip, rows: list[dict[str, Any]] | None) -> None:
     """Set the contacts of a clip, for every character that performs it, or leave them as found. A step to undo."""
     fitting = value_of(row)
     names = [point["name"] for point in points_of(fitting)]
-    rows_set: list[dict] | None = None
+    rows_set: list[dict[str, Any]] | None = None
     if rows is not None:
         try:
             values = contact_model.from_json(rows, names, clip.length)
@@ -121,7 +122,7 @@ def set_contacts(row: Fitting, clip: Clip, rows: list[dict] | None) -> None:
         _keep_contacts(clip, rows_set)
 
 
-def follow_history(row: Fitting, before: Mapping) -> None:
+def follow_history(row: Fitting, before: Mapping[str, Any]) -> None:
     """After going back or forth in a fitting's history: set contacts to what they were there. before: what they
     were."""
     now = row.state.contacts if row.state else {}
@@ -132,13 +133,13 @@ def follow_history(row: Fitting, before: Mapping) -> None:
                 _keep_contacts(clip, now[key])
 
 
-def _keep_contacts(clip: Clip, rows: list[dict] | None) -> None:
+def _keep_contacts(clip: Clip, rows: list[dict[str, Any]] | None) -> None:
     clip.contacts = rows
     clip.revision += 1
     clip.save(update_fields=["contacts", "revision"])
 
 
-def measured(row: Fitting, clip: Clip, values: Mapping | None = None) -> dict:
+def measured(row: Fitting, clip: Clip, values: Mapping[str, Any] | None = None) -> dict[str, Any]:
     """What is measured of a clip through the fitting as it is, beside what rotations alone would leave, and its
     findings.
 

@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 from functools import lru_cache
+from typing import Any
 
 from armuto.body.mirror import mirror_joints
 from armuto.body.parts import Assignment
@@ -75,7 +76,7 @@ def mirror_joints_of(pk: int, identity: str, parts: str, table: str) -> dict[int
     return mirror_joints(skeleton.value(), parts_of(skeleton, read_plan(json.loads(table))))
 
 
-def make(side: Side, arguments: dict) -> tuple[dict, str]:
+def make(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     make = MAKERS.get(str(arguments.get("kind")))
     if make is None:
         raise BadInput(f"{arguments.get('kind')}: a stance cannot be made of that; choose one that is offered.")
@@ -83,30 +84,30 @@ def make(side: Side, arguments: dict) -> tuple[dict, str]:
     return then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
 
 
-def _rest(side: Side, arguments: dict) -> Stance:
+def _rest(side: Side, arguments: dict[str, Any]) -> Stance:
     return value.rest_of(side.skeleton)
 
 
-def _bind(side: Side, arguments: dict) -> Stance:
+def _bind(side: Side, arguments: dict[str, Any]) -> Stance:
     found = services.bind_pose(side.kept)
     if found is None:
         raise BadInput(f"{side.name}: its mesh was bound in the pose it rests in; take the rest pose.")
     return Stance("Bind pose", "the pose its mesh was bound in", found)
 
 
-def _zero(side: Side, arguments: dict) -> Stance:
+def _zero(side: Side, arguments: dict[str, Any]) -> Stance:
     return Stance("All rotations zero", "all rotations zero", making.zero(side.skeleton))
 
 
-def _calibration(side: Side, arguments: dict) -> Stance:
+def _calibration(side: Side, arguments: dict[str, Any]) -> Stance:
     found = services.postures_of(side.kept).get("Calibration frames")
     if found is None:
         raise BadInput(f"{side.name}: none of its clips begins with calibration frames; take the stance from a frame.")
     return Stance("Calibration frames", "the mean of the calibration frames of a clip", found)
 
 
-def _frames(side: Side, arguments: dict) -> Stance:
-    row = Clip.objects.filter(pk=arguments.get("clip_id")).select_related("skeleton", "motion").first()
+def _frames(side: Side, arguments: dict[str, Any]) -> Stance:
+    row = Clip.objects.filter(pk=arguments.get("clip_id") or 0).select_related("skeleton", "motion").first()
     if row is None:
         raise BadInput("The clip is no longer there; choose another.")
     clip = row.value()
@@ -130,13 +131,13 @@ def _frames(side: Side, arguments: dict) -> Stance:
     return Stance(f"{where[0].upper()}{where[1:]} of {row.name}", how, rotations)
 
 
-def number_given(arguments: dict, key: str, usual: float) -> float:
+def number_given(arguments: dict[str, Any], key: str, usual: float) -> float:
     """What was said as a number; the usual one where nothing was, which is not the same as zero."""
     return usual if arguments.get(key) is None else float(str(arguments[key]))
 
 
-def _arms(name: str, degrees: float | None = None):
-    def make(side: Side, arguments: dict) -> Stance:
+def _arms(name: str, degrees: float | None = None) -> Any:
+    def make(side: Side, arguments: dict[str, Any]) -> Stance:
         angle = number_given(arguments, "degrees", 45.0) if degrees is None else degrees
         if not 0 <= angle <= 180:
             raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
@@ -153,7 +154,7 @@ def _small(side: Side) -> str:
     return side.stance.name[:1].lower() + side.stance.name[1:]
 
 
-def _straight(side: Side, arguments: dict) -> Stance:
+def _straight(side: Side, arguments: dict[str, Any]) -> Stance:
     if "hips" not in side.parts:
         raise BadInput(f"{side.name}: its hips are not known, so it cannot be stood straight; pair them first.")
     doll = side.doll(side.stance.rotations)
@@ -161,14 +162,14 @@ def _straight(side: Side, arguments: dict) -> Stance:
     return Stance("Standing straight", f"{_small(side)}, stood straight", doll.rotations())
 
 
-def _kept(side: Side, arguments: dict) -> Stance:
-    row = StanceRow.objects.filter(pk=arguments.get("stance_id"), skeleton=side.kept).first()
+def _kept(side: Side, arguments: dict[str, Any]) -> Stance:
+    row = StanceRow.objects.filter(pk=arguments.get("stance_id") or 0, skeleton=side.kept).first()
     if row is None:
         raise BadInput("This stance is no longer there; choose another.")
     return value.from_json(row.data, side.skeleton)
 
 
-def _proposed(side: Side, arguments: dict) -> Stance:
+def _proposed(side: Side, arguments: dict[str, Any]) -> Stance:
     return services.proposed(side.kept, side.which == "target")
 
 
@@ -187,7 +188,7 @@ MAKERS = {
 }
 
 
-def then(side: Side, **changed: object) -> dict:
+def then(side: Side, **changed: object) -> dict[str, Any]:
     row, plan = side.row, side.plan
     return changed | {"parts": (parts_of(row.skeleton, plan), parts_of(row.character.skeleton, plan))}
 

@@ -1,8 +1,10 @@
 """Changing the stances of a fitting, its facing, floors and size: each change a step of its history."""
 
 import json
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -14,6 +16,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.pairing import Pair
+from armuto.pairing.joint_mapping import JointDriver
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
 from armuto.retarget.grounding import standing_places
@@ -56,14 +59,16 @@ def remember(row: Fitting, before: core.Fitting) -> None:
         services.remember(character.skeleton, now.target_stance, f"in the fitting of {source.name} on {character.name}")
 
 
-def _again(fitting: core.Fitting, then: dict) -> core.Fitting:
+def _again(fitting: core.Fitting, then: dict[str, Any]) -> core.Fitting:
     """The fitting with other stances or measures."""
     if set(then) == {"target", "parts"} and _by_hand_alone(fitting.target_stance, then["target"]):
         return core.turned_by_hand(fitting, then["target"])
+    source_parts, target_parts = then.pop("parts")
     return core.fit(
         fitting.source,
         fitting.target,
-        *then.pop("parts"),
+        source_parts,
+        target_parts,
         pairs=fitting.pairs,
         source_stance=then.get("source", fitting.source_stance),
         target_stance=then.get("target", fitting.target_stance),
@@ -91,7 +96,7 @@ def _set_alike(first: Stance, other: Stance) -> bool:
     return near and float(np.abs(first.begun - other.begun).max()) < 1e-9
 
 
-def _align(side: Side, arguments: dict) -> tuple[dict, str]:
+def _align(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     """Turn one side until it stands as the other does: the whole body, or one limb."""
     fitting, limb = side.fitting, arguments.get("limb")
     if side.which == "source":
@@ -113,7 +118,7 @@ def _align(side: Side, arguments: dict) -> tuple[dict, str]:
     return then(side, target=replace(stance, start=stance.begun)), "aligned all"
 
 
-def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
+def _align_source(side: Side, limb: str | None) -> tuple[dict[str, Any], str]:
     """The source turned to stand as the character does. From then on neither follows the other by itself."""
     fitting = side.fitting
     pairs = [Pair(p.part, p.target, p.source, p.confidence, p.reasons, p.confirmed, p.moves) for p in fitting.pairs]
@@ -145,7 +150,7 @@ def _align_source(side: Side, limb: str | None) -> tuple[dict, str]:
     return then(side, source=stance, target=other), f"the source: aligned {f'the {limb}' if limb else 'all'}"
 
 
-def _mirror(side: Side, arguments: dict) -> tuple[dict, str]:
+def _mirror(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     source = arguments.get("from_side")
     parts = {bone.joint: part for part, bones in side.parts.items() for bone in bones}
     rotations = making.mirrored(
@@ -161,7 +166,7 @@ def _mirror(side: Side, arguments: dict) -> tuple[dict, str]:
     return then(side, **{side.which: side.stance.with_rotations(rotations)}), f"{SIDES[side.which]}: {what}"
 
 
-def _turn(side: Side, arguments: dict) -> tuple[dict, str]:
+def _turn(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     bone, degrees = str(arguments.get("bone")), number_given(arguments, "degrees", 0.0)
     joint, axis = side.joint(bone), np.array(arguments.get("axis") or [0, 0, 0], float)
     if axis.shape != (3,):
@@ -177,7 +182,7 @@ def _turn(side: Side, arguments: dict) -> tuple[dict, str]:
     return then(side, **{side.which: stance}), f"turned {bone} by {degrees:.1f}°"
 
 
-def _reset(side: Side, arguments: dict) -> tuple[dict, str]:
+def _reset(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     bone, limb = arguments.get("bone"), arguments.get("limb")
     if bone:
         stance, what = side.stance.without_turns([side.joint(str(bone))]), str(bone)
@@ -188,32 +193,34 @@ def _reset(side: Side, arguments: dict) -> tuple[dict, str]:
     return then(side, **{side.which: stance}), f"{SIDES[side.which]}: took back what was turned by hand at {what}"
 
 
-def _name(side: Side, arguments: dict) -> tuple[dict, str]:
+def _name(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     name = " ".join(str(arguments.get("name") or "").split())
     if not name or len(name) > 120:
         raise BadInput("A stance needs a name of 1 to 120 letters; type one.")
     return then(side, **{side.which: side.stance.named(name)}), f"{SIDES[side.which]}: named its stance {name}"
 
 
-def _facing(side: Side, arguments: dict) -> tuple[dict, str]:
+def _facing(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     degrees = arguments.get("degrees")
     value = None if degrees is None else (float(str(degrees)) + 180) % 360 - 180
-    measures = replace(side.fitting.overrides, **{f"{side.which}_facing": value})
+    changed: dict[str, Any] = {f"{side.which}_facing": value}
+    measures = replace(side.fitting.overrides, **changed)
     what = "as measured" if value is None else f"{value:.1f}°"
     return then(side, overrides=measures), f"{SIDES[side.which]} faces {what}"
 
 
-def _floor(side: Side, arguments: dict) -> tuple[dict, str]:
+def _floor(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     height = arguments.get("height")
     value = None if height is None else float(str(height))
     if value is not None and not -5 <= value <= 5:
         raise BadInput(f"{value * 100:g} cm: feet are nearer to the floor than that; give centimetres.")
-    measures = replace(side.fitting.overrides, **{f"{side.which}_floor": value})
+    changed: dict[str, Any] = {f"{side.which}_floor": value}
+    measures = replace(side.fitting.overrides, **changed)
     what = "as measured" if value is None else f"{value * 100:.1f} cm"
     return then(side, overrides=measures), f"feet of {SIDES[side.which]} above the floor: {what}"
 
 
-def _size(side: Side, arguments: dict) -> tuple[dict, str]:
+def _size(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     ratio, by = arguments.get("ratio"), arguments.get("by")
     if ratio is not None:
         size: str | float = float(str(ratio))
@@ -227,7 +234,7 @@ def _size(side: Side, arguments: dict) -> tuple[dict, str]:
     return then(side, overrides=replace(side.fitting.overrides, size=size)), f"size {what}"
 
 
-def _hinges(side: Side, arguments: dict) -> tuple[dict, str]:
+def _hinges(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
     by = arguments.get("by")
     if by not in ("motion", "rest"):
         raise BadInput("The roll of limbs is taken from their motion or from how they rest; choose one.")
@@ -260,7 +267,7 @@ def before(row: Fitting) -> core.Fitting:
     return now
 
 
-def offers(row: Fitting, which: str) -> list[dict]:
+def offers(row: Fitting, which: str) -> list[dict[str, Any]]:
     """The postures a side's stance can be taken from, each with what it looks like."""
     skeleton = row.skeleton if which == "source" else row.character.skeleton
     calibrated = Clip.objects.filter(skeleton=skeleton, calibration__gt=0).values_list("pk", "revision", "retired")
@@ -268,7 +275,7 @@ def offers(row: Fitting, which: str) -> list[dict]:
 
 
 @lru_cache(maxsize=64)
-def _offers(pk: int, identity: str, parts_kept: str, clips: str) -> list[dict]:
+def _offers(pk: int, identity: str, parts_kept: str, clips: str) -> list[dict[str, Any]]:
     """Kept as long as the skeleton's parts, and its clips with calibration frames, are the same."""
     skeleton = Skeleton.objects.get(pk=pk, identity=identity)
     parts = skeleton.assignment()
@@ -309,7 +316,7 @@ def blocks(row: Fitting, fitting: core.Fitting) -> list[FloatArray]:
     ]
 
 
-def _marks(fitting: core.Fitting, mapping: dict) -> tuple[FloatArray, FloatArray]:
+def _marks(fitting: core.Fitting, mapping: Mapping[int, JointDriver]) -> tuple[FloatArray, FloatArray]:
     source, target = np.zeros((len(fitting.source), 3)), np.zeros((len(fitting.target), 3))
     if not mapping:
         return source, target

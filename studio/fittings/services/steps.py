@@ -3,6 +3,7 @@
 import json
 from collections import OrderedDict
 from dataclasses import replace
+from typing import Any
 
 from django.db import transaction
 
@@ -52,7 +53,10 @@ def fitting_for(skeleton: Skeleton, character: Character, by_hand: bool = False)
 def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, str]:
     """What is proposed for a character, and by what. Raises NothingToPair where nothing can be."""
     source, target = skeleton.value(), character.figure()
-    stances = {"source_stance": begin(skeleton, False), "target_stance": begin(character.skeleton, True)}
+    stances: dict[str, Any] = {
+        "source_stance": begin(skeleton, False),
+        "target_stance": begin(character.skeleton, True),
+    }
     like = _like(skeleton, character)
     if like is not None:
         value = value_of(like)
@@ -81,6 +85,7 @@ def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
     rows = Fitting.objects.filter(skeleton=skeleton, character__retired=False).exclude(character=character)
     best, most = None, 0
     for row in rows.exclude(state=None).select_related("state", "character__skeleton", "skeleton"):
+        assert row.state is not None
         pairs = row.state.data["pairs"]
         sure = sum(pair.get("confirmed", False) for pair in pairs)
         if not pairs or sure < CONFIRMED * len(pairs) or sure <= most:
@@ -93,7 +98,7 @@ def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
     return best
 
 
-def step(row: Fitting, value: core.Fitting, change: str, contacts: dict | None = None) -> None:
+def step(row: Fitting, value: core.Fitting, change: str, contacts: dict[str, Any] | None = None) -> None:
     """Put a new state in force after the present one; what had been undone is forgotten.
 
     contacts: of clips, by their ids, where they are set with this step.
@@ -109,7 +114,7 @@ def step(row: Fitting, value: core.Fitting, change: str, contacts: dict | None =
     _keep(row.state, value)
 
 
-_values: OrderedDict[int, tuple[dict, core.Fitting]] = OrderedDict()  # states never change once written
+_values: OrderedDict[int, tuple[dict[str, Any], core.Fitting]] = OrderedDict()  # states never change once written
 
 
 def _keep(state: FittingState, value: core.Fitting) -> None:
@@ -121,7 +126,7 @@ def _keep(state: FittingState, value: core.Fitting) -> None:
 def value_of(row: Fitting) -> core.Fitting:
     """The core's value of the fitting's present state."""
     assert row.state is not None
-    cached = _values.get(row.state_id)
+    cached = _values.get(row.state.pk)
     # Told apart by content too: another database, as every test has one, counts its states from one again.
     if cached is not None and row.state.data == cached[0]:
         value = cached[1]

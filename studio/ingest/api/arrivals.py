@@ -1,7 +1,7 @@
 """Uploads over HTTP. Small files are read at once; large ones by the worker, and the arrival is asked how far it is."""
 
 from pathlib import PurePosixPath, PureWindowsPath
-from typing import Literal
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
@@ -20,8 +20,8 @@ router = Router(tags=["arrivals"])
 
 @router.post("", response={201: ArrivalOut, 202: ArrivalOut, 413: Refusal, 422: Refusal}, operation_id="bring_in")
 def bring_in(
-    request: HttpRequest, file: UploadedFile = File(...), goes_to: Literal["auto", "library", "cast"] = Form("auto")
-):
+    request: HttpRequest, file: File[UploadedFile], goes_to: Form[Literal["auto", "library", "cast"]] = "auto"
+) -> Status[Any]:
     """Bring in one file. 201: read and kept. 202: waiting for the worker. 422: one sentence, and nothing was kept."""
     name = PurePosixPath(PureWindowsPath(file.name or "file").name).name[:255] or "file"
     size = file.size or 0
@@ -47,13 +47,13 @@ def bring_in(
 
 
 @router.get("{arrival_id}", response=ArrivalOut, operation_id="get_arrival")
-def get_arrival(request: HttpRequest, arrival_id: int):
+def get_arrival(request: HttpRequest, arrival_id: int) -> Any:
     """How far an arrival is, and what came of its files."""
     return get_object_or_404(Arrival, pk=arrival_id)
 
 
 @router.delete("{arrival_id}", response={204: None}, operation_id="dismiss_arrival")
-def dismiss(request: HttpRequest, arrival_id: int):
+def dismiss(request: HttpRequest, arrival_id: int) -> Status[Any]:
     """Forget an arrival: one that waits is not read, one that is done is no longer listed. What was kept stays."""
     Arrival.objects.filter(pk=arrival_id).delete()
     return Status(204, None)

@@ -1,7 +1,7 @@
 """The intake over HTTP: files in, rows to look at and change, plates, names by the rule, acceptance."""
 
 from pathlib import PurePosixPath, PureWindowsPath
-from typing import Literal
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
@@ -53,10 +53,10 @@ def clean_path(name: str | None) -> str:
 @router.post("files", response={201: Brought, 413: Refusal}, operation_id="intake_files")
 def bring(
     request: HttpRequest,
-    files: list[UploadedFile] = File(...),
-    paths: list[str] = Form([]),
-    goes_to: Literal["auto", "library", "cast"] = Form("auto"),
-):
+    files: File[list[UploadedFile]],
+    paths: Form[list[str]] = [],  # noqa: B006
+    goes_to: Form[Literal["auto", "library", "cast"]] = "auto",
+) -> Status[Any]:
     """Lay files out for a decision. They are read by the worker; paths: where each lay in its folder."""
     limit = settings.LARGEST_UPLOAD
     for file in files:
@@ -82,7 +82,7 @@ def bring(
 
 
 @router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")
-def read_again(request: HttpRequest, clip_id: int, wanted: Reading):
+def read_again(request: HttpRequest, clip_id: int, wanted: Reading) -> Status[Any]:
     """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself
     stays."""
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
@@ -95,7 +95,7 @@ def read_again(request: HttpRequest, clip_id: int, wanted: Reading):
     return Status(201, {"ids": [row.pk]})
 
 
-def _checked(given: dict) -> None:
+def _checked(given: dict[str, Any]) -> None:
     """Raises :class:`BadInput` for a unit or an axis that there is not."""
     if given.get("unit") not in (None, "detect", *UNITS):
         raise BadInput(f"{given['unit']}: there is no such unit; take one of {', '.join(UNITS)}.")
@@ -104,7 +104,7 @@ def _checked(given: dict) -> None:
 
 
 @router.get("", response=Summary, operation_id="get_intake")
-def summary(request: HttpRequest):
+def summary(request: HttpRequest) -> Any:
     """How many files wait, are being read, accepted or refused; and the ids of all rows and files."""
     counts = IntakeFile.objects.aggregate(
         reading=Count("id", filter=Q(state__in=[State.WAITING, State.READING])),
@@ -119,18 +119,18 @@ def summary(request: HttpRequest):
 
 
 @router.get("files", response=list[FileOut], operation_id="list_intake_files")
-def list_files(request: HttpRequest):
+def list_files(request: HttpRequest) -> Any:
     """The files that wait in the intake, with what was detected of them and what was said instead."""
     return IntakeFile.objects.all()
 
 
 @router.get("rows", response=list[RowOut], operation_id="list_intake_rows")
-def list_rows(request: HttpRequest, after: int = 0):
+def list_rows(request: HttpRequest, after: int = 0) -> Any:
     """The clips that wait in the intake, with what was found in each."""
     return rows_out(IntakeRow.objects.filter(pk__gt=after))
 
 
-def rows_out(rows) -> list[dict]:
+def rows_out(rows: Any) -> list[dict[str, Any]]:
     rows = list(rows.select_related("file").defer("plate"))
     known = skeleton_names({row.identity for row in rows})
     called = skeletons_called({row.identity for row in rows})
@@ -170,7 +170,7 @@ def rows_out(rows) -> list[dict]:
 
 
 @router.patch("rows", response=list[RowOut], operation_id="change_intake_rows")
-def change_rows(request: HttpRequest, wanted: RowsChange):
+def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
     """Change what is given in some rows: tick, name, range, floor, fields of the rule, the clip it is a version of."""
     rows = IntakeRow.objects.filter(pk__in=wanted.ids).defer("plate")
     given = wanted.dict(exclude_unset=True)
@@ -213,14 +213,14 @@ def change_rows(request: HttpRequest, wanted: RowsChange):
 
 
 @router.get("rows/{row_id}/plate", response=PlateOut | None, operation_id="get_intake_plate")
-def get_plate(request: HttpRequest, row_id: int):
+def get_plate(request: HttpRequest, row_id: int) -> Any:
     """The plate of a row's whole take; null where it has just been accepted or dismissed."""
     row = IntakeRow.objects.filter(pk=row_id).first()
     return row.plate if row else None
 
 
 @router.post("tell", response=list[FileOut], operation_id="tell_intake")
-def tell(request: HttpRequest, changes: Telling):
+def tell(request: HttpRequest, changes: Telling) -> Any:
     """Overrule what was detected. A few files are read again at once, many by the worker."""
     given = changes.dict(exclude_unset=True, exclude={"files"})
     _checked(given)
@@ -246,7 +246,7 @@ def tell(request: HttpRequest, changes: Telling):
 
 
 @router.patch("files/{file_id}", response=FileOut, operation_id="change_intake_file")
-def change_file(request: HttpRequest, file_id: int, wanted: FileChange):
+def change_file(request: HttpRequest, file_id: int, wanted: FileChange) -> Any:
     """A character's name, or of which character it is a new version."""
     row = get_object_or_404(IntakeFile, pk=file_id)
     given = wanted.dict(exclude_unset=True)
@@ -273,7 +273,7 @@ def display(request: HttpRequest, file_id: int) -> HttpResponse:
 
 
 @router.get("files/{file_id}/figure", response=FigureOut | None, operation_id="get_intake_figure")
-def figure(request: HttpRequest, file_id: int):
+def figure(request: HttpRequest, file_id: int) -> Any:
     """A waiting figure without its mesh; null where it has just been accepted or dismissed."""
     row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
     if row is None:
@@ -294,13 +294,13 @@ def figure(request: HttpRequest, file_id: int):
 
 
 @router.get("rule", response=RuleOut, operation_id="get_naming_rule")
-def get_rule(request: HttpRequest):
+def get_rule(request: HttpRequest) -> Any:
     """The rule that clips are named by at intake."""
     return naming.to_json(NamingRule.at("intake")) | {"fields": list(naming.FIELDS), "styles": list(naming.STYLES)}
 
 
 @router.put("rule", response=RuleOut, operation_id="set_naming_rule")
-def put_rule(request: HttpRequest, rule: RuleIn):
+def put_rule(request: HttpRequest, rule: RuleIn) -> Any:
     """Another rule to name clips by at intake."""
     try:
         made = naming.from_json(rule.dict())
@@ -311,13 +311,13 @@ def put_rule(request: HttpRequest, rule: RuleIn):
 
 
 @router.get("names", response=dict[int, str], operation_id="get_intake_names")
-def get_names(request: HttpRequest):
+def get_names(request: HttpRequest) -> Any:
     """The name that every ticked row will have."""
     return names_for(IntakeRow.objects.select_related("file", "becomes").defer("plate"))
 
 
 @router.post("accept", response=Brought, operation_id="accept_intake")
-def accept(request: HttpRequest, wanted: Wanted):
+def accept(request: HttpRequest, wanted: Wanted) -> dict[str, Any]:
     """Take the files in, one transaction each, in the worker."""
     files = IntakeFile.objects.filter(state__in=[State.READY, State.REFUSED])
     ids = begin(files if wanted.files is None else files.filter(pk__in=wanted.files))
@@ -327,14 +327,14 @@ def accept(request: HttpRequest, wanted: Wanted):
 
 
 @router.post("stop", response=Summary, operation_id="stop_intake")
-def stop(request: HttpRequest):
+def stop(request: HttpRequest) -> Any:
     """Stop accepting. What is in stays in; the rest goes back to waiting for a decision."""
     IntakeFile.objects.filter(state=State.ACCEPTING).update(state=State.READY)
     return summary(request)
 
 
 @router.post("dismiss", response=Summary, operation_id="dismiss_intake")
-def dismiss(request: HttpRequest, wanted: Wanted):
+def dismiss(request: HttpRequest, wanted: Wanted) -> Any:
     """Take files out of the intake; nothing of them is kept."""
     files = IntakeFile.objects.exclude(state=State.ACCEPTING)
     (files if wanted.files is None else files.filter(pk__in=wanted.files)).delete()

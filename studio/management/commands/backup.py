@@ -2,6 +2,7 @@
 
 import sqlite3
 from pathlib import Path
+from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
@@ -11,12 +12,12 @@ from django.utils import timezone
 class Command(BaseCommand):
     help = "Write a consistent copy of the data file. Nothing has to be stopped; no file is ever written over."
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument(
             "to", nargs="?", type=Path, help="the copy, or a folder for it (default: backups beside the data)"
         )
 
-    def handle(self, *args, to, **options):
+    def handle(self, *args: Any, to: Any, **options: Any) -> None:
         if connection.vendor != "sqlite":
             raise CommandError("The data lies on a database server; use its own means, such as pg_dump.")
         source = Path(connection.settings_dict["NAME"])

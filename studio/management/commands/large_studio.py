@@ -1,6 +1,7 @@
 """A large studio to measure with: clips and characters made of the demo's, and a board full of results."""
 
 import random
+from typing import Any
 
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
@@ -17,13 +18,13 @@ STATES = ("good", "good", "good", "good", "look", "wrong", "out of date", "accep
 class Command(BaseCommand):
     help = "Fill an empty studio with many clips and characters, and results without motion, to measure the board by."
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--clips", type=int, default=2000)
         parser.add_argument("--characters", type=int, default=20)
         parser.add_argument("--plan", help="only clips and characters of this body plan, such as two-legged")
         parser.add_argument("--bare", action="store_true", help="without results")
 
-    def handle(self, *args, clips, characters, plan, bare, **options):
+    def handle(self, *args: Any, clips: Any, characters: Any, plan: Any, bare: Any, **options: Any) -> None:
         call_command("migrate", verbosity=0)
         if Clip.objects.exists():
             raise CommandError("The studio holds data already; name an empty one by ARMUTO_DATA.")
@@ -88,7 +89,7 @@ class Command(BaseCommand):
                     row.work = Rendition.Work.FAILED if state == "failed" else Rendition.Work.NOTHING
                 Rendition.objects.bulk_update(cells, ["newest", "accepted", "work"], batch_size=500)
 
-    def _revision(self, row: Rendition, fitting, state: str) -> Revision:
+    def _revision(self, row: Rendition, fitting: Any, state: str) -> Revision:
         return Revision(
             rendition=row,
             number=1,

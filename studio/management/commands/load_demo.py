@@ -1,6 +1,7 @@
 """Load the night shift: the clips and characters in demo/files, once."""
 
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
@@ -13,15 +14,15 @@ from studio.library.models import Clip, Original, Skeleton
 class Command(BaseCommand):
     help = "Load the demo data into an empty studio. A studio that holds anything is left as it is."
 
-    def handle(self, *args, **options):
+    def handle(self, *args: Any, **options: Any) -> None:
         if Original.objects.exists():
             self.stdout.write("The studio holds data already; it was left as it is.")
             return
         root = Path(settings.DEMO_FILES)
         for path in sorted(root.glob("*/*")):
             found = take_in(path.read_bytes(), path.name)
-            clips = Clip.objects.filter(pk__in=found.clips)
-            Skeleton.objects.filter(clips__in=clips).update(name=path.parent.name)
+            taken = Clip.objects.filter(pk__in=found.clips)
+            Skeleton.objects.filter(clips__in=taken).update(name=path.parent.name)
         for path in sorted(root.glob("*.glb")):
             take_in(path.read_bytes(), path.name)
         clips, figures = Clip.objects.count(), Character.objects.count()

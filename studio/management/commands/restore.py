@@ -3,6 +3,7 @@
 import shutil
 import sqlite3
 from pathlib import Path
+from typing import Any
 
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
@@ -15,10 +16,10 @@ from studio.platform import workers
 class Command(BaseCommand):
     help = "Take a backup into use. The studio has to be stopped; its present data file is kept beside it."
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument("source", type=Path, metavar="FROM", help="a copy that “backup” made")
 
-    def handle(self, *args, source, **options):
+    def handle(self, *args: Any, source: Any, **options: Any) -> None:
         if connection.vendor != "sqlite":
             raise CommandError("The data lies on a database server; use its own means, such as pg_restore.")
         self._check(source)

@@ -6,6 +6,7 @@ import socket
 import subprocess
 import sys
 import time
+from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
@@ -49,11 +50,11 @@ class Child:
 class Command(BaseCommand):
     help = "Start the server and the workers, print the address, look after them, and end all cleanly on Ctrl-C."
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--port", type=int, default=8123)
         parser.add_argument("--demo", action="store_true", help="load the demo data into an empty studio first")
 
-    def handle(self, *args, port, demo, **options):
+    def handle(self, *args: Any, port: Any, demo: Any, **options: Any) -> None:
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
@@ -115,7 +116,7 @@ class Command(BaseCommand):
             time.sleep(0.1)
         raise CommandError("The server did not answer within a minute.")
 
-    def _end(self, children: list[subprocess.Popen]) -> None:
+    def _end(self, children: list[subprocess.Popen[bytes]]) -> None:
         for child in children:
             if child.poll() is None:
                 child.send_signal(signal.SIGTERM)

@@ -1,6 +1,6 @@
 """Renditions over HTTP: make one, look at it, judge it, compare its revisions, fetch it as a file."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
@@ -14,19 +14,19 @@ from studio.cast.queries import node_motion
 from studio.platform.array_response import array_response
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision, RunItem
-from studio.renditions.queries import STATES, with_state
+from studio.renditions.queries import STATES, state_of, with_state
 from studio.renditions.schemas import Before, QueueIn, QueueRow, Refusal, RenditionIn, RenditionOut, SendingBack
 from studio.renditions.services import board, runs
 
 router = Router(tags=["renditions"])
 
 
-def _rows():
+def _rows() -> Any:
     related = ("clip", "character__skeleton", "fitting__state", "newest")
     return with_state(Rendition.objects.select_related(*related)).prefetch_related("revisions")
 
 
-def out(row: Rendition) -> dict:
+def out(row: Rendition) -> dict[str, Any]:
     item = None
     if row.busy:
         item = (
@@ -41,7 +41,7 @@ def out(row: Rendition) -> dict:
         "character_id": row.character_id,
         "character": row.character.name,
         "fitting_id": row.fitting_id,
-        "state": STATES[row.state],
+        "state": STATES[state_of(row)],
         "sentence": row.sentence,
         "note": row.note,
         "run_id": item.run_id if item else None,
@@ -66,14 +66,14 @@ def what_changed(row: Rendition) -> list[str]:
 
 
 @router.get("cell", response=RenditionOut | None, operation_id="get_cell")
-def get_cell(request: HttpRequest, clip_id: int, character_id: int):
+def get_cell(request: HttpRequest, clip_id: int, character_id: int) -> Any:
     """The rendition of a cell; null where nothing was transferred yet."""
     row = _rows().filter(clip_id=clip_id, character_id=character_id).first()
     return out(row) if row else None
 
 
 @router.post("", response={202: RenditionOut}, operation_id="make_rendition")
-def make(request: HttpRequest, wanted: RenditionIn):
+def make(request: HttpRequest, wanted: RenditionIn) -> Status[Any]:
     """Transfer a clip to a character, in the worker, before anything else that waits."""
     cell = (wanted.clip_id, wanted.character_id)
     runs.start([cell], first=True)
@@ -82,28 +82,28 @@ def make(request: HttpRequest, wanted: RenditionIn):
 
 
 @router.post("queue", response=list[QueueRow], operation_id="review_queue")
-def queue(request: HttpRequest, wanted: QueueIn):
+def queue(request: HttpRequest, wanted: QueueIn) -> list[Any]:
     """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or
     all."""
     if wanted.cells is not None:
         rows = list(board.renditions_in(wanted.cells).values())
         rows = list(_rows().filter(pk__in=[row.pk for row in rows]))
     else:
-        rows = [row for row in _rows().exclude(newest=None) if wanted.everything or STATES[row.state] != "accepted"]
-    rows = [row for row in rows if row.newest is not None and not row.retired]
-    rows.sort(key=lambda row: (-row.newest.rank, row.clip.name, row.character.name))
+        rows = [row for row in _rows().exclude(newest=None) if wanted.everything or STATES[state_of(row)] != "accepted"]
+    found = [(row, row.newest) for row in rows if row.newest is not None and not row.retired]
+    found.sort(key=lambda pair: (-pair[1].rank, pair[0].clip.name, pair[0].character.name))
     return [
         {key: getattr(row, key) for key in ("clip_id", "character_id", "fitting_id", "note")}
         | {
             "id": row.pk,
             "clip": row.clip.name,
             "character": row.character.name,
-            "state": STATES[row.state],
-            "grade": row.newest.grade,
-            "rank": row.newest.rank,
-            "worst": _worst(row.newest),
+            "state": STATES[state_of(row)],
+            "grade": newest.grade,
+            "rank": newest.rank,
+            "worst": _worst(newest),
         }
-        for row in rows
+        for row, newest in found
     ]
 
 
@@ -114,20 +114,20 @@ def _worst(revision: Revision) -> str:
 
 
 @router.get("{rendition_id}", response=RenditionOut, operation_id="get_rendition")
-def get_rendition(request: HttpRequest, rendition_id: int):
+def get_rendition(request: HttpRequest, rendition_id: int) -> Any:
     """One clip performed by one character: its newest result with its findings, and what was accepted."""
     return out(get_object_or_404(_rows(), pk=rendition_id))
 
 
 @router.post("{rendition_id}/stop", response=RenditionOut, operation_id="stop_rendition")
-def stop(request: HttpRequest, rendition_id: int):
+def stop(request: HttpRequest, rendition_id: int) -> Any:
     """Take one item out of its run; the last result stays."""
     runs.take_out(get_object_or_404(Rendition, pk=rendition_id))
     return get_rendition(request, rendition_id)
 
 
 @router.post("{rendition_id}/send-back", response=list[Before], operation_id="send_back")
-def send_back(request: HttpRequest, rendition_id: int, wanted: SendingBack):
+def send_back(request: HttpRequest, rendition_id: int, wanted: SendingBack) -> Any:
     """Send a result back with a note on what is to be mended."""
     return board.send_back(get_object_or_404(Rendition, pk=rendition_id), wanted.note)
 
@@ -170,7 +170,7 @@ def file(
     rendition_id: int,
     format: Literal["glb", "bvh", "dae", "usd"] = "glb",
     revision: int | None = None,
-):
+) -> Any:
     """The rendition as a file for others: the character with the motion, or the motion alone."""
     try:
         made = _revision(rendition_id, revision)
@@ -187,7 +187,7 @@ def file(
 
 
 @router.get("{rendition_id}/difference", operation_id="compare_revisions", response=list[float])
-def difference(request: HttpRequest, rendition_id: int, a: int, b: int):
+def difference(request: HttpRequest, rendition_id: int, a: int, b: int) -> Any:
     """Centimetres by which two results of one rendition are apart at their furthest joint, frame by frame.
 
     Empty where they have no bones or no length in common.

@@ -1,5 +1,7 @@
 """Runs over HTTP: what is running, what ran, stop, go on, try again."""
 
+from typing import Any
+
 from django.db.models import Case, IntegerField, When
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -17,7 +19,7 @@ OPEN = [Run.State.RUNNING, Run.State.STOPPED]
 
 
 @router.get("", response=list[RunOut], operation_id="list_runs")
-def list_runs(request: HttpRequest):
+def list_runs(request: HttpRequest) -> Any:
     """The newest runs, and all that are not through."""
     newest = set(Run.objects.values_list("pk", flat=True)[:SHOWN])
     unfinished = set(Run.objects.filter(state__in=OPEN).values_list("pk", flat=True))
@@ -25,20 +27,20 @@ def list_runs(request: HttpRequest):
 
 
 @router.post("first", response={204: None}, operation_id="look_first")
-def look_first(request: HttpRequest, wanted: FirstIn):
+def look_first(request: HttpRequest, wanted: FirstIn) -> Status[Any]:
     """What is being looked at comes before the rest of what waits."""
     runs.look_first(wanted.cells[:4000])
     return Status(204, None)
 
 
 @router.get("{run_id}", response=RunOut, operation_id="get_run")
-def get_run(request: HttpRequest, run_id: int):
+def get_run(request: HttpRequest, run_id: int) -> Any:
     """One run: how far it is, and how long it may take."""
     return queries.counted([get_object_or_404(Run, pk=run_id)])[0]
 
 
 @router.get("{run_id}/items", response=list[RunItemOut], operation_id="list_run_items")
-def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 60, offset: int = 0):
+def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 60, offset: int = 0) -> Any:
     """Items of a run, of one state where that is given: those at work first, then what failed, what is done and what
     waits."""
     rows = RunItem.objects.filter(run=run_id).select_related("rendition__clip", "rendition__character", "revision")
@@ -50,21 +52,21 @@ def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 
 
 
 @router.post("{run_id}/stop", response=RunOut, operation_id="stop_run")
-def stop(request: HttpRequest, run_id: int):
+def stop(request: HttpRequest, run_id: int) -> Any:
     """Stop a run; what is done stays, what waits can be gone on with."""
     runs.stop(get_object_or_404(Run, pk=run_id))
     return get_run(request, run_id)
 
 
 @router.post("{run_id}/continue", response=RunOut, operation_id="continue_run")
-def go_on(request: HttpRequest, run_id: int):
+def go_on(request: HttpRequest, run_id: int) -> Any:
     """Go on with a run that was stopped."""
     runs.resume(get_object_or_404(Run, pk=run_id))
     return get_run(request, run_id)
 
 
 @router.post("{run_id}/retry", response=RunOut, operation_id="retry_run")
-def retry(request: HttpRequest, run_id: int):
+def retry(request: HttpRequest, run_id: int) -> Any:
     """Try again what failed."""
     runs.retry(get_object_or_404(Run, pk=run_id))
     return get_run(request, run_id)

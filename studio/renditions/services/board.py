@@ -3,6 +3,7 @@
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -14,7 +15,7 @@ from studio.fittings.services.steps import proposal
 from studio.library.models import Clip, Skeleton
 from studio.patterns.services import fingerprint
 from studio.renditions.models import Rendition, Run
-from studio.renditions.queries import STATES, fittings, with_state
+from studio.renditions.queries import STATES, fittings, state_of, with_state
 from studio.renditions.services import runs
 
 ACTIONS = ("transfer", "update", "review", "accept", "deliver", "retire")
@@ -36,12 +37,12 @@ class Plan:
     wrong: int = 0
     stale: int = 0
     proposed: int = 0
-    unfitted: list[dict] = field(default_factory=list)
-    impossible: list[dict] = field(default_factory=list)
+    unfitted: list[dict[str, Any]] = field(default_factory=list)
+    impossible: list[dict[str, Any]] = field(default_factory=list)
     cells: list[Cell] = field(default_factory=list)
 
 
-def renditions_in(cells: Iterable[Cell]) -> dict[Cell, Rendition]:
+def renditions_in(cells: Iterable[Cell]) -> dict[Cell, Any]:
     """The renditions that these cells have, with their state in words as ``row.word``."""
     wanted = set(cells)
     rows = with_state(
@@ -52,7 +53,7 @@ def renditions_in(cells: Iterable[Cell]) -> dict[Cell, Rendition]:
     out = {}
     for row in rows.order_by():
         if (row.clip_id, row.character_id) in wanted:
-            row.word = STATES[row.state]
+            row.word = STATES[state_of(row)]
             out[row.clip_id, row.character_id] = row
     return out
 
@@ -77,7 +78,7 @@ def _rows_of(action: str, cells: Iterable[Cell]) -> list[Rendition]:
     return [rows[cell] for cell in _weighed(action, cells, rows).cells]
 
 
-def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Rendition]) -> Plan:
+def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Any]) -> Plan:
     made = Plan(action)
     if action in ("transfer", "update"):
         return _of_transfer(made, cells, rows)
@@ -100,7 +101,7 @@ def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Rendition]) -> Pla
     return made
 
 
-def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Rendition]) -> Plan:
+def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Any]) -> Plan:
     skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in cells}).values_list("pk", "skeleton_id"))
     known = {(row["skeleton_id"], row["character_id"]): row for row in fittings()}
     why: dict[tuple[int, int], str] = {}
@@ -181,7 +182,7 @@ def transfer(cells: Iterable[Cell], update: bool = False) -> Run | None:
 
 
 @transaction.atomic
-def accept(cells: Iterable[Cell]) -> list[dict]:
+def accept(cells: Iterable[Cell]) -> list[dict[str, Any]]:
     """Accept the newest result of each. Returns how they were before, for :func:`restore`."""
     rows = _rows_of("accept", cells)
     before = _as_they_are(rows)
@@ -192,7 +193,7 @@ def accept(cells: Iterable[Cell]) -> list[dict]:
 
 
 @transaction.atomic
-def send_back(row: Rendition, note: str) -> list[dict]:
+def send_back(row: Rendition, note: str) -> list[dict[str, Any]]:
     """Send a result back with a note; it is not accepted any more. Returns how it was before."""
     note = " ".join(note.split())
     if not note:
@@ -204,7 +205,7 @@ def send_back(row: Rendition, note: str) -> list[dict]:
 
 
 @transaction.atomic
-def retire(cells: Iterable[Cell]) -> list[dict]:
+def retire(cells: Iterable[Cell]) -> list[dict[str, Any]]:
     """Take results out of the board's sight. Returns how they were before."""
     rows = _rows_of("retire", cells)
     before = _as_they_are(rows)
@@ -214,7 +215,7 @@ def retire(cells: Iterable[Cell]) -> list[dict]:
     return before
 
 
-def _as_they_are(rows: Iterable[Rendition]) -> list[dict]:
+def _as_they_are(rows: Iterable[Rendition]) -> list[dict[str, Any]]:
     return [
         {"rendition_id": row.pk, "accepted_id": row.accepted_id, "note": row.note, "retired": row.retired}
         for row in rows
@@ -222,7 +223,7 @@ def _as_they_are(rows: Iterable[Rendition]) -> list[dict]:
 
 
 @transaction.atomic
-def restore(states: Iterable[dict]) -> list[dict]:
+def restore(states: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
     """Put back what :func:`accept`, :func:`send_back` or :func:`retire` changed; returns how it was before, to go forth
     again.
 
