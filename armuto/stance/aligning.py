@@ -352,7 +352,7 @@ def marks_of(pose: Pose, shape: Shape, joints: Mapping[int, int]) -> FloatArray:
     frames = pose.rotations
     out = np.zeros((len(frames), 3))
     for key, joint in joints.items():
-        mark = shape.feather(key)
+        mark = shape.roll_marker(key)
         if mark is not None:
             out[joint] = rotation.rotate(rotation.inverse(frames[joint]), mark)
     return out

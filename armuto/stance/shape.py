@@ -262,7 +262,7 @@ class Shape:
             {name: self.at[joint] for name, joint in self.limbs.joints.items()}, self.limbs.plan, self.forward
         )
 
-    def feather(self, joint: int) -> FloatArray | None:
+    def roll_marker(self, joint: int) -> FloatArray | None:
         """Where a feather on the bone points: the way its limb bends, or across the hand. A trunk shows its roll by
         itself."""
         bend, hinge, along = self.bend(joint), self.hinges.get(joint), self.direction(joint)

@@ -1,24 +1,24 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
-import LibraryView from './library/LibraryView.vue'
+import LibraryView from './features/library/LibraryView.vue'
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: '/library' },
     { path: '/library', name: 'library', component: LibraryView, meta: { title: 'Library' } },
-    { path: '/library/intake', name: 'intake', component: () => import('./library/IntakeView.vue'), meta: { title: 'Intake' } },
-    { path: '/library/clips/:id(\\d+)', name: 'clip', component: () => import('./library/ClipView.vue'), meta: { title: 'Clip' } },
-    { path: '/cast', name: 'cast', component: () => import('./cast/CastView.vue'), meta: { title: 'Cast' } },
-    { path: '/fittings', name: 'fittings', component: () => import('./fittings/FittingsView.vue'), meta: { title: 'Fittings' } },
-    { path: '/fittings/:id(\\d+)', name: 'fitting', component: () => import('./fitting/FittingView.vue'), meta: { title: 'Fitting' } },
-    { path: '/fittings/patterns', name: 'patterns', component: () => import('./patterns/PatternsView.vue'), meta: { title: 'Patterns' } },
-    { path: '/board', name: 'board', component: () => import('./board/BoardView.vue'), meta: { title: 'Board' } },
-    { path: '/runs/:id(\\d+)?', name: 'runs', component: () => import('./runs/RunsView.vue'), meta: { title: 'Runs', stays: true } },
-    { path: '/review/:id(\\d+)?', name: 'review', component: () => import('./review/ReviewView.vue'), meta: { title: 'Review', stays: true } },
-    { path: '/delivery', name: 'delivery', component: () => import('./delivery/DeliveryView.vue'), meta: { title: 'Delivery' } },
-    { path: '/delivery/new', name: 'new delivery', component: () => import('./delivery/NewDelivery.vue'), meta: { title: 'New delivery' } },
-    { path: '/:rest(.*)*', name: 'lost', component: () => import('./frame/LostView.vue'), meta: { title: 'Not found' } },
+    { path: '/library/intake', name: 'intake', component: () => import('./features/library/IntakeView.vue'), meta: { title: 'Intake' } },
+    { path: '/library/clips/:id(\\d+)', name: 'clip', component: () => import('./features/library/ClipView.vue'), meta: { title: 'Clip' } },
+    { path: '/cast', name: 'cast', component: () => import('./features/cast/CastView.vue'), meta: { title: 'Cast' } },
+    { path: '/fittings', name: 'fittings', component: () => import('./features/fittings/FittingsView.vue'), meta: { title: 'Fittings' } },
+    { path: '/fittings/:id(\\d+)', name: 'fitting', component: () => import('./features/fitting/FittingView.vue'), meta: { title: 'Fitting' } },
+    { path: '/fittings/patterns', name: 'patterns', component: () => import('./features/patterns/PatternsView.vue'), meta: { title: 'Patterns' } },
+    { path: '/board', name: 'board', component: () => import('./features/board/BoardView.vue'), meta: { title: 'Board' } },
+    { path: '/runs/:id(\\d+)?', name: 'runs', component: () => import('./features/runs/RunsView.vue'), meta: { title: 'Runs', stays: true } },
+    { path: '/review/:id(\\d+)?', name: 'review', component: () => import('./features/review/ReviewView.vue'), meta: { title: 'Review', stays: true } },
+    { path: '/delivery', name: 'delivery', component: () => import('./features/delivery/DeliveryView.vue'), meta: { title: 'Delivery' } },
+    { path: '/delivery/new', name: 'new delivery', component: () => import('./features/delivery/NewDelivery.vue'), meta: { title: 'New delivery' } },
+    { path: '/:rest(.*)*', name: 'lost', component: () => import('./shared/frame/LostView.vue'), meta: { title: 'Not found' } },
   ],
 })
 router.afterEach((to) => {

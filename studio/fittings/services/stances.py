@@ -327,7 +327,7 @@ def _marks(fitting: core.Fitting, mapping: Mapping[int, JointDriver]) -> tuple[F
     target = rotation.rotate(fitting.target_pose.rotations, local)
     back = rotation.inverse(fitting.turn)
     for joint, driver in mapping.items():
-        mark = other.feather(joint)
+        mark = other.roll_marker(joint)
         if mark is not None and not source[driver.source].any():
             source[driver.source] = rotation.rotate(back, mark)
     return source, target

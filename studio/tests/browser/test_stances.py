@@ -192,10 +192,10 @@ class Stances(FittingCase):
         self.changed(lambda: self.page.get_by_role("button", name="arms", exact=False).first.click())
         self.assertEqual(self.state()["measures"]["by"], "arms")
         self.page.get_by_role("button", name="Feathers").click()
-        self.page.wait_for_function("() => window.armuto.stage.feathers.size === 4")
+        self.page.wait_for_function("() => window.armuto.stage.rollMarkers.size === 4")
         marks = self.page.evaluate(
             """() => ['stance source', 'stance character'].map((key) => {
-                const { marks } = window.armuto.stage.feathers.get(key)
+                const { marks } = window.armuto.stage.rollMarkers.get(key)
                 return [...marks()]
             })"""
         )

@@ -17,7 +17,7 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { drawing } from './drawing'
 import type { NodeMotion, Tree } from './motion'
 import type { Palette } from './palette'
-import { Quills } from './quills'
+import { BoneLines } from './boneLines'
 
 const at = new Vector3()
 const spin = new Quaternion()
@@ -31,7 +31,7 @@ export interface FileSpace {
 /** A character on the stage: its own mesh and materials with a thin ink line around them, and its bones on demand. */
 export class Figure {
   readonly object = new Group()
-  readonly quills: Quills
+  readonly boneLines: BoneLines
   private readonly meshes: Mesh[] = []
   private readonly lines: Mesh[] = []
   private motion: NodeMotion | null = null
@@ -52,8 +52,8 @@ export class Figure {
     inner.add(scene)
     this.object.add(inner)
     this.rest = joints.map((joint) => ({ position: joint.position.clone(), turn: joint.quaternion.clone() }))
-    this.quills = new Quills(tree, palette, size, true)
-    this.quills.object.visible = false
+    this.boneLines = new BoneLines(tree, palette, size, true)
+    this.boneLines.object.visible = false
     scene.traverse((node) => {
       if (node instanceof Mesh) this.meshes.push(node)
     })
@@ -134,7 +134,7 @@ export class Figure {
   show(mesh: boolean, bones: boolean) {
     for (const part of this.meshes) part.visible = mesh
     for (const line of this.lines) line.visible = mesh && this.outlined
-    this.quills.object.visible = bones
+    this.boneLines.object.visible = bones
   }
 
   /** Without shadow and ink line, as a second drawing of a figure that is there already. */
@@ -144,10 +144,10 @@ export class Figure {
     for (const line of this.lines) line.visible = false
   }
 
-  /** Bring world matrices and quills up to date with the joints. */
+  /** Bring world matrices and boneLines up to date with the joints. */
   update() {
     this.object.updateMatrixWorld(true)
-    this.joints.forEach((joint, n) => joint.getWorldPosition(at).toArray(this.quills.positions, n * 3))
+    this.joints.forEach((joint, n) => joint.getWorldPosition(at).toArray(this.boneLines.positions, n * 3))
   }
 
   bounds(): Box3 {
@@ -155,7 +155,7 @@ export class Figure {
   }
 
   dispose() {
-    this.quills.dispose()
+    this.boneLines.dispose()
     for (const part of [...this.meshes, ...this.lines]) {
       part.geometry.dispose()
       for (const material of [part.material].flat() as Material[]) {

@@ -1,6 +1,6 @@
-export { Feathers, turned } from './feathers'
+export { RollMarkers, turned } from './rollMarkers'
 export { Figure } from './figure'
 export { treeOf, type NodeMotion, type Positions, type Tree } from './motion'
-export { Quills } from './quills'
+export { BoneLines } from './boneLines'
 export { openStage, type Stage } from './stage'
 export { HeightRule } from './rule'

@@ -14,17 +14,17 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import { drawing } from './drawing'
-import type { Feathers } from './feathers'
+import type { RollMarkers } from './rollMarkers'
 import type { Figure } from './figure'
 import { Floor } from './floor'
 import { keepUp } from './following'
 import type { Positions } from './motion'
 import { palette, type Palette } from './palette'
-import { Quills } from './quills'
+import { BoneLines } from './boneLines'
 
-/** A source on the stage: a skeleton drawn as quills from world positions. */
+/** A source on the stage: a skeleton drawn as boneLines from world positions. */
 interface Source {
-  quills: Quills
+  boneLines: BoneLines
   positions: Positions | null
 }
 
@@ -47,7 +47,7 @@ export class Stage {
   private readonly sources = new Map<string, Source>()
   private readonly watcher: ResizeObserver
   private readonly rays = new Raycaster()
-  private readonly feathers = new Map<string, { feathers: Feathers; marks: () => Float32Array | null }>()
+  private readonly rollMarkers = new Map<string, { rollMarkers: RollMarkers; marks: () => Float32Array | null }>()
   private request = 0
   private followed: (() => Vector3 | null) | null = null
   private readonly last = new Vector3()
@@ -83,15 +83,15 @@ export class Stage {
   add(key: string, figure: Figure) {
     this.remove(key)
     this.figures.set(key, figure)
-    this.scene.add(figure.object, figure.quills.object)
+    this.scene.add(figure.object, figure.boneLines.object)
     figure.pose(this.frame)
     this.invalidate()
   }
 
-  addSource(key: string, quills: Quills, positions: Positions | null) {
+  addSource(key: string, boneLines: BoneLines, positions: Positions | null) {
     this.remove(key)
-    this.sources.set(key, { quills, positions })
-    this.scene.add(quills.object)
+    this.sources.set(key, { boneLines, positions })
+    this.scene.add(boneLines.object)
     this.setFrame(this.frame)
   }
 
@@ -101,17 +101,17 @@ export class Stage {
     this.invalidate()
   }
 
-  /** Feathers on the bones of a figure or source. marks: where its bones bend to in the frame that is shown. */
-  addFeathers(key: string, feathers: Feathers, marks: () => Float32Array | null) {
+  /** RollMarkers on the bones of a figure or source. marks: where its bones bend to in the frame that is shown. */
+  addRollMarkers(key: string, rollMarkers: RollMarkers, marks: () => Float32Array | null) {
     this.removeFeathers(key)
-    this.feathers.set(key, { feathers, marks })
-    this.scene.add(feathers.object)
+    this.rollMarkers.set(key, { rollMarkers, marks })
+    this.scene.add(rollMarkers.object)
     this.invalidate()
   }
 
   removeFeathers(key: string) {
-    this.feathers.get(key)?.feathers.dispose()
-    this.feathers.delete(key)
+    this.rollMarkers.get(key)?.rollMarkers.dispose()
+    this.rollMarkers.delete(key)
     this.invalidate()
   }
 
@@ -120,22 +120,22 @@ export class Stage {
     const figure = this.figures.get(key)
     if (figure) figure.object.visible = visible
     const source = this.sources.get(key)
-    if (source) source.quills.object.visible = visible
-    if (figure && !visible) figure.quills.object.visible = false
+    if (source) source.boneLines.object.visible = visible
+    if (figure && !visible) figure.boneLines.object.visible = false
     this.invalidate()
   }
 
   remove(key: string) {
     this.removeFeathers(key)
     this.figures.get(key)?.dispose()
-    this.sources.get(key)?.quills.dispose()
+    this.sources.get(key)?.boneLines.dispose()
     this.figures.delete(key)
     this.sources.delete(key)
     this.invalidate()
   }
 
   clear() {
-    for (const key of [...this.figures.keys(), ...this.sources.keys(), ...this.feathers.keys()]) this.remove(key)
+    for (const key of [...this.figures.keys(), ...this.sources.keys(), ...this.rollMarkers.keys()]) this.remove(key)
   }
 
   figure(key: string) {
@@ -143,29 +143,29 @@ export class Stage {
   }
 
   source(key: string) {
-    return this.sources.get(key)?.quills
+    return this.sources.get(key)?.boneLines
   }
 
   /** Put a figure or source at a place on the floor. */
   moveTo(key: string, x: number, z: number) {
-    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.quills.object
+    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.boneLines.object
     object?.position.set(x, 0, z)
     this.figures.get(key)?.update()
     this.invalidate()
   }
 
   placeOf(key: string): { x: number; z: number } {
-    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.quills.object
+    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.boneLines.object
     return { x: object?.position.x ?? 0, z: object?.position.z ?? 0 }
   }
 
   setFrame(frame: number) {
     this.frame = frame
     for (const figure of this.figures.values()) figure.pose(frame)
-    for (const { quills, positions } of this.sources.values()) {
+    for (const { boneLines, positions } of this.sources.values()) {
       if (!positions) continue
       const f = Math.max(0, Math.min(frame, positions.frames - 1))
-      quills.place(positions.values, f * positions.points * 3)
+      boneLines.place(positions.values, f * positions.points * 3)
     }
     this.follow()
     this.invalidate()
@@ -230,10 +230,10 @@ export class Stage {
   ringsAt(clientX: number, clientY: number, within = 11): { key: string; joint: number; far: number }[] {
     const box = this.canvas.getBoundingClientRect()
     const out: { key: string; joint: number; far: number }[] = []
-    const look = (key: string, quills: Quills, x: number, z: number) => {
-      if (!quills.object.visible) return
-      for (let joint = 0; joint < quills.tree.rings; joint++) {
-        point.fromArray(quills.positions, joint * 3)
+    const look = (key: string, boneLines: BoneLines, x: number, z: number) => {
+      if (!boneLines.object.visible) return
+      for (let joint = 0; joint < boneLines.tree.rings; joint++) {
+        point.fromArray(boneLines.positions, joint * 3)
         point.x += x
         point.z += z
         point.project(this.camera)
@@ -242,8 +242,8 @@ export class Stage {
         if (far <= within) out.push({ key, joint, far })
       }
     }
-    for (const [key, figure] of this.figures) look(key, figure.quills, 0, 0)
-    for (const [key, { quills }] of this.sources) look(key, quills, quills.object.position.x, quills.object.position.z)
+    for (const [key, figure] of this.figures) look(key, figure.boneLines, 0, 0)
+    for (const [key, { boneLines }] of this.sources) look(key, boneLines, boneLines.object.position.x, boneLines.object.position.z)
     return out.sort((a, b) => a.far - b.far)
   }
 
@@ -284,16 +284,16 @@ export class Stage {
   draw() {
     cancelAnimationFrame(this.request)
     this.request = 0
-    for (const figure of this.figures.values()) if (figure.quills.object.visible) figure.quills.draw(this.camera)
-    for (const { quills } of this.sources.values()) if (quills.object.visible) quills.draw(this.camera)
-    for (const [key, { feathers, marks }] of this.feathers) {
+    for (const figure of this.figures.values()) if (figure.boneLines.object.visible) figure.boneLines.draw(this.camera)
+    for (const { boneLines } of this.sources.values()) if (boneLines.object.visible) boneLines.draw(this.camera)
+    for (const [key, { rollMarkers, marks }] of this.rollMarkers) {
       const figure = this.figures.get(key)
-      const quills = figure?.quills ?? this.sources.get(key)?.quills
+      const boneLines = figure?.boneLines ?? this.sources.get(key)?.boneLines
       const values = marks()
-      feathers.object.visible = !!values && !!quills && (figure ? figure.object.visible : quills.object.visible)
-      if (!values || !quills || !feathers.object.visible) continue
-      feathers.object.position.copy(quills.object.position)
-      feathers.place(quills.positions, values)
+      rollMarkers.object.visible = !!values && !!boneLines && (figure ? figure.object.visible : boneLines.object.visible)
+      if (!values || !boneLines || !rollMarkers.object.visible) continue
+      rollMarkers.object.position.copy(boneLines.object.position)
+      rollMarkers.place(boneLines.positions, values)
     }
     const centre = this.controls.target
     this.floor.centre(centre.x, centre.z)
@@ -316,12 +316,12 @@ export class Stage {
   positions(): Record<string, number[][]> {
     const out: Record<string, number[][]> = {}
     for (const [key, figure] of this.figures) out[key] = figure.worldPositions()
-    for (const [key, { quills }] of this.sources) {
-      const { x, z } = quills.object.position
-      out[key] = Array.from({ length: quills.tree.rings }, (_, n) => [
-        quills.positions[n * 3] + x,
-        quills.positions[n * 3 + 1],
-        quills.positions[n * 3 + 2] + z,
+    for (const [key, { boneLines }] of this.sources) {
+      const { x, z } = boneLines.object.position
+      out[key] = Array.from({ length: boneLines.tree.rings }, (_, n) => [
+        boneLines.positions[n * 3] + x,
+        boneLines.positions[n * 3 + 1],
+        boneLines.positions[n * 3 + 2] + z,
       ])
     }
     return out

@@ -1,0 +1,193 @@
+<script setup lang="ts">
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { answer, client } from '@/api/client'
+import { openFitting } from '@/features/fitting/open'
+import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
+import { sameBody } from '@/stores/bodies'
+import { useCast, type Character } from '@/stores/cast'
+import { useLibrary, type Clip } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import { useRuns } from '@/stores/runs'
+import { useChoice } from '@/stores/choice'
+import ActionBar from './ActionBar.vue'
+import BoardGrid from './BoardGrid.vue'
+import { lay } from './sheet'
+import StateMark from './StateMark.vue'
+import { useSweep } from './useSweep'
+
+const library = useLibrary()
+const cast = useCast()
+const board = useBoard()
+const runs = useRuns()
+const messages = useMessages()
+const choice = useChoice()
+const route = useRoute()
+const router = useRouter()
+
+const text = ref('')
+const tag = ref('')
+const skeleton = ref<number | null>(null)
+const lit = ref<Mark[]>([])
+const working = ref(false)
+const grid = ref<InstanceType<typeof BoardGrid>>()
+const plans = shallowRef<Record<Action, Plan> | null>(null)
+
+const tags = computed(() => [...new Set(library.present.flatMap((clip) => clip.tags))].sort())
+const bodies = computed(() => new Map(library.skeletons.map((body) => [body.id, body.name])))
+const matching = computed(() => {
+  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return library.present.filter((clip) => {
+    if (skeleton.value !== null && clip.skeleton_id !== skeleton.value) return false
+    if (tag.value && !clip.tags.includes(tag.value)) return false
+    const about = `${clip.name} ${clip.tags.join(' ')} ${bodies.value.get(clip.skeleton_id) ?? ''}`.toLowerCase()
+    return words.every((word) => about.includes(word))
+  })
+})
+const withState = computed(() =>
+  lit.value.length ? matching.value.filter((clip) => cast.present.some((one) => board.is(clip.id, one.id, lit.value))) : matching.value,
+)
+const entries = computed(() => lay(withState.value, library.skeletons))
+const clips = computed(() => entries.value.filter((entry) => entry.kind === 'clip').map((entry) => entry.clips[0]))
+const characters = computed(() => cast.present)
+const sweep = useSweep(clips, characters)
+/** How many cells are in which state, of those that a transfer could be for. */
+const tally = computed(() => {
+  const out = Object.fromEntries([...WORDS, 'sent back'].map((word) => [word, 0])) as Record<Mark, number>
+  for (const clip of matching.value)
+    for (const one of cast.present) {
+      const state = board.state(clip.id, one.id)
+      if (state !== 'not yet' || sameBody(clip, one)) out[state] += 1
+      if (board.sentBack(clip.id, one.id)) out['sent back'] += 1
+    }
+  return out
+})
+const filtered = computed(() => !!text.value || !!tag.value || skeleton.value !== null || lit.value.length > 0)
+function clear() {
+  text.value = tag.value = ''
+  skeleton.value = null
+  lit.value = []
+}
+function light(mark: Mark) {
+  lit.value = lit.value.includes(mark) ? lit.value.filter((one) => one !== mark) : [...lit.value, mark]
+}
+
+let weighing: ReturnType<typeof setTimeout> | undefined
+let asked = 0
+watch([sweep.cells, () => board.states], () => {
+  clearTimeout(weighing)
+  if (!sweep.cells.value.length) return void (plans.value = null)
+  weighing = setTimeout(async () => {
+    const own = ++asked
+    const found = await board.plans(sweep.cells.value).catch(messages.fail)
+    if (own === asked && found && sweep.cells.value.length) plans.value = found
+  }, 120)
+})
+
+async function act(action: Action, cells: Cell[] = sweep.cells.value) {
+  if (!cells.length || working.value) return
+  working.value = true
+  try {
+    if (action === 'transfer' || action === 'update') await board.transfer(cells, action === 'update')
+    else if (action === 'accept') await board.accept(cells)
+    else if (action === 'retire') await board.retire(cells)
+    else {
+      choice.cells = cells
+      await router.push(action === 'review' ? '/review' : '/delivery/new')
+    }
+  } catch (problem) {
+    messages.fail(problem)
+  }
+  working.value = false
+  grid.value?.focus()
+}
+const KEYS: Record<string, Action> = { t: 'transfer', u: 'update', r: 'review', a: 'accept', d: 'deliver', Delete: 'retire' }
+function onAct(key: string) {
+  const action = KEYS[key]
+  if (action && plans.value?.[action].count) void act(action)
+}
+async function open(clip: Clip, one: Character) {
+  const state = board.state(clip.id, one.id)
+  if (['good', 'look', 'wrong', 'accepted'].includes(state)) {
+    choice.cells = sweep.cells.value.length > 1 ? sweep.cells.value : []
+    const row = await answer(client.GET('/api/renditions/cell', { params: { query: { clip_id: clip.id, character_id: one.id } } })).catch(messages.fail)
+    if (row) await router.push(`/review/${row.id}`)
+  } else await openFitting(router, clip.id, one.id).catch(messages.fail)
+}
+async function fit(skeletonId: number, characterId: number) {
+  const clip = library.present.find((row) => row.skeleton_id === skeletonId)
+  if (clip) await openFitting(router, clip.id, characterId).catch(messages.fail)
+}
+/** Whatever waits and is looked at comes first. */
+function seen(cells: Cell[]) {
+  const waiting = cells.filter(([clip, one]) => board.state(clip, one) === 'waiting')
+  if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
+}
+const undoing = (event: KeyboardEvent) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input')) return
+  event.preventDefault()
+  void (event.shiftKey ? board.redo() : board.undo()).catch(messages.fail)
+}
+watch(() => runs.moved, () => void board.load().catch(messages.fail))
+onMounted(async () => {
+  if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
+  await board.load().catch(messages.fail)
+})
+</script>
+
+<template>
+  <div v-if="library.loaded && cast.loaded && (!library.present.length || !cast.present.length)" class="view">
+    <div class="empty">
+      <h1>The board is empty</h1>
+      <p>Here stand the clips against the characters, one cell for each rendition. It needs at least one of both.</p>
+      <v-btn v-if="!library.present.length" class="doing" to="/library">Bring in motion</v-btn>
+      <v-btn v-else class="doing" to="/cast">Bring in a character</v-btn>
+    </div>
+  </div>
+  <div v-else-if="library.loaded && cast.loaded && board.loaded" class="view">
+    <section class="board" @keydown="undoing">
+      <div class="bar">
+        <h1>Board</h1>
+        <input v-model="text" class="search" type="search" placeholder="Find clips" aria-label="Find clips" />
+        <select v-if="library.skeletons.length > 1" v-model="skeleton" aria-label="Skeleton">
+          <option :value="null">all skeletons</option>
+          <option v-for="body in library.skeletons" :key="body.id" :value="body.id">{{ body.name }}</option>
+        </select>
+        <select v-if="tags.length" v-model="tag" aria-label="Tag">
+          <option value="">all tags</option>
+          <option v-for="one in tags" :key="one">{{ one }}</option>
+        </select>
+        <button v-if="filtered" class="plain word" @click="clear">Show all</button>
+        <span class="space"></span>
+        <div class="states" role="group" aria-label="States">
+          <button v-for="word in WORDS" :key="word" class="plain state" :aria-pressed="lit.includes(word)" :disabled="!tally[word] && !lit.includes(word)" @click="light(word)">
+            <StateMark :state="word" /> {{ word }} <span class="mono quiet">{{ tally[word] }}</span>
+          </button>
+          <button v-if="tally['sent back'] || lit.includes('sent back')" class="plain state" :aria-pressed="lit.includes('sent back')" @click="light('sent back')">
+            <span class="back">sent back</span> <span class="mono quiet">{{ tally['sent back'] }}</span>
+          </button>
+        </div>
+      </div>
+      <BoardGrid v-if="entries.length" ref="grid" :entries="entries" :clips="clips" :characters="characters" :sweep="sweep" :lit="lit" @open="open" @act="onAct" @seen="seen" />
+      <div v-else class="empty"><p>No clip is as asked for.</p><v-btn @click="clear">Show all</v-btn></div>
+      <ActionBar v-if="sweep.cells.value.length" :cells="sweep.cells.value" :plans="plans" :working="working" @act="act" @clear="sweep.clear" @fit="fit" />
+      <p v-else class="hint quiet">Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is swept. Enter or a double click opens a cell.</p>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.board { flex: 1; min-width: 0; display: flex; flex-direction: column; }
+.bar { display: flex; align-items: center; gap: 12px; padding: 9px 20px; flex-wrap: wrap; }
+.search { width: 150px; }
+.search, select { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; font-size: 14px; padding: 3px 8px; min-height: 30px; max-width: 150px; }
+.space { flex: 1; }
+.states { display: flex; flex-wrap: wrap; gap: 2px 4px; }
+.state { display: inline-flex; align-items: center; gap: 5px; padding: 2px 6px; min-height: 26px; font-size: 13.5px; border-radius: 3px; border: 1px solid transparent; }
+.state:hover:not(:disabled) { border-color: var(--hairline); }
+.state[aria-pressed='true'] { background: var(--panel); border-color: var(--ink); }
+.state:disabled { opacity: 0.45; cursor: default; }
+.back { color: var(--wrong); }
+.hint { padding: 10px 20px 12px; font-size: 14px; }
+</style>

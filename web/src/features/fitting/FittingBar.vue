@@ -1,0 +1,46 @@
+<script setup lang="ts">
+import { VIEWS } from './stances'
+
+/** What is on the stage, and how it is looked at. */
+defineProps<{ clip: { id: number; name: string }; clips: { id: number; name: string }[]; character: string; stance: boolean }>()
+const layout = defineModel<'beside' | 'over'>('layout', { required: true })
+const mesh = defineModel<boolean>('mesh', { required: true })
+const bones = defineModel<boolean>('bones', { required: true })
+const view = defineModel<(typeof VIEWS)[number]>('view', { required: true })
+const rollMarkers = defineModel<boolean>('rollMarkers', { required: true })
+const emit = defineEmits<{ choose: [clip: number] }>()
+</script>
+
+<template>
+  <div class="bar">
+    <h1 :title="`${clip.name} by ${character}`">
+      <v-menu>
+        <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">{{ clip.name }}</button></template>
+        <v-list density="compact"><v-list-item v-for="one in clips" :key="one.id" :title="one.name" :active="one.id === clip.id" @click="emit('choose', one.id)" /></v-list>
+      </v-menu>
+      <span class="quiet"> by </span>{{ character }}
+    </h1>
+    <template v-if="stance">
+      <div class="choice" role="group" aria-label="What is seen of the two">
+        <button v-for="one in VIEWS" :key="one" :aria-pressed="view === one" @click="view = one">{{ one }}</button>
+      </div>
+      <div class="choice"><button :aria-pressed="rollMarkers" title="Feathers on the quills show how bones are rolled" @click="rollMarkers = !rollMarkers">Feathers</button></div>
+    </template>
+    <div class="choice" role="group" aria-label="How the two stand">
+      <button :aria-pressed="layout === 'beside'" @click="layout = 'beside'">Side by side</button>
+      <button :aria-pressed="layout === 'over'" @click="layout = 'over'">Laid over</button>
+    </div>
+    <div class="choice" role="group" aria-label="What is drawn of the character">
+      <button :aria-pressed="mesh" @click="mesh = !mesh">Mesh</button>
+      <button :aria-pressed="bones" @click="bones = !bones">Bones</button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.bar { display: flex; align-items: center; gap: 6px 8px; padding: 10px 18px; flex-wrap: wrap; }
+.bar .choice button { padding: 3px 8px; }
+/* The title gives way before the choices do. */
+.bar h1 { flex: 1 1 9rem; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.bar h1 button:focus-visible { outline-offset: -2px; }
+</style>

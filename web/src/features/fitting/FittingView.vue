@@ -1,0 +1,483 @@
+<script setup lang="ts">
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+
+import { octets } from '@/api/client'
+import { usePlayer } from '@/shared/player/player'
+import PoseRibbon from '@/shared/player/PoseRibbon.vue'
+import TransportBar from '@/shared/player/TransportBar.vue'
+import { useArrivals } from '@/stores/arrivals'
+import { useCast, type Bones } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import { useRenditions } from '@/stores/renditions'
+import { useRuns } from '@/stores/runs'
+import { loadFigure, treeFor, type StageModule } from './figures'
+import { lights, split } from './lights'
+import { openFitting } from './open'
+import PairLeaf from './PairLeaf.vue'
+import RenditionPanel from './RenditionPanel.vue'
+import { besideStances, busiest, closeUp, inPlace, setUp, type Pose } from './standing'
+import StanceLeaf from './StanceLeaf.vue'
+import StanceOverlay from './StanceOverlay.vue'
+import { decode, type Wanted } from './stances'
+import ContactStrips from './ContactStrips.vue'
+import FittingBar from './FittingBar.vue'
+import FittingFile from './FittingFile.vue'
+import TransferLeaf from './TransferLeaf.vue'
+import { useFitting } from './useFitting'
+import { useRibbonRows } from './useRibbonRows'
+import { useRings } from './useRings'
+import { useSettling } from './useSettling'
+import { KEYS, useStances } from './useStances'
+import type { Fitting, Group, Which } from './weave'
+
+const route = useRoute()
+const router = useRouter()
+const theme = useTheme()
+const library = useLibrary()
+const cast = useCast()
+const messages = useMessages()
+const renditions = useRenditions()
+
+const sourceBones = ref<Bones | null>(null)
+const targetBones = ref<Bones | null>(null)
+const lost = ref(false)
+const loading = ref('')
+type Leaf = 'pair' | 'stance' | 'transfer'
+const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer' }
+/** Where a link leads to: a leaf, and a frame of the clip. */
+const asked = { leaf: route.query.leaf, frame: route.query.frame === undefined ? null : Number(route.query.frame) || 0 }
+const leaf = ref<Leaf>(asked.leaf === 'stance' || asked.leaf === 'transfer' ? asked.leaf : 'pair')
+const layouts = ref<Record<Leaf, 'beside' | 'over'>>({ pair: 'beside', stance: 'over', transfer: 'beside' })
+const layout = computed({ get: () => layouts.value[leaf.value], set: (now) => (layouts.value[leaf.value] = now) })
+const mesh = ref(true)
+const bones = ref(true)
+const pointed = ref<string | null>(null)
+const held = ref<{ which: Which; bone: string } | null>(null)
+const mirror = ref(true)
+const changed = ref<string[]>([])
+const pair = ref<InstanceType<typeof PairLeaf>>()
+const stanceLeaf = ref<InstanceType<typeof StanceLeaf>>()
+const canvas = ref<HTMLCanvasElement>()
+const stage = shallowRef<ReturnType<StageModule['openStage']>>()
+const frames = ref(1)
+const fps = ref(30)
+const { rows, shown, drawRows, drawFigure } = useRibbonRows(stage, targetBones)
+const { frame, playing, loop, go } = usePlayer(frames, fps)
+let module: StageModule | undefined
+let fetching: AbortController | undefined
+
+/** This view is made anew for another fitting, and may outlive its address by a request. */
+const id = Number(route.params.id)
+const { fitting, why, busy, load, edit, stand, takeFrom, undo, redo, askWhy, pairWith, run } = useFitting(
+  () => id,
+  () => ({ clip_id: clip.value?.id, frame: frame.value }),
+  afterChange,
+)
+const clips = computed(() => library.present.filter((clip) => clip.skeleton_id === fitting.value?.skeleton_id))
+const clip = computed(() => clips.value.find((one) => one.id === Number(route.query.clip)) ?? clips.value[0])
+const character = computed(() => (fitting.value ? cast.character(fitting.value.character_id) : undefined))
+const rendition = computed(() => (clip.value && character.value ? renditions.of(clip.value.id, character.value.id) : undefined))
+const stances = useStances({
+  fitting, stage, character,
+  module: () => module,
+  trees: { source: sourceBones, target: targetBones },
+  shown: () => ({ clip: clip.value?.id, frame: frame.value }),
+  active: () => leaf.value === 'stance',
+  beside: () => layout.value === 'beside',
+  mesh: () => mesh.value,
+})
+const settling = useSettling({ fitting, stage, shown: () => ({ clip_id: clip.value?.id, frame: frame.value }), change: run })
+/** Of the state in view where it was measured, else of the rendition. */
+const findings = computed(() => (leaf.value === 'transfer' ? settling.measures.value?.findings : undefined) ?? rendition.value?.newest?.findings ?? [])
+
+async function open() {
+  try {
+    if (!library.loaded) await library.load()
+    if (!cast.loaded) await cast.load()
+    await load()
+    ;[sourceBones.value, targetBones.value] = await Promise.all([
+      cast.skeleton(fitting.value!.skeleton_id),
+      cast.skeleton(character.value!.skeleton_id),
+    ])
+    void useRuns().refresh()
+    void askWhy(clip.value?.id)
+    await lookAgain()
+    await nextTick()
+    await openTheStage()
+  } catch (problem) {
+    lost.value = !fitting.value
+    messages.fail(problem)
+  }
+}
+async function openTheStage() {
+  module ??= await import('@/stage')
+  if (!canvas.value || !character.value || !sourceBones.value) return
+  const now = (stage.value = module.openStage(canvas.value))
+  loading.value = `Fetching ${character.value.name} …`
+  const figure = await loadFigure(module, now.palette, character.value)
+  if (stage.value !== now) return figure.dispose()
+  now.add('character', figure)
+  loading.value = ''
+  await loadMotion(true)
+  if (leaf.value === 'stance') await toStances()
+}
+/** Both bodies in their stances, and what they can be taken from. */
+async function toStances() {
+  await Promise.all([stances.show(), stances.loadOffers()])
+  place(true)
+  await stances.feather()
+}
+
+/** Source positions and the live transfer of the chosen clip, onto the stage and into the ribbon. */
+async function loadMotion(again: boolean) {
+  const now = stage.value
+  const row = clip.value
+  if (!now || !module || !row || !fitting.value || !sourceBones.value || !targetBones.value) return
+  fetching?.abort()
+  fetching = new AbortController()
+  const { signal } = fetching
+  try {
+    const [source, target] = await Promise.all([
+      octets(`/api/library/clips/${row.id}/positions`, signal),
+      octets(`/api/fittings/${id}/preview/${row.id}`, signal),
+    ])
+    if (stage.value !== now) return
+    const [count, points] = source.blocks[0].shape
+    const tree = treeFor(module, sourceBones.value)
+    const positions = { frames: count, points, values: source.blocks[0].values }
+    const size = library.skeletons.find((body) => body.id === row.skeleton_id)?.height ?? 1.7
+    now.addSource('source', new module.BoneLines(tree, now.palette, size), positions)
+    const [turns, places] = target.blocks
+    now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+    frames.value = count
+    fps.value = source.fps
+    if (again && asked.frame !== null) go(asked.frame)
+    else if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions, sourceBones.value))
+    drawRows(count, tree, positions)
+    now.setFrame(frame.value)
+    place(again)
+    if (again && history.state.play) {
+      // Whoever asked to see it performed sees it move; a reload or a link stands still.
+      history.replaceState({ ...history.state, play: false }, '')
+      playing.value = !matchMedia('(prefers-reduced-motion: reduce)').matches
+    }
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+/** The frame on the stage; beside their stances the two stay where they are looked at. */
+function showFrame(now: number) {
+  stage.value?.setFrame(now)
+  const pose = leaf.value === 'stance' && stances.view.value === 'Both' ? standing() : null
+  if (pose) inPlace(pose, besideStances(pose))
+}
+/** The transfer alone, after a change: the source is as it was. */
+async function loadTarget() {
+  const now = stage.value
+  const row = clip.value
+  if (!now || !row) return
+  fetching?.abort()
+  fetching = new AbortController()
+  const { blocks } = await octets(`/api/fittings/${id}/preview/${row.id}`, fetching.signal)
+  const figure = now.figure('character')
+  if (stage.value !== now || !figure || clip.value?.id !== row.id) return
+  const [turns, places] = blocks
+  figure.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+  drawFigure()
+  showFrame(frame.value)
+}
+/** Stand the two side by side or over each other, and look at both. */
+function place(look: boolean) {
+  const pose = standing()
+  if (!pose) return
+  setUp(pose, look, leaf.value === 'stance' ? stances.view.value : 'Motion')
+  stances.lay()
+  stances.moved.value += 1
+  light()
+}
+/** One part of both bodies closely, or the whole bodies. */
+function lookAt(group: Group) {
+  const pose = standing()
+  if (pose && !closeUp(pose, group)) place(true)
+}
+function standing(): Pose | null {
+  const [now, source, target] = [stage.value, sourceBones.value, targetBones.value]
+  if (!now || !fitting.value || !source || !target || !character.value) return null
+  const size = library.skeletons.find((body) => body.id === fitting.value?.skeleton_id)?.height ?? 1.7
+  return {
+    stage: now, fitting: fitting.value, trees: { source, target }, rows: rows.value,
+    heights: { source: size, target: character.value.height }, beside: layout.value === 'beside',
+  }
+}
+
+/** What is measured of the clip in view, as long as somebody looks at it. */
+function measure() {
+  if (leaf.value === 'transfer') return settling.load()
+}
+
+/** What is pointed at, as keys: a bone and its pair, a pair, or a part. */
+const lit = computed(() => {
+  const key = pointed.value
+  if (!key) return []
+  const [which, bone] = split(key)
+  const own = which ? pairWith(which, bone) : undefined
+  return own ? [key, own.key] : [key]
+})
+/** Light up the bones that are pointed at, held, chosen, or just changed, on all figures. */
+function light() {
+  const trees = { source: sourceBones.value, target: targetBones.value }
+  const taken = leaf.value === 'stance' ? stances.chosen.value : held.value
+  const { rings, large } = lights(fitting.value, trees, lit.value, taken ? [taken] : [], changed.value)
+  stage.value?.source('source')?.select(rings.source, large.source)
+  const figure = stage.value?.figure('character')
+  figure?.boneLines.select(rings.target, large.target)
+  stage.value?.source(KEYS.source)?.select(rings.source, large.source)
+  stage.value?.figure(KEYS.target)?.boneLines.select(rings.target, large.target)
+  figure?.show(mesh.value, bones.value || pointed.value !== null || held.value !== null)
+  stances.reveal()
+  stage.value?.invalidate()
+}
+
+/** A change is seen on the figure first, in the frame that is shown; the rest of the clip follows behind it. */
+function afterChange(before: Fitting) {
+  const old = new Map(before.pairs.map((one) => [one.key, `${one.source} ${one.target}`]))
+  changed.value = (fitting.value?.pairs ?? []).filter((one) => old.get(one.key) !== `${one.source} ${one.target}`).map((one) => one.key)
+  clearTimeout(fading)
+  fading = setTimeout(() => {
+    changed.value = []
+    light()
+  }, 2500)
+  const row = clip.value
+  const figure = stage.value?.figure('character')
+  const pose = fitting.value?.pose
+  if (row && figure && pose) {
+    const values = decode(pose)
+    if (!playing.value) figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+    stances.settle()
+    settling.settle()
+    if (leaf.value === 'stance' && fitting.value?.standing) stances.take(decode(fitting.value.standing))
+    light()
+    stage.value?.draw()
+    if (window.armuto) window.armuto.shown = fitting.value?.revision
+  }
+  clearTimeout(filling)
+  fetching?.abort()
+  filling = setTimeout(() => {
+    void Promise.all([loadTarget(), lookAgain(), askWhy(row?.id)]).then(light).then(measure).catch(messages.fail)
+  }, 350)
+}
+let fading: ReturnType<typeof setTimeout> | undefined
+let filling: ReturnType<typeof setTimeout> | undefined
+
+const { atPointer, press, hover, release, choose: pick } = useRings({
+  canvas, stage,
+  tree: (which) => (which === 'source' ? sourceBones.value : targetBones.value),
+  part: (which, bone) => pairWith(which, bone)?.part ?? undefined,
+  free: (ring) => !held.value || ring.which !== held.value.which || ring.bone === held.value.bone,
+  point: (key) => (pointed.value = key),
+  pick: (ring, add) => {
+    if (leaf.value === 'stance') stances.chosen.value = { which: ring.which, bone: ring.bone }
+    else pair.value?.take(ring.which, ring.bone, add)
+  },
+})
+
+watch(frame, showFrame)
+watch(layout, () => place(true))
+watch([mesh, bones], () => place(false))
+watch(stances.view, () => place(true))
+watch(stances.chosen, light)
+watch([pointed, held], light)
+watch(leaf, (now) => {
+  held.value = null
+  if (now === 'stance') void toStances().catch(messages.fail)
+  else if (now === 'transfer') void settling.load().finally(() => place(true))
+  else place(true)
+})
+watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), void lookAgain().catch(messages.fail), settling.forget(), loadMotion(true).then(stances.feather).then(measure)))
+watch(
+  () => theme.global.name.value,
+  async () => {
+    stage.value?.dispose()
+    stage.value = undefined
+    await openTheStage()
+  },
+  { flush: 'post' },
+)
+
+const standAs = (wanted: Wanted) => stand(wanted).then(() => (wanted.op === 'name' ? stances.loadOffers() : undefined))
+
+async function transfer() {
+  if (!clip.value || !character.value) return
+  await renditions.make(clip.value.id, character.value.id).catch(messages.fail)
+  await useRuns().refresh()
+  await lookAgain().catch(messages.fail)
+}
+/** What there is of the rendition in view, after something it depends on was changed. */
+const lookAgain = async () => clip.value && character.value && renditions.look(clip.value.id, character.value.id)
+const stop = () => rendition.value && renditions.stop(rendition.value.id).catch(messages.fail)
+const choose = (wanted: number) => router.replace({ query: { clip: wanted } })
+
+async function drop(event: DragEvent) {
+  const files = [...(event.dataTransfer?.files ?? [])]
+  if (!files.length || !character.value) return
+  event.preventDefault()
+  const found = await useArrivals().bringIn(files)
+  if (found.clips.length) await openFitting(router, found.clips[0], character.value.id).catch(messages.fail)
+  else if (found.characters.length) await router.push(`/cast?character=${found.characters[0]}`)
+}
+
+function onKey(event: KeyboardEvent) {
+  const target = event.target as HTMLElement
+  if (target.closest('input, textarea, [role="dialog"]')) return
+  if (!event.ctrlKey && !event.metaKey && !event.altKey && (pair.value ?? stanceLeaf.value)?.onKey(event)) return
+  if (event.key === 'Escape' && atPointer.value) return void (atPointer.value = null)
+  const key = event.key
+  const steps = [...new Set(findings.value.filter((one) => one.unit).flatMap((one) => one.spans.map(([first]) => first)))].sort((a, b) => a - b)
+  if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === 'z') void (event.shiftKey ? redo() : undo())
+  else if (event.ctrlKey || event.metaKey || event.altKey) return
+  else if (key === ' ') {
+    if (target.closest('button, a')) return // the button's own key
+    playing.value = !playing.value
+  } else if (key === 'ArrowRight' && event.shiftKey) go(steps.find((at) => at > frame.value) ?? frame.value)
+  else if (key === 'ArrowLeft' && event.shiftKey) go(steps.reverse().find((at) => at < frame.value) ?? frame.value)
+  else if (key === 'ArrowRight') step(1)
+  else if (key === 'ArrowLeft') step(-1)
+  else if (key === 'Home') go(0)
+  else if (key === 'End') go(frames.value - 1)
+  else if (key === 'm') mesh.value = !mesh.value
+  else if (key === 'b') bones.value = !bones.value
+  else if (key === 'o') layout.value = layout.value === 'beside' ? 'over' : 'beside'
+  else if (key === 'f') place(true)
+  else return
+  event.preventDefault()
+}
+function step(by: number) {
+  playing.value = false
+  go(frame.value + by)
+}
+onMounted(() => {
+  window.addEventListener('keydown', onKey)
+  void open()
+})
+onBeforeUnmount(() => {
+  window.removeEventListener('keydown', onKey)
+  fetching?.abort()
+  clearTimeout(fading)
+  clearTimeout(filling)
+  stage.value?.dispose()
+})
+</script>
+
+<template>
+  <div v-if="lost" class="view">
+    <div class="empty">
+      <h1>This fitting is no longer there</h1>
+      <v-btn to="/fittings">To the fittings</v-btn>
+    </div>
+  </div>
+  <div v-else class="view" @dragover.prevent @drop="drop">
+    <aside class="pane leaves" aria-label="The fitting">
+      <div class="tabs" role="tablist" aria-label="Leaves of the fitting">
+        <button v-for="(word, one) in LEAVES" :key="one" class="plain" role="tab" :aria-selected="leaf === one" @click="leaf = one">{{ word }}</button>
+        <span class="space"></span>
+        <FittingFile v-if="fitting" :fitting-id="fitting.id" @take="takeFrom" />
+        <button class="plain word" :disabled="!fitting?.undo || busy" :title="fitting?.undo ?? 'nothing to undo'" @click="undo">Undo</button>
+        <button class="plain word" :disabled="!fitting?.redo || busy" :title="fitting?.redo ?? 'nothing to redo'" @click="redo">Redo</button>
+      </div>
+      <div class="leaf">
+        <template v-if="fitting && sourceBones && targetBones">
+          <PairLeaf
+            v-if="leaf === 'pair'"
+            ref="pair"
+            v-model:mirror="mirror"
+            v-model:held="held"
+            :fitting="fitting"
+            :source="sourceBones"
+            :target="targetBones"
+            :character="character?.name ?? ''"
+            :why="why"
+            :pointed="lit"
+            :changed="changed"
+            @point="pointed = $event"
+            @edit="edit"
+            @group="lookAt"
+          />
+          <StanceLeaf
+            v-else-if="leaf === 'stance'"
+            ref="stanceLeaf"
+            v-model:mirror="mirror"
+            :fitting="fitting"
+            :stances="stances"
+            :trees="{ source: sourceBones, target: targetBones }"
+            :character="character?.name ?? ''"
+            :clip="clip"
+            :frame="frame"
+            :frames="frames"
+            :pointed="pointed"
+            @point="pointed = $event"
+            @stand="standAs"
+          />
+          <TransferLeaf v-else-if="character" :fitting="fitting" :settling="settling" :character="character" :clips="clips" :clip="clip" :bones="targetBones.names" @frame="go" @clip="choose" @leaf="leaf = $event" />
+        </template>
+      </div>
+    </aside>
+    <section class="work">
+      <FittingBar v-if="clip && character" v-model:layout="layout" v-model:mesh="mesh" v-model:bones="bones" v-model:view="stances.view.value" v-model:roll-markers="stances.rollMarkers.value" :clip="clip" :clips="clips" :character="character.name" :stance="leaf === 'stance'" @choose="choose" />
+      <div class="stage">
+        <canvas
+          ref="canvas"
+          tabindex="-1"
+          aria-label="Source and character under one camera"
+          @pointerdown="press"
+          @pointermove="hover"
+          @pointerup="release"
+          @pointerleave="atPointer || (pointed = null)"
+        ></canvas>
+        <StanceOverlay
+          v-if="leaf === 'stance' && stage && stances.standing.value && sourceBones && targetBones"
+          :stage="stage"
+          :stances="stances"
+          :trees="{ source: sourceBones, target: targetBones }"
+          :height="character?.height ?? 1.7"
+          :mirror="mirror"
+          :pointed="pointed"
+          @stand="standAs"
+        />
+        <ul v-if="atPointer" class="rings" role="menu" aria-label="Which bone" :style="{ left: `${atPointer.x}px`, top: `${atPointer.y}px` }">
+          <li v-for="ring in atPointer.rings" :key="ring.which + ring.bone">
+            <button class="plain" role="menuitem" @click="pick(ring, $event.shiftKey)" @mouseenter="pointed = `${ring.which} ${ring.bone}`"><span class="mono">{{ ring.bone }}</span><span class="quiet">{{ ring.part || 'outside the plan' }}</span></button>
+          </li>
+        </ul>
+        <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
+      </div>
+      <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step">
+        <RenditionPanel v-if="clip && character" :rendition="rendition" :character="character.name" :own="character.format" @transfer="transfer" @stop="stop" @frame="go" />
+      </TransportBar>
+      <PoseRibbon :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go" />
+      <ContactStrips v-if="leaf === 'transfer' && settling.contacts.value" :frames="frames" :frame="frame" :contacts="settling.contacts.value" @frame="go" @set="settling.setContacts" />
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.leaves { width: 452px; display: flex; flex-direction: column; overflow: hidden; }
+.leaf { overflow-y: auto; flex: 1; min-height: 0; display: flex; flex-direction: column; }
+.rings { position: absolute; z-index: 4; list-style: none; margin: 0; padding: 3px 0; min-width: 200px; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; }
+.rings button { display: flex; justify-content: space-between; gap: 14px; width: 100%; padding: 4px 10px; min-height: 28px; }
+.rings button:hover, .rings button:focus-visible { background: rgb(var(--v-theme-surface-variant)); }
+.tabs { display: flex; gap: 18px; padding: 10px 14px 0; border-bottom: 1px solid var(--hairline); align-items: baseline; }
+.tabs [role='tab'] { padding: 4px 2px 7px; border-bottom: 2px solid transparent; }
+.tabs [role='tab'][aria-selected='true'] { border-color: var(--accent); font-weight: 500; }
+.tabs .word { font-size: 14px; }
+.tabs .word:disabled { opacity: 0.4; cursor: default; }
+.space { flex: 1; }
+.work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
+.stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
+canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
+.loading { position: absolute; left: 18px; bottom: 10px; }
+.ribbon { border-top: 1px solid var(--hairline); }
+@media (max-width: 1150px) { .leaves { width: 384px; } }
+</style>

@@ -1,0 +1,241 @@
+import { computed, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
+
+import { answer, client, octets } from '@/api/client'
+import type { Stage } from '@/stage/stage'
+import type { Bones, Character } from '@/stores/cast'
+import { useMessages } from '@/stores/messages'
+import { loadFigure, treeFor, type StageModule } from './figures'
+import { decode, placeIn, read, triple, type Axes, type Offers, type Standing, type StanceRow, type Vector, type View, type Wanted } from './stances'
+import type { Fitting, Which } from './weave'
+
+interface Around {
+  fitting: ShallowRef<Fitting | null>
+  stage: ShallowRef<Stage | undefined>
+  module: () => StageModule | undefined
+  trees: { source: Ref<Bones | null>; target: Ref<Bones | null> }
+  character: Ref<Character | undefined>
+  shown: () => { clip?: number; frame: number }
+  active: () => boolean
+  beside: () => boolean
+  mesh: () => boolean
+}
+export const KEYS = { source: 'stance source', target: 'stance character' } as const
+const FORWARD = (degrees: number): Vector => [Math.sin((degrees * Math.PI) / 180), 0, Math.cos((degrees * Math.PI) / 180)]
+
+/** The two bodies in their stances on the stage: fetched, laid over each other at the hips, tried, compared with before. */
+export function useStances(around: Around) {
+  const view = ref<View>('Both')
+  const rollMarkers = ref(false)
+  const comparing = ref(false)
+  const chosen = ref<{ which: Which; bone: string } | null>(null)
+  const axes = ref<Axes>('own')
+  const snap = ref(5)
+  const standing = shallowRef<Standing | null>(null)
+  const offers = shallowRef<Record<Which, Offers> | null>(null)
+  const tried = shallowRef<StanceRow[] | null>(null)
+  const turns = shallowRef<Float32Array | null>(null)
+  /** Counts up whenever what stands on the stage has changed. */
+  const moved = ref(0)
+  const { fitting, stage, trees } = around
+  const rows = computed(() => tried.value ?? fitting.value?.stance ?? [])
+  const forward = computed(() => FORWARD(fitting.value?.measures.target_facing ?? 0))
+  const path = () => ({ params: { path: { fitting_id: fitting.value!.id } } })
+  let local: { source: Float32Array; target: Float32Array } | null = null
+  let opening: Promise<void> | null = null
+
+  /** Bring the two onto the stage, once the leaf is looked at. */
+  async function open() {
+    const [now, module] = [stage.value, around.module()]
+    if (!now || !module || !fitting.value || !around.character.value || !trees.source.value || !trees.target.value) return
+    if (!now.figure(KEYS.target)) {
+      const figure = await loadFigure(module, now.palette, around.character.value)
+      if (stage.value !== now || now.figure(KEYS.target)) return figure.dispose()
+      figure.bare()
+      now.add(KEYS.target, figure)
+      now.addSource(KEYS.source, new module.BoneLines(treeFor(module, trees.source.value), now.palette, around.character.value.height, true), null)
+    }
+    const { blocks } = await octets(`/api/fittings/${fitting.value.id}/standing`)
+    if (stage.value === now) take(join(blocks.map((block) => block.values)))
+  }
+  const show = () => (opening = (opening ?? Promise.resolve()).then(open).catch(useMessages().fail))
+  const join = (parts: Float32Array[]) => {
+    const out = new Float32Array(parts.reduce((sum, part) => sum + part.length, 0))
+    let at = 0
+    for (const part of parts) {
+      out.set(part, at)
+      at += part.length
+    }
+    return out
+  }
+
+  /** Both stand as the values say; kept for the rollMarkers unless it is only looked at. */
+  function take(values: Float32Array, look = false) {
+    const [source, target, now] = [trees.source.value, trees.target.value, stage.value]
+    if (!source || !target || !now) return
+    const found = read(values, { source, target })
+    standing.value = found
+    const figure = now.figure(KEYS.target)
+    figure?.take(found.target.rotations, found.target.translations)
+    lay()
+    const module = around.module()
+    if (figure && module && !look) {
+      local = {
+        source: module.turned(found.source.marks, found.source.turns, source.names.length, true),
+        target: module.turned(found.target.marks, figure.worldTurns(), target.names.length, true),
+      }
+    }
+    moved.value += 1
+  }
+  /** The source's stance in the character's size and facing, its hips on the character's, or beside it in its own. */
+  function lay() {
+    const [now, found, fit] = [stage.value, standing.value, fitting.value]
+    const [source, figure] = [now?.source(KEYS.source), now?.figure(KEYS.target)]
+    if (!now || !found || !fit || !source || !figure || !trees.source.value || !trees.target.value) return
+    const hips = { source: Math.max(0, trees.source.value.parts.indexOf('hips')), target: Math.max(0, trees.target.value.parts.indexOf('hips')) }
+    const over = !around.beside()
+    const angle = ((fit.measures.target_facing - fit.measures.source_facing) * Math.PI) / 180
+    const size = over ? fit.measures.size : 1
+    const from = triple(found.source.positions, hips.source)
+    const object = figure.object.position
+    const to = triple(figure.boneLines.positions, hips.target)
+    const [cos, sin] = [Math.cos(angle) * size, Math.sin(angle) * size]
+    const values = new Float32Array(found.source.positions.length)
+    for (let n = 0; n < values.length; n += 3) {
+      const [x, y, z] = [found.source.positions[n] - from[0], found.source.positions[n + 1] - (over ? from[1] : 0), found.source.positions[n + 2] - from[2]]
+      values[n] = to[0] - object.x + cos * x + sin * z
+      values[n + 1] = (over ? to[1] : 0) + y * size
+      values[n + 2] = to[2] - object.z - sin * x + cos * z
+    }
+    source.place(values)
+    now.invalidate()
+  }
+  /** What is seen of everything on the stage. */
+  function reveal() {
+    const now = stage.value
+    if (!now) return
+    const active = around.active()
+    const stances = active && view.value !== 'Motion'
+    const motion = !active || view.value !== 'Stance'
+    now.reveal('source', motion)
+    now.reveal('character', motion)
+    now.reveal(KEYS.source, stances)
+    now.reveal(KEYS.target, stances)
+    if (stances) now.figure(KEYS.target)?.show(around.mesh(), true)
+    now.invalidate()
+  }
+
+  /** One change that is only tried, as while a ring is drawn: the latest wins, and nothing is kept. */
+  let waiting: Wanted | null = null
+  let busy = false
+  let trial = 0
+  async function attempt(wanted: Wanted) {
+    waiting = wanted
+    if (busy) return
+    busy = true
+    try {
+      while (waiting) {
+        const next: Wanted = waiting
+        waiting = null
+        const { clip, frame } = around.shown()
+        const body = { side: 'target' as const, mirror: false, ...next, show_clip_id: clip, show_frame: frame }
+        const own = trial
+        const made = await answer(client.POST('/api/fittings/{fitting_id}/stance/trial', { ...path(), body }))
+        if (own !== trial) continue
+        tried.value = made.stance
+        pose(made.pose)
+        take(decode(made.standing), true)
+        stage.value?.draw()
+      }
+    } catch (problem) {
+      useMessages().fail(problem)
+    } finally {
+      busy = false
+    }
+  }
+  function pose(text: string | null | undefined) {
+    const figure = stage.value?.figure('character')
+    if (!text || !figure) return
+    const values = decode(text)
+    figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+  }
+  /** The trial is over, and looking at the stance before: what is kept is shown again. */
+  function settle() {
+    trial += 1
+    comparing.value = false
+    waiting = null
+    tried.value = null
+  }
+  /** Look at the stance before the last change to one, as long as it is asked for. */
+  async function compare(on: boolean) {
+    if (comparing.value === on || !fitting.value) return
+    comparing.value = on
+    const { blocks } = await octets(`/api/fittings/${fitting.value.id}/standing?before=${on}`).catch((problem) => (useMessages().fail(problem), { blocks: [] }))
+    if (blocks.length && comparing.value === on) take(join(blocks.map((block) => block.values)), on)
+  }
+  async function loadOffers() {
+    if (fitting.value) offers.value = await answer(client.GET('/api/fittings/{fitting_id}/offers', path())).catch((problem) => (useMessages().fail(problem), null))
+  }
+
+  /** Feathers on all four: those of the clip need to know how the source's bones are turned in it. */
+  async function feather() {
+    const [now, module] = [stage.value, around.module()]
+    if (!now || !module) return
+    for (const key of ['source', 'character', KEYS.source, KEYS.target]) now.removeFeathers(key)
+    const clip = around.shown().clip
+    if (!rollMarkers.value || !local || clip === undefined || !trees.source.value || !trees.target.value || !around.character.value) return
+    const counts = { source: trees.source.value.names.length, target: trees.target.value.names.length }
+    turns.value = (await octets(`/api/library/clips/${clip}/turns`)).blocks[0].values
+    if (stage.value !== now || !rollMarkers.value) return
+    const size = around.character.value.height
+    for (const [key, which, still] of [['source', 'source', false], ['character', 'target', false], [KEYS.source, 'source', true], [KEYS.target, 'target', true]] as const) {
+      const tree = now.figure(key)?.boneLines.tree ?? now.source(key)?.tree
+      if (!tree) continue
+      now.addRollMarkers(key, new module.RollMarkers(tree, now.palette, size, which === 'target' || still), () => {
+        if (!local) return null
+        if (which === 'target') return module.turned(local.target, now.figure(key)!.worldTurns(), counts.target)
+        if (!still) return module.turned(local.source, turns.value!, counts.source, false, now.frame * counts.source * 4)
+        return standing.value ? overlaid(standing.value.source.marks) : null
+      })
+    }
+  }
+  /** Vectors of the source's stance as it is laid over the character. */
+  function overlaid(marks: Float32Array): Float32Array {
+    const angle = ((fitting.value!.measures.target_facing - fitting.value!.measures.source_facing) * Math.PI) / 180
+    const [cos, sin] = [Math.cos(angle), Math.sin(angle)]
+    const out = new Float32Array(marks.length)
+    for (let n = 0; n < marks.length; n += 3) {
+      out[n] = cos * marks[n] + sin * marks[n + 2]
+      out[n + 1] = marks[n + 1]
+      out[n + 2] = -sin * marks[n] + cos * marks[n + 2]
+    }
+    return out
+  }
+
+  /** Where a bone of a stance is, where it points, and where it bends to, all as they stand on the stage. */
+  function boneAt(which: Which, bone: string): { place: Vector; way: Vector; mark: Vector } | null {
+    const [now, tree, found] = [stage.value, trees[which].value, standing.value]
+    const joint = tree?.names.indexOf(bone) ?? -1
+    if (!now || !tree || !found || joint < 0) return null
+    const place = placeIn(now, KEYS[which], joint)
+    const row = rows.value.find((one) => (which === 'target' ? one.bone === bone : fitting.value?.pairs.some((pair) => pair.part === one.part && pair.source[0] === bone)))
+    const child = tree.parents.indexOf(joint)
+    let way = (row && (which === 'target' ? row.way : row.wanted)) as Vector | undefined
+    if (!way || Math.hypot(...way) < 0.5) {
+      const to = child >= 0 ? placeIn(now, KEYS[which], child) : along(place, tree.parents[joint], now, which)
+      way = [to[0] - place[0], to[1] - place[1], to[2] - place[2]]
+    }
+    const marks = which === 'source' ? overlaid(found.source.marks) : found.target.marks
+    return { place, way, mark: triple(marks, joint) }
+  }
+  /** A leaf points on as its parent does. */
+  function along(place: Vector, parent: number, now: Stage, which: Which): Vector {
+    if (parent < 0) return [place[0], place[1] + 1, place[2]]
+    const above = placeIn(now, KEYS[which], parent)
+    return [2 * place[0] - above[0], 2 * place[1] - above[1], 2 * place[2] - above[2]]
+  }
+
+  watch(rollMarkers, () => void feather())
+  watch(view, reveal)
+  return { view, rollMarkers, comparing, chosen, axes, snap, standing, offers, rows, forward, moved, show, take, lay, reveal, attempt, settle, compare, loadOffers, feather, boneAt }
+}
+export type Stances = ReturnType<typeof useStances>
