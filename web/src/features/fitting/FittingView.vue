@@ -3,7 +3,6 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
-import { octets } from '@/api/client'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
@@ -13,12 +12,13 @@ import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { useRenditions } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
-import { loadFigure, treeFor, type StageModule } from './figures'
+import { loadFigure, type StageModule } from './figures'
 import { lights, split } from './lights'
 import { openFitting } from './open'
 import PairLeaf from './PairLeaf.vue'
 import RenditionPanel from './RenditionPanel.vue'
-import { besideStances, busiest, closeUp, inPlace, setUp, type Pose } from './standing'
+import RingMenu from './RingMenu.vue'
+import { besideStances, closeUp, inPlace, setUp, type Pose } from './standing'
 import StanceLeaf from './StanceLeaf.vue'
 import StanceOverlay from './StanceOverlay.vue'
 import { decode, type Wanted } from './stances'
@@ -26,7 +26,9 @@ import ContactStrips from './ContactStrips.vue'
 import FittingBar from './FittingBar.vue'
 import FittingFile from './FittingFile.vue'
 import TransferLeaf from './TransferLeaf.vue'
+import { useClipMotion } from './useClipMotion'
 import { useFitting } from './useFitting'
+import { useFittingKeys } from './useFittingKeys'
 import { useRibbonRows } from './useRibbonRows'
 import { useRings } from './useRings'
 import { useSettling } from './useSettling'
@@ -67,7 +69,6 @@ const fps = ref(30)
 const { rows, shown, drawRows, drawFigure } = useRibbonRows(stage, targetBones)
 const { frame, playing, loop, go } = usePlayer(frames, fps)
 let module: StageModule | undefined
-let fetching: AbortController | undefined
 
 /** This view is made anew for another fitting, and may outlive its address by a request. */
 const id = Number(route.params.id)
@@ -121,7 +122,7 @@ async function openTheStage() {
   if (stage.value !== now) return figure.dispose()
   now.add('character', figure)
   loading.value = ''
-  await loadMotion(true)
+  await motion.load(true)
   if (leaf.value === 'stance') await toStances()
 }
 /** Both bodies in their stances, and what they can be taken from. */
@@ -131,63 +132,11 @@ async function toStances() {
   await stances.feather()
 }
 
-/** Source positions and the live transfer of the chosen clip, onto the stage and into the ribbon. */
-async function loadMotion(again: boolean) {
-  const now = stage.value
-  const row = clip.value
-  if (!now || !module || !row || !fitting.value || !sourceBones.value || !targetBones.value) return
-  fetching?.abort()
-  fetching = new AbortController()
-  const { signal } = fetching
-  try {
-    const [source, target] = await Promise.all([
-      octets(`/api/library/clips/${row.id}/positions`, signal),
-      octets(`/api/fittings/${id}/preview/${row.id}`, signal),
-    ])
-    if (stage.value !== now) return
-    const [count, points] = source.blocks[0].shape
-    const tree = treeFor(module, sourceBones.value)
-    const positions = { frames: count, points, values: source.blocks[0].values }
-    const size = library.skeletons.find((body) => body.id === row.skeleton_id)?.height ?? 1.7
-    now.addSource('source', new module.BoneLines(tree, now.palette, size), positions)
-    const [turns, places] = target.blocks
-    now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
-    frames.value = count
-    fps.value = source.fps
-    if (again && asked.frame !== null) go(asked.frame)
-    else if (again) go(history.state.play || leaf.value !== 'pair' ? 0 : busiest(positions, sourceBones.value))
-    drawRows(count, tree, positions)
-    now.setFrame(frame.value)
-    place(again)
-    if (again && history.state.play) {
-      // Whoever asked to see it performed sees it move; a reload or a link stands still.
-      history.replaceState({ ...history.state, play: false }, '')
-      playing.value = !matchMedia('(prefers-reduced-motion: reduce)').matches
-    }
-  } catch (problem) {
-    messages.fail(problem)
-  }
-}
 /** The frame on the stage; beside their stances the two stay where they are looked at. */
 function showFrame(now: number) {
   stage.value?.setFrame(now)
   const pose = leaf.value === 'stance' && stances.view.value === 'Both' ? standing() : null
   if (pose) inPlace(pose, besideStances(pose))
-}
-/** The transfer alone, after a change: the source is as it was. */
-async function loadTarget() {
-  const now = stage.value
-  const row = clip.value
-  if (!now || !row) return
-  fetching?.abort()
-  fetching = new AbortController()
-  const { blocks } = await octets(`/api/fittings/${id}/preview/${row.id}`, fetching.signal)
-  const figure = now.figure('character')
-  if (stage.value !== now || !figure || clip.value?.id !== row.id) return
-  const [turns, places] = blocks
-  figure.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
-  drawFigure()
-  showFrame(frame.value)
 }
 /** Stand the two side by side or over each other, and look at both. */
 function place(look: boolean) {
@@ -264,14 +213,23 @@ function afterChange(before: Fitting) {
     if (window.armuto) window.armuto.shown = fitting.value?.revision
   }
   clearTimeout(filling)
-  fetching?.abort()
+  motion.stop()
   filling = setTimeout(() => {
-    void Promise.all([loadTarget(), lookAgain(), askWhy(row?.id)]).then(light).then(measure).catch(messages.fail)
+    void Promise.all([motion.loadTarget(), lookAgain(), askWhy(row?.id)]).then(light).then(measure).catch(messages.fail)
   }, 350)
 }
 let fading: ReturnType<typeof setTimeout> | undefined
 let filling: ReturnType<typeof setTimeout> | undefined
 
+const motion = useClipMotion({
+  stage, fitting, clip, frame, frames, fps, playing, go, place, showFrame,
+  module: () => module,
+  fittingId: id,
+  trees: { source: sourceBones, target: targetBones },
+  asked: asked.frame,
+  fromStart: () => leaf.value !== 'pair',
+  ribbon: { drawRows, drawFigure },
+})
 const { atPointer, press, hover, release, choose: pick } = useRings({
   canvas, stage,
   tree: (which) => (which === 'source' ? sourceBones.value : targetBones.value),
@@ -296,7 +254,7 @@ watch(leaf, (now) => {
   else if (now === 'transfer') void settling.load().finally(() => place(true))
   else place(true)
 })
-watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), void lookAgain().catch(messages.fail), settling.forget(), loadMotion(true).then(stances.feather).then(measure)))
+watch(() => clip.value?.id, (now, before) => now && before && (void askWhy(now), void lookAgain().catch(messages.fail), settling.forget(), motion.load(true).then(stances.feather).then(measure)))
 watch(
   () => theme.global.name.value,
   async () => {
@@ -329,42 +287,19 @@ async function drop(event: DragEvent) {
   else if (found.characters.length) await router.push(`/cast?character=${found.characters[0]}`)
 }
 
-function onKey(event: KeyboardEvent) {
-  const target = event.target as HTMLElement
-  if (target.closest('input, textarea, [role="dialog"]')) return
-  if (!event.ctrlKey && !event.metaKey && !event.altKey && (pair.value ?? stanceLeaf.value)?.onKey(event)) return
-  if (event.key === 'Escape' && atPointer.value) return void (atPointer.value = null)
-  const key = event.key
-  const steps = [...new Set(findings.value.filter((one) => one.unit).flatMap((one) => one.spans.map(([first]) => first)))].sort((a, b) => a - b)
-  if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === 'z') void (event.shiftKey ? redo() : undo())
-  else if (event.ctrlKey || event.metaKey || event.altKey) return
-  else if (key === ' ') {
-    if (target.closest('button, a')) return // the button's own key
-    playing.value = !playing.value
-  } else if (key === 'ArrowRight' && event.shiftKey) go(steps.find((at) => at > frame.value) ?? frame.value)
-  else if (key === 'ArrowLeft' && event.shiftKey) go(steps.reverse().find((at) => at < frame.value) ?? frame.value)
-  else if (key === 'ArrowRight') step(1)
-  else if (key === 'ArrowLeft') step(-1)
-  else if (key === 'Home') go(0)
-  else if (key === 'End') go(frames.value - 1)
-  else if (key === 'm') mesh.value = !mesh.value
-  else if (key === 'b') bones.value = !bones.value
-  else if (key === 'o') layout.value = layout.value === 'beside' ? 'over' : 'beside'
-  else if (key === 'f') place(true)
-  else return
-  event.preventDefault()
-}
 function step(by: number) {
   playing.value = false
   go(frame.value + by)
 }
-onMounted(() => {
-  window.addEventListener('keydown', onKey)
-  void open()
+useFittingKeys({
+  leaf: () => pair.value ?? stanceLeaf.value ?? undefined,
+  menu: atPointer,
+  findings, frame, frames, playing, mesh, bones, layout, go, step, undo, redo,
+  fit: () => place(true),
 })
+onMounted(() => void open())
 onBeforeUnmount(() => {
-  window.removeEventListener('keydown', onKey)
-  fetching?.abort()
+  motion.stop()
   clearTimeout(fading)
   clearTimeout(filling)
   stage.value?.dispose()
@@ -446,11 +381,7 @@ onBeforeUnmount(() => {
           :pointed="pointed"
           @stand="standAs"
         />
-        <ul v-if="atPointer" class="rings" role="menu" aria-label="Which bone" :style="{ left: `${atPointer.x}px`, top: `${atPointer.y}px` }">
-          <li v-for="ring in atPointer.rings" :key="ring.which + ring.bone">
-            <button class="plain" role="menuitem" @click="pick(ring, $event.shiftKey)" @mouseenter="pointed = `${ring.which} ${ring.bone}`"><span class="mono">{{ ring.bone }}</span><span class="quiet">{{ ring.part || 'outside the plan' }}</span></button>
-          </li>
-        </ul>
+        <RingMenu v-if="atPointer" :at="atPointer" @pick="pick" @point="pointed = $event" />
         <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
       </div>
       <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step">
@@ -465,9 +396,6 @@ onBeforeUnmount(() => {
 <style scoped>
 .leaves { width: 452px; display: flex; flex-direction: column; overflow: hidden; }
 .leaf { overflow-y: auto; flex: 1; min-height: 0; display: flex; flex-direction: column; }
-.rings { position: absolute; z-index: 4; list-style: none; margin: 0; padding: 3px 0; min-width: 200px; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; }
-.rings button { display: flex; justify-content: space-between; gap: 14px; width: 100%; padding: 4px 10px; min-height: 28px; }
-.rings button:hover, .rings button:focus-visible { background: rgb(var(--v-theme-surface-variant)); }
 .tabs { display: flex; gap: 18px; padding: 10px 14px 0; border-bottom: 1px solid var(--hairline); align-items: baseline; }
 .tabs [role='tab'] { padding: 4px 2px 7px; border-bottom: 2px solid transparent; }
 .tabs [role='tab'][aria-selected='true'] { border-color: var(--accent); font-weight: 500; }

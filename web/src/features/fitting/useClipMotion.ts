@@ -1,0 +1,90 @@
+import type { Ref, ShallowRef } from 'vue'
+
+import { octets } from '@/api/client'
+import type { Bones } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import { treeFor, type StageModule } from './figures'
+import { busiest } from './standing'
+import type { useRibbonRows } from './useRibbonRows'
+import type { Fitting } from './weave'
+
+type Ribbon = ReturnType<typeof useRibbonRows>
+
+/** The chosen clip on the stage and in the ribbon: the source's positions and the live transfer. */
+export function useClipMotion(around: {
+  stage: ShallowRef<ReturnType<StageModule['openStage']> | undefined>
+  module: () => StageModule | undefined
+  fitting: Ref<Fitting | null>
+  fittingId: number
+  clip: Ref<{ id: number; skeleton_id: number } | undefined>
+  trees: { source: Ref<Bones | null>; target: Ref<Bones | null> }
+  frame: Ref<number>
+  frames: Ref<number>
+  fps: Ref<number>
+  playing: Ref<boolean>
+  /** The frame that a link leads to, and whether the clip begins at its start rather than where most happens. */
+  asked: number | null
+  fromStart: () => boolean
+  go: (frame: number) => void
+  ribbon: Pick<Ribbon, 'drawRows' | 'drawFigure'>
+  place: (look: boolean) => void
+  showFrame: (frame: number) => void
+}) {
+  const { stage, clip, frame, frames, fps, playing, go, place, trees } = around
+  const library = useLibrary()
+  let fetching: AbortController | undefined
+
+  /** again: for another clip, which begins at its frame, and is looked at. */
+  async function load(again: boolean) {
+    const [now, module, row] = [stage.value, around.module(), clip.value]
+    if (!now || !module || !row || !around.fitting.value || !trees.source.value || !trees.target.value) return
+    stop()
+    const { signal } = (fetching = new AbortController())
+    try {
+      const [source, target] = await Promise.all([
+        octets(`/api/library/clips/${row.id}/positions`, signal),
+        octets(`/api/fittings/${around.fittingId}/preview/${row.id}`, signal),
+      ])
+      if (stage.value !== now) return
+      const [count, points] = source.blocks[0].shape
+      const tree = treeFor(module, trees.source.value)
+      const positions = { frames: count, points, values: source.blocks[0].values }
+      const size = library.skeletons.find((body) => body.id === row.skeleton_id)?.height ?? 1.7
+      now.addSource('source', new module.BoneLines(tree, now.palette, size), positions)
+      const [turns, places] = target.blocks
+      now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+      frames.value = count
+      fps.value = source.fps
+      if (again && around.asked !== null) go(around.asked)
+      else if (again) go(history.state.play || around.fromStart() ? 0 : busiest(positions, trees.source.value))
+      around.ribbon.drawRows(count, tree, positions)
+      now.setFrame(frame.value)
+      place(again)
+      if (again && history.state.play) {
+        // Whoever asked to see it performed sees it move; a reload or a link stands still.
+        history.replaceState({ ...history.state, play: false }, '')
+        playing.value = !matchMedia('(prefers-reduced-motion: reduce)').matches
+      }
+    } catch (problem) {
+      useMessages().fail(problem)
+    }
+  }
+  /** The transfer alone, after a change: the source is as it was. */
+  async function loadTarget() {
+    const [now, row] = [stage.value, clip.value]
+    if (!now || !row) return
+    stop()
+    fetching = new AbortController()
+    const { blocks } = await octets(`/api/fittings/${around.fittingId}/preview/${row.id}`, fetching.signal)
+    const figure = now.figure('character')
+    if (stage.value !== now || !figure || clip.value?.id !== row.id) return
+    const [turns, places] = blocks
+    figure.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+    around.ribbon.drawFigure()
+    around.showFrame(frame.value)
+  }
+  const stop = () => fetching?.abort()
+
+  return { load, loadTarget, stop }
+}
