@@ -24,7 +24,7 @@ import StanceOverlay from './StanceOverlay.vue'
 import { decode, type Wanted } from './stances'
 import ContactStrips from './ContactStrips.vue'
 import FittingBar from './FittingBar.vue'
-import FittingFile from './FittingFile.vue'
+import FittingTabs, { type Leaf } from './FittingTabs.vue'
 import TransferLeaf from './TransferLeaf.vue'
 import { useClipMotion } from './useClipMotion'
 import { useFitting } from './useFitting'
@@ -47,8 +47,6 @@ const sourceBones = ref<Bones | null>(null)
 const targetBones = ref<Bones | null>(null)
 const lost = ref(false)
 const loading = ref('')
-type Leaf = 'pair' | 'stance' | 'transfer'
-const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer' }
 /** Where a link leads to: a leaf, and a frame of the clip. */
 const asked = { leaf: route.query.leaf, frame: route.query.frame === undefined ? null : Number(route.query.frame) || 0 }
 const leaf = ref<Leaf>(asked.leaf === 'stance' || asked.leaf === 'transfer' ? asked.leaf : 'pair')
@@ -315,13 +313,7 @@ onBeforeUnmount(() => {
   </div>
   <div v-else class="view" @dragover.prevent @drop="drop">
     <aside class="pane leaves" aria-label="The fitting">
-      <div class="tabs" role="tablist" aria-label="Leaves of the fitting">
-        <button v-for="(word, one) in LEAVES" :key="one" class="plain" role="tab" :aria-selected="leaf === one" @click="leaf = one">{{ word }}</button>
-        <span class="space"></span>
-        <FittingFile v-if="fitting" :fitting-id="fitting.id" @take="takeFrom" />
-        <button class="plain word" :disabled="!fitting?.undo || busy" :title="fitting?.undo ?? 'nothing to undo'" @click="undo">Undo</button>
-        <button class="plain word" :disabled="!fitting?.redo || busy" :title="fitting?.redo ?? 'nothing to redo'" @click="redo">Redo</button>
-      </div>
+      <FittingTabs v-model="leaf" :fitting="fitting" :busy="!!busy" @take="takeFrom" @undo="undo" @redo="redo" />
       <div class="leaf">
         <template v-if="fitting && sourceBones && targetBones">
           <PairLeaf
@@ -396,12 +388,6 @@ onBeforeUnmount(() => {
 <style scoped>
 .leaves { width: 452px; display: flex; flex-direction: column; overflow: hidden; }
 .leaf { overflow-y: auto; flex: 1; min-height: 0; display: flex; flex-direction: column; }
-.tabs { display: flex; gap: 18px; padding: 10px 14px 0; border-bottom: 1px solid var(--hairline); align-items: baseline; }
-.tabs [role='tab'] { padding: 4px 2px 7px; border-bottom: 2px solid transparent; }
-.tabs [role='tab'][aria-selected='true'] { border-color: var(--accent); font-weight: 500; }
-.tabs .word { font-size: 14px; }
-.tabs .word:disabled { opacity: 0.4; cursor: default; }
-.space { flex: 1; }
 .work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
 .stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
