@@ -86,6 +86,10 @@ api: setup $(STAMPS)/web
 	$(PY) manage.py openapi > web/openapi.json
 	cd web && npm run --silent api
 
+# The reference of the core, from its docstrings, into docs/reference.
+docs: setup
+	$(PY) -m sphinx -q -W --keep-going -b html docs/sphinx docs/reference
+
 demo-files: setup
 	$(PY) -m demo.make
 

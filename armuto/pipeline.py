@@ -38,7 +38,33 @@ class RetargetResult:
 
 
 def transfer(clip: Clip, fitting: Fitting) -> Clip:
-    """The clip on the fitting's target, with the clip's name and frame rate."""
+    """The clip on the fitting's target, with the clip's name and frame rate.
+
+    Parameters
+    ----------
+    clip : Clip
+        On the fitting's source, ``F`` frames.
+    fitting : Fitting
+
+    Returns
+    -------
+    Clip
+        On the fitting's target, ``F`` frames.
+
+    Examples
+    --------
+    >>> from pathlib import Path
+    >>> from armuto.formats import read, write
+    >>> from armuto.pipeline import transfer
+    >>> from armuto.retarget.fitting import fit
+    >>> source = read(Path("demo/files/hall/bow.bvh").read_bytes(), "bow.bvh")
+    >>> target = read(Path("demo/files/porter.glb").read_bytes(), "porter.glb")
+    >>> made = transfer(source.clips[0], fit(source.skeleton, target.skeleton, source.parts, target.parts))
+    >>> made.frames == source.clips[0].frames, made.skeleton == target.skeleton
+    (True, True)
+    >>> write([made], target, "glb")[:4]
+    b'glTF'
+    """
     return retarget(clip, fitting).clip
 
 
@@ -47,9 +73,33 @@ def retarget(
 ) -> RetargetResult:
     """The clip, or its frames first to last, on the fitting's target.
 
-    contacts: where they are known or set by hand; else they are looked for. Any frames come out as they would with the
-    whole clip: those around them, and those that tell where its contacts stand, are worked through with them. Cost is
-    linear in frames; rotations are worked through in blocks that fit a processor's cache.
+    Parameters
+    ----------
+    clip : Clip
+        On the fitting's source.
+    fitting : Fitting
+    contacts : ContactSet, optional
+        Where they are known or set by hand; else they are looked for.
+    first, last : int
+        The frames that are wanted, both included; all of them without.
+
+    Returns
+    -------
+    RetargetResult
+        The motion, the contacts it kept, and what the constraints did.
+
+    Notes
+    -----
+    Rotations alone come first: with world rotations of source S and target T at frame t and in the stance::
+
+        R_T(t) = D(t) R_T(stance),  D(t) = C R_S(t) R_S(stance)⁻¹ C⁻¹
+
+    where C turns the source's facing to the target's; then contacts, clearance and limits
+    (:mod:`armuto.constraints.solver`), then travel. Any frames come out as they would with the whole clip: those around
+    them, and those that tell where its contacts stand, are worked through with them. Cost is linear in frames.
+
+    References ---------- Gleicher, *Retargetting motion to new characters*, SIGGRAPH 1998. Kovar, Schreiner and
+    Gleicher, *Footskate cleanup for motion capture editing*, SCA 2002.
     """
     last = clip.frames - 1 if last is None else last
     whole = first == 0 and last == clip.frames - 1

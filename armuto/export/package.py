@@ -91,8 +91,25 @@ def prepare(result: Result, wanted: DeliverySettings) -> tuple[Clip, Keys | None
 
 
 def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Iterator[File]:
-    """The files of a delivery one after another. results: with the file name of each; those of one file follow each
-    other."""
+    """The files of a delivery, one after another.
+
+    Parameters
+    ----------
+    results : iterable of (str, Result)
+        Each with the name of its file; those of one file follow each other.
+    wanted : DeliverySettings
+
+    Yields
+    ------
+    File
+        Its name, its content, and the rows of the manifest that speak of what is in it. One file is in memory at a
+        time.
+
+    Raises
+    ------
+    BadInput
+        For a result that cannot go out as it is wanted.
+    """
     for name, group in groupby(results, key=lambda row: row[0]):
         members = [result for _, result in group]
         made = [prepare(result, wanted) for result in members]

@@ -100,7 +100,36 @@ def read(
 ) -> Document:
     """Read one file of any known format, or an archive that holds exactly one.
 
-    options: what overrules detection. files: what lies beside it. Raises :class:`BadInput`.
+    Parameters
+    ----------
+    data : bytes
+        The file's content.
+    file : str
+        Its name, which sentences about it repeat and whose suffix helps to tell its format.
+    options : ImportOptions
+        What overrules detection: unit, up axis, a turn about up in degrees, rest as the mesh was bound.
+    files : mapping of str to bytes, optional
+        What lies beside it, by path: buffers and textures that it refers to.
+
+    Returns
+    -------
+    Document
+        Skeleton and clips in metres with +Y up, the parts its bones were read as, and the evidence for each decision.
+
+    Raises
+    ------
+    BadInput
+        One sentence that says which file, where in it, and what to do.
+
+    Examples
+    --------
+    >>> from pathlib import Path
+    >>> from armuto.formats import read
+    >>> document = read(Path("demo/files/hall/bow.bvh").read_bytes(), "bow.bvh")
+    >>> document.format, len(document.skeleton), document.clips[0].frames
+    ('bvh', 41, 129)
+    >>> document.skeleton.names[document.parts["hips"][0].joint]
+    'Hips'
     """
     suffix = PurePath(file).suffix.lower().lstrip(".")
     if not data.strip():
@@ -286,12 +315,31 @@ def _rooted(held: gltf.GltfFile, rig: gltf.GltfRig, file: str) -> tuple[gltf.Glt
 
 
 def write(clips: Sequence[Clip], document: Document, kind: str, keep: bool = False, form: Form = AS_USUAL) -> bytes:
-    """Clips on the document's skeleton as a file: "glb" (any number), "bvh", "csv" (exactly one), "dae" or "usd" (at
-    most one).
+    """Write clips on the document's skeleton as a file.
 
     Clips with a root bone that was made for them (:mod:`armuto.constraints.root_bone`) bring it into the file. A .glb
-    of a skinned character is its own file with the animations replaced, or added when ``keep``; COLLADA and USD are
-    written from that.
+    of a skinned character is its own file with the animations replaced; COLLADA and USD are written from that.
+
+    Parameters
+    ----------
+    clips : sequence of Clip
+        Any number for "glb", exactly one for "bvh" and "csv", at most one for "dae" and "usd".
+    document : Document
+        What the clips' skeleton was read from.
+    kind : {"glb", "bvh", "dae", "usd", "csv"}
+    keep : bool
+        Whether animations that a .glb holds already stay in it.
+    form : Form
+        Unit, up axis, mesh or not, keys that are kept, number of the first frame.
+
+    Returns
+    -------
+    bytes
+
+    Raises
+    ------
+    BadInput
+        For clips or a form that the format cannot hold.
     """
     if kind == "bvh":
         (clip,) = clips

@@ -44,12 +44,39 @@ def two_bones(
     swivel: float = 0.0,
     soft: float = SOFT,
 ) -> tuple[FloatArray, FloatArray]:
-    """World turns of the upper and the lower bone that bring ``end`` to ``goal``, or as near as the limb is long.
+    """World turns of the upper and the lower bone that bring the end of a limb to a goal, or as near as it is long.
 
-    The limb bends about the normal of the plane it lies in, and about hinge ``(F, 3)`` where it is straight; then all
-    of it swings by the smallest turn that points it at the goal, so that its bend keeps its direction. swivel: radians
-    about the line from root to goal by which the bend is turned afterwards. soft: share of its length over which it
-    stretches ever more slowly.
+    Parameters
+    ----------
+    root, middle, end : array (F, 3)
+        Where the joints are, in metres.
+    goal : array (F, 3)
+    hinge : array (F, 3)
+        The axis that the limb bends about where it is straight; else it bends about the normal of the plane it lies in.
+    swivel : float
+        Radians about the line from root to goal by which the bend is turned afterwards.
+    soft : float
+        Share of its length over which the limb stretches ever more slowly.
+
+    Returns
+    -------
+    upper, lower : array (F, 4)
+        Quaternions in the world, ``(x, y, z, w)``.
+
+    Notes ----- The law of cosines gives the bend; then all of the limb swings by the smallest turn that points it at
+    the goal, so that its bend keeps its direction.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from armuto.kinematics import rotation
+    >>> from armuto.kinematics.ik import two_bones
+    >>> root, middle, end = (np.array([[0.0, y, 0.0]]) for y in (2.0, 1.0, 0.0))
+    >>> goal = np.array([[0.0, 1.0, 0.0]])
+    >>> upper, lower = two_bones(root, middle, end, goal, np.array([[1.0, 0.0, 0.0]]))
+    >>> knee = root + rotation.rotate(upper, middle - root)
+    >>> np.allclose(knee + rotation.rotate(lower, end - middle), goal)
+    True
     """
     upper, lower, away = middle - root, end - middle, goal - root
     a, b = lengths(upper), lengths(lower)

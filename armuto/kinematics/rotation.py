@@ -134,9 +134,34 @@ def vector(q: FloatArray) -> FloatArray:
 
 
 def swing_and_twist(q: FloatArray, axis: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """``q = swing · twist`` with the twist about the unit ``axis (3,)`` (Dobrowolski 2015). Both ``(..., 4)``.
+    """Take a rotation apart: ``q = swing · twist`` with the twist about a unit axis.
 
-    At a swing of a half turn the twist is not defined and taken as none.
+    Parameters
+    ----------
+    q : array (..., 4)
+    axis : array (3,)
+        Of unit length.
+
+    Returns
+    -------
+    swing, twist : array (..., 4)
+
+    Notes
+    -----
+    At a swing of a half turn the twist is not defined, and taken as none.
+
+    References
+    ----------
+    Dobrowolski, *Swing-twist decomposition in Clifford algebra*, 2015.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from armuto.kinematics import rotation
+    >>> q = rotation.multiply(rotation.about([1, 0, 0], 0.4), rotation.about([0, 1, 0], 0.3))
+    >>> swing, twist = rotation.swing_and_twist(q, np.array([0.0, 1.0, 0.0]))
+    >>> np.allclose(rotation.vector(twist), [0, 0.3, 0]), np.allclose(rotation.vector(swing), [0.4, 0, 0])
+    (True, True)
     """
     along = np.sum(q[..., :3] * axis, axis=-1, keepdims=True)
     twist = normalised(np.concatenate([along * axis, q[..., 3:]], axis=-1))

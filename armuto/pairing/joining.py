@@ -49,8 +49,23 @@ class Missing:
 def pair(
     source: Skeleton, source_parts: Assignment, target: Skeleton, target_parts: Assignment, plan: BodyPlan | None = None
 ) -> tuple[tuple[Pair, ...], tuple[Missing, ...]]:
-    """Join two assignments on the part. Returns the pairs in the order of the plan and the required parts without
-    one."""
+    """Join two assignments on the part.
+
+    Parameters
+    ----------
+    source, target : Skeleton
+    source_parts, target_parts : Assignment
+        As :func:`armuto.pairing.assign` gives them.
+    plan : BodyPlan, optional
+        The likeliest one that has the parts, where none is given.
+
+    Returns
+    -------
+    pairs : tuple of Pair
+        In the order of the plan; bones outside the plan that both have alike come last.
+    missing : tuple of Missing
+        Required parts that one of the two, or both, have no bone for.
+    """
     plan = plan or plan_of([*source_parts, *target_parts])
     source_parts, target_parts = _mittens(source_parts, target_parts)
     pairs, missing = [], []

@@ -28,10 +28,36 @@ def assign(
     words: Lexicon | None = None,
     weighted: Collection[int] = (),
 ) -> Assignment:
-    """Give each part of a body plan its bones, by names and by shape. Parts not found are absent.
+    """Give each part of a body plan its bones, by names and by shape.
 
-    Without a plan, the one that explains the skeleton best. words: the lexicon of the language the names are in, found
-    out when it is not given. weighted: joints that move skin, where that is known.
+    Parameters
+    ----------
+    skeleton : Skeleton
+    plan : BodyPlan, optional
+        Without one, the plan that explains the skeleton best.
+    words : Lexicon, optional
+        The lexicon of the language the names are in; found out when it is not given.
+    weighted : collection of int
+        Joints that move skin, where that is known.
+
+    Returns
+    -------
+    Assignment
+        By part, its bones from the trunk outwards, each with a confidence from 0 to 1 and a reason. Parts that were not
+        found are absent.
+
+    Notes ----- Names are read against a lexicon (:mod:`armuto.body.names`); shape scores every way to lay the plan's
+    limbs on mirrored lines of joints (:mod:`armuto.pairing.limbs`). Where the two disagree, the surer one counts.
+
+    Examples
+    --------
+    >>> from pathlib import Path
+    >>> from armuto.formats import read
+    >>> from armuto.pairing import assign
+    >>> skeleton = read(Path("demo/files/striker.glb").read_bytes(), "striker.glb").skeleton
+    >>> parts = assign(skeleton)  # its bones are called by numbers
+    >>> skeleton.names[parts["left upper arm"][0].joint], parts["left upper arm"][0].confidence > 0.9
+    ('008', True)
     """
     return read(skeleton, plan, words, weighted).parts
 

@@ -96,7 +96,25 @@ class Finding:
 
 
 def find(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | None = None) -> tuple[Finding, ...]:
-    """The findings of a rendition of ``clip`` through ``fitting``. contacts: the contacts it was made with."""
+    """The findings of a rendition of a clip through a fitting.
+
+    Parameters
+    ----------
+    clip : Clip
+        On the fitting's source.
+    rendition : Clip
+        On its target, of as many frames.
+    fitting : Fitting
+        Its settings say from which size on a measure is worth a look, and from which it is wrong.
+    contacts : ContactSet, optional
+        That the rendition was made with; else they are looked for.
+
+    Returns
+    -------
+    tuple of Finding
+        What is worth a look or wrong beyond the source's own measure, in the order of kinds; empty for a good
+        rendition.
+    """
     return findings(measure(clip, rendition, fitting, contacts), fitting, clip.frames)
 
 

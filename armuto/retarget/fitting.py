@@ -170,12 +170,48 @@ def fit(
 ) -> Fitting:
     """Fit a target to a source: pair unless pairs are given, choose stances, face the same way, align.
 
-    Where the two bodies have different plans the target is read by the source's; where that pairs next to nothing, the
-    two trees are matched directly (:mod:`armuto.pairing.matching`). Stances that are not given are proposed
-    (:mod:`armuto.stance.proposing`), the target's being turned from there until it stands as the source does; so is one
-    that is given as aligned. Which way the two face is told by the parts they were read as, by the pairs where no parts
-    are given; facing: where it has been measured before, of source and target. like: a fitting of the same target, from
-    which settings, thickness and joint limits are taken over. Raises :class:`NothingToPair` where that is so.
+    Parameters
+    ----------
+    source, target : Skeleton
+        In metres, +Y up.
+    source_parts, target_parts : Assignment, optional
+        What their bones were read as; read here where they are not given.
+    pairs : sequence of Pair, optional
+        Without them, names and shapes propose; where the two bodies have different plans the target is read by the
+        source's, and where that pairs next to nothing, the trees are matched directly (:mod:`armuto.pairing.matching`).
+    source_stance, target_stance : Stance, optional
+        Proposed where they are not given (:mod:`armuto.stance.proposing`), the target's being turned from there until
+        it stands as the source does; so is one that is given as aligned.
+    left_out : sequence of str
+        Parts that are not paired on purpose.
+    plan : BodyPlan, optional
+        The plan that the pairs belong to.
+    overrides : FittingOverrides
+        What a person says of facing (degrees from +Z), floors (metres) and size.
+    facing : tuple of float, optional
+        Degrees from +Z of source and target, where they have been measured before.
+    like : Fitting, optional
+        One of the same target, from which settings, thickness and joint limits are taken over.
+
+    Returns
+    -------
+    Fitting
+
+    Raises
+    ------
+    NothingToPair
+        Where no bone of one skeleton could be paired with a bone of the other.
+
+    Examples
+    --------
+    >>> from pathlib import Path
+    >>> from armuto.formats import read
+    >>> from armuto.retarget import fitting
+    >>> clip = read(Path("demo/files/hall/bow.bvh").read_bytes(), "bow.bvh")
+    >>> figure = read(Path("demo/files/porter.glb").read_bytes(), "porter.glb")
+    >>> made = fitting.fit(clip.skeleton, figure.skeleton, clip.parts, figure.parts)
+    >>> made.plan.name, round(made.scale, 2), made.missing
+    ('two-legged', 0.84, ())
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
