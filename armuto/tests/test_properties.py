@@ -106,7 +106,9 @@ class Motion(unittest.TestCase):
     def test_bvh_goes_round(self, clip):
         text = bvh.serialise(bvh.from_clip(clip, unit=1.0))
         back = bvh.to_clip(bvh.parse(text, "made.bvh"), "made")
-        np.testing.assert_allclose(back.world().positions, clip.world().positions, atol=1e-4)
+        # A file lists joints branch by branch, and their names have no blanks.
+        places = [back.skeleton.index[name.replace(" ", "_")] for name in clip.skeleton.names]
+        np.testing.assert_allclose(back.world().positions[:, places], clip.world().positions, atol=1e-4)
 
 
 class Choices(unittest.TestCase):
