@@ -5,12 +5,14 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import BaseModel, Field, TypeAdapter
 
 from armuto import __version__, formats
 from armuto.errors import BadInput
@@ -24,10 +26,39 @@ from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting
+from armuto.validation import STRICT, read
 
-KEYS = ("clips", "characters", "fittings", "wanted", "rule", "out")
 DONE = ".armuto-batch"  # folder in the output, with what is done
 USUAL = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
+
+
+Files = Annotated[list[str], Field(min_length=1)]
+
+
+class FittingChoice(BaseModel):
+    """A fitting's file, for which character, and for which clips where not for all; each by a pattern of file names."""
+
+    model_config = STRICT
+
+    character: str
+    file: str
+    clips: str = "*"
+
+
+class BatchPlan(BaseModel):
+    """The JSON form of a plan (docs/cli.md). Paths and patterns are meant from its own folder."""
+
+    model_config = STRICT
+
+    clips: Files
+    characters: Files
+    fittings: list[FittingChoice] = []
+    wanted: DeliverySettings = DeliverySettings()
+    rule: dict[str, Any] | None = None
+    out: str = "out"
+
+
+BATCH_PLAN = TypeAdapter(BatchPlan)
 
 
 @dataclass(frozen=True)
@@ -60,18 +91,15 @@ def jobs(plan: Path) -> list[Job]:
         raise BadInput(f"{plan}: cannot be opened ({problem.strerror}); check the name.") from None
     except ValueError as problem:
         raise BadInput(f"{plan}: it is not JSON ({problem}).") from None
-    if not isinstance(tree, dict) or (unknown := set(tree) - set(KEYS)):
-        what = f"there is no “{min(unknown)}” in a plan" if isinstance(tree, dict) else "a plan is an object"
-        raise BadInput(f"{plan}: {what}; it has {', '.join(KEYS)}.")
-    home = plan.resolve().parent
-    clips, characters = (_listed(plan, home, tree, key) for key in ("clips", "characters"))
-    wanted = delivery_settings.settings_from_json(tree.get("wanted", {}))
     try:
-        rule = naming.from_json(tree["rule"]) if "rule" in tree else USUAL
+        read_plan = read(BATCH_PLAN, tree, "field")
+        rule = USUAL if read_plan.rule is None else naming.from_json(read_plan.rule)
     except (ValueError, TypeError, AttributeError) as problem:
-        raise BadInput(f"{plan}: the naming rule: {problem}.") from None
-    fits = [_fitting_row(plan, home, row) for row in tree.get("fittings", [])]
-    out = home / str(tree.get("out", "out"))
+        raise BadInput(f"{plan}: {problem}; see the form of a plan in docs/cli.md.") from None
+    home, wanted = plan.resolve().parent, read_plan.wanted
+    clips, characters = (_listed(plan, home, patterns) for patterns in (read_plan.clips, read_plan.characters))
+    fits = [_fitting_row(plan, home, row) for row in read_plan.fittings]
+    out = home / read_plan.out
     members = [(character, *member) for character in characters for path in clips for member in _members(path)]
     names = package.file_names(
         wanted, rule, [(character.stem, naming.facts(name, name)) for character, _, _, name in members]
@@ -85,10 +113,7 @@ def jobs(plan: Path) -> list[Job]:
     ]
 
 
-def _listed(plan: Path, home: Path, tree: Mapping[str, Any], key: str) -> list[Path]:
-    patterns = tree.get(key)
-    if not isinstance(patterns, list) or not all(isinstance(pattern, str) for pattern in patterns) or not patterns:
-        raise BadInput(f'{plan}: “{key}” is a list of files, such as ["hall/*.bvh"].')
+def _listed(plan: Path, home: Path, patterns: Sequence[str]) -> list[Path]:
     out: list[Path] = []
     for pattern in patterns:
         found = sorted(home.glob(pattern)) if not Path(pattern).is_absolute() else [Path(pattern)]
@@ -98,13 +123,11 @@ def _listed(plan: Path, home: Path, tree: Mapping[str, Any], key: str) -> list[P
     return list(dict.fromkeys(out))
 
 
-def _fitting_row(plan: Path, home: Path, row: Any) -> tuple[str, str, Path]:
-    if not isinstance(row, Mapping) or not {"character", "file"} <= set(row) <= {"character", "clips", "file"}:
-        raise BadInput(f"{plan}: a fitting has a “character”, a “file”, and “clips” where it is for some alone.")
-    file = home / str(row["file"])
+def _fitting_row(plan: Path, home: Path, row: FittingChoice) -> tuple[str, str, Path]:
+    file = home / row.file
     if not file.is_file():
-        raise BadInput(f"{plan}: there is no fitting “{row['file']}”; write one with “armuto fit”.")
-    return str(row["character"]), str(row.get("clips", "*")), file
+        raise BadInput(f"{plan}: there is no fitting “{row.file}”; write one with “armuto fit”.")
+    return row.character, row.clips, file
 
 
 def _fits(rows: Sequence[tuple[str, str, Path]], character: Path, clip: Path) -> Path | None:

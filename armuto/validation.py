@@ -52,6 +52,8 @@ def sentence(problem: ValidationError, what: str) -> str:
     path = ", ".join(str(step) for step in error["loc"] if step not in ("[key]", "int", "float"))
     if error["type"] in ("unexpected_keyword_argument", "extra_forbidden"):
         return f"there is no {what} “{path}”"
+    if error["type"] in ("missing", "missing_argument"):
+        return f"“{path}” is missing"
     if error["type"] == "literal_error":
         allowed = error["ctx"]["expected"].replace("'", "").replace(" or ", ", ")
         return f"{path}: “{error['input']}” is not one of {allowed}"

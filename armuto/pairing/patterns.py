@@ -8,7 +8,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from importlib import resources
 from itertools import pairwise
-from typing import Any
+from typing import Annotated, Any, Self
+
+from pydantic import BaseModel, Field, TypeAdapter, field_validator, model_validator
 
 from armuto.body.names import without_prefix
 from armuto.body.parts import Assignment, PartBone
@@ -16,11 +18,11 @@ from armuto.body.plans import NAMES, BodyPlan, body_plan
 from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
+from armuto.validation import STRICT, read
 
 FORMAT = 1
 ENOUGH = 0.7  # of a pattern's bones that a skeleton must have for the pattern to recognise it
 NUMBER = re.compile(r"\d+")
-FIELDS = ("armuto_pattern", "name", "plan", "about", "parts", "left_out")
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,52 @@ class Pattern:
     @property
     def bones(self) -> int:
         return sum(len(names) for names in self.parts.values())
+
+
+class PatternFile(BaseModel):
+    """The JSON form of a pattern."""
+
+    model_config = STRICT
+
+    armuto_pattern: int
+    name: str
+    plan: str
+    about: str | None = ""
+    parts: dict[str, Annotated[list[Annotated[str, Field(min_length=1)]], Field(min_length=1)]]
+    left_out: list[str] = []
+
+    @field_validator("armuto_pattern")
+    @classmethod
+    def _of_this_version(cls, version: int) -> int:
+        if version != FORMAT:
+            raise ValueError("not a pattern of this version")
+        return version
+
+    @field_validator("name")
+    @classmethod
+    def _named(cls, name: str) -> str:
+        if not name.strip():
+            raise ValueError("the pattern has no name")
+        return name.strip()[:120]
+
+    @model_validator(mode="after")
+    def _of_its_plan(self) -> Self:
+        """Every part is one of the plan, where that ships, and every bone is given to one part alone."""
+        if not self.parts:
+            raise ValueError("“parts” has to name at least one part with its bones")
+        known = body_plan(self.plan).by_name if self.plan in NAMES else None
+        taken: dict[str, str] = {}
+        for part, names in self.parts.items():
+            if known is not None and part not in known:
+                raise ValueError(f"the body plan “{self.plan}” has no part “{part}”")
+            for name in names:
+                if name.casefold() in taken:
+                    raise ValueError(f"the bone “{name}” is given to “{taken[name.casefold()]}” and to “{part}”")
+                taken[name.casefold()] = part
+        return self
+
+
+PATTERN_FILE = TypeAdapter(PatternFile)
 
 
 @dataclass(frozen=True)
@@ -161,48 +209,15 @@ def to_json(pattern: Pattern) -> dict[str, Any]:
 def from_json(text: str | bytes, file: str) -> Pattern:
     """Read a pattern. Raises :class:`BadInput`, saying where it is wrong."""
     try:
-        return _read(text)
-    except ValueError as problem:
-        raise BadInput(f"{file}: {problem}; see the form of a pattern in docs/patterns.md.") from None
-
-
-def _read(text: str | bytes) -> Pattern:
-    try:
         tree = json.loads(text)
     except (ValueError, RecursionError):
-        raise ValueError("not a pattern, it is not JSON") from None
-    if not isinstance(tree, dict) or tree.get("armuto_pattern") != FORMAT:
-        raise ValueError("not a pattern of this version")
-    if unknown := [key for key in tree if key not in FIELDS]:
-        raise ValueError(f"a pattern has no field “{unknown[0]}”")
-    name, plan, about = (tree.get(key) for key in ("name", "plan", "about"))
-    if not isinstance(name, str) or not name.strip():
-        raise ValueError("the pattern has no name")
-    if not isinstance(plan, str):
-        raise ValueError("“plan” has to name a body plan")
-    parts = _read_parts(tree.get("parts"), plan)
-    left_out = tree.get("left_out", [])
-    if not isinstance(left_out, list) or not all(isinstance(part, str) for part in left_out):
-        raise ValueError("“left_out” has to be a list of parts")
-    return Pattern(name.strip()[:120], plan, parts, str(about or ""), tuple(left_out))
-
-
-def _read_parts(parts: object, plan: str) -> dict[str, tuple[str, ...]]:
-    """The bones of every part, each given to one part alone."""
-    if not isinstance(parts, dict) or not parts:
-        raise ValueError("“parts” has to name at least one part with its bones")
-    known = body_plan(plan).by_name if plan in NAMES else None
-    taken: dict[str, str] = {}
-    for part, names in parts.items():
-        if not isinstance(names, list) or not names or not all(isinstance(name, str) and name for name in names):
-            raise ValueError(f"the part “{part}” has to have a list of bone names")
-        if known is not None and part not in known:
-            raise ValueError(f"the body plan “{plan}” has no part “{part}”")
-        for name in names:
-            if name.casefold() in taken:
-                raise ValueError(f"the bone “{name}” is given to “{taken[name.casefold()]}” and to “{part}”")
-            taken[name.casefold()] = part
-    return {str(part): tuple(names) for part, names in parts.items()}
+        raise BadInput(f"{file}: not a pattern, it is not JSON; see its form in docs/patterns.md.") from None
+    try:
+        read_file = read(PATTERN_FILE, tree, "field")
+    except ValueError as problem:
+        raise BadInput(f"{file}: {problem}; see the form of a pattern in docs/patterns.md.") from None
+    parts = {part: tuple(names) for part, names in read_file.parts.items()}
+    return Pattern(read_file.name, read_file.plan, parts, read_file.about or "", tuple(read_file.left_out))
 
 
 def shipped() -> list[Pattern]:

@@ -87,12 +87,12 @@ class Batch(unittest.TestCase):
 
     def test_plans_that_cannot_be_meant(self):
         for tree, words in (
-            ({"clips": []}, "is a list of files"),
+            ({"clips": []}, "damaged at clips"),
             ({"clips": ["attic/*.bvh"]}, "no file is called"),
             ({"wanted": {"kind": "pdf"}}, "kind: “pdf” is not one of"),
-            ({"rule": {"pieces": [{"field": "colour"}]}}, "the naming rule"),
-            ({"speed": 1}, "there is no “speed”"),
-            ({"fittings": [{"file": "x.json"}]}, "a fitting has"),
+            ({"rule": {"pieces": [{"field": "colour"}]}}, "a naming rule has words and the fields"),
+            ({"speed": 1}, "there is no field “speed”"),
+            ({"fittings": [{"file": "x.json"}]}, "“fittings, 0, character” is missing"),
             ({"fittings": [{"character": "porter.glb", "file": "x.json"}]}, "there is no fitting"),
         ):
             with self.subTest(tree), self.assertRaises(BadInput) as caught:

@@ -63,12 +63,12 @@ class Patterns(unittest.TestCase):
             ({"armuto_pattern": 2}, "this version"),
             ({"colour": "red"}, "no field “colour”"),
             ({"name": " "}, "no name"),
-            ({"plan": 3}, "body plan"),
+            ({"plan": 3}, "damaged at plan"),
             ({"parts": {}}, "at least one part"),
             ({"parts": {"left fin": ["a"]}}, "no part “left fin”"),
-            ({"parts": {"head": "skull"}}, "list of bone names"),
+            ({"parts": {"head": "skull"}}, "damaged at parts, head"),
             ({"parts": {"head": ["a"], "hips": ["A"]}}, "given to “head” and to “hips”"),
-            ({"left_out": "toes"}, "list of parts"),
+            ({"left_out": "toes"}, "damaged at left_out"),
         ):
             with self.subTest(sentence), self.assertRaisesRegex(BadInput, sentence):
                 patterns.from_json(change if isinstance(change, str) else json.dumps(good | change), "p.json")
