@@ -246,7 +246,7 @@ class Settled(unittest.TestCase):
             ({"hands": {"nose": 1}}, "“nose” is not one of"),
             ({"grades": {"reach": [5, 1]}}, "cannot be more than what is wrong"),
             ({"follow": {"head": 3}}, "damaged"),
-            ({"moved": {"left arm": [1, 2]}}, "damaged|unpack"),
+            ({"moved": {"left arm": [1, 2]}}, "left arm, 2” is missing"),
             ([], "damaged"),
         ):
             with self.assertRaisesRegex(ValueError, words):
