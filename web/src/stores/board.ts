@@ -2,6 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { useHistory } from '@/shared/useHistory'
 import { useMessages } from './messages'
 import type { Before } from './renditions'
 import { useRuns } from './runs'
@@ -55,30 +56,14 @@ export const useBoard = defineStore('board', () => {
     Object.fromEntries((await answer(client.POST('/api/board/plan', { body: { cells } }))).map((one) => [one.action, one])) as Record<Action, Plan>
 
   /** What was judged can be taken back and made again. */
-  const past = shallowRef<Before[][]>([])
-  const future = shallowRef<Before[][]>([])
-  function remember(before: Before[]) {
-    if (!before.length) return
-    past.value = [...past.value.slice(-60), before]
-    future.value = []
-  }
   async function restore(rows: Before[]) {
     const before = await answer(client.POST('/api/board/restore', { body: { rows } }))
     await Promise.all([load(), useRuns().refresh()])
     return before
   }
-  async function undo() {
-    const rows = past.value[past.value.length - 1]
-    if (!rows) return
-    past.value = past.value.slice(0, -1)
-    future.value = [...future.value, await restore(rows)]
-  }
-  async function redo() {
-    const rows = future.value[future.value.length - 1]
-    if (!rows) return
-    future.value = future.value.slice(0, -1)
-    past.value = [...past.value, await restore(rows)]
-  }
+  const history = useHistory(restore)
+  const { undo, redo } = history
+  const remember = (before: Before[]) => void (before.length && history.remember(before))
 
   async function transfer(cells: Cell[], update = false) {
     const run = await answer(client.POST('/api/board/transfer', { body: { cells, update } }))
@@ -102,5 +87,5 @@ export const useBoard = defineStore('board', () => {
     remember(await answer(client.POST('/api/renditions/{rendition_id}/send-back', { params: { path: { rendition_id: id } }, body: { note } })))
     await load()
   }
-  return { states, fittings, loaded, load, state, keepsAccepted, sentBack, is, fitting, plans, past, future, undo, redo, transfer, accept, retire, sendBack }
+  return { states, fittings, loaded, load, state, keepsAccepted, sentBack, is, fitting, plans, undo, redo, transfer, accept, retire, sendBack }
 })

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef } from 'vue'
 import { answer, client, Refused, type Schemas } from '@/api/client'
 import { useCast } from './cast'
 import { useLibrary } from './library'
+import { useHistory } from '@/shared/useHistory'
 import { useMessages } from './messages'
 import { useRuns } from './runs'
 
@@ -127,26 +128,10 @@ export const useIntake = defineStore('intake', () => {
     back: () => Promise<unknown>
     again: () => Promise<unknown>
   }
-  const past = shallowRef<Step[]>([])
-  const future = shallowRef<Step[]>([])
-  function remember(step: Step) {
-    past.value = [...past.value.slice(-60), step]
-    future.value = []
-  }
-  async function undo() {
-    const step = past.value[past.value.length - 1]
-    if (!step) return
-    past.value = past.value.slice(0, -1)
-    await step.back()
-    future.value = [...future.value, step]
-  }
-  async function redo() {
-    const step = future.value[future.value.length - 1]
-    if (!step) return
-    future.value = future.value.slice(0, -1)
-    await step.again()
-    past.value = [...past.value, step]
-  }
+  const { remember, undo, redo, undoable, redoable } = useHistory<Step>(async (step, back) => {
+    await (back ? step.back() : step.again())
+    return step
+  })
   /** What rows are now in the things that are about to change, grouped so that few requests bring it back. */
   function asTheyAre(ids: number[], wanted: Change): { ids: number[]; values: Change }[] {
     const groups = new Map<string, { ids: number[]; values: Change }>()
@@ -269,6 +254,6 @@ export const useIntake = defineStore('intake', () => {
   }
   return {
     rows, files, file, motion, characters, refused, ticked, busy, summary, names, rule, sending, accepted,
-    bringIn, refresh, change, changeFile, tell, loadRule, setRule, accept, stop, dismiss, plate, past, future, undo, redo,
+    bringIn, refresh, change, changeFile, tell, loadRule, setRule, accept, stop, dismiss, plate, undoable, redoable, undo, redo,
   }
 })

@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 import { answer, client, octets, type Schemas } from '@/api/client'
+import { useHistory } from '@/shared/useHistory'
 import { useMessages } from '@/stores/messages'
 
 type Limit = Schemas['LimitOut']
@@ -15,7 +16,12 @@ const part = ref('')
 const mirror = ref(true)
 const at = ref<Record<Axis, number>>({ bend: 0, side: 0, twist: 0 })
 /** What was changed here, to go back to. */
-const before = ref<{ part: string; range: Limit['own'] }[]>([])
+const history = useHistory<{ part: string; range: Limit['own'] }>(async (step) => {
+  part.value = step.part
+  const range = row.value?.own ?? null
+  await put(step.range)
+  return { part: step.part, range }
+})
 const AXES: { axis: Axis; words: [string, string] }[] = [
   { axis: 'bend', words: ['back', 'ahead'] },
   { axis: 'side', words: ['in, down', 'out, up'] },
@@ -29,7 +35,7 @@ watch(
   () => props.characterId,
   async () => {
     emit('pose', null, null)
-    before.value = []
+    history.forget()
     rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())).catch((problem) => (messages.fail(problem), []))
     part.value = rows.value.find((one) => one.part === part.value)?.part ?? ''
   },
@@ -42,12 +48,15 @@ watch(part, () => {
 })
 onBeforeUnmount(() => emit('pose', null, null))
 
-async function keep(wanted: Limit['own'], remember = true) {
-  const name = part.value
-  const was = row.value?.own ?? null
+async function put(wanted: Limit['own']) {
+  const body = { part: part.value, range: wanted, mirror: mirror.value }
+  rows.value = await answer(client.PUT('/api/cast/{character_id}/limits', { ...path(), body }))
+}
+async function keep(wanted: Limit['own']) {
+  const before = { part: part.value, range: row.value?.own ?? null }
   try {
-    rows.value = await answer(client.PUT('/api/cast/{character_id}/limits', { ...path(), body: { part: name, range: wanted, mirror: mirror.value } }))
-    if (remember) before.value.push({ part: name, range: was })
+    await put(wanted)
+    history.remember(before)
   } catch (problem) {
     messages.fail(problem)
   }
@@ -60,12 +69,7 @@ function say(event: Event, axis: Axis, which: 0 | 1) {
   next[axis][which] = value
   void keep(next).then(() => (box.value = `${range.value?.[axis][which]}`))
 }
-async function undo() {
-  const last = before.value.pop()
-  if (!last) return
-  part.value = last.part
-  await keep(last.range, false)
-}
+const undo = () => history.undo().catch(messages.fail)
 
 /** The latest wins: a hand is quicker than the server. */
 let busy = false
@@ -96,7 +100,7 @@ async function draw() {
         <option value="">Choose a part</option>
         <option v-for="one in rows" :key="one.part" :value="one.part">{{ one.part }}{{ one.own ? ' ✎' : '' }}</option>
       </select>
-      <button v-if="before.length" class="plain word" @click="undo">Undo</button>
+      <button v-if="history.undoable.value" class="plain word" @click="undo">Undo</button>
     </div>
     <template v-if="range">
       <div v-for="{ axis, words } in AXES" :key="axis" class="axis">

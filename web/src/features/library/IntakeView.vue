@@ -78,8 +78,8 @@ async function fill() {
         <span class="quiet" role="status">{{ ticked }} of {{ count(total, 'clip') }} ticked</span>
         <button class="plain word" @click="all(true)">Tick all</button>
         <button class="plain word" @click="all(false)">None</button>
-        <button class="plain word" :disabled="!intake.past.length" @click="intake.undo()">Undo</button>
-        <button class="plain word" :disabled="!intake.future.length" @click="intake.redo()">Redo</button>
+        <button class="plain word" :disabled="!intake.undoable" @click="intake.undo()">Undo</button>
+        <button class="plain word" :disabled="!intake.redoable" @click="intake.redo()">Redo</button>
         <div v-if="state" class="state" role="status">
           <span>{{ state.text }}</span>
           <span class="line"><span :style="{ width: `${Math.round(state.share * 100)}%` }" /></span>

@@ -1,0 +1,59 @@
+import { describe, expect, it } from 'vitest'
+
+import { useHistory } from './useHistory'
+
+/** A number that is changed by steps; applying one returns the step that undoes it. */
+function counter() {
+  let value = 0
+  let broken = false
+  const history = useHistory<number>(async (step) => {
+    if (broken) throw new Error('the server is away')
+    value += step
+    return -step
+  })
+  const add = (by: number) => {
+    value += by
+    history.remember(-by)
+  }
+  return { history, add, value: () => value, breakIt: (now: boolean) => (broken = now) }
+}
+
+describe('history', () => {
+  it('takes steps back and makes them again', async () => {
+    const { history, add, value } = counter()
+    add(3)
+    add(4)
+    await history.undo()
+    expect(value()).toBe(3)
+    await history.undo()
+    await history.undo() // nothing is left
+    expect([value(), history.undoable.value, history.redoable.value]).toEqual([0, false, true])
+    await history.redo()
+    await history.redo()
+    expect([value(), history.redoable.value]).toEqual([7, false])
+  })
+  it('forgets what had been taken back once something new is done', async () => {
+    const { history, add, value } = counter()
+    add(3)
+    await history.undo()
+    add(5)
+    await history.redo()
+    expect([value(), history.redoable.value]).toEqual([5, false])
+  })
+  it('keeps a step that failed, to be tried again', async () => {
+    const { history, add, value, breakIt } = counter()
+    add(3)
+    breakIt(true)
+    await expect(history.undo()).rejects.toThrow('away')
+    expect([value(), history.undoable.value, history.redoable.value]).toEqual([3, true, false])
+    breakIt(false)
+    await history.undo()
+    expect(value()).toBe(0)
+  })
+  it('keeps sixty steps', async () => {
+    const { history, add, value } = counter()
+    for (let n = 0; n < 70; n++) add(1)
+    for (let n = 0; n < 70; n++) await history.undo()
+    expect(value()).toBe(10)
+  })
+})

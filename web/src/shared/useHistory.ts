@@ -1,0 +1,41 @@
+import { computed, shallowRef } from 'vue'
+
+const LONGEST = 60
+
+/**
+ * Steps that can be taken back and made again. `apply` carries a step out, backwards or forwards, and returns the step that
+ * undoes it. A new step forgets what had been taken back; one that fails stays where it was.
+ */
+export function useHistory<Step>(apply: (step: Step, back: boolean) => Promise<Step>) {
+  const past = shallowRef<Step[]>([])
+  const future = shallowRef<Step[]>([])
+
+  function remember(step: Step) {
+    past.value = [...past.value.slice(1 - LONGEST), step]
+    future.value = []
+  }
+  async function move(from: typeof past, to: typeof past, back: boolean) {
+    const step = from.value.at(-1)
+    if (step === undefined) return
+    from.value = from.value.slice(0, -1)
+    try {
+      to.value = [...to.value, await apply(step, back)]
+    } catch (problem) {
+      from.value = [...from.value, step]
+      throw problem
+    }
+  }
+  function forget() {
+    past.value = []
+    future.value = []
+  }
+
+  return {
+    remember,
+    forget,
+    undo: () => move(past, future, true),
+    redo: () => move(future, past, false),
+    undoable: computed(() => past.value.length > 0),
+    redoable: computed(() => future.value.length > 0),
+  }
+}
