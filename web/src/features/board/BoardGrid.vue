@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useResizeObserver } from '@vueuse/core'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import { sameBody } from '@/stores/bodies'
@@ -18,7 +19,6 @@ const board = useBoard()
 const sheet = ref<HTMLElement>()
 const view = ref({ left: 0, top: 0, width: 1280, height: 600 })
 const SPARE = 120
-let watcher: ResizeObserver | undefined
 let drawing = false
 let nudging: ReturnType<typeof setInterval> | undefined
 
@@ -137,13 +137,9 @@ async function reveal() {
 const focusCell = computed(() => props.clips[props.sweep.at.value.row] && props.characters[props.sweep.at.value.column] ? `cell-${props.clips[props.sweep.at.value.row].id}.${props.characters[props.sweep.at.value.column].id}` : undefined)
 defineExpose({ sweepAll, focus: () => sheet.value?.focus({ preventScroll: true }) })
 
-onMounted(() => {
-  look()
-  watcher = new ResizeObserver(look)
-  watcher.observe(sheet.value!)
-})
+onMounted(look)
+useResizeObserver(sheet, look)
 onBeforeUnmount(() => {
-  watcher?.disconnect()
   clearTimeout(seen)
   clearInterval(nudging)
 })

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
@@ -23,12 +24,8 @@ const load = async () => {
 /** What has just been asked for may still be on its way out. */
 const RECENT = 15 * 60_000
 const underWay = () => rows.value?.some((row) => !row.fetched && Date.now() - Date.parse(row.created) < RECENT)
-let timer: ReturnType<typeof setInterval> | undefined
-onMounted(() => {
-  void load()
-  timer = setInterval(() => underWay() && void load(), 1500)
-})
-onBeforeUnmount(() => clearInterval(timer))
+onMounted(() => void load())
+useIntervalFn(() => underWay() && void load(), 1500)
 
 async function again(row: Schemas['DeliveryOut'], only_changed: boolean) {
   try {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '@/api/client'
 import type { Contact } from './useSettling'
@@ -11,12 +12,7 @@ const LANE = 24
 const EDGE = 7
 const root = ref<HTMLElement>()
 const width = ref(800)
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (width.value = entry.contentRect.width))
-  watcher.observe(root.value!)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+useResizeObserver(root, ([entry]) => (width.value = entry.contentRect.width))
 
 const rows = ref<Contact[]>([])
 const chosen = ref<number | null>(null)

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { computed, nextTick, ref } from 'vue'
 
 import type { Bones } from '@/stores/cast'
 import { layOut, shortened, sideOf, type Fitting, type Gap, type Group, type Node, type Which } from './weave'
@@ -24,9 +25,7 @@ const emit = defineEmits<{
 const here = defineModel<string | null>('here', { required: true })
 const box = ref<HTMLElement>()
 const width = ref(440)
-const watcher = new ResizeObserver(() => (width.value = box.value?.clientWidth ?? 440))
-watch(box, (now) => now && watcher.observe(now))
-onBeforeUnmount(() => watcher.disconnect())
+useResizeObserver(box, () => (width.value = box.value?.clientWidth ?? 440))
 
 const weave = computed(() => layOut(props.fitting, props.source, props.target, props.group))
 const byId = computed(() => new Map(weave.value.nodes.map((node) => [node.id, node])))

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useResizeObserver } from '@vueuse/core'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
@@ -31,7 +32,6 @@ const selected = ref(new Set<number>())
 const renaming = ref(false)
 const width = ref(900)
 const grid = ref<HTMLElement>()
-let watcher: ResizeObserver | undefined
 let last = -1
 
 const tags = computed(() => [...new Set(library.clips.flatMap((clip) => clip.tags))].sort())
@@ -126,12 +126,7 @@ function onKey(event: KeyboardEvent) {
   else return
   event.preventDefault()
 }
-watch(grid, (now) => {
-  watcher?.disconnect()
-  if (!now) return
-  watcher = new ResizeObserver(([entry]) => (width.value = entry.contentRect.width))
-  watcher.observe(now)
-})
+useResizeObserver(grid, ([entry]) => (width.value = entry.contentRect.width))
 /** A link to a clip shows it among the others, whatever was filtered. */
 watch(
   () => [route.query.clip, library.loaded],
@@ -151,7 +146,6 @@ onMounted(() => {
 })
 onBeforeUnmount(() => {
   window.removeEventListener('keydown', onKey)
-  watcher?.disconnect()
 })
 const waiting = computed(() => intake.motion.length)
 </script>

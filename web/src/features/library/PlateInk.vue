@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { onBeforeUnmount, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
 import type { Plate } from '@/stores/library'
@@ -14,7 +15,6 @@ import { boxOf, share } from './plates'
 const props = defineProps<{ plate: Plate | null; name: string }>()
 const canvas = ref<HTMLCanvasElement>()
 const theme = useTheme()
-let watcher: ResizeObserver | undefined
 const CARRIERS = { right: ['right', 38], core: ['panel', 15], middle: ['ink', 30], fine: ['quiet', 9], left: ['left', 26] } as const
 
 /** As the observer says it: asking the element would have the page laid out at once, for every plate that comes into sight. */
@@ -66,17 +66,11 @@ function anew() {
   paintSoon(paint)
 }
 watch([() => props.plate, () => theme.global.name.value], anew, { flush: 'post' })
-onMounted(() => {
-  watcher = new ResizeObserver(([{ contentRect }]) => {
-    size = contentRect
-    paintSoon(paint)
-  })
-  watcher.observe(canvas.value!)
+useResizeObserver(canvas, ([{ contentRect }]) => {
+  size = contentRect
+  paintSoon(paint)
 })
-onBeforeUnmount(() => {
-  watcher?.disconnect()
-  paintNoMore(paint)
-})
+onBeforeUnmount(() => paintNoMore(paint))
 </script>
 
 <script lang="ts">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 import type { Plate } from '@/stores/library'
 import PlateDrawing from './PlateDrawing.vue'
@@ -33,13 +34,8 @@ function tell() {
   else emit('range', ...own.value)
 }
 const size = ref({ width: 300, height: 100 })
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (size.value = { width: entry.contentRect.width, height: entry.contentRect.height }))
-  watcher.observe(box.value!)
-})
+useResizeObserver(box, ([{ contentRect: { width, height } }]) => (size.value = { width, height }))
 onBeforeUnmount(() => {
-  watcher?.disconnect()
   if (telling) tell()
 })
 /** Where the drawing lies in the box, in pixels: it keeps its proportions and stands in the middle. */

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
 
@@ -24,12 +25,7 @@ const emit = defineEmits<{ frame: [frame: number]; range: [first: number, last: 
 const root = ref<HTMLElement>()
 const width = ref(800)
 const HEIGHT = 62
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (width.value = entry.contentRect.width))
-  watcher.observe(root.value!)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+useResizeObserver(root, ([entry]) => (width.value = entry.contentRect.width))
 
 const x = (frame: number) => (props.frames < 2 ? 0 : (frame / (props.frames - 1)) * (width.value - 48) + 24)
 const paths = computed(() =>
