@@ -109,7 +109,7 @@ class PartSearch:
         """Children that may carry the neck on: in the middle of the body, not against the way it goes."""
         anatomy, body = self.anatomy, self.body
         mirrored = self._mirrored_children(joint)
-        carrying = {above for one in self.taken for above in anatomy.above[one]}  # joints on the way to an arm
+        carrying = {above for joint in self.taken for above in anatomy.above[joint]}  # joints on the way to an arm
         out = []
         for child in anatomy.skeleton.children[joint]:
             away = anatomy.at[child] - anatomy.at[joint]
@@ -216,7 +216,7 @@ class PartSearch:
             elif names.scores[other]:
                 score -= 2.0
             # An end is a leaf, and further from the head than neck bones are from each other.
-            before = [anatomy.length[one] for one in run[1 : n + 1]]
+            before = [anatomy.length[joint] for joint in run[1 : n + 1]]
             usual = float(np.mean(before)) if before else anatomy.length[other]
             leaf = not anatomy.skeleton.children[other] and other not in anatomy.ended
             longer = float(np.log((anatomy.length[other] + 1e-9) / (usual + 1e-9)))

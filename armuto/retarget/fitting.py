@@ -21,8 +21,8 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Missing, Pair
 from armuto.pairing.joint_mapping import JointDriver, first_drivers, footing, joint_mapping
 from armuto.retarget.settings import PLAIN, Settings
-from armuto.stance import Row, Stance
-from armuto.stance.aligning import Model, align, alignment_target, mapped_parts, remaining, shapes
+from armuto.stance import AlignmentResidual, Stance
+from armuto.stance.aligning import AlignmentTarget, align, alignment_target, mapped_parts, remaining, shapes
 from armuto.stance.joint_frames import JointFrames, joint_frames
 from armuto.stance.measures import Sizes, sizes, sole_height
 from armuto.stance.posture import facing_in
@@ -78,7 +78,7 @@ class Fitting:
     sizes: Sizes
     plan: BodyPlan
     overrides: FittingOverrides = NOTHING
-    rows: tuple[Row, ...] = ()
+    rows: tuple[AlignmentResidual, ...] = ()
     notes: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
     settings: Settings = PLAIN
@@ -136,7 +136,7 @@ class Fitting:
         """What drives each paired joint of the target."""
         return joint_mapping(self.pairs, self.source, self.source_pose.positions, self.target, self.plan)
 
-    def model(self, mapping: Mapping[int, JointDriver] | None = None) -> Model:
+    def model(self, mapping: Mapping[int, JointDriver] | None = None) -> AlignmentTarget:
         """What the source shows in its stance, turned to where the target faces."""
         rolled = self.source_stance.rolled
         return alignment_target(

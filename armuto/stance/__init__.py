@@ -5,7 +5,7 @@ with. shape: what a posture shows of directions, frames and bends. aligning: tur
 does, and what remains. sizes: how large one body is against the other, and where its soles are.
 """
 
-from armuto.stance.aligning import Row, align, remaining
+from armuto.stance.aligning import AlignmentResidual, align, remaining
 from armuto.stance.value import Stance
 
-__all__ = ["Row", "Stance", "align", "remaining"]
+__all__ = ["AlignmentResidual", "Stance", "align", "remaining"]

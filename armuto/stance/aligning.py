@@ -35,7 +35,7 @@ OWN_BUILD = ("root", "hips", "spine", "chest", "neck", "head", "shoulder")
 
 
 @dataclass(frozen=True)
-class Row:
+class AlignmentResidual:
     """What a stance is to the other for one part, in degrees.
 
     turned: from its rest. left: between the two directions. roll: between the two about the bone, from -180 to 180, or
@@ -55,7 +55,7 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Model:
+class AlignmentTarget:
     """Whom a body is to stand like: places of its paired joints on the other's body, turned to the facing of this one.
 
     forward: where both face then. tips, hinges, rolled: see :class:`Shape`. believed: whether hinges count, of either
@@ -78,9 +78,9 @@ def alignment_target(
     forward: FloatArray,
     believed: bool = True,
     rolled: bool = False,
-) -> Model:
+) -> AlignmentTarget:
     """What the source shows in its stance. pose: its world pose. turn: from its facing to the target's. believed,
-    rolled: see :class:`Model`."""
+    rolled: see :class:`AlignmentTarget`."""
     at = {joint: rotation.rotate(turn, driver.place) for joint, driver in mapping.items()}
     tips = tips_of(
         source, pose.positions, pose.ends, {j: driver.source for j, driver in mapping.items() if _is_toes(driver.part)}
@@ -90,7 +90,7 @@ def alignment_target(
         for joint, driver in mapping.items()
         if believed and driver.source in source.observed.hinges and not driver.resampled
     }
-    return Model(
+    return AlignmentTarget(
         at, forward, {joint: rotation.rotate(turn, place) for joint, place in tips.items()}, hinges, believed, rolled
     )
 
@@ -101,7 +101,7 @@ def _is_toes(part: str | None) -> bool:
 
 
 def shapes(
-    target: Skeleton, pose: Pose, parts: Mapping[int, str | None], plan: BodyPlan, model: Model
+    target: Skeleton, pose: Pose, parts: Mapping[int, str | None], plan: BodyPlan, model: AlignmentTarget
 ) -> tuple[Shape, Shape]:
     """The body as it is in a pose, and the one it is to stand like."""
     limbs = limbs_of(target, parts, plan)
@@ -118,7 +118,7 @@ def align(
     start: FloatArray,
     parts: Mapping[int, str | None],
     plan: BodyPlan,
-    model: Model,
+    model: AlignmentTarget,
     only: Collection[int] | None = None,
     mapping: Mapping[int, JointDriver] | None = None,
     pose: Pose | None = None,
@@ -299,8 +299,8 @@ def remaining(
     stance: Stance,
     parts: Mapping[int, str | None],
     plan: BodyPlan,
-    model: Model,
-) -> tuple[Row, ...]:
+    model: AlignmentTarget,
+) -> tuple[AlignmentResidual, ...]:
     """What is left between a stance and the model, part by part. The body's own bends are read where the stance
     began."""
     first, then = stance.first_pose(target), stance.pose(target)
@@ -332,7 +332,7 @@ def remaining(
         roll = None if roll is None else round(roll, 3)
         ways = [tuple(round(float(x), 5) for x in (np.zeros(3) if v is None else v)) for v in (have, wanted)]
         name, turned = target.names[joint], round(float(from_rest[joint]), 3)
-        rows.append(Row(part.name, name, turned, round(left, 3), roll, own, ways[0], ways[1]))
+        rows.append(AlignmentResidual(part.name, name, turned, round(left, 3), roll, own, ways[0], ways[1]))
     return tuple(rows)
 
 

@@ -18,7 +18,7 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import local_rotations
 from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
-from armuto.stance.aligning import Model, align
+from armuto.stance.aligning import AlignmentTarget, align
 from armuto.stance.posture import UP
 from armuto.stance.shape import CLEARLY, SURE, Shape, limbs_of, roll_to, square, tips_of, turn_between
 from armuto.stance.value import posed
@@ -274,7 +274,7 @@ def mirrored(
         if joint in wanted:
             there = pose.positions[mirror_joints.get(joint, joint)] - middle * across
             wanted[joint] = reflect(there) + middle * across
-    model = Model(wanted, forward, {})
+    model = AlignmentTarget(wanted, forward, {})
     return align(skeleton, rotations, parts, plan, model, only=set(into))
 
 

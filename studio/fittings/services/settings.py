@@ -109,7 +109,9 @@ def set_contacts(row: Fitting, clip: Clip, rows: list[dict[str, Any]] | None) ->
         except ValueError as problem:
             text = str(problem)
             raise BadInput(f"{clip.name}: {text}; set it again.") from None
-        rows_set = [one.to_json() | {"first": one.first + clip.first, "last": one.last + clip.first} for one in values]
+        rows_set = [
+            value.to_json() | {"first": value.first + clip.first, "last": value.last + clip.first} for value in values
+        ]
     if rows_set == clip.contacts:
         return
     with transaction.atomic():
@@ -149,12 +151,12 @@ def measured(row: Fitting, clip: Clip, values: Mapping[str, Any] | None = None) 
     value, found = clip_value(clip), contacts_of(fitting, clip)
     plain = replace(fitting, settings=_plain(fitting.settings))
     rows, graded = {}, None
-    for key, one in (("before", plain), ("after", fitting)):
-        done = retarget(one, clip, contacts=found)
-        measures = measure(value, done.clip, one, found)
+    for key, setting in (("before", plain), ("after", fitting)):
+        done = retarget(setting, clip, contacts=found)
+        measures = measure(value, done.clip, setting, found)
         rows[key] = worst(measures)
         if key == "after":
-            graded = findings(measures, one, value.frames)
+            graded = findings(measures, setting, value.frames)
             short = {limb: float(values.max(initial=0.0)) * 100 for limb, values in done.report.short.items()}
             lowered = float(done.report.lowered.max(initial=0.0)) * 100
             hits = {part: int(frames.sum()) for part, frames in done.report.hits.items()}
@@ -176,7 +178,7 @@ def measured(row: Fitting, clip: Clip, values: Mapping[str, Any] | None = None) 
     assert graded is not None
     return {
         "grade": grade(graded),
-        "findings": [vars(one) for one in graded],
+        "findings": [vars(finding) for finding in graded],
         "kinds": kinds,
         "short": short,
         "lowered": lowered,
