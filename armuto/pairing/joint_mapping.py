@@ -94,7 +94,7 @@ def _apart(
 
 
 def first_drivers(mapping: Mapping[int, JointDriver]) -> dict[str, JointDriver]:
-    """The lead of the first joint of every part."""
+    """The driver of the first joint of every part."""
     out: dict[str, JointDriver] = {}
     for joint in sorted(mapping):
         part = mapping[joint].part

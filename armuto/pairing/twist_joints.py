@@ -16,7 +16,7 @@ NEAR = 0.04  # of the bone's length: so close to the line a bone for twist lies
 
 @dataclass(frozen=True)
 class Twist:
-    """joint lies ``share`` of the way from ``upper`` to ``lower``, both led, and takes that share of the turn of
+    """joint lies ``share`` of the way from ``upper`` to ``lower``, both driven, and takes that share of the turn of
     ``lower``."""
 
     joint: int

@@ -118,7 +118,7 @@ def _as_recorded(compared: Comparison) -> None:
 
 
 def turned_as_source(compared: Comparison) -> FloatArray:
-    """World rotations ``(J, F, 4)`` of the target's led joints, turned from the stance just as the source's are."""
+    """World rotations ``(J, F, 4)`` of the target's driven joints, turned from the stance just as the source's are."""
     fitting = compared.fitting
     stance, back = fitting.target_pose.rotations, rotation.inverse(fitting.source_pose.rotations)
     out = compared.motion.rotations.copy()

@@ -86,7 +86,7 @@ def _trunk(context: RetargetContext) -> tuple[tuple[int, int, int], tuple[int, i
 
 
 def _world_turns(rotations: FloatArray, context: RetargetContext) -> FloatArray:
-    """D(t) of every led target joint, ``(J, F, 4)``; rows of other joints are unused."""
+    """D(t) of every driven target joint, ``(J, F, 4)``; rows of other joints are unused."""
     fitting, mapping = context.fitting, context.mapping
     stance, turn = fitting.source_pose.rotations, fitting.turn
     back = rotation.multiply(rotation.inverse(stance), rotation.inverse(turn))
