@@ -195,7 +195,7 @@ def places_of(
 
 
 def _overlapping(contacts: Sequence[Contact], loop: int | None = None) -> list[list[int]]:
-    """Numbers of contacts in groups that overlap in time, or go on from the end of a clip that loops into its beginning."""
+    """Numbers of contacts in groups that overlap in time, or go on from the end of a loop into its beginning."""
     order = sorted(range(len(contacts)), key=lambda n: contacts[n].first)
     groups: list[list[int]] = []
     until = -1
