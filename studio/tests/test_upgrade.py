@@ -3,6 +3,7 @@
 import json
 import lzma
 import os
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -72,6 +73,18 @@ class AnEarlierDataFile(unittest.TestCase):
         self.assertEqual((found["delivered"], len(found["rule"])), (1, 1))
         waiting = ["studio.ingest.tasks.read_file"] * 2 + ["studio.renditions.tasks.work_off"] * 2
         self.assertEqual(found["tasks"], waiting)
+
+    def test_so_is_one_from_before_floors_were_said(self):
+        with sqlite3.connect(self.folder / "armuto.sqlite3") as data:
+            data.execute("ALTER TABLE intake_intakerow DROP COLUMN floor")
+            data.execute("DELETE FROM django_migrations WHERE app = 'intake' AND name = '0002_floor'")
+        data.close()
+        self.manage("migrate", "--verbosity", "0")
+        with sqlite3.connect(self.folder / "armuto.sqlite3") as data:
+            self.assertEqual(
+                data.execute("SELECT clip, floor FROM ingest_intakerow").fetchall(), [("hall_sit_02", None)]
+            )
+        data.close()
 
     def test_it_is_migrated_once(self):
         self.manage("migrate", "--verbosity", "0")
