@@ -2,6 +2,7 @@
 import { ref, watch } from 'vue'
 
 import { answer, client } from '@/api/client'
+import { useLatest } from '@/shared/useLatest'
 import { useIntake, type Rule } from '@/stores/intake'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -26,8 +27,11 @@ async function ask(apply: boolean) {
   const body = { ids: props.ids, style: rule.value!.style, pieces: rule.value!.pieces, apply }
   return answer(client.POST('/api/library/names', { body }))
 }
+/** Another style is chosen faster than names are answered. */
+const latest = useLatest()
 async function look() {
-  if (rule.value) names.value = await ask(false).catch((problem) => (messages.fail(problem), {}))
+  if (!rule.value) return
+  await latest(() => ask(false).catch((problem) => (messages.fail(problem), {})), (answer) => (names.value = answer))
 }
 async function change(style: string, pieces: Rule['pieces']) {
   rule.value = { ...rule.value!, style, pieces }
