@@ -48,7 +48,7 @@ class Side:
     def forward(self) -> FloatArray:
         return looking(self.skeleton, self.stance.rotations, self.parts)
 
-    def doll(self, rotations: FloatArray) -> making.PoseEditor:
+    def pose_editor(self, rotations: FloatArray) -> making.PoseEditor:
         forward = looking(self.skeleton, rotations, self.parts)
         return making.PoseEditor(
             self.skeleton, rotations, self.parts, self.plan, forward, self.fitting.overrides.hinges
@@ -77,10 +77,10 @@ def mirror_joints_of(pk: int, identity: str, parts: str, table: str) -> dict[int
 
 
 def make(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
-    make = MAKERS.get(str(arguments.get("kind")))
-    if make is None:
+    maker = MAKERS.get(str(arguments.get("kind")))
+    if maker is None:
         raise BadInput(f"{arguments.get('kind')}: a stance cannot be made of that; choose one that is offered.")
-    stance = make(side, arguments)
+    stance = maker(side, arguments)
     return then(side, **{side.which: stance}), f"{SIDES[side.which]}: {stance.name}"
 
 
@@ -137,16 +137,16 @@ def number_given(arguments: dict[str, Any], key: str, usual: float) -> float:
 
 
 def _arms(name: str, degrees: float | None = None) -> Any:
-    def make(side: Side, arguments: dict[str, Any]) -> Stance:
+    def maker(side: Side, arguments: dict[str, Any]) -> Stance:
         angle = number_given(arguments, "degrees", 45.0) if degrees is None else degrees
         if not 0 <= angle <= 180:
             raise BadInput(f"{angle:g}°: arms hang down at 0° and are level at 90°; take an angle from 0° to 180°.")
-        doll = side.doll(side.stance.rotations)
-        making.arms(doll, angle)
+        editor = side.pose_editor(side.stance.rotations)
+        making.arms(editor, angle)
         full = name if degrees is not None else f"{name} of {angle:g}°"
-        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", doll.rotations(), rolled=True)
+        return Stance(full, f"{_small(side)} with the arms {angle:g}° from hanging", editor.rotations(), rolled=True)
 
-    return make
+    return maker
 
 
 def _small(side: Side) -> str:
@@ -157,9 +157,9 @@ def _small(side: Side) -> str:
 def _straight(side: Side, arguments: dict[str, Any]) -> Stance:
     if "hips" not in side.parts:
         raise BadInput(f"{side.name}: its hips are not known, so it cannot be stood straight; pair them first.")
-    doll = side.doll(side.stance.rotations)
-    making.straight(doll)
-    return Stance("Standing straight", f"{_small(side)}, stood straight", doll.rotations())
+    editor = side.pose_editor(side.stance.rotations)
+    making.straight(editor)
+    return Stance("Standing straight", f"{_small(side)}, stood straight", editor.rotations())
 
 
 def _kept(side: Side, arguments: dict[str, Any]) -> Stance:
