@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import DropPlace from './shared/frame/DropPlace.vue'
@@ -7,6 +8,7 @@ import Finder from './shared/frame/Finder.vue'
 import KeyList from './shared/frame/KeyList.vue'
 import MessageList from './shared/frame/MessageList.vue'
 import TopBar from './shared/frame/TopBar.vue'
+import { useShortcuts } from './shared/shortcuts/useShortcuts'
 import { useCast } from './stores/cast'
 import { useIntake } from './stores/intake'
 import { useLibrary } from './stores/library'
@@ -19,23 +21,15 @@ const messages = useMessages()
 const router = useRouter()
 const route = useRoute()
 
-function onKey(event: KeyboardEvent) {
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
-    event.preventDefault()
-    finding.value = true
-  } else if (event.key === 'Escape') {
-    finding.value = keys.value = false
-  } else if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea')) {
-    keys.value = true
-  }
-}
+useShortcuts('Everywhere', { find: () => (finding.value = true), keys: () => (keys.value = true) })
+useEventListener('keydown', (event) => {
+  if (event.key === 'Escape') finding.value = keys.value = false
+})
 onMounted(async () => {
-  window.addEventListener('keydown', onKey)
   void useRuns().refresh()
   void useIntake().refresh()
   await Promise.all([useLibrary().load(), useCast().load()]).catch(messages.fail)
 })
-onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 router.onError(() => messages.fail(new Error('a part of the page could not be loaded')))
 </script>
 

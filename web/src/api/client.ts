@@ -24,12 +24,12 @@ function sentence(error: unknown, status: number): string {
 }
 
 /** Motion arrays: float32 blocks one after another, shapes in the header. */
-export interface Octets {
+export interface Arrays {
   blocks: { shape: number[]; values: Float32Array }[]
   fps: number
 }
 
-export async function octets(path: string, signal?: AbortSignal): Promise<Octets> {
+export async function fetchArrays(path: string, signal?: AbortSignal): Promise<Arrays> {
   const response = await fetch(path, { signal }).catch((problem: unknown) => {
     if (problem instanceof DOMException && problem.name === 'AbortError') throw problem
     throw new Refused('The studio does not answer; check that it is still running, then try again.')

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { nextTick } from 'vue'
 
 import { useHistory } from './useHistory'
 
@@ -55,5 +56,19 @@ describe('history', () => {
     for (let n = 0; n < 70; n++) add(1)
     for (let n = 0; n < 70; n++) await history.undo()
     expect(value()).toBe(10)
+  })
+  it('finds its steps again after a reload, each under its own name', async () => {
+    sessionStorage.clear()
+    const undone: number[] = []
+    const open = (key: string) => useHistory<number>(async (step) => (undone.push(step), -step), key)
+    const first = open('armuto.test.1')
+    first.remember(3)
+    first.remember(4)
+    await first.undo()
+    await nextTick() // storage is written once what is drawn is up to date
+    const again = open('armuto.test.1')
+    await again.undo()
+    expect([undone, again.redoable.value]).toEqual([[4, 3], true])
+    expect(open('armuto.test.2').undoable.value).toBe(false)
   })
 })

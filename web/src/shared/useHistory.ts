@@ -1,20 +1,24 @@
-import { computed, shallowRef } from 'vue'
+import { useSessionStorage } from '@vueuse/core'
+import { computed, shallowRef, type ShallowRef } from 'vue'
 
 const LONGEST = 60
 
 /**
  * Steps that can be taken back and made again. `apply` carries a step out, backwards or forwards, and returns the step that
- * undoes it. A new step forgets what had been taken back; one that fails stays where it was.
+ * undoes it. A new step forgets what had been taken back; one that fails stays where it was. key: steps are kept under this
+ * name for as long as the window is open, across a reload.
  */
-export function useHistory<Step>(apply: (step: Step, back: boolean) => Promise<Step>) {
-  const past = shallowRef<Step[]>([])
-  const future = shallowRef<Step[]>([])
+export function useHistory<Step>(apply: (step: Step, back: boolean) => Promise<Step>, key?: string) {
+  const steps = (which: string): ShallowRef<Step[]> =>
+    key ? useSessionStorage<Step[]>(`${key}.${which}`, [], { shallow: true }) : shallowRef<Step[]>([])
+  const past = steps('past')
+  const future = steps('future')
 
   function remember(step: Step) {
     past.value = [...past.value.slice(1 - LONGEST), step]
     future.value = []
   }
-  async function move(from: typeof past, to: typeof past, back: boolean) {
+  async function move(from: ShallowRef<Step[]>, to: ShallowRef<Step[]>, back: boolean) {
     const step = from.value.at(-1)
     if (step === undefined) return
     from.value = from.value.slice(0, -1)

@@ -5,6 +5,7 @@ import {
   type Object3D,
   PCFShadowMap,
   PerspectiveCamera,
+  type Ray,
   Raycaster,
   Scene,
   Vector2,
@@ -251,20 +252,20 @@ export class Stage {
   ringAt(key: string, joint: number): { x: number; y: number } {
     const at = this.positions()[key][joint]
     const box = this.canvas.getBoundingClientRect()
-    const { x, y } = this.project(at[0], at[1], at[2])
+    const { x, y } = this.project({ x: at[0], y: at[1], z: at[2] })
     return { x: box.left + x, y: box.top + y }
   }
 
   /** The line of sight through a point of the window: where it begins and its direction. */
-  ray(clientX: number, clientY: number): { origin: number[]; direction: number[] } {
+  ray(clientX: number, clientY: number): Ray {
     const box = this.canvas.getBoundingClientRect()
     pointer.set(((clientX - box.left) / box.width) * 2 - 1, 1 - ((clientY - box.top) / box.height) * 2)
     this.rays.setFromCamera(pointer, this.camera)
-    return { origin: this.rays.ray.origin.toArray(), direction: this.rays.ray.direction.toArray() }
+    return this.rays.ray.clone()
   }
 
   /** Where a world point lies in the canvas, in CSS pixels. */
-  project(x: number, y: number, z: number): { x: number; y: number; ahead: boolean } {
+  project({ x, y, z }: { x: number; y: number; z: number }): { x: number; y: number; ahead: boolean } {
     point.set(x, y, z).project(this.camera)
     const box = this.canvas.getBoundingClientRect()
     return { x: ((point.x + 1) / 2) * box.width, y: ((1 - point.y) / 2) * box.height, ahead: point.z < 1 }

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 
 export type Clip = Schemas['ClipOut']
+export type ClipChange = Schemas['ClipChange']
 export type LibrarySkeleton = Schemas['SkeletonOut']
 export type Plate = Schemas['PlateOut']
 
@@ -42,7 +43,7 @@ export const useLibrary = defineStore('library', () => {
     const by = new Map(rows.map((row) => [row.id, row]))
     clips.value = clips.value.map((row) => by.get(row.id) ?? row)
   }
-  async function change(id: number, wanted: Schemas['ClipChange']) {
+  async function change(id: number, wanted: ClipChange) {
     const row = await answer(client.PATCH('/api/library/clips/{clip_id}', { params: { path: { clip_id: id } }, body: wanted }))
     put([row])
     return row

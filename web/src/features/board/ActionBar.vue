@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
 import type { Action, Cell, Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -18,13 +19,13 @@ const swept = computed(() => {
   const who = figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
   return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
 })
-const ACTIONS: { action: Action; word: string; key: string }[] = [
-  { action: 'transfer', word: 'Transfer', key: 'T' },
-  { action: 'update', word: 'Bring up to date', key: 'U' },
-  { action: 'review', word: 'Review', key: 'R' },
-  { action: 'accept', word: 'Accept', key: 'A' },
-  { action: 'deliver', word: 'Deliver', key: 'D' },
-  { action: 'retire', word: 'Retire', key: 'Del' },
+const ACTIONS: { action: Action; word: string }[] = [
+  { action: 'transfer', word: 'Transfer' },
+  { action: 'update', word: 'Bring up to date' },
+  { action: 'review', word: 'Review' },
+  { action: 'accept', word: 'Accept' },
+  { action: 'deliver', word: 'Deliver' },
+  { action: 'retire', word: 'Retire' },
 ]
 /** The next thing to do: bring up to date what is old, transfer what is not there, then look, then hand on. */
 const next = computed<Action | null>(() => {
@@ -57,7 +58,7 @@ const skeleton = (id: number) => library.skeletons.find((one) => one.id === id)?
   <div class="acts" role="toolbar" aria-label="What to do with the swept cells">
     <div class="line">
       <strong>{{ swept }}</strong>
-      <v-btn v-for="{ action, word, key } in ACTIONS" :key="action" size="small" :class="{ doing: action === next }" :disabled="working || !plans?.[action].count" :title="`${word}: ${key}`" @click="emit('act', action)">
+      <v-btn v-for="{ action, word } in ACTIONS" :key="action" size="small" :class="{ doing: action === next }" :disabled="working || !plans?.[action].count" :title="`${word}: ${labelOf(SHORTCUTS.Board.shortcuts[action])}`" @click="emit('act', action)">
         {{ word }} <span v-if="plans?.[action].count" class="mono number">{{ plans[action].count }}</span>
       </v-btn>
       <button class="plain word" @click="emit('clear')">Sweep nothing</button>

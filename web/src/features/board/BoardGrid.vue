@@ -2,6 +2,7 @@
 import { useResizeObserver } from '@vueuse/core'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
+import { isOwnKey } from '@/shared/shortcuts/useShortcuts'
 import { sameBody } from '@/stores/bodies'
 import { useBoard, type Cell, type Mark } from '@/stores/board'
 import type { Character } from '@/stores/cast'
@@ -14,7 +15,7 @@ import type { useSweep } from './useSweep'
 
 /** The sheet of clips against characters. Only what is in sight is drawn. lit: what is asked for; other cells fade. */
 const props = defineProps<{ entries: Entry[]; clips: Clip[]; characters: Character[]; sweep: ReturnType<typeof useSweep>; lit: Mark[] }>()
-const emit = defineEmits<{ open: [clip: Clip, character: Character]; act: [key: string]; seen: [cells: Cell[]] }>()
+const emit = defineEmits<{ open: [clip: Clip, character: Character]; seen: [cells: Cell[]] }>()
 const board = useBoard()
 const sheet = ref<HTMLElement>()
 const view = ref({ left: 0, top: 0, width: 1280, height: 600 })
@@ -106,6 +107,7 @@ const sweepAll = () => {
 
 const STEPS: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageUp: [-8, 0], PageDown: [8, 0], Home: [0, -9999], End: [0, 9999] }
 function onKey(event: KeyboardEvent) {
+  if (isOwnKey(event)) return // a heading is pressed by its own key
   const { at } = props.sweep
   const [clip, one] = [props.clips[at.value.row], props.characters[at.value.column]]
   const step = STEPS[event.key]
@@ -117,7 +119,6 @@ function onKey(event: KeyboardEvent) {
   else if (event.key === ' ' && clip && one) props.sweep.toggle([[clip.id, one.id]], true)
   else if (event.key === 'Enter' && clip && one) emit('open', clip, one)
   else if (event.key === 'Escape') props.sweep.clear()
-  else if (event.key.length === 1 || event.key === 'Delete') return emit('act', event.key)
   else return
   event.preventDefault()
 }

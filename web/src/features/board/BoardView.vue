@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
 import { useCast, type Character } from '@/stores/cast'
@@ -102,10 +103,10 @@ async function act(action: Action, cells: Cell[] = sweep.cells.value) {
   working.value = false
   grid.value?.focus()
 }
-const KEYS: Record<string, Action> = { t: 'transfer', u: 'update', r: 'review', a: 'accept', d: 'deliver', Delete: 'retire' }
-function onAct(key: string) {
-  const action = KEYS[key]
-  if (action && plans.value?.[action].count) void act(action)
+/** A key acts on what is swept where something can come of it. */
+const onKey = (action: Action) => () => {
+  if (!plans.value?.[action].count) return false
+  void act(action)
 }
 async function open(clip: Clip, one: Character) {
   const state = board.state(clip.id, one.id)
@@ -124,11 +125,12 @@ function seen(cells: Cell[]) {
   const waiting = cells.filter(([clip, one]) => board.state(clip, one) === 'waiting')
   if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
 }
-const undoing = (event: KeyboardEvent) => {
-  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input')) return
-  event.preventDefault()
-  void (event.shiftKey ? board.redo() : board.undo()).catch(messages.fail)
-}
+useShortcuts('Board', {
+  transfer: onKey('transfer'), update: onKey('update'), review: onKey('review'),
+  accept: onKey('accept'), deliver: onKey('deliver'), retire: onKey('retire'),
+  undo: () => void board.undo().catch(messages.fail),
+  redo: () => void board.redo().catch(messages.fail),
+})
 watch(() => runs.moved, () => void board.load().catch(messages.fail))
 onMounted(async () => {
   if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
@@ -146,7 +148,7 @@ onMounted(async () => {
     </div>
   </div>
   <div v-else-if="library.loaded && cast.loaded && board.loaded" class="view">
-    <section class="board" @keydown="undoing">
+    <section class="board">
       <div class="bar">
         <h1>Board</h1>
         <input v-model="text" class="search" type="search" placeholder="Find clips" aria-label="Find clips" />
@@ -169,7 +171,7 @@ onMounted(async () => {
           </button>
         </div>
       </div>
-      <BoardGrid v-if="entries.length" ref="grid" :entries="entries" :clips="clips" :characters="characters" :sweep="sweep" :lit="lit" @open="open" @act="onAct" @seen="seen" />
+      <BoardGrid v-if="entries.length" ref="grid" :entries="entries" :clips="clips" :characters="characters" :sweep="sweep" :lit="lit" @open="open" @seen="seen" />
       <div v-else class="empty"><p>No clip is as asked for.</p><v-btn @click="clear">Show all</v-btn></div>
       <ActionBar v-if="sweep.cells.value.length" :cells="sweep.cells.value" :plans="plans" :working="working" @act="act" @clear="sweep.clear" @fit="fit" />
       <p v-else class="hint quiet">Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is swept. Enter or a double click opens a cell.</p>

@@ -1,10 +1,7 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useTheme } from 'vuetify'
 
-import { answer, client } from '@/api/client'
-import { loadFigure, loadWaiting, type StageModule } from '@/features/fitting/figures'
 import { openFitting } from '@/features/fitting/open'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
@@ -12,200 +9,44 @@ import { useCast, type Character } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
 import { useMessages } from '@/stores/messages'
 import CharacterSheet from './CharacterSheet.vue'
-import { waitingName } from './sheet'
+import { keyOf, useLineUp, waitingKeyOf } from './useLineUp'
 import WaitingSheet from './WaitingSheet.vue'
-
-/** Somebody in the line-up: a character of the cast, or one that waits for a decision. */
-interface Standing {
-  key: string
-  version: string
-  name: string
-  height: number
-  bounds: number[][]
-  waiting: boolean
-  id: number
-}
-type Figure = Awaited<ReturnType<typeof loadFigure>>
-type Arrived = [Standing, Figure | null] | null
 
 const cast = useCast()
 const intake = useIntake()
 const messages = useMessages()
 const route = useRoute()
 const router = useRouter()
-const theme = useTheme()
 const canvas = ref<HTMLCanvasElement>()
-const stage = shallowRef<ReturnType<StageModule['openStage']>>()
-const bones = ref(false)
-const mesh = ref(true)
-const loading = ref(false)
 const dropping = ref<string | null>(null)
-const pointed = ref<number | null>(null)
-const labels = ref<{ key: string; name: string; height: string; x: number; y: number; waiting: boolean }[]>([])
-let module: StageModule | undefined
-let rule: InstanceType<StageModule['HeightRule']> | undefined
-let standing: Standing[] = []
-let framed = 0
-let turn = 0
+const chosen = computed(() => cast.present.find(({ id }) => id === Number(route.query.character)) ?? null)
+const waiting = computed(() => intake.characters.find(({ id }) => id === Number(route.query.waiting)) ?? null)
+const retired = computed(() => cast.characters.filter((character) => character.retired))
+const { stage, mesh, bones, loading, pointed, labels, crowd, frameAll, bend } = useLineUp(canvas, chosen)
+const chosenKey = computed(() => (chosen.value ? keyOf(chosen.value) : waiting.value ? waitingKeyOf(waiting.value) : ''))
 
-const chosen = computed(() => cast.present.find((one) => one.id === Number(route.query.character)) ?? null)
-const waiting = computed(() => intake.characters.find((one) => one.id === Number(route.query.waiting)) ?? null)
-const key = (one: Character) => `character ${one.id}`
-const GAP = 0.28
-/** Changes whenever somebody comes, goes, or looks otherwise. */
-const crowd = computed(() =>
-  [
-    ...cast.present.map((one) => `${key(one)}.${one.revision}`),
-    ...intake.characters.filter((one) => one.state === 'ready').map((one) => `waiting ${one.id}.${JSON.stringify(one.told)}`),
-  ].join(),
-)
-
-async function lineUp() {
-  if (!canvas.value || !crowd.value) return
-  const own = ++turn
-  module ??= await import('@/stage')
-  if (!canvas.value || own !== turn) return
-  if (!stage.value) {
-    stage.value = module.openStage(canvas.value)
-    stage.value.controls.addEventListener('start', () => (taken = true))
-  }
-  const open = stage.value
-  const before = new Map(standing.map((one) => [one.key, one.version]))
-  loading.value = true
-  const arriving = cast.present.map(async (one): Promise<Arrived> => {
-    const here: Standing = { key: key(one), version: `${one.revision}`, name: one.name, height: one.height, bounds: one.bounds, waiting: false, id: one.id }
-    if (before.get(here.key) === here.version) return [here, null]
-    const figure = await loadFigure(module!, open.palette, one).catch((problem) => {
-      messages.fail(problem)
-      return null
-    })
-    return figure ? [here, figure] : null
-  })
-  for (const file of intake.characters.filter((one) => one.state === 'ready'))
-    arriving.push(
-      (async (): Promise<Arrived> => {
-        const version = JSON.stringify(file.told)
-        const about = await answer(client.GET('/api/intake/files/{file_id}/figure', { params: { path: { file_id: file.id } } }))
-        if (!about) return null
-        const here: Standing = {
-          key: `waiting ${file.id}`, version, name: waitingName(file), height: about.height, bounds: about.bounds, waiting: true, id: file.id,
-        }
-        if (before.get(here.key) === version) return [here, null]
-        const figure = await loadWaiting(module!, open.palette, file.id, about)
-        return figure && [here, figure]
-      })().catch((problem): Arrived => {
-        messages.fail(problem)
-        return null
-      }),
-    )
-  const found = (await Promise.all(arriving)).filter((one) => one !== null)
-  loading.value = false
-  if (open !== stage.value || own !== turn) return found.forEach(([, figure]) => figure?.dispose())
-  const now = new Set(found.map(([one]) => one.key))
-  for (const one of standing) if (!now.has(one.key)) open.remove(one.key)
-  standing = found.map(([one]) => one)
-  if (!standing.length) return
-  let x = 0
-  for (const [one, figure] of found) {
-    if (figure) open.add(one.key, figure)
-    const [low, high] = one.bounds
-    open.moveTo(one.key, x - low[0], 0)
-    x += high[0] - low[0] + GAP
-  }
-  const width = Math.max(x - GAP, 0.6)
-  const top = Math.max(...standing.map((one) => one.height))
-  rule?.dispose()
-  rule = new module.HeightRule(open.palette, -0.3, width + 0.25, -0.7, Math.ceil(top * 2 + 0.3) / 2)
-  open.addObject(rule.object)
-  open.floor.compassAt(width + 0.05, 0.05)
-  open.afterDrawing(place)
-  all = { width, top }
-  if (framed !== standing.length) frameAll()
-  framed = standing.length
-  look()
-}
-let all = { width: 2, top: 2 }
-/** Everybody in sight, unless the person has taken the camera: who looks closely at somebody is not torn away. */
-function frameAll() {
-  if (!taken) stage.value?.frameBox(all.width / 2, 0, Math.max(all.width + 0.5, 2.2), all.top + 0.35, 10, 7, 0.42)
-}
-let taken = false
-function place() {
-  const open = stage.value
-  if (!open) return
-  let x = 0
-  labels.value = standing.map((one) => {
-    const [low, high] = one.bounds
-    const middle = x + (high[0] - low[0]) / 2
-    x += high[0] - low[0] + GAP
-    const at = open.project(middle, 0, 0.45)
-    return { key: one.key, name: one.name, height: `${(one.height * 100).toFixed(0)} cm`, x: at.x, y: at.y, waiting: one.waiting }
-  })
-}
-function look() {
-  const lit = chosen.value ? key(chosen.value) : ''
-  for (const one of standing) {
-    const figure = stage.value?.figure(one.key)
-    const here = one.key === lit && pointed.value !== null
-    figure?.boneLines.select(here ? [pointed.value!] : [])
-    figure?.show(mesh.value, bones.value || here)
-  }
-  stage.value?.invalidate()
-}
-/** The chosen figure with a joint bent, to see how far it may go; at rest again when nobody looks. */
-function bend(rotations: Float32Array | null, translations: Float32Array | null) {
-  const figure = chosen.value && stage.value?.figure(key(chosen.value))
-  if (!figure) return
-  if (rotations && translations) figure.take(rotations, translations)
-  else figure.play(null)
-  stage.value?.invalidate()
-}
-watch([mesh, bones, pointed], look)
-watch(crowd, lineUp, { flush: 'post' })
 // A sheet that opens or closes leaves the stage another size.
 watch(
   () => !!chosen.value || !!waiting.value,
   () => setTimeout(frameAll, 50),
 )
-watch(
-  () => theme.global.name.value,
-  () => {
-    close()
-    void lineUp()
-  },
-  { flush: 'post' },
-)
 // The one figure that waits is the one to decide on.
 watch(
-  () => intake.characters.filter((one) => one.state === 'ready').map((one) => one.id).join(),
+  () => intake.characters.filter((file) => file.state === 'ready').map((file) => file.id).join(),
   (now, before) => {
     const fresh = now.split(',').find((id) => id && !(before ?? '').split(',').includes(id))
     if (fresh && !waiting.value) void router.replace({ query: { waiting: fresh } })
   },
   { immediate: true },
 )
-
-function close() {
-  turn++
-  rule?.dispose()
-  rule = undefined
-  stage.value?.dispose()
-  stage.value = undefined
-  standing = []
-  framed = 0
-  taken = false
-}
-onMounted(() => {
-  void intake.refresh()
-  void lineUp()
-})
-onBeforeUnmount(close)
+onMounted(() => void intake.refresh())
 
 const bringIn = (files: File[]) => intake.bringIn(files, 'cast')
-function choose(wanted: string | null) {
+/** By its key, as in the address: "character 3" or "waiting 5". */
+function choose(key: string | null) {
   pointed.value = null
-  if (wanted === null) return void router.replace({ query: {} })
-  const [kind, id] = wanted.split(' ')
+  if (key === null) return void router.replace({ query: {} })
+  const [kind, id] = key.split(' ')
   void router.replace({ query: { [kind]: id } })
 }
 let pressed: { x: number; y: number } | null = null
@@ -218,17 +59,17 @@ function drag(event: DragEvent) {
   dropping.value = stage.value?.figureAt(event.clientX, event.clientY) ?? null
 }
 async function drop(event: DragEvent) {
-  const target = cast.present.find((one) => key(one) === stage.value?.figureAt(event.clientX, event.clientY))
+  const key = stage.value?.figureAt(event.clientX, event.clientY)
+  const target = cast.present.find((character) => keyOf(character) === key)
   dropping.value = null
   const files = [...(event.dataTransfer?.files ?? [])]
   if (!target || !files.length) return
   event.preventDefault()
-  const found = await useArrivals().bringIn(files)
-  if (found.clips.length) await openFitting(router, found.clips[0], target.id).catch(messages.fail)
+  const { clips } = await useArrivals().bringIn(files)
+  if (clips.length) await openFitting(router, clips[0], target.id).catch(messages.fail)
 }
 const perform = (clip: number) => chosen.value && openFitting(router, clip, chosen.value.id).catch(messages.fail)
-const restore = (one: Character) => cast.change(one.id, { retired: false }).catch(messages.fail)
-const retired = computed(() => cast.characters.filter((one) => one.retired))
+const restore = (character: Character) => cast.change(character.id, { retired: false }).catch(messages.fail)
 </script>
 
 <template>
@@ -263,7 +104,7 @@ const retired = computed(() => cast.characters.filter((one) => one.retired))
           v-for="label in labels"
           :key="label.key"
           class="plain label"
-          :class="{ here: label.key === (chosen ? key(chosen) : waiting ? `waiting ${waiting.id}` : ''), over: dropping === label.key, waiting: label.waiting }"
+          :class="{ here: label.key === chosenKey, over: dropping === label.key, waiting: label.waiting }"
           :style="{ left: `${label.x}px`, top: `${label.y}px` }"
           @click="choose(label.key)"
         >

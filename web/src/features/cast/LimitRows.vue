@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
-import { answer, client, octets, type Schemas } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
+import { fetchNodeMotion } from '@/api/motion'
 import { useHistory } from '@/shared/useHistory'
 import { useMessages } from '@/stores/messages'
 
@@ -82,8 +83,8 @@ async function draw() {
     while (again && part.value) {
       again = false
       const asked = new URLSearchParams({ part: part.value, ...Object.fromEntries(Object.entries(at.value).map(([axis, value]) => [axis, `${value}`])) })
-      const { blocks } = await octets(`/api/cast/${props.characterId}/bent?${asked}`)
-      emit('pose', blocks[0].values, blocks[1].values)
+      const bent = await fetchNodeMotion(`/api/cast/${props.characterId}/bent?${asked}`)
+      emit('pose', bent.rotations, bent.translations)
     }
   } catch (problem) {
     messages.fail(problem)

@@ -3,9 +3,12 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
+import { decodeFloats, decodePose } from '@/api/motion'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
+import { useFindingKeys } from '@/shared/player/useFindingKeys'
+import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { useArrivals } from '@/stores/arrivals'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -21,7 +24,7 @@ import RingMenu from './RingMenu.vue'
 import { besideStances, closeUp, inPlace, setUp, type Pose } from './standing'
 import StanceLeaf from './StanceLeaf.vue'
 import StanceOverlay from './StanceOverlay.vue'
-import { decode, type Wanted } from './stances'
+import type { Wanted } from './stances'
 import ContactStrips from './ContactStrips.vue'
 import FittingBar from './FittingBar.vue'
 import FittingTabs, { type Leaf } from './FittingTabs.vue'
@@ -59,13 +62,13 @@ const held = ref<{ which: Which; bone: string } | null>(null)
 const mirror = ref(true)
 const changed = ref<string[]>([])
 const pair = ref<InstanceType<typeof PairLeaf>>()
-const stanceLeaf = ref<InstanceType<typeof StanceLeaf>>()
 const canvas = ref<HTMLCanvasElement>()
 const stage = shallowRef<ReturnType<StageModule['openStage']>>()
 const frames = ref(1)
 const fps = ref(30)
 const { rows, shown, drawRows, drawFigure } = useRibbonRows(stage, targetBones)
-const { frame, playing, loop, go } = usePlayer(frames, fps)
+const player = usePlayer(frames, fps)
+const { frame, playing, loop, go, step } = player
 let module: StageModule | undefined
 
 /** This view is made anew for another fitting, and may outlive its address by a request. */
@@ -201,11 +204,11 @@ function afterChange(before: Fitting) {
   const figure = stage.value?.figure('character')
   const pose = fitting.value?.pose
   if (row && figure && pose) {
-    const values = decode(pose)
-    if (!playing.value) figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+    const { rotations, translations } = decodePose(pose, figure.joints.length)
+    if (!playing.value) figure.take(rotations, translations)
     stances.settle()
     settling.settle()
-    if (leaf.value === 'stance' && fitting.value?.standing) stances.take(decode(fitting.value.standing))
+    if (leaf.value === 'stance' && fitting.value?.standing) stances.take(decodeFloats(fitting.value.standing))
     light()
     stage.value?.draw()
     if (window.armuto) window.armuto.shown = fitting.value?.revision
@@ -285,16 +288,9 @@ async function drop(event: DragEvent) {
   else if (found.characters.length) await router.push(`/cast?character=${found.characters[0]}`)
 }
 
-function step(by: number) {
-  playing.value = false
-  go(frame.value + by)
-}
-useFittingKeys({
-  leaf: () => pair.value ?? stanceLeaf.value ?? undefined,
-  menu: atPointer,
-  findings, frame, frames, playing, mesh, bones, layout, go, step, undo, redo,
-  fit: () => place(true),
-})
+useFindingKeys(findings, frame, go)
+usePlayerKeys(player, frames)
+useFittingKeys({ menu: atPointer, mesh, bones, layout, undo, redo, frameAll: () => place(true) })
 onMounted(() => void open())
 onBeforeUnmount(() => {
   motion.stop()
@@ -334,7 +330,6 @@ onBeforeUnmount(() => {
           />
           <StanceLeaf
             v-else-if="leaf === 'stance'"
-            ref="stanceLeaf"
             v-model:mirror="mirror"
             :fitting="fitting"
             :stances="stances"

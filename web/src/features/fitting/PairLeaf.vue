@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import type { Bones } from '@/stores/cast'
 import type { Edit, Follows } from './useFitting'
 import PairFinder from './PairFinder.vue'
@@ -114,36 +115,35 @@ function act(what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap')
   else if (what === 'swap') emit('edit', { op: 'swap', keys: limbKeys(key) })
   else emit('edit', { op: props.fitting.left_out.includes(key) ? 'bring back' : 'leave out', keys: [key], mirror: mirror.value })
 }
-/** Keys of this leaf, whatever has the focus. Returns whether the key was one of them. */
-function onKey(event: KeyboardEvent): boolean {
-  const inWeave = !!(event.target as HTMLElement).closest?.('.weave')
-  const key = event.key
-  if (key === 'Escape' && held.value) held.value = null
-  else if (key === 'n' || key === 'N') next('any', event.shiftKey)
-  else if (key === '/') finder.value?.open()
-  else if (key === 't') mirror.value = !mirror.value
-  else if (key === 'c') act('confirm')
-  else if (key === 'C') act('confirm limb')
-  else if (key === 'x' || key === 'Delete' || key === 'Backspace') act('remove')
-  else if (key === 'l') act('leave out')
-  else if (key === 's') act('swap')
-  else if (/^[0-5]$/.test(key)) {
-    const wanted = GROUPS[(Number(key) + 5) % 6]
-    if (groups.value.some((one) => one.name === wanted)) group.value = wanted
-  }
-  else if (key === 'w') weave.value?.focus(here.value ?? `source ${props.source.names[0]}`)
-  else if (key === 'Enter' && inWeave && here.value) {
-    const [which, bone] = split(here.value)
-    if (held.value && held.value.which !== which) take(which, bone, event.shiftKey)
-    else {
-      // With a bone taken, its counterpart is asked for by name.
-      held.value = { which, bone }
-      finder.value?.open()
-    }
-  } else return false
-  event.preventDefault()
-  return true
+function showGroup(digit: number) {
+  const wanted = GROUPS[(digit + 5) % 6]
+  if (groups.value.some(({ name }) => name === wanted)) group.value = wanted
 }
+/** Take the bone that has the focus, or draw the thread to it; add: beside the bones that the pair has. */
+function hold(id: string, add: boolean) {
+  const [which, bone] = split(id)
+  if (held.value && held.value.which !== which) return take(which, bone, add)
+  // With a bone taken, its counterpart is asked for by name.
+  held.value = { which, bone }
+  finder.value?.open()
+}
+useShortcuts('Pairing', {
+  next: () => next('any'),
+  previous: () => next('any', true),
+  weave: () => weave.value?.focus(here.value ?? `source ${props.source.names[0]}`),
+  find: () => finder.value?.open(),
+  confirm: () => act('confirm'),
+  confirmLimb: () => act('confirm limb'),
+  remove: () => act('remove'),
+  leaveOut: () => act('leave out'),
+  swap: () => act('swap'),
+  mirror: () => void (mirror.value = !mirror.value),
+  group: (event) => showGroup(Number(event.key)),
+  letGo: () => {
+    if (!held.value) return false
+    held.value = null
+  },
+})
 /** A bone chosen by name: the counterpart of the one that is held, or the one to go to. */
 function chosen(which: Which, bone: string, add: boolean) {
   const other = held.value
@@ -172,7 +172,7 @@ function twin(which: Which, bone: string) {
   const other = mirror.value ? tree.twins[tree.names.indexOf(bone)] : -1
   return other >= 0 ? tree.names[other] : ''
 }
-defineExpose({ onKey, take, show })
+defineExpose({ take, show })
 </script>
 
 <template>
@@ -206,6 +206,7 @@ defineExpose({ onKey, take, show })
       :changed="changed"
       @point="emit('point', $event)"
       @take="take"
+      @hold="hold"
       @connect="connect"
       @move="move"
       @gap="show"

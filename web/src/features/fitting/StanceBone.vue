@@ -1,7 +1,9 @@
 <script setup lang="ts">
+import type { Vector3 } from 'three'
 import { computed, ref, watch } from 'vue'
 
-import { axesOf, type Axes, type StanceRow, type Vector, type Wanted } from './stances'
+import { axesOf, type Axes, type BonePose } from './stanceGeometry'
+import type { StanceRow, Wanted } from './stances'
 import type { Which } from './weave'
 
 /** The bone that is turned by hand: its axes, how far it is turned about each, and what takes it back. */
@@ -9,9 +11,9 @@ const props = defineProps<{
   chosen: { which: Which; bone: string }
   row: StanceRow | undefined
   turned: boolean
-  at: { way: Vector; mark: Vector } | null
-  parent: { way: Vector; mark: Vector } | null
-  forward: Vector
+  at: BonePose | null
+  parent: BonePose | null
+  forward: Vector3
   mirror: boolean
 }>()
 const axes = defineModel<Axes>('axes', { required: true })
@@ -21,11 +23,11 @@ const typed = ref(['', '', ''])
 watch(() => [props.chosen.bone, axes.value], () => (typed.value = ['', '', '']))
 const list = computed(() => {
   const at = axes.value === 'parent' ? (props.parent ?? props.at) : props.at
-  return at ? axesOf(axes.value, at.way, at.mark, props.forward) : []
+  return at ? axesOf(axes.value, at, props.forward) : []
 })
 function turn(n: number, degrees: number) {
   if (!Number.isFinite(degrees) || !degrees) return
-  emit('stand', { op: 'turn', side: props.chosen.which, bone: props.chosen.bone, axis: list.value[n].axis, degrees, mirror: props.mirror })
+  emit('stand', { op: 'turn', side: props.chosen.which, bone: props.chosen.bone, axis: list.value[n].axis.toArray(), degrees, mirror: props.mirror })
 }
 function enter(n: number) {
   turn(n, Number(typed.value[n].replace(',', '.')))

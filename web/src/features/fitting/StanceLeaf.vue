@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import type { Bones } from '@/stores/cast'
 import StanceBone from './StanceBone.vue'
 import StanceMeasures from './StanceMeasures.vue'
@@ -56,21 +57,24 @@ function move(event: KeyboardEvent, by: number) {
   event.preventDefault()
   event.stopPropagation()
 }
-/** Keys of this leaf, whatever has the focus. Returns whether the key was one of them. */
-function onKey(event: KeyboardEvent): boolean {
-  const key = event.key
-  if (key === 'a') emit('stand', { op: 'align' })
-  else if (key === 'A' && chosenRow.value) emit('stand', { op: 'align', limb: chosenRow.value.limb, side: chosen.value!.which })
-  else if (key === 'x' && chosen.value) emit('stand', { op: 'reset', side: chosen.value.which, bone: chosen.value.bone })
-  else if (key === 't') mirror.value = !mirror.value
-  else if (key === 'e') rollMarkers.value = !rollMarkers.value
-  else if (key === 'c') void props.stances.compare(!comparing.value)
-  else if (key === 'Escape' && chosen.value) chosen.value = null
-  else return false
-  event.preventDefault()
-  return true
-}
-defineExpose({ onKey })
+useShortcuts('Stance', {
+  align: () => emit('stand', { op: 'align' }),
+  alignLimb: () => {
+    if (!chosen.value || !chosenRow.value) return false
+    emit('stand', { op: 'align', limb: chosenRow.value.limb, side: chosen.value.which })
+  },
+  reset: () => {
+    if (!chosen.value) return false
+    emit('stand', { op: 'reset', side: chosen.value.which, bone: chosen.value.bone })
+  },
+  mirror: () => void (mirror.value = !mirror.value),
+  rollMarkers: () => void (rollMarkers.value = !rollMarkers.value),
+  compare: () => void props.stances.compare(!comparing.value),
+  letGo: () => {
+    if (!chosen.value) return false
+    chosen.value = null
+  },
+})
 </script>
 
 <template>

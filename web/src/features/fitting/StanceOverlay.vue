@@ -1,8 +1,10 @@
 <script setup lang="ts">
+import { Vector3 } from 'three'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 
 import type { Stage } from '@/stage/stage'
-import { angleAt, arc, axesOf, placeIn, ring, type Vector, type Wanted } from './stances'
+import { angleAt, arc, axesOf, jointPosition, ring } from './stanceGeometry'
+import type { Wanted } from './stances'
 import { KEYS, type Stances } from './useStances'
 import type { Bones } from '@/stores/cast'
 import type { Which } from './weave'
@@ -14,7 +16,7 @@ const LEAST = 1
 const ENDS = [(p: { x: number; y: number }) => p.x, (p: { x: number; y: number }) => -p.y, (p: { x: number; y: number }) => p.y]
 const { chosen, axes, snap, rows, forward, moved } = props.stances
 const drawn = ref(0)
-const held = shallowRef<{ n: number; axis: Vector; place: Vector; name: string; begin: number | null; turned: number; degrees: number; x: number; y: number; ways: [number, number] } | null>(null)
+const held = shallowRef<{ n: number; axis: Vector3; position: Vector3; name: string; begin: number | null; turned: number; degrees: number; x: number; y: number; ways: [number, number] } | null>(null)
 let listening = props.stage.afterDrawing(() => (drawn.value += 1))
 watch(
   () => props.stage,
@@ -25,7 +27,7 @@ watch(
 )
 onBeforeUnmount(() => listening())
 
-const flat = (points: Vector[]) => points.map((point) => props.stage.project(...point))
+const flat = (points: Vector3[]) => points.map((point) => props.stage.project(point))
 const path = (points: { x: number; y: number }[]) => points.map(({ x, y }, n) => `${n ? 'L' : 'M'}${x.toFixed(1)} ${y.toFixed(1)}`).join('')
 const fans = computed(() => {
   void [drawn.value, moved.value]
@@ -34,9 +36,9 @@ const fans = computed(() => {
   // The worst say their degrees; more numbers than eight hide the body, and those of fingers each other.
   const named = new Set([...off].filter((row) => !row.own && !/(thumb|index|middle|ring|little)$/.test(row.limb)).sort((a, b) => b.left - a.left).slice(0, 8).map((row) => row.part))
   return off.map((row) => {
-    const place = placeIn(props.stage, KEYS.target, props.trees.target.names.indexOf(row.bone))
-    const edge = arc(place, row.way as Vector, row.wanted as Vector, props.height * 0.09)
-    const points = flat([place, ...edge])
+    const position = jointPosition(props.stage, KEYS.target, props.trees.target.names.indexOf(row.bone))
+    const edge = arc(position, new Vector3(...row.way), new Vector3(...row.wanted), props.height * 0.09)
+    const points = flat([position, ...edge])
     const middle = points[1 + Math.floor(edge.length / 2)] ?? points[0]
     const far = Math.hypot(middle.x - points[0].x, middle.y - points[0].y) || 1
     return {
@@ -55,29 +57,29 @@ const rings = computed(() => {
   const parent = tree.parents[tree.names.indexOf(at.bone)]
   const of = axes.value === 'parent' && parent >= 0 ? (props.stances.boneAt(at.which, tree.names[parent]) ?? bone) : bone
   const now = held.value
-  return axesOf(axes.value, of.way, of.mark, forward.value).map((one, n) => {
+  return axesOf(axes.value, of, forward.value).map((one, n) => {
     // While a ring is drawn it stays where it was taken hold of.
     const axis = now?.n === n ? now.axis : one.axis
-    const points = flat(ring(bone.place, axis, props.height * (0.085 + 0.012 * n)))
+    const points = flat(ring(bone.position, axis, props.height * (0.085 + 0.012 * n)))
     // Each name at another end of its ring, so that they do not cover each other.
     const far = points.reduce((best, point) => (ENDS[n](point) > ENDS[n](best) ? point : best))
-    return { n, name: one.name, axis, place: bone.place, d: path(points), x: far.x + [6, 0, 0][n], y: far.y + [4, -7, 15][n], anchor: n ? 'middle' : 'start' }
+    return { n, name: one.name, axis, position: bone.position, d: path(points), x: far.x + [6, 0, 0][n], y: far.y + [4, -7, 15][n], anchor: n ? 'middle' : 'start' }
   })
 })
 
 function press(event: PointerEvent, one: (typeof rings.value)[number]) {
   ;(event.target as Element).setPointerCapture(event.pointerId)
-  const begin = angleAt(one.place, one.axis, props.stage.ray(event.clientX, event.clientY))
-  const [a, b] = [props.stage.project(...one.place), props.stage.project(one.place[0] + one.axis[0] * 0.1, one.place[1] + one.axis[1] * 0.1, one.place[2] + one.axis[2] * 0.1)]
+  const begin = angleAt(one.position, one.axis, props.stage.ray(event.clientX, event.clientY))
+  const [a, b] = flat([one.position, one.position.clone().addScaledVector(one.axis, 0.1)])
   // Seen from its edge, a ring is turned along the line it is seen as.
   const long = Math.hypot(b.x - a.x, b.y - a.y) || 1
-  held.value = { n: one.n, axis: one.axis, place: one.place, name: one.name, begin, turned: 0, degrees: 0, x: event.clientX, y: event.clientY, ways: [-(b.y - a.y) / long, (b.x - a.x) / long] }
+  held.value = { n: one.n, axis: one.axis, position: one.position, name: one.name, begin, turned: 0, degrees: 0, x: event.clientX, y: event.clientY, ways: [-(b.y - a.y) / long, (b.x - a.x) / long] }
   event.preventDefault()
 }
 function drag(event: PointerEvent) {
   const now = held.value
   if (!now || !chosen.value) return
-  const angle = now.begin === null ? null : angleAt(now.place, now.axis, props.stage.ray(event.clientX, event.clientY))
+  const angle = now.begin === null ? null : angleAt(now.position, now.axis, props.stage.ray(event.clientX, event.clientY))
   let turned = now.turned
   let begin = now.begin
   if (angle !== null && begin !== null) {
@@ -91,7 +93,7 @@ function drag(event: PointerEvent) {
   if (degrees !== now.degrees) void props.stances.attempt(wanted(degrees))
 }
 function wanted(degrees: number): Wanted {
-  return { op: 'turn', side: chosen.value!.which, bone: chosen.value!.bone, axis: held.value!.axis, degrees, mirror: props.mirror }
+  return { op: 'turn', side: chosen.value!.which, bone: chosen.value!.bone, axis: held.value!.axis.toArray(), degrees, mirror: props.mirror }
 }
 function release() {
   const now = held.value

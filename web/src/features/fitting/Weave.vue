@@ -3,6 +3,8 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, nextTick, ref } from 'vue'
 
 import type { Bones } from '@/stores/cast'
+import { useThreadDrag } from './useThreadDrag'
+import WeaveThreads from './WeaveThreads.vue'
 import { layOut, shortened, sideOf, type Fitting, type Gap, type Group, type Node, type Which } from './weave'
 
 /** The weave: two bone trees face each other, pairs as threads between them. */
@@ -21,6 +23,8 @@ const emit = defineEmits<{
   connect: [source: string, target: string, add: boolean]
   move: [key: string, which: Which, from: string, to: string]
   gap: [part: string]
+  /** Enter on a bone; add: with Shift. */
+  hold: [id: string, add: boolean]
 }>()
 const here = defineModel<string | null>('here', { required: true })
 const box = ref<HTMLElement>()
@@ -82,8 +86,13 @@ const lit = (node: Node) => {
   const pair = pairOf.value.get(node.id)
   return props.pointed.includes(node.id) || (!!pair && props.pointed.includes(pair.key))
 }
-const gapText = (gap: Gap) =>
-  gap.leftOut ? 'left out' : gap.lacks === 'both' ? 'no bone on either side' : gap.lacks === 'source' ? 'no bone on the source' : gap.lacks === 'target' ? 'no bone on the character' : 'not paired'
+const LACKS = {
+  both: 'no bone on either side',
+  source: 'no bone on the source',
+  target: 'no bone on the character',
+  '': 'not paired',
+}
+const gapText = (gap: Gap) => (gap.leftOut ? 'left out' : LACKS[gap.lacks])
 const shortPart = (part: string) => part.replace(/^(left|right) /, '')
 
 /** Keys move over the two trees: up and down along one, left and right to the other. */
@@ -113,62 +122,47 @@ function focus(id: string | undefined) {
   })
 }
 function onKey(event: KeyboardEvent) {
-  if (!event.key.startsWith('Arrow') || event.ctrlKey || event.altKey || event.metaKey) return
-  step(event.key)
+  if (event.ctrlKey || event.altKey || event.metaKey) return
+  const bone = (event.target as HTMLElement).closest<HTMLElement>('[data-id]')?.dataset.id
+  if (event.key === 'Enter' && bone) emit('hold', bone, event.shiftKey)
+  else if (event.key.startsWith('Arrow')) step(event.key)
+  else return
   event.preventDefault()
   event.stopPropagation()
 }
 const first = computed(() => here.value && byId.value.has(here.value) ? here.value : weave.value.nodes.find((node) => node.which === 'source')?.id)
 
-/** Dragging a thread: from a bone to one of the other side, or its end from one bone to another of the same side. */
-const drag = ref<{ node: Node; x: number; y: number; moved: boolean } | null>(null)
-function down(event: PointerEvent, node: Node) {
-  if (event.button !== 0) return
-  drag.value = { node, x: event.clientX, y: event.clientY, moved: false }
-  const from = { x: event.clientX, y: event.clientY }
-  const move = (now: PointerEvent) => {
-    if (!drag.value) return
-    const moved = drag.value.moved || Math.hypot(now.clientX - from.x, now.clientY - from.y) > 5
-    drag.value = { node, x: now.clientX, y: now.clientY, moved }
-    if (moved) emit('point', under(now)?.id ?? node.id)
-  }
-  const up = (now: PointerEvent) => {
-    window.removeEventListener('pointermove', move)
-    window.removeEventListener('pointerup', up)
-    const was = drag.value
-    drag.value = null
-    if (!was?.moved) return
-    swallow = true
-    setTimeout(() => (swallow = false))
-    const to = under(now)
-    if (!to || to.id === node.id) return
-    const pair = pairOf.value.get(node.id)
-    if (to.which !== node.which) emit('connect', node.which === 'source' ? node.bone : to.bone, node.which === 'source' ? to.bone : node.bone, now.shiftKey)
-    else if (pair) emit('move', pair.key, node.which, node.bone, to.bone)
-  }
-  window.addEventListener('pointermove', move)
-  window.addEventListener('pointerup', up)
-}
-let swallow = false
-function under(event: PointerEvent): Node | undefined {
-  const id = document.elementFromPoint(event.clientX, event.clientY)?.closest<HTMLElement>('[data-id]')?.dataset.id
+function under(x: number, y: number): Node | undefined {
+  const id = document.elementFromPoint(x, y)?.closest<HTMLElement>('[data-id]')?.dataset.id
   return id ? byId.value.get(id) : undefined
 }
+const drag = useThreadDrag({
+  under,
+  over: (node) => emit('point', node.id),
+  drop: (from, to, add) => {
+    const pair = pairOf.value.get(from.id)
+    const [source, target] = from.which === 'source' ? [from, to] : [to, from]
+    if (to.which !== from.which) emit('connect', source.bone, target.bone, add)
+    // The thread's end goes from one bone to another of the same side.
+    else if (pair) emit('move', pair.key, from.which, from.bone, to.bone)
+  },
+})
 /** Where the thread in the hand starts and ends, in the weave's own pixels. */
 const loose = computed(() => {
-  const now = drag.value
+  const now = drag.held.value
   const at = box.value?.getBoundingClientRect()
-  if (!now?.moved || !at) return null
-  const pair = pairOf.value.get(now.node.id)
-  const own = ring(now.node)
+  if (!now || !at) return null
+  const { node } = now
+  const pair = pairOf.value.get(node.id)
+  const own = ring(node)
   const end = { x: now.x - at.left, y: now.y - at.top }
-  const other = (now.node.which === 'source' ? pair?.target : pair?.source)?.[0]
-  const held = byId.value.get(`${now.node.which === 'source' ? 'target' : 'source'} ${other}`)
-  const across = now.node.which === 'source' ? end.x > own.x + 24 : end.x < own.x - 24
-  return path(held && !across ? ring(held) : own, end)
+  const other = (node.which === 'source' ? pair?.target : pair?.source)?.[0]
+  const paired = byId.value.get(`${node.which === 'source' ? 'target' : 'source'} ${other}`)
+  const across = node.which === 'source' ? end.x > own.x + 24 : end.x < own.x - 24
+  return path(paired && !across ? ring(paired) : own, end)
 })
 function click(node: Node, add: boolean) {
-  if (swallow) return
+  if (drag.isDrop()) return
   here.value = node.id
   emit('take', node.which, node.bone, add)
 }
@@ -177,22 +171,10 @@ defineExpose({ focus })
 
 <template>
   <div ref="box" class="weave" role="group" aria-label="The weave: source bones at the left, the character’s at the right" :style="{ height: `${weave.height}px` }" @keydown="onKey" @mouseleave="emit('point', null)">
-    <svg :width="width" :height="weave.height" aria-hidden="true">
-      <path v-for="(stroke, n) in strokes" :key="n" class="stroke" :class="stroke.side" :d="stroke.d" />
-      <g v-for="thread in threads" :key="thread.id" class="thread" :class="[sideOf(thread.pair.part), { confirmed: thread.pair.confirmed, crossing: thread.pair.crosses, lit: pointed.includes(thread.pair.key), changed: changed.includes(thread.pair.key) }]" @mouseenter="emit('point', thread.pair.key)">
-        <path class="grip" :d="thread.d" />
-        <path class="line" :d="thread.d" />
-        <path v-if="sideOf(thread.pair.part) === 'right' && !thread.pair.crosses" class="core" :d="thread.d" />
-        <g v-if="thread.pair.crosses" :transform="`translate(${thread.middle.x} ${thread.middle.y})`">
-          <circle class="mark" r="8" /><path class="sign" d="M-3.5 -3.5 L3.5 3.5 M3.5 -3.5 L-3.5 3.5" />
-        </g>
-        <template v-else-if="!thread.pair.confirmed && thread.pair.confidence < 0.8">
-          <rect class="plate" :x="thread.middle.x - 11" :y="thread.middle.y - 8" width="22" height="16" rx="3" />
-          <text class="mono" :x="thread.middle.x" :y="thread.middle.y + 4.5">{{ Math.round(thread.pair.confidence * 100) }}</text>
-        </template>
-      </g>
-      <path v-if="loose" class="loose" :d="loose" />
-    </svg>
+    <WeaveThreads
+      :width="width" :height="weave.height" :strokes="strokes" :threads="threads" :loose="loose" :pointed="pointed"
+      :changed="changed" @point="emit('point', $event)"
+    />
     <p v-for="heading in weave.headings" :key="heading.limb" class="heading" :class="heading.side" :style="{ top: `${heading.y}px` }"><span>{{ heading.limb }}</span></p>
     <button
       v-for="gap in weave.gaps"
@@ -220,7 +202,7 @@ defineExpose({ focus })
       :tabindex="first === node.id ? 0 : -1"
       @mouseenter="emit('point', node.id)"
       @focus="((here = node.id), emit('point', node.id))"
-      @pointerdown="down($event, node)"
+      @pointerdown="drag.press($event, node)"
       @click="click(node, $event.shiftKey)"
     >
       <span class="ring" aria-hidden="true"></span><span class="mono name">{{ names[node.which](node.bone) }}</span>
@@ -230,25 +212,6 @@ defineExpose({ focus })
 
 <style scoped>
 .weave { position: relative; user-select: none; }
-svg { position: absolute; inset: 0; }
-.stroke { fill: none; stroke: var(--ink); stroke-width: 1.1; opacity: 0.22; }
-.stroke.left { stroke: var(--left); }
-.stroke.right { stroke: var(--right); }
-.grip { fill: none; stroke: transparent; stroke-width: 12; }
-.line { fill: none; stroke: var(--ink); stroke-width: 1.5; stroke-dasharray: 4 4; }
-.thread.left .line { stroke: var(--left); }
-.thread.right .line { stroke: var(--right); stroke-width: 3.6; }
-.thread.right .core { fill: none; stroke: var(--panel); stroke-width: 1.4; }
-.thread.confirmed .line { stroke-dasharray: none; }
-.thread.lit .line { stroke-width: 3; }
-.thread.right.lit .line { stroke-width: 5.5; }
-.thread.changed .line { stroke: var(--accent); }
-.thread.crossing .line { stroke: var(--wrong); stroke-width: 2.6; }
-.thread .mark { fill: var(--panel); stroke: var(--wrong); stroke-width: 1.5; }
-.thread .sign { stroke: var(--wrong); stroke-width: 1.8; }
-.thread .plate { fill: var(--panel); }
-.thread text { font-size: 11.5px; text-anchor: middle; fill: var(--ink); }
-.loose { fill: none; stroke: var(--accent); stroke-width: 2; stroke-dasharray: 2 3; pointer-events: none; }
 .heading { position: absolute; left: 10px; right: 10px; transform: translateY(-50%); text-align: center; font-size: 12.5px; color: var(--quiet); line-height: 1; pointer-events: none; }
 .heading::before { content: ''; position: absolute; left: 0; right: 0; top: 50%; border-top: 1px solid var(--hairline); }
 .heading span { position: relative; background: var(--panel); padding: 0 8px; }

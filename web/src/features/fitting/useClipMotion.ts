@@ -1,6 +1,6 @@
 import type { Ref, ShallowRef } from 'vue'
 
-import { octets } from '@/api/client'
+import { fetchNodeMotion, fetchPositions } from '@/api/motion'
 import type { Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -42,23 +42,20 @@ export function useClipMotion(around: {
     stop()
     const { signal } = (fetching = new AbortController())
     try {
-      const [source, target] = await Promise.all([
-        octets(`/api/library/clips/${row.id}/positions`, signal),
-        octets(`/api/fittings/${around.fittingId}/preview/${row.id}`, signal),
+      const [positions, transferred] = await Promise.all([
+        fetchPositions(`/api/library/clips/${row.id}/positions`, signal),
+        fetchNodeMotion(`/api/fittings/${around.fittingId}/preview/${row.id}`, signal),
       ])
       if (stage.value !== now) return
-      const [count, points] = source.blocks[0].shape
       const tree = treeFor(module, trees.source.value)
-      const positions = { frames: count, points, values: source.blocks[0].values }
       const size = library.skeletons.find((body) => body.id === row.skeleton_id)?.height ?? 1.7
       now.addSource('source', new module.BoneLines(tree, now.palette, size), positions)
-      const [turns, places] = target.blocks
-      now.figure('character')?.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
-      frames.value = count
-      fps.value = source.fps
+      now.figure('character')?.play(transferred)
+      frames.value = positions.frames
+      fps.value = positions.fps
       if (again && around.asked !== null) go(around.asked)
       else if (again) go(history.state.play || around.fromStart() ? 0 : busiest(positions, trees.source.value))
-      around.ribbon.drawRows(count, tree, positions)
+      around.ribbon.drawRows(positions.frames, tree, positions)
       now.setFrame(frame.value)
       place(again)
       if (again && history.state.play) {
@@ -76,11 +73,10 @@ export function useClipMotion(around: {
     if (!now || !row) return
     stop()
     fetching = new AbortController()
-    const { blocks } = await octets(`/api/fittings/${around.fittingId}/preview/${row.id}`, fetching.signal)
+    const transferred = await fetchNodeMotion(`/api/fittings/${around.fittingId}/preview/${row.id}`, fetching.signal)
     const figure = now.figure('character')
     if (stage.value !== now || !figure || clip.value?.id !== row.id) return
-    const [turns, places] = blocks
-    figure.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+    figure.play(transferred)
     around.ribbon.drawFigure()
     around.showFrame(frame.value)
   }

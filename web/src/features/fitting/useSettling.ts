@@ -1,9 +1,9 @@
 import { computed, ref, shallowRef, type Ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { decodePose } from '@/api/motion'
 import { useMessages } from '@/stores/messages'
 import type { Stage } from '@/stage/stage'
-import { decode } from './stances'
 import type { Fitting } from './weave'
 
 export type Contact = Schemas['ContactOut']
@@ -87,8 +87,8 @@ export function useSettling(around: {
         const made = await answer(client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }))
         const figure = around.stage.value?.figure('character')
         if (own !== trial || !made.pose || !figure) continue
-        const values = decode(made.pose)
-        figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+        const { rotations, translations } = decodePose(made.pose, figure.joints.length)
+        figure.take(rotations, translations)
         around.stage.value?.draw()
       }
     } catch (problem) {

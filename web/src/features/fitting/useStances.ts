@@ -1,11 +1,14 @@
+import { Vector3 } from 'three'
 import { computed, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
 
-import { answer, client, octets } from '@/api/client'
+import { answer, client, fetchArrays } from '@/api/client'
+import { decodeFloats, decodePose } from '@/api/motion'
 import type { Stage } from '@/stage/stage'
 import type { Bones, Character } from '@/stores/cast'
 import { useMessages } from '@/stores/messages'
 import { loadFigure, treeFor, type StageModule } from './figures'
-import { decode, placeIn, read, triple, type Axes, type Offers, type Standing, type StanceRow, type Vector, type View, type Wanted } from './stances'
+import { jointPosition, onGround, type Axes, type BonePose } from './stanceGeometry'
+import { read, type Offers, type Standing, type StanceRow, type View, type Wanted } from './stances'
 import type { Fitting, Which } from './weave'
 
 interface Around {
@@ -19,8 +22,11 @@ interface Around {
   beside: () => boolean
   mesh: () => boolean
 }
+const UP = new Vector3(0, 1, 0)
+const scratch = new Vector3()
+/** From the way the source faces to the way the character does, radians about up. */
+const facing = ({ measures }: Fitting) => ((measures.target_facing - measures.source_facing) * Math.PI) / 180
 export const KEYS = { source: 'stance source', target: 'stance character' } as const
-const FORWARD = (degrees: number): Vector => [Math.sin((degrees * Math.PI) / 180), 0, Math.cos((degrees * Math.PI) / 180)]
 
 /** The two bodies in their stances on the stage: fetched, laid over each other at the hips, tried, compared with before. */
 export function useStances(around: Around) {
@@ -38,7 +44,7 @@ export function useStances(around: Around) {
   const moved = ref(0)
   const { fitting, stage, trees } = around
   const rows = computed(() => tried.value ?? fitting.value?.stance ?? [])
-  const forward = computed(() => FORWARD(fitting.value?.measures.target_facing ?? 0))
+  const forward = computed(() => onGround(fitting.value?.measures.target_facing ?? 0))
   const path = () => ({ params: { path: { fitting_id: fitting.value!.id } } })
   let local: { source: Float32Array; target: Float32Array } | null = null
   let opening: Promise<void> | null = null
@@ -54,7 +60,7 @@ export function useStances(around: Around) {
       now.add(KEYS.target, figure)
       now.addSource(KEYS.source, new module.BoneLines(treeFor(module, trees.source.value), now.palette, around.character.value.height, true), null)
     }
-    const { blocks } = await octets(`/api/fittings/${fitting.value.id}/standing`)
+    const { blocks } = await fetchArrays(`/api/fittings/${fitting.value.id}/standing`)
     if (stage.value === now) take(join(blocks.map((block) => block.values)))
   }
   const show = () => (opening = (opening ?? Promise.resolve()).then(open).catch(useMessages().fail))
@@ -93,19 +99,14 @@ export function useStances(around: Around) {
     if (!now || !found || !fit || !source || !figure || !trees.source.value || !trees.target.value) return
     const hips = { source: Math.max(0, trees.source.value.parts.indexOf('hips')), target: Math.max(0, trees.target.value.parts.indexOf('hips')) }
     const over = !around.beside()
-    const angle = ((fit.measures.target_facing - fit.measures.source_facing) * Math.PI) / 180
+    const angle = facing(fit)
     const size = over ? fit.measures.size : 1
-    const from = triple(found.source.positions, hips.source)
-    const object = figure.object.position
-    const to = triple(figure.boneLines.positions, hips.target)
-    const [cos, sin] = [Math.cos(angle) * size, Math.sin(angle) * size]
+    const from = new Vector3().fromArray(found.source.positions, hips.source * 3)
+    const to = new Vector3().fromArray(figure.boneLines.positions, hips.target * 3).sub(figure.object.position)
+    if (!over) from.y = to.y = 0
     const values = new Float32Array(found.source.positions.length)
-    for (let n = 0; n < values.length; n += 3) {
-      const [x, y, z] = [found.source.positions[n] - from[0], found.source.positions[n + 1] - (over ? from[1] : 0), found.source.positions[n + 2] - from[2]]
-      values[n] = to[0] - object.x + cos * x + sin * z
-      values[n + 1] = (over ? to[1] : 0) + y * size
-      values[n + 2] = to[2] - object.z - sin * x + cos * z
-    }
+    for (let n = 0; n < values.length; n += 3)
+      scratch.fromArray(found.source.positions, n).sub(from).applyAxisAngle(UP, angle).multiplyScalar(size).add(to).toArray(values, n)
     source.place(values)
     now.invalidate()
   }
@@ -143,7 +144,7 @@ export function useStances(around: Around) {
         if (own !== trial) continue
         tried.value = made.stance
         pose(made.pose)
-        take(decode(made.standing), true)
+        take(decodeFloats(made.standing), true)
         stage.value?.draw()
       }
     } catch (problem) {
@@ -155,8 +156,8 @@ export function useStances(around: Around) {
   function pose(text: string | null | undefined) {
     const figure = stage.value?.figure('character')
     if (!text || !figure) return
-    const values = decode(text)
-    figure.take(values.subarray(0, figure.joints.length * 4), values.subarray(figure.joints.length * 4))
+    const { rotations, translations } = decodePose(text, figure.joints.length)
+    figure.take(rotations, translations)
   }
   /** The trial is over, and looking at the stance before: what is kept is shown again. */
   function settle() {
@@ -169,7 +170,7 @@ export function useStances(around: Around) {
   async function compare(on: boolean) {
     if (comparing.value === on || !fitting.value) return
     comparing.value = on
-    const { blocks } = await octets(`/api/fittings/${fitting.value.id}/standing?before=${on}`).catch((problem) => (useMessages().fail(problem), { blocks: [] }))
+    const { blocks } = await fetchArrays(`/api/fittings/${fitting.value.id}/standing?before=${on}`).catch((problem) => (useMessages().fail(problem), { blocks: [] }))
     if (blocks.length && comparing.value === on) take(join(blocks.map((block) => block.values)), on)
   }
   async function loadOffers() {
@@ -184,7 +185,7 @@ export function useStances(around: Around) {
     const clip = around.shown().clip
     if (!rollMarkers.value || !local || clip === undefined || !trees.source.value || !trees.target.value || !around.character.value) return
     const counts = { source: trees.source.value.names.length, target: trees.target.value.names.length }
-    turns.value = (await octets(`/api/library/clips/${clip}/turns`)).blocks[0].values
+    turns.value = (await fetchArrays(`/api/library/clips/${clip}/turns`)).blocks[0].values
     if (stage.value !== now || !rollMarkers.value) return
     const size = around.character.value.height
     for (const [key, which, still] of [['source', 'source', false], ['character', 'target', false], [KEYS.source, 'source', true], [KEYS.target, 'target', true]] as const) {
@@ -199,39 +200,34 @@ export function useStances(around: Around) {
     }
   }
   /** Vectors of the source's stance as it is laid over the character. */
-  function overlaid(marks: Float32Array): Float32Array {
-    const angle = ((fitting.value!.measures.target_facing - fitting.value!.measures.source_facing) * Math.PI) / 180
-    const [cos, sin] = [Math.cos(angle), Math.sin(angle)]
-    const out = new Float32Array(marks.length)
-    for (let n = 0; n < marks.length; n += 3) {
-      out[n] = cos * marks[n] + sin * marks[n + 2]
-      out[n + 1] = marks[n + 1]
-      out[n + 2] = -sin * marks[n] + cos * marks[n + 2]
-    }
+  function overlaid(vectors: Float32Array): Float32Array {
+    const out = new Float32Array(vectors.length)
+    for (let n = 0; n < vectors.length; n += 3)
+      scratch.fromArray(vectors, n).applyAxisAngle(UP, facing(fitting.value!)).toArray(out, n)
     return out
   }
-
   /** Where a bone of a stance is, where it points, and where it bends to, all as they stand on the stage. */
-  function boneAt(which: Which, bone: string): { place: Vector; way: Vector; mark: Vector } | null {
-    const [now, tree, found] = [stage.value, trees[which].value, standing.value]
+  function boneAt(which: Which, bone: string): BonePose | null {
+    const [now, tree, found, fit] = [stage.value, trees[which].value, standing.value, fitting.value]
     const joint = tree?.names.indexOf(bone) ?? -1
-    if (!now || !tree || !found || joint < 0) return null
-    const place = placeIn(now, KEYS[which], joint)
-    const row = rows.value.find((one) => (which === 'target' ? one.bone === bone : fitting.value?.pairs.some((pair) => pair.part === one.part && pair.source[0] === bone)))
-    const child = tree.parents.indexOf(joint)
-    let way = (row && (which === 'target' ? row.way : row.wanted)) as Vector | undefined
-    if (!way || Math.hypot(...way) < 0.5) {
-      const to = child >= 0 ? placeIn(now, KEYS[which], child) : along(place, tree.parents[joint], now, which)
-      way = [to[0] - place[0], to[1] - place[1], to[2] - place[2]]
-    }
-    const marks = which === 'source' ? overlaid(found.source.marks) : found.target.marks
-    return { place, way, mark: triple(marks, joint) }
+    if (!now || !tree || !found || !fit || joint < 0) return null
+    const position = jointPosition(now, KEYS[which], joint)
+    const isOf = (row: StanceRow) =>
+      which === 'target' ? row.bone === bone : fit.pairs.some((pair) => pair.part === row.part && pair.source[0] === bone)
+    const row = rows.value.find(isOf)
+    const direction = new Vector3(...((row && (which === 'target' ? row.way : row.wanted)) ?? []))
+    if (direction.length() < 0.5) direction.copy(directionInTree(now, which, tree, joint))
+    const bend = new Vector3().fromArray(found[which].marks, joint * 3)
+    if (which === 'source') bend.applyAxisAngle(UP, facing(fit))
+    return { position, direction, bend }
   }
-  /** A leaf points on as its parent does. */
-  function along(place: Vector, parent: number, now: Stage, which: Which): Vector {
-    if (parent < 0) return [place[0], place[1] + 1, place[2]]
-    const above = placeIn(now, KEYS[which], parent)
-    return [2 * place[0] - above[0], 2 * place[1] - above[1], 2 * place[2] - above[2]]
+  /** From a joint to its first child; a leaf points on as its parent does, and a joint alone points up. */
+  function directionInTree(now: Stage, which: Which, tree: Bones, joint: number): Vector3 {
+    const child = tree.parents.indexOf(joint)
+    const parent = tree.parents[joint]
+    if (child < 0 && parent < 0) return UP
+    const [from, to] = child >= 0 ? [joint, child] : [parent, joint]
+    return jointPosition(now, KEYS[which], to).sub(jointPosition(now, KEYS[which], from))
   }
 
   watch(rollMarkers, () => void feather())

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 
 import FileButton from '@/shared/frame/FileButton.vue'
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { MOTION } from '@/stores/arrivals'
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import IntakeRowItem from './IntakeRowItem.vue'
@@ -12,15 +13,8 @@ const loaded = ref(false)
 const filling = ref(false)
 let last = -1
 
-function onKey(event: KeyboardEvent) {
-  if ((event.target as HTMLElement).closest('input:not([type="checkbox"]), select, [role="dialog"]')) return
-  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
-  event.preventDefault()
-  void (event.shiftKey ? intake.redo() : intake.undo())
-}
-onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+useShortcuts('Intake', { undo: () => void intake.undo(), redo: () => void intake.redo() })
 onMounted(async () => {
-  window.addEventListener('keydown', onKey)
   await Promise.all([intake.refresh(), intake.loadRule()])
   loaded.value = true
 })

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useResizeObserver } from '@vueuse/core'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { MOTION } from '@/stores/arrivals'
 import { useCast } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
@@ -118,14 +119,11 @@ async function renameSkeleton(body: LibrarySkeleton, event: Event) {
   }
   await library.load()
 }
-function onKey(event: KeyboardEvent) {
-  if ((event.target as HTMLElement).closest('input, textarea, select, [role="dialog"]')) return
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'a') selectAll()
-  else if (event.key === 'Escape' && selected.value.size) selectNone()
-  else if (event.key === '/') document.querySelector<HTMLInputElement>('.search input')?.focus()
-  else return
-  event.preventDefault()
-}
+useShortcuts('Library', {
+  search: () => document.querySelector<HTMLInputElement>('.search input')?.focus(),
+  selectAll,
+  selectNone: () => selected.value.size > 0 && selectNone(),
+})
 useResizeObserver(grid, ([entry]) => (width.value = entry.contentRect.width))
 /** A link to a clip shows it among the others, whatever was filtered. */
 watch(
@@ -140,13 +138,7 @@ watch(
   },
   { immediate: true },
 )
-onMounted(() => {
-  window.addEventListener('keydown', onKey)
-  void intake.refresh()
-})
-onBeforeUnmount(() => {
-  window.removeEventListener('keydown', onKey)
-})
+onMounted(() => void intake.refresh())
 const waiting = computed(() => intake.motion.length)
 </script>
 

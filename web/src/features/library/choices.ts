@@ -35,6 +35,16 @@ export function floorOf(ground: Partial<Ground> | undefined, said: number | null
   }
 }
 
+/** What was detected of a file's up axis, as its skeleton keeps it. */
+export function upOf(evidence: string[]) {
+  const [why = '', , ...rest] = evidence
+  const otherwise = 'With another axis the file is read again, and waits in the intake; this clip stays as it is.'
+  return {
+    value: /up is ([+-][XYZ])/.exec(why)?.[1] ?? '…',
+    why: `${[why, ...rest].filter(Boolean).join('. ')}. ${otherwise}`,
+  }
+}
+
 /** Turns about up for a body that faces this way, already turned by so many degrees. */
 export function turnsFor(facing: number | null | undefined, turned: number): Choice[] {
   const list: Choice[] = [{ value: '0', text: 'as it came' }]

@@ -1,6 +1,6 @@
 import { ref, shallowRef, type Ref } from 'vue'
 
-import { octets } from '@/api/client'
+import { fetchNodeMotion, fetchPositions } from '@/api/motion'
 import { loadFigure, treeFor, type StageModule } from '@/features/fitting/figures'
 import { useRibbonRows } from '@/features/fitting/useRibbonRows'
 import type { Stage } from '@/stage/stage'
@@ -56,17 +56,16 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   }
   const hips = (tree: Bones) => Math.max(0, tree.parts.indexOf('hips'))
   async function perform(key: string, one: Character, path: string, bare = false): Promise<Standing | null> {
-    const [tree, motion] = await Promise.all([cast.skeleton(one.skeleton_id), octets(path)])
+    const [tree, motion] = await Promise.all([cast.skeleton(one.skeleton_id), fetchNodeMotion(path)])
     const made = await figure(key, one, bare)
     if (!made) return null
-    const [turns, places] = motion.blocks
-    made.play({ frames: turns.shape[0], joints: turns.shape[1], rotations: turns.values, translations: places.values })
+    made.play(motion)
     stage.value!.moveTo(key, 0, 0)
-    const poses = sample(turns.shape[0]).map((at) => {
+    const poses = sample(motion.frames).map((at) => {
       made.pose(at)
       return made.boneLines.positions.slice()
     })
-    frames.value = turns.shape[0]
+    frames.value = motion.frames
     fps.value = motion.fps
     return { key, root: hips(tree), ...extent(poses, hips(tree)) }
   }
@@ -78,12 +77,11 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     const one = cast.character(row.character_id)
     if (!now || !module || !clip || !one || !row.newest) return
     const own = ++shown
-    const [source, motion] = await Promise.all([cast.skeleton(clip.skeleton_id), octets(`/api/library/clips/${clip.id}/positions`)])
+    const [source, positions] = await Promise.all([cast.skeleton(clip.skeleton_id), fetchPositions(`/api/library/clips/${clip.id}/positions`)])
     bones.value = await cast.skeleton(one.skeleton_id)
     if (own !== shown || stage.value !== now) return
-    const [count, points] = motion.blocks[0].shape
+    const { frames: count, points } = positions
     const tree = treeFor(module, source)
-    const positions = { frames: count, points, values: motion.blocks[0].values }
     const size = library.skeletons.find((body) => body.id === clip.skeleton_id)?.height ?? 1.7
     const found: (Standing | null)[] = []
     const wanted = new Set(['character'])

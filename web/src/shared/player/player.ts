@@ -42,7 +42,12 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Ref<[nu
     from = frame.value
     started = performance.now()
   }
+  /** By so many frames, standing still from there on. */
+  function step(by: number) {
+    playing.value = false
+    go(frame.value + by)
+  }
   watch(frames, () => go(frame.value))
   onBeforeUnmount(() => cancelAnimationFrame(request))
-  return { frame, playing, loop, go }
+  return { frame, playing, loop, go, step }
 }

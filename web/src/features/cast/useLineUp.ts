@@ -1,0 +1,197 @@
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, type Ref } from 'vue'
+import { useTheme } from 'vuetify'
+
+import { answer, client } from '@/api/client'
+import { loadFigure, loadWaiting, type StageModule } from '@/features/fitting/figures'
+import type { Stage } from '@/stage/stage'
+import { useCast, type Character } from '@/stores/cast'
+import { useIntake, type IntakeFile } from '@/stores/intake'
+import { useMessages } from '@/stores/messages'
+import { waitingName } from './sheet'
+
+type Figure = Awaited<ReturnType<typeof loadFigure>>
+/** Somebody in the line-up: a character of the cast, or a file that waits for a decision. */
+interface Standing {
+  key: string
+  /** Changes whenever the figure has to be fetched again. */
+  version: string
+  name: string
+  height: number
+  bounds: number[][]
+  waiting: boolean
+}
+/** A body in the line-up with its figure, null where that is on the stage already. */
+type Arrival = [Standing, Figure | null] | null
+
+const GAP = 0.28
+export const keyOf = (character: Character) => `character ${character.id}`
+export const waitingKeyOf = (file: IntakeFile) => `waiting ${file.id}`
+
+/** Everybody side by side and to scale: the cast, then the files that wait. chosen: whose bones are pointed at. */
+export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Ref<Character | null>) {
+  const cast = useCast()
+  const intake = useIntake()
+  const messages = useMessages()
+  const theme = useTheme()
+  const stage = shallowRef<Stage>()
+  const mesh = ref(true)
+  const bones = ref(false)
+  const loading = ref(false)
+  const pointed = ref<number | null>(null)
+  const labels = shallowRef<{ key: string; name: string; height: string; x: number; y: number; waiting: boolean }[]>([])
+  let module: StageModule | undefined
+  let rule: InstanceType<StageModule['HeightRule']> | undefined
+  let standing: Standing[] = []
+  let turn = 0
+  let size = { width: 2, top: 2 }
+  let framedCount = 0
+  let cameraTaken = false
+
+  const files = computed(() => intake.characters.filter((file) => file.state === 'ready'))
+  /** Changes whenever somebody comes, goes, or looks otherwise. */
+  const crowd = computed(() =>
+    [
+      ...cast.present.map((character) => `${keyOf(character)}.${character.revision}`),
+      ...files.value.map((file) => `${waitingKeyOf(file)}.${JSON.stringify(file.told)}`),
+    ].join(),
+  )
+
+  async function lineUp() {
+    if (!canvas.value || !crowd.value) return
+    const own = ++turn
+    module ??= await import('@/stage')
+    if (!canvas.value || own !== turn) return
+    const now = (stage.value ??= openStage(module))
+    const versions = new Map(standing.map((body) => [body.key, body.version]))
+    const isThere = (body: Standing) => versions.get(body.key) === body.version
+    loading.value = true
+    const arrivals = await Promise.all([
+      ...cast.present.map((character) => arrive(fromCast(character), isThere, () => loadFigure(module!, now.palette, character))),
+      ...files.value.map((file) => fromIntake(file, now, isThere)),
+    ])
+    const arrived = arrivals.filter((arrival) => arrival !== null)
+    loading.value = false
+    if (now !== stage.value || own !== turn) return arrived.forEach(([, figure]) => figure?.dispose())
+    put(now, arrived)
+  }
+  function openStage({ openStage }: StageModule) {
+    const now = openStage(canvas.value!)
+    now.controls.addEventListener('start', () => (cameraTaken = true))
+    return now
+  }
+  const fromCast = (character: Character): Standing => ({
+    key: keyOf(character), version: `${character.revision}`, name: character.name, height: character.height,
+    bounds: character.bounds, waiting: false,
+  })
+  async function arrive(body: Standing, isThere: (body: Standing) => boolean, load: () => Promise<Figure | null>): Promise<Arrival> {
+    if (isThere(body)) return [body, null]
+    try {
+      const figure = await load()
+      return figure && [body, figure]
+    } catch (problem) {
+      messages.fail(problem)
+      return null
+    }
+  }
+  async function fromIntake(file: IntakeFile, now: Stage, isThere: (body: Standing) => boolean): Promise<Arrival> {
+    const path = { params: { path: { file_id: file.id } } }
+    try {
+      const about = await answer(client.GET('/api/intake/files/{file_id}/figure', path))
+      if (!about) return null
+      const body: Standing = {
+        key: waitingKeyOf(file), version: JSON.stringify(file.told), name: waitingName(file), height: about.height,
+        bounds: about.bounds, waiting: true,
+      }
+      return await arrive(body, isThere, () => loadWaiting(module!, now.palette, file.id, about))
+    } catch (problem) {
+      messages.fail(problem)
+      return null
+    }
+  }
+  function put(now: Stage, arrived: NonNullable<Arrival>[]) {
+    const keys = new Set(arrived.map(([body]) => body.key))
+    for (const body of standing) if (!keys.has(body.key)) now.remove(body.key)
+    standing = arrived.map(([body]) => body)
+    if (!standing.length) return
+    let x = 0
+    for (const [body, figure] of arrived) {
+      if (figure) now.add(body.key, figure)
+      const [low, high] = body.bounds
+      now.moveTo(body.key, x - low[0], 0)
+      x += high[0] - low[0] + GAP
+    }
+    const width = Math.max(x - GAP, 0.6)
+    const top = Math.max(...standing.map((body) => body.height))
+    rule?.dispose()
+    rule = new module!.HeightRule(now.palette, -0.3, width + 0.25, -0.7, Math.ceil(top * 2 + 0.3) / 2)
+    now.addObject(rule.object)
+    now.floor.compassAt(width + 0.05, 0.05)
+    now.afterDrawing(placeLabels)
+    size = { width, top }
+    if (framedCount !== standing.length) frameAll()
+    framedCount = standing.length
+    dress()
+  }
+  /** Everybody in sight, unless the person has taken the camera: who looks closely at somebody is not torn away. */
+  function frameAll() {
+    const { width, top } = size
+    if (!cameraTaken) stage.value?.frameBox(width / 2, 0, Math.max(width + 0.5, 2.2), top + 0.35, 10, 7, 0.42)
+  }
+  function placeLabels() {
+    const now = stage.value
+    if (!now) return
+    let x = 0
+    labels.value = standing.map((body) => {
+      const [low, high] = body.bounds
+      const at = now.project({ x: x + (high[0] - low[0]) / 2, y: 0, z: 0.45 })
+      x += high[0] - low[0] + GAP
+      return {
+        key: body.key, name: body.name, height: `${(body.height * 100).toFixed(0)} cm`, x: at.x, y: at.y,
+        waiting: body.waiting,
+      }
+    })
+  }
+  /** Mesh and bones as asked for; of who is chosen, the bone that is pointed at. */
+  function dress() {
+    const lit = chosen.value ? keyOf(chosen.value) : ''
+    for (const { key } of standing) {
+      const figure = stage.value?.figure(key)
+      const isPointedAt = key === lit && pointed.value !== null
+      figure?.boneLines.select(isPointedAt ? [pointed.value!] : [])
+      figure?.show(mesh.value, bones.value || isPointedAt)
+    }
+    stage.value?.invalidate()
+  }
+  /** The chosen figure with a joint bent, to see how far it may go; at rest again when nobody looks. */
+  function bend(rotations: Float32Array | null, translations: Float32Array | null) {
+    const figure = chosen.value && stage.value?.figure(keyOf(chosen.value))
+    if (!figure) return
+    if (rotations && translations) figure.take(rotations, translations)
+    else figure.play(null)
+    stage.value?.invalidate()
+  }
+  function close() {
+    turn++
+    rule?.dispose()
+    rule = undefined
+    stage.value?.dispose()
+    stage.value = undefined
+    standing = []
+    framedCount = 0
+    cameraTaken = false
+  }
+
+  watch([mesh, bones, pointed], dress)
+  watch(crowd, lineUp, { flush: 'post' })
+  watch(
+    () => theme.global.name.value,
+    () => {
+      close()
+      void lineUp()
+    },
+    { flush: 'post' },
+  )
+  onMounted(() => void lineUp())
+  onBeforeUnmount(close)
+  return { stage, mesh, bones, loading, pointed, labels, crowd, frameAll, bend }
+}

@@ -1,0 +1,160 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+
+import { answer, client } from '@/api/client'
+import FileButton from '@/shared/frame/FileButton.vue'
+import { MOTION } from '@/stores/arrivals'
+import { likeliest } from '@/stores/bodies'
+import { useCast } from '@/stores/cast'
+import { useLibrary, type Clip, type ClipChange } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import { floorOf, UPS, upOf } from './choices'
+import Detected from './Detected.vue'
+import TagEditor from './TagEditor.vue'
+
+/** What is known of a clip, what was detected of its file, and what can be said otherwise. */
+const props = defineProps<{
+  clip: Clip
+  evidence: string[]
+  undoable: boolean
+  redoable: boolean
+  change: (wanted: ClipChange) => Promise<boolean>
+}>()
+const emit = defineEmits<{
+  undo: []
+  redo: []
+  wholeTake: []
+  newVersion: [files: File[]]
+  perform: [character: number]
+}>()
+const library = useLibrary()
+const cast = useCast()
+const messages = useMessages()
+
+const skeleton = computed(() => library.skeletons.find((body) => body.id === props.clip.skeleton_id))
+const knownTags = computed(() => [...new Set(library.clips.flatMap((clip) => clip.tags))].sort())
+const segments = computed(() => library.clips.filter((clip) => clip.segment_of_id === props.clip.id))
+const parent = computed(() => (props.clip.segment_of_id ? library.clip(props.clip.segment_of_id) : undefined))
+const isPart = computed(() => props.clip.first > 0 || props.clip.last < props.clip.take_frames - 1)
+const floor = computed(() => floorOf(props.clip.ground, props.clip.floor))
+const up = computed(() => upOf(props.evidence))
+const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : `${(props.clip.travel * 100).toFixed(0)} cm`))
+const floorHint = computed(() => (props.clip.ground.floor == null ? '' : (props.clip.ground.floor * 100).toFixed(1)))
+
+// What is typed is kept here, since whatever else is drawn anew would put the old text back into the fields.
+const typedName = ref('')
+watch(() => props.clip.name, (name) => (typedName.value = name), { immediate: true })
+async function rename() {
+  await props.change({ name: typedName.value })
+  typedName.value = props.clip.name
+}
+const floorText = () => (props.clip.floor == null ? '' : (props.clip.floor * 100).toFixed(1))
+const typedFloor = ref('')
+watch(floorText, (text) => (typedFloor.value = text), { immediate: true })
+async function setFloor() {
+  const text = typedFloor.value.trim().replace(',', '.')
+  const value = Number(text)
+  if (text === '' || Number.isFinite(value)) await props.change({ floor: text === '' ? 'measured' : value / 100 })
+  typedFloor.value = floorText()
+}
+async function readAgain(axis: string) {
+  const body = { up: axis === 'detect' ? null : axis }
+  try {
+    await answer(client.POST('/api/intake/clips/{clip_id}', { params: { path: { clip_id: props.clip.id } }, body }))
+    messages.say(`${props.clip.take_name} is read again.`, { label: 'To the intake', path: '/library/intake' })
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+</script>
+
+<template>
+  <aside class="pane facts" :aria-label="`About ${clip.name}`">
+    <input
+      v-model="typedName" class="name" aria-label="Name of the clip"
+      @change="rename" @keydown.enter="($event.target as HTMLInputElement).blur()"
+    />
+    <TagEditor :tags="clip.tags" :known="knownTags" :label="clip.name" @change="(tags) => change({ tags })" />
+    <dl>
+      <dt>skeleton</dt><dd>{{ skeleton?.name }}</dd>
+      <dt>length</dt><dd class="mono">{{ clip.frames }} f, {{ clip.seconds.toFixed(2) }} s</dd>
+      <dt>take</dt><dd class="mono">{{ clip.take_frames }} f, kept {{ clip.first }} to {{ clip.last }}</dd>
+      <dt>rate</dt><dd class="mono">{{ +clip.fps.toFixed(3) }} fps</dd>
+      <dt>travel</dt><dd class="mono">{{ travel }}</dd>
+      <dt>floor</dt>
+      <dd>
+        <Detected
+          label="at" :value="floor.value" :evidence="floor.why" :told="clip.floor !== null" :doubt="floor.doubt"
+          :choices="floor.choices" @choose="(at) => change({ floor: at === 'measured' ? 'measured' : Number(at) })"
+        />
+        <label class="centimetres">
+          <input
+            v-model="typedFloor" :placeholder="floorHint" inputmode="decimal"
+            aria-label="Height of the floor, centimetres" @change="setFloor"
+          /> cm
+        </label>
+      </dd>
+      <dt>up</dt>
+      <dd><Detected label="was" :value="up.value" :evidence="up.why" :choices="UPS" @choose="readAgain" /></dd>
+      <dt>loop</dt><dd>{{ clip.loop ? 'ends as it began' : 'no' }}</dd>
+      <dt>version</dt><dd class="mono">{{ clip.revision }}</dd>
+      <dt>file</dt>
+      <dd>
+        <a class="word mono" :href="`/api/library/clips/${clip.id}/file`" :download="clip.take_name">{{ clip.take_name }}</a>
+      </dd>
+    </dl>
+    <div class="steps">
+      <button class="plain word" :disabled="!undoable" @click="emit('undo')">Undo trim</button>
+      <button class="plain word" :disabled="!redoable" @click="emit('redo')">Redo trim</button>
+      <button v-if="isPart" class="plain word" @click="emit('wholeTake')">Whole take</button>
+    </div>
+    <p v-if="parent">Cut from <router-link :to="`/library/clips/${parent.id}`">{{ parent.name }}</router-link>.</p>
+    <p v-if="segments.length">
+      Cut from its take:
+      <template v-for="(segment, n) in segments" :key="segment.id">
+        <template v-if="n">, </template>
+        <router-link :to="`/library/clips/${segment.id}`">{{ segment.name }}</router-link>
+      </template>
+    </p>
+    <p v-for="note in clip.notes" :key="note" class="quiet note">{{ note }}</p>
+    <h2 v-if="cast.present.length">See it performed</h2>
+    <ul>
+      <li v-for="{ one, same } in likeliest(clip)" :key="one.id">
+        <button
+          class="plain word" :class="{ quiet: !same }" :title="same ? undefined : 'another body'"
+          @click="emit('perform', one.id)"
+        >{{ one.name }}</button>
+      </li>
+    </ul>
+    <span class="space"></span>
+    <FileButton label="New version from a file" :accept="MOTION" @files="emit('newVersion', $event)" />
+    <p class="quiet note">Or drop the file here. Name, tags and fittings stay.</p>
+    <v-btn v-if="clip.retired" @click="change({ retired: false })">Restore</v-btn>
+    <v-btn v-else @click="change({ retired: true })">Retire</v-btn>
+  </aside>
+</template>
+
+<style scoped>
+.facts {
+  width: 300px; border-right: 0; border-left: 1px solid var(--hairline); padding: 14px 18px;
+  display: flex; flex-direction: column; gap: 10px;
+}
+.name {
+  font: inherit; font-size: 1.15rem; font-weight: 500; color: inherit; background: none;
+  border: 1px solid transparent; border-radius: 3px; padding: 2px 5px; margin-left: -6px;
+}
+.name:hover, .name:focus { border-color: var(--hairline); }
+dl { display: grid; grid-template-columns: 4.4rem 1fr; gap: 3px 8px; margin: 0; font-size: 14px; }
+dt { color: var(--quiet); }
+dd { margin: 0; overflow-wrap: anywhere; display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
+.centimetres { white-space: nowrap; }
+.centimetres input {
+  width: 3.6rem; border: 1px solid var(--hairline); border-radius: 3px; padding: 1px 5px; background: var(--paper);
+  color: inherit; font-family: var(--mono); font-size: 13px; text-align: right; min-height: 25px;
+}
+.steps { display: flex; gap: 12px; font-size: 14px; }
+.steps .word:disabled { opacity: 0.4; cursor: default; }
+.note { font-size: 13.5px; }
+.space { flex: 1; }
+ul { list-style: none; margin: 0; padding: 0; display: flex; flex-wrap: wrap; gap: 4px 14px; }
+</style>

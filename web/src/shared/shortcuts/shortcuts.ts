@@ -1,0 +1,164 @@
+/** A key, as `useHotkey` writes it ("/" between alternatives, "cmd" for Ctrl or the Mac's own), and what it does. */
+export interface Shortcut {
+  keys: string
+  does: string
+  /** How the key is written for people, where its spelling above does not say it. */
+  label?: string
+}
+/** What a key or the pointer does within a single control, which listens for it by itself. */
+export interface Gesture {
+  label: string
+  does: string
+}
+interface Group {
+  shortcuts: Record<string, Shortcut>
+  gestures?: Gesture[]
+}
+
+const HISTORY = {
+  undo: { keys: 'cmd+z', does: 'undo' },
+  redo: { keys: 'cmd+shift+z', does: 'redo' },
+}
+
+/** Every shortcut of the application. Views say what becomes of each; the list of keys is made from here. */
+export const SHORTCUTS = {
+  Everywhere: {
+    shortcuts: {
+      find: { keys: 'cmd+k', does: 'find a clip, character, fitting or view' },
+      keys: { keys: '?/shift+?', does: 'show the keys', label: '?' },
+    },
+    gestures: [{ label: 'Esc', does: 'close what is open' }],
+  },
+  Playing: {
+    shortcuts: {
+      play: { keys: 'space', does: 'play and pause' },
+      back: { keys: 'arrowleft', does: 'one frame back' },
+      on: { keys: 'arrowright', does: 'one frame on' },
+      first: { keys: 'home', does: 'first frame' },
+      last: { keys: 'end', does: 'last frame' },
+    },
+  },
+  Findings: {
+    shortcuts: {
+      before: { keys: 'shift+arrowleft', does: 'to the finding before' },
+      after: { keys: 'shift+arrowright', does: 'to the finding after' },
+    },
+  },
+  Library: {
+    shortcuts: {
+      search: { keys: '//shift+/', does: 'search', label: '/' },
+      selectAll: { keys: 'cmd+a', does: 'select all that are shown' },
+      selectNone: { keys: 'escape', does: 'select none' },
+    },
+    gestures: [{ label: 'Shift click', does: 'select from the last one to this' }],
+  },
+  Intake: { shortcuts: HISTORY, gestures: [{ label: 'Shift click', does: 'tick from the last one to this' }] },
+  Clip: {
+    shortcuts: {
+      rangeFirst: { keys: '[/ctrl+alt+[', does: 'begin the range at this frame', label: '[' },
+      rangeLast: { keys: ']/ctrl+alt+]', does: 'end the range at this frame', label: ']' },
+      frameAll: { keys: 'f', does: 'frame the figure' },
+      undo: { keys: 'cmd+z', does: 'undo a trim' },
+      redo: { keys: 'cmd+shift+z', does: 'redo it' },
+    },
+  },
+  Fitting: {
+    shortcuts: {
+      mesh: { keys: 'm', does: 'mesh on and off' },
+      bones: { keys: 'b', does: 'bones on and off' },
+      layout: { keys: 'o', does: 'side by side or laid over each other' },
+      frameAll: { keys: 'f', does: 'frame both figures' },
+      closeMenu: { keys: 'escape', does: 'close the choice of rings' },
+      ...HISTORY,
+    },
+  },
+  Pairing: {
+    shortcuts: {
+      next: { keys: 'n', does: 'next bone to look at' },
+      previous: { keys: 'shift+n', does: 'the one before' },
+      weave: { keys: 'w', does: 'into the weave; arrows move in it' },
+      find: { keys: '//shift+/', does: 'find a bone or a part', label: '/' },
+      confirm: { keys: 'c', does: 'confirm' },
+      confirmLimb: { keys: 'shift+c', does: 'confirm the whole limb' },
+      remove: { keys: 'x/delete/backspace', does: 'remove the pair', label: 'X' },
+      leaveOut: { keys: 'l', does: 'leave the part out, or take it back in' },
+      swap: { keys: 's', does: 'swap the sides of the limb' },
+      mirror: { keys: 't', does: 'other side follows, on and off' },
+      group: { keys: '1/2/3/4/5/0', does: 'body, hands, head, extras; all', label: '1 … 5, 0' },
+      letGo: { keys: 'escape', does: 'let go of a bone' },
+    },
+    gestures: [
+      { label: 'Enter', does: 'take a bone, then type its counterpart' },
+      { label: 'Shift', does: 'with click or Enter: beside the bones that the pair has' },
+    ],
+  },
+  Stance: {
+    shortcuts: {
+      align: { keys: 'a', does: 'align all' },
+      alignLimb: { keys: 'shift+a', does: 'align the limb of the chosen bone' },
+      reset: { keys: 'x', does: 'reset the chosen bone' },
+      mirror: { keys: 't', does: 'other side follows, on and off' },
+      rollMarkers: { keys: 'e', does: 'feathers on and off' },
+      compare: { keys: 'c', does: 'the stance before, and back' },
+      letGo: { keys: 'escape', does: 'let go of a bone' },
+    },
+    gestures: [
+      { label: 'Shift', does: 'while a ring is drawn: any angle' },
+      { label: 'Esc', does: 'while a ring is drawn: let go of it' },
+    ],
+  },
+  Contacts: {
+    shortcuts: {},
+    gestures: [
+      { label: '← →', does: 'move the end of a chosen contact; with Shift its start' },
+      { label: 'Del', does: 'remove it' },
+      { label: 'drag', does: 'its ends, the whole, or a new one in an empty lane' },
+    ],
+  },
+  Board: {
+    shortcuts: {
+      transfer: { keys: 't', does: 'transfer what is swept' },
+      update: { keys: 'u', does: 'bring it up to date' },
+      review: { keys: 'r', does: 'review it' },
+      accept: { keys: 'a', does: 'accept it' },
+      deliver: { keys: 'd', does: 'deliver it' },
+      retire: { keys: 'delete', does: 'retire it' },
+      undo: { keys: 'cmd+z', does: 'take back an acceptance' },
+      redo: { keys: 'cmd+shift+z', does: 'make it again' },
+    },
+    gestures: [
+      { label: 'arrows', does: 'move from cell to cell; with Shift draw a rectangle' },
+      { label: 'Space', does: 'sweep the cell, or not' },
+      { label: 'Ctrl A', does: 'sweep all that are shown' },
+      { label: 'Enter', does: 'open the cell: its result, or its fitting' },
+      { label: 'Esc', does: 'sweep nothing' },
+    ],
+  },
+  Review: {
+    shortcuts: {
+      next: { keys: 'n/arrowdown', does: 'next result' },
+      previous: { keys: 'p/arrowup', does: 'previous result' },
+      accept: { keys: 'a', does: 'accept, and on to the next' },
+      sendBack: { keys: 's', does: 'send back with a note' },
+      fitting: { keys: 'g', does: 'to the fitting, at this frame' },
+      layout: { keys: 'o', does: 'side by side or over each other' },
+      mesh: { keys: 'm', does: 'mesh on and off' },
+      bones: { keys: 'b', does: 'bones on and off' },
+      frameAll: { keys: 'f', does: 'frame the figures' },
+      undo: { keys: 'cmd+z', does: 'take back a judgement' },
+      redo: { keys: 'cmd+shift+z', does: 'make it again' },
+    },
+  },
+} satisfies Record<string, Group>
+
+export type ShortcutGroup = keyof typeof SHORTCUTS
+
+const LABELS: Record<string, string> = {
+  cmd: 'Ctrl', arrowleft: '←', arrowright: '→', arrowup: '↑', arrowdown: '↓', escape: 'Esc', delete: 'Del',
+}
+const word = (key: string) => LABELS[key] ?? key[0].toUpperCase() + key.slice(1)
+
+/** How a shortcut is written for people, as in "Ctrl Shift Z". */
+export function labelOf({ keys, label }: Shortcut): string {
+  return label ?? keys.split('/').map((keysTogether) => keysTogether.split('+').map(word).join(' ')).join(' or ')
+}
