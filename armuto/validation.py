@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Annotated, Any, TypeVar
 
-from pydantic import ConfigDict, GetCoreSchemaHandler, GetJsonSchemaHandler, TypeAdapter, ValidationError
+from pydantic import AllowInfNan, ConfigDict, GetCoreSchemaHandler, GetJsonSchemaHandler, TypeAdapter, ValidationError
 from pydantic_core import CoreSchema, core_schema
 
 T = TypeVar("T")
+Number = Annotated[float, AllowInfNan(False)]
+Numbers3 = tuple[Number, Number, Number]
+Numbers4 = tuple[Number, Number, Number, Number]
 STRICT = ConfigDict(extra="forbid")
 
 
@@ -63,5 +66,7 @@ def sentence(problem: ValidationError, what: str) -> str:
     if error["type"].startswith("bool"):
         return f"{path}: {error['input']!r} is neither true nor false"
     if error["type"].startswith(("float", "int")):
+        return f"{path}: {error['input']!r} is not a number of the kind that is wanted"
+    if error["type"] == "finite_number":
         return f"{path}: {error['input']!r} is not a number of the kind that is wanted"
     return f"the {what}s are damaged" + (f" at {path}" if path else "")

@@ -8,6 +8,11 @@ export default defineConfig({
   plugins: [vue(), vuetify()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
   build: { target: 'es2022', chunkSizeWarningLimit: 900 },
-  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'], restoreMocks: true, server: { deps: { inline: ['vuetify'] } } },
+  test: {
+    environment: 'happy-dom',
+    include: ['src/**/*.test.ts'],
+    restoreMocks: true,
+    server: { deps: { inline: ['vuetify'] } },
+  },
   server: { proxy: { '/api': 'http://127.0.0.1:8123' } },
 })

@@ -4,37 +4,48 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from functools import cache
 from importlib import resources
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, TypeAdapter
+from pydantic.dataclasses import dataclass
 
 from armuto.body.plans import BodyPlan
+from armuto.validation import read
+
+
+def _around_zero(pair: tuple[float, float]) -> tuple[float, float]:
+    if not -180 <= pair[0] <= 0 <= pair[1] <= 180:
+        raise ValueError("joint limits go from -180–0 to 0–180 degrees")
+    return pair
+
+
+Degrees = Annotated[tuple[float, float], AfterValidator(_around_zero)]
 
 
 @dataclass(frozen=True)
 class Range:
     """Degrees: bend, back to ahead; side, in (or down) to out (or up); twist, in to out."""
 
-    bend: tuple[float, float]
-    side: tuple[float, float]
-    twist: tuple[float, float]
+    bend: Degrees
+    side: Degrees
+    twist: Degrees
 
     def to_json(self) -> dict[str, list[float]]:
         return {name: list(pair) for name, pair in asdict(self).items()}
 
 
+RANGE = TypeAdapter(Range)
+
+
 def range_from(part: str, row: Any) -> Range:
     """Raises ValueError, saying what is wrong."""
     try:
-        pairs = [tuple(float(v) for v in row[name]) for name in ("bend", "side", "twist")]
-    except (TypeError, KeyError, ValueError):
-        raise ValueError(f"the joint limits of the {part} are damaged") from None
-    for pair in pairs:
-        if len(pair) != 2 or not -180 <= pair[0] <= 0 <= pair[1] <= 180:
-            raise ValueError(f"the joint limits of the {part} must go from -180–0 to 0–180 degrees")
-    bend, side, twist = pairs
-    return Range((bend[0], bend[1]), (side[0], side[1]), (twist[0], twist[1]))
+        return read(RANGE, row, "axis")
+    except ValueError as problem:
+        raise ValueError(f"the joint limits of the {part} are damaged: {problem}") from None
 
 
 @cache

@@ -5,14 +5,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import AfterValidator, BaseModel, Field, TypeAdapter
 
 from armuto.kinematics import rotation
+from armuto.validation import Number, Numbers3, Within, read
 
 Vector = NDArray[np.float64]
+
+
+def _not_zero(vector: Numbers3) -> Numbers3:
+    if not any(vector):
+        raise ValueError("a direction has a length")
+    return vector
+
+
+Direction = Annotated[Numbers3, AfterValidator(_not_zero)]
+Certainty = Annotated[float, Within(0.0, 1.0)]
 
 
 @dataclass(frozen=True)
@@ -112,45 +124,52 @@ def to_json(observed: Observed, names: Sequence[str]) -> dict[str, Any]:
     return out
 
 
+class HingeFile(BaseModel):
+    """See :class:`Hinge`."""
+
+    axis: Direction
+    along: Number
+    bent: Direction
+    certainty: Certainty
+    span: Number
+    second_axis: Direction | None = None
+    second_certainty: Certainty = 0.0
+
+    def hinge(self) -> Hinge:
+        second = np.zeros(3) if self.second_axis is None else _unit(self.second_axis)
+        axis, bent = _unit(self.axis), _unit(self.bent)
+        return Hinge(axis, self.along, bent, self.certainty, self.span, second, self.second_certainty)
+
+
+class ObservedFile(BaseModel):
+    """The JSON form of what is known of a body, by bone name; see :class:`Observed`."""
+
+    hinges: dict[str, HingeFile] = {}
+    soles: dict[str, list[Numbers3]] = {}
+    palms: dict[str, Numbers3] = {}
+    sole: Number | None = None
+    sole_clips: Annotated[int, Field(ge=0)] | None = None
+
+    def observed(self, index: Mapping[str, int]) -> Observed:
+        """By joint. Bones that are not in the index are passed over."""
+        seen = int(self.sole is not None)
+        return Observed(
+            {index[name]: row.hinge() for name, row in self.hinges.items() if name in index},
+            {index[name]: np.array(rows).reshape(-1, 3) for name, rows in self.soles.items() if name in index},
+            self.sole,
+            seen if self.sole_clips is None else self.sole_clips,
+            {index[name]: np.array(palm) for name, palm in self.palms.items() if name in index},
+        )
+
+
+OBSERVED_FILE = TypeAdapter(ObservedFile)
+
+
 def from_json(table: Any, index: Mapping[str, int]) -> Observed:
-    """Bones that are not in the index are passed over. Raises ValueError, KeyError or TypeError where it is damaged."""
-    hinges = {}
-    for name, row in dict(table.get("hinges", {})).items():
-        axis, bent = _vector(row["axis"]), _vector(row["bent"])
-        second = _vector(row["second_axis"]) if "second_axis" in row else np.zeros(3)
-        numbers = [float(row[key]) for key in ("along", "certainty", "span")] + [
-            float(row.get("second_certainty", 0.0))
-        ]
-        if not np.isfinite(numbers).all() or not 0 <= numbers[1] <= 1 or not 0 <= numbers[3] <= 1:
-            raise ValueError("a hinge is not made of numbers")
-        if name in index:
-            hinges[index[name]] = Hinge(axis, numbers[0], bent, numbers[1], numbers[2], second, numbers[3])
-    soles = {}
-    for name, rows in dict(table.get("soles", {})).items():
-        points = np.array(rows, float).reshape(-1, 3)
-        if not np.isfinite(points).all():
-            raise ValueError("a sole is not made of numbers")
-        if name in index:
-            soles[index[name]] = points
-    palms = {}
-    for name, values in dict(table.get("palms", {})).items():
-        palm = np.array(values, float)
-        if palm.shape != (3,) or not np.isfinite(palm).all():
-            raise ValueError("a palm is not made of numbers")
-        if name in index:
-            palms[index[name]] = palm
-    sole = table.get("sole")
-    sole = None if sole is None else float(sole)
-    if sole is not None and not np.isfinite(sole):
-        raise ValueError("the height of the feet is not a number")
-    clips = table.get("sole_clips", 0 if sole is None else 1)
-    if not isinstance(clips, int) or clips < 0:
-        raise ValueError("how many clips showed the soles is not a number")
-    return Observed(hinges, soles, sole, clips, palms)
+    """Bones that are not in the index are passed over. Raises ValueError, saying where it is damaged."""
+    return read(OBSERVED_FILE, table, "observation").observed(index)
 
 
-def _vector(values: Any) -> Vector:
-    out = np.array(values, float)
-    if out.shape != (3,) or not np.isfinite(out).all() or not out.any():
-        raise ValueError("a hinge is not made of numbers")
+def _unit(values: Numbers3) -> Vector:
+    out = np.array(values)
     return np.asarray(out / np.linalg.norm(out))

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Annotated, Any
 
 import numpy as np
+from pydantic import PlainValidator
+from pydantic.dataclasses import dataclass as pydantic_dataclass
 
 from armuto import pairing
 from armuto.body.capsules import Capsule
@@ -24,18 +27,31 @@ from armuto.retarget.settings import PLAIN, Settings
 from armuto.stance import AlignmentResidual, Stance
 from armuto.stance.aligning import AlignmentTarget, align, alignment_target, mapped_parts, remaining, shapes
 from armuto.stance.joint_frames import JointFrames, joint_frames
-from armuto.stance.measures import Sizes, sizes, sole_height
+from armuto.stance.measures import MEASURES, Sizes, sizes, sole_height
 from armuto.stance.posture import facing_in
 from armuto.stance.proposing import beginning
 from armuto.stance.proposing import propose as propose_stance
 from armuto.stance.shape import same_build
+from armuto.validation import Number
 
 STANDING = 0.005  # of the way from root to feet: so far a body may rest higher or lower than it stands
 EXACT = 0.002  # ratios and cosines within which a body is taken to be the other one in another size
 FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
 
-@dataclass(frozen=True)
+def _measure_or_ratio(size: Any) -> str | float:
+    if size in MEASURES:
+        return str(size)
+    try:
+        ratio = float(size)
+    except (TypeError, ValueError):
+        raise ValueError(f"the size is one of {', '.join(MEASURES)} or a ratio, and not {size!r}") from None
+    if not 0 < ratio < 1000:
+        raise ValueError(f"{ratio:g} is no ratio of sizes")
+    return ratio
+
+
+@pydantic_dataclass(frozen=True)
 class FittingOverrides:
     """What a person says about facing, floor and size, overruling what is measured; None where nothing is said.
 
@@ -45,11 +61,11 @@ class FittingOverrides:
     bent at rest alone.
     """
 
-    source_facing: float | None = None
-    target_facing: float | None = None
-    source_floor: float | None = None
-    target_floor: float | None = None
-    size: str | float = "legs"
+    source_facing: Number | None = None
+    target_facing: Number | None = None
+    source_floor: Number | None = None
+    target_floor: Number | None = None
+    size: Annotated[str | float, PlainValidator(_measure_or_ratio)] = "legs"
     hinges: bool = True
 
 

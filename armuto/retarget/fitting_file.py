@@ -5,21 +5,24 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import asdict, replace
-from typing import Any
+from typing import Any, Literal
 
-import numpy as np
+from pydantic import BaseModel, TypeAdapter
 
-from armuto.body import joint_limits
 from armuto.body.capsules import Capsule
+from armuto.body.joint_limits import Range
 from armuto.body.plans import BodyPlan, body_plan, read_plan
 from armuto.errors import BadInput
 from armuto.kinematics import observed
+from armuto.kinematics.observed import ObservedFile
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
 from armuto.retarget import settings
 from armuto.retarget.fitting import Fitting, FittingOverrides, fit
+from armuto.retarget.settings import PLAIN, Settings
 from armuto.stance import value
-from armuto.stance.measures import MEASURES
+from armuto.stance.value import StanceFile
+from armuto.validation import Number, read
 
 FORMAT = 2
 KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
@@ -64,6 +67,60 @@ def to_json(fitting: Fitting) -> dict[str, Any]:
     }
 
 
+class PairRow(BaseModel):
+    """See :class:`armuto.pairing.Pair`."""
+
+    part: str | None
+    source: tuple[str, ...]
+    target: tuple[str, ...]
+    confidence: Number
+    reasons: tuple[str, ...]
+    confirmed: bool = False
+    moves: bool = True
+
+    def pair(self) -> Pair:
+        return Pair(self.part, self.source, self.target, self.confidence, self.reasons, self.confirmed, self.moves)
+
+
+class Facing(BaseModel):
+    """Degrees about up from +Z."""
+
+    source: Number
+    target: Number
+
+
+class Stances(BaseModel):
+    source: StanceFile
+    target: StanceFile
+
+
+class Observations(BaseModel):
+    source: ObservedFile = ObservedFile()
+    target: ObservedFile = ObservedFile()
+
+
+class FittingFile(BaseModel):
+    """The JSON form of a fitting, as documented in docs/cli.md.
+
+    What else stands in a file follows from this, or is a note for people.
+    """
+
+    armuto_fitting: Literal[2]
+    pairs: list[PairRow]
+    left_out: tuple[str, ...] = ()
+    plan: str | dict[str, Any] | None = None
+    facing: Facing
+    said: FittingOverrides
+    observed: Observations = Observations()
+    stances: Stances
+    settings: Settings = PLAIN
+    limits: dict[str, Range] = {}
+
+
+FITTING_FILE = TypeAdapter(FittingFile)
+OVERRIDES = TypeAdapter(FittingOverrides)
+
+
 def from_json(
     text: str | bytes, file: str, source: Skeleton, target: Skeleton, capsules: Mapping[int, Capsule] | None = None
 ) -> Fitting:
@@ -82,75 +139,44 @@ def from_json(
     if not isinstance(tree, dict) or tree.get("armuto_fitting") != FORMAT:
         raise refuse("not a fitting of this version")
     try:
-        pairs = tuple(
-            Pair(
-                row["part"],
-                tuple(row["source"]),
-                tuple(row["target"]),
-                float(row["confidence"]),
-                tuple(row["reasons"]),
-                bool(row.get("confirmed", False)),
-                bool(row.get("moves", True)),
-            )
-            for row in tree["pairs"]
-        )
-        left_out = tuple(str(part) for part in tree.get("left_out", ()))
-        overrides = overrides_from_json(tree["said"])
-        facing = (float(tree["facing"]["source"]), float(tree["facing"]["target"]))
-        plan = plan_from_json(tree.get("plan"))
-        stances = tree["stances"]
-        # What was known of the two when the fitting was made still holds for it.
-        known = tree.get("observed", {})
-        source, target = _as_observed(source, known.get("source", {})), _as_observed(target, known.get("target", {}))
-        source_stance = value.from_json(stances["source"], source)
-        target_stance = value.from_json(stances["target"], target)
-        chosen = settings.from_json(tree.get("settings", {}))
-        ranges = {str(part): joint_limits.range_from(str(part), row) for part, row in tree.get("limits", {}).items()}
-    except (KeyError, TypeError, ValueError, AttributeError):
-        raise refuse("the fitting is damaged") from None
+        made = read(FITTING_FILE, tree, "field")
+        plan = plan_from_json(made.plan)
+    except ValueError as problem:
+        raise refuse(f"the fitting is damaged: {problem}") from None
+    pairs = tuple(row.pair() for row in made.pairs)
+    # What was known of the two when the fitting was made still holds for it.
+    source, target = _as_observed(source, made.observed.source), _as_observed(target, made.observed.target)
     for skeleton, side in ((source, "source"), (target, "target")):
         unknown = [name for pair in pairs for name in getattr(pair, side) if name not in skeleton.index]
         if unknown:
             raise refuse(f"it was made for another {side}, which has a bone “{unknown[0]}”")
     try:
-        made = fit(
+        fitting = fit(
             source,
             target,
             pairs=pairs,
-            source_stance=source_stance,
-            target_stance=target_stance,
-            left_out=left_out,
+            source_stance=made.stances.source.stance(source),
+            target_stance=made.stances.target.stance(target),
+            left_out=made.left_out,
             plan=plan,
-            overrides=overrides,
-            facing=facing,
+            overrides=made.said,
+            facing=(made.facing.source, made.facing.target),
         )
     except ValueError as problem:
         raise refuse(str(problem)) from None
-    return replace(made, settings=chosen, capsules=capsules or {}, ranges=ranges)
+    return replace(fitting, settings=made.settings, capsules=capsules or {}, ranges=made.limits)
 
 
-def _as_observed(skeleton: Skeleton, table: Any) -> Skeleton:
+def _as_observed(skeleton: Skeleton, file: ObservedFile) -> Skeleton:
     """The skeleton with what a fitting's file says was known of it; itself where that is the same."""
-    seen = observed.from_json(table, skeleton.index)
+    seen = file.observed(skeleton.index)
     same = observed.to_json(seen, skeleton.names) == observed.to_json(skeleton.observed, skeleton.names)
     return skeleton if same else replace(skeleton, observed=seen)
 
 
 def overrides_from_json(table: Any) -> FittingOverrides:
-    """What was said about facing, floor and size, from plain data. Raises ValueError or TypeError where it is
-    damaged."""
-    numbers = [
-        None if table.get(name) is None else float(table[name])
-        for name in ("source_facing", "target_facing", "source_floor", "target_floor")
-    ]
-    size = table.get("size", "legs")
-    if size not in MEASURES:
-        size = float(size)
-        if not 0 < size < 1000:
-            raise ValueError("the size is not a ratio")
-    if not all(number is None or np.isfinite(number) for number in numbers):
-        raise ValueError("a measure is not a number")
-    return FittingOverrides(numbers[0], numbers[1], numbers[2], numbers[3], size, bool(table.get("hinges", True)))
+    """What was said about facing, floor and size, from plain data. Raises ValueError, saying where it is damaged."""
+    return read(OVERRIDES, table, "field")
 
 
 def plan_from_json(plan_or_name: object) -> BodyPlan | None:

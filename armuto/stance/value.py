@@ -8,11 +8,13 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from pydantic import BaseModel, TypeAdapter
 
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose, world_pose
 from armuto.kinematics.skeleton import Skeleton
+from armuto.validation import Numbers4, read
 
 FROM_MOTION = "Posture from the motion"  # what stands for a rest pose that is none
 
@@ -135,33 +137,33 @@ def to_json(stance: Stance, skeleton: Skeleton) -> dict[str, Any]:
     } | ({"rolled": True} if stance.rolled else {})
 
 
+class StanceFile(BaseModel):
+    """The JSON form of a stance. rotations, turned: by bone name; see :class:`Stance`."""
+
+    name: str
+    how: str
+    aligned: bool
+    rotations: dict[str, Numbers4]
+    turned: dict[str, Numbers4]
+    rolled: bool = False
+
+    def stance(self, skeleton: Skeleton) -> Stance:
+        """For a skeleton; bones it does not speak of rest. An aligned one waits for its alignment."""
+        start = skeleton.rest_rotation.copy()
+        if known := [name for name in self.rotations if name in skeleton.index]:
+            values = np.array([self.rotations[name] for name in known])
+            start[[skeleton.index[name] for name in known]] = rotation.normalised(values)
+        turned = {
+            skeleton.index[name]: rotation.normalised(np.array(q))
+            for name, q in self.turned.items()
+            if name in skeleton.index
+        }
+        return Stance(self.name, self.how, start, turned, start if self.aligned else None, self.rolled)
+
+
+STANCE_FILE = TypeAdapter(StanceFile)
+
+
 def from_json(table: Any, skeleton: Skeleton) -> Stance:
-    """Read a stance for a skeleton; bones it does not speak of rest. An aligned one waits for its alignment.
-
-    Raises ValueError or KeyError when it is damaged.
-    """
-    start = _rotations(table["rotations"], skeleton)
-    turned = {
-        skeleton.index[name]: _quaternion(q) for name, q in dict(table["turned"]).items() if name in skeleton.index
-    }
-    aligned = bool(table["aligned"])
-    rolled = bool(table.get("rolled", False))
-    return Stance(str(table["name"]), str(table["how"]), start, turned, start if aligned else None, rolled)
-
-
-def _rotations(table: Any, skeleton: Skeleton) -> FloatArray:
-    names = [name for name in skeleton.names if name in table]
-    out = skeleton.rest_rotation.copy()
-    if names:
-        values = np.array([table[name] for name in names], float)
-        if values.shape != (len(names), 4) or not np.isfinite(values).all():
-            raise ValueError("a rotation of the stance is not four numbers")
-        out[[skeleton.index[name] for name in names]] = rotation.normalised(values)
-    return out
-
-
-def _quaternion(value: Any) -> FloatArray:
-    q = np.array(value, float)
-    if q.shape != (4,) or not np.isfinite(q).all():
-        raise ValueError("a rotation of the stance is not four numbers")
-    return rotation.normalised(q)
+    """Read a stance for a skeleton. Raises ValueError, saying where it is damaged."""
+    return read(STANCE_FILE, table, "field").stance(skeleton)

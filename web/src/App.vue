@@ -38,7 +38,10 @@ router.onError(() => messages.fail(new Error('a part of the page could not be lo
     <TopBar @find="finding = true" @keys="keys = true" />
     <main>
       <router-view v-slot="{ Component }">
-        <component :is="Component" :key="String(route.name) + (route.meta.stays ? '' : String(route.params.id ?? ''))" />
+        <component
+          :is="Component"
+          :key="String(route.name) + (route.meta.stays ? '' : String(route.params.id ?? ''))"
+        />
       </router-view>
     </main>
     <DropPlace />

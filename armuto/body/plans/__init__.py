@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache, cached_property
 from importlib import resources
-from typing import Any
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BaseModel, Field, TypeAdapter, model_validator
+
+from armuto.validation import Within, read
 
 SIDES = ("left", "right")
 NAMES = ("two-legged", "four-legged", "winged")  # those that ship, the likeliest first
 FOOTING = ("foot", "toes")
+Positive = Annotated[float, Within(0.0, 1000.0)]
 
 
 @dataclass(frozen=True)
@@ -106,59 +111,89 @@ def body_plan(name: str = "two-legged") -> BodyPlan:
     return read_plan(json.loads(text))
 
 
-def read_plan(table: dict[str, Any]) -> BodyPlan:
-    """A plan from its table, as the files beside this one have it. Raises ValueError, saying what is wrong with the
-    table."""
-    try:
-        return _read(table)
-    except (KeyError, TypeError, AttributeError) as problem:
-        raise ValueError(f"the body plan is damaged ({problem})") from None
+class PartRow(BaseModel):
+    """A part of a body plan in its JSON form. part: its kind, of which a sided one stands on both sides."""
+
+    part: Annotated[str, Field(min_length=1)]
+    limb: Annotated[str, Field(min_length=1)]
+    follows: str | None
+    sided: bool = False
+    required: bool = False
+    many: bool = False
+    travels: bool = False
+    upright: bool = False
+    share: Positive = 1.0
+    spread: Positive = 1.0
 
 
-def _read(table: dict[str, Any]) -> BodyPlan:
-    rows = table["parts"]
-    known = {row["part"] for row in rows}
-    if len(known) < len(rows):
-        raise ValueError("two parts of the body plan have the same name")
-    for row in rows:
-        if row["follows"] is not None and row["follows"] not in known:
-            raise ValueError(f"“{row['part']}” follows “{row['follows']}”, which the body plan does not have")
-    if "hips" not in known:
-        raise ValueError("a body plan needs a part “hips”, from which everything else hangs")
-    sided = {row["part"] for row in table["parts"] if row.get("sided")}
-    parts = []
+class Height(BaseModel):
+    """See :class:`BodyPlan`."""
+
+    typical: Positive
+    spread: Positive
+    leg_share: Positive
+
+
+class PlanTable(BaseModel):
+    """The JSON form of a body plan, as the files beside this one have it; see :class:`BodyPlan`."""
+
+    name: Annotated[str, Field(min_length=1)]
+    trunk: Literal["upright", "level", "any"]
+    height: Height
+    parts: list[PartRow]
+    reach: dict[str, tuple[Positive, Positive]] = {}
+    prior: Annotated[float, Within(-1000.0, 1000.0)] = 0.0
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> Self:
+        known = {row.part for row in self.parts}
+        if len(known) < len(self.parts):
+            raise ValueError("two parts of the body plan have the same name")
+        for row in self.parts:
+            if row.follows is not None and row.follows not in known:
+                raise ValueError(f"“{row.part}” follows “{row.follows}”, which the body plan does not have")
+        if "hips" not in known:
+            raise ValueError("a body plan needs a part “hips”, from which everything else hangs")
+        return self
+
+
+PLAN_TABLE = TypeAdapter(PlanTable)
+
+
+def read_plan(table: Mapping[str, Any]) -> BodyPlan:
+    """A plan from its table. Raises ValueError, saying what is wrong with the table and where."""
+    plan = read(PLAN_TABLE, table, "field")
+    sided = {row.part for row in plan.parts if row.sided}
     # Whole limbs of one side before the other, in the order of the table.
-    for side in ("", *SIDES):
-        for row in table["parts"]:
-            if bool(side) != bool(row.get("sided")):
-                continue
-            follows = row["follows"]
-            parts.append(
-                Part(
-                    f"{side} {row['part']}".strip(),
-                    f"{side} {row['limb']}".strip(),
-                    side,
-                    row["part"],
-                    f"{side} {follows}" if follows in sided else follows,
-                    required=bool(row.get("required")),
-                    many=bool(row.get("many")),
-                    travels=bool(row.get("travels")),
-                    upright=bool(row.get("upright")),
-                    share=float(row.get("share", 1.0)),
-                    spread=float(row.get("spread", 1.0)),
-                )
-            )
-    height = table["height"]
+    parts = [
+        Part(
+            f"{side} {row.part}".strip(),
+            f"{side} {row.limb}".strip(),
+            side,
+            row.part,
+            f"{side} {row.follows}" if row.follows in sided else row.follows,
+            row.required,
+            row.many,
+            row.travels,
+            row.upright,
+            row.share,
+            row.spread,
+        )
+        for side in ("", *SIDES)
+        for row in plan.parts
+        if row.sided == bool(side)
+    ]
+    height = plan.height
     return BodyPlan(
-        table["name"],
+        plan.name,
         tuple(parts),
-        table["trunk"],
-        height["typical"],
-        height["spread"],
-        height["leg_share"],
-        {limb: (share, spread) for limb, (share, spread) in table.get("reach", {}).items()},
-        float(table.get("prior", 0.0)),
-        table,
+        plan.trunk,
+        height.typical,
+        height.spread,
+        height.leg_share,
+        plan.reach,
+        plan.prior,
+        dict(table),
     )
 
 

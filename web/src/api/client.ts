@@ -20,7 +20,9 @@ export async function answer<T>(request: Promise<{ data?: T; error?: unknown; re
 function sentence(error: unknown, status: number): string {
   const detail = (error as { detail?: unknown } | undefined)?.detail
   if (typeof detail === 'string') return detail
-  return status === 404 ? 'This is no longer in the studio.' : `The studio could not do this (error ${status}); nothing was changed.`
+  return status === 404
+    ? 'This is no longer in the studio.'
+    : `The studio could not do this (error ${status}); nothing was changed.`
 }
 
 /** Motion arrays: float32 blocks one after another, shapes in the header. */

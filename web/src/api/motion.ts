@@ -17,7 +17,8 @@ export async function fetchNodeMotion(path: string, signal?: AbortSignal): Promi
 }
 
 /** Numbers that came within JSON: float32 in base64. */
-export const decodeFloats = (text: string) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer)
+export const decodeFloats = (text: string) =>
+  new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer)
 
 /** One pose of a character: (joints, 4) local rotations, then (joints, 3) translations. */
 export function decodePose(text: string, joints: number) {

@@ -4,9 +4,9 @@ import { computed, shallowRef, type ShallowRef } from 'vue'
 const LONGEST = 60
 
 /**
- * Steps that can be taken back and made again. `apply` carries a step out, backwards or forwards, and returns the step that
- * undoes it. A new step forgets what had been taken back; one that fails stays where it was. key: steps are kept under this
- * name for as long as the window is open, across a reload.
+ * Steps that can be taken back and made again. `apply` carries a step out, backwards or forwards, and returns the
+ * step that undoes it. A new step forgets what had been taken back; one that fails stays where it was. key: steps are
+ * kept under this name for as long as the window is open, across a reload.
  */
 export function useHistory<Step>(apply: (step: Step, back: boolean) => Promise<Step>, key?: string) {
   const steps = (which: string): ShallowRef<Step[]> =>

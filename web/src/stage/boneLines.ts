@@ -28,8 +28,8 @@ const matrix = new Matrix4()
 const NOTHING = new Matrix4().makeScale(0, 0, 0)
 
 /**
- * A skeleton as quill strokes: thin tapering strokes from joint to child, a small open ring at each joint. The left side is
- * one stroke, the right side a double line. A selected joint's ring is filled.
+ * A skeleton as quill strokes: thin tapering strokes from joint to child, a small open ring at each joint. The left
+ * side is one stroke, the right side a double line. A selected joint's ring is filled.
  */
 export class BoneLines {
   readonly object = new Group()
@@ -105,7 +105,10 @@ export class BoneLines {
       let thick = width
       if (link.right) {
         look.subVectors(camera.position, a).normalize()
-        aside.crossVectors(along, look).normalize().multiplyScalar(width * (second ? 0.95 : -0.95))
+        aside
+          .crossVectors(along, look)
+          .normalize()
+          .multiplyScalar(width * (second ? 0.95 : -0.95))
         a.add(aside)
         thick *= 0.5
         second = !second

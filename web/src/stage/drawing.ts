@@ -1,6 +1,6 @@
 /**
- * How richly the stage draws: full, or plain where pixels are computed without a graphics card (no smoothing, no shadows, no
- * ink line). What a person chooses goes before what the machine suggests.
+ * How richly the stage draws: full, or plain where pixels are computed without a graphics card (no smoothing, no
+ * shadows, no ink line). What a person chooses goes before what the machine suggests.
  */
 export type Drawing = 'full' | 'plain'
 const KEY = 'armuto.drawing'

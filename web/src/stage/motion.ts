@@ -29,5 +29,9 @@ export function treeOf(parents: number[], parts: (string | null)[], ends: number
     const word = parts[joint]?.split(' ')[0]
     sides.push(word === 'left' || word === 'right' ? word : parts[joint] || parent < 0 ? '' : sides[parent])
   })
-  return { parents: [...parents, ...ends], sides: [...sides, ...ends.map((joint) => sides[joint])], rings: parents.length }
+  return {
+    parents: [...parents, ...ends],
+    sides: [...sides, ...ends.map((joint) => sides[joint])],
+    rings: parents.length,
+  }
 }

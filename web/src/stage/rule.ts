@@ -1,4 +1,14 @@
-import { BufferGeometry, CanvasTexture, Float32BufferAttribute, Group, LineBasicMaterial, LineSegments, Sprite, SpriteMaterial, SRGBColorSpace } from 'three'
+import {
+  BufferGeometry,
+  CanvasTexture,
+  Float32BufferAttribute,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Sprite,
+  SpriteMaterial,
+  SRGBColorSpace,
+} from 'three'
 
 import type { Palette } from './palette'
 
@@ -23,7 +33,9 @@ export class HeightRule {
 
   private add(points: number[], opacity: number, palette: Palette) {
     const geometry = new BufferGeometry().setAttribute('position', new Float32BufferAttribute(points, 3))
-    this.object.add(new LineSegments(geometry, new LineBasicMaterial({ color: palette.hairline, opacity, transparent: true })))
+    this.object.add(
+      new LineSegments(geometry, new LineBasicMaterial({ color: palette.hairline, opacity, transparent: true })),
+    )
   }
 
   dispose() {

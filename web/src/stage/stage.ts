@@ -33,8 +33,8 @@ const pointer = new Vector2()
 const point = new Vector3()
 
 /**
- * The stage: one canvas, one camera, one floor; figures and sources stand on it and take the pose of the frame that is set. It
- * draws when something has changed and not otherwise.
+ * The stage: one canvas, one camera, one floor; figures and sources stand on it and take the pose of the frame that
+ * is set. It draws when something has changed and not otherwise.
  */
 export class Stage {
   readonly palette: Palette
@@ -239,12 +239,16 @@ export class Stage {
         point.z += z
         point.project(this.camera)
         if (point.z > 1) continue
-        const far = Math.hypot(box.left + ((point.x + 1) / 2) * box.width - clientX, box.top + ((1 - point.y) / 2) * box.height - clientY)
+        const far = Math.hypot(
+          box.left + ((point.x + 1) / 2) * box.width - clientX,
+          box.top + ((1 - point.y) / 2) * box.height - clientY,
+        )
         if (far <= within) out.push({ key, joint, far })
       }
     }
     for (const [key, figure] of this.figures) look(key, figure.boneLines, 0, 0)
-    for (const [key, { boneLines }] of this.sources) look(key, boneLines, boneLines.object.position.x, boneLines.object.position.z)
+    for (const [key, { boneLines }] of this.sources)
+      look(key, boneLines, boneLines.object.position.x, boneLines.object.position.z)
     return out.sort((a, b) => a.far - b.far)
   }
 
@@ -291,7 +295,8 @@ export class Stage {
       const figure = this.figures.get(key)
       const boneLines = figure?.boneLines ?? this.sources.get(key)?.boneLines
       const values = marks()
-      rollMarkers.object.visible = !!values && !!boneLines && (figure ? figure.object.visible : boneLines.object.visible)
+      rollMarkers.object.visible =
+        !!values && !!boneLines && (figure ? figure.object.visible : boneLines.object.visible)
       if (!values || !boneLines || !rollMarkers.object.visible) continue
       rollMarkers.object.position.copy(boneLines.object.position)
       rollMarkers.place(boneLines.positions, values)

@@ -11,7 +11,17 @@ export type Action = 'transfer' | 'update' | 'review' | 'accept' | 'deliver' | '
 export type Plan = Schemas['ActionOut']
 /** Ids of clip and character. */
 export type Cell = [clip: number, character: number]
-export const WORDS = ['not yet', 'waiting', 'running', 'good', 'look', 'wrong', 'failed', 'out of date', 'accepted'] as const
+export const WORDS = [
+  'not yet',
+  'waiting',
+  'running',
+  'good',
+  'look',
+  'wrong',
+  'failed',
+  'out of date',
+  'accepted',
+] as const
 export type State = (typeof WORDS)[number]
 /** What the board can be asked for: a state, or what was sent back with a note, whatever its state. */
 export type Mark = State | 'sent back'
@@ -48,12 +58,15 @@ export const useBoard = defineStore('board', () => {
   /** An accepted result is kept, although the state says something else. */
   const keepsAccepted = (clip: number, character: number) => (byte(clip, character) & ACCEPTED) !== 0
   const sentBack = (clip: number, character: number) => (byte(clip, character) & SENT_BACK) !== 0
-  const is = (clip: number, character: number, marks: Mark[]) => marks.some((mark) => (mark === 'sent back' ? sentBack(clip, character) : state(clip, character) === mark))
+  const is = (clip: number, character: number, marks: Mark[]) =>
+    marks.some((mark) => (mark === 'sent back' ? sentBack(clip, character) : state(clip, character) === mark))
   const fitting = (skeleton: number, character: number) => fittings.value.get(`${skeleton}.${character}`)
 
   /** What every action on these cells would mean. */
   const plans = async (cells: Cell[]) =>
-    Object.fromEntries((await answer(client.POST('/api/board/plan', { body: { cells } }))).map((one) => [one.action, one])) as Record<Action, Plan>
+    Object.fromEntries(
+      (await answer(client.POST('/api/board/plan', { body: { cells } }))).map((one) => [one.action, one]),
+    ) as Record<Action, Plan>
 
   /** What was judged can be taken back and made again. */
   async function restore(rows: Before[]) {
@@ -81,11 +94,38 @@ export const useBoard = defineStore('board', () => {
     const before = await answer(client.POST('/api/board/retire', { body: { cells } }))
     remember(before)
     await Promise.all([load(), useRuns().refresh()])
-    useMessages().say(`${before.length === 1 ? 'One result' : `${before.length} results`} retired.`, { label: 'Undo', run: undo })
+    useMessages().say(`${before.length === 1 ? 'One result' : `${before.length} results`} retired.`, {
+      label: 'Undo',
+      run: undo,
+    })
   }
   async function sendBack(id: number, note: string) {
-    remember(await answer(client.POST('/api/renditions/{rendition_id}/send-back', { params: { path: { rendition_id: id } }, body: { note } })))
+    remember(
+      await answer(
+        client.POST('/api/renditions/{rendition_id}/send-back', {
+          params: { path: { rendition_id: id } },
+          body: { note },
+        }),
+      ),
+    )
     await load()
   }
-  return { states, fittings, loaded, load, state, keepsAccepted, sentBack, is, fitting, plans, undo, redo, transfer, accept, retire, sendBack }
+  return {
+    states,
+    fittings,
+    loaded,
+    load,
+    state,
+    keepsAccepted,
+    sentBack,
+    is,
+    fitting,
+    plans,
+    undo,
+    redo,
+    transfer,
+    accept,
+    retire,
+    sendBack,
+  }
 })

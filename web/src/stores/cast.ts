@@ -40,7 +40,9 @@ export const useCast = defineStore('cast', () => {
   /** Characters that have not been retired. */
   const present = computed(() => characters.value.filter((one) => !one.retired))
   async function change(id: number, wanted: Schemas['CharacterChange']) {
-    const row = await answer(client.PATCH('/api/cast/{character_id}', { params: { path: { character_id: id } }, body: wanted }))
+    const row = await answer(
+      client.PATCH('/api/cast/{character_id}', { params: { path: { character_id: id } }, body: wanted }),
+    )
     characters.value = characters.value.map((one) => (one.id === id ? row : one))
   }
   const character = (id: number) => characters.value.find((row) => row.id === id)

@@ -113,8 +113,13 @@ export const useIntake = defineStore('intake', () => {
   }
   function ended(now: Schemas['Summary']) {
     const waiting = now.ready + now.refused
-    if (stopped) return useMessages().say(`Stopped; ${waiting === 1 ? 'one file still waits' : `${waiting} files still wait`}, what is in stays in.`)
-    const left = now.refused ? ` ${now.refused === 1 ? 'One file' : `${now.refused} files`} could not be taken in; the sentence is in the intake.` : ''
+    if (stopped)
+      return useMessages().say(
+        `Stopped; ${waiting === 1 ? 'one file still waits' : `${waiting} files still wait`}, what is in stays in.`,
+      )
+    const left = now.refused
+      ? ` ${now.refused === 1 ? 'One file' : `${now.refused} files`} could not be taken in; the sentence is in the intake.`
+      : ''
     useMessages().say(`The intake has been accepted.${left}`, { label: 'See the library', path: '/library' })
   }
 
@@ -140,10 +145,17 @@ export const useIntake = defineStore('intake', () => {
       const values: Change = {}
       if (wanted.ticked !== undefined || wanted.becomes_id !== undefined) values.ticked = row.ticked
       if (wanted.name !== undefined) values.name = row.name
-      if (wanted.first !== undefined || wanted.last !== undefined || wanted.range) Object.assign(values, { first: row.first, last: row.last })
+      if (wanted.first !== undefined || wanted.last !== undefined || wanted.range)
+        Object.assign(values, { first: row.first, last: row.last })
       if (wanted.becomes_id !== undefined) values.becomes_id = row.becomes_id
       if (wanted.floor !== undefined) values.floor = row.floor ?? 'measured'
-      if (wanted.fields) values.fields = Object.fromEntries(Object.keys(wanted.fields).map((key) => [key, row.fields[key as keyof typeof row.fields]?.toString() ?? null]))
+      if (wanted.fields)
+        values.fields = Object.fromEntries(
+          Object.keys(wanted.fields).map((key) => [
+            key,
+            row.fields[key as keyof typeof row.fields]?.toString() ?? null,
+          ]),
+        )
       const key = JSON.stringify(values)
       const group = groups.get(key) ?? { ids: [], values }
       group.ids.push(row.id)
@@ -173,7 +185,16 @@ export const useIntake = defineStore('intake', () => {
         remember({
           back: async () => {
             for (const { id, told } of before)
-              await tell([id], { unit: told.unit ?? 'detect', up: told.up ?? 'detect', turned: told.turned ?? 0, bound: told.bound ?? false }, false)
+              await tell(
+                [id],
+                {
+                  unit: told.unit ?? 'detect',
+                  up: told.up ?? 'detect',
+                  turned: told.turned ?? 0,
+                  bound: told.bound ?? false,
+                },
+                false,
+              )
           },
           again: () => tell(ids, said, false),
         })
@@ -189,7 +210,9 @@ export const useIntake = defineStore('intake', () => {
     }
   }
   async function changeFile(id: number, wanted: Schemas['FileChange']) {
-    const found = await answer(client.PATCH('/api/intake/files/{file_id}', { params: { path: { file_id: id } }, body: wanted }))
+    const found = await answer(
+      client.PATCH('/api/intake/files/{file_id}', { params: { path: { file_id: id } }, body: wanted }),
+    )
     files.value = files.value.map((one) => (one.id === id ? found : one))
   }
 
@@ -253,7 +276,33 @@ export const useIntake = defineStore('intake', () => {
     return found
   }
   return {
-    rows, files, file, motion, characters, refused, ticked, busy, summary, names, rule, sending, accepted,
-    bringIn, refresh, change, changeFile, tell, loadRule, setRule, accept, stop, dismiss, plate, undoable, redoable, undo, redo,
+    rows,
+    files,
+    file,
+    motion,
+    characters,
+    refused,
+    ticked,
+    busy,
+    summary,
+    names,
+    rule,
+    sending,
+    accepted,
+    bringIn,
+    refresh,
+    change,
+    changeFile,
+    tell,
+    loadRule,
+    setRule,
+    accept,
+    stop,
+    dismiss,
+    plate,
+    undoable,
+    redoable,
+    undo,
+    redo,
   }
 })

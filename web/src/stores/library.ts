@@ -44,7 +44,9 @@ export const useLibrary = defineStore('library', () => {
     clips.value = clips.value.map((row) => by.get(row.id) ?? row)
   }
   async function change(id: number, wanted: ClipChange) {
-    const row = await answer(client.PATCH('/api/library/clips/{clip_id}', { params: { path: { clip_id: id } }, body: wanted }))
+    const row = await answer(
+      client.PATCH('/api/library/clips/{clip_id}', { params: { path: { clip_id: id } }, body: wanted }),
+    )
     put([row])
     return row
   }

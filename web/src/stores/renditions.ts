@@ -20,13 +20,20 @@ export const useRenditions = defineStore('renditions', () => {
   const of = (clip: number, character: number): Rendition | undefined => cells.value[key(clip, character)]
 
   async function look(clip: number, character: number) {
-    const row = await answer(client.GET('/api/renditions/cell', { params: { query: { clip_id: clip, character_id: character } } }))
+    const row = await answer(
+      client.GET('/api/renditions/cell', { params: { query: { clip_id: clip, character_id: character } } }),
+    )
     if (row) keep(row)
     else delete cells.value[key(clip, character)]
     return row
   }
   /** Those at work, asked for again. */
-  const follow = () => Promise.all(Object.values(cells.value).filter(busy).map((row) => look(row.clip_id, row.character_id)))
+  const follow = () =>
+    Promise.all(
+      Object.values(cells.value)
+        .filter(busy)
+        .map((row) => look(row.clip_id, row.character_id)),
+    )
   const anyBusy = () => Object.values(cells.value).some(busy)
 
   async function make(clip_id: number, character_id: number) {

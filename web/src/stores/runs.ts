@@ -28,9 +28,13 @@ export const useRuns = defineStore('runs', () => {
       const before = counts.value
       const now = await answer(client.GET('/api/counts'))
       counts.value = now
-      const through = (one: Schemas['Counts'] | null) => one?.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
+      const through = (one: Schemas['Counts'] | null) =>
+        one?.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
       // Work may be done before it was ever seen running.
-      const ended = before !== null && !!now.finished && now.finished.id + now.finished.through !== (before.finished?.id ?? 0) + (before.finished?.through ?? 0)
+      const ended =
+        before !== null &&
+        !!now.finished &&
+        now.finished.id + now.finished.through !== (before.finished?.id ?? 0) + (before.finished?.through ?? 0)
       if (through(before) !== through(now) || ended) moved.value += 1
       if (ended && now.finished) say(now.finished)
       await renditions.follow()
@@ -52,7 +56,10 @@ export const useRuns = defineStore('runs', () => {
       run.failed && `${run.failed} failed`,
     ].filter(Boolean)
     const path = run.failed ? `/runs/${run.id}` : '/review'
-    useMessages().say(`${run.title}: all ${run.total} transfers are through, ${parts.join(', ')}.`, { label: run.failed ? 'See the run' : 'Review', path })
+    useMessages().say(`${run.title}: all ${run.total} transfers are through, ${parts.join(', ')}.`, {
+      label: run.failed ? 'See the run' : 'Review',
+      path,
+    })
   }
   async function load() {
     listed.value = await answer(client.GET('/api/runs/'))
@@ -60,9 +67,11 @@ export const useRuns = defineStore('runs', () => {
   async function act(run: Run, what: 'stop' | 'continue' | 'retry') {
     const params = { params: { path: { run_id: run.id } } }
     const row = await answer(
-      what === 'stop' ? client.POST('/api/runs/{run_id}/stop', params)
-      : what === 'continue' ? client.POST('/api/runs/{run_id}/continue', params)
-      : client.POST('/api/runs/{run_id}/retry', params),
+      what === 'stop'
+        ? client.POST('/api/runs/{run_id}/stop', params)
+        : what === 'continue'
+          ? client.POST('/api/runs/{run_id}/continue', params)
+          : client.POST('/api/runs/{run_id}/retry', params),
     )
     listed.value = listed.value.map((one) => (one.id === row.id ? row : one))
     await refresh()
@@ -82,5 +91,7 @@ export function timeLeft(seconds: number | null | undefined): string {
 export function spent(seconds: number): string {
   if (seconds < 60) return `${seconds.toFixed(seconds < 10 ? 1 : 0)} s`
   const minutes = Math.floor(seconds / 60)
-  return minutes < 60 ? `${minutes} min ${Math.round(seconds % 60)} s` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
+  return minutes < 60
+    ? `${minutes} min ${Math.round(seconds % 60)} s`
+    : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
 }

@@ -16,7 +16,8 @@ const count = (number: number, one: string, many: string) => (number === 1 ? `on
 const swept = computed(() => {
   const clips = new Set(props.cells.map(([clip]) => clip)).size
   const figures = [...new Set(props.cells.map(([, one]) => one))]
-  const who = figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
+  const who =
+    figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
   return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
 })
 const ACTIONS: { action: Action; word: string }[] = [
@@ -41,11 +42,19 @@ const saying = computed(() => {
   const { transfer, accept, deliver } = plans
   const out: string[] = []
   const parts = []
-  if (transfer.accepted) parts.push(`${count(transfer.accepted, 'of them is', 'of them are')} accepted already; the accepted result stays beside the new one`)
-  if (transfer.proposed) parts.push(`${transfer.proposed === transfer.count ? 'all' : transfer.proposed} through a fitting that is proposed, not confirmed`)
+  if (transfer.accepted)
+    parts.push(
+      `${count(transfer.accepted, 'of them is', 'of them are')} accepted already; the accepted result stays beside the new one`,
+    )
+  if (transfer.proposed)
+    parts.push(
+      `${transfer.proposed === transfer.count ? 'all' : transfer.proposed} through a fitting that is proposed, not confirmed`,
+    )
   if (transfer.busy) parts.push(`${count(transfer.busy, 'cell is', 'cells are')} under way and left out`)
-  if (transfer.count) out.push(`${count(transfer.count, 'transfer', 'transfers')}${parts.length ? `: ${parts.join('; ')}` : ''}.`)
-  if (accept.wrong) out.push(`Accept would take ${count(accept.wrong, 'result', 'results')} with findings that are wrong.`)
+  if (transfer.count)
+    out.push(`${count(transfer.count, 'transfer', 'transfers')}${parts.length ? `: ${parts.join('; ')}` : ''}.`)
+  if (accept.wrong)
+    out.push(`Accept would take ${count(accept.wrong, 'result', 'results')} with findings that are wrong.`)
   if (deliver.stale) out.push(`${count(deliver.stale, 'result is', 'results are')} out of date.`)
   return out
 })
@@ -58,7 +67,15 @@ const skeleton = (id: number) => library.skeletons.find((one) => one.id === id)?
   <div class="acts" role="toolbar" aria-label="What to do with the swept cells">
     <div class="line">
       <strong>{{ swept }}</strong>
-      <v-btn v-for="{ action, word } in ACTIONS" :key="action" size="small" :class="{ doing: action === next }" :disabled="working || !plans?.[action].count" :title="`${word}: ${labelOf(SHORTCUTS.Board.shortcuts[action])}`" @click="emit('act', action)">
+      <v-btn
+        v-for="{ action, word } in ACTIONS"
+        :key="action"
+        size="small"
+        :class="{ doing: action === next }"
+        :disabled="working || !plans?.[action].count"
+        :title="`${word}: ${labelOf(SHORTCUTS.Board.shortcuts[action])}`"
+        @click="emit('act', action)"
+      >
         {{ word }} <span v-if="plans?.[action].count" class="mono number">{{ plans[action].count }}</span>
       </v-btn>
       <button class="plain word" @click="emit('clear')">Sweep nothing</button>
@@ -66,18 +83,45 @@ const skeleton = (id: number) => library.skeletons.find((one) => one.id === id)?
     <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ sentence }}</p>
     <p v-if="unfitted.length" class="quiet">
       Without a fitting yet, proposed with the transfer:
-      <template v-for="(one, n) in unfitted.slice(0, 3)" :key="n">{{ n ? ', ' : '' }}<button class="plain word" @click="emit('fit', one.skeleton_id, one.character_id)">{{ skeleton(one.skeleton_id) }} on {{ cast.character(one.character_id)?.name }}</button></template>{{ unfitted.length > 3 ? ` and ${unfitted.length - 3} more` : '' }}.
+      <template v-for="(one, n) in unfitted.slice(0, 3)" :key="n"
+        >{{ n ? ', ' : ''
+        }}<button class="plain word" @click="emit('fit', one.skeleton_id, one.character_id)">
+          {{ skeleton(one.skeleton_id) }} on {{ cast.character(one.character_id)?.name }}
+        </button></template
+      >{{ unfitted.length > 3 ? ` and ${unfitted.length - 3} more` : '' }}.
     </p>
     <p v-if="impossible.length" class="quiet">
-      Left out: {{ impossible[0].sentence }}<button class="plain word" @click="emit('fit', impossible[0].skeleton_id, impossible[0].character_id)">Open a fitting</button>{{ impossible.length > 1 ? ` (and ${impossible.length - 1} more of the kind)` : '' }}
+      Left out: {{ impossible[0].sentence
+      }}<button class="plain word" @click="emit('fit', impossible[0].skeleton_id, impossible[0].character_id)">
+        Open a fitting</button
+      >{{ impossible.length > 1 ? ` (and ${impossible.length - 1} more of the kind)` : '' }}
     </p>
   </div>
 </template>
 
 <style scoped>
-.acts { padding: 9px 20px 10px; background: var(--paper); display: grid; gap: 3px; font-size: 14px; }
-.line { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; }
-.line strong { font-weight: 500; margin-right: 8px; }
-.number { margin-left: 6px; }
-p .word { margin-left: 5px; font-size: inherit; }
+.acts {
+  padding: 9px 20px 10px;
+  background: var(--paper);
+  display: grid;
+  gap: 3px;
+  font-size: 14px;
+}
+.line {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  flex-wrap: wrap;
+}
+.line strong {
+  font-weight: 500;
+  margin-right: 8px;
+}
+.number {
+  margin-left: 6px;
+}
+p .word {
+  margin-left: 5px;
+  font-size: inherit;
+}
 </style>

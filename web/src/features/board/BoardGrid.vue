@@ -14,7 +14,13 @@ import RowHead from './RowHead.vue'
 import type { useSweep } from './useSweep'
 
 /** The sheet of clips against characters. Only what is in sight is drawn. lit: what is asked for; other cells fade. */
-const props = defineProps<{ entries: Entry[]; clips: Clip[]; characters: Character[]; sweep: ReturnType<typeof useSweep>; lit: Mark[] }>()
+const props = defineProps<{
+  entries: Entry[]
+  clips: Clip[]
+  characters: Character[]
+  sweep: ReturnType<typeof useSweep>
+  lit: Mark[]
+}>()
 const emit = defineEmits<{ open: [clip: Clip, character: Character]; seen: [cells: Cell[]] }>()
 const board = useBoard()
 const sheet = ref<HTMLElement>()
@@ -23,30 +29,57 @@ const SPARE = 120
 let drawing = false
 let nudging: ReturnType<typeof setInterval> | undefined
 
-const height = computed(() => (props.entries.length ? props.entries[props.entries.length - 1].top + props.entries[props.entries.length - 1].height : 0))
+const height = computed(() =>
+  props.entries.length
+    ? props.entries[props.entries.length - 1].top + props.entries[props.entries.length - 1].height
+    : 0,
+)
 const column = computed(() => columnWidth(view.value.width, props.characters.length))
 const width = computed(() => props.characters.length * column.value)
 const pool = computed(() => Math.ceil((view.value.height + 2 * SPARE) / ROW) + 2)
-/** As many at any time, whatever is in sight: rows that leave at one end come in again at the other as others, which is much less
- * work for a browser than making new ones. */
-const rows = computed(() => between(props.entries, view.value.top - SPARE, view.value.top + view.value.height + SPARE, pool.value))
+/**
+ * As many at any time, whatever is in sight: rows that leave at one end come in again at the other as others, which is
+ * much less work for a browser than making new ones.
+ */
+const rows = computed(() =>
+  between(props.entries, view.value.top - SPARE, view.value.top + view.value.height + SPARE, pool.value),
+)
 const keyOf = (entry: Entry) => (entry.kind === 'clip' ? entry.row % pool.value : entry.key)
 // Numbers first: they seldom change while the sheet scrolls, and what hangs on them stays as it is.
 const firstColumn = computed(() => Math.max(0, Math.floor((view.value.left - SPARE) / column.value)))
-const lastColumn = computed(() => Math.min(props.characters.length, Math.ceil((view.value.left + view.value.width - MARGIN + SPARE) / column.value)))
+const lastColumn = computed(() =>
+  Math.min(props.characters.length, Math.ceil((view.value.left + view.value.width - MARGIN + SPARE) / column.value)),
+)
 const columns = computed(() =>
-  props.characters.slice(firstColumn.value, lastColumn.value).map((one, n) => ({ one, column: firstColumn.value + n, left: (firstColumn.value + n) * column.value })),
+  props.characters
+    .slice(firstColumn.value, lastColumn.value)
+    .map((one, n) => ({ one, column: firstColumn.value + n, left: (firstColumn.value + n) * column.value })),
 )
 
 function look() {
   const element = sheet.value
-  if (element) view.value = { left: element.scrollLeft, top: element.scrollTop, width: element.clientWidth, height: element.clientHeight - TOP }
+  if (element)
+    view.value = {
+      left: element.scrollLeft,
+      top: element.scrollTop,
+      width: element.clientWidth,
+      height: element.clientHeight - TOP,
+    }
 }
 /** What has been in sight for a moment, for whoever works first on what is looked at. */
 let seen: ReturnType<typeof setTimeout> | undefined
 watch([rows, columns], () => {
   clearTimeout(seen)
-  seen = setTimeout(() => emit('seen', rows.value.flatMap((entry) => (entry.kind === 'clip' ? columns.value.map(({ one }): Cell => [entry.clips[0].id, one.id]) : []))), 400)
+  seen = setTimeout(
+    () =>
+      emit(
+        'seen',
+        rows.value.flatMap((entry) =>
+          entry.kind === 'clip' ? columns.value.map(({ one }): Cell => [entry.clips[0].id, one.id]) : [],
+        ),
+      ),
+    400,
+  )
 })
 
 function placeOf(event: MouseEvent) {
@@ -82,7 +115,10 @@ function drag(event: PointerEvent) {
     if (!pointer || !sheet.value) return
     const box = sheet.value.getBoundingClientRect()
     const past = (at: number, low: number, high: number) => (at < low ? at - low : at > high ? at - high : 0)
-    const [x, y] = [past(pointer.clientX, box.left + MARGIN, box.right - 24), past(pointer.clientY, box.top + TOP, box.bottom - 24)]
+    const [x, y] = [
+      past(pointer.clientX, box.left + MARGIN, box.right - 24),
+      past(pointer.clientY, box.top + TOP, box.bottom - 24),
+    ]
     if (!x && !y) return
     sheet.value.scrollBy(x / 3, y / 3)
     props.sweep.extend(placeOf(pointer))
@@ -95,17 +131,36 @@ function release() {
 }
 
 const sweepRow = (entry: Entry, event: MouseEvent) =>
-  props.sweep.toggle(entry.clips.flatMap((clip) => props.characters.filter((one) => entry.kind === 'clip' || worth(clip, one)).map((one): Cell => [clip.id, one.id])), event.ctrlKey || event.metaKey || event.shiftKey)
+  props.sweep.toggle(
+    entry.clips.flatMap((clip) =>
+      props.characters.filter((one) => entry.kind === 'clip' || worth(clip, one)).map((one): Cell => [clip.id, one.id]),
+    ),
+    event.ctrlKey || event.metaKey || event.shiftKey,
+  )
 const sweepColumn = (one: Character, event: MouseEvent) =>
-  props.sweep.toggle(props.clips.filter((clip) => worth(clip, one)).map((clip): Cell => [clip.id, one.id]), event.ctrlKey || event.metaKey || event.shiftKey)
+  props.sweep.toggle(
+    props.clips.filter((clip) => worth(clip, one)).map((clip): Cell => [clip.id, one.id]),
+    event.ctrlKey || event.metaKey || event.shiftKey,
+  )
 const worth = (clip: Clip, one: Character) => sameBody(clip, one) || !!board.fitting(clip.skeleton_id, one.id)
 const sweepAll = () => {
-  const wanted = props.clips.flatMap((clip) => props.characters.filter((one) => worth(clip, one)).map((one): Cell => [clip.id, one.id]))
+  const wanted = props.clips.flatMap((clip) =>
+    props.characters.filter((one) => worth(clip, one)).map((one): Cell => [clip.id, one.id]),
+  )
   props.sweep.clear()
   props.sweep.toggle(props.lit.length ? wanted.filter(([clip, one]) => board.is(clip, one, props.lit)) : wanted, false)
 }
 
-const STEPS: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageUp: [-8, 0], PageDown: [8, 0], Home: [0, -9999], End: [0, 9999] }
+const STEPS: Record<string, [number, number]> = {
+  ArrowUp: [-1, 0],
+  ArrowDown: [1, 0],
+  ArrowLeft: [0, -1],
+  ArrowRight: [0, 1],
+  PageUp: [-8, 0],
+  PageDown: [8, 0],
+  Home: [0, -9999],
+  End: [0, 9999],
+}
 function onKey(event: KeyboardEvent) {
   if (isOwnKey(event)) return // a heading is pressed by its own key
   const { at } = props.sweep
@@ -131,11 +186,16 @@ async function reveal() {
   const left = props.sweep.at.value.column * column.value
   const room = { height: element.clientHeight - TOP, width: element.clientWidth - MARGIN }
   if (entry.top < element.scrollTop) element.scrollTop = entry.top
-  else if (entry.top + entry.height > element.scrollTop + room.height) element.scrollTop = entry.top + entry.height - room.height
+  else if (entry.top + entry.height > element.scrollTop + room.height)
+    element.scrollTop = entry.top + entry.height - room.height
   if (left < element.scrollLeft) element.scrollLeft = left
   else if (left + column.value > element.scrollLeft + room.width) element.scrollLeft = left + column.value - room.width
 }
-const focusCell = computed(() => props.clips[props.sweep.at.value.row] && props.characters[props.sweep.at.value.column] ? `cell-${props.clips[props.sweep.at.value.row].id}.${props.characters[props.sweep.at.value.column].id}` : undefined)
+const focusCell = computed(() =>
+  props.clips[props.sweep.at.value.row] && props.characters[props.sweep.at.value.column]
+    ? `cell-${props.clips[props.sweep.at.value.row].id}.${props.characters[props.sweep.at.value.column].id}`
+    : undefined,
+)
 defineExpose({ sweepAll, focus: () => sheet.value?.focus({ preventScroll: true }) })
 
 onMounted(look)
@@ -148,13 +208,32 @@ onBeforeUnmount(() => {
 
 <template>
   <div
-    ref="sheet" class="sheet" role="grid" tabindex="0" aria-label="Clips against characters" aria-multiselectable="true"
-    :aria-rowcount="clips.length" :aria-colcount="characters.length" :aria-activedescendant="focusCell"
-    @scroll.passive="look" @keydown="onKey" @pointermove="drag" @pointerup="release" @pointercancel="release" @dblclick="openAt"
+    ref="sheet"
+    class="sheet"
+    role="grid"
+    tabindex="0"
+    aria-label="Clips against characters"
+    aria-multiselectable="true"
+    :aria-rowcount="clips.length"
+    :aria-colcount="characters.length"
+    :aria-activedescendant="focusCell"
+    @scroll.passive="look"
+    @keydown="onKey"
+    @pointermove="drag"
+    @pointerup="release"
+    @pointercancel="release"
+    @dblclick="openAt"
   >
     <div class="top" :style="{ width: `${MARGIN + width}px` }">
       <button class="plain corner" @click="sweepAll">Sweep all</button>
-      <button v-for="{ one, left } in columns" :key="one.id" class="plain column" :style="{ left: `${MARGIN + left}px`, width: `${column}px` }" :title="`Sweep the column of ${one.name}`" @click="sweepColumn(one, $event)">
+      <button
+        v-for="{ one, left } in columns"
+        :key="one.id"
+        class="plain column"
+        :style="{ left: `${MARGIN + left}px`, width: `${column}px` }"
+        :title="`Sweep the column of ${one.name}`"
+        @click="sweepColumn(one, $event)"
+      >
         <FigurePlate :character="one" />
         <span class="name">{{ one.name }}</span>
       </button>
@@ -162,15 +241,33 @@ onBeforeUnmount(() => {
     <div class="body" :style="{ width: `${MARGIN + width}px`, height: `${height}px` }">
       <div class="rows">
         <template v-for="entry in rows" :key="keyOf(entry)">
-          <button v-if="entry.kind === 'skeleton'" class="plain heading" :style="{ top: `${entry.top}px`, width: `${MARGIN + width}px` }" :title="`Sweep what is recorded on “${entry.skeleton.name}”`" @click="sweepRow(entry, $event)">
-            <span>{{ entry.skeleton.name }}</span><span class="quiet">{{ entry.skeleton.plan || 'no body plan' }} · {{ entry.clips.length === 1 ? 'one clip' : `${entry.clips.length} clips` }}</span>
+          <button
+            v-if="entry.kind === 'skeleton'"
+            class="plain heading"
+            :style="{ top: `${entry.top}px`, width: `${MARGIN + width}px` }"
+            :title="`Sweep what is recorded on “${entry.skeleton.name}”`"
+            @click="sweepRow(entry, $event)"
+          >
+            <span>{{ entry.skeleton.name }}</span><span class="quiet"
+              >{{ entry.skeleton.plan || 'no body plan' }} ·
+              {{ entry.clips.length === 1 ? 'one clip' : `${entry.clips.length} clips` }}</span
+            >
           </button>
           <RowHead v-else :entry="entry" @sweep="(event) => sweepRow(entry, event)" />
         </template>
       </div>
       <div class="cells">
         <template v-for="entry in rows" :key="keyOf(entry)">
-          <BoardRow v-if="entry.kind === 'clip'" :entry="entry" :columns="columns" :width="column" :sweep="sweep" :lit="lit" :focused="entry.row === sweep.at.value.row ? sweep.at.value.column : -1" @press="(event, at) => press(event, entry.row, at)" />
+          <BoardRow
+            v-if="entry.kind === 'clip'"
+            :entry="entry"
+            :columns="columns"
+            :width="column"
+            :sweep="sweep"
+            :lit="lit"
+            :focused="entry.row === sweep.at.value.row ? sweep.at.value.column : -1"
+            @press="(event, at) => press(event, entry.row, at)"
+          />
         </template>
       </div>
     </div>
@@ -178,15 +275,88 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.sheet { position: relative; flex: 1; min-height: 0; overflow: auto; background: var(--panel); border-top: 1px solid var(--hairline); border-bottom: 1px solid var(--hairline); outline: none; user-select: none; }
-.top { position: sticky; top: 0; z-index: 3; height: 92px; background: var(--panel); border-bottom: 1px solid var(--hairline); }
-.corner { position: sticky; left: 0; z-index: 1; width: 272px; height: 91px; padding: 64px 20px 0; background: var(--panel); border-right: 1px solid var(--hairline); font-size: 14px; text-decoration: underline; text-decoration-color: var(--hairline); text-underline-offset: 3px; }
-.column { position: absolute; top: 0; height: 91px; padding: 6px 6px 5px; display: grid; grid-template-rows: 1fr auto; justify-items: center; border-right: 1px solid var(--hairline); }
-.column .name { max-width: 100%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.body { position: relative; }
-.rows { position: sticky; left: 0; z-index: 2; width: 272px; height: 0; }
-.cells { position: absolute; left: 272px; top: 0; }
-.heading { position: absolute; left: 0; height: 32px; display: flex; align-items: center; gap: 14px; padding: 0 12px; background: var(--paper); border-bottom: 1px solid var(--hairline); font-weight: 500; }
-.heading .quiet { font-weight: 400; font-size: 13.5px; }
-.column:hover, .heading:hover { background: rgb(var(--v-theme-surface-variant)); }
+.sheet {
+  position: relative;
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+  background: var(--panel);
+  border-top: 1px solid var(--hairline);
+  border-bottom: 1px solid var(--hairline);
+  outline: none;
+  user-select: none;
+}
+.top {
+  position: sticky;
+  top: 0;
+  z-index: 3;
+  height: 92px;
+  background: var(--panel);
+  border-bottom: 1px solid var(--hairline);
+}
+.corner {
+  position: sticky;
+  left: 0;
+  z-index: 1;
+  width: 272px;
+  height: 91px;
+  padding: 64px 20px 0;
+  background: var(--panel);
+  border-right: 1px solid var(--hairline);
+  font-size: 14px;
+  text-decoration: underline;
+  text-decoration-color: var(--hairline);
+  text-underline-offset: 3px;
+}
+.column {
+  position: absolute;
+  top: 0;
+  height: 91px;
+  padding: 6px 6px 5px;
+  display: grid;
+  grid-template-rows: 1fr auto;
+  justify-items: center;
+  border-right: 1px solid var(--hairline);
+}
+.column .name {
+  max-width: 100%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.body {
+  position: relative;
+}
+.rows {
+  position: sticky;
+  left: 0;
+  z-index: 2;
+  width: 272px;
+  height: 0;
+}
+.cells {
+  position: absolute;
+  left: 272px;
+  top: 0;
+}
+.heading {
+  position: absolute;
+  left: 0;
+  height: 32px;
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 0 12px;
+  background: var(--paper);
+  border-bottom: 1px solid var(--hairline);
+  font-weight: 500;
+}
+.heading .quiet {
+  font-weight: 400;
+  font-size: 13.5px;
+}
+.column:hover,
+.heading:hover {
+  background: rgb(var(--v-theme-surface-variant));
+}
 </style>

@@ -8,7 +8,10 @@ import type { Entry } from './sheet'
 import StateMark from './StateMark.vue'
 import type { useSweep } from './useSweep'
 
-/** The cells of one clip. A row of its own, so that those that stay in sight are not made again while the sheet scrolls. */
+/**
+ * The cells of one clip. A row of its own, so that those that stay in sight are not made again while the sheet
+ * scrolls.
+ */
 const props = defineProps<{
   entry: Entry
   columns: { one: Character; column: number; left: number }[]
@@ -29,16 +32,29 @@ const cells = computed(() => {
     const kind = fitting ? (fitting.sure ? 'fitted' : 'proposed') : sameBody(clip, one) ? 'unfitted' : 'other'
     const kept = board.keepsAccepted(clip.id, one.id)
     const note = board.sentBack(clip.id, one.id)
-    const more = [kept && state !== 'accepted' && 'an accepted result is kept', note && 'sent back', ABOUT[kind]].filter(Boolean)
+    const more = [
+      kept && state !== 'accepted' && 'an accepted result is kept',
+      note && 'sent back',
+      ABOUT[kind],
+    ].filter(Boolean)
     return {
-      id: `cell-${clip.id}.${one.id}`, column, left, state, kind, kept, note,
+      id: `cell-${clip.id}.${one.id}`,
+      column,
+      left,
+      state,
+      kind,
+      kept,
+      note,
       about: `${clip.name} on ${one.name}: ${state}${more.length ? `; ${more.join('; ')}` : ''}`,
-      chosen: props.sweep.has(clip.id, one.id), faded: props.lit.length > 0 && !board.is(clip.id, one.id, props.lit),
+      chosen: props.sweep.has(clip.id, one.id),
+      faded: props.lit.length > 0 && !board.is(clip.id, one.id, props.lit),
     }
   })
 })
 const ABOUT: Record<string, string> = {
-  fitted: '', proposed: 'its fitting is proposed, not confirmed', unfitted: 'no fitting yet; one is proposed with the first transfer',
+  fitted: '',
+  proposed: 'its fitting is proposed, not confirmed',
+  unfitted: 'no fitting yet; one is proposed with the first transfer',
   other: 'another body; pair the two by hand in a fitting',
 }
 </script>
@@ -46,24 +62,74 @@ const ABOUT: Record<string, string> = {
 <template>
   <div class="row" role="row" :aria-rowindex="entry.row + 1" :style="{ top: `${entry.top}px` }">
     <div
-      v-for="cell in cells" :id="cell.id" :key="cell.column" role="gridcell" :aria-colindex="cell.column + 1"
+      v-for="cell in cells"
+      :id="cell.id"
+      :key="cell.column"
+      role="gridcell"
+      :aria-colindex="cell.column + 1"
       :class="['cell', cell.kind, { chosen: cell.chosen, faded: cell.faded, focus: cell.column === focused }]"
-      :style="{ left: `${cell.left}px`, width: `${width}px` }" :aria-selected="cell.chosen" :aria-label="cell.about" :title="cell.about"
+      :style="{ left: `${cell.left}px`, width: `${width}px` }"
+      :aria-selected="cell.chosen"
+      :aria-label="cell.about"
+      :title="cell.about"
       @pointerdown="emit('press', $event, cell.column)"
     >
       <span v-if="cell.kind === 'other' && cell.state === 'not yet'" class="quiet" aria-hidden="true">—</span>
       <span v-else-if="cell.kind === 'unfitted' && cell.state === 'not yet'" class="quiet">no fitting</span>
-      <template v-else><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template>
+      <template v-else
+        ><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span
+        ><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template
+      >
     </div>
   </div>
 </template>
 
 <style scoped>
-.row { position: absolute; left: 0; }
-.cell { position: absolute; top: 0; height: 56px; display: flex; align-items: center; justify-content: center; gap: 7px; flex-wrap: wrap; align-content: center; border-right: 1px solid var(--hairline); border-bottom: 1px solid var(--hairline); font-size: 14px; cursor: default; overflow: hidden; }
-.proposed::after { content: ''; position: absolute; left: 12px; right: 12px; bottom: 6px; border-bottom: 1.5px dashed var(--quiet); opacity: 0.6; }
-.chosen { background: color-mix(in srgb, var(--accent) 13%, var(--panel)); box-shadow: inset 0 0 0 1px color-mix(in srgb, var(--accent) 55%, var(--panel)); }
-.faded > * { opacity: 0.28; }
-.sheet:focus-visible .focus { outline: 2px solid var(--accent); outline-offset: -2px; }
-.note { width: 100%; text-align: center; font-size: 12px; line-height: 1; color: var(--wrong); }
+.row {
+  position: absolute;
+  left: 0;
+}
+.cell {
+  position: absolute;
+  top: 0;
+  height: 56px;
+  display: flex;
+  align-items: center;
+  justify-content: center;
+  gap: 7px;
+  flex-wrap: wrap;
+  align-content: center;
+  border-right: 1px solid var(--hairline);
+  border-bottom: 1px solid var(--hairline);
+  font-size: 14px;
+  cursor: default;
+  overflow: hidden;
+}
+.proposed::after {
+  content: '';
+  position: absolute;
+  left: 12px;
+  right: 12px;
+  bottom: 6px;
+  border-bottom: 1.5px dashed var(--quiet);
+  opacity: 0.6;
+}
+.chosen {
+  background: color-mix(in srgb, var(--accent) 13%, var(--panel));
+  box-shadow: inset 0 0 0 1px color-mix(in srgb, var(--accent) 55%, var(--panel));
+}
+.faded > * {
+  opacity: 0.28;
+}
+.sheet:focus-visible .focus {
+  outline: 2px solid var(--accent);
+  outline-offset: -2px;
+}
+.note {
+  width: 100%;
+  text-align: center;
+  font-size: 12px;
+  line-height: 1;
+  color: var(--wrong);
+}
 </style>

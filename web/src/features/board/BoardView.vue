@@ -47,7 +47,9 @@ const matching = computed(() => {
   })
 })
 const withState = computed(() =>
-  lit.value.length ? matching.value.filter((clip) => cast.present.some((one) => board.is(clip.id, one.id, lit.value))) : matching.value,
+  lit.value.length
+    ? matching.value.filter((clip) => cast.present.some((one) => board.is(clip.id, one.id, lit.value)))
+    : matching.value,
 )
 const entries = computed(() => lay(withState.value, library.skeletons))
 const clips = computed(() => entries.value.filter((entry) => entry.kind === 'clip').map((entry) => entry.clips[0]))
@@ -112,7 +114,9 @@ async function open(clip: Clip, one: Character) {
   const state = board.state(clip.id, one.id)
   if (['good', 'look', 'wrong', 'accepted'].includes(state)) {
     choice.cells = sweep.cells.value.length > 1 ? sweep.cells.value : []
-    const row = await answer(client.GET('/api/renditions/cell', { params: { query: { clip_id: clip.id, character_id: one.id } } })).catch(messages.fail)
+    const row = await answer(
+      client.GET('/api/renditions/cell', { params: { query: { clip_id: clip.id, character_id: one.id } } }),
+    ).catch(messages.fail)
     if (row) await router.push(`/review/${row.id}`)
   } else await openFitting(router, clip.id, one.id).catch(messages.fail)
 }
@@ -126,12 +130,19 @@ function seen(cells: Cell[]) {
   if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
 }
 useShortcuts('Board', {
-  transfer: onKey('transfer'), update: onKey('update'), review: onKey('review'),
-  accept: onKey('accept'), deliver: onKey('deliver'), retire: onKey('retire'),
+  transfer: onKey('transfer'),
+  update: onKey('update'),
+  review: onKey('review'),
+  accept: onKey('accept'),
+  deliver: onKey('deliver'),
+  retire: onKey('retire'),
   undo: () => void board.undo().catch(messages.fail),
   redo: () => void board.redo().catch(messages.fail),
 })
-watch(() => runs.moved, () => void board.load().catch(messages.fail))
+watch(
+  () => runs.moved,
+  () => void board.load().catch(messages.fail),
+)
 onMounted(async () => {
   if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
   await board.load().catch(messages.fail)
@@ -163,33 +174,118 @@ onMounted(async () => {
         <button v-if="filtered" class="plain word" @click="clear">Show all</button>
         <span class="space"></span>
         <div class="states" role="group" aria-label="States">
-          <button v-for="word in WORDS" :key="word" class="plain state" :aria-pressed="lit.includes(word)" :disabled="!tally[word] && !lit.includes(word)" @click="light(word)">
+          <button
+            v-for="word in WORDS"
+            :key="word"
+            class="plain state"
+            :aria-pressed="lit.includes(word)"
+            :disabled="!tally[word] && !lit.includes(word)"
+            @click="light(word)"
+          >
             <StateMark :state="word" /> {{ word }} <span class="mono quiet">{{ tally[word] }}</span>
           </button>
-          <button v-if="tally['sent back'] || lit.includes('sent back')" class="plain state" :aria-pressed="lit.includes('sent back')" @click="light('sent back')">
+          <button
+            v-if="tally['sent back'] || lit.includes('sent back')"
+            class="plain state"
+            :aria-pressed="lit.includes('sent back')"
+            @click="light('sent back')"
+          >
             <span class="back">sent back</span> <span class="mono quiet">{{ tally['sent back'] }}</span>
           </button>
         </div>
       </div>
-      <BoardGrid v-if="entries.length" ref="grid" :entries="entries" :clips="clips" :characters="characters" :sweep="sweep" :lit="lit" @open="open" @seen="seen" />
-      <div v-else class="empty"><p>No clip is as asked for.</p><v-btn @click="clear">Show all</v-btn></div>
-      <ActionBar v-if="sweep.cells.value.length" :cells="sweep.cells.value" :plans="plans" :working="working" @act="act" @clear="sweep.clear" @fit="fit" />
-      <p v-else class="hint quiet">Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is swept. Enter or a double click opens a cell.</p>
+      <BoardGrid
+        v-if="entries.length"
+        ref="grid"
+        :entries="entries"
+        :clips="clips"
+        :characters="characters"
+        :sweep="sweep"
+        :lit="lit"
+        @open="open"
+        @seen="seen"
+      />
+      <div v-else class="empty">
+        <p>No clip is as asked for.</p>
+        <v-btn @click="clear">Show all</v-btn>
+      </div>
+      <ActionBar
+        v-if="sweep.cells.value.length"
+        :cells="sweep.cells.value"
+        :plans="plans"
+        :working="working"
+        @act="act"
+        @clear="sweep.clear"
+        @fit="fit"
+      />
+      <p v-else class="hint quiet">
+        Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is
+        swept. Enter or a double click opens a cell.
+      </p>
     </section>
   </div>
 </template>
 
 <style scoped>
-.board { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: center; gap: 12px; padding: 9px 20px; flex-wrap: wrap; }
-.search { width: 150px; }
-.search, select { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; font-size: 14px; padding: 3px 8px; min-height: 30px; max-width: 150px; }
-.space { flex: 1; }
-.states { display: flex; flex-wrap: wrap; gap: 2px 4px; }
-.state { display: inline-flex; align-items: center; gap: 5px; padding: 2px 6px; min-height: 26px; font-size: 13.5px; border-radius: 3px; border: 1px solid transparent; }
-.state:hover:not(:disabled) { border-color: var(--hairline); }
-.state[aria-pressed='true'] { background: var(--panel); border-color: var(--ink); }
-.state:disabled { opacity: 0.45; cursor: default; }
-.back { color: var(--wrong); }
-.hint { padding: 10px 20px 12px; font-size: 14px; }
+.board {
+  flex: 1;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+}
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 9px 20px;
+  flex-wrap: wrap;
+}
+.search {
+  width: 150px;
+}
+.search,
+select {
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--panel);
+  color: inherit;
+  font: inherit;
+  font-size: 14px;
+  padding: 3px 8px;
+  min-height: 30px;
+  max-width: 150px;
+}
+.states {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 4px;
+}
+.state {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+  padding: 2px 6px;
+  min-height: 26px;
+  font-size: 13.5px;
+  border-radius: 3px;
+  border: 1px solid transparent;
+}
+.state:hover:not(:disabled) {
+  border-color: var(--hairline);
+}
+.state[aria-pressed='true'] {
+  background: var(--panel);
+  border-color: var(--ink);
+}
+.state:disabled {
+  opacity: 0.45;
+  cursor: default;
+}
+.back {
+  color: var(--wrong);
+}
+.hint {
+  padding: 10px 20px 12px;
+  font-size: 14px;
+}
 </style>

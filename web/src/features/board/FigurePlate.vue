@@ -11,7 +11,9 @@ const plate = shallowRef<Plate | null>(null)
 watch(
   () => [props.character.id, props.character.revision],
   async () => {
-    plate.value = await useCast().plate(props.character).catch(() => null)
+    plate.value = await useCast()
+      .plate(props.character)
+      .catch(() => null)
   },
   { immediate: true },
 )
@@ -22,5 +24,9 @@ watch(
 </template>
 
 <style scoped>
-.figure { width: 92px; height: 56px; display: block; }
+.figure {
+  width: 92px;
+  height: 56px;
+  display: block;
+}
 </style>

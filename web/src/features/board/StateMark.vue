@@ -15,10 +15,30 @@ defineProps<{ state: State; kept?: boolean }>()
 </template>
 
 <style scoped>
-.mark { flex: none; fill: none; stroke: currentColor; stroke-width: 1.5; stroke-linecap: round; stroke-linejoin: round; }
-.full { fill: currentColor; stroke: none; }
-.inside { stroke: var(--panel); }
-.wrong, .failed { color: var(--wrong); }
-.not-yet, .waiting { color: var(--quiet); }
-.accepted { color: var(--accent); }
+.mark {
+  flex: none;
+  fill: none;
+  stroke: currentColor;
+  stroke-width: 1.5;
+  stroke-linecap: round;
+  stroke-linejoin: round;
+}
+.full {
+  fill: currentColor;
+  stroke: none;
+}
+.inside {
+  stroke: var(--panel);
+}
+.wrong,
+.failed {
+  color: var(--wrong);
+}
+.not-yet,
+.waiting {
+  color: var(--quiet);
+}
+.accepted {
+  color: var(--accent);
+}
 </style>

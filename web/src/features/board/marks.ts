@@ -1,6 +1,9 @@
 import type { State } from '@/stores/board'
 
-/** The shapes of states, in a square of 16. full: filled instead of drawn; inside: drawn on that in the colour of the paper. */
+/**
+ * The shapes of states, in a square of 16. full: filled instead of drawn; inside: drawn on that in the colour of the
+ * paper.
+ */
 export const MARKS: Record<State, { d: string; width?: number; full?: boolean; inside?: string }> = {
   'not yet': { d: 'M6.4 8a1.6 1.6 0 1 0 3.2 0a1.6 1.6 0 1 0-3.2 0', full: true },
   waiting: { d: 'M3 8h.1M8 8h.1M13 8h.1', width: 2.6 },
@@ -10,5 +13,9 @@ export const MARKS: Record<State, { d: string; width?: number; full?: boolean; i
   wrong: { d: 'M3.6 3.6 12.4 12.4M12.4 3.6 3.6 12.4', width: 1.9 },
   failed: { d: 'M8 1.8 14.6 13.6H1.4ZM8 6.2v3.6M8 11.6v.1' },
   'out of date': { d: 'M13 8A5 5 0 1 1 8 3h3.2M8.6.8 11 3 8.6 5.4' },
-  accepted: { d: 'M4 1.5h8a2.5 2.5 0 0 1 2.5 2.5v8a2.5 2.5 0 0 1-2.5 2.5h-8a2.5 2.5 0 0 1-2.5-2.5v-8a2.5 2.5 0 0 1 2.5-2.5Z', full: true, inside: 'M4.4 8.4 7 10.9 11.8 5.4' },
+  accepted: {
+    d: 'M4 1.5h8a2.5 2.5 0 0 1 2.5 2.5v8a2.5 2.5 0 0 1-2.5 2.5h-8a2.5 2.5 0 0 1-2.5-2.5v-8a2.5 2.5 0 0 1 2.5-2.5Z',
+    full: true,
+    inside: 'M4.4 8.4 7 10.9 11.8 5.4',
+  },
 }

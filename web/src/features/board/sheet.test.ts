@@ -9,7 +9,15 @@ const clips = [1, 1, 3, 1, 3].map((skeleton_id, n) => ({ id: n + 1, skeleton_id 
 test('rows lie under the heading of their skeleton, and a skeleton without clips has none', () => {
   const entries = lay(clips, skeletons)
   expect(entries.map((entry) => entry.key)).toEqual(['s1', 'c1', 'c2', 'c4', 's3', 'c3', 'c5'])
-  expect(entries.map((entry) => entry.top)).toEqual([0, HEADING, HEADING + ROW, HEADING + 2 * ROW, HEADING + 3 * ROW, 2 * HEADING + 3 * ROW, 2 * HEADING + 4 * ROW])
+  expect(entries.map((entry) => entry.top)).toEqual([
+    0,
+    HEADING,
+    HEADING + ROW,
+    HEADING + 2 * ROW,
+    HEADING + 3 * ROW,
+    2 * HEADING + 3 * ROW,
+    2 * HEADING + 4 * ROW,
+  ])
   expect(entries.filter((entry) => entry.kind === 'clip').map((entry) => entry.row)).toEqual([0, 1, 2, 3, 4])
   expect(entries[4].row).toBe(3)
 })

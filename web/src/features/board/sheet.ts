@@ -36,7 +36,10 @@ export function lay(clips: Clip[], skeletons: LibrarySkeleton[]): Entry[] {
   return out
 }
 
-/** The entries that lie between two heights, and more after them up to a number: a search by halves, since there may be thousands. */
+/**
+ * The entries that lie between two heights, and more after them up to a number: a search by halves, since there may
+ * be thousands.
+ */
 export function between(entries: Entry[], from: number, to: number, least = 0): Entry[] {
   const at = Math.max(0, Math.min(firstBelow(entries, from), entries.length - least))
   let end = Math.min(at + least, entries.length)
@@ -54,4 +57,5 @@ function firstBelow(entries: Entry[], height: number): number {
 }
 
 /** How wide a column is: wider where there are few. */
-export const columnWidth = (room: number, count: number) => Math.max(NARROW, Math.min(WIDE, Math.floor((room - MARGIN) / Math.max(1, count))))
+export const columnWidth = (room: number, count: number) =>
+  Math.max(NARROW, Math.min(WIDE, Math.floor((room - MARGIN) / Math.max(1, count))))

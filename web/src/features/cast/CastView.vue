@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { openFitting } from '@/features/fitting/open'
 import FileButton from '@/shared/frame/FileButton.vue'
+import StageCanvas from '@/shared/player/StageCanvas.vue'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
 import { useCast, type Character } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
@@ -23,7 +24,9 @@ const chosen = computed(() => cast.present.find(({ id }) => id === Number(route.
 const waiting = computed(() => intake.characters.find(({ id }) => id === Number(route.query.waiting)) ?? null)
 const retired = computed(() => cast.characters.filter((character) => character.retired))
 const { stage, mesh, bones, loading, pointed, labels, crowd, frameAll, bend } = useLineUp(canvas, chosen)
-const chosenKey = computed(() => (chosen.value ? keyOf(chosen.value) : waiting.value ? waitingKeyOf(waiting.value) : ''))
+const chosenKey = computed(() =>
+  chosen.value ? keyOf(chosen.value) : waiting.value ? waitingKeyOf(waiting.value) : '',
+)
 
 // A sheet that opens or closes leaves the stage another size.
 watch(
@@ -32,7 +35,11 @@ watch(
 )
 // The one figure that waits is the one to decide on.
 watch(
-  () => intake.characters.filter((file) => file.state === 'ready').map((file) => file.id).join(),
+  () =>
+    intake.characters
+      .filter((file) => file.state === 'ready')
+      .map((file) => file.id)
+      .join(),
   (now, before) => {
     const fresh = now.split(',').find((id) => id && !(before ?? '').split(',').includes(id))
     if (fresh && !waiting.value) void router.replace({ query: { waiting: fresh } })
@@ -76,14 +83,17 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
   <div v-if="cast.loaded && !crowd && !intake.characters.length && !intake.accepted" class="view">
     <div class="empty">
       <h1>Nobody is in the cast yet</h1>
-      <p>Bring in a character, a mesh bound to a skeleton: glTF (.glb, or .gltf with its files in a .zip), COLLADA or USD.</p>
+      <p>
+        Bring in a character, a mesh bound to a skeleton: glTF (.glb, or .gltf with its files in a .zip), COLLADA or
+        USD.
+      </p>
       <FileButton label="Bring in a character" :accept="FIGURES" doing @files="bringIn" />
       <p v-if="intake.summary?.reading" class="quiet" role="status">Reading …</p>
       <p v-else class="quiet">Or drop the file anywhere in this window.</p>
     </div>
   </div>
   <div v-else-if="cast.loaded" class="view">
-    <section class="lineup" @dragover.prevent="drag" @dragleave="dropping = null" @drop="drop">
+    <section class="workspace" @dragover.prevent="drag" @dragleave="dropping = null" @drop="drop">
       <div class="bar">
         <h1>Line-up</h1>
         <div class="choice" role="group" aria-label="What is drawn">
@@ -92,14 +102,23 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
           <button :aria-pressed="!mesh" @click="((mesh = false), (bones = true))">Bones</button>
         </div>
         <v-menu v-if="retired.length">
-          <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">Retired ({{ retired.length }})</button></template>
-          <v-list density="compact"><v-list-item v-for="one in retired" :key="one.id" :title="`Restore ${one.name}`" @click="restore(one)" /></v-list>
+          <template #activator="{ props: menu }"
+            ><button class="plain word" v-bind="menu">Retired ({{ retired.length }})</button></template
+          >
+          <v-list density="compact"
+            ><v-list-item v-for="one in retired" :key="one.id" :title="`Restore ${one.name}`" @click="restore(one)"
+          /></v-list>
         </v-menu>
         <span class="space" />
         <FileButton label="Bring in a character" :accept="FIGURES" @files="bringIn" />
       </div>
-      <div class="stage">
-        <canvas ref="canvas" aria-label="The characters side by side, to scale" @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }" @pointerup="release"></canvas>
+      <StageCanvas
+        v-model:canvas="canvas"
+        label="The characters side by side, to scale"
+        :loading="loading ? 'Fetching the figures …' : ''"
+        @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }"
+        @pointerup="release"
+      >
         <button
           v-for="label in labels"
           :key="label.key"
@@ -108,31 +127,70 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
           :style="{ left: `${label.x}px`, top: `${label.y}px` }"
           @click="choose(label.key)"
         >
-          <span>{{ label.name }}</span><span class="mono quiet">{{ label.waiting ? `waits, ${label.height}` : label.height }}</span>
+          <span>{{ label.name }}</span><span class="mono quiet">{{
+            label.waiting ? `waits, ${label.height}` : label.height
+          }}</span>
         </button>
-        <p v-if="loading" class="quiet loading" role="status">Fetching the figures …</p>
-      </div>
+      </StageCanvas>
     </section>
     <aside v-if="waiting" class="pane sheet" aria-label="A character waits for a decision">
-      <WaitingSheet :file="waiting" :busy="!!intake.summary?.accepting" @accepted="choose(null)" @close="choose(null)" />
+      <WaitingSheet
+        :file="waiting"
+        :busy="!!intake.summary?.accepting"
+        @accepted="choose(null)"
+        @close="choose(null)"
+      />
     </aside>
     <aside v-else-if="chosen" class="pane sheet" :aria-label="`Sheet of ${chosen.name}`">
-      <CharacterSheet :key="chosen.id" :character="chosen" @pose="bend" @close="choose(null)" @perform="perform" @point="(bone) => (pointed = bone)" />
+      <CharacterSheet
+        :key="chosen.id"
+        :character="chosen"
+        @pose="bend"
+        @close="choose(null)"
+        @perform="perform"
+        @point="(bone) => (pointed = bone)"
+      />
     </aside>
   </div>
 </template>
 
 <style scoped>
-.lineup { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: center; gap: 18px; padding: 12px 20px; }
-.space { flex: 1; }
-.stage { position: relative; flex: 1; min-height: 0; overflow: hidden; }
-canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
-canvas:active { cursor: grabbing; }
-.label { position: absolute; transform: translate(-50%, 4px); display: grid; justify-items: center; padding: 2px 10px; border-bottom: 2px solid transparent; line-height: 1.25; white-space: nowrap; }
-.label .mono { font-size: 12.5px; }
-.label.here, .label.over { border-bottom-color: var(--accent); }
-.label.waiting { margin-top: 26px; border: 1px dashed var(--accent); border-radius: 3px; background: var(--panel); }
-.loading { position: absolute; left: 20px; bottom: 14px; }
-.sheet { width: 318px; border-right: 0; border-left: 1px solid var(--hairline); padding: 16px 18px; display: flex; flex-direction: column; gap: 10px; }
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 12px 20px;
+}
+.label {
+  position: absolute;
+  transform: translate(-50%, 4px);
+  display: grid;
+  justify-items: center;
+  padding: 2px 10px;
+  border-bottom: 2px solid transparent;
+  line-height: 1.25;
+  white-space: nowrap;
+}
+.label .mono {
+  font-size: 12.5px;
+}
+.label.here,
+.label.over {
+  border-bottom-color: var(--accent);
+}
+.label.waiting {
+  margin-top: 26px;
+  border: 1px dashed var(--accent);
+  border-radius: 3px;
+  background: var(--panel);
+}
+.sheet {
+  width: 318px;
+  border-right: 0;
+  border-left: 1px solid var(--hairline);
+  padding: 16px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+}
 </style>

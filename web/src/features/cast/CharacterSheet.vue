@@ -13,7 +13,12 @@ import type { Sheet } from './sheet'
 import SheetFacts from './SheetFacts.vue'
 
 const props = defineProps<{ character: Character }>()
-const emit = defineEmits<{ close: []; perform: [clip: number]; point: [bone: number | null]; pose: [rotations: Float32Array | null, translations: Float32Array | null] }>()
+const emit = defineEmits<{
+  close: []
+  perform: [clip: number]
+  point: [bone: number | null]
+  pose: [rotations: Float32Array | null, translations: Float32Array | null]
+}>()
 const limits = ref(false)
 const cast = useCast()
 const library = useLibrary()
@@ -28,7 +33,9 @@ watch(
   () => props.character.skeleton_id,
   async (id) => {
     bones.value = await cast.skeleton(id).catch(() => null)
-    recognised.value = await answer(client.GET('/api/patterns/recognised/{skeleton_id}', { params: { path: { skeleton_id: id } } })).catch(() => [])
+    recognised.value = await answer(
+      client.GET('/api/patterns/recognised/{skeleton_id}', { params: { path: { skeleton_id: id } } }),
+    ).catch(() => [])
   },
   { immediate: true },
 )
@@ -40,17 +47,36 @@ function groupOf(part: string | null) {
   if (FINGERS.includes(words[0])) return 'hands'
   return HEAD.includes(words[0]) ? 'head' : 'body'
 }
-const rows = computed(() => (bones.value?.names ?? []).map((name, joint) => ({ name, joint, part: bones.value!.parts[joint], group: groupOf(bones.value!.parts[joint]) })))
-const counts = computed(() => Object.fromEntries(['body', 'hands', 'head', 'other'].map((one) => [one, rows.value.filter((row) => row.group === one).length])))
+const rows = computed(() =>
+  (bones.value?.names ?? []).map((name, joint) => ({
+    name,
+    joint,
+    part: bones.value!.parts[joint],
+    group: groupOf(bones.value!.parts[joint]),
+  })),
+)
+const counts = computed(() =>
+  Object.fromEntries(
+    ['body', 'hands', 'head', 'other'].map((one) => [one, rows.value.filter((row) => row.group === one).length]),
+  ),
+)
 const roles = computed(() => new Map((sheet.value.roles ?? []).map((row) => [row.bone, row])))
-const change = (wanted: Parameters<typeof cast.change>[1]) => cast.change(props.character.id, wanted).catch(messages.fail)
+const change = (wanted: Parameters<typeof cast.change>[1]) =>
+  cast.change(props.character.id, wanted).catch(messages.fail)
 
 /** The naming of this character as a pattern under its own name. */
 async function keepNaming() {
   try {
-    const made = await answer(client.POST('/api/patterns/', { body: { name: props.character.name, skeleton_id: props.character.skeleton_id, side: 'target' } }))
+    const made = await answer(
+      client.POST('/api/patterns/', {
+        body: { name: props.character.name, skeleton_id: props.character.skeleton_id, side: 'target' },
+      }),
+    )
     recognised.value = [{ pattern_id: made.id, name: made.name, score: 1, parts: Object.keys(made.parts).length }]
-    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, { label: 'See the patterns', path: '/fittings/patterns' })
+    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, {
+      label: 'See the patterns',
+      path: '/fittings/patterns',
+    })
   } catch (problem) {
     messages.fail(problem)
   }
@@ -60,7 +86,13 @@ async function newVersion(files: File[]) {
   body.append('file', files[0])
   const path = { character_id: props.character.id }
   try {
-    await answer(client.POST('/api/cast/{character_id}/version', { params: { path }, body: body as never, bodySerializer: (form) => form as never }))
+    await answer(
+      client.POST('/api/cast/{character_id}/version', {
+        params: { path },
+        body: body as never,
+        bodySerializer: (form) => form as never,
+      }),
+    )
     await Promise.all([cast.load(), library.load()])
   } catch (problem) {
     messages.fail(problem)
@@ -68,47 +100,98 @@ async function newVersion(files: File[]) {
 }
 async function retire() {
   await change({ retired: true })
-  messages.say(`${props.character.name} retired.`, { label: 'Undo', run: () => cast.change(props.character.id, { retired: false }) })
+  messages.say(`${props.character.name} retired.`, {
+    label: 'Undo',
+    run: () => cast.change(props.character.id, { retired: false }),
+  })
   emit('close')
 }
 </script>
 
 <template>
   <div class="head">
-    <input class="name" :value="character.name" aria-label="Name of the character" @change="change({ name: ($event.target as HTMLInputElement).value })" @keydown.enter="($event.target as HTMLInputElement).blur()" />
+    <input
+      class="name"
+      :value="character.name"
+      aria-label="Name of the character"
+      @change="change({ name: ($event.target as HTMLInputElement).value })"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
+    />
     <button class="plain word" @click="emit('close')">Close</button>
   </div>
   <TagEditor :tags="character.tags" :known="known" :label="character.name" @change="(tags) => change({ tags })" />
   <dl>
-    <dt>height</dt><dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>
-    <dt>faces</dt><dd class="mono">{{ character.facing === null ? 'unknown' : `${character.facing.toFixed(1)}° from forward` }}</dd>
-    <dt>naming</dt><dd v-if="recognised.length"><router-link to="/fittings/patterns">{{ recognised[0].name }}</router-link>, <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100</dd><dd v-else>no pattern knows it; <button class="plain word" @click="keepNaming">keep it as one</button></dd>
-    <dt>file</dt><dd><a class="word mono" :href="`/api/cast/${character.id}/file`" :download="character.file">{{ character.file }}</a>, version <span class="mono">{{ character.revision }}</span></dd>
+    <dt>height</dt>
+    <dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>
+    <dt>faces</dt>
+    <dd class="mono">{{ character.facing === null ? 'unknown' : `${character.facing.toFixed(1)}° from forward` }}</dd>
+    <dt>naming</dt>
+    <dd v-if="recognised.length">
+      <router-link to="/fittings/patterns">{{ recognised[0].name }}</router-link>,
+      <span class="mono">{{ Math.round(recognised[0].score * 100) }}</span> of 100
+    </dd>
+    <dd v-else>no pattern knows it; <button class="plain word" @click="keepNaming">keep it as one</button></dd>
+    <dt>file</dt>
+    <dd>
+      <a class="word mono" :href="`/api/cast/${character.id}/file`" :download="character.file">{{ character.file }}</a>,
+      version <span class="mono">{{ character.revision }}</span>
+    </dd>
   </dl>
   <p v-if="character.changed" class="changed">{{ character.changed }}</p>
   <SheetFacts v-if="sheet.evidence" :sheet="sheet" />
-  <textarea :value="character.remarks" rows="2" placeholder="Notes" aria-label="Notes" @change="change({ remarks: ($event.target as HTMLTextAreaElement).value })"></textarea>
+  <textarea
+    :value="character.remarks"
+    rows="2"
+    placeholder="Notes"
+    aria-label="Notes"
+    @change="change({ remarks: ($event.target as HTMLTextAreaElement).value })"
+  ></textarea>
   <details>
     <summary>Bones by part</summary>
     <div class="choice" role="group" aria-label="Which bones">
-      <button v-for="one in ['body', 'hands', 'head', 'other'] as const" :key="one" :aria-pressed="group === one" @click="group = one">{{ one }} <span class="mono">{{ counts[one] }}</span></button>
+      <button
+        v-for="one in ['body', 'hands', 'head', 'other'] as const"
+        :key="one"
+        :aria-pressed="group === one"
+        @click="group = one"
+      >
+        {{ one }} <span class="mono">{{ counts[one] }}</span>
+      </button>
     </div>
     <ul class="bones" @mouseleave="emit('point', null)">
-      <li v-for="row in rows.filter((one) => one.group === group)" :key="row.joint" tabindex="0" @mouseenter="emit('point', row.joint)" @focus="emit('point', row.joint)">
-        <span class="mono">{{ row.name }}</span><span class="quiet" :title="roles.get(row.name)?.reason">{{ row.part ?? roles.get(row.name)?.role ?? '' }}</span>
+      <li
+        v-for="row in rows.filter((one) => one.group === group)"
+        :key="row.joint"
+        tabindex="0"
+        @mouseenter="emit('point', row.joint)"
+        @focus="emit('point', row.joint)"
+      >
+        <span class="mono">{{ row.name }}</span><span class="quiet" :title="roles.get(row.name)?.reason">{{
+          row.part ?? roles.get(row.name)?.role ?? ''
+        }}</span>
       </li>
     </ul>
   </details>
   <details @toggle="limits = ($event.target as HTMLDetailsElement).open">
     <summary>Joint limits</summary>
-    <LimitRows v-if="limits" :character-id="character.id" @pose="(turns, places) => emit('pose', turns, places)" @point="(bone) => emit('point', bone === null ? null : (bones?.names.indexOf(bone) ?? null))" />
+    <LimitRows
+      v-if="limits"
+      :character-id="character.id"
+      @pose="(turns, places) => emit('pose', turns, places)"
+      @point="(bone) => emit('point', bone === null ? null : (bones?.names.indexOf(bone) ?? null))"
+    />
   </details>
   <details open>
     <summary>Let {{ character.name }} perform</summary>
-    <p v-if="!library.present.length" class="quiet">There is no motion yet. Drop a motion file on the figure, or <router-link to="/library">bring in some</router-link>.</p>
+    <p v-if="!library.present.length" class="quiet">
+      There is no motion yet. Drop a motion file on the figure, or
+      <router-link to="/library">bring in some</router-link>.
+    </p>
     <ul>
       <li v-for="clip in library.present" :key="clip.id">
-        <button class="plain clip" @click="emit('perform', clip.id)"><span>{{ clip.name }}</span><span class="mono quiet">{{ clip.seconds.toFixed(1) }} s</span></button>
+        <button class="plain clip" @click="emit('perform', clip.id)">
+          <span>{{ clip.name }}</span><span class="mono quiet">{{ clip.seconds.toFixed(1) }} s</span>
+        </button>
       </li>
     </ul>
     <p class="quiet">Or drop a motion file on the figure.</p>
@@ -120,22 +203,107 @@ async function retire() {
 </template>
 
 <style scoped>
-.head { display: flex; justify-content: space-between; align-items: baseline; gap: 8px; }
-.name { font: inherit; font-size: 1.15rem; font-weight: 500; color: inherit; background: none; border: 1px solid transparent; border-radius: 3px; padding: 2px 5px; margin-left: -6px; min-width: 0; flex: 1; }
-.name:hover, .name:focus { border-color: var(--hairline); }
-dl { display: grid; grid-template-columns: 5.2rem 1fr; gap: 3px 8px; margin: 0; font-size: 14px; }
-dt { color: var(--quiet); }
-dd { margin: 0; overflow-wrap: anywhere; }
-.changed { border-left: 3px solid var(--accent); padding-left: 8px; font-size: 14px; }
-textarea { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; font-size: 14px; padding: 5px 8px; resize: vertical; flex: none; min-height: 54px; }
-summary { cursor: pointer; font-weight: 700; min-height: 26px; }
-details .choice { margin: 4px 0; }
-details .choice button { padding: 2px 8px; font-size: 13px; }
-ul { list-style: none; padding: 0; margin: 0; border-top: 1px solid var(--hairline); }
-.bones { max-height: 190px; overflow-y: auto; }
-.bones li { display: flex; justify-content: space-between; gap: 8px; font-size: 13px; padding: 2px 2px; border-bottom: 1px solid var(--hairline); }
-.bones li:hover { background: rgb(var(--v-theme-surface-variant)); }
-.clip { display: flex; justify-content: space-between; width: 100%; padding: 5px 2px; border-bottom: 1px solid var(--hairline); }
-.clip:hover { background: rgb(var(--v-theme-surface-variant)); }
-.foot { display: flex; gap: 10px; margin-top: auto; padding-top: 8px; }
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 8px;
+}
+.name {
+  font: inherit;
+  font-size: 1.15rem;
+  font-weight: 500;
+  color: inherit;
+  background: none;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  padding: 2px 5px;
+  margin-left: -6px;
+  min-width: 0;
+  flex: 1;
+}
+.name:hover,
+.name:focus {
+  border-color: var(--hairline);
+}
+dl {
+  display: grid;
+  grid-template-columns: 5.2rem 1fr;
+  gap: 3px 8px;
+  margin: 0;
+  font-size: 14px;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+.changed {
+  border-left: 3px solid var(--accent);
+  padding-left: 8px;
+  font-size: 14px;
+}
+textarea {
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--panel);
+  color: inherit;
+  font: inherit;
+  font-size: 14px;
+  padding: 5px 8px;
+  resize: vertical;
+  flex: none;
+  min-height: 54px;
+}
+summary {
+  cursor: pointer;
+  font-weight: 700;
+  min-height: 26px;
+}
+details .choice {
+  margin: 4px 0;
+}
+details .choice button {
+  padding: 2px 8px;
+  font-size: 13px;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  border-top: 1px solid var(--hairline);
+}
+.bones {
+  max-height: 190px;
+  overflow-y: auto;
+}
+.bones li {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  font-size: 13px;
+  padding: 2px 2px;
+  border-bottom: 1px solid var(--hairline);
+}
+.bones li:hover {
+  background: rgb(var(--v-theme-surface-variant));
+}
+.clip {
+  display: flex;
+  justify-content: space-between;
+  width: 100%;
+  padding: 5px 2px;
+  border-bottom: 1px solid var(--hairline);
+}
+.clip:hover {
+  background: rgb(var(--v-theme-surface-variant));
+}
+.foot {
+  display: flex;
+  gap: 10px;
+  margin-top: auto;
+  padding-top: 8px;
+}
 </style>

@@ -10,7 +10,10 @@ type Limit = Schemas['LimitOut']
 type Axis = 'bend' | 'side' | 'twist'
 /** How far a character's joints may bend: typed, and seen on the figure while a hand draws through the range. */
 const props = defineProps<{ characterId: number }>()
-const emit = defineEmits<{ pose: [rotations: Float32Array | null, translations: Float32Array | null]; point: [bone: string | null] }>()
+const emit = defineEmits<{
+  pose: [rotations: Float32Array | null, translations: Float32Array | null]
+  point: [bone: string | null]
+}>()
 const messages = useMessages()
 const rows = ref<Limit[]>([])
 const part = ref('')
@@ -37,7 +40,9 @@ watch(
   async () => {
     emit('pose', null, null)
     history.forget()
-    rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())).catch((problem) => (messages.fail(problem), []))
+    rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())).catch(
+      (problem) => (messages.fail(problem), []),
+    )
     part.value = rows.value.find((one) => one.part === part.value)?.part ?? ''
   },
   { immediate: true },
@@ -82,7 +87,10 @@ async function draw() {
   try {
     while (again && part.value) {
       again = false
-      const asked = new URLSearchParams({ part: part.value, ...Object.fromEntries(Object.entries(at.value).map(([axis, value]) => [axis, `${value}`])) })
+      const asked = new URLSearchParams({
+        part: part.value,
+        ...Object.fromEntries(Object.entries(at.value).map(([axis, value]) => [axis, `${value}`])),
+      })
       const bent = await fetchNodeMotion(`/api/cast/${props.characterId}/bent?${asked}`)
       emit('pose', bent.rotations, bent.translations)
     }
@@ -106,9 +114,29 @@ async function draw() {
     <template v-if="range">
       <div v-for="{ axis, words } in AXES" :key="axis" class="axis">
         <span class="quiet">{{ axis }}</span>
-        <input :value="range[axis][0]" :aria-label="`${axis}, ${words[0]}, degrees`" :title="words[0]" inputmode="decimal" @change="say($event, axis, 0)" />
-        <input v-model.number="at[axis]" type="range" :min="range[axis][0]" :max="range[axis][1]" step="1" :aria-label="`See the ${part}: ${axis} from ${words[0]} to ${words[1]}`" @input="draw" />
-        <input :value="range[axis][1]" :aria-label="`${axis}, ${words[1]}, degrees`" :title="words[1]" inputmode="decimal" @change="say($event, axis, 1)" />
+        <input
+          :value="range[axis][0]"
+          :aria-label="`${axis}, ${words[0]}, degrees`"
+          :title="words[0]"
+          inputmode="decimal"
+          @change="say($event, axis, 0)"
+        />
+        <input
+          v-model.number="at[axis]"
+          type="range"
+          :min="range[axis][0]"
+          :max="range[axis][1]"
+          step="1"
+          :aria-label="`See the ${part}: ${axis} from ${words[0]} to ${words[1]}`"
+          @input="draw"
+        />
+        <input
+          :value="range[axis][1]"
+          :aria-label="`${axis}, ${words[1]}, degrees`"
+          :title="words[1]"
+          inputmode="decimal"
+          @change="say($event, axis, 1)"
+        />
         <span class="mono now">{{ at[axis] }}°</span>
       </div>
       <div class="line">
@@ -122,12 +150,55 @@ async function draw() {
 </template>
 
 <style scoped>
-.limits { display: grid; gap: 4px; font-size: 13.5px; }
-.line { display: flex; gap: 10px; align-items: center; min-height: 28px; }
-.line label { display: flex; gap: 5px; align-items: center; }
-select { border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); color: inherit; font: inherit; min-height: 28px; flex: 1; min-width: 0; }
-.axis { display: grid; grid-template-columns: 2.4rem 3rem 1fr 3rem 2.9rem; gap: 6px; align-items: center; }
-.axis input:not([type='range']) { width: 3rem; border: 1px solid var(--hairline); border-radius: 3px; padding: 1px 4px; background: var(--paper); color: inherit; font-family: var(--mono); font-size: 13px; text-align: right; min-height: 25px; }
-.axis input[type='range'] { width: 100%; min-width: 40px; }
-.now { text-align: right; }
+.limits {
+  display: grid;
+  gap: 4px;
+  font-size: 13.5px;
+}
+.line {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  min-height: 28px;
+}
+.line label {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+}
+select {
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--panel);
+  color: inherit;
+  font: inherit;
+  min-height: 28px;
+  flex: 1;
+  min-width: 0;
+}
+.axis {
+  display: grid;
+  grid-template-columns: 2.4rem 3rem 1fr 3rem 2.9rem;
+  gap: 6px;
+  align-items: center;
+}
+.axis input:not([type='range']) {
+  width: 3rem;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 1px 4px;
+  background: var(--paper);
+  color: inherit;
+  font-family: var(--mono);
+  font-size: 13px;
+  text-align: right;
+  min-height: 25px;
+}
+.axis input[type='range'] {
+  width: 100%;
+  min-width: 40px;
+}
+.now {
+  text-align: right;
+}
 </style>

@@ -4,7 +4,12 @@ export type Sheet = Schemas['Sheet']
 
 /** What a waiting character will be called: as typed, else after its file. */
 export const waitingName = (file: { name: string; path: string }) =>
-  file.name || file.path.split('/').pop()!.replace(/\.\w+$/, '').replace(/_/g, ' ')
+  file.name ||
+  file.path
+    .split('/')
+    .pop()!
+    .replace(/\.\w+$/, '')
+    .replace(/_/g, ' ')
 
 /** A colour in linear light as a page shows it. */
 export function shown([r = 0, g = 0, b = 0]: number[]): string {

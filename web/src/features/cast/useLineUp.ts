@@ -66,7 +66,9 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     const isThere = (body: Standing) => versions.get(body.key) === body.version
     loading.value = true
     const arrivals = await Promise.all([
-      ...cast.present.map((character) => arrive(fromCast(character), isThere, () => loadFigure(module!, now.palette, character))),
+      ...cast.present.map((character) =>
+        arrive(fromCast(character), isThere, () => loadFigure(module!, now.palette, character)),
+      ),
       ...files.value.map((file) => fromIntake(file, now, isThere)),
     ])
     const arrived = arrivals.filter((arrival) => arrival !== null)
@@ -80,10 +82,18 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     return now
   }
   const fromCast = (character: Character): Standing => ({
-    key: keyOf(character), version: `${character.revision}`, name: character.name, height: character.height,
-    bounds: character.bounds, waiting: false,
+    key: keyOf(character),
+    version: `${character.revision}`,
+    name: character.name,
+    height: character.height,
+    bounds: character.bounds,
+    waiting: false,
   })
-  async function arrive(body: Standing, isThere: (body: Standing) => boolean, load: () => Promise<Figure | null>): Promise<Arrival> {
+  async function arrive(
+    body: Standing,
+    isThere: (body: Standing) => boolean,
+    load: () => Promise<Figure | null>,
+  ): Promise<Arrival> {
     if (isThere(body)) return [body, null]
     try {
       const figure = await load()
@@ -99,8 +109,12 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
       const about = await answer(client.GET('/api/intake/files/{file_id}/figure', path))
       if (!about) return null
       const body: Standing = {
-        key: waitingKeyOf(file), version: JSON.stringify(file.told), name: waitingName(file), height: about.height,
-        bounds: about.bounds, waiting: true,
+        key: waitingKeyOf(file),
+        version: JSON.stringify(file.told),
+        name: waitingName(file),
+        height: about.height,
+        bounds: about.bounds,
+        waiting: true,
       }
       return await arrive(body, isThere, () => loadWaiting(module!, now.palette, file.id, about))
     } catch (problem) {
@@ -146,7 +160,11 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
       const at = now.project({ x: x + (high[0] - low[0]) / 2, y: 0, z: 0.45 })
       x += high[0] - low[0] + GAP
       return {
-        key: body.key, name: body.name, height: `${(body.height * 100).toFixed(0)} cm`, x: at.x, y: at.y,
+        key: body.key,
+        name: body.name,
+        height: `${(body.height * 100).toFixed(0)} cm`,
+        x: at.x,
+        y: at.y,
         waiting: body.waiting,
       }
     })

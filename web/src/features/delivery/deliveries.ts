@@ -1,12 +1,32 @@
 import type { Schemas } from '@/api/client'
 
 export type Wanted = Schemas['DeliverySettings']
-export const USUAL: Wanted = { kind: 'glb', mesh: true, together: false, fps: null, unit: 'cm', up: '+Y', thinned: null, travel: 'as made', first: 0, fittings: false }
-export const KINDS: Record<Wanted['kind'], string> = { glb: 'glTF', bvh: 'BVH', dae: 'COLLADA', usd: 'USD', csv: 'CSV of positions' }
+export const USUAL: Wanted = {
+  kind: 'glb',
+  mesh: true,
+  together: false,
+  fps: null,
+  unit: 'cm',
+  up: '+Y',
+  thinned: null,
+  travel: 'as made',
+  first: 0,
+  fittings: false,
+}
+export const KINDS: Record<Wanted['kind'], string> = {
+  glb: 'glTF',
+  bvh: 'BVH',
+  dae: 'COLLADA',
+  usd: 'USD',
+  csv: 'CSV of positions',
+}
 
 /** The axes that a format can say are up; none where it is always +Y, in metres. */
 export const UPS: Partial<Record<Wanted['kind'], string[]>> = {
-  bvh: ['+Y', '+Z', '+X', '-Y', '-Z', '-X'], csv: ['+Y', '+Z', '+X', '-Y', '-Z', '-X'], dae: ['+Y', '+Z', '+X'], usd: ['+Y', '+Z'],
+  bvh: ['+Y', '+Z', '+X', '-Y', '-Z', '-X'],
+  csv: ['+Y', '+Z', '+X', '-Y', '-Z', '-X'],
+  dae: ['+Y', '+Z', '+X'],
+  usd: ['+Y', '+Z'],
 }
 
 /** The choices of a delivery in a few words. */
@@ -22,7 +42,9 @@ export function inWords(wanted: Partial<Wanted>): string {
     w.travel !== 'as made' && (w.travel === 'root' ? 'travel on a root bone' : 'in place'),
     w.first && `from frame ${w.first}`,
     w.fittings && 'with the fittings',
-  ].filter(Boolean).join(', ')
+  ]
+    .filter(Boolean)
+    .join(', ')
 }
 export function size(bytes: number): string {
   return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`

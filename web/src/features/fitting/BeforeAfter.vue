@@ -10,10 +10,15 @@ const row = computed(() => props.measures?.kinds.find((one) => one.kind === prop
 
 <template>
   <span v-if="row" :title="`${kind}: the worst of this clip, beyond the source's: through rotations alone, and now`">
-    <span class="quiet">{{ kind === 'foot slide' ? 'slide' : kind }}</span> <span class="mono">{{ told(row.before, '').trim() }} → <b>{{ told(row.after, row.unit) }}</b></span>
+    <span class="quiet">{{ kind === 'foot slide' ? 'slide' : kind }}</span>
+    <span class="mono"
+      >{{ told(row.before, '').trim() }} → <b>{{ told(row.after, row.unit) }}</b></span
+    >
   </span>
 </template>
 
 <style scoped>
-.mono { font-size: 12px; }
+.mono {
+  font-size: 12px;
+}
 </style>

@@ -9,24 +9,43 @@ const WIDTH = 848 // so that a frame is eight pixels wide, from 24 on
 const at = (frame: number) => 24 + 8 * frame
 
 beforeEach(() => {
-  vi.stubGlobal('ResizeObserver', class {
-    constructor(private told: (entries: { contentRect: { width: number } }[]) => void) {}
-    observe() { this.told([{ contentRect: { width: WIDTH } }]) }
-    disconnect() {}
-  })
+  vi.stubGlobal(
+    'ResizeObserver',
+    class {
+      constructor(private told: (entries: { contentRect: { width: number } }[]) => void) {}
+      observe() {
+        this.told([{ contentRect: { width: WIDTH } }])
+      }
+      disconnect() {}
+    },
+  )
   Element.prototype.setPointerCapture = () => undefined
 })
 
 async function strips() {
-  const points = ['left heel', 'left toes'].map((name) => ({ name, limb: 'left leg', side: 'left', foot: true, part: 'left foot' }))
-  const contacts = { points, contacts: [{ point: 'left heel', first: 20, last: 40, to: '', height: 0, by_hand: false }], by_hand: false } as unknown as Schemas['ContactsOut']
+  const points = ['left heel', 'left toes'].map((name) => ({
+    name,
+    limb: 'left leg',
+    side: 'left',
+    foot: true,
+    part: 'left foot',
+  }))
+  const contacts = {
+    points,
+    contacts: [{ point: 'left heel', first: 20, last: 40, to: '', height: 0, by_hand: false }],
+    by_hand: false,
+  } as unknown as Schemas['ContactsOut']
   const made = mount(ContactStrips, { props: { frames: FRAMES, frame: 0, contacts }, attachTo: document.body })
   await made.vm.$nextTick()
   const root = made.element as HTMLElement
   root.getBoundingClientRect = () => ({ left: 0, top: 0, width: WIDTH, height: 24 }) as DOMRect
-  const pointer = (kind: string, frame: number, on: Element = root, y = 2) => on.dispatchEvent(new PointerEvent(kind, { bubbles: true, button: 0, buttons: 1, clientX: at(frame), clientY: y, pointerId: 1 }))
+  const pointer = (kind: string, frame: number, on: Element = root, y = 2) =>
+    on.dispatchEvent(
+      new PointerEvent(kind, { bubbles: true, button: 0, buttons: 1, clientX: at(frame), clientY: y, pointerId: 1 }),
+    )
   const bar = () => made.find('[data-contact]').element
-  const set = () => (made.emitted('set') as { first: number; last: number; point: string }[][][] | undefined)?.at(-1)?.[0]
+  const set = () =>
+    (made.emitted('set') as { first: number; last: number; point: string }[][][] | undefined)?.at(-1)?.[0]
   return { made, pointer, bar, set }
 }
 

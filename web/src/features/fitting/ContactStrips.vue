@@ -31,7 +31,11 @@ const lanes = computed(() => {
   const limbs = [...new Set(props.contacts.points.map((point) => point.limb))]
   return limbs
     .map((limb) => ({ limb, points: props.contacts.points.filter((point) => point.limb === limb) }))
-    .filter((lane) => lane.points.some((point) => point.foot) || rows.value.some((one) => lane.points.some((point) => point.name === one.point || point.name === one.to)))
+    .filter(
+      (lane) =>
+        lane.points.some((point) => point.foot) ||
+        rows.value.some((one) => lane.points.some((point) => point.name === one.point || point.name === one.to)),
+    )
 })
 const x = (frame: number) => (props.frames < 2 ? 0 : (frame / (props.frames - 1)) * (width.value - 48) + 24)
 const place = computed(() => {
@@ -44,18 +48,27 @@ const place = computed(() => {
 })
 /** Bars of a contact: its own, and for hands that keep to each other the other's, too. */
 const bars = computed(() =>
-  rows.value.flatMap((contact, n) => [contact.point, contact.to].filter((name) => place.value.has(name)).map((name, k) => ({ n, name, contact, own: k === 0, ...place.value.get(name)! }))),
+  rows.value.flatMap((contact, n) =>
+    [contact.point, contact.to]
+      .filter((name) => place.value.has(name))
+      .map((name, k) => ({ n, name, contact, own: k === 0, ...place.value.get(name)! })),
+  ),
 )
 /** Where a lane's name stands: in its first gap that is wide enough. */
 function labelAt(points: { name: string }[]) {
-  const taken = bars.value.filter((bar) => points.some((point) => point.name === bar.name)).map((bar) => [x(bar.contact.first), x(bar.contact.last)])
+  const taken = bars.value
+    .filter((bar) => points.some((point) => point.name === bar.name))
+    .map((bar) => [x(bar.contact.first), x(bar.contact.last)])
   const starts = [2, ...taken.map(([, end]) => end + 6)].sort((a, b) => a - b)
   return starts.find((start) => start + 56 < width.value && taken.every(([a, b]) => b < start || a > start + 56)) ?? 2
 }
 
 function frameAt(event: PointerEvent) {
   const box = root.value!.getBoundingClientRect()
-  return Math.max(0, Math.min(props.frames - 1, Math.round(((event.clientX - box.left - 24) / (box.width - 48)) * (props.frames - 1))))
+  return Math.max(
+    0,
+    Math.min(props.frames - 1, Math.round(((event.clientX - box.left - 24) / (box.width - 48)) * (props.frames - 1))),
+  )
 }
 function pointAt(event: PointerEvent): string | null {
   const y = event.clientY - root.value!.getBoundingClientRect().top
@@ -113,7 +126,10 @@ function release() {
   } else if (!same || fresh) keep()
 }
 function keep() {
-  emit('set', rows.value.map(({ point, first, last, to }) => ({ point, first, last, to })))
+  emit(
+    'set',
+    rows.value.map(({ point, first, last, to }) => ({ point, first, last, to })),
+  )
 }
 function remove(n: number) {
   rows.value.splice(n, 1)
@@ -126,7 +142,10 @@ function key(event: KeyboardEvent, n: number) {
   if (event.key === 'Delete' || event.key === 'Backspace') remove(n)
   else if (step) {
     const edge = event.shiftKey ? 'first' : 'last'
-    const value = Math.max(edge === 'first' ? 0 : one.first, Math.min(edge === 'first' ? one.last : props.frames - 1, one[edge] + step))
+    const value = Math.max(
+      edge === 'first' ? 0 : one.first,
+      Math.min(edge === 'first' ? one.last : props.frames - 1, one[edge] + step),
+    )
     if (value === one[edge]) return
     one[edge] = value
     keep()
@@ -134,11 +153,21 @@ function key(event: KeyboardEvent, n: number) {
   event.preventDefault()
   event.stopPropagation()
 }
-const words = (one: Contact) => `${one.point} rests${one.to ? ` on the ${one.to}` : ''}, frames ${one.first} to ${one.last}`
+const words = (one: Contact) =>
+  `${one.point} rests${one.to ? ` on the ${one.to}` : ''}, frames ${one.first} to ${one.last}`
 </script>
 
 <template>
-  <div ref="root" class="strips" role="group" aria-label="Contacts" @pointerdown="press" @pointermove="drag" @pointerup="release" @pointercancel="release">
+  <div
+    ref="root"
+    class="strips"
+    role="group"
+    aria-label="Contacts"
+    @pointerdown="press"
+    @pointermove="drag"
+    @pointerup="release"
+    @pointercancel="release"
+  >
     <svg :width="width" :height="lanes.length * LANE">
       <g v-for="(lane, n) in lanes" :key="lane.limb">
         <line x1="0" :x2="width" :y1="n * LANE" :y2="n * LANE" class="rule" />
@@ -155,34 +184,137 @@ const words = (one: Contact) => `${one.point} rests${one.to ? ` on the ${one.to}
         @focus="chosen = bar.n"
         @keydown="key($event, bar.n)"
       >
-        <rect :x="x(bar.contact.first)" :y="bar.top" :width="Math.max(6, x(bar.contact.last) - x(bar.contact.first))" :height="bar.height" class="grip"><title>{{ words(bar.contact) }}</title></rect>
-        <rect :x="x(bar.contact.first)" :y="bar.top + bar.height / 2 - 3.5" :width="Math.max(3, x(bar.contact.last) - x(bar.contact.first))" height="7" class="bar" />
-        <rect v-if="bar.side === 'right'" :x="x(bar.contact.first) + 1" :y="bar.top + bar.height / 2 - 1" :width="Math.max(1, x(bar.contact.last) - x(bar.contact.first) - 2)" height="2" class="core" />
-        <text v-if="bar.contact.to && bar.own" :x="Math.max(x(bar.contact.first) + 5, 62)" :y="bar.top + bar.height / 2 + 4" class="to">on the {{ bar.contact.to }}</text>
+        <rect
+          :x="x(bar.contact.first)"
+          :y="bar.top"
+          :width="Math.max(6, x(bar.contact.last) - x(bar.contact.first))"
+          :height="bar.height"
+          class="grip"
+        >
+          <title>{{ words(bar.contact) }}</title>
+        </rect>
+        <rect
+          :x="x(bar.contact.first)"
+          :y="bar.top + bar.height / 2 - 3.5"
+          :width="Math.max(3, x(bar.contact.last) - x(bar.contact.first))"
+          height="7"
+          class="bar"
+        />
+        <rect
+          v-if="bar.side === 'right'"
+          :x="x(bar.contact.first) + 1"
+          :y="bar.top + bar.height / 2 - 1"
+          :width="Math.max(1, x(bar.contact.last) - x(bar.contact.first) - 2)"
+          height="2"
+          class="core"
+        />
+        <text
+          v-if="bar.contact.to && bar.own"
+          :x="Math.max(x(bar.contact.first) + 5, 62)"
+          :y="bar.top + bar.height / 2 + 4"
+          class="to"
+        >
+          on the {{ bar.contact.to }}
+        </text>
       </g>
       <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="lanes.length * LANE" class="head" />
     </svg>
-    <button v-if="chosen !== null && rows[chosen]" class="plain word gone" :style="{ left: `${Math.min(width - 150, Math.max(30, x(rows[chosen].first)))}px`, top: `${(place.get(rows[chosen].point)?.top ?? 0) - 1}px` }" @pointerdown.stop @click="remove(chosen)">Remove {{ rows[chosen].first }}–{{ rows[chosen].last }}</button>
+    <button
+      v-if="chosen !== null && rows[chosen]"
+      class="plain word gone"
+      :style="{
+        left: `${Math.min(width - 150, Math.max(30, x(rows[chosen].first)))}px`,
+        top: `${(place.get(rows[chosen].point)?.top ?? 0) - 1}px`,
+      }"
+      @pointerdown.stop
+      @click="remove(chosen)"
+    >
+      Remove {{ rows[chosen].first }}–{{ rows[chosen].last }}
+    </button>
   </div>
 </template>
 
 <style scoped>
-.strips { position: relative; background: var(--panel); border-top: 1px solid var(--hairline); touch-action: none; user-select: none; overflow: hidden; cursor: crosshair; }
-svg { display: block; }
-.rule { stroke: var(--hairline); }
-text { font-size: 11px; fill: var(--quiet); pointer-events: none; paint-order: stroke; stroke: var(--panel); stroke-width: 3px; }
-.grip { fill: transparent; }
-.contact { cursor: ew-resize; outline: none; }
-.bar { fill: var(--ink); opacity: 0.85; rx: 1.5px; }
-.left .bar { fill: var(--left); }
-.right .bar { fill: var(--right); }
-.core { fill: var(--panel); }
-.kept .bar { fill: none; stroke: currentColor; stroke-dasharray: 3 2; }
-.kept.left { color: var(--left); }
-.kept.right { color: var(--right); }
-.kept .core { display: none; }
-.chosen .grip, .contact:focus-visible .grip { stroke: var(--accent); stroke-width: 1.5; fill: rgb(var(--v-theme-surface-variant)); }
-.to { fill: var(--ink); }
-.head { stroke: var(--accent); stroke-width: 1.5; pointer-events: none; }
-.gone { position: absolute; background: var(--panel); border: 1px solid var(--hairline); border-radius: 3px; padding: 0 6px; font-size: 12px; text-decoration: none; color: var(--accent); }
+.strips {
+  position: relative;
+  background: var(--panel);
+  border-top: 1px solid var(--hairline);
+  touch-action: none;
+  user-select: none;
+  overflow: hidden;
+  cursor: crosshair;
+}
+svg {
+  display: block;
+}
+.rule {
+  stroke: var(--hairline);
+}
+text {
+  font-size: 11px;
+  fill: var(--quiet);
+  pointer-events: none;
+  paint-order: stroke;
+  stroke: var(--panel);
+  stroke-width: 3px;
+}
+.grip {
+  fill: transparent;
+}
+.contact {
+  cursor: ew-resize;
+  outline: none;
+}
+.bar {
+  fill: var(--ink);
+  opacity: 0.85;
+  rx: 1.5px;
+}
+.left .bar {
+  fill: var(--left);
+}
+.right .bar {
+  fill: var(--right);
+}
+.core {
+  fill: var(--panel);
+}
+.kept .bar {
+  fill: none;
+  stroke: currentColor;
+  stroke-dasharray: 3 2;
+}
+.kept.left {
+  color: var(--left);
+}
+.kept.right {
+  color: var(--right);
+}
+.kept .core {
+  display: none;
+}
+.chosen .grip,
+.contact:focus-visible .grip {
+  stroke: var(--accent);
+  stroke-width: 1.5;
+  fill: rgb(var(--v-theme-surface-variant));
+}
+.to {
+  fill: var(--ink);
+}
+.head {
+  stroke: var(--accent);
+  stroke-width: 1.5;
+  pointer-events: none;
+}
+.gone {
+  position: absolute;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 0 6px;
+  font-size: 12px;
+  text-decoration: none;
+  color: var(--accent);
+}
 </style>

@@ -2,7 +2,12 @@
 import { VIEWS } from './stances'
 
 /** What is on the stage, and how it is looked at. */
-defineProps<{ clip: { id: number; name: string }; clips: { id: number; name: string }[]; character: string; stance: boolean }>()
+defineProps<{
+  clip: { id: number; name: string }
+  clips: { id: number; name: string }[]
+  character: string
+  stance: boolean
+}>()
 const layout = defineModel<'beside' | 'over'>('layout', { required: true })
 const mesh = defineModel<boolean>('mesh', { required: true })
 const bones = defineModel<boolean>('bones', { required: true })
@@ -15,8 +20,17 @@ const emit = defineEmits<{ choose: [clip: number] }>()
   <div class="bar">
     <h1 :title="`${clip.name} by ${character}`">
       <v-menu>
-        <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">{{ clip.name }}</button></template>
-        <v-list density="compact"><v-list-item v-for="one in clips" :key="one.id" :title="one.name" :active="one.id === clip.id" @click="emit('choose', one.id)" /></v-list>
+        <template #activator="{ props: menu }"
+          ><button class="plain word" v-bind="menu">{{ clip.name }}</button></template
+        >
+        <v-list density="compact"
+          ><v-list-item
+            v-for="one in clips"
+            :key="one.id"
+            :title="one.name"
+            :active="one.id === clip.id"
+            @click="emit('choose', one.id)"
+        /></v-list>
       </v-menu>
       <span class="quiet"> by </span>{{ character }}
     </h1>
@@ -24,7 +38,15 @@ const emit = defineEmits<{ choose: [clip: number] }>()
       <div class="choice" role="group" aria-label="What is seen of the two">
         <button v-for="one in VIEWS" :key="one" :aria-pressed="view === one" @click="view = one">{{ one }}</button>
       </div>
-      <div class="choice"><button :aria-pressed="rollMarkers" title="Feathers on the quills show how bones are rolled" @click="rollMarkers = !rollMarkers">Feathers</button></div>
+      <div class="choice">
+        <button
+          :aria-pressed="rollMarkers"
+          title="Feathers on the quills show how bones are rolled"
+          @click="rollMarkers = !rollMarkers"
+        >
+          Feathers
+        </button>
+      </div>
     </template>
     <div class="choice" role="group" aria-label="How the two stand">
       <button :aria-pressed="layout === 'beside'" @click="layout = 'beside'">Side by side</button>
@@ -38,9 +60,25 @@ const emit = defineEmits<{ choose: [clip: number] }>()
 </template>
 
 <style scoped>
-.bar { display: flex; align-items: center; gap: 6px 8px; padding: 10px 18px; flex-wrap: wrap; }
-.bar .choice button { padding: 3px 8px; }
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 6px 8px;
+  padding: 10px 18px;
+  flex-wrap: wrap;
+}
+.bar .choice button {
+  padding: 3px 8px;
+}
 /* The title gives way before the choices do. */
-.bar h1 { flex: 1 1 9rem; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.bar h1 button:focus-visible { outline-offset: -2px; }
+.bar h1 {
+  flex: 1 1 9rem;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.bar h1 button:focus-visible {
+  outline-offset: -2px;
+}
 </style>

@@ -20,5 +20,12 @@ function chosen() {
       <v-list-item title="Take a fitting from a file …" @click="input?.click()" />
     </v-list>
   </v-menu>
-  <input ref="input" type="file" accept=".json,application/json" hidden aria-label="File of a fitting" @change="chosen" />
+  <input
+    ref="input"
+    type="file"
+    accept=".json,application/json"
+    hidden
+    aria-label="File of a fitting"
+    @change="chosen"
+  />
 </template>

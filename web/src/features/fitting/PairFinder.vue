@@ -5,7 +5,12 @@ import type { Bones } from '@/stores/cast'
 import type { Fitting, Which } from './weave'
 
 /** Find a bone or a part by typing; with a bone taken, its counterpart, the likeliest first. */
-const props = defineProps<{ fitting: Fitting; source: Bones; target: Bones; held: { which: Which; bone: string } | null }>()
+const props = defineProps<{
+  fitting: Fitting
+  source: Bones
+  target: Bones
+  held: { which: Which; bone: string } | null
+}>()
 const emit = defineEmits<{ choose: [which: Which, bone: string, add: boolean]; cancel: [] }>()
 const text = ref('')
 const at = ref(0)
@@ -13,13 +18,21 @@ const shown = ref(false)
 const field = ref<HTMLInputElement>()
 watch(text, () => (at.value = 0))
 
-interface Found { which: Which; bone: string; part: string; paired: boolean; rank: number }
+interface Found {
+  which: Which
+  bone: string
+  part: string
+  paired: boolean
+  rank: number
+}
 const found = computed<Found[]>(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
   const held = props.held
   const sides: Which[] = held ? [held.which === 'source' ? 'target' : 'source'] : ['source', 'target']
   const partOf = (which: Which, bone: string) =>
-    props.fitting.pairs.find((pair) => pair[which].includes(bone))?.part ?? props.fitting.parts.find((part) => part[which].includes(bone))?.name ?? ''
+    props.fitting.pairs.find((pair) => pair[which].includes(bone))?.part ??
+    props.fitting.parts.find((part) => part[which].includes(bone))?.name ??
+    ''
   const wanted = held ? partOf(held.which, held.bone) : ''
   const out: Found[] = []
   for (const which of sides) {
@@ -30,7 +43,11 @@ const found = computed<Found[]>(() => {
       if (!words.every((word) => text.includes(word))) continue
       const paired = props.fitting.pairs.some((pair) => pair[which].includes(bone))
       const exact = words.length > 0 && bone.toLowerCase() === words.join(' ')
-      const rank = (exact ? 0 : 10) + (held && wanted && part === wanted ? 0 : 2) + (paired ? 1 : 0) + (words.length && bone.toLowerCase().startsWith(words[0]) ? 0 : 0.5)
+      const rank =
+        (exact ? 0 : 10) +
+        (held && wanted && part === wanted ? 0 : 2) +
+        (paired ? 1 : 0) +
+        (words.length && bone.toLowerCase().startsWith(words[0]) ? 0 : 0.5)
       out.push({ which, bone, part, paired, rank })
     }
   }
@@ -81,8 +98,18 @@ defineExpose({ open })
       @keydown="onKey"
     />
     <ul v-if="shown" id="bones-found" role="listbox" :aria-label="label">
-      <li v-for="(one, n) in found" :key="one.which + one.bone" role="option" :aria-selected="n === at" :class="{ here: n === at }" @mousedown.prevent="choose(one, $event.shiftKey)">
-        <span class="mono">{{ one.bone }}</span><span class="quiet">{{ one.part || 'outside the plan' }}{{ held ? '' : one.which === 'source' ? ', source' : ', character' }}{{ one.paired ? ', paired' : '' }}</span>
+      <li
+        v-for="(one, n) in found"
+        :key="one.which + one.bone"
+        role="option"
+        :aria-selected="n === at"
+        :class="{ here: n === at }"
+        @mousedown.prevent="choose(one, $event.shiftKey)"
+      >
+        <span class="mono">{{ one.bone }}</span><span class="quiet"
+          >{{ one.part || 'outside the plan' }}{{ held ? '' : one.which === 'source' ? ', source' : ', character'
+          }}{{ one.paired ? ', paired' : '' }}</span
+        >
       </li>
       <li v-if="!found.length" class="quiet">No bone is called this.</li>
     </ul>
@@ -90,10 +117,51 @@ defineExpose({ open })
 </template>
 
 <style scoped>
-.finder { position: relative; flex: 1; min-width: 0; }
-input { width: 100%; font: inherit; font-size: 14px; color: inherit; background: var(--panel); border: 1px solid var(--hairline); border-radius: 3px; padding: 3px 9px; min-height: 28px; }
-input.held { border-color: var(--accent); }
-ul { position: absolute; z-index: 6; left: 0; right: 0; top: 100%; list-style: none; margin: 2px 0 0; padding: 4px 0; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; max-height: 300px; overflow-y: auto; }
-li { display: flex; justify-content: space-between; gap: 10px; padding: 3px 10px; font-size: 13.5px; cursor: pointer; min-height: 26px; }
-li.here, li:hover { background: rgb(var(--v-theme-surface-variant)); }
+.finder {
+  position: relative;
+  flex: 1;
+  min-width: 0;
+}
+input {
+  width: 100%;
+  font: inherit;
+  font-size: 14px;
+  color: inherit;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 3px 9px;
+  min-height: 28px;
+}
+input.held {
+  border-color: var(--accent);
+}
+ul {
+  position: absolute;
+  z-index: 6;
+  left: 0;
+  right: 0;
+  top: 100%;
+  list-style: none;
+  margin: 2px 0 0;
+  padding: 4px 0;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: 4px;
+  max-height: 300px;
+  overflow-y: auto;
+}
+li {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
+  padding: 3px 10px;
+  font-size: 13.5px;
+  cursor: pointer;
+  min-height: 26px;
+}
+li.here,
+li:hover {
+  background: rgb(var(--v-theme-surface-variant));
+}
 </style>

@@ -20,7 +20,11 @@ const props = defineProps<{
   pointed: string[]
   changed: string[]
 }>()
-const emit = defineEmits<{ point: [id: string | null]; edit: [wanted: Partial<Edit> & Pick<Edit, 'op'>]; group: [group: Group] }>()
+const emit = defineEmits<{
+  point: [id: string | null]
+  edit: [wanted: Partial<Edit> & Pick<Edit, 'op'>]
+  group: [group: Group]
+}>()
 const mirror = defineModel<boolean>('mirror', { required: true })
 const held = defineModel<{ which: Which; bone: string } | null>('held', { required: true })
 const group = ref<Group>('Body')
@@ -43,10 +47,17 @@ const groups = computed(() => {
     due.set(where, (due.get(where) ?? 0) + 1)
   }
   const there = new Set<Group>(['Body', 'All'])
-  for (const part of props.fitting.parts) if (part.source.length || part.target.length) there.add(groupOf(part.limb, props.fitting.parts))
-  const read = new Set(props.fitting.parts.flatMap((part) => [...part.source.map((bone) => `source ${bone}`), ...part.target.map((bone) => `target ${bone}`)]))
+  for (const part of props.fitting.parts)
+    if (part.source.length || part.target.length) there.add(groupOf(part.limb, props.fitting.parts))
+  const read = new Set(
+    props.fitting.parts.flatMap((part) => [
+      ...part.source.map((bone) => `source ${bone}`),
+      ...part.target.map((bone) => `target ${bone}`),
+    ]),
+  )
   const free = (which: Which, tree: Bones) => tree.names.some((bone) => !read.has(`${which} ${bone}`))
-  if (free('source', props.source) || free('target', props.target) || props.fitting.pairs.some((pair) => !pair.part)) there.add('Extras')
+  if (free('source', props.source) || free('target', props.target) || props.fitting.pairs.some((pair) => !pair.part))
+    there.add('Extras')
   return GROUPS.filter((name) => there.has(name) || due.has(name)).map((name) => ({ name, due: due.get(name) ?? 0 }))
 })
 watch(group, (name) => emit('group', name))
@@ -71,7 +82,14 @@ function move(key: string, which: Which, from: string, to: string) {
   const pair = props.fitting.pairs.find((one) => one.key === key)
   if (!pair) return
   const moved = pair[which].map((bone) => (bone === from ? to : bone))
-  emit('edit', { op: 'set', keys: [key], source: which === 'source' ? moved : pair.source, target: which === 'target' ? moved : pair.target, mirror: mirror.value, moves: pair.moves })
+  emit('edit', {
+    op: 'set',
+    keys: [key],
+    source: which === 'source' ? moved : pair.source,
+    target: which === 'target' ? moved : pair.target,
+    mirror: mirror.value,
+    moves: pair.moves,
+  })
 }
 function show(key: string) {
   const limb = props.fitting.parts.find((part) => part.name === key)?.limb
@@ -80,24 +98,43 @@ function show(key: string) {
   emit('point', key)
   const pair = props.fitting.pairs.find((one) => one.key === key)
   const part = props.fitting.parts.find((one) => one.name === key)
-  const bone = pair?.source[0] ? `source ${pair.source[0]}` : part?.source[0] ? `source ${part.source[0]}` : part?.target[0] ? `target ${part.target[0]}` : null
+  const bone = pair?.source[0]
+    ? `source ${pair.source[0]}`
+    : part?.source[0]
+      ? `source ${part.source[0]}`
+      : part?.target[0]
+        ? `target ${part.target[0]}`
+        : null
   void nextTick(() => bone && weave.value?.focus(bone))
 }
 let last = ''
 /** What is to be looked at, one after another. */
 function next(kind: 'missing' | 'doubtful' | 'crossing' | 'any', back = false) {
-  const order = [...props.fitting.parts.map((part) => part.name), ...props.fitting.pairs.filter((pair) => !pair.part).map((pair) => pair.key)]
-  const wanted = new Set(kind === 'any' ? [...now.value.missing, ...now.value.crossing, ...now.value.doubtful] : now.value[kind])
+  const order = [
+    ...props.fitting.parts.map((part) => part.name),
+    ...props.fitting.pairs.filter((pair) => !pair.part).map((pair) => pair.key),
+  ]
+  const wanted = new Set(
+    kind === 'any' ? [...now.value.missing, ...now.value.crossing, ...now.value.doubtful] : now.value[kind],
+  )
   const list = order.filter((key) => wanted.has(key))
   if (!list.length) return
   const at = order.indexOf(last)
-  const after = back ? [...list].reverse().find((key) => order.indexOf(key) < at) : list.find((key) => order.indexOf(key) > at)
+  const after = back
+    ? [...list].reverse().find((key) => order.indexOf(key) < at)
+    : list.find((key) => order.indexOf(key) > at)
   last = after ?? (back ? list[list.length - 1] : list[0])
   show(last)
 }
 const limbKeys = (key: string) => {
   const limb = props.fitting.parts.find((part) => part.name === key)?.limb
-  return limb ? props.fitting.pairs.filter((pair) => pair.part && props.fitting.parts.some((part) => part.limb === limb && part.name === pair.part)).map((pair) => pair.key) : [key]
+  return limb
+    ? props.fitting.pairs
+        .filter(
+          (pair) => pair.part && props.fitting.parts.some((part) => part.limb === limb && part.name === pair.part),
+        )
+        .map((pair) => pair.key)
+    : [key]
 }
 /** The part that keys act on: of the pair, or of the bone as it is read. */
 const keyHere = computed(() => {
@@ -113,7 +150,12 @@ function act(what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap')
   else if (what === 'confirm limb') emit('edit', { op: 'confirm', keys: limbKeys(key), mirror: mirror.value })
   else if (what === 'remove') emit('edit', { op: 'remove', keys: [key], mirror: mirror.value })
   else if (what === 'swap') emit('edit', { op: 'swap', keys: limbKeys(key) })
-  else emit('edit', { op: props.fitting.left_out.includes(key) ? 'bring back' : 'leave out', keys: [key], mirror: mirror.value })
+  else
+    emit('edit', {
+      op: props.fitting.left_out.includes(key) ? 'bring back' : 'leave out',
+      keys: [key],
+      mirror: mirror.value,
+    })
 }
 function showGroup(digit: number) {
   const wanted = GROUPS[(digit + 5) % 6]
@@ -154,7 +196,9 @@ function chosen(which: Which, bone: string, add: boolean) {
   } else go(which, bone)
 }
 function go(which: Which, bone: string) {
-  const part = props.fitting.parts.find((one) => one[which].includes(bone)) ?? props.fitting.parts.find((one) => one.name === props.fitting.pairs.find((pair) => pair[which].includes(bone))?.part)
+  const part =
+    props.fitting.parts.find((one) => one[which].includes(bone)) ??
+    props.fitting.parts.find((one) => one.name === props.fitting.pairs.find((pair) => pair[which].includes(bone))?.part)
   const where = part ? groupOf(part.limb, props.fitting.parts) : 'Extras'
   if (group.value !== where && group.value !== 'All') group.value = where
   void nextTick(() => weave.value?.focus(`${which} ${bone}`))
@@ -162,9 +206,11 @@ function go(which: Which, bone: string) {
 /** After a pair by keys, the next bone of that side that has none yet. */
 function goOn(from: { which: Which; bone: string }) {
   const mates = new Set([from.bone, twin(from.which, from.bone)])
-  const paired = (bone: string) => mates.has(bone) || props.fitting.pairs.some((pair) => pair[from.which].includes(bone))
+  const paired = (bone: string) =>
+    mates.has(bone) || props.fitting.pairs.some((pair) => pair[from.which].includes(bone))
   const order = props.fitting.parts.flatMap((part) => part[from.which])
-  const free = order.slice(order.indexOf(from.bone) + 1).find((bone) => !paired(bone)) ?? order.find((bone) => !paired(bone))
+  const free =
+    order.slice(order.indexOf(from.bone) + 1).find((bone) => !paired(bone)) ?? order.find((bone) => !paired(bone))
   go(from.which, free ?? from.bone)
 }
 function twin(which: Which, bone: string) {
@@ -177,22 +223,55 @@ defineExpose({ take, show })
 
 <template>
   <div class="counts" role="group" aria-label="What is to be looked at">
-    <span><span class="mono">{{ now.paired }}</span> paired</span>
-    <button v-for="kind in ['missing', 'doubtful', 'crossing'] as const" :key="kind" class="plain count" :class="{ [kind]: now[kind].length }" :disabled="!now[kind].length" @click="next(kind)">
-      <span aria-hidden="true">{{ { missing: '✕', doubtful: '◉', crossing: '⨯' }[kind] }}</span> <span class="mono">{{ now[kind].length }}</span> {{ kind }}
+    <span
+      ><span class="mono">{{ now.paired }}</span> paired</span
+    >
+    <button
+      v-for="kind in ['missing', 'doubtful', 'crossing'] as const"
+      :key="kind"
+      class="plain count"
+      :class="{ [kind]: now[kind].length }"
+      :disabled="!now[kind].length"
+      @click="next(kind)"
+    >
+      <span aria-hidden="true">{{ { missing: '✕', doubtful: '◉', crossing: '⨯' }[kind] }}</span>
+      <span class="mono">{{ now[kind].length }}</span> {{ kind }}
     </button>
-    <span v-if="now.leftOut" class="quiet"><span class="mono">{{ now.leftOut }}</span> left out</span>
+    <span v-if="now.leftOut" class="quiet"
+      ><span class="mono">{{ now.leftOut }}</span> left out</span
+    >
   </div>
   <div class="bar">
     <div class="choice groups" role="group" aria-label="What of the body is shown">
-      <button v-for="one in groups" :key="one.name" :aria-pressed="group === one.name" :aria-label="one.due ? `${one.name}, ${one.due} to look at` : one.name" @click="group = one.name">{{ one.name }}<sup v-if="one.due" aria-hidden="true">{{ one.due }}</sup></button>
+      <button
+        v-for="one in groups"
+        :key="one.name"
+        :aria-pressed="group === one.name"
+        :aria-label="one.due ? `${one.name}, ${one.due} to look at` : one.name"
+        @click="group = one.name"
+      >
+        {{ one.name }}<sup v-if="one.due" aria-hidden="true">{{ one.due }}</sup>
+      </button>
     </div>
   </div>
   <div class="bar">
-    <PairFinder ref="finder" :fitting="fitting" :source="source" :target="target" :held="held" @choose="chosen" @cancel="weave?.focus(here ?? '')" />
+    <PairFinder
+      ref="finder"
+      :fitting="fitting"
+      :source="source"
+      :target="target"
+      :held="held"
+      @choose="chosen"
+      @cancel="weave?.focus(here ?? '')"
+    />
     <label class="mirror"><input v-model="mirror" type="checkbox" /> Other side follows</label>
   </div>
-  <div class="heads"><span class="quiet">source</span><PairMenu :fitting="fitting" :character="character" @edit="emit('edit', $event)" /><span class="quiet">{{ character }}</span></div>
+  <div class="heads">
+    <span class="quiet">source</span
+    ><PairMenu :fitting="fitting" :character="character" @edit="emit('edit', $event)" /><span class="quiet">{{
+      character
+    }}</span>
+  </div>
   <div class="scroll">
     <Weave
       ref="weave"
@@ -212,21 +291,90 @@ defineExpose({ take, show })
       @gap="show"
     />
   </div>
-  <PairSaying :fitting="fitting" :pointed="pointed" :here="here" :held="held" :why="why" :source="source" @act="act" @moves="(key, moves) => emit('edit', { op: 'moves', keys: [key], moves })" />
+  <PairSaying
+    :fitting="fitting"
+    :pointed="pointed"
+    :here="here"
+    :held="held"
+    :why="why"
+    :source="source"
+    @act="act"
+    @moves="(key, moves) => emit('edit', { op: 'moves', keys: [key], moves })"
+  />
 </template>
 
 <style scoped>
-.counts { display: flex; gap: 4px 8px; align-items: baseline; padding: 6px 14px 2px; font-size: 13.5px; flex-wrap: wrap; }
-.count { min-height: 24px; border-radius: 3px; padding: 0 2px; white-space: nowrap; }
-.count:disabled { color: var(--quiet); cursor: default; }
-.count.missing, .count.crossing { color: var(--wrong); text-decoration: underline; text-underline-offset: 3px; }
-.count.doubtful { text-decoration: underline; text-underline-offset: 3px; }
-.bar { display: flex; gap: 10px; align-items: center; padding: 3px 14px; }
-.groups { flex: 1; }
-.groups button { flex: 1; padding: 3px 4px; font-size: 13px; white-space: nowrap; }
-.groups sup { color: var(--wrong); font-size: 10px; margin-left: 2px; }
-.groups button[aria-pressed='true'] sup { color: inherit; }
-.mirror { display: flex; gap: 6px; align-items: center; font-size: 13.5px; white-space: nowrap; min-height: 24px; }
-.heads { display: flex; justify-content: space-between; align-items: baseline; padding: 1px 16px; font-size: 12.5px; border-bottom: 1px solid var(--hairline); }
-.scroll { flex: 1; min-height: 0; overflow-y: auto; overflow-x: hidden; }
+.counts {
+  display: flex;
+  gap: 4px 8px;
+  align-items: baseline;
+  padding: 6px 14px 2px;
+  font-size: 13.5px;
+  flex-wrap: wrap;
+}
+.count {
+  min-height: 24px;
+  border-radius: 3px;
+  padding: 0 2px;
+  white-space: nowrap;
+}
+.count:disabled {
+  color: var(--quiet);
+  cursor: default;
+}
+.count.missing,
+.count.crossing {
+  color: var(--wrong);
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+.count.doubtful {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+.bar {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 3px 14px;
+}
+.groups {
+  flex: 1;
+}
+.groups button {
+  flex: 1;
+  padding: 3px 4px;
+  font-size: 13px;
+  white-space: nowrap;
+}
+.groups sup {
+  color: var(--wrong);
+  font-size: 10px;
+  margin-left: 2px;
+}
+.groups button[aria-pressed='true'] sup {
+  color: inherit;
+}
+.mirror {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 13.5px;
+  white-space: nowrap;
+  min-height: 24px;
+}
+.heads {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  padding: 1px 16px;
+  font-size: 12.5px;
+  border-bottom: 1px solid var(--hairline);
+}
+.scroll {
+  flex: 1;
+  min-height: 0;
+  overflow-y: auto;
+  overflow-x: hidden;
+}
 </style>

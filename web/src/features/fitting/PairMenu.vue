@@ -23,9 +23,14 @@ function keep() {
 }
 async function makePattern() {
   try {
-    const made = await answer(client.POST('/api/patterns/', { body: { name: name.value, fitting_id: props.fitting.id, side: side.value } }))
+    const made = await answer(
+      client.POST('/api/patterns/', { body: { name: name.value, fitting_id: props.fitting.id, side: side.value } }),
+    )
     keeping.value = false
-    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, { label: 'See the patterns', path: '/fittings/patterns' })
+    messages.say(`The pattern “${made.name}” is kept; it names ${made.bones} bones.`, {
+      label: 'See the patterns',
+      path: '/fittings/patterns',
+    })
   } catch (problem) {
     messages.fail(problem)
   }
@@ -36,7 +41,12 @@ async function makePattern() {
   <v-menu>
     <template #activator="{ props: menu }"><button class="plain word" v-bind="menu">All pairs</button></template>
     <v-list density="compact" class="list">
-      <v-list-item v-for="share in [95, 90, 80]" :key="share" :title="`Confirm all from ${share} of 100`" @click="emit('edit', { op: 'confirm', above: share / 100 })" />
+      <v-list-item
+        v-for="share in [95, 90, 80]"
+        :key="share"
+        :title="`Confirm all from ${share} of 100`"
+        @click="emit('edit', { op: 'confirm', above: share / 100 })"
+      />
       <v-list-item title="Swap left and right everywhere" @click="emit('edit', { op: 'swap' })" />
       <v-list-item title="Back to the proposal" @click="emit('edit', { op: 'reset' })" />
       <v-list-item title="Match the two trees directly" @click="emit('edit', { op: 'trees' })" />
@@ -57,14 +67,29 @@ async function makePattern() {
         <button :aria-pressed="side === 'target'" @click="side = 'target'">Of {{ character }}</button>
         <button :aria-pressed="side === 'source'" @click="side = 'source'">Of the source</button>
       </div>
-      <div class="foot"><v-btn class="doing" :disabled="!name.trim()" @click="makePattern">Keep it</v-btn><v-btn @click="keeping = false">Cancel</v-btn></div>
+      <div class="foot">
+        <v-btn class="doing" :disabled="!name.trim()" @click="makePattern">Keep it</v-btn
+        ><v-btn @click="keeping = false">Cancel</v-btn>
+      </div>
     </v-card>
   </v-dialog>
 </template>
 
 <style scoped>
-.list { font-size: 14px; }
-.card { padding: 18px 22px; background: var(--panel); display: grid; gap: 12px; }
-.choice { justify-self: start; }
-.foot { display: flex; gap: 10px; }
+.list {
+  font-size: 14px;
+}
+.card {
+  padding: 18px 22px;
+  background: var(--panel);
+  display: grid;
+  gap: 12px;
+}
+.choice {
+  justify-self: start;
+}
+.foot {
+  display: flex;
+  gap: 10px;
+}
 </style>

@@ -5,7 +5,10 @@ import type { Bones } from '@/stores/cast'
 import type { Follows } from './useFitting'
 import { SURE, type Fitting, type Which } from './weave'
 
-/** What is pointed at, or where the keys are, in words: names, part, reasons, why a bone follows or not, and what can be done. */
+/**
+ * What is pointed at, or where the keys are, in words: names, part, reasons, why a bone follows or not, and what can
+ * be done.
+ */
 const props = defineProps<{
   fitting: Fitting
   pointed: string[]
@@ -14,7 +17,10 @@ const props = defineProps<{
   why: Map<string, Follows>
   source: Bones
 }>()
-const emit = defineEmits<{ act: [what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap']; moves: [key: string, moves: boolean] }>()
+const emit = defineEmits<{
+  act: [what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap']
+  moves: [key: string, moves: boolean]
+}>()
 
 const told = computed(() => {
   const id = props.pointed[0] ?? props.here
@@ -23,8 +29,12 @@ const told = computed(() => {
   const which = id.slice(0, space)
   const bone = which === 'source' || which === 'target' ? id.slice(space + 1) : ''
   const known = bone && (which === 'target' ? props.why.has(bone) : props.source.names.includes(bone))
-  const pair = known ? props.fitting.pairs.find((one) => one[which as Which].includes(bone)) : props.fitting.pairs.find((one) => one.key === id)
-  const part = props.fitting.parts.find((one) => one.name === (pair ? pair.part : known ? '' : id) || (known && one[which as Which].includes(bone)))
+  const pair = known
+    ? props.fitting.pairs.find((one) => one[which as Which].includes(bone))
+    : props.fitting.pairs.find((one) => one.key === id)
+  const part = props.fitting.parts.find(
+    (one) => one.name === (pair ? pair.part : known ? '' : id) || (known && one[which as Which].includes(bone)),
+  )
   const lines: string[] = []
   if (pair?.crosses) lines.push(pair.crosses)
   const bones = known && which === 'target' ? [bone] : (pair?.target ?? [])
@@ -33,44 +43,133 @@ const told = computed(() => {
     if (row) lines.push(row.text)
   }
   if (!bones.length && known && which === 'source') lines.push(pair ? '' : `Nothing follows ${bone}.`)
-  if (!pair && part && !known) lines.push(props.fitting.left_out.includes(part.name) ? 'Left out on purpose.' : part.required ? 'The body plan requires it, and it has no pair.' : 'It has no pair.')
+  if (!pair && part && !known)
+    lines.push(
+      props.fitting.left_out.includes(part.name)
+        ? 'Left out on purpose.'
+        : part.required
+          ? 'The body plan requires it, and it has no pair.'
+          : 'It has no pair.',
+    )
   lines.push(...(pair?.reasons ?? []))
   const title = pair ? `${pair.source.join(', ') || '—'} → ${pair.target.join(', ')}` : known ? bone : ''
-  const state = !pair ? '' : pair.crosses ? 'crossing' : pair.confirmed ? 'confirmed' : pair.confidence < SURE ? `doubtful, ${Math.round(pair.confidence * 100)} of 100` : `proposed, ${Math.round(pair.confidence * 100)} of 100`
-  return { title, part: pair?.part ?? part?.name ?? 'outside the body plan', state, lines: lines.filter(Boolean), pair, key: pair?.key ?? part?.name ?? '' }
+  const state = !pair
+    ? ''
+    : pair.crosses
+      ? 'crossing'
+      : pair.confirmed
+        ? 'confirmed'
+        : pair.confidence < SURE
+          ? `doubtful, ${Math.round(pair.confidence * 100)} of 100`
+          : `proposed, ${Math.round(pair.confidence * 100)} of 100`
+  return {
+    title,
+    part: pair?.part ?? part?.name ?? 'outside the body plan',
+    state,
+    lines: lines.filter(Boolean),
+    pair,
+    key: pair?.key ?? part?.name ?? '',
+  }
 })
 const out = computed(() => !!told.value && props.fitting.left_out.includes(told.value.key))
 </script>
 
 <template>
   <div class="saying" role="status">
-    <p v-if="held" class="held"><span class="mono">{{ held.bone }}</span> is taken: click its counterpart on the {{ held.which === 'source' ? 'character' : 'source' }}, or type its name. Esc lets go.</p>
+    <p v-if="held" class="held">
+      <span class="mono">{{ held.bone }}</span> is taken: click its counterpart on the
+      {{ held.which === 'source' ? 'character' : 'source' }}, or type its name. Esc lets go.
+    </p>
     <template v-if="told">
-      <p class="title"><strong>{{ told.part }}</strong> <span class="mono">{{ told.title }}</span> <span class="quiet">{{ told.state }}</span></p>
+      <p class="title">
+        <strong>{{ told.part }}</strong> <span class="mono">{{ told.title }}</span>
+        <span class="quiet">{{ told.state }}</span>
+      </p>
       <p class="lines quiet">{{ told.lines.join(' · ') }}</p>
     </template>
     <template v-else-if="!held">
       <p>{{ fitting.how[0]?.toUpperCase() }}{{ fitting.how.slice(1) }}.</p>
-      <p class="quiet">Click a bone, then its counterpart; or drag from one to the other. With Shift a bone joins those that the pair has.</p>
+      <p class="quiet">
+        Click a bone, then its counterpart; or drag from one to the other. With Shift a bone joins those that the pair
+        has.
+      </p>
     </template>
     <div class="acts">
-      <button class="plain word" :disabled="!told?.pair || told.pair.confirmed" title="C" @click="emit('act', 'confirm')">Confirm</button>
-      <button class="plain word" :disabled="!told?.pair" title="Shift C" @click="emit('act', 'confirm limb')">Confirm limb</button>
+      <button
+        class="plain word"
+        :disabled="!told?.pair || told.pair.confirmed"
+        title="C"
+        @click="emit('act', 'confirm')"
+      >
+        Confirm
+      </button>
+      <button class="plain word" :disabled="!told?.pair" title="Shift C" @click="emit('act', 'confirm limb')">
+        Confirm limb
+      </button>
       <button class="plain word" :disabled="!told?.pair" title="X" @click="emit('act', 'remove')">Remove</button>
-      <button class="plain word" :disabled="!told?.key || told.key.startsWith('+')" title="L" @click="emit('act', 'leave out')">{{ out ? 'Take back in' : 'Leave out' }}</button>
-      <button class="plain word" :disabled="!told?.pair?.part" title="S" @click="emit('act', 'swap')">Swap sides</button>
-      <label v-if="told?.pair && !told.pair.part" class="moves"><input type="checkbox" :checked="told.pair.moves" @change="emit('moves', told.pair.key, ($event.target as HTMLInputElement).checked)" /> with translation</label>
+      <button
+        class="plain word"
+        :disabled="!told?.key || told.key.startsWith('+')"
+        title="L"
+        @click="emit('act', 'leave out')"
+      >
+        {{ out ? 'Take back in' : 'Leave out' }}
+      </button>
+      <button class="plain word" :disabled="!told?.pair?.part" title="S" @click="emit('act', 'swap')">
+        Swap sides
+      </button>
+      <label v-if="told?.pair && !told.pair.part" class="moves"
+        ><input
+          type="checkbox"
+          :checked="told.pair.moves"
+          @change="emit('moves', told.pair.key, ($event.target as HTMLInputElement).checked)"
+        />
+        with translation</label
+      >
     </div>
   </div>
 </template>
 
 <style scoped>
-.saying { border-top: 1px solid var(--hairline); padding: 7px 14px 8px; font-size: 13.5px; min-height: 104px; display: flex; flex-direction: column; gap: 2px; }
-.title { line-height: 1.35; overflow-wrap: anywhere; }
-.lines { line-height: 1.35; max-height: 4.1em; overflow-y: auto; flex: 1; }
-.held { color: var(--accent); }
-.acts { display: flex; flex-wrap: wrap; gap: 4px 12px; margin-top: auto; }
-.acts .word { font-size: 13px; }
-.acts .word:disabled { opacity: 0.4; cursor: default; }
-.moves { display: flex; gap: 5px; align-items: center; font-size: 13px; }
+.saying {
+  border-top: 1px solid var(--hairline);
+  padding: 7px 14px 8px;
+  font-size: 13.5px;
+  min-height: 104px;
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+}
+.title {
+  line-height: 1.35;
+  overflow-wrap: anywhere;
+}
+.lines {
+  line-height: 1.35;
+  max-height: 4.1em;
+  overflow-y: auto;
+  flex: 1;
+}
+.held {
+  color: var(--accent);
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+  margin-top: auto;
+}
+.acts .word {
+  font-size: 13px;
+}
+.acts .word:disabled {
+  opacity: 0.4;
+  cursor: default;
+}
+.moves {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  font-size: 13px;
+}
 </style>

@@ -33,14 +33,23 @@ async function attempt(work: () => Promise<Schemas['PlanOut'] | undefined>) {
 }
 async function copy() {
   const name = copyName.value.trim() || `${at.value}, my own`
-  if (await attempt(() => answer(client.POST('/api/patterns/plans', { body: { copy_of: at.value, name } })))) copyName.value = ''
+  if (await attempt(() => answer(client.POST('/api/patterns/plans', { body: { copy_of: at.value, name } }))))
+    copyName.value = ''
 }
 const change = (body: Schemas['PlanChange']) =>
-  attempt(() => answer(client.PATCH('/api/patterns/plans/{plan_id}', { params: { path: { plan_id: here.value!.id! } }, body })))
+  attempt(() =>
+    answer(client.PATCH('/api/patterns/plans/{plan_id}', { params: { path: { plan_id: here.value!.id! } }, body })),
+  )
 async function add() {
-  const names = limb.value.many ? [limb.value.name] : limb.value.bones.split(',').map((one) => one.trim()).filter(Boolean)
+  const names = limb.value.many
+    ? [limb.value.name]
+    : limb.value.bones
+        .split(',')
+        .map((one) => one.trim())
+        .filter(Boolean)
   const { name, follows, sided, many } = limb.value
-  if (await change({ add: { name, follows, sided, parts: names.map((one) => ({ name: one, many })) } })) limb.value = { name: '', follows: 'hips', sided: false, bones: '', many: false }
+  if (await change({ add: { name, follows, sided, parts: names.map((one) => ({ name: one, many })) } }))
+    limb.value = { name: '', follows: 'hips', sided: false, bones: '', many: false }
 }
 const remove = () =>
   attempt(async () => {
@@ -60,7 +69,9 @@ function use() {
       <div class="two">
         <ul role="listbox" aria-label="Body plans">
           <li v-for="one in plans" :key="one.name" role="option" :aria-selected="one.name === at">
-            <button class="plain" :class="{ here: one.name === at }" @click="at = one.name">{{ one.name }}<span v-if="one.name === plan" class="quiet"> in use</span></button>
+            <button class="plain" :class="{ here: one.name === at }" @click="at = one.name">
+              {{ one.name }}<span v-if="one.name === plan" class="quiet"> in use</span>
+            </button>
           </li>
         </ul>
         <section v-if="here" :aria-label="`Limbs of ${here.name}`">
@@ -69,16 +80,32 @@ function use() {
               <tr v-for="one in here.limbs" :key="one.name">
                 <td>{{ one.name }}<span v-if="one.sided" class="quiet"> left and right</span></td>
                 <td class="quiet">{{ one.parts.join(', ') }}</td>
-                <td><button v-if="here.own && one.name !== 'trunk'" class="plain word" :aria-label="`Take away ${one.name}`" @click="change({ remove: one.name })">Take away</button></td>
+                <td>
+                  <button
+                    v-if="here.own && one.name !== 'trunk'"
+                    class="plain word"
+                    :aria-label="`Take away ${one.name}`"
+                    @click="change({ remove: one.name })"
+                  >
+                    Take away
+                  </button>
+                </td>
               </tr>
             </tbody>
           </table>
           <form v-if="here.own" class="add" aria-label="Add a limb" @submit.prevent="add">
             <label>Limb <input v-model="limb.name" required placeholder="fin" /></label>
-            <label>hangs from <select v-model="limb.follows"><option v-for="part in here.parts" :key="part">{{ part }}</option></select></label>
+            <label
+              >hangs from
+              <select v-model="limb.follows">
+                <option v-for="part in here.parts" :key="part">{{ part }}</option>
+              </select></label
+            >
             <label><input v-model="limb.sided" type="checkbox" /> on both sides</label>
             <label><input v-model="limb.many" type="checkbox" /> any number of bones in a row</label>
-            <label v-if="!limb.many" class="wide">Bones, from the trunk outwards <input v-model="limb.bones" required placeholder="upper fin, lower fin" /></label>
+            <label v-if="!limb.many" class="wide"
+              >Bones, from the trunk outwards <input v-model="limb.bones" required placeholder="upper fin, lower fin"
+            /></label>
             <v-btn type="submit" size="small">Add the limb</v-btn>
           </form>
           <p v-else class="quiet">It comes with Armuto and stays as it is. Copy it to change its limbs.</p>
@@ -95,18 +122,78 @@ function use() {
 </template>
 
 <style scoped>
-.card { padding: 18px 22px; background: var(--panel); display: grid; gap: 12px; }
-.two { display: grid; grid-template-columns: 150px 1fr; gap: 18px; }
-ul { list-style: none; margin: 0; padding: 0; }
-li button { width: 100%; padding: 4px 8px; border-radius: 3px; min-height: 28px; }
-li button.here { background: rgb(var(--v-theme-surface-variant)); }
-section { max-height: 420px; overflow-y: auto; }
-table { border-collapse: collapse; width: 100%; font-size: 13.5px; }
-td { padding: 3px 8px 3px 0; border-bottom: 1px solid var(--hairline); vertical-align: top; }
-.add { display: flex; flex-wrap: wrap; gap: 8px 14px; margin-top: 12px; font-size: 14px; align-items: center; }
-.add input:not([type]), .add select, .foot input { font: inherit; font-size: 14px; color: inherit; background: var(--panel); border: 1px solid var(--hairline); border-radius: 3px; padding: 3px 7px; }
-.add .wide { flex-basis: 100%; }
-.add .wide input { width: 60%; }
-.foot { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
-.foot input { width: 150px; min-height: 32px; }
+.card {
+  padding: 18px 22px;
+  background: var(--panel);
+  display: grid;
+  gap: 12px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 150px 1fr;
+  gap: 18px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li button {
+  width: 100%;
+  padding: 4px 8px;
+  border-radius: 3px;
+  min-height: 28px;
+}
+li button.here {
+  background: rgb(var(--v-theme-surface-variant));
+}
+section {
+  max-height: 420px;
+  overflow-y: auto;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 13.5px;
+}
+td {
+  padding: 3px 8px 3px 0;
+  border-bottom: 1px solid var(--hairline);
+  vertical-align: top;
+}
+.add {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 14px;
+  margin-top: 12px;
+  font-size: 14px;
+  align-items: center;
+}
+.add input:not([type]),
+.add select,
+.foot input {
+  font: inherit;
+  font-size: 14px;
+  color: inherit;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 3px 7px;
+}
+.add .wide {
+  flex-basis: 100%;
+}
+.add .wide input {
+  width: 60%;
+}
+.foot {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.foot input {
+  width: 150px;
+  min-height: 32px;
+}
 </style>

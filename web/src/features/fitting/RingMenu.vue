@@ -23,8 +23,27 @@ defineEmits<{ pick: [ring: Menu['rings'][number], add: boolean]; point: [key: st
 </template>
 
 <style scoped>
-.rings { position: absolute;
-  z-index: 4; list-style: none; margin: 0; padding: 3px 0; min-width: 200px; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; }
-.rings button { display: flex; justify-content: space-between; gap: 14px; width: 100%; padding: 4px 10px; min-height: 28px; }
-.rings button:hover, .rings button:focus-visible { background: rgb(var(--v-theme-surface-variant)); }
+.rings {
+  position: absolute;
+  z-index: 4;
+  list-style: none;
+  margin: 0;
+  padding: 3px 0;
+  min-width: 200px;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: 4px;
+}
+.rings button {
+  display: flex;
+  justify-content: space-between;
+  gap: 14px;
+  width: 100%;
+  padding: 4px 10px;
+  min-height: 28px;
+}
+.rings button:hover,
+.rings button:focus-visible {
+  background: rgb(var(--v-theme-surface-variant));
+}
 </style>

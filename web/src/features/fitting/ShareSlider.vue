@@ -1,13 +1,36 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 
-/** A share from none to all, or another range: drawn to see it at once, let go of to keep it, typed for an exact value. */
-const props = withDefaults(defineProps<{ label: string; value: number; least?: number; most?: number; step?: number; unit?: string; scale?: number; usual?: number }>(), {
-  least: 0, most: 1, step: 0.05, unit: '%', scale: 100, usual: undefined,
-})
+/**
+ * A share from none to all, or another range: drawn to see it at once, let go of to keep it, typed for an exact
+ * value.
+ */
+const props = withDefaults(
+  defineProps<{
+    label: string
+    value: number
+    least?: number
+    most?: number
+    step?: number
+    unit?: string
+    scale?: number
+    usual?: number
+  }>(),
+  {
+    least: 0,
+    most: 1,
+    step: 0.05,
+    unit: '%',
+    scale: 100,
+    usual: undefined,
+  },
+)
 const emit = defineEmits<{ try: [value: number]; keep: [value: number | null] }>()
 const now = ref(props.value)
-watch(() => props.value, (value) => (now.value = value))
+watch(
+  () => props.value,
+  (value) => (now.value = value),
+)
 const text = () => `${Math.round(now.value * props.scale * 10) / 10}`
 function draw(event: Event) {
   now.value = Number((event.target as HTMLInputElement).value)
@@ -23,18 +46,67 @@ function type(event: Event) {
 <template>
   <div class="share">
     <span class="name">{{ label }}</span>
-    <input type="range" :min="least" :max="most" :step="step" :value="now" :aria-label="label" @input="draw" @change="emit('keep', now)" @dblclick="emit('keep', null)" />
-    <span class="typed"><input :value="text()" :aria-label="`${label}, ${unit}`" inputmode="decimal" @change="type" />{{ unit }}</span>
+    <input
+      type="range"
+      :min="least"
+      :max="most"
+      :step="step"
+      :value="now"
+      :aria-label="label"
+      @input="draw"
+      @change="emit('keep', now)"
+      @dblclick="emit('keep', null)"
+    />
+    <span class="typed"
+      ><input :value="text()" :aria-label="`${label}, ${unit}`" inputmode="decimal" @change="type" />{{ unit }}</span
+    >
     <span class="effect"><slot /></span>
   </div>
 </template>
 
 <style scoped>
-.share { display: grid; grid-template-columns: 7.6rem minmax(56px, 1fr) 4rem 8.9rem; gap: 7px; align-items: center; min-height: 27px; }
-.name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-input[type='range'] { width: 100%; }
-.typed { display: flex; gap: 2px; align-items: baseline; font-size: 13px; }
-.typed input { width: 3rem; border: 1px solid var(--hairline); border-radius: 3px; padding: 1px 4px; background: var(--paper); color: inherit; font-family: var(--mono); font-size: 13px; text-align: right; min-height: 24px; }
-.effect { font-size: 12.5px; text-align: right; white-space: nowrap; }
-@media (max-width: 1150px) { .share { grid-template-columns: 6.2rem minmax(40px, 1fr) 4rem 8.2rem; gap: 4px; } }
+.share {
+  display: grid;
+  grid-template-columns: 7.6rem minmax(56px, 1fr) 4rem 8.9rem;
+  gap: 7px;
+  align-items: center;
+  min-height: 27px;
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+input[type='range'] {
+  width: 100%;
+}
+.typed {
+  display: flex;
+  gap: 2px;
+  align-items: baseline;
+  font-size: 13px;
+}
+.typed input {
+  width: 3rem;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 1px 4px;
+  background: var(--paper);
+  color: inherit;
+  font-family: var(--mono);
+  font-size: 13px;
+  text-align: right;
+  min-height: 24px;
+}
+.effect {
+  font-size: 12.5px;
+  text-align: right;
+  white-space: nowrap;
+}
+@media (max-width: 1150px) {
+  .share {
+    grid-template-columns: 6.2rem minmax(40px, 1fr) 4rem 8.2rem;
+    gap: 4px;
+  }
+}
 </style>

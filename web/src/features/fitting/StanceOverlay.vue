@@ -9,14 +9,38 @@ import { KEYS, type Stances } from './useStances'
 import type { Bones } from '@/stores/cast'
 import type { Which } from './weave'
 
-/** Drawn over the stage: a fan with its degrees at every bone that is still off, and rings to turn the chosen bone by. */
-const props = defineProps<{ stage: Stage; stances: Stances; trees: Record<Which, Bones>; height: number; mirror: boolean; pointed: string | null }>()
+/**
+ * Drawn over the stage: a fan with its degrees at every bone that is still off, and rings to turn the chosen bone by.
+ */
+const props = defineProps<{
+  stage: Stage
+  stances: Stances
+  trees: Record<Which, Bones>
+  height: number
+  mirror: boolean
+  pointed: string | null
+}>()
 const emit = defineEmits<{ stand: [wanted: Wanted] }>()
 const LEAST = 1
-const ENDS = [(p: { x: number; y: number }) => p.x, (p: { x: number; y: number }) => -p.y, (p: { x: number; y: number }) => p.y]
+const ENDS = [
+  (p: { x: number; y: number }) => p.x,
+  (p: { x: number; y: number }) => -p.y,
+  (p: { x: number; y: number }) => p.y,
+]
 const { chosen, axes, snap, rows, forward, moved } = props.stances
 const drawn = ref(0)
-const held = shallowRef<{ n: number; axis: Vector3; position: Vector3; name: string; begin: number | null; turned: number; degrees: number; x: number; y: number; ways: [number, number] } | null>(null)
+const held = shallowRef<{
+  n: number
+  axis: Vector3
+  position: Vector3
+  name: string
+  begin: number | null
+  turned: number
+  degrees: number
+  x: number
+  y: number
+  ways: [number, number]
+} | null>(null)
 let listening = props.stage.afterDrawing(() => (drawn.value += 1))
 watch(
   () => props.stage,
@@ -28,13 +52,20 @@ watch(
 onBeforeUnmount(() => listening())
 
 const flat = (points: Vector3[]) => points.map((point) => props.stage.project(point))
-const path = (points: { x: number; y: number }[]) => points.map(({ x, y }, n) => `${n ? 'L' : 'M'}${x.toFixed(1)} ${y.toFixed(1)}`).join('')
+const path = (points: { x: number; y: number }[]) =>
+  points.map(({ x, y }, n) => `${n ? 'L' : 'M'}${x.toFixed(1)} ${y.toFixed(1)}`).join('')
 const fans = computed(() => {
   void [drawn.value, moved.value]
   if (props.stances.view.value === 'Motion' || !props.stage.figure(KEYS.target)) return []
   const off = rows.value.filter((row) => row.left > LEAST && Math.hypot(...row.way) > 0.5)
   // The worst say their degrees; more numbers than eight hide the body, and those of fingers each other.
-  const named = new Set([...off].filter((row) => !row.own && !/(thumb|index|middle|ring|little)$/.test(row.limb)).sort((a, b) => b.left - a.left).slice(0, 8).map((row) => row.part))
+  const named = new Set(
+    [...off]
+      .filter((row) => !row.own && !/(thumb|index|middle|ring|little)$/.test(row.limb))
+      .sort((a, b) => b.left - a.left)
+      .slice(0, 8)
+      .map((row) => row.part),
+  )
   return off.map((row) => {
     const position = jointPosition(props.stage, KEYS.target, props.trees.target.names.indexOf(row.bone))
     const edge = arc(position, new Vector3(...row.way), new Vector3(...row.wanted), props.height * 0.09)
@@ -42,8 +73,15 @@ const fans = computed(() => {
     const middle = points[1 + Math.floor(edge.length / 2)] ?? points[0]
     const far = Math.hypot(middle.x - points[0].x, middle.y - points[0].y) || 1
     return {
-      part: row.part, own: row.own, d: `${path(points)}Z`, text: (named.has(row.part) && row.bone !== chosen.value?.bone) || props.pointed === row.part ? `${row.left.toFixed(0)}°` : '',
-      x: middle.x + ((middle.x - points[0].x) / far) * 11, y: middle.y + ((middle.y - points[0].y) / far) * 11 + 4,
+      part: row.part,
+      own: row.own,
+      d: `${path(points)}Z`,
+      text:
+        (named.has(row.part) && row.bone !== chosen.value?.bone) || props.pointed === row.part
+          ? `${row.left.toFixed(0)}°`
+          : '',
+      x: middle.x + ((middle.x - points[0].x) / far) * 11,
+      y: middle.y + ((middle.y - points[0].y) / far) * 11 + 4,
     }
   })
 })
@@ -55,7 +93,8 @@ const rings = computed(() => {
   if (!bone) return []
   const tree = props.trees[at.which]
   const parent = tree.parents[tree.names.indexOf(at.bone)]
-  const of = axes.value === 'parent' && parent >= 0 ? (props.stances.boneAt(at.which, tree.names[parent]) ?? bone) : bone
+  const of =
+    axes.value === 'parent' && parent >= 0 ? (props.stances.boneAt(at.which, tree.names[parent]) ?? bone) : bone
   const now = held.value
   return axesOf(axes.value, of, forward.value).map((one, n) => {
     // While a ring is drawn it stays where it was taken hold of.
@@ -63,7 +102,16 @@ const rings = computed(() => {
     const points = flat(ring(bone.position, axis, props.height * (0.085 + 0.012 * n)))
     // Each name at another end of its ring, so that they do not cover each other.
     const far = points.reduce((best, point) => (ENDS[n](point) > ENDS[n](best) ? point : best))
-    return { n, name: one.name, axis, position: bone.position, d: path(points), x: far.x + [6, 0, 0][n], y: far.y + [4, -7, 15][n], anchor: n ? 'middle' : 'start' }
+    return {
+      n,
+      name: one.name,
+      axis,
+      position: bone.position,
+      d: path(points),
+      x: far.x + [6, 0, 0][n],
+      y: far.y + [4, -7, 15][n],
+      anchor: n ? 'middle' : 'start',
+    }
   })
 })
 
@@ -73,27 +121,47 @@ function press(event: PointerEvent, one: (typeof rings.value)[number]) {
   const [a, b] = flat([one.position, one.position.clone().addScaledVector(one.axis, 0.1)])
   // Seen from its edge, a ring is turned along the line it is seen as.
   const long = Math.hypot(b.x - a.x, b.y - a.y) || 1
-  held.value = { n: one.n, axis: one.axis, position: one.position, name: one.name, begin, turned: 0, degrees: 0, x: event.clientX, y: event.clientY, ways: [-(b.y - a.y) / long, (b.x - a.x) / long] }
+  held.value = {
+    n: one.n,
+    axis: one.axis,
+    position: one.position,
+    name: one.name,
+    begin,
+    turned: 0,
+    degrees: 0,
+    x: event.clientX,
+    y: event.clientY,
+    ways: [-(b.y - a.y) / long, (b.x - a.x) / long],
+  }
   event.preventDefault()
 }
 function drag(event: PointerEvent) {
   const now = held.value
   if (!now || !chosen.value) return
-  const angle = now.begin === null ? null : angleAt(now.position, now.axis, props.stage.ray(event.clientX, event.clientY))
+  const angle =
+    now.begin === null ? null : angleAt(now.position, now.axis, props.stage.ray(event.clientX, event.clientY))
   let turned = now.turned
   let begin = now.begin
   if (angle !== null && begin !== null) {
     const step = angle - begin
     turned += ((((step + Math.PI) % (2 * Math.PI)) + 2 * Math.PI) % (2 * Math.PI)) - Math.PI
     begin = angle
-  } else if (now.begin === null) turned = ((event.clientX - now.x) * now.ways[0] + (event.clientY - now.y) * now.ways[1]) / 60
+  } else if (now.begin === null)
+    turned = ((event.clientX - now.x) * now.ways[0] + (event.clientY - now.y) * now.ways[1]) / 60
   const raw = (turned * 180) / Math.PI
   const degrees = snap.value && !event.shiftKey ? Math.round(raw / snap.value) * snap.value : Math.round(raw * 10) / 10
   held.value = { ...now, begin, turned, degrees }
   if (degrees !== now.degrees) void props.stances.attempt(wanted(degrees))
 }
 function wanted(degrees: number): Wanted {
-  return { op: 'turn', side: chosen.value!.which, bone: chosen.value!.bone, axis: held.value!.axis.toArray(), degrees, mirror: props.mirror }
+  return {
+    op: 'turn',
+    side: chosen.value!.which,
+    bone: chosen.value!.bone,
+    axis: held.value!.axis.toArray(),
+    degrees,
+    mirror: props.mirror,
+  }
 }
 function release() {
   const now = held.value
@@ -123,22 +191,76 @@ onBeforeUnmount(() => window.removeEventListener('keydown', cancel, true))
     </g>
     <g v-for="one in rings" :key="one.n" class="ring" :class="{ held: held?.n === one.n }">
       <path :d="one.d" :class="`line axis-${one.n}`" />
-      <path :d="one.d" class="grip" :data-ring="one.name" @pointerdown="press($event, one)" @pointermove="drag" @pointerup="release" @pointercancel="release" />
-      <text :x="one.x" :y="one.y" :text-anchor="one.anchor">{{ held?.n === one.n ? `${one.name} ${held.degrees.toFixed(snap ? 0 : 1)}°` : one.name }}</text>
+      <path
+        :d="one.d"
+        class="grip"
+        :data-ring="one.name"
+        @pointerdown="press($event, one)"
+        @pointermove="drag"
+        @pointerup="release"
+        @pointercancel="release"
+      />
+      <text :x="one.x" :y="one.y" :text-anchor="one.anchor">
+        {{ held?.n === one.n ? `${one.name} ${held.degrees.toFixed(snap ? 0 : 1)}°` : one.name }}
+      </text>
     </g>
   </svg>
 </template>
 
 <style scoped>
-.over { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; overflow: hidden; }
-text { font: 12px var(--mono); fill: var(--ink); paint-order: stroke; stroke: var(--paper); stroke-width: 3px; }
-.fan path { fill: var(--accent); opacity: 0.32; }
-.fan.own path { fill: var(--quiet); opacity: 0.25; }
-.fan.pointed path { opacity: 0.7; }
-.ring .line { fill: none; stroke: var(--accent); stroke-width: 1.6; opacity: 0.85; }
-.ring .axis-1 { stroke-dasharray: 7 4; }
-.ring .axis-2 { stroke-dasharray: 1.5 4.5; stroke-linecap: round; }
-.ring.held .line { stroke-width: 3; opacity: 1; }
-.ring .grip { fill: none; stroke: transparent; stroke-width: 13; pointer-events: stroke; cursor: grab; }
-.ring .grip:hover + text, .ring.held text { font-weight: 700; fill: var(--accent); }
+.over {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+  overflow: hidden;
+}
+text {
+  font: 12px var(--mono);
+  fill: var(--ink);
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 3px;
+}
+.fan path {
+  fill: var(--accent);
+  opacity: 0.32;
+}
+.fan.own path {
+  fill: var(--quiet);
+  opacity: 0.25;
+}
+.fan.pointed path {
+  opacity: 0.7;
+}
+.ring .line {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 1.6;
+  opacity: 0.85;
+}
+.ring .axis-1 {
+  stroke-dasharray: 7 4;
+}
+.ring .axis-2 {
+  stroke-dasharray: 1.5 4.5;
+  stroke-linecap: round;
+}
+.ring.held .line {
+  stroke-width: 3;
+  opacity: 1;
+}
+.ring .grip {
+  fill: none;
+  stroke: transparent;
+  stroke-width: 13;
+  pointer-events: stroke;
+  cursor: grab;
+}
+.ring .grip:hover + text,
+.ring.held text {
+  font-weight: 700;
+  fill: var(--accent);
+}
 </style>

@@ -5,7 +5,12 @@ import type { Change, Measures, Travel } from './useSettling'
 const props = defineProps<{ travel: Travel; parts: string[]; measures: Measures | null }>()
 const emit = defineEmits<{ keep: [said: Change] }>()
 const keep = (said: Partial<Travel>) => emit('keep', { travel: said })
-const AXES = [['ahead', 'ahead'], ['sideways', 'sideways'], ['up', 'up and down'], ['heading', 'heading']] as const
+const AXES = [
+  ['ahead', 'ahead'],
+  ['sideways', 'sideways'],
+  ['up', 'up and down'],
+  ['heading', 'heading'],
+] as const
 function number(event: Event) {
   const value = Number((event.target as HTMLInputElement).value.replace(',', '.'))
   return Number.isFinite(value) ? value : null
@@ -26,33 +31,102 @@ function at(event: Event, axis: number) {
       <span class="choice" role="group" aria-label="Where travel over the ground goes">
         <button :aria-pressed="travel.mode === 'keep'" @click="keep({ mode: 'keep' })">Keep</button>
         <button :aria-pressed="travel.mode === 'in place'" @click="keep({ mode: 'in place' })">In place</button>
-        <button :aria-pressed="travel.mode === 'root'" title="On the bone above the hips; one is made in the file where there is none" @click="keep({ mode: 'root' })">On a root bone</button>
+        <button
+          :aria-pressed="travel.mode === 'root'"
+          title="On the bone above the hips; one is made in the file where there is none"
+          @click="keep({ mode: 'root' })"
+        >
+          On a root bone
+        </button>
       </span>
       <template v-if="travel.mode !== 'keep'">
-        <label v-for="[axis, word] in AXES" :key="axis" class="tick"><input type="checkbox" :checked="travel[axis]" @change="keep({ [axis]: !travel[axis] })" /> {{ word }}</label>
+        <label v-for="[axis, word] in AXES" :key="axis" class="tick"
+          ><input type="checkbox" :checked="travel[axis]" @change="keep({ [axis]: !travel[axis] })" /> {{ word }}</label
+        >
       </template>
     </div>
     <div class="fields">
       <span class="choice" role="group" aria-label="Where the first frame stands">
         <button :aria-pressed="travel.place === 'recorded'" @click="keep({ place: 'recorded' })">As recorded</button>
-        <button :aria-pressed="travel.place === 'origin'" title="At the origin, facing +Z" @click="keep({ place: 'origin' })">At the origin</button>
+        <button
+          :aria-pressed="travel.place === 'origin'"
+          title="At the origin, facing +Z"
+          @click="keep({ place: 'origin' })"
+        >
+          At the origin
+        </button>
         <button :aria-pressed="travel.place === 'given'" @click="keep({ place: 'given' })">There:</button>
       </span>
       <template v-if="travel.place === 'given'">
-        <label>x <input :value="+(travel.at[0] * 100).toFixed(1)" inputmode="decimal" aria-label="x in centimetres" @change="at($event, 0)" /></label>
-        <label>z <input :value="+(travel.at[1] * 100).toFixed(1)" inputmode="decimal" aria-label="z in centimetres" @change="at($event, 1)" />cm</label>
-        <label>facing <input :value="+travel.at[2].toFixed(1)" inputmode="decimal" aria-label="Facing in degrees from +Z" @change="at($event, 2)" />°</label>
+        <label
+          >x
+          <input
+            :value="+(travel.at[0] * 100).toFixed(1)"
+            inputmode="decimal"
+            aria-label="x in centimetres"
+            @change="at($event, 0)"
+        /></label>
+        <label
+          >z
+          <input
+            :value="+(travel.at[1] * 100).toFixed(1)"
+            inputmode="decimal"
+            aria-label="z in centimetres"
+            @change="at($event, 1)"
+          />cm</label
+        >
+        <label
+          >facing
+          <input
+            :value="+travel.at[2].toFixed(1)"
+            inputmode="decimal"
+            aria-label="Facing in degrees from +Z"
+            @change="at($event, 2)"
+          />°</label
+        >
       </template>
     </div>
     <div v-if="travel.mode !== 'keep' || travel.place !== 'recorded'" class="fields">
-      <label>Led by <select :value="travel.lead" aria-label="The part that travel is read from" @change="keep({ lead: ($event.target as HTMLSelectElement).value })"><option v-for="part in parts" :key="part">{{ part }}</option></select></label>
-      <label>Heading smoothed over <input :value="travel.smoothing" inputmode="decimal" aria-label="Seconds over which heading is smoothed" @change="number($event) !== null && keep({ smoothing: number($event)! })" />s</label>
+      <label
+        >Led by
+        <select
+          :value="travel.lead"
+          aria-label="The part that travel is read from"
+          @change="keep({ lead: ($event.target as HTMLSelectElement).value })"
+        >
+          <option v-for="part in parts" :key="part">{{ part }}</option>
+        </select></label
+      >
+      <label
+        >Heading smoothed over
+        <input
+          :value="travel.smoothing"
+          inputmode="decimal"
+          aria-label="Seconds over which heading is smoothed"
+          @change="number($event) !== null && keep({ smoothing: number($event)! })"
+        />s</label
+      >
     </div>
   </section>
 </template>
 
 <style scoped>
-.tick { display: flex; gap: 4px; align-items: center; min-height: 24px; }
-.tick input { accent-color: var(--accent); }
-select { border: 1px solid var(--hairline); border-radius: 3px; background: var(--paper); color: inherit; font: inherit; min-height: 25px; max-width: 9rem; }
+.tick {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+  min-height: 24px;
+}
+.tick input {
+  accent-color: var(--accent);
+}
+select {
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--paper);
+  color: inherit;
+  font: inherit;
+  min-height: 25px;
+  max-width: 9rem;
+}
 </style>

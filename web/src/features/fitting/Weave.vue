@@ -5,7 +5,18 @@ import { computed, nextTick, ref } from 'vue'
 import type { Bones } from '@/stores/cast'
 import { useThreadDrag } from './useThreadDrag'
 import WeaveThreads from './WeaveThreads.vue'
-import { layOut, shortened, sideOf, type Fitting, type Gap, type Group, type Node, type Which } from './weave'
+import {
+  boneLabel,
+  gapText,
+  layOut,
+  shortPart,
+  shortened,
+  sideOf,
+  type Fitting,
+  type Group,
+  type Node,
+  type Which,
+} from './weave'
 
 /** The weave: two bone trees face each other, pairs as threads between them. */
 const props = defineProps<{
@@ -42,7 +53,10 @@ const pairOf = computed(() => {
 })
 /** Half the width of the middle, where threads run. */
 const inner = computed(() => Math.max(44, width.value * 0.15))
-const ring = (node: Node) => ({ x: width.value / 2 + (node.which === 'source' ? -1 : 1) * (inner.value + node.depth * 5), y: node.y })
+const ring = (node: Node) => ({
+  x: width.value / 2 + (node.which === 'source' ? -1 : 1) * (inner.value + node.depth * 5),
+  y: node.y,
+})
 
 function path(a: { x: number; y: number }, b: { x: number; y: number }) {
   const bend = Math.min(0.5, 0.25 + Math.abs(a.y - b.y) / 400) * (b.x - a.x)
@@ -74,26 +88,10 @@ const strokes = computed(() => {
   return out
 })
 
-function label(node: Node) {
-  const pair = pairOf.value.get(node.id)
-  const other = node.which === 'source' ? pair?.target : pair?.source
-  const what = node.part ?? 'outside the body plan'
-  if (!pair || !other?.length) return `${node.bone}, ${what}, not paired`
-  const state = pair.crosses ? 'crossing' : pair.confirmed ? 'confirmed' : `proposed, ${Math.round(pair.confidence * 100)} of 100`
-  return `${node.bone}, ${pair.part ?? 'outside the body plan'}, paired with ${other.join(', ')}, ${state}`
-}
 const lit = (node: Node) => {
   const pair = pairOf.value.get(node.id)
   return props.pointed.includes(node.id) || (!!pair && props.pointed.includes(pair.key))
 }
-const LACKS = {
-  both: 'no bone on either side',
-  source: 'no bone on the source',
-  target: 'no bone on the character',
-  '': 'not paired',
-}
-const gapText = (gap: Gap) => (gap.leftOut ? 'left out' : LACKS[gap.lacks])
-const shortPart = (part: string) => part.replace(/^(left|right) /, '')
 
 /** Keys move over the two trees: up and down along one, left and right to the other. */
 function step(key: string) {
@@ -108,7 +106,9 @@ function step(key: string) {
     const other = column(node.which === 'source' ? 'target' : 'source')
     const pair = pairOf.value.get(node.id)
     const across = (node.which === 'source' ? pair?.target : pair?.source) ?? []
-    const best = other.find((one) => across.includes(one.bone)) ?? [...other].sort((a, b) => Math.abs(a.y - node.y) - Math.abs(b.y - node.y))[0]
+    const best =
+      other.find((one) => across.includes(one.bone)) ??
+      [...other].sort((a, b) => Math.abs(a.y - node.y) - Math.abs(b.y - node.y))[0]
     if (best && (key === 'ArrowRight') === (node.which === 'source')) focus(best.id)
   }
 }
@@ -130,7 +130,9 @@ function onKey(event: KeyboardEvent) {
   event.preventDefault()
   event.stopPropagation()
 }
-const first = computed(() => here.value && byId.value.has(here.value) ? here.value : weave.value.nodes.find((node) => node.which === 'source')?.id)
+const first = computed(() =>
+  here.value && byId.value.has(here.value) ? here.value : weave.value.nodes.find((node) => node.which === 'source')?.id,
+)
 
 function under(x: number, y: number): Node | undefined {
   const id = document.elementFromPoint(x, y)?.closest<HTMLElement>('[data-id]')?.dataset.id
@@ -170,17 +172,44 @@ defineExpose({ focus })
 </script>
 
 <template>
-  <div ref="box" class="weave" role="group" aria-label="The weave: source bones at the left, the character’s at the right" :style="{ height: `${weave.height}px` }" @keydown="onKey" @mouseleave="emit('point', null)">
+  <div
+    ref="box"
+    class="weave"
+    role="group"
+    aria-label="The weave: source bones at the left, the character’s at the right"
+    :style="{ height: `${weave.height}px` }"
+    @keydown="onKey"
+    @mouseleave="emit('point', null)"
+  >
     <WeaveThreads
-      :width="width" :height="weave.height" :strokes="strokes" :threads="threads" :loose="loose" :pointed="pointed"
-      :changed="changed" @point="emit('point', $event)"
+      :width="width"
+      :height="weave.height"
+      :strokes="strokes"
+      :threads="threads"
+      :loose="loose"
+      :pointed="pointed"
+      :changed="changed"
+      @point="emit('point', $event)"
     />
-    <p v-for="heading in weave.headings" :key="heading.limb" class="heading" :class="heading.side" :style="{ top: `${heading.y}px` }"><span>{{ heading.limb }}</span></p>
+    <p
+      v-for="heading in weave.headings"
+      :key="heading.limb"
+      class="heading"
+      :class="heading.side"
+      :style="{ top: `${heading.y}px` }"
+    >
+      <span>{{ heading.limb }}</span>
+    </p>
     <button
       v-for="gap in weave.gaps"
       :key="gap.part"
       class="plain gap"
-      :class="{ required: gap.required, out: gap.leftOut, lit: pointed.includes(gap.part), [gap.lacks || 'none']: true }"
+      :class="{
+        required: gap.required,
+        out: gap.leftOut,
+        lit: pointed.includes(gap.part),
+        [gap.lacks || 'none']: true,
+      }"
       :style="{ top: `${gap.y}px` }"
       :aria-label="`${gap.part}: ${gapText(gap)}`"
       :title="`${gap.part}: ${gapText(gap)}`"
@@ -195,10 +224,23 @@ defineExpose({ focus })
       v-for="node in weave.nodes"
       :key="node.id"
       class="plain bone"
-      :class="[node.which, sideOf(node.part), { paired: pairOf.get(node.id)?.source.length, lit: lit(node), held: held?.which === node.which && held.bone === node.bone, changed: changed.includes(pairOf.get(node.id)?.key ?? ''), here: here === node.id }]"
-      :style="{ top: `${node.y}px`, [node.which === 'source' ? 'right' : 'left']: `${width / 2 + inner + node.depth * 5 - 7}px` }"
+      :class="[
+        node.which,
+        sideOf(node.part),
+        {
+          paired: pairOf.get(node.id)?.source.length,
+          lit: lit(node),
+          held: held?.which === node.which && held.bone === node.bone,
+          changed: changed.includes(pairOf.get(node.id)?.key ?? ''),
+          here: here === node.id,
+        },
+      ]"
+      :style="{
+        top: `${node.y}px`,
+        [node.which === 'source' ? 'right' : 'left']: `${width / 2 + inner + node.depth * 5 - 7}px`,
+      }"
       :data-id="node.id"
-      :aria-label="label(node)"
+      :aria-label="boneLabel(node, pairOf.get(node.id))"
       :tabindex="first === node.id ? 0 : -1"
       @mouseenter="emit('point', node.id)"
       @focus="((here = node.id), emit('point', node.id))"
@@ -211,33 +253,146 @@ defineExpose({ focus })
 </template>
 
 <style scoped>
-.weave { position: relative; user-select: none; }
-.heading { position: absolute; left: 10px; right: 10px; transform: translateY(-50%); text-align: center; font-size: 12.5px; color: var(--quiet); line-height: 1; pointer-events: none; }
-.heading::before { content: ''; position: absolute; left: 0; right: 0; top: 50%; border-top: 1px solid var(--hairline); }
-.heading span { position: relative; background: var(--panel); padding: 0 8px; }
-.heading.left span { color: var(--left); }
-.heading.right span { color: var(--right); }
-.bone { position: absolute; transform: translateY(-50%); height: 24px; display: flex; align-items: center; gap: 6px; max-width: 34%; border-radius: 3px; font-size: 13px; }
-.bone.source { flex-direction: row-reverse; padding: 0 1px 0 6px; }
-.bone.target { padding: 0 6px 0 1px; }
-.ring { flex: none; width: 11px; height: 11px; border: 1.5px solid var(--ink); border-radius: 50%; background: var(--panel); }
-.bone.left .ring { border-color: var(--left); }
-.bone.right .ring { border-color: var(--right); border-style: double; border-width: 3px; }
-.bone.paired .ring { box-shadow: inset 0 0 0 1.5px var(--panel), inset 0 0 0 6px currentColor; }
-.bone.paired.left .ring { box-shadow: inset 0 0 0 1.5px var(--panel), inset 0 0 0 6px var(--left); }
-.bone.paired.right .ring { box-shadow: inset 0 0 0 6px var(--right); }
-.name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12.5px; line-height: 24px; }
-.bone:not(.paired) .name { color: var(--quiet); }
-.bone.lit { background: rgb(var(--v-theme-surface-variant)); }
-.bone.lit .name { color: var(--ink); }
-.bone.held { background: var(--accent); }
-.bone.held .name { color: rgb(var(--v-theme-on-primary)); }
-.bone.changed { outline: 2px solid var(--accent); }
-.bone:focus-visible { outline: 2px solid var(--accent); outline-offset: 0; }
-.gap { position: absolute; left: 50%; transform: translate(-50%, -50%); height: 24px; display: flex; align-items: center; gap: 4px; font-size: 12px; color: var(--quiet); white-space: nowrap; padding: 0 4px; border-radius: 3px; }
-.gap.source { left: 33%; }
-.gap.target { left: 67%; }
-.gap.required { color: var(--wrong); border: 1px dashed var(--wrong); height: 22px; background: var(--panel); }
-.gap.none:not(.required, .out) .what { display: none; }
-.gap.lit { background: rgb(var(--v-theme-surface-variant)); }
+.weave {
+  position: relative;
+  user-select: none;
+}
+.heading {
+  position: absolute;
+  left: 10px;
+  right: 10px;
+  transform: translateY(-50%);
+  text-align: center;
+  font-size: 12.5px;
+  color: var(--quiet);
+  line-height: 1;
+  pointer-events: none;
+}
+.heading::before {
+  content: '';
+  position: absolute;
+  left: 0;
+  right: 0;
+  top: 50%;
+  border-top: 1px solid var(--hairline);
+}
+.heading span {
+  position: relative;
+  background: var(--panel);
+  padding: 0 8px;
+}
+.heading.left span {
+  color: var(--left);
+}
+.heading.right span {
+  color: var(--right);
+}
+.bone {
+  position: absolute;
+  transform: translateY(-50%);
+  height: 24px;
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  max-width: 34%;
+  border-radius: 3px;
+  font-size: 13px;
+}
+.bone.source {
+  flex-direction: row-reverse;
+  padding: 0 1px 0 6px;
+}
+.bone.target {
+  padding: 0 6px 0 1px;
+}
+.ring {
+  flex: none;
+  width: 11px;
+  height: 11px;
+  border: 1.5px solid var(--ink);
+  border-radius: 50%;
+  background: var(--panel);
+}
+.bone.left .ring {
+  border-color: var(--left);
+}
+.bone.right .ring {
+  border-color: var(--right);
+  border-style: double;
+  border-width: 3px;
+}
+.bone.paired .ring {
+  box-shadow:
+    inset 0 0 0 1.5px var(--panel),
+    inset 0 0 0 6px currentColor;
+}
+.bone.paired.left .ring {
+  box-shadow:
+    inset 0 0 0 1.5px var(--panel),
+    inset 0 0 0 6px var(--left);
+}
+.bone.paired.right .ring {
+  box-shadow: inset 0 0 0 6px var(--right);
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  font-size: 12.5px;
+  line-height: 24px;
+}
+.bone:not(.paired) .name {
+  color: var(--quiet);
+}
+.bone.lit {
+  background: rgb(var(--v-theme-surface-variant));
+}
+.bone.lit .name {
+  color: var(--ink);
+}
+.bone.held {
+  background: var(--accent);
+}
+.bone.held .name {
+  color: rgb(var(--v-theme-on-primary));
+}
+.bone.changed {
+  outline: 2px solid var(--accent);
+}
+.bone:focus-visible {
+  outline: 2px solid var(--accent);
+  outline-offset: 0;
+}
+.gap {
+  position: absolute;
+  left: 50%;
+  transform: translate(-50%, -50%);
+  height: 24px;
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  font-size: 12px;
+  color: var(--quiet);
+  white-space: nowrap;
+  padding: 0 4px;
+  border-radius: 3px;
+}
+.gap.source {
+  left: 33%;
+}
+.gap.target {
+  left: 67%;
+}
+.gap.required {
+  color: var(--wrong);
+  border: 1px dashed var(--wrong);
+  height: 22px;
+  background: var(--panel);
+}
+.gap.none:not(.required, .out) .what {
+  display: none;
+}
+.gap.lit {
+  background: rgb(var(--v-theme-surface-variant));
+}
 </style>

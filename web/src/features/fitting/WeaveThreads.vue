@@ -55,23 +55,83 @@ const emit = defineEmits<{ point: [id: string] }>()
 </template>
 
 <style scoped>
-svg { position: absolute; inset: 0; }
-.stroke { fill: none; stroke: var(--ink); stroke-width: 1.1; opacity: 0.22; }
-.stroke.left { stroke: var(--left); }
-.stroke.right { stroke: var(--right); }
-.grip { fill: none; stroke: transparent; stroke-width: 12; }
-.line { fill: none; stroke: var(--ink); stroke-width: 1.5; stroke-dasharray: 4 4; }
-.thread.left .line { stroke: var(--left); }
-.thread.right .line { stroke: var(--right); stroke-width: 3.6; }
-.thread.right .core { fill: none; stroke: var(--panel); stroke-width: 1.4; }
-.thread.confirmed .line { stroke-dasharray: none; }
-.thread.lit .line { stroke-width: 3; }
-.thread.right.lit .line { stroke-width: 5.5; }
-.thread.changed .line { stroke: var(--accent); }
-.thread.crossing .line { stroke: var(--wrong); stroke-width: 2.6; }
-.thread .mark { fill: var(--panel); stroke: var(--wrong); stroke-width: 1.5; }
-.thread .sign { stroke: var(--wrong); stroke-width: 1.8; }
-.thread .plate { fill: var(--panel); }
-.thread text { font-size: 11.5px; text-anchor: middle; fill: var(--ink); }
-.loose { fill: none; stroke: var(--accent); stroke-width: 2; stroke-dasharray: 2 3; pointer-events: none; }
+svg {
+  position: absolute;
+  inset: 0;
+}
+.stroke {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.1;
+  opacity: 0.22;
+}
+.stroke.left {
+  stroke: var(--left);
+}
+.stroke.right {
+  stroke: var(--right);
+}
+.grip {
+  fill: none;
+  stroke: transparent;
+  stroke-width: 12;
+}
+.line {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.5;
+  stroke-dasharray: 4 4;
+}
+.thread.left .line {
+  stroke: var(--left);
+}
+.thread.right .line {
+  stroke: var(--right);
+  stroke-width: 3.6;
+}
+.thread.right .core {
+  fill: none;
+  stroke: var(--panel);
+  stroke-width: 1.4;
+}
+.thread.confirmed .line {
+  stroke-dasharray: none;
+}
+.thread.lit .line {
+  stroke-width: 3;
+}
+.thread.right.lit .line {
+  stroke-width: 5.5;
+}
+.thread.changed .line {
+  stroke: var(--accent);
+}
+.thread.crossing .line {
+  stroke: var(--wrong);
+  stroke-width: 2.6;
+}
+.thread .mark {
+  fill: var(--panel);
+  stroke: var(--wrong);
+  stroke-width: 1.5;
+}
+.thread .sign {
+  stroke: var(--wrong);
+  stroke-width: 1.8;
+}
+.thread .plate {
+  fill: var(--panel);
+}
+.thread text {
+  font-size: 11.5px;
+  text-anchor: middle;
+  fill: var(--ink);
+}
+.loose {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 2;
+  stroke-dasharray: 2 3;
+  pointer-events: none;
+}
 </style>

@@ -20,7 +20,10 @@ export async function loadWaiting(module: StageModule, palette: Palette, id: num
 
 /** A character's file as a figure for the stage. */
 export async function loadFigure(module: StageModule, palette: Palette, one: Character) {
-  const [response, bones] = await Promise.all([fetch(`/api/cast/${one.id}/display`), useCast().skeleton(one.skeleton_id)])
+  const [response, bones] = await Promise.all([
+    fetch(`/api/cast/${one.id}/display`),
+    useCast().skeleton(one.skeleton_id),
+  ])
   if (!response.ok) throw new Refused(`${one.name}: its file could not be fetched; reload the page.`)
   const tree = module.treeOf(bones.parents, bones.parts, [])
   try {

@@ -7,8 +7,17 @@ export function split(key: string): [Which | '', string] {
   return [which, which ? key.slice(7) : key]
 }
 
-/** Which rings are filled on both figures: of what is pointed at; large ones of bones that are held and pairs that just changed. */
-export function lights(fitting: Fitting | null, trees: Record<Which, Bones | null>, lit: string[], held: { which: Which; bone: string }[], changed: string[]) {
+/**
+ * Which rings are filled on both figures: of what is pointed at; large ones of bones that are held and pairs that
+ * just changed.
+ */
+export function lights(
+  fitting: Fitting | null,
+  trees: Record<Which, Bones | null>,
+  lit: string[],
+  held: { which: Which; bone: string }[],
+  changed: string[],
+) {
   const rings = { source: new Set<number>(), target: new Set<number>() }
   const large = { source: new Set<number>(), target: new Set<number>() }
   const put = (into: typeof rings, which: Which, names: string[]) => {

@@ -22,7 +22,13 @@ describe('arcs and rings', () => {
   })
   it.each([[X], [Y], [Z], [new Vector3(1, 1, 1).normalize()]])('lie square to their axis and close', (axis) => {
     const points = ring(new Vector3(0, 2, 0), axis, 0.3)
-    for (const point of points) expect(point.clone().sub(new Vector3(0, 2, 0)).dot(axis)).toBeCloseTo(0, 6)
+    for (const point of points)
+      expect(
+        point
+          .clone()
+          .sub(new Vector3(0, 2, 0))
+          .dot(axis),
+      ).toBeCloseTo(0, 6)
     near(points[0], points.at(-1)!)
   })
 })
@@ -31,9 +37,11 @@ describe('the angle at which a ring is taken hold of', () => {
   it.each([[X], [Y], [new Vector3(1, -2, 0.5).normalize()]])('grows with a turn about the axis', (axis) => {
     const centre = new Vector3(1, 2, 3)
     const seenFrom = axis.clone().multiplyScalar(5).add(centre)
-    const angles = ring(centre, axis, 0.4).slice(0, 4).map((point) => {
-      return angleAt(centre, axis, new Ray(seenFrom, point.clone().sub(seenFrom).normalize()))!
-    })
+    const angles = ring(centre, axis, 0.4)
+      .slice(0, 4)
+      .map((point) => {
+        return angleAt(centre, axis, new Ray(seenFrom, point.clone().sub(seenFrom).normalize()))!
+      })
     for (const [n, angle] of angles.entries()) expect(angle).toBeCloseTo((n / 48) * 2 * Math.PI, 6)
   })
   it('is not known where one looks along the ring', () => {

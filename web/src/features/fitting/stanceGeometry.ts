@@ -3,7 +3,10 @@ import { Plane, Quaternion, Vector3, type Ray } from 'three'
 import type { Stage } from '@/stage/stage'
 
 export type Axes = 'own' | 'parent' | 'world'
-/** A bone on the stage: where its joint is, the direction it points in, and the one it bends to, zero where none is known. */
+/**
+ * A bone on the stage: where its joint is, the direction it points in, and the one it bends to, zero where none is
+ * known.
+ */
 export interface BonePose {
   position: Vector3
   direction: Vector3
@@ -17,7 +20,10 @@ export interface NamedAxis {
 const UP = new Vector3(0, 1, 0)
 const ARC_STEP = 0.12
 const RING_POINTS = 48
-/** Sine of the least angle between a line of sight and a ring's plane: seen flatter than that, where they meet says little. */
+/**
+ * Sine of the least angle between a line of sight and a ring's plane: seen flatter than that, where they meet says
+ * little.
+ */
 const FLAT = 0.12
 
 /** The direction on the ground that is so many degrees from forward (+Z), towards +X. */
@@ -43,11 +49,17 @@ export function arc(centre: Vector3, from: Vector3, to: Vector3, radius: number)
 export function ring(centre: Vector3, axis: Vector3, radius: number): Vector3[] {
   const first = perpendicularTo(axis).multiplyScalar(radius)
   return Array.from({ length: RING_POINTS + 1 }, (_, n) =>
-    first.clone().applyAxisAngle(axis, (n / RING_POINTS) * 2 * Math.PI).add(centre),
+    first
+      .clone()
+      .applyAxisAngle(axis, (n / RING_POINTS) * 2 * Math.PI)
+      .add(centre),
   )
 }
 
-/** The angle about an axis at which a line of sight meets the ring's plane, radians; null where it runs along the plane. */
+/**
+ * The angle about an axis at which a line of sight meets the ring's plane, radians; null where it runs along the
+ * plane.
+ */
 export function angleAt(centre: Vector3, axis: Vector3, sight: Ray): number | null {
   if (Math.abs(axis.dot(sight.direction)) < FLAT) return null
   const met = sight.intersectPlane(new Plane().setFromNormalAndCoplanarPoint(axis, centre), new Vector3())
@@ -58,7 +70,11 @@ export function angleAt(centre: Vector3, axis: Vector3, sight: Ray): number | nu
 }
 
 /** The axes that a bone is turned about, each with its name. forward: of the whole body. */
-export function axesOf(kind: Axes, { direction, bend }: Pick<BonePose, 'direction' | 'bend'>, forward: Vector3): NamedAxis[] {
+export function axesOf(
+  kind: Axes,
+  { direction, bend }: Pick<BonePose, 'direction' | 'bend'>,
+  forward: Vector3,
+): NamedAxis[] {
   if (kind === 'world')
     return [
       { name: 'up', axis: UP },

@@ -27,7 +27,10 @@ export function read(values: Float32Array, trees: Record<Which, Bones>): Standin
   }
 }
 
-/** Rows with most left first, equal ones as the body plan has them; what is a body's own build comes after what is posture. */
+/**
+ * Rows with most left first, equal ones as the body plan has them; what is a body's own build comes after what is
+ * posture.
+ */
 export function worstFirst(rows: StanceRow[], plan: string[]): StanceRow[] {
   const most = (row: StanceRow) => Math.round(Math.max(row.left, Math.abs(row.roll ?? 0)) * 10)
   const order = new Map(plan.map((part, n) => [part, n]))

@@ -28,7 +28,8 @@ function breadth({ rows, trees }: Pose): number {
   return rows.reduce((sum, row, n) => {
     const root = rootOf(n ? trees.target : trees.source)
     let most = 0
-    for (const pose of row.poses) for (let at = 0; at < pose.length; at += 3) most = Math.max(most, Math.abs(aside(pose, at, pose, root)))
+    for (const pose of row.poses)
+      for (let at = 0; at < pose.length; at += 3) most = Math.max(most, Math.abs(aside(pose, at, pose, root)))
     return sum + most
   }, 0)
 }
@@ -43,7 +44,8 @@ function drift({ rows, trees }: Pose): number {
 /** The greatest height any joint comes to, so that raised hands stay in the picture. */
 function top({ rows }: Pose): number {
   let most = 0
-  for (const row of rows) for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) most = Math.max(most, pose[n])
+  for (const row of rows)
+    for (const pose of row.poses) for (let n = 1; n < pose.length; n += 3) most = Math.max(most, pose[n])
   return most
 }
 
@@ -76,21 +78,26 @@ export function stand(pose: Pose, look: boolean) {
   stage.frameBox(middle[0], middle[1], width, Math.max(tall, top(pose)) * 1.14, VIEW, 7)
 }
 
-/** Stand everything on the stage that the view shows: the two in the clip, in their stances to the left of it, or both. */
+/**
+ * Stand everything on the stage that the view shows: the two in the clip, in their stances to the left of it, or
+ * both.
+ */
 export function setUp(pose: Pose, look: boolean, view: View) {
   const { stage, beside } = pose
   if (view === 'Motion' || !stage.figure(KEYS.target)) return stand(pose, look)
   const tall = Math.max(pose.heights.source, pose.heights.target)
   // Arms may be held out to both sides: a body's span is its height.
   const span = tall * (beside ? 2.1 : 1.05)
-  const wide = view === 'Stance' ? 0 : (beside ? tall * 0.75 : 0) + Math.max(tall * 0.75, Math.min(breadth(pose), tall * 1.6))
+  const wide =
+    view === 'Stance' ? 0 : (beside ? tall * 0.75 : 0) + Math.max(tall * 0.75, Math.min(breadth(pose), tall * 1.6))
   const aside = beside ? tall * 0.52 : 0
   stage.moveTo(KEYS.target, -wide / 2 + aside, 0)
   stage.moveTo(KEYS.source, -wide / 2 - aside, 0)
   stage.setFollowed(null)
   stage.floor.compassAt(-wide / 2, 0.5 * tall)
   inPlace(pose, besideStances(pose))
-  if (look) stage.frameBox(0, 0, (span + wide) * 0.98, Math.max(tall, top(pose)) * 1.24, view === 'Stance' ? 12 : VIEW, 7)
+  if (look)
+    stage.frameBox(0, 0, (span + wide) * 0.98, Math.max(tall, top(pose)) * 1.24, view === 'Stance' ? 12 : VIEW, 7)
 }
 /** Keep the two of the clip where they are looked at, beside their stances, however far they come. x: where. */
 export function inPlace({ stage, trees, heights, beside }: Pose, x: number) {
@@ -104,28 +111,49 @@ export function inPlace({ stage, trees, heights, beside }: Pose, x: number) {
   if (figure) {
     const root = rootOf(trees.target)
     const at = figure.object.position
-    stage.moveTo('character', x + aside - (figure.boneLines.positions[root] - at.x), at.z - figure.boneLines.positions[root + 2])
+    stage.moveTo(
+      'character',
+      x + aside - (figure.boneLines.positions[root] - at.x),
+      at.z - figure.boneLines.positions[root + 2],
+    )
   }
 }
 /** Where the clip is looked at beside the stances. */
-export const besideStances = ({ heights, beside }: Pose) => (Math.max(heights.source, heights.target) * (beside ? 2.1 : 1.05)) / 2
+export const besideStances = ({ heights, beside }: Pose) =>
+  (Math.max(heights.source, heights.target) * (beside ? 2.1 : 1.05)) / 2
 
-/** Bring one group of both bodies next to each other and look at it closely. False where a group has nothing to look at. */
+/**
+ * Bring one group of both bodies next to each other and look at it closely. False where a group has nothing to look
+ * at.
+ */
 export function closeUp(pose: Pose, group: Group): boolean {
   const { stage, fitting, trees } = pose
   if (group === 'Body' || group === 'All' || group === 'Extras') return false
-  const parts = fitting.parts.filter((part) => groupOf(part.limb, fitting.parts) === group || part.name === group.toLowerCase())
+  const parts = fitting.parts.filter(
+    (part) => groupOf(part.limb, fitting.parts) === group || part.name === group.toLowerCase(),
+  )
   stand(pose, false)
-  const positions = { source: stage.source('source')?.positions, target: stage.figure('character')?.boneLines.positions }
+  const positions = {
+    source: stage.source('source')?.positions,
+    target: stage.figure('character')?.boneLines.positions,
+  }
   // A head is larger than the bones in it.
   const least = (group === 'Head' ? 0.1 : 0.04) * Math.max(pose.heights.source, pose.heights.target)
   const [a, b] = (['source', 'target'] as const).map((which) => {
     const values = positions[which]
-    const joints = parts.flatMap((part) => part[which]).map((name) => trees[which].names.indexOf(name)).filter((joint) => joint >= 0)
+    const joints = parts
+      .flatMap((part) => part[which])
+      .map((name) => trees[which].names.indexOf(name))
+      .filter((joint) => joint >= 0)
     if (!values || !joints.length) return null
     const points = joints.map((joint) => Array.from(values.subarray(joint * 3, joint * 3 + 3)))
-    const middle = [0, 1, 2].map((axis) => (Math.min(...points.map((p) => p[axis])) + Math.max(...points.map((p) => p[axis]))) / 2)
-    return { middle, radius: Math.max(least, ...points.map((p) => Math.hypot(p[0] - middle[0], p[1] - middle[1], p[2] - middle[2]))) }
+    const middle = [0, 1, 2].map(
+      (axis) => (Math.min(...points.map((p) => p[axis])) + Math.max(...points.map((p) => p[axis]))) / 2,
+    )
+    return {
+      middle,
+      radius: Math.max(least, ...points.map((p) => Math.hypot(p[0] - middle[0], p[1] - middle[1], p[2] - middle[2]))),
+    }
   })
   if (!a || !b) return false
   const radius = Math.max(a.radius, b.radius) * 1.25
@@ -141,14 +169,18 @@ export function closeUp(pose: Pose, group: Group): boolean {
 }
 
 /** The frame in which the source is furthest from how it stands at first: where a wrong pair is seen best. */
-export function busiest({ frames, points, values }: { frames: number; points: number; values: Float32Array }, tree: Bones): number {
+export function busiest(
+  { frames, points, values }: { frames: number; points: number; values: Float32Array },
+  tree: Bones,
+): number {
   const root = rootOf(tree)
   let best = 0
   let most = -1
   for (let at = 0; at < frames; at++) {
     const own = at * points * 3
     let far = 0
-    for (let n = 0; n < points * 3; n++) far += Math.abs(values[own + n] - values[own + root + (n % 3)] - (values[n] - values[root + (n % 3)]))
+    for (let n = 0; n < points * 3; n++)
+      far += Math.abs(values[own + n] - values[own + root + (n % 3)] - (values[n] - values[root + (n % 3)]))
     if (far > most) [best, most] = [at, far]
   }
   return best

@@ -11,7 +11,11 @@ const flush = () => new Promise((done) => setTimeout(done))
 beforeEach(() => setActivePinia(createPinia()))
 
 test('changes are made one after another, in their order, though the first is answered last', async () => {
-  const { fitting, run, busy } = useFitting(() => 1, () => ({}), () => undefined)
+  const { fitting, run, busy } = useFitting(
+    () => 1,
+    () => ({}),
+    () => undefined,
+  )
   fitting.value = state(0)
   const [asked, answers]: [number[], ((one: Fitting) => void)[]] = [[], []]
   const change = (n: number) => run(() => (asked.push(n), new Promise((answer) => answers.push(answer))))
@@ -30,7 +34,11 @@ test('changes are made one after another, in their order, though the first is an
 
 test('a change that fails is said, and the next is made all the same', async () => {
   const changed = vi.fn()
-  const { fitting, run } = useFitting(() => 1, () => ({}), changed)
+  const { fitting, run } = useFitting(
+    () => 1,
+    () => ({}),
+    changed,
+  )
   fitting.value = state(0)
   const failed = vi.spyOn(useMessages(), 'fail').mockImplementation(() => undefined)
   await Promise.all([run(() => Promise.reject(new Error('no'))), run(() => Promise.resolve(state(1)))])
@@ -41,7 +49,11 @@ test('a change that fails is said, and the next is made all the same', async () 
 
 test('what changes nothing asks for no new picture', async () => {
   const changed = vi.fn()
-  const { fitting, run } = useFitting(() => 1, () => ({}), changed)
+  const { fitting, run } = useFitting(
+    () => 1,
+    () => ({}),
+    changed,
+  )
   fitting.value = state(3)
   await run(() => Promise.resolve(state(3)))
   expect(changed).not.toHaveBeenCalled()

@@ -9,7 +9,11 @@ export type Edit = Schemas['EditIn']
 export type Follows = Schemas['FollowsOut']
 
 /** One fitting: what it holds, its changes one after another, and why each bone does or does not follow. */
-export function useFitting(id: () => number, onStage: () => { clip_id?: number; frame?: number }, changed: (before: Fitting) => unknown) {
+export function useFitting(
+  id: () => number,
+  onStage: () => { clip_id?: number; frame?: number },
+  changed: (before: Fitting) => unknown,
+) {
   const fitting = shallowRef<Fitting | null>(null)
   const why = shallowRef(new Map<string, Follows>())
   const busy = ref(0)
@@ -38,22 +42,63 @@ export function useFitting(id: () => number, onStage: () => { clip_id?: number; 
     return done
   }
   const edit = (wanted: Partial<Edit> & Pick<Edit, 'op'>) =>
-    run(() => answer(client.POST('/api/fittings/{fitting_id}/edits', { ...path(), body: { mirror: false, add: false, ...onStage(), ...wanted } })))
+    run(() =>
+      answer(
+        client.POST('/api/fittings/{fitting_id}/edits', {
+          ...path(),
+          body: { mirror: false, add: false, ...onStage(), ...wanted },
+        }),
+      ),
+    )
   const stand = (wanted: Wanted) => {
     const { clip_id, frame } = onStage()
-    return run(() => answer(client.POST('/api/fittings/{fitting_id}/stance', { ...path(), body: { side: 'target', mirror: false, ...wanted, show_clip_id: clip_id, show_frame: frame } })))
+    return run(() =>
+      answer(
+        client.POST('/api/fittings/{fitting_id}/stance', {
+          ...path(),
+          body: { side: 'target', mirror: false, ...wanted, show_clip_id: clip_id, show_frame: frame },
+        }),
+      ),
+    )
   }
   async function takeFrom(file: File) {
     const form = new FormData()
     form.append('file', file)
-    await run(() => answer(client.POST('/api/fittings/{fitting_id}/file', { ...path(), body: form as never, bodySerializer: (body) => body as never })))
+    await run(() =>
+      answer(
+        client.POST('/api/fittings/{fitting_id}/file', {
+          ...path(),
+          body: form as never,
+          bodySerializer: (body) => body as never,
+        }),
+      ),
+    )
   }
-  const undo = () => (fitting.value?.undo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/undo', moving()))) : undefined)
-  const redo = () => (fitting.value?.redo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/redo', moving()))) : undefined)
+  const undo = () =>
+    fitting.value?.undo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/undo', moving()))) : undefined
+  const redo = () =>
+    fitting.value?.redo ? run(() => answer(client.POST('/api/fittings/{fitting_id}/redo', moving()))) : undefined
   async function askWhy(clip?: number) {
-    const found = await answer(client.GET('/api/fittings/{fitting_id}/follows', { params: { path: { fitting_id: id() }, query: { clip_id: clip } } })).catch(() => null)
+    const found = await answer(
+      client.GET('/api/fittings/{fitting_id}/follows', {
+        params: { path: { fitting_id: id() }, query: { clip_id: clip } },
+      }),
+    ).catch(() => null)
     if (found) why.value = new Map(found.map((row) => [row.bone, row]))
   }
   const pairWith = (which: Which, bone: string) => fitting.value?.pairs.find((pair) => pair[which].includes(bone))
-  return { fitting, why, busy: computed(() => busy.value > 0), load, edit, stand, takeFrom, undo, redo, askWhy, pairWith, run }
+  return {
+    fitting,
+    why,
+    busy: computed(() => busy.value > 0),
+    load,
+    edit,
+    stand,
+    takeFrom,
+    undo,
+    redo,
+    askWhy,
+    pairWith,
+    run,
+  }
 }

@@ -33,7 +33,9 @@ export function useRings(around: Around) {
       return { which, bone, part: around.part(which, bone) ?? tree?.parts[joint] ?? '' }
     })
     // A bone that stands there twice, in the clip and in its stance, is one.
-    return found.filter((ring, n) => found.findIndex((other) => other.which === ring.which && other.bone === ring.bone) === n)
+    return found.filter(
+      (ring, n) => found.findIndex((other) => other.which === ring.which && other.bone === ring.bone) === n,
+    )
   }
   const press = (event: PointerEvent) => (pressed = { x: event.clientX, y: event.clientY })
   function hover(event: PointerEvent) {
@@ -51,7 +53,11 @@ export function useRings(around: Around) {
     else if (rings.length > 1) {
       const box = around.canvas.value!.getBoundingClientRect()
       const x = Math.min(event.clientX - box.left, box.width - 210)
-      atPointer.value = { x, y: Math.min(event.clientY - box.top, box.height - 34 * Math.min(rings.length, 7)), rings: rings.slice(0, 7) }
+      atPointer.value = {
+        x,
+        y: Math.min(event.clientY - box.top, box.height - 34 * Math.min(rings.length, 7)),
+        rings: rings.slice(0, 7),
+      }
     }
   }
   function choose(ring: Ring, add: boolean) {

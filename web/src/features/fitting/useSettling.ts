@@ -15,7 +15,12 @@ export type Settings = Schemas['Settings']
 export type Change = Schemas['SettingsChange']
 
 /** One clip of the fitting, measured. */
-export interface Row { id: number; name: string; measures: Measures | null; failed: string }
+export interface Row {
+  id: number
+  name: string
+  measures: Measures | null
+  failed: string
+}
 
 /** Settling the transfer: what is chosen, where the clip's feet and hands rest, and what is measured of both. */
 export function useSettling(around: {
@@ -43,7 +48,9 @@ export function useSettling(around: {
       const found = await answer(client.GET('/api/fittings/{fitting_id}/contacts/{clip_id}', path(clip_id)))
       if (own !== asked) return
       contacts.value = found
-      const told = await answer(client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(clip_id), body: {} }))
+      const told = await answer(
+        client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(clip_id), body: {} }),
+      )
       if (own === asked) measures.value = told
     } catch (problem) {
       useMessages().fail(problem)
@@ -60,13 +67,23 @@ export function useSettling(around: {
   const change = (said: Change) => {
     settle()
     return around.change(() =>
-      answer(client.POST('/api/fittings/{fitting_id}/settings', { params: { path: { fitting_id: id() } }, body: { settings: said, ...around.shown() } })),
+      answer(
+        client.POST('/api/fittings/{fitting_id}/settings', {
+          params: { path: { fitting_id: id() } },
+          body: { settings: said, ...around.shown() },
+        }),
+      ),
     )
   }
   const setContacts = (rows: Contact[] | null) => {
     const { clip_id, frame } = around.shown()
     return around.change(() =>
-      answer(client.PUT('/api/fittings/{fitting_id}/contacts/{clip_id}', { ...path(clip_id!), body: { contacts: rows, clip_id, frame } })),
+      answer(
+        client.PUT('/api/fittings/{fitting_id}/contacts/{clip_id}', {
+          ...path(clip_id!),
+          body: { contacts: rows, clip_id, frame },
+        }),
+      ),
     )
   }
 
@@ -84,7 +101,9 @@ export function useSettling(around: {
         waiting = null
         const own = trial
         const body = { settings: next, ...around.shown() }
-        const made = await answer(client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }))
+        const made = await answer(
+          client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }),
+        )
         const figure = around.stage.value?.figure('character')
         if (own !== trial || !made.pose || !figure) continue
         const { rotations, translations } = decodePose(made.pose, figure.joints.length)
@@ -109,7 +128,9 @@ export function useSettling(around: {
     for (const row of all.value) {
       if (!going.value) break
       try {
-        row.measures = await answer(client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(row.id), body: {} }))
+        row.measures = await answer(
+          client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(row.id), body: {} }),
+        )
       } catch (problem) {
         row.failed = problem instanceof Error ? problem.message : String(problem)
       }
@@ -119,7 +140,22 @@ export function useSettling(around: {
   }
   const stop = () => (going.value = false)
 
-  return { settings, contacts, measures, measuring, all, going, load, forget, change, setContacts, attempt, settle, measureAll, stop }
+  return {
+    settings,
+    contacts,
+    measures,
+    measuring,
+    all,
+    going,
+    load,
+    forget,
+    change,
+    setContacts,
+    attempt,
+    settle,
+    measureAll,
+    stop,
+  }
 }
 export type Settling = ReturnType<typeof useSettling>
 
@@ -130,4 +166,5 @@ export const GRADES: Record<string, { mark: string; word: string }> = {
   wrong: { mark: '✕', word: 'wrong' },
 }
 /** A measure as a person reads it. */
-export const told = (value: number, unit: string) => `${value < 9.95 ? value.toFixed(1) : value.toFixed(0)}${unit === '°' ? '°' : unit === 'times' ? ' ×' : ` ${unit}`}`
+export const told = (value: number, unit: string) =>
+  `${value < 9.95 ? value.toFixed(1) : value.toFixed(0)}${unit === '°' ? '°' : unit === 'times' ? ' ×' : ` ${unit}`}`

@@ -28,7 +28,10 @@ const scratch = new Vector3()
 const facing = ({ measures }: Fitting) => ((measures.target_facing - measures.source_facing) * Math.PI) / 180
 export const KEYS = { source: 'stance source', target: 'stance character' } as const
 
-/** The two bodies in their stances on the stage: fetched, laid over each other at the hips, tried, compared with before. */
+/**
+ * The two bodies in their stances on the stage: fetched, laid over each other at the hips, tried, compared with
+ * before.
+ */
 export function useStances(around: Around) {
   const view = ref<View>('Both')
   const rollMarkers = ref(false)
@@ -52,13 +55,18 @@ export function useStances(around: Around) {
   /** Bring the two onto the stage, once the leaf is looked at. */
   async function open() {
     const [now, module] = [stage.value, around.module()]
-    if (!now || !module || !fitting.value || !around.character.value || !trees.source.value || !trees.target.value) return
+    if (!now || !module || !fitting.value || !around.character.value || !trees.source.value || !trees.target.value)
+      return
     if (!now.figure(KEYS.target)) {
       const figure = await loadFigure(module, now.palette, around.character.value)
       if (stage.value !== now || now.figure(KEYS.target)) return figure.dispose()
       figure.bare()
       now.add(KEYS.target, figure)
-      now.addSource(KEYS.source, new module.BoneLines(treeFor(module, trees.source.value), now.palette, around.character.value.height, true), null)
+      now.addSource(
+        KEYS.source,
+        new module.BoneLines(treeFor(module, trees.source.value), now.palette, around.character.value.height, true),
+        null,
+      )
     }
     const { blocks } = await fetchArrays(`/api/fittings/${fitting.value.id}/standing`)
     if (stage.value === now) take(join(blocks.map((block) => block.values)))
@@ -97,7 +105,10 @@ export function useStances(around: Around) {
     const [now, found, fit] = [stage.value, standing.value, fitting.value]
     const [source, figure] = [now?.source(KEYS.source), now?.figure(KEYS.target)]
     if (!now || !found || !fit || !source || !figure || !trees.source.value || !trees.target.value) return
-    const hips = { source: Math.max(0, trees.source.value.parts.indexOf('hips')), target: Math.max(0, trees.target.value.parts.indexOf('hips')) }
+    const hips = {
+      source: Math.max(0, trees.source.value.parts.indexOf('hips')),
+      target: Math.max(0, trees.target.value.parts.indexOf('hips')),
+    }
     const over = !around.beside()
     const angle = facing(fit)
     const size = over ? fit.measures.size : 1
@@ -106,7 +117,13 @@ export function useStances(around: Around) {
     if (!over) from.y = to.y = 0
     const values = new Float32Array(found.source.positions.length)
     for (let n = 0; n < values.length; n += 3)
-      scratch.fromArray(found.source.positions, n).sub(from).applyAxisAngle(UP, angle).multiplyScalar(size).add(to).toArray(values, n)
+      scratch
+        .fromArray(found.source.positions, n)
+        .sub(from)
+        .applyAxisAngle(UP, angle)
+        .multiplyScalar(size)
+        .add(to)
+        .toArray(values, n)
     source.place(values)
     now.invalidate()
   }
@@ -170,11 +187,16 @@ export function useStances(around: Around) {
   async function compare(on: boolean) {
     if (comparing.value === on || !fitting.value) return
     comparing.value = on
-    const { blocks } = await fetchArrays(`/api/fittings/${fitting.value.id}/standing?before=${on}`).catch((problem) => (useMessages().fail(problem), { blocks: [] }))
+    const { blocks } = await fetchArrays(`/api/fittings/${fitting.value.id}/standing?before=${on}`).catch(
+      (problem) => (useMessages().fail(problem), { blocks: [] }),
+    )
     if (blocks.length && comparing.value === on) take(join(blocks.map((block) => block.values)), on)
   }
   async function loadOffers() {
-    if (fitting.value) offers.value = await answer(client.GET('/api/fittings/{fitting_id}/offers', path())).catch((problem) => (useMessages().fail(problem), null))
+    if (fitting.value)
+      offers.value = await answer(client.GET('/api/fittings/{fitting_id}/offers', path())).catch(
+        (problem) => (useMessages().fail(problem), null),
+      )
   }
 
   /** Feathers on all four: those of the clip need to know how the source's bones are turned in it. */
@@ -183,18 +205,32 @@ export function useStances(around: Around) {
     if (!now || !module) return
     for (const key of ['source', 'character', KEYS.source, KEYS.target]) now.removeFeathers(key)
     const clip = around.shown().clip
-    if (!rollMarkers.value || !local || clip === undefined || !trees.source.value || !trees.target.value || !around.character.value) return
+    if (
+      !rollMarkers.value ||
+      !local ||
+      clip === undefined ||
+      !trees.source.value ||
+      !trees.target.value ||
+      !around.character.value
+    )
+      return
     const counts = { source: trees.source.value.names.length, target: trees.target.value.names.length }
     turns.value = (await fetchArrays(`/api/library/clips/${clip}/turns`)).blocks[0].values
     if (stage.value !== now || !rollMarkers.value) return
     const size = around.character.value.height
-    for (const [key, which, still] of [['source', 'source', false], ['character', 'target', false], [KEYS.source, 'source', true], [KEYS.target, 'target', true]] as const) {
+    for (const [key, which, still] of [
+      ['source', 'source', false],
+      ['character', 'target', false],
+      [KEYS.source, 'source', true],
+      [KEYS.target, 'target', true],
+    ] as const) {
       const tree = now.figure(key)?.boneLines.tree ?? now.source(key)?.tree
       if (!tree) continue
       now.addRollMarkers(key, new module.RollMarkers(tree, now.palette, size, which === 'target' || still), () => {
         if (!local) return null
         if (which === 'target') return module.turned(local.target, now.figure(key)!.worldTurns(), counts.target)
-        if (!still) return module.turned(local.source, turns.value!, counts.source, false, now.frame * counts.source * 4)
+        if (!still)
+          return module.turned(local.source, turns.value!, counts.source, false, now.frame * counts.source * 4)
         return standing.value ? overlaid(standing.value.source.marks) : null
       })
     }
@@ -213,7 +249,9 @@ export function useStances(around: Around) {
     if (!now || !tree || !found || !fit || joint < 0) return null
     const position = jointPosition(now, KEYS[which], joint)
     const isOf = (row: StanceRow) =>
-      which === 'target' ? row.bone === bone : fit.pairs.some((pair) => pair.part === row.part && pair.source[0] === bone)
+      which === 'target'
+        ? row.bone === bone
+        : fit.pairs.some((pair) => pair.part === row.part && pair.source[0] === bone)
     const row = rows.value.find(isOf)
     const direction = new Vector3(...((row && (which === 'target' ? row.way : row.wanted)) ?? []))
     if (direction.length() < 0.5) direction.copy(directionInTree(now, which, tree, joint))
@@ -232,6 +270,28 @@ export function useStances(around: Around) {
 
   watch(rollMarkers, () => void feather())
   watch(view, reveal)
-  return { view, rollMarkers, comparing, chosen, axes, snap, standing, offers, rows, forward, moved, show, take, lay, reveal, attempt, settle, compare, loadOffers, feather, boneAt }
+  return {
+    view,
+    rollMarkers,
+    comparing,
+    chosen,
+    axes,
+    snap,
+    standing,
+    offers,
+    rows,
+    forward,
+    moved,
+    show,
+    take,
+    lay,
+    reveal,
+    attempt,
+    settle,
+    compare,
+    loadOffers,
+    feather,
+    boneAt,
+  }
 }
 export type Stances = ReturnType<typeof useStances>

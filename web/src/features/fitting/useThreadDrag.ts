@@ -5,8 +5,9 @@ import type { Node } from './weave'
 const LEAST = 5
 
 /**
- * Dragging a thread from a bone to another one. under: the bone at a place in the window. over: a bone is passed on the way.
- * drop: the thread is let go on another bone. The click that a browser makes of the same gesture is to be ignored.
+ * Dragging a thread from a bone to another one. under: the bone at a place in the window. over: a bone is passed on
+ * the way. drop: the thread is let go on another bone. The click that a browser makes of the same gesture is to be
+ * ignored.
  */
 export function useThreadDrag(handlers: {
   under: (x: number, y: number) => Node | undefined

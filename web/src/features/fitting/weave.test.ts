@@ -6,7 +6,16 @@ import { counts, groupOf, layOut, shortened, type Fitting, type Pair, type Part 
 const part = (name: string, limb: string, source: string[], target: string[], required = true) =>
   ({ name, limb, source, target, required, side: /^(left|right)/.exec(name)?.[0] ?? '' }) as unknown as Part
 const pair = (name: string, source: string[], target: string[], more: Partial<Pair> = {}) =>
-  ({ key: name, part: name, source, target, confidence: 0.9, confirmed: false, crosses: '', ...more }) as unknown as Pair
+  ({
+    key: name,
+    part: name,
+    source,
+    target,
+    confidence: 0.9,
+    confirmed: false,
+    crosses: '',
+    ...more,
+  }) as unknown as Pair
 const tree = (names: string[], parents: number[]) => ({ names, parents }) as unknown as Bones
 
 const source = tree(['Hips', 'Spine', 'Spine1', 'Head', 'LeftArm', 'Prop'], [-1, 0, 1, 2, 2, 0])
@@ -19,7 +28,11 @@ const fitting = {
     part('left upper arm', 'left arm', ['LeftArm'], ['arm.L']),
     part('left hand', 'left arm', [], []),
   ],
-  pairs: [pair('hips', ['Hips'], ['pelvis']), pair('spine', ['Spine', 'Spine1'], ['back']), pair('left upper arm', ['LeftArm'], ['arm.L'], { crosses: 'it lies on the other side', confidence: 0.5 })],
+  pairs: [
+    pair('hips', ['Hips'], ['pelvis']),
+    pair('spine', ['Spine', 'Spine1'], ['back']),
+    pair('left upper arm', ['LeftArm'], ['arm.L'], { crosses: 'it lies on the other side', confidence: 0.5 }),
+  ],
   missing: [{ part: 'left hand', side: 'both' }],
   left_out: [],
 } as unknown as Fitting
@@ -43,12 +56,21 @@ test('bones outside the plan are among the extras', () => {
 })
 
 test('what is to be looked at is counted', () => {
-  expect(counts(fitting)).toMatchObject({ paired: 3, missing: ['left hand'], doubtful: ['left upper arm'], crossing: ['left upper arm'] })
+  expect(counts(fitting)).toMatchObject({
+    paired: 3,
+    missing: ['left hand'],
+    doubtful: ['left upper arm'],
+    crossing: ['left upper arm'],
+  })
 })
 
 test('limbs are looked at in groups, and names without what all share', () => {
   const fingers = [part('left index proximal', 'left index', [], [])]
-  expect([groupOf('left index', fingers), groupOf('neck', []), groupOf('left leg', [])]).toEqual(['Left hand', 'Head', 'Body'])
+  expect([groupOf('left index', fingers), groupOf('neck', []), groupOf('left leg', [])]).toEqual([
+    'Left hand',
+    'Head',
+    'Body',
+  ])
   expect(shortened(['rig:Hips', 'rig:Head'])('rig:Hips')).toBe('Hips')
   expect(shortened(['rig:Hips', 'Head'])('rig:Hips')).toBe('rig:Hips')
 })

@@ -1,7 +1,10 @@
 import type { Schemas } from '@/api/client'
 import type { Bones } from '@/stores/cast'
 
-/** Where bones and threads of the weave lie. Bones are placed by what they are read as, threads by what is paired: right pairs run level. */
+/**
+ * Where bones and threads of the weave lie. Bones are placed by what they are read as, threads by what is paired:
+ * right pairs run level.
+ */
 export type Fitting = Schemas['FittingOut']
 export type Pair = Schemas['PairOut']
 export type Part = Schemas['PartOut']
@@ -56,11 +59,30 @@ export function groupOf(limb: string, parts: Part[]): Group {
   if (FACE.includes(plain)) return 'Head'
   // Limbs that hang from a sided part, as fingers do from a hand.
   const first = parts.find((part) => part.limb === limb)
-  if (first?.side && ['thumb', 'index', 'middle', 'ring', 'little'].includes(plain)) return first.side === 'left' ? 'Left hand' : 'Right hand'
+  if (first?.side && ['thumb', 'index', 'middle', 'ring', 'little'].includes(plain))
+    return first.side === 'left' ? 'Left hand' : 'Right hand'
   return 'Body'
 }
 
-export const sideOf = (part: string | null | undefined) => (part?.startsWith('left ') ? 'left' : part?.startsWith('right ') ? 'right' : '')
+/** A bone in words, with what it is and whom it is paired with. */
+export function boneLabel(node: Node, pair: Pair | undefined): string {
+  const other = node.which === 'source' ? pair?.target : pair?.source
+  if (!pair || !other?.length) return `${node.bone}, ${node.part ?? 'outside the body plan'}, not paired`
+  const confidence = `proposed, ${Math.round(pair.confidence * 100)} of 100`
+  const state = pair.crosses ? 'crossing' : pair.confirmed ? 'confirmed' : confidence
+  return `${node.bone}, ${pair.part ?? 'outside the body plan'}, paired with ${other.join(', ')}, ${state}`
+}
+/** What is said of a part that no pair fills. */
+const LACKS = {
+  both: 'no bone on either side',
+  source: 'no bone on the source',
+  target: 'no bone on the character',
+  '': 'not paired',
+}
+export const gapText = (gap: Gap) => (gap.leftOut ? 'left out' : LACKS[gap.lacks])
+export const shortPart = (part: string) => part.replace(/^(left|right) /, '')
+export const sideOf = (part: string | null | undefined) =>
+  part?.startsWith('left ') ? 'left' : part?.startsWith('right ') ? 'right' : ''
 
 /** Bone names without the namespace that all of one side share. */
 export function shortened(names: string[]) {
@@ -98,18 +120,36 @@ export function layOut(fitting: Fitting, source: Bones, target: Bones, group: Gr
         const of = (which: Which) => [...part[which], ...(pair?.[which] ?? []).filter((bone) => !read[which].has(bone))]
         return { part, pair, source: of('source'), target: of('target') }
       })
-      .filter(({ part, pair, source: s, target: t }) => s.length || t.length || pair || part.required || fitting.left_out.includes(part.name))
+      .filter(
+        ({ part, pair, source: s, target: t }) =>
+          s.length || t.length || pair || part.required || fitting.left_out.includes(part.name),
+      )
     if (!slots.length) continue
     out.headings.push({ limb, side: slots[0].part.side, y: y + HEADING / 2 })
     y += HEADING
     slots.forEach((slot, depth) => {
       const rows = Math.max(slot.source.length, slot.target.length, 1)
       for (const which of ['source', 'target'] as const)
-        slot[which].forEach((bone, n) => put(which, bone, slot.part.name, Math.min(depth, 4), y + ((n + 0.5) * rows * ROW) / slot[which].length))
+        slot[which].forEach((bone, n) =>
+          put(which, bone, slot.part.name, Math.min(depth, 4), y + ((n + 0.5) * rows * ROW) / slot[which].length),
+        )
       const leftOut = fitting.left_out.includes(slot.part.name)
       if (!slot.pair) {
-        const lacks = !slot.source.length && !slot.target.length ? 'both' : !slot.source.length ? 'source' : !slot.target.length ? 'target' : ''
-        out.gaps.push({ part: slot.part.name, y: y + (rows * ROW) / 2, lacks, required: slot.part.required && missing.has(slot.part.name), leftOut })
+        const lacks =
+          !slot.source.length && !slot.target.length
+            ? 'both'
+            : !slot.source.length
+              ? 'source'
+              : !slot.target.length
+                ? 'target'
+                : ''
+        out.gaps.push({
+          part: slot.part.name,
+          y: y + (rows * ROW) / 2,
+          lacks,
+          required: slot.part.required && missing.has(slot.part.name),
+          leftOut,
+        })
       }
       y += rows * ROW
     })
@@ -132,7 +172,8 @@ export function layOut(fitting: Fitting, source: Bones, target: Bones, group: Gr
 
   /** Bones that are no part of the plan: those paired with each other level, the rest in the order of their trees. */
   function extras(top: number) {
-    const free = (which: Which) => trees[which].names.filter((bone) => !read[which].has(bone) && !placed[which].has(bone))
+    const free = (which: Which) =>
+      trees[which].names.filter((bone) => !read[which].has(bone) && !placed[which].has(bone))
     const own = fitting.pairs.filter((pair) => !pair.part)
     const rest = { source: free('source'), target: free('target') }
     if (!rest.source.length && !rest.target.length && !own.length) return top
@@ -158,7 +199,12 @@ export function layOut(fitting: Fitting, source: Bones, target: Bones, group: Gr
 }
 function depthOf(tree: Bones, bone: string, read: Map<string, string>) {
   let depth = 0
-  for (let joint = tree.parents[tree.names.indexOf(bone)]; joint >= 0 && !read.has(tree.names[joint]); joint = tree.parents[joint]) depth++
+  for (
+    let joint = tree.parents[tree.names.indexOf(bone)];
+    joint >= 0 && !read.has(tree.names[joint]);
+    joint = tree.parents[joint]
+  )
+    depth++
   return Math.min(depth, 5)
 }
 

@@ -20,20 +20,38 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
 
 <template>
   <article class="clip" :class="{ selected, marked }" @mouseenter="hovered = true" @mouseleave="hovered = false">
-    <input type="checkbox" class="tick" :class="{ seen: picking || hovered }" :checked="selected" :aria-label="`Select ${clip.name}`" @click="emit('pick', ($event as MouseEvent).shiftKey)" />
+    <input
+      type="checkbox"
+      class="tick"
+      :class="{ seen: picking || hovered }"
+      :checked="selected"
+      :aria-label="`Select ${clip.name}`"
+      @click="emit('pick', ($event as MouseEvent).shiftKey)"
+    />
     <router-link class="picture" :to="`/library/clips/${clip.id}`" :aria-label="`Open ${clip.name}`">
       <ClipPlate :clip="clip" :playing="hovered" />
     </router-link>
     <div class="facts">
       <router-link class="name" :to="`/library/clips/${clip.id}`">{{ clip.name }}</router-link>
-      <span class="mono quiet">{{ clip.frames }} f · {{ clip.seconds.toFixed(2) }} s · {{ +clip.fps.toFixed(3) }} fps · {{ travel(clip) }}{{ clip.loop ? ' · ⟳ loops' : '' }}</span>
+      <span class="mono quiet"
+        >{{ clip.frames }} f · {{ clip.seconds.toFixed(2) }} s · {{ +clip.fps.toFixed(3) }} fps · {{ travel(clip)
+        }}{{ clip.loop ? ' · ⟳ loops' : '' }}</span
+      >
     </div>
     <span v-if="clip.tags.length" class="tags quiet">{{ clip.tags.join(', ') }}</span>
-    <v-btn v-if="cast.present.length === 1" size="small" @click="perform(cast.present[0].id)">See it on {{ cast.present[0].name }}</v-btn>
+    <v-btn v-if="cast.present.length === 1" size="small" @click="perform(cast.present[0].id)"
+      >See it on {{ cast.present[0].name }}</v-btn
+    >
     <v-menu v-else-if="cast.present.length">
       <template #activator="{ props: menu }"><v-btn size="small" v-bind="menu">See it on …</v-btn></template>
       <v-list density="compact">
-        <v-list-item v-for="{ one, same } in likeliest(clip)" :key="one.id" :title="one.name" :subtitle="same ? undefined : 'another body'" @click="perform(one.id)" />
+        <v-list-item
+          v-for="{ one, same } in likeliest(clip)"
+          :key="one.id"
+          :title="one.name"
+          :subtitle="same ? undefined : 'another body'"
+          @click="perform(one.id)"
+        />
       </v-list>
     </v-menu>
     <router-link v-else to="/cast" class="quiet">Bring in a character</router-link>
@@ -41,14 +59,71 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
 </template>
 
 <style scoped>
-.clip { contain: layout paint; position: relative; background: var(--panel); border: 1px solid var(--hairline); border-radius: 4px; padding: 10px 12px; display: grid; grid-template-columns: 1fr auto auto; grid-template-rows: minmax(0, 1fr) auto; gap: 6px 12px; align-items: center; min-width: 0; }
-.clip.selected, .clip.marked { border-color: var(--accent); }
-.tick { position: absolute; z-index: 1; left: 8px; top: 8px; width: 20px; height: 20px; accent-color: var(--accent); opacity: 0; }
-.tick.seen, .tick:checked, .tick:focus-visible { opacity: 1; }
-.picture { grid-column: 1 / -1; height: 100%; min-height: 0; display: block; }
-.facts { display: grid; min-width: 0; }
-.name { font-weight: 500; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; text-decoration: none; }
-.name:hover { text-decoration: underline; text-underline-offset: 3px; }
-.facts .mono { font-size: 12.5px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-.tags { font-size: 12.5px; max-width: 110px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.clip {
+  contain: layout paint;
+  position: relative;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: 4px;
+  padding: 10px 12px;
+  display: grid;
+  grid-template-columns: 1fr auto auto;
+  grid-template-rows: minmax(0, 1fr) auto;
+  gap: 6px 12px;
+  align-items: center;
+  min-width: 0;
+}
+.clip.selected,
+.clip.marked {
+  border-color: var(--accent);
+}
+.tick {
+  position: absolute;
+  z-index: 1;
+  left: 8px;
+  top: 8px;
+  width: 20px;
+  height: 20px;
+  accent-color: var(--accent);
+  opacity: 0;
+}
+.tick.seen,
+.tick:checked,
+.tick:focus-visible {
+  opacity: 1;
+}
+.picture {
+  grid-column: 1 / -1;
+  height: 100%;
+  min-height: 0;
+  display: block;
+}
+.facts {
+  display: grid;
+  min-width: 0;
+}
+.name {
+  font-weight: 500;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  text-decoration: none;
+}
+.name:hover {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+.facts .mono {
+  font-size: 12.5px;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.tags {
+  font-size: 12.5px;
+  max-width: 110px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 </style>

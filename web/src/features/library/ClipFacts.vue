@@ -43,7 +43,11 @@ const floorHint = computed(() => (props.clip.ground.floor == null ? '' : (props.
 
 // What is typed is kept here, since whatever else is drawn anew would put the old text back into the fields.
 const typedName = ref('')
-watch(() => props.clip.name, (name) => (typedName.value = name), { immediate: true })
+watch(
+  () => props.clip.name,
+  (name) => (typedName.value = name),
+  { immediate: true },
+)
 async function rename() {
   await props.change({ name: typedName.value })
   typedName.value = props.clip.name
@@ -71,36 +75,57 @@ async function readAgain(axis: string) {
 <template>
   <aside class="pane facts" :aria-label="`About ${clip.name}`">
     <input
-      v-model="typedName" class="name" aria-label="Name of the clip"
-      @change="rename" @keydown.enter="($event.target as HTMLInputElement).blur()"
+      v-model="typedName"
+      class="name"
+      aria-label="Name of the clip"
+      @change="rename"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
     <TagEditor :tags="clip.tags" :known="knownTags" :label="clip.name" @change="(tags) => change({ tags })" />
     <dl>
-      <dt>skeleton</dt><dd>{{ skeleton?.name }}</dd>
-      <dt>length</dt><dd class="mono">{{ clip.frames }} f, {{ clip.seconds.toFixed(2) }} s</dd>
-      <dt>take</dt><dd class="mono">{{ clip.take_frames }} f, kept {{ clip.first }} to {{ clip.last }}</dd>
-      <dt>rate</dt><dd class="mono">{{ +clip.fps.toFixed(3) }} fps</dd>
-      <dt>travel</dt><dd class="mono">{{ travel }}</dd>
+      <dt>skeleton</dt>
+      <dd>{{ skeleton?.name }}</dd>
+      <dt>length</dt>
+      <dd class="mono">{{ clip.frames }} f, {{ clip.seconds.toFixed(2) }} s</dd>
+      <dt>take</dt>
+      <dd class="mono">{{ clip.take_frames }} f, kept {{ clip.first }} to {{ clip.last }}</dd>
+      <dt>rate</dt>
+      <dd class="mono">{{ +clip.fps.toFixed(3) }} fps</dd>
+      <dt>travel</dt>
+      <dd class="mono">{{ travel }}</dd>
       <dt>floor</dt>
       <dd>
         <Detected
-          label="at" :value="floor.value" :evidence="floor.why" :told="clip.floor !== null" :doubt="floor.doubt"
-          :choices="floor.choices" @choose="(at) => change({ floor: at === 'measured' ? 'measured' : Number(at) })"
+          label="at"
+          :value="floor.value"
+          :evidence="floor.why"
+          :told="clip.floor !== null"
+          :doubt="floor.doubt"
+          :choices="floor.choices"
+          @choose="(at) => change({ floor: at === 'measured' ? 'measured' : Number(at) })"
         />
         <label class="centimetres">
           <input
-            v-model="typedFloor" :placeholder="floorHint" inputmode="decimal"
-            aria-label="Height of the floor, centimetres" @change="setFloor"
-          /> cm
+            v-model="typedFloor"
+            :placeholder="floorHint"
+            inputmode="decimal"
+            aria-label="Height of the floor, centimetres"
+            @change="setFloor"
+          />
+          cm
         </label>
       </dd>
       <dt>up</dt>
       <dd><Detected label="was" :value="up.value" :evidence="up.why" :choices="UPS" @choose="readAgain" /></dd>
-      <dt>loop</dt><dd>{{ clip.loop ? 'ends as it began' : 'no' }}</dd>
-      <dt>version</dt><dd class="mono">{{ clip.revision }}</dd>
+      <dt>loop</dt>
+      <dd>{{ clip.loop ? 'ends as it began' : 'no' }}</dd>
+      <dt>version</dt>
+      <dd class="mono">{{ clip.revision }}</dd>
       <dt>file</dt>
       <dd>
-        <a class="word mono" :href="`/api/library/clips/${clip.id}/file`" :download="clip.take_name">{{ clip.take_name }}</a>
+        <a class="word mono" :href="`/api/library/clips/${clip.id}/file`" :download="clip.take_name">{{
+          clip.take_name
+        }}</a>
       </dd>
     </dl>
     <div class="steps">
@@ -108,7 +133,9 @@ async function readAgain(axis: string) {
       <button class="plain word" :disabled="!redoable" @click="emit('redo')">Redo trim</button>
       <button v-if="isPart" class="plain word" @click="emit('wholeTake')">Whole take</button>
     </div>
-    <p v-if="parent">Cut from <router-link :to="`/library/clips/${parent.id}`">{{ parent.name }}</router-link>.</p>
+    <p v-if="parent">
+      Cut from <router-link :to="`/library/clips/${parent.id}`">{{ parent.name }}</router-link>.
+    </p>
     <p v-if="segments.length">
       Cut from its take:
       <template v-for="(segment, n) in segments" :key="segment.id">
@@ -121,9 +148,13 @@ async function readAgain(axis: string) {
     <ul>
       <li v-for="{ one, same } in likeliest(clip)" :key="one.id">
         <button
-          class="plain word" :class="{ quiet: !same }" :title="same ? undefined : 'another body'"
+          class="plain word"
+          :class="{ quiet: !same }"
+          :title="same ? undefined : 'another body'"
           @click="emit('perform', one.id)"
-        >{{ one.name }}</button>
+        >
+          {{ one.name }}
+        </button>
       </li>
     </ul>
     <span class="space"></span>
@@ -136,25 +167,80 @@ async function readAgain(axis: string) {
 
 <style scoped>
 .facts {
-  width: 300px; border-right: 0; border-left: 1px solid var(--hairline); padding: 14px 18px;
-  display: flex; flex-direction: column; gap: 10px;
+  width: 300px;
+  border-right: 0;
+  border-left: 1px solid var(--hairline);
+  padding: 14px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
 }
 .name {
-  font: inherit; font-size: 1.15rem; font-weight: 500; color: inherit; background: none;
-  border: 1px solid transparent; border-radius: 3px; padding: 2px 5px; margin-left: -6px;
+  font: inherit;
+  font-size: 1.15rem;
+  font-weight: 500;
+  color: inherit;
+  background: none;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  padding: 2px 5px;
+  margin-left: -6px;
 }
-.name:hover, .name:focus { border-color: var(--hairline); }
-dl { display: grid; grid-template-columns: 4.4rem 1fr; gap: 3px 8px; margin: 0; font-size: 14px; }
-dt { color: var(--quiet); }
-dd { margin: 0; overflow-wrap: anywhere; display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
-.centimetres { white-space: nowrap; }
+.name:hover,
+.name:focus {
+  border-color: var(--hairline);
+}
+dl {
+  display: grid;
+  grid-template-columns: 4.4rem 1fr;
+  gap: 3px 8px;
+  margin: 0;
+  font-size: 14px;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
+  align-items: center;
+}
+.centimetres {
+  white-space: nowrap;
+}
 .centimetres input {
-  width: 3.6rem; border: 1px solid var(--hairline); border-radius: 3px; padding: 1px 5px; background: var(--paper);
-  color: inherit; font-family: var(--mono); font-size: 13px; text-align: right; min-height: 25px;
+  width: 3.6rem;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 1px 5px;
+  background: var(--paper);
+  color: inherit;
+  font-family: var(--mono);
+  font-size: 13px;
+  text-align: right;
+  min-height: 25px;
 }
-.steps { display: flex; gap: 12px; font-size: 14px; }
-.steps .word:disabled { opacity: 0.4; cursor: default; }
-.note { font-size: 13.5px; }
-.space { flex: 1; }
-ul { list-style: none; margin: 0; padding: 0; display: flex; flex-wrap: wrap; gap: 4px 14px; }
+.steps {
+  display: flex;
+  gap: 12px;
+  font-size: 14px;
+}
+.steps .word:disabled {
+  opacity: 0.4;
+  cursor: default;
+}
+.note {
+  font-size: 13.5px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+}
 </style>

@@ -34,6 +34,13 @@ onBeforeUnmount(() => clearTimeout(waiting))
 
 <template>
   <span v-if="failed" class="quiet">The plate could not be fetched.</span>
-  <PlateDrawing v-else-if="playing || pose !== undefined" :plate="plate" :name="clip.name" :seconds="clip.seconds" :playing="playing" :pose="pose" />
+  <PlateDrawing
+    v-else-if="playing || pose !== undefined"
+    :plate="plate"
+    :name="clip.name"
+    :seconds="clip.seconds"
+    :playing="playing"
+    :pose="pose"
+  />
   <PlateInk v-else :plate="plate" :name="clip.name" />
 </template>

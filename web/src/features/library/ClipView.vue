@@ -7,6 +7,7 @@ import { answer, client } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
+import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
@@ -145,7 +146,7 @@ onBeforeUnmount(close)
     </div>
   </div>
   <div v-else-if="clip" class="view" @dragover.prevent @drop="drop">
-    <section class="work">
+    <section class="workspace">
       <div class="bar">
         <router-link class="quiet" :to="`/library?clip=${clip.id}`">Library</router-link>
         <h1>{{ clip.name }}</h1>
@@ -153,37 +154,79 @@ onBeforeUnmount(close)
         <span class="space"></span>
         <label class="follow"><input v-model="follow" type="checkbox" /> Camera follows</label>
       </div>
-      <div class="stage"><canvas ref="canvas" tabindex="-1" aria-label="The clip on its skeleton"></canvas></div>
-      <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step">
-        <span class="mono quiet range" :title="`${timeOf(range[0])} to ${timeOf(range[1])}`">range {{ range[0] }} to {{ range[1] }}</span>
-        <v-btn size="small" :disabled="!trimmed" title="The range becomes a clip of its own, from the same take" @click="cut">
+      <StageCanvas v-model:canvas="canvas" label="The clip on its skeleton" />
+      <TransportBar
+        v-model:playing="playing"
+        v-model:loop="loop"
+        :frame="frame"
+        :frames="frames"
+        :fps="fps"
+        @step="step"
+      >
+        <span class="mono quiet range" :title="`${timeOf(range[0])} to ${timeOf(range[1])}`"
+          >range {{ range[0] }} to {{ range[1] }}</span
+        >
+        <v-btn
+          size="small"
+          :disabled="!trimmed"
+          title="The range becomes a clip of its own, from the same take"
+          @click="cut"
+        >
           Cut out
         </v-btn>
         <v-btn
-          size="small" :class="{ doing: trimmed }" :disabled="!trimmed"
-          title="The clip becomes this range; the take is kept" @click="trim"
-        >Trim</v-btn>
+          size="small"
+          :class="{ doing: trimmed }"
+          :disabled="!trimmed"
+          title="The clip becomes this range; the take is kept"
+          @click="trim"
+          >Trim</v-btn
+        >
       </TransportBar>
       <PoseRibbon
-        :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :range="range"
-        @frame="go" @range="(first, last) => (range = [first, last])"
+        :frames="frames"
+        :fps="fps"
+        :frame="frame"
+        :rows="rows"
+        :shown="shown"
+        :range="range"
+        @frame="go"
+        @range="(first, last) => (range = [first, last])"
       />
     </section>
     <ClipFacts
-      :clip="clip" :evidence="bones?.evidence ?? []" :undoable="trims.undoable.value" :redoable="trims.redoable.value"
-      :change="change" @undo="undo" @redo="redo" @whole-take="wholeTake" @new-version="newVersion" @perform="perform"
+      :clip="clip"
+      :evidence="bones?.evidence ?? []"
+      :undoable="trims.undoable.value"
+      :redoable="trims.redoable.value"
+      :change="change"
+      @undo="undo"
+      @redo="redo"
+      @whole-take="wholeTake"
+      @new-version="newVersion"
+      @perform="perform"
     />
   </div>
 </template>
 
 <style scoped>
-.work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: baseline; gap: 14px; padding: 10px 18px; }
-.space { flex: 1; }
-.follow { display: flex; gap: 6px; align-items: center; font-size: 14px; }
-.follow input { accent-color: var(--accent); }
-.stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
-canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
-.range { font-size: 13px; white-space: pre; }
-.ribbon { border-top: 1px solid var(--hairline); }
+.bar {
+  display: flex;
+  align-items: baseline;
+  gap: 14px;
+  padding: 10px 18px;
+}
+.follow {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 14px;
+}
+.follow input {
+  accent-color: var(--accent);
+}
+.range {
+  font-size: 13px;
+  white-space: pre;
+}
 </style>

@@ -23,7 +23,11 @@ const total = computed(() => intake.rows.length)
 const ticked = computed(() => intake.ticked.length)
 const state = computed(() => {
   const s = intake.summary
-  if (intake.sending.total) return { text: `Sending ${intake.sending.done} of ${intake.sending.total} files`, share: intake.sending.done / intake.sending.total }
+  if (intake.sending.total)
+    return {
+      text: `Sending ${intake.sending.done} of ${intake.sending.total} files`,
+      share: intake.sending.done / intake.sending.total,
+    }
   if (s?.reading) {
     const all = s.reading + s.ready + s.refused
     return { text: `Reading, ${count(s.reading, 'file')} to go`, share: (all - s.reading) / all }
@@ -42,15 +46,23 @@ const sample = computed(() => {
 function tick(row: IntakeRow, shift: boolean) {
   const at = intake.rows.indexOf(row)
   const wanted = !row.ticked
-  const ids = shift && last >= 0 ? intake.rows.slice(Math.min(at, last), Math.max(at, last) + 1).map((one) => one.id) : [row.id]
+  const ids =
+    shift && last >= 0 ? intake.rows.slice(Math.min(at, last), Math.max(at, last) + 1).map((one) => one.id) : [row.id]
   last = at
   void intake.change(ids, { ticked: wanted })
 }
-const all = (on: boolean) => intake.change(intake.rows.map((row) => row.id), { ticked: on })
+const all = (on: boolean) =>
+  intake.change(
+    intake.rows.map((row) => row.id),
+    { ticked: on },
+  )
 const field = ref('performer')
 const value = ref('')
 async function fill() {
-  await intake.change(intake.ticked.map((row) => row.id), { fields: { [field.value]: value.value || null } })
+  await intake.change(
+    intake.ticked.map((row) => row.id),
+    { fields: { [field.value]: value.value || null } },
+  )
   filling.value = false
   value.value = ''
 }
@@ -60,7 +72,10 @@ async function fill() {
   <div v-if="loaded && !intake.files.length && !state" class="view">
     <div class="empty">
       <h1>Nothing waits for a decision</h1>
-      <p>Bring in motion, one file or many, in a .zip or not. Each clip is laid out here with its plate and what was detected; nothing is kept before you accept it.</p>
+      <p>
+        Bring in motion, one file or many, in a .zip or not. Each clip is laid out here with its plate and what was
+        detected; nothing is kept before you accept it.
+      </p>
       <FileButton label="Bring in motion" :accept="MOTION" doing @files="(files) => intake.bringIn(files, 'auto')" />
       <v-btn to="/library">To the library</v-btn>
     </div>
@@ -82,7 +97,11 @@ async function fill() {
         <FileButton label="Add files" :accept="MOTION" @files="(files) => intake.bringIn(files, 'auto')" />
         <v-btn v-if="intake.summary?.accepting" @click="intake.stop()">Stop</v-btn>
         <v-btn v-else :disabled="!intake.files.length" @click="intake.dismiss()">Dismiss all</v-btn>
-        <v-btn class="doing" :disabled="!ticked || !!intake.summary?.accepting" @click="intake.accept(intake.motion.map((file) => file.id))">
+        <v-btn
+          class="doing"
+          :disabled="!ticked || !!intake.summary?.accepting"
+          @click="intake.accept(intake.motion.map((file) => file.id))"
+        >
           Accept {{ count(ticked, 'clip') }}
         </v-btn>
       </div>
@@ -91,13 +110,20 @@ async function fill() {
         <NamingRule v-if="intake.rule" :rule="intake.rule" :sample="sample" @change="intake.setRule" />
         <span class="space" />
         <v-menu v-model="filling" :close-on-content-click="false">
-          <template #activator="{ props: menu }"><v-btn v-bind="menu" size="small" :disabled="!ticked">Fill in a field</v-btn></template>
+          <template #activator="{ props: menu }"
+            ><v-btn v-bind="menu" size="small" :disabled="!ticked">Fill in a field</v-btn></template
+          >
           <v-card class="fill">
             <p>For all {{ count(ticked, 'ticked clip') }}:</p>
             <select v-model="field" aria-label="Field">
               <option v-for="one in ['performer', 'action', 'manner', 'prop', 'number']" :key="one">{{ one }}</option>
             </select>
-            <input v-model="value" aria-label="Value" placeholder="empty: as read from the file name" @keydown.enter="fill" />
+            <input
+              v-model="value"
+              aria-label="Value"
+              placeholder="empty: as read from the file name"
+              @keydown.enter="fill"
+            />
             <v-btn size="small" @click="fill">Fill in</v-btn>
           </v-card>
         </v-menu>
@@ -110,33 +136,111 @@ async function fill() {
         </li>
       </ul>
       <p v-if="intake.characters.length" class="note">
-        {{ count(intake.characters.length, 'character') }} {{ intake.characters.length === 1 ? 'was' : 'were' }} found too.
+        {{ count(intake.characters.length, 'character') }} {{ intake.characters.length === 1 ? 'was' : 'were' }} found
+        too.
         <router-link to="/cast">Look at {{ intake.characters.length === 1 ? 'it' : 'them' }} in the Cast</router-link>
       </p>
       <v-virtual-scroll :items="intake.rows" :item-height="124" class="rows" item-key="id">
-        <template #default="{ item }"><IntakeRowItem :key="item.id" :row="item" @tick="(shift) => tick(item, shift)" /></template>
+        <template #default="{ item }"
+          ><IntakeRowItem :key="item.id" :row="item" @tick="(shift) => tick(item, shift)"
+        /></template>
       </v-virtual-scroll>
     </section>
   </div>
 </template>
 
 <style scoped>
-.intake { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.bar { display: flex; align-items: center; gap: 14px; padding: 10px 20px; }
-.naming { padding-top: 0; border-bottom: 1px solid var(--hairline); }
-.bar .word:disabled { opacity: 0.4; cursor: default; }
-.space { flex: 1; }
-.state { display: grid; gap: 3px; min-width: 170px; font-size: 13.5px; }
-.line { height: 2px; background: var(--hairline); }
-.line span { display: block; height: 2px; background: var(--accent); transition: width 150ms; }
-.rows { flex: 1; min-height: 0; }
-.refused { list-style: none; margin: 0; padding: 6px 20px; border-bottom: 1px solid var(--hairline); max-height: 130px; overflow-y: auto; display: grid; gap: 4px; }
-.refused li { display: flex; gap: 10px; align-items: baseline; }
-.refused .mark { color: var(--wrong); }
-.refused .text { flex: 1; overflow-wrap: anywhere; }
-.note { padding: 8px 20px; border-bottom: 1px solid var(--hairline); }
-.fill { padding: 12px; display: flex; gap: 8px; align-items: center; background: var(--panel); }
-.fill input, .fill select { border: 1px solid var(--hairline); background: var(--panel); color: inherit; font: inherit; font-size: 14px; border-radius: 3px; padding: 4px 7px; min-height: 30px; }
-.fill input { width: 250px; }
-@media (max-width: 1100px) { .bar { gap: 9px; padding: 8px 12px; } }
+.intake {
+  flex: 1;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+}
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 10px 20px;
+}
+.naming {
+  padding-top: 0;
+  border-bottom: 1px solid var(--hairline);
+}
+.bar .word:disabled {
+  opacity: 0.4;
+  cursor: default;
+}
+.state {
+  display: grid;
+  gap: 3px;
+  min-width: 170px;
+  font-size: 13.5px;
+}
+.line {
+  height: 2px;
+  background: var(--hairline);
+}
+.line span {
+  display: block;
+  height: 2px;
+  background: var(--accent);
+  transition: width 150ms;
+}
+.rows {
+  flex: 1;
+  min-height: 0;
+}
+.refused {
+  list-style: none;
+  margin: 0;
+  padding: 6px 20px;
+  border-bottom: 1px solid var(--hairline);
+  max-height: 130px;
+  overflow-y: auto;
+  display: grid;
+  gap: 4px;
+}
+.refused li {
+  display: flex;
+  gap: 10px;
+  align-items: baseline;
+}
+.refused .mark {
+  color: var(--wrong);
+}
+.refused .text {
+  flex: 1;
+  overflow-wrap: anywhere;
+}
+.note {
+  padding: 8px 20px;
+  border-bottom: 1px solid var(--hairline);
+}
+.fill {
+  padding: 12px;
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  background: var(--panel);
+}
+.fill input,
+.fill select {
+  border: 1px solid var(--hairline);
+  background: var(--panel);
+  color: inherit;
+  font: inherit;
+  font-size: 14px;
+  border-radius: 3px;
+  padding: 4px 7px;
+  min-height: 30px;
+}
+.fill input {
+  width: 250px;
+}
+@media (max-width: 1100px) {
+  .bar {
+    gap: 9px;
+    padding: 8px 12px;
+  }
+}
 </style>

@@ -6,7 +6,12 @@ import type { Rule } from '@/stores/intake'
 import NamingRule from './NamingRule.vue'
 
 function ruleRow() {
-  const rule = { style: 'as it is', pieces: [{ field: 'performer' }, { word: ' ' }, { field: 'action' }], fields: ['performer', 'action'], styles: ['as it is'] } satisfies Rule
+  const rule = {
+    style: 'as it is',
+    pieces: [{ field: 'performer' }, { word: ' ' }, { field: 'action' }],
+    fields: ['performer', 'action'],
+    styles: ['as it is'],
+  } satisfies Rule
   const made = mount(NamingRule, { props: { rule }, attachTo: document.body, global: { plugins: [createVuetify()] } })
   const said = () => (made.emitted('change') as [string, object[]][]).at(-1)
   return { made, said, pieces: () => made.findAll('.piece') }

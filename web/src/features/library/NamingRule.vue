@@ -4,8 +4,8 @@ import { nextTick, ref, watch } from 'vue'
 import type { Rule } from '@/stores/intake'
 
 /**
- * A naming rule as chips in a row: fields that are filled in for each clip, and plain words between them. Chips are moved with
- * the arrow keys or by dragging, and taken out with Delete.
+ * A naming rule as chips in a row: fields that are filled in for each clip, and plain words between them. Chips are
+ * moved with the arrow keys or by dragging, and taken out with Delete.
  */
 const props = defineProps<{ rule: Rule; sample?: string }>()
 const emit = defineEmits<{ change: [style: string, pieces: Rule['pieces']] }>()
@@ -78,7 +78,13 @@ function drop(at: number) {
           @drop.prevent.stop="drop(n)"
         >
           {{ piece.field }}
-          <select v-if="piece.field === 'number'" v-model.number="piece.width" aria-label="Digits of the number" @keydown.stop @change="say()">
+          <select
+            v-if="piece.field === 'number'"
+            v-model.number="piece.width"
+            aria-label="Digits of the number"
+            @keydown.stop
+            @change="say()"
+          >
             <option v-for="digits in 6" :key="digits" :value="digits">{{ '0'.repeat(digits - 1) }}1</option>
           </select>
           <button class="plain off" :aria-label="`Take out ${piece.field}`" tabindex="-1" @click="remove(n)">×</button>
@@ -109,14 +115,85 @@ function drop(at: number) {
 </template>
 
 <style scoped>
-.rule { display: flex; align-items: center; gap: 10px; min-width: 0; }
-.row { display: flex; align-items: center; gap: 2px; flex-wrap: wrap; border: 1px solid var(--hairline); border-radius: 3px; background: var(--panel); padding: 2px 6px; min-height: 34px; }
-.chip { display: inline-flex; align-items: center; gap: 5px; background: rgb(var(--v-theme-surface-variant)); border: 1px solid var(--hairline); border-radius: 12px; padding: 1px 4px 1px 10px; font-size: 14px; cursor: grab; min-height: 24px; }
-.off { width: 20px; height: 20px; text-align: center; color: var(--quiet); }
-.word-field { border: 0; border-bottom: 1px dotted var(--quiet); background: none; color: inherit; font-size: 14px; padding: 2px 1px; text-align: center; min-height: 24px; }
-.add { color: var(--quiet); font-size: 13.5px; padding: 2px 6px; min-height: 24px; }
-.add:hover { color: var(--ink); text-decoration: underline; }
-select { border: 1px solid var(--hairline); background: var(--panel); color: inherit; font: inherit; font-size: 13.5px; border-radius: 3px; padding: 3px 4px; min-height: 28px; }
-.chip select { border: 0; background: none; min-height: 20px; padding: 0; font-family: var(--mono); font-size: 12.5px; }
-.sample { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; min-width: 0; font-size: 13px; color: var(--quiet); }
+.rule {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  min-width: 0;
+}
+.row {
+  display: flex;
+  align-items: center;
+  gap: 2px;
+  flex-wrap: wrap;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--panel);
+  padding: 2px 6px;
+  min-height: 34px;
+}
+.chip {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+  background: rgb(var(--v-theme-surface-variant));
+  border: 1px solid var(--hairline);
+  border-radius: 12px;
+  padding: 1px 4px 1px 10px;
+  font-size: 14px;
+  cursor: grab;
+  min-height: 24px;
+}
+.off {
+  width: 20px;
+  height: 20px;
+  text-align: center;
+  color: var(--quiet);
+}
+.word-field {
+  border: 0;
+  border-bottom: 1px dotted var(--quiet);
+  background: none;
+  color: inherit;
+  font-size: 14px;
+  padding: 2px 1px;
+  text-align: center;
+  min-height: 24px;
+}
+.add {
+  color: var(--quiet);
+  font-size: 13.5px;
+  padding: 2px 6px;
+  min-height: 24px;
+}
+.add:hover {
+  color: var(--ink);
+  text-decoration: underline;
+}
+select {
+  border: 1px solid var(--hairline);
+  background: var(--panel);
+  color: inherit;
+  font: inherit;
+  font-size: 13.5px;
+  border-radius: 3px;
+  padding: 3px 4px;
+  min-height: 28px;
+}
+.chip select {
+  border: 0;
+  background: none;
+  min-height: 20px;
+  padding: 0;
+  font-family: var(--mono);
+  font-size: 12.5px;
+}
+.sample {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  min-width: 0;
+  font-size: 13px;
+  color: var(--quiet);
+}
 </style>

@@ -6,7 +6,14 @@ import { inked } from './inked'
 import { boxOf, share } from './plates'
 
 /** A plate: poses inked one after another. Pointed at, it plays inside itself. pose: draw that one alone. */
-const props = defineProps<{ plate: Plate | null; name: string; seconds?: number; playing?: boolean; pose?: number; range?: [number, number] }>()
+const props = defineProps<{
+  plate: Plate | null
+  name: string
+  seconds?: number
+  playing?: boolean
+  pose?: number
+  range?: [number, number]
+}>()
 const lit = ref(-1)
 let timer: ReturnType<typeof setInterval> | undefined
 
@@ -17,7 +24,10 @@ watch(
     lit.value = -1
     if (now && props.plate) {
       const count = props.plate.poses.length
-      timer = setInterval(() => (lit.value = (lit.value + 1) % count), Math.max(60, ((props.seconds ?? 2) * 1000) / count))
+      timer = setInterval(
+        () => (lit.value = (lit.value + 1) % count),
+        Math.max(60, ((props.seconds ?? 2) * 1000) / count),
+      )
     }
   },
 )
@@ -42,9 +52,20 @@ function strength(n: number, count: number, frame: number) {
 </script>
 
 <template>
-  <svg v-if="drawn" :viewBox="drawn.box" class="plate" preserveAspectRatio="xMidYMax meet" role="img" :aria-label="`Plate of ${name}`">
+  <svg
+    v-if="drawn"
+    :viewBox="drawn.box"
+    class="plate"
+    preserveAspectRatio="xMidYMax meet"
+    role="img"
+    :aria-label="`Plate of ${name}`"
+  >
     <line :x1="drawn.left - 9000" :x2="drawn.left + drawn.width + 9000" :y1="drawn.top" :y2="drawn.top" class="floor" />
-    <g v-for="(drawing, n) in drawn.shown" :key="n" :style="{ '--ink-share': `${Math.round(strength(n, drawn.shown.length, drawing.frame) * 100)}%` }">
+    <g
+      v-for="(drawing, n) in drawn.shown"
+      :key="n"
+      :style="{ '--ink-share': `${Math.round(strength(n, drawn.shown.length, drawing.frame) * 100)}%` }"
+    >
       <path :d="drawing.right" class="right" />
       <path :d="drawing.right" class="core" />
       <path :d="drawing.middle" class="middle" />
@@ -56,14 +77,47 @@ function strength(n: number, count: number, frame: number) {
 </template>
 
 <style scoped>
-.plate { width: 100%; height: 100%; display: block; overflow: hidden; }
-path, .head { fill: none; stroke-linecap: round; stroke-linejoin: round; }
+.plate {
+  width: 100%;
+  height: 100%;
+  display: block;
+  overflow: hidden;
+}
+path,
+.head {
+  fill: none;
+  stroke-linecap: round;
+  stroke-linejoin: round;
+}
 /* Ink thinned with paper instead of made transparent: a dozen see-through layers a card would be slow to scroll. */
-.middle { stroke: color-mix(in srgb, var(--ink) var(--ink-share), var(--panel)); stroke-width: 30; }
-.left { stroke: color-mix(in srgb, var(--left) var(--ink-share), var(--panel)); stroke-width: 26; }
-.right { stroke: color-mix(in srgb, var(--right) var(--ink-share), var(--panel)); stroke-width: 38; }
-.core { stroke: var(--panel); stroke-width: 15; }
-.fine { stroke: color-mix(in srgb, var(--quiet) var(--ink-share), var(--panel)); stroke-width: 9; }
-.head { stroke: color-mix(in srgb, var(--ink) var(--ink-share), var(--panel)); stroke-width: 20; fill: var(--panel); }
-.floor { stroke: var(--hairline); stroke-width: 1; vector-effect: non-scaling-stroke; }
+.middle {
+  stroke: color-mix(in srgb, var(--ink) var(--ink-share), var(--panel));
+  stroke-width: 30;
+}
+.left {
+  stroke: color-mix(in srgb, var(--left) var(--ink-share), var(--panel));
+  stroke-width: 26;
+}
+.right {
+  stroke: color-mix(in srgb, var(--right) var(--ink-share), var(--panel));
+  stroke-width: 38;
+}
+.core {
+  stroke: var(--panel);
+  stroke-width: 15;
+}
+.fine {
+  stroke: color-mix(in srgb, var(--quiet) var(--ink-share), var(--panel));
+  stroke-width: 9;
+}
+.head {
+  stroke: color-mix(in srgb, var(--ink) var(--ink-share), var(--panel));
+  stroke-width: 20;
+  fill: var(--panel);
+}
+.floor {
+  stroke: var(--hairline);
+  stroke-width: 1;
+  vector-effect: non-scaling-stroke;
+}
 </style>

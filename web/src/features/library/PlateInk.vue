@@ -9,15 +9,24 @@ import { paintNoMore, paintSoon } from './painting'
 import { boxOf, share } from './plates'
 
 /**
- * A plate at rest, painted once. A sheet of them scrolls as pictures do, where a thousand strokes in the page would have to be
- * drawn anew for every row that comes into sight.
+ * A plate at rest, painted once. A sheet of them scrolls as pictures do, where a thousand strokes in the page would
+ * have to be drawn anew for every row that comes into sight.
  */
 const props = defineProps<{ plate: Plate | null; name: string }>()
 const canvas = ref<HTMLCanvasElement>()
 const theme = useTheme()
-const CARRIERS = { right: ['right', 38], core: ['panel', 15], middle: ['ink', 30], fine: ['quiet', 9], left: ['left', 26] } as const
+const CARRIERS = {
+  right: ['right', 38],
+  core: ['panel', 15],
+  middle: ['ink', 30],
+  fine: ['quiet', 9],
+  left: ['left', 26],
+} as const
 
-/** As the observer says it: asking the element would have the page laid out at once, for every plate that comes into sight. */
+/**
+ * As the observer says it: asking the element would have the page laid out at once, for every plate that comes into
+ * sight.
+ */
 let size = { width: 0, height: 0 }
 function paint() {
   const element = canvas.value
@@ -30,11 +39,19 @@ function paint() {
   element.width = Math.round(width * ratio)
   element.height = Math.round(height * ratio)
   const colours = inks(theme.global.name.value, element)
-  const thinned = (key: keyof typeof INKS, part: number) => `rgb(${colours[key].map((value: number, n: number) => Math.round(value * part + colours.panel[n] * (1 - part))).join(' ')})`
+  const thinned = (key: keyof typeof INKS, part: number) =>
+    `rgb(${colours[key].map((value: number, n: number) => Math.round(value * part + colours.panel[n] * (1 - part))).join(' ')})`
   const box = boxOf(plate)
   const scale = Math.min(element.width / box.width, element.height / box.height)
   // As the drawing has it: in the middle, standing on the lower edge.
-  pen.setTransform(scale, 0, 0, scale, (element.width - box.width * scale) / 2 - box.left * scale, element.height - (box.top + box.height) * scale)
+  pen.setTransform(
+    scale,
+    0,
+    0,
+    scale,
+    (element.width - box.width * scale) / 2 - box.left * scale,
+    element.height - (box.top + box.height) * scale,
+  )
   pen.lineCap = pen.lineJoin = 'round'
   const stroke = (path: Path2D, colour: string, thick: number) => {
     pen.strokeStyle = colour
@@ -74,7 +91,14 @@ onBeforeUnmount(() => paintNoMore(paint))
 </script>
 
 <script lang="ts">
-const INKS = { ink: 'on-surface', panel: 'surface', left: 'left', right: 'right', quiet: 'quiet', hairline: 'hairline' } as const
+const INKS = {
+  ink: 'on-surface',
+  panel: 'surface',
+  left: 'left',
+  right: 'right',
+  quiet: 'quiet',
+  hairline: 'hairline',
+} as const
 type Inks = Record<keyof typeof INKS, number[]>
 const known = new Map<string, Inks>()
 /** The inks of a theme, read from the page once. */
@@ -82,7 +106,12 @@ function inks(theme: string, element: Element): Inks {
   let found = known.get(theme)
   if (!found) {
     const style = getComputedStyle(element)
-    found = Object.fromEntries(Object.entries(INKS).map(([key, name]) => [key, style.getPropertyValue(`--v-theme-${name}`).split(',').map(Number)])) as Inks
+    found = Object.fromEntries(
+      Object.entries(INKS).map(([key, name]) => [
+        key,
+        style.getPropertyValue(`--v-theme-${name}`).split(',').map(Number),
+      ]),
+    ) as Inks
     known.set(theme, found)
   }
   return found
@@ -94,7 +123,17 @@ function inks(theme: string, element: Element): Inks {
 </template>
 
 <style scoped>
-.plate { width: 100%; height: 100%; display: block; position: relative; }
+.plate {
+  width: 100%;
+  height: 100%;
+  display: block;
+  position: relative;
+}
 /* Out of the flow: a canvas has a size of its own, which must not push at what it was measured by. */
-canvas { position: absolute; inset: 0; width: 100%; height: 100%; }
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
 </style>

@@ -7,7 +7,14 @@ import PlateDrawing from './PlateDrawing.vue'
 import { MARGIN } from './plates'
 
 /** A plate of a whole take with two handles on it. Handles stand where their frame stands among the poses. */
-const props = defineProps<{ plate: Plate | null; name: string; frames: number; fps: number; first: number; last: number }>()
+const props = defineProps<{
+  plate: Plate | null
+  name: string
+  frames: number
+  fps: number
+  first: number
+  last: number
+}>()
 const emit = defineEmits<{ range: [first: number, last: number] }>()
 const box = ref<HTMLElement>()
 const LABELS = 15 // pixels under the drawing for frames and seconds
@@ -18,7 +25,10 @@ let telling: ReturnType<typeof setTimeout> | undefined
 
 const first = computed(() => own.value?.[0] ?? props.first)
 const last = computed(() => own.value?.[1] ?? props.last)
-watch(() => [props.first, props.last], () => held.value || telling || (own.value = null))
+watch(
+  () => [props.first, props.last],
+  () => held.value || telling || (own.value = null),
+)
 function set(which: 'first' | 'last', frame: number) {
   const f = Math.round(frame)
   own.value =
@@ -34,7 +44,14 @@ function tell() {
   else emit('range', ...own.value)
 }
 const size = ref({ width: 300, height: 100 })
-useResizeObserver(box, ([{ contentRect: { width, height } }]) => (size.value = { width, height }))
+useResizeObserver(
+  box,
+  ([
+    {
+      contentRect: { width, height },
+    },
+  ]) => (size.value = { width, height }),
+)
 onBeforeUnmount(() => {
   if (telling) tell()
 })
@@ -60,8 +77,14 @@ const stops = computed(() => {
   })
   const frames = [...p.frames]
   const at = middle.map((x) => x / Math.max(1, p.width))
-  if (frames[0] > 0) { frames.unshift(0); at.unshift(0) } else at[0] = 0
-  if (frames[frames.length - 1] < props.frames - 1) { frames.push(props.frames - 1); at.push(1) } else at[at.length - 1] = 1
+  if (frames[0] > 0) {
+    frames.unshift(0)
+    at.unshift(0)
+  } else at[0] = 0
+  if (frames[frames.length - 1] < props.frames - 1) {
+    frames.push(props.frames - 1)
+    at.push(1)
+  } else at[at.length - 1] = 1
   for (let n = 1; n < at.length; n++) at[n] = Math.max(at[n], at[n - 1] + 1e-4)
   return { frames, at }
 })
@@ -71,7 +94,8 @@ function between(value: number, from: number[], to: number[]) {
   const span = from[n] - from[n - 1] || 1
   return to[n - 1] + Math.max(0, Math.min(1, (value - from[n - 1]) / span)) * (to[n] - to[n - 1])
 }
-const place = (frame: number) => drawn.value.left + between(frame, stops.value.frames, stops.value.at) * drawn.value.width
+const place = (frame: number) =>
+  drawn.value.left + between(frame, stops.value.frames, stops.value.at) * drawn.value.width
 
 function press(which: 'first' | 'last', event: PointerEvent) {
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
@@ -80,7 +104,10 @@ function press(which: 'first' | 'last', event: PointerEvent) {
 function move(event: PointerEvent) {
   if (!held.value || !box.value) return
   const edge = box.value.getBoundingClientRect()
-  const share = Math.max(0, Math.min(1, (event.clientX - edge.left - drawn.value.left) / Math.max(1, drawn.value.width)))
+  const share = Math.max(
+    0,
+    Math.min(1, (event.clientX - edge.left - drawn.value.left) / Math.max(1, drawn.value.width)),
+  )
   set(held.value, between(share, stops.value.at, stops.value.frames))
 }
 function release() {
@@ -129,16 +156,78 @@ const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s
 </template>
 
 <style scoped>
-.range { position: relative; width: 100%; height: 100%; touch-action: none; }
-.drawing { height: calc(100% - 15px); }
-.out { position: absolute; top: 0; bottom: 14px; background: color-mix(in srgb, var(--paper) 55%, transparent); pointer-events: none; }
-.handle { position: absolute; top: 0; bottom: 0; width: 24px; margin-left: -12px; background: none; border: 0; padding: 0; cursor: ew-resize; }
-.handle::before { content: ''; position: absolute; left: 11px; top: 0; bottom: 14px; width: 2px; background: var(--accent); }
-.handle::after { content: ''; position: absolute; left: 8px; top: 0; width: 8px; height: 8px; border: 2px solid var(--accent); border-radius: 50%; background: var(--panel); }
-.handle span { position: absolute; bottom: -2px; white-space: nowrap; font-size: 11px; color: var(--quiet); background: var(--panel); padding: 0 3px; }
-.first span { right: 13px; }
-.last span { left: 13px; }
-.first.inside span { right: auto; left: 13px; }
-.last.inside span { left: auto; right: 13px; }
-.handle:hover span, .handle:focus-visible span { color: var(--ink); }
+.range {
+  position: relative;
+  width: 100%;
+  height: 100%;
+  touch-action: none;
+}
+.drawing {
+  height: calc(100% - 15px);
+}
+.out {
+  position: absolute;
+  top: 0;
+  bottom: 14px;
+  background: color-mix(in srgb, var(--paper) 55%, transparent);
+  pointer-events: none;
+}
+.handle {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  width: 24px;
+  margin-left: -12px;
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: ew-resize;
+}
+.handle::before {
+  content: '';
+  position: absolute;
+  left: 11px;
+  top: 0;
+  bottom: 14px;
+  width: 2px;
+  background: var(--accent);
+}
+.handle::after {
+  content: '';
+  position: absolute;
+  left: 8px;
+  top: 0;
+  width: 8px;
+  height: 8px;
+  border: 2px solid var(--accent);
+  border-radius: 50%;
+  background: var(--panel);
+}
+.handle span {
+  position: absolute;
+  bottom: -2px;
+  white-space: nowrap;
+  font-size: 11px;
+  color: var(--quiet);
+  background: var(--panel);
+  padding: 0 3px;
+}
+.first span {
+  right: 13px;
+}
+.last span {
+  left: 13px;
+}
+.first.inside span {
+  right: auto;
+  left: 13px;
+}
+.last.inside span {
+  left: auto;
+  right: 13px;
+}
+.handle:hover span,
+.handle:focus-visible span {
+  color: var(--ink);
+}
 </style>

@@ -31,7 +31,10 @@ async function ask(apply: boolean) {
 const latest = useLatest()
 async function look() {
   if (!rule.value) return
-  await latest(() => ask(false).catch((problem) => (messages.fail(problem), {})), (answer) => (names.value = answer))
+  await latest(
+    () => ask(false).catch((problem) => (messages.fail(problem), {})),
+    (answer) => (names.value = answer),
+  )
 }
 async function change(style: string, pieces: Rule['pieces']) {
   rule.value = { ...rule.value!, style, pieces }
@@ -47,7 +50,8 @@ async function rename() {
       label: 'Undo',
       run: async () => {
         // By way of names nobody has: the old name of one may be the new name of another.
-        for (const id of before.keys()) await library.change(id, { name: `${id} ${Math.random().toString(36).slice(2)}` })
+        for (const id of before.keys())
+          await library.change(id, { name: `${id} ${Math.random().toString(36).slice(2)}` })
         for (const [id, name] of before) await library.change(id, { name })
       },
     })
@@ -63,17 +67,47 @@ async function rename() {
       <h1>Rename by a rule</h1>
       <NamingRule :rule="rule" @change="change" />
       <div class="list">
-        <div v-for="id in ids" :key="id" class="pair"><span class="quiet">{{ library.clip(id)?.name }}</span><span class="mono" :class="{ same: names[id] === library.clip(id)?.name }">{{ names[id] ?? '…' }}</span></div>
+        <div v-for="id in ids" :key="id" class="pair">
+          <span class="quiet">{{ library.clip(id)?.name }}</span><span
+            class="mono"
+            :class="{ same: names[id] === library.clip(id)?.name }"
+            >{{ names[id] ?? '…' }}</span
+          >
+        </div>
       </div>
-      <div class="foot"><v-btn @click="open = false">Cancel</v-btn><v-btn class="doing" @click="rename">Rename {{ ids.length === 1 ? 'one clip' : `${ids.length} clips` }}</v-btn></div>
+      <div class="foot">
+        <v-btn @click="open = false">Cancel</v-btn
+        ><v-btn class="doing" @click="rename">Rename {{ ids.length === 1 ? 'one clip' : `${ids.length} clips` }}</v-btn>
+      </div>
     </v-card>
   </v-dialog>
 </template>
 
 <style scoped>
-.card { padding: 20px 24px; background: var(--panel); display: grid; gap: 14px; }
-.list { max-height: 46vh; overflow-y: auto; border-top: 1px solid var(--hairline); }
-.pair { display: grid; grid-template-columns: 1fr 1fr; gap: 16px; padding: 4px 2px; border-bottom: 1px solid var(--hairline); }
-.same { color: var(--quiet); }
-.foot { display: flex; justify-content: flex-end; gap: 10px; }
+.card {
+  padding: 20px 24px;
+  background: var(--panel);
+  display: grid;
+  gap: 14px;
+}
+.list {
+  max-height: 46vh;
+  overflow-y: auto;
+  border-top: 1px solid var(--hairline);
+}
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 16px;
+  padding: 4px 2px;
+  border-bottom: 1px solid var(--hairline);
+}
+.same {
+  color: var(--quiet);
+}
+.foot {
+  display: flex;
+  justify-content: flex-end;
+  gap: 10px;
+}
 </style>

@@ -23,15 +23,20 @@ export function floorOf(ground: Partial<Ground> | undefined, said: number | null
   let why = 'No foot rests for long enough to say where the floor is.'
   if (feet !== null && sole !== null && floor !== null) {
     why = `Feet rest with their lowest joint ${cm(feet)} above zero`
-    if (alone) why += '. No other clip of this skeleton tells how thick its soles are, so the floor is taken to be at zero.'
-    else why += `, of which ${cm(sole)} are the soles${clips ? `, as ${clips} clips show` : ''}; so the floor lies at ${cm(floor)}.`
-  }
-  else if (feet !== null) why = `Feet rest with their lowest joint ${cm(feet)} above zero; how thick their soles are is not known.`
+    if (alone)
+      why += '. No other clip of this skeleton tells how thick its soles are, so the floor is taken to be at zero.'
+    else
+      why += `, of which ${cm(sole)} are the soles${clips ? `, as ${clips} clips show` : ''}; so the floor lies at ${cm(floor)}.`
+  } else if (feet !== null)
+    why = `Feet rest with their lowest joint ${cm(feet)} above zero; how thick their soles are is not known.`
   return {
     value: said !== null ? cm(said) : floor !== null ? cm(floor) : 'unknown',
     why: said !== null ? `${why} It is said to lie at ${cm(said)}.` : why,
     doubt: said === null && (floor === null || Math.abs(floor) > 0.03),
-    choices: [{ value: 'measured', text: measured }, { value: '0', text: 'at zero' }],
+    choices: [
+      { value: 'measured', text: measured },
+      { value: '0', text: 'at zero' },
+    ],
   }
 }
 
@@ -48,6 +53,7 @@ export function upOf(evidence: string[]) {
 /** Turns about up for a body that faces this way, already turned by so many degrees. */
 export function turnsFor(facing: number | null | undefined, turned: number): Choice[] {
   const list: Choice[] = [{ value: '0', text: 'as it came' }]
-  if (facing !== null && facing !== undefined && Math.abs(facing) > 0.5) list.push({ value: String(-facing + turned), text: 'turn it to face forward' })
+  if (facing !== null && facing !== undefined && Math.abs(facing) > 0.5)
+    list.push({ value: String(-facing + turned), text: 'turn it to face forward' })
   return [...list, ...[90, 180, -90].map((by) => ({ value: String(by), text: `turn by ${by}°` }))]
 }

@@ -7,7 +7,10 @@ import { useCast } from '@/stores/cast'
 import { sideOf } from '@/features/fitting/weave'
 import { useMessages } from '@/stores/messages'
 
-/** The patterns: how conventions name the parts of a body. Renamed, edited, exported, imported, and applied to characters. */
+/**
+ * The patterns: how conventions name the parts of a body. Renamed, edited, exported, imported, and applied to
+ * characters.
+ */
 type Pattern = Schemas['PatternOut']
 const messages = useMessages()
 const cast = useCast()
@@ -51,13 +54,32 @@ async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
 const edited = computed(() => {
   const one = here.value
   if (!one) return false
-  return name.value !== one.name || about.value !== one.about || parts.value.some(({ part, bones }) => bones !== (one.parts[part] ?? []).join(', '))
+  return (
+    name.value !== one.name ||
+    about.value !== one.about ||
+    parts.value.some(({ part, bones }) => bones !== (one.parts[part] ?? []).join(', '))
+  )
 })
 async function save() {
   const one = here.value
   if (!one) return
-  const table = Object.fromEntries(parts.value.map(({ part, bones }) => [part, bones.split(',').map((bone) => bone.trim()).filter(Boolean)]))
-  const made = await attempt(() => answer(client.PATCH('/api/patterns/{pattern_id}', { params: { path: { pattern_id: one.id } }, body: { name: name.value, about: about.value, parts: table } })))
+  const table = Object.fromEntries(
+    parts.value.map(({ part, bones }) => [
+      part,
+      bones
+        .split(',')
+        .map((bone) => bone.trim())
+        .filter(Boolean),
+    ]),
+  )
+  const made = await attempt(() =>
+    answer(
+      client.PATCH('/api/patterns/{pattern_id}', {
+        params: { path: { pattern_id: one.id } },
+        body: { name: name.value, about: about.value, parts: table },
+      }),
+    ),
+  )
   if (!made) return
   await load()
   open(rows.value?.find((row) => row.id === made.id) ?? null)
@@ -72,13 +94,27 @@ async function remove() {
   if (!gone) return
   await load()
   open(rows.value?.[0] ?? null)
-  const file = new File([JSON.stringify({ armuto_pattern: 1, name: one.name, plan: one.plan, about: one.about, parts: one.parts, left_out: one.left_out })], `${one.name}.json`)
+  const file = new File(
+    [
+      JSON.stringify({
+        armuto_pattern: 1,
+        name: one.name,
+        plan: one.plan,
+        about: one.about,
+        parts: one.parts,
+        left_out: one.left_out,
+      }),
+    ],
+    `${one.name}.json`,
+  )
   messages.say(`The pattern “${one.name}” was removed.`, { label: 'Bring it back', run: () => bringIn([file]) })
 }
 async function bringIn(files: File[]) {
   const body = new FormData()
   for (const file of files) body.append('files', file)
-  const made = await attempt(() => answer(client.POST('/api/patterns/import', { body: body as never, bodySerializer: (form) => form as never })))
+  const made = await attempt(() =>
+    answer(client.POST('/api/patterns/import', { body: body as never, bodySerializer: (form) => form as never })),
+  )
   if (!made) return
   await load()
   open(rows.value?.find((row) => row.id === made[0]?.id) ?? null)
@@ -87,7 +123,14 @@ async function bringIn(files: File[]) {
 async function apply() {
   const one = here.value
   if (!one) return
-  const found = await attempt(() => answer(client.POST('/api/patterns/{pattern_id}/apply', { params: { path: { pattern_id: one.id } }, body: { characters: chosen.value } })))
+  const found = await attempt(() =>
+    answer(
+      client.POST('/api/patterns/{pattern_id}/apply', {
+        params: { path: { pattern_id: one.id } },
+        body: { characters: chosen.value },
+      }),
+    ),
+  )
   if (found) applied.value = found
   await cast.load().catch(messages.fail)
 }
@@ -100,13 +143,23 @@ const said = (row: Schemas['AppliedOut']) =>
 <template>
   <div class="view">
     <aside class="pane names" aria-label="Patterns">
-      <div class="head"><h1>Patterns</h1><FileButton label="Import" accept=".json" @files="bringIn" /></div>
+      <div class="head">
+        <h1>Patterns</h1>
+        <FileButton label="Import" accept=".json" @files="bringIn" />
+      </div>
       <ul v-if="rows" role="listbox" aria-label="Patterns">
         <li v-for="one in rows" :key="one.id" role="option" :aria-selected="one.id === at">
-          <button class="plain" :class="{ here: one.id === at }" @click="open(one)">{{ one.name }}<span class="quiet">{{ one.plan }}, <span class="mono">{{ one.bones }}</span> bones</span></button>
+          <button class="plain" :class="{ here: one.id === at }" @click="open(one)">
+            {{ one.name
+            }}<span class="quiet"
+              >{{ one.plan }}, <span class="mono">{{ one.bones }}</span> bones</span
+            >
+          </button>
         </li>
       </ul>
-      <p v-if="rows && !rows.length" class="quiet none">There is no pattern. Keep the naming of a fitting as one, under “All pairs” in its weave; or import one.</p>
+      <p v-if="rows && !rows.length" class="quiet none">
+        There is no pattern. Keep the naming of a fitting as one, under “All pairs” in its weave; or import one.
+      </p>
     </aside>
     <section v-if="here" class="sheet" :aria-label="`Pattern ${here.name}`">
       <div class="line">
@@ -116,18 +169,34 @@ const said = (row: Schemas['AppliedOut']) =>
         <v-btn :disabled="busy" @click="remove">Remove</v-btn>
       </div>
       <input v-model="about" class="about" aria-label="What it is for" placeholder="What it is for" />
-      <p class="quiet">It recognises a skeleton that has at least 70 of 100 of these bones, hung together as the body plan “{{ here.plan }}” says. Names are compared without a prefix that all bones share.</p>
+      <p class="quiet">
+        It recognises a skeleton that has at least 70 of 100 of these bones, hung together as the body plan “{{
+          here.plan
+        }}” says. Names are compared without a prefix that all bones share.
+      </p>
       <div class="columns">
         <table>
-          <thead><tr><th>part</th><th>bones, from the trunk outwards</th></tr></thead>
+          <thead>
+            <tr>
+              <th>part</th>
+              <th>bones, from the trunk outwards</th>
+            </tr>
+          </thead>
           <tbody>
-            <tr v-for="row in parts" :key="row.part"><td :class="sideOf(row.part)">{{ row.part }}</td><td><input v-model="row.bones" class="mono" :aria-label="`Bones of the ${row.part}`" /></td></tr>
+            <tr v-for="row in parts" :key="row.part">
+              <td :class="sideOf(row.part)">{{ row.part }}</td>
+              <td><input v-model="row.bones" class="mono" :aria-label="`Bones of the ${row.part}`" /></td>
+            </tr>
           </tbody>
         </table>
         <section class="apply" aria-label="Apply to characters">
           <h2>Apply to characters</h2>
-          <label v-for="one in cast.present" :key="one.id"><input v-model="chosen" type="checkbox" :value="one.id" /> {{ one.name }}</label>
-          <v-btn :disabled="!chosen.length || busy" @click="apply">Apply to {{ chosen.length === 1 ? 'one character' : `${chosen.length} characters` }}</v-btn>
+          <label v-for="one in cast.present" :key="one.id"
+            ><input v-model="chosen" type="checkbox" :value="one.id" /> {{ one.name }}</label
+          >
+          <v-btn :disabled="!chosen.length || busy" @click="apply"
+            >Apply to {{ chosen.length === 1 ? 'one character' : `${chosen.length} characters` }}</v-btn
+          >
           <p v-for="row in applied" :key="row.character_id" role="status">{{ said(row) }}</p>
           <p class="quiet">Pairs that were confirmed stay as they are.</p>
         </section>
@@ -137,26 +206,112 @@ const said = (row: Schemas['AppliedOut']) =>
 </template>
 
 <style scoped>
-.names { width: 264px; padding: 14px; }
-.head { display: flex; justify-content: space-between; align-items: center; margin-bottom: 8px; }
-ul { list-style: none; margin: 0; padding: 0; }
-li button { display: grid; width: 100%; padding: 5px 9px; border-radius: 3px; }
-li button.here { background: rgb(var(--v-theme-surface-variant)); }
-li .quiet { font-size: 13px; }
-.none { font-size: 14px; }
-.sheet { flex: 1; padding: 16px 24px; overflow-y: auto; display: flex; flex-direction: column; gap: 8px; }
-.line { display: flex; gap: 10px; align-items: center; }
-input { font: inherit; color: inherit; background: none; border: 1px solid transparent; border-radius: 3px; padding: 2px 6px; }
-input:hover, input:focus { border-color: var(--hairline); background: var(--panel); }
-.name { font-size: 1.3rem; font-weight: 500; flex: 1; margin-left: -7px; }
-.about { margin-left: -7px; }
-.columns { display: grid; grid-template-columns: minmax(0, 1fr) 260px; gap: 24px; align-items: start; }
-table { border-collapse: collapse; background: var(--panel); border: 1px solid var(--hairline); font-size: 14px; }
-th { text-align: left; font-weight: 400; color: var(--quiet); }
-th, td { padding: 2px 10px; border-bottom: 1px solid var(--hairline); }
-td input { width: 100%; font-size: 13px; }
-.left { color: var(--left); }
-.right { color: var(--right); }
-.apply { display: grid; gap: 6px; font-size: 14.5px; }
-.apply label { display: flex; gap: 8px; min-height: 24px; align-items: center; }
+.names {
+  width: 264px;
+  padding: 14px;
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 8px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li button {
+  display: grid;
+  width: 100%;
+  padding: 5px 9px;
+  border-radius: 3px;
+}
+li button.here {
+  background: rgb(var(--v-theme-surface-variant));
+}
+li .quiet {
+  font-size: 13px;
+}
+.none {
+  font-size: 14px;
+}
+.sheet {
+  flex: 1;
+  padding: 16px 24px;
+  overflow-y: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+.line {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+input {
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  padding: 2px 6px;
+}
+input:hover,
+input:focus {
+  border-color: var(--hairline);
+  background: var(--panel);
+}
+.name {
+  font-size: 1.3rem;
+  font-weight: 500;
+  flex: 1;
+  margin-left: -7px;
+}
+.about {
+  margin-left: -7px;
+}
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 260px;
+  gap: 24px;
+  align-items: start;
+}
+table {
+  border-collapse: collapse;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  font-size: 14px;
+}
+th {
+  text-align: left;
+  font-weight: 400;
+  color: var(--quiet);
+}
+th,
+td {
+  padding: 2px 10px;
+  border-bottom: 1px solid var(--hairline);
+}
+td input {
+  width: 100%;
+  font-size: 13px;
+}
+.left {
+  color: var(--left);
+}
+.right {
+  color: var(--right);
+}
+.apply {
+  display: grid;
+  gap: 6px;
+  font-size: 14.5px;
+}
+.apply label {
+  display: flex;
+  gap: 8px;
+  min-height: 24px;
+  align-items: center;
+}
 </style>

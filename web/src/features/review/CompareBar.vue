@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import type { Rendition } from '@/stores/renditions'
 import type { Against } from './useReviewStage'
 
-/** What a result is looked at beside, how the two stand, and where they are furthest apart. apart: centimetres in each frame. */
+/**
+ * What a result is looked at beside, how the two stand, and where they are furthest apart. apart: centimetres in each
+ * frame.
+ */
 const props = defineProps<{ rendition: Rendition; apart: number[] }>()
 const against = defineModel<Against>('against', { required: true })
 const beside = defineModel<boolean>('beside', { required: true })
@@ -23,7 +26,12 @@ const furthest = computed(() => {
     <span class="quiet">beside</span>
     <div class="choice" role="group" aria-label="What it is compared with">
       <button :aria-pressed="against === 'source'" @click="against = 'source'">Source</button>
-      <button v-for="result in earlier" :key="result.id" :aria-pressed="against === result.id" @click="against = result.id">
+      <button
+        v-for="result in earlier"
+        :key="result.id"
+        :aria-pressed="against === result.id"
+        @click="against = result.id"
+      >
         {{ result.id === rendition.accepted_id ? 'Accepted' : 'Earlier' }}, result {{ result.number }}
       </button>
       <button :aria-pressed="against === 'cast'" @click="against = 'cast'">All who perform it</button>
@@ -43,8 +51,19 @@ const furthest = computed(() => {
 
 <style scoped>
 .bar {
-  display: flex; align-items: center; gap: 10px; padding: 0 18px 8px; flex-wrap: wrap; background: var(--panel);
-  font-size: 14px; border-bottom: 1px solid var(--hairline);
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 0 18px 8px;
+  flex-wrap: wrap;
+  background: var(--panel);
+  font-size: 14px;
+  border-bottom: 1px solid var(--hairline);
 }
-label { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
+label {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
 </style>

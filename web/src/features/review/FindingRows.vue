@@ -6,8 +6,21 @@ import StateMark from '@/features/board/StateMark.vue'
 defineProps<{ findings: Schemas['FindingOut'][]; frame: number }>()
 /** laid: whether it is seen best with both bodies laid over each other, as differences of their postures are. */
 const emit = defineEmits<{ show: [frame: number, laid: boolean] }>()
-const POSTURE = ['up', 'gravity', 'lies', 'facing', 'twist', 'direction', 'roll', 'sides', 'height', 'size', 'proportion']
-const inside = (one: Schemas['FindingOut'], frame: number) => !!one.unit && one.spans.some(([first, last]) => first <= frame && frame <= last)
+const POSTURE = [
+  'up',
+  'gravity',
+  'lies',
+  'facing',
+  'twist',
+  'direction',
+  'roll',
+  'sides',
+  'height',
+  'size',
+  'proportion',
+]
+const inside = (one: Schemas['FindingOut'], frame: number) =>
+  !!one.unit && one.spans.some(([first, last]) => first <= frame && frame <= last)
 </script>
 
 <template>
@@ -15,13 +28,33 @@ const inside = (one: Schemas['FindingOut'], frame: number) => !!one.unit && one.
     <li v-for="(one, n) in findings" :key="n" :class="{ now: inside(one, frame) }">
       <StateMark :state="one.grade === 'wrong' ? 'wrong' : 'look'" />
       <span>{{ one.text }}</span>
-      <button v-if="one.unit" class="plain word" @click="emit('show', one.frames[0], POSTURE.includes(one.kind))">show me <span class="mono">{{ one.frames[0] === one.frames[1] ? one.frames[0] : `${one.frames[0]}–${one.frames[1]}` }}</span></button>
+      <button v-if="one.unit" class="plain word" @click="emit('show', one.frames[0], POSTURE.includes(one.kind))">
+        show me
+        <span class="mono">{{
+          one.frames[0] === one.frames[1] ? one.frames[0] : `${one.frames[0]}–${one.frames[1]}`
+        }}</span>
+      </button>
     </li>
   </ul>
 </template>
 
 <style scoped>
-ul { list-style: none; margin: 0; padding: 5px 18px; font-size: 14px; max-height: 92px; overflow-y: auto; background: var(--panel); border-top: 1px solid var(--hairline); }
-li { display: flex; gap: 8px; align-items: center; }
-.now { font-weight: 500; }
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 5px 18px;
+  font-size: 14px;
+  max-height: 92px;
+  overflow-y: auto;
+  background: var(--panel);
+  border-top: 1px solid var(--hairline);
+}
+li {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.now {
+  font-weight: 500;
+}
 </style>

@@ -14,7 +14,10 @@ const note = ref('')
 const field = ref<HTMLInputElement>()
 const KEYS = SHORTCUTS.Review.shortcuts
 
-watch(() => props.rendition.id, () => (writing.value = false))
+watch(
+  () => props.rendition.id,
+  () => (writing.value = false),
+)
 async function write(before: string) {
   writing.value = true
   note.value = before
@@ -30,17 +33,28 @@ defineExpose({ write })
 
 <template>
   <div class="bar">
-    <h1>{{ rendition.clip }} <span class="quiet">on {{ rendition.character }}</span></h1>
+    <h1>
+      {{ rendition.clip }} <span class="quiet">on {{ rendition.character }}</span>
+    </h1>
     <span class="state">
       <StateMark :state="rendition.state as State" :kept="!!rendition.accepted_id" /> {{ rendition.state }}
     </span>
     <span class="space"></span>
-    <v-btn v-if="rendition.state === 'out of date'" size="small" class="doing" @click="emit('update')">Bring up to date</v-btn>
+    <v-btn v-if="rendition.state === 'out of date'" size="small" class="doing" @click="emit('update')"
+      >Bring up to date</v-btn
+    >
     <v-btn
-      v-else size="small" :class="{ doing: rendition.state !== 'accepted' }" :title="labelOf(KEYS.accept)"
-      :disabled="rendition.state === 'accepted' || !rendition.newest" @click="emit('accept')"
-    >Accept</v-btn>
-    <v-btn size="small" :disabled="!rendition.newest" :title="labelOf(KEYS.sendBack)" @click="write(rendition.note)">Send back</v-btn>
+      v-else
+      size="small"
+      :class="{ doing: rendition.state !== 'accepted' }"
+      :title="labelOf(KEYS.accept)"
+      :disabled="rendition.state === 'accepted' || !rendition.newest"
+      @click="emit('accept')"
+      >Accept</v-btn
+    >
+    <v-btn size="small" :disabled="!rendition.newest" :title="labelOf(KEYS.sendBack)" @click="write(rendition.note)"
+      >Send back</v-btn
+    >
     <v-btn size="small" :title="labelOf(KEYS.fitting)" @click="emit('fitting')">Fitting at this frame</v-btn>
     <v-btn size="small" :disabled="!rendition.newest" @click="emit('intoFile')">Into a file</v-btn>
     <v-btn size="small" :title="labelOf(KEYS.next)" @click="emit('next')">Next</v-btn>
@@ -52,17 +66,47 @@ defineExpose({ write })
     <button type="button" class="plain word" @click="writing = false">Leave it</button>
   </form>
   <p v-else-if="rendition.note" class="due">Sent back: {{ rendition.note }}</p>
-  <p v-if="rendition.state === 'out of date'" class="due">{{ rendition.changed.join(' and ') }} changed since it was made.</p>
+  <p v-if="rendition.state === 'out of date'" class="due">
+    {{ rendition.changed.join(' and ') }} changed since it was made.
+  </p>
 </template>
 
 <style scoped>
-.bar { display: flex; align-items: center; gap: 10px; padding: 8px 18px; flex-wrap: wrap; background: var(--panel); }
-.state { display: inline-flex; gap: 6px; align-items: center; }
-.space { flex: 1; }
-.note { display: flex; gap: 10px; align-items: center; padding: 0 18px 8px; background: var(--panel); font-size: 14px; }
-.note input {
-  flex: 1; border: 1px solid var(--hairline); border-radius: 3px; background: var(--paper); color: inherit; font: inherit;
-  padding: 3px 8px; min-height: 28px;
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 8px 18px;
+  flex-wrap: wrap;
+  background: var(--panel);
 }
-.due { padding: 0 18px 6px; background: var(--panel); color: var(--wrong); font-size: 14px; }
+.state {
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+}
+.note {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 0 18px 8px;
+  background: var(--panel);
+  font-size: 14px;
+}
+.note input {
+  flex: 1;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--paper);
+  color: inherit;
+  font: inherit;
+  padding: 3px 8px;
+  min-height: 28px;
+}
+.due {
+  padding: 0 18px 6px;
+  background: var(--panel);
+  color: var(--wrong);
+  font-size: 14px;
+}
 </style>

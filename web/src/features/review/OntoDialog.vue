@@ -5,7 +5,10 @@ import { Refused } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useMessages } from '@/stores/messages'
 
-/** A result put into a file from elsewhere, of a figure on the same rig. The file itself is not touched; another one comes back. */
+/**
+ * A result put into a file from elsewhere, of a figure on the same rig. The file itself is not touched; another one
+ * comes back.
+ */
 const props = defineProps<{ renditionId: number; clip: string; character: string }>()
 const open = defineModel<boolean>({ required: true })
 const messages = useMessages()
@@ -27,13 +30,25 @@ async function put() {
   working.value = true
   const body = new FormData()
   body.append('file', file.value)
-  const said = { motion: motion.value.trim(), at: at.value || 0, how: how.value, moved: moved.value, x: (start.value.x || 0) / 100, z: (start.value.z || 0) / 100, degrees: start.value.degrees || 0 }
+  const said = {
+    motion: motion.value.trim(),
+    at: at.value || 0,
+    how: how.value,
+    moved: moved.value,
+    x: (start.value.x || 0) / 100,
+    z: (start.value.z || 0) / 100,
+    degrees: start.value.degrees || 0,
+  }
   for (const [key, value] of Object.entries(said)) body.append(key, String(value))
   try {
     const response = await fetch(`/api/deliveries/onto/${props.renditionId}`, { method: 'POST', body }).catch(() => {
       throw new Refused('The studio does not answer; check that it is still running, then try again.')
     })
-    if (!response.ok) throw new Refused(((await response.json().catch(() => null)) as { detail?: string } | null)?.detail ?? 'The file could not be made.')
+    if (!response.ok)
+      throw new Refused(
+        ((await response.json().catch(() => null)) as { detail?: string } | null)?.detail ??
+          'The file could not be made.',
+      )
     const link = document.createElement('a')
     link.href = URL.createObjectURL(await response.blob())
     link.download = nameIn(response.headers.get('Content-Disposition') ?? '') || file.value.name
@@ -52,8 +67,17 @@ async function put() {
   <v-dialog v-model="open" max-width="480" aria-label="Put it into a file">
     <v-card class="card">
       <h1>Put “{{ clip }}” into a file</h1>
-      <p class="quiet">A file of a figure on the rig of {{ character }}: its motion gets this result at a frame, everything else in it stays. Another file comes back.</p>
-      <div class="row"><FileButton :label="file ? 'Another file' : 'Choose the file'" accept=".glb,.gltf,.zip,.bvh,.dae,.usd,.usda,.usdc,.usdz" @files="file = $event[0] ?? null" /><span class="mono">{{ file?.name }}</span></div>
+      <p class="quiet">
+        A file of a figure on the rig of {{ character }}: its motion gets this result at a frame, everything else in it
+        stays. Another file comes back.
+      </p>
+      <div class="row">
+        <FileButton
+          :label="file ? 'Another file' : 'Choose the file'"
+          accept=".glb,.gltf,.zip,.bvh,.dae,.usd,.usda,.usdc,.usdz"
+          @files="file = $event[0] ?? null"
+        /><span class="mono">{{ file?.name }}</span>
+      </div>
       <label class="row"><span>Motion</span><input v-model="motion" placeholder="the first in the file" /></label>
       <div class="row">
         <div class="choice" role="group" aria-label="How">
@@ -69,18 +93,48 @@ async function put() {
         </div>
       </div>
       <div v-if="moved" class="row">
-        <label>x <input v-model.number="start.x" type="number" /> cm</label><label>z <input v-model.number="start.z" type="number" /> cm</label><label>heading <input v-model.number="start.degrees" type="number" />°</label>
+        <label>x <input v-model.number="start.x" type="number" /> cm</label
+        ><label>z <input v-model.number="start.z" type="number" /> cm</label
+        ><label>heading <input v-model.number="start.degrees" type="number" />°</label>
       </div>
-      <div class="row end"><v-btn @click="open = false">Leave it</v-btn><v-btn class="doing" :disabled="!file || working" @click="put">Make the file</v-btn></div>
+      <div class="row end">
+        <v-btn @click="open = false">Leave it</v-btn
+        ><v-btn class="doing" :disabled="!file || working" @click="put">Make the file</v-btn>
+      </div>
     </v-card>
   </v-dialog>
 </template>
 
 <style scoped>
-.card { padding: 20px 24px; background: var(--panel); display: grid; gap: 12px; font-size: 14px; }
-.row { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
-.row > span:first-child { min-width: 60px; }
-.end { justify-content: flex-end; }
-input { border: 1px solid var(--hairline); border-radius: 3px; background: var(--paper); color: inherit; font: inherit; padding: 2px 8px; min-height: 28px; }
-input[type='number'] { width: 84px; }
+.card {
+  padding: 20px 24px;
+  background: var(--panel);
+  display: grid;
+  gap: 12px;
+  font-size: 14px;
+}
+.row {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.row > span:first-child {
+  min-width: 60px;
+}
+.end {
+  justify-content: flex-end;
+}
+input {
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--paper);
+  color: inherit;
+  font: inherit;
+  padding: 2px 8px;
+  min-height: 28px;
+}
+input[type='number'] {
+  width: 84px;
+}
 </style>

@@ -6,6 +6,7 @@ import { useTheme } from 'vuetify'
 import { answer, client } from '@/api/client'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
+import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { useFindingKeys } from '@/shared/player/useFindingKeys'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
@@ -100,7 +101,9 @@ async function performedByOthers({ clip_id, character_id }: Rendition) {
   return cells.filter((cell): cell is Rendition => !!cell?.newest)
 }
 const differenceFrom = (rendition_id: number, a: number, b: number) =>
-  answer(client.GET('/api/renditions/{rendition_id}/difference', { params: { path: { rendition_id }, query: { a, b } } }))
+  answer(
+    client.GET('/api/renditions/{rendition_id}/difference', { params: { path: { rendition_id }, query: { a, b } } }),
+  )
 
 /** One judgement after another, each of what was looked at when it was made. */
 let acting: Promise<unknown> = Promise.resolve()
@@ -170,11 +173,14 @@ watch(
     void enter().catch(messages.fail)
   },
 )
-watch(() => runs.moved, async () => {
-  const before = rendition.value?.newest?.id
-  await load().catch(messages.fail)
-  if (rendition.value?.newest?.id !== before) await Promise.all([look(), queue.refresh()]).catch(messages.fail)
-})
+watch(
+  () => runs.moved,
+  async () => {
+    const before = rendition.value?.newest?.id
+    await load().catch(messages.fail)
+    if (rendition.value?.newest?.id !== before) await Promise.all([look(), queue.refresh()]).catch(messages.fail)
+  },
+)
 watch(
   () => theme.global.name.value,
   () => {
@@ -209,40 +215,63 @@ onBeforeUnmount(close)
   </div>
   <div v-else class="view">
     <ReviewQueue
-      :rows="queue.rows.value ?? []" :index="queue.index.value" :left="queue.left.value" :swept="!!choice.cells.length"
-      @go="queue.goTo" @all="lookAtAll"
+      :rows="queue.rows.value ?? []"
+      :index="queue.index.value"
+      :left="queue.left.value"
+      :swept="!!choice.cells.length"
+      @go="queue.goTo"
+      @all="lookAtAll"
     />
-    <section class="work">
+    <section class="workspace">
       <template v-if="rendition">
         <JudgementBar
-          ref="judgement" :rendition="rendition" @accept="accept" @send-back="sendBack" @update="update"
-          @fitting="toFitting" @into-file="puttingIntoFile = true" @next="queue.step(1)"
+          ref="judgement"
+          :rendition="rendition"
+          @accept="accept"
+          @send-back="sendBack"
+          @update="update"
+          @fitting="toFitting"
+          @into-file="puttingIntoFile = true"
+          @next="queue.step(1)"
         />
         <CompareBar
-          v-model:beside="beside" v-model:mesh="mesh" v-model:bones="bones" :against="against"
-          :rendition="rendition" :apart="apart" @update:against="compare" @frame="go"
+          v-model:beside="beside"
+          v-model:mesh="mesh"
+          v-model:bones="bones"
+          :against="against"
+          :rendition="rendition"
+          :apart="apart"
+          @update:against="compare"
+          @frame="go"
         />
         <OntoDialog
-          v-model="puttingIntoFile" :rendition-id="rendition.id" :clip="rendition.clip" :character="rendition.character"
+          v-model="puttingIntoFile"
+          :rendition-id="rendition.id"
+          :clip="rendition.clip"
+          :character="rendition.character"
         />
       </template>
-      <div class="stage">
-        <canvas ref="canvas" tabindex="-1" aria-label="Source and result under one camera"></canvas>
-        <p v-if="loading" class="quiet loading" role="status">{{ loading }}</p>
-      </div>
+      <StageCanvas v-model:canvas="canvas" label="Source and result under one camera" :loading="loading" />
       <FindingRows :findings="findings" :frame="frame" @show="showFinding" />
-      <TransportBar v-model:playing="playing" v-model:loop="loop" :frame="frame" :frames="frames" :fps="fps" @step="step" />
+      <TransportBar
+        v-model:playing="playing"
+        v-model:loop="loop"
+        :frame="frame"
+        :frames="frames"
+        :fps="fps"
+        @step="step"
+      />
       <PoseRibbon
-        :frames="frames" :fps="fps" :frame="frame" :rows="rows" :shown="shown" :findings="findings" @frame="go"
+        :frames="frames"
+        :fps="fps"
+        :frame="frame"
+        :rows="rows"
+        :shown="shown"
+        :findings="findings"
+        @frame="go"
       />
     </section>
   </div>
 </template>
 
-<style scoped>
-.work { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-.stage { position: relative; flex: 1; min-height: 160px; overflow: hidden; }
-canvas { position: absolute; inset: 0; width: 100%; height: 100%; touch-action: none; cursor: grab; }
-.loading { position: absolute; left: 18px; bottom: 10px; }
-.ribbon { border-top: 1px solid var(--hairline); }
-</style>
+<style scoped></style>

@@ -18,7 +18,10 @@ function rootOf(stage: Stage, one: Standing): [number, number, number] {
   return [positions[one.root * 3] - x, positions[one.root * 3 + 1], positions[one.root * 3 + 2] - z]
 }
 
-/** Stand bodies in a row on one floor, or over each other; the camera keeps with the middle of them. look: at all of them. */
+/**
+ * Stand bodies in a row on one floor, or over each other; the camera keeps with the middle of them. look: at all of
+ * them.
+ */
 export function arrange(stage: Stage, bodies: Standing[], beside: boolean, look: boolean) {
   const places: number[] = []
   let at = 0

@@ -12,7 +12,10 @@ import { arrange, extent, type Standing } from './arrange'
 /** What a result is looked at beside: its source, another result of the same cell, or the whole cast in a row. */
 export type Against = 'source' | 'cast' | number
 
-const sample = (frames: number) => Array.from({ length: Math.min(frames, 12) }, (_, n) => Math.round((n * (frames - 1)) / Math.max(1, Math.min(frames, 12) - 1)))
+const sample = (frames: number) =>
+  Array.from({ length: Math.min(frames, 12) }, (_, n) =>
+    Math.round((n * (frames - 1)) / Math.max(1, Math.min(frames, 12) - 1)),
+  )
 
 /** The stage of the review: one camera on the source and a result, on two results, or on all who perform the clip. */
 export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
@@ -77,7 +80,10 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     const one = cast.character(row.character_id)
     if (!now || !module || !clip || !one || !row.newest) return
     const own = ++shown
-    const [source, positions] = await Promise.all([cast.skeleton(clip.skeleton_id), fetchPositions(`/api/library/clips/${clip.id}/positions`)])
+    const [source, positions] = await Promise.all([
+      cast.skeleton(clip.skeleton_id),
+      fetchPositions(`/api/library/clips/${clip.id}/positions`),
+    ])
     bones.value = await cast.skeleton(one.skeleton_id)
     if (own !== shown || stage.value !== now) return
     const { frames: count, points } = positions

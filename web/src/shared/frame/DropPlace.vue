@@ -76,5 +76,10 @@ onBeforeUnmount(() => {
   pointer-events: none;
   z-index: 3000;
 }
-.veil p { background: var(--panel); border: 1px solid var(--hairline); padding: 8px 16px; border-radius: 4px; }
+.veil p {
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  padding: 8px 16px;
+  border-radius: 4px;
+}
 </style>

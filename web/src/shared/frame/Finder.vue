@@ -27,19 +27,46 @@ watch(open, async (now) => {
   await nextTick()
   setTimeout(() => field.value?.focus(), 30)
   void runs.load().catch(() => {})
-  void answer(client.GET('/api/deliveries/')).then((rows) => (deliveries.value = rows), () => {})
+  void answer(client.GET('/api/deliveries/')).then(
+    (rows) => (deliveries.value = rows),
+    () => {},
+  )
   fittings.value = await answer(client.GET('/api/fittings/')).catch(() => [])
 })
 
-interface Found { kind: string; name: string; go: () => void }
+interface Found {
+  kind: string
+  name: string
+  go: () => void
+}
 
 const all = computed<Found[]>(() => [
-  ...library.present.map((clip) => ({ kind: 'clip', name: clip.name, go: () => router.push(`/library/clips/${clip.id}`) })),
-  ...cast.present.map((one) => ({ kind: 'character', name: one.name, go: () => router.push(`/cast?character=${one.id}`) })),
-  ...fittings.value.map((one) => ({ kind: 'fitting', name: `${one.skeleton} on ${one.character}`, go: () => router.push(`/fittings/${one.id}`) })),
-  ...deliveries.value.map((one) => ({ kind: 'delivery', name: one.name, go: () => router.push(`/delivery?delivery=${one.id}`) })),
+  ...library.present.map((clip) => ({
+    kind: 'clip',
+    name: clip.name,
+    go: () => router.push(`/library/clips/${clip.id}`),
+  })),
+  ...cast.present.map((one) => ({
+    kind: 'character',
+    name: one.name,
+    go: () => router.push(`/cast?character=${one.id}`),
+  })),
+  ...fittings.value.map((one) => ({
+    kind: 'fitting',
+    name: `${one.skeleton} on ${one.character}`,
+    go: () => router.push(`/fittings/${one.id}`),
+  })),
+  ...deliveries.value.map((one) => ({
+    kind: 'delivery',
+    name: one.name,
+    go: () => router.push(`/delivery?delivery=${one.id}`),
+  })),
   ...runs.history.map((one) => ({ kind: 'run', name: one.title, go: () => router.push(`/runs/${one.id}`) })),
-  ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({ kind: 'view', name, go: () => router.push(`/${name.toLowerCase()}`) })),
+  ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({
+    kind: 'view',
+    name,
+    go: () => router.push(`/${name.toLowerCase()}`),
+  })),
   { kind: 'view', name: 'Patterns', go: () => router.push('/fittings/patterns') },
   { kind: 'view', name: 'Review', go: () => router.push('/review') },
   { kind: 'view', name: 'Runs', go: () => router.push('/runs') },
@@ -55,7 +82,9 @@ function redraw(how: Drawing) {
 }
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return all.value.filter((one) => words.every((word) => `${one.name} ${one.kind}`.toLowerCase().includes(word))).slice(0, 12)
+  return all.value
+    .filter((one) => words.every((word) => `${one.name} ${one.kind}`.toLowerCase().includes(word)))
+    .slice(0, 12)
 })
 watch(text, () => (at.value = 0))
 
@@ -77,10 +106,18 @@ function onKey(event: KeyboardEvent) {
 <template>
   <v-dialog v-model="open" max-width="560" aria-label="Find">
     <v-card class="card">
-      <input ref="field" v-model="text" aria-label="Find a clip, character, fitting, delivery, run or view" placeholder="Find a clip, character, fitting, delivery, run or view" @keydown="onKey" />
+      <input
+        ref="field"
+        v-model="text"
+        aria-label="Find a clip, character, fitting, delivery, run or view"
+        placeholder="Find a clip, character, fitting, delivery, run or view"
+        @keydown="onKey"
+      />
       <ul role="listbox" aria-label="Found">
         <li v-for="(one, n) in found" :key="one.kind + one.name + n" role="option" :aria-selected="n === at">
-          <button class="plain" :class="{ here: n === at }" @click="choose(one)"><span>{{ one.name }}</span><span class="quiet">{{ one.kind }}</span></button>
+          <button class="plain" :class="{ here: n === at }" @click="choose(one)">
+            <span>{{ one.name }}</span><span class="quiet">{{ one.kind }}</span>
+          </button>
         </li>
         <li v-if="!found.length" class="quiet none">Nothing has this name.</li>
       </ul>
@@ -89,10 +126,38 @@ function onKey(event: KeyboardEvent) {
 </template>
 
 <style scoped>
-.card { padding: 8px; background: var(--panel); }
-input { width: 100%; padding: 10px 12px; font: inherit; font-size: 17px; border: 0; border-bottom: 1px solid var(--hairline); color: inherit; background: none; outline: none; }
-ul { list-style: none; margin: 6px 0 0; padding: 0; }
-li button { display: flex; width: 100%; justify-content: space-between; padding: 6px 12px; border-radius: 3px; }
-li button.here, li button:hover { background: rgb(var(--v-theme-surface-variant)); }
-.none { padding: 6px 12px; }
+.card {
+  padding: 8px;
+  background: var(--panel);
+}
+input {
+  width: 100%;
+  padding: 10px 12px;
+  font: inherit;
+  font-size: 17px;
+  border: 0;
+  border-bottom: 1px solid var(--hairline);
+  color: inherit;
+  background: none;
+  outline: none;
+}
+ul {
+  list-style: none;
+  margin: 6px 0 0;
+  padding: 0;
+}
+li button {
+  display: flex;
+  width: 100%;
+  justify-content: space-between;
+  padding: 6px 12px;
+  border-radius: 3px;
+}
+li button.here,
+li button:hover {
+  background: rgb(var(--v-theme-surface-variant));
+}
+.none {
+  padding: 6px 12px;
+}
 </style>

@@ -12,7 +12,10 @@ watch(open, (now) => now && setTimeout(() => close.value?.focus(), 30))
 
 const rows = (group: ShortcutGroup): Gesture[] => {
   const { shortcuts, gestures = [] }: { shortcuts: Record<string, Shortcut>; gestures?: Gesture[] } = SHORTCUTS[group]
-  return [...Object.values(shortcuts).map((shortcut) => ({ label: labelOf(shortcut), does: shortcut.does })), ...gestures]
+  return [
+    ...Object.values(shortcuts).map((shortcut) => ({ label: labelOf(shortcut), does: shortcut.does })),
+    ...gestures,
+  ]
 }
 const sections = computed(() => {
   const names = Object.keys(SHORTCUTS) as ShortcutGroup[]
@@ -27,14 +30,18 @@ const sections = computed(() => {
 <template>
   <v-dialog v-model="open" max-width="560" scrollable aria-label="Keys">
     <v-card class="card">
-      <div class="head"><h1>Keys</h1><button ref="close" class="plain word" @click="open = false">Close</button></div>
+      <div class="head">
+        <h1>Keys</h1>
+        <button ref="close" class="plain word" @click="open = false">Close</button>
+      </div>
       <section v-for="section in sections" :key="section.name" :aria-label="section.name">
         <h2>{{ section.name }}</h2>
         <template v-for="group in section.groups" :key="group">
           <h3>{{ group }}</h3>
           <dl>
             <template v-for="row in rows(group)" :key="row.label">
-              <dt class="mono">{{ row.label }}</dt><dd>{{ row.does }}</dd>
+              <dt class="mono">{{ row.label }}</dt>
+              <dd>{{ row.does }}</dd>
             </template>
           </dl>
         </template>
@@ -44,11 +51,34 @@ const sections = computed(() => {
 </template>
 
 <style scoped>
-.card { padding: 20px 24px; background: var(--panel); }
-.head { display: flex; justify-content: space-between; }
-section { margin-top: 14px; }
-h2 { border-bottom: 1px solid var(--hairline); padding-bottom: 3px; }
-h3 { margin: 10px 0 0; font-size: 14px; font-weight: 500; color: var(--quiet); }
-dl { display: grid; grid-template-columns: 8.5rem 1fr; gap: 3px 10px; margin: 3px 0 0; }
-dd { margin: 0; }
+.card {
+  padding: 20px 24px;
+  background: var(--panel);
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+}
+section {
+  margin-top: 14px;
+}
+h2 {
+  border-bottom: 1px solid var(--hairline);
+  padding-bottom: 3px;
+}
+h3 {
+  margin: 10px 0 0;
+  font-size: 14px;
+  font-weight: 500;
+  color: var(--quiet);
+}
+dl {
+  display: grid;
+  grid-template-columns: 8.5rem 1fr;
+  gap: 3px 10px;
+  margin: 3px 0 0;
+}
+dd {
+  margin: 0;
+}
 </style>

@@ -25,19 +25,29 @@ const places = computed(() => {
   ]
 })
 const work = computed(() => {
-  if (arrivals.busy)
-    return bringing()
+  if (arrivals.busy) return bringing()
   const waiting = intake.summary
   if (waiting?.accepting) {
     const done = intake.accepted - waiting.accepting
-    return { text: `Taking in ${done + 1} of ${intake.accepted}`, share: done / Math.max(1, intake.accepted), to: '/library/intake' }
+    return {
+      text: `Taking in ${done + 1} of ${intake.accepted}`,
+      share: done / Math.max(1, intake.accepted),
+      to: '/library/intake',
+    }
   }
-  if (waiting?.reading) return { text: `Reading ${waiting.reading} more ${waiting.reading === 1 ? 'file' : 'files'}`, share: 0.5, to: '/library/intake' }
+  if (waiting?.reading)
+    return {
+      text: `Reading ${waiting.reading} more ${waiting.reading === 1 ? 'file' : 'files'}`,
+      share: 0.5,
+      to: '/library/intake',
+    }
   const now = runs.running
   if (!now.length) return null
   const total = now.reduce((sum, run) => sum + run.total, 0)
   const through = now.reduce((sum, run) => sum + run.through, 0)
-  const left = timeLeft(now.reduce<number | null>((most, run) => (run.left === null ? most : Math.max(most ?? 0, run.left)), null))
+  const left = timeLeft(
+    now.reduce<number | null>((most, run) => (run.left === null ? most : Math.max(most ?? 0, run.left)), null),
+  )
   return { text: `${through} of ${total}${left ? `, ${left}` : ''}`, share: through / Math.max(1, total), to: '/runs' }
 })
 /** Within an archive, its own files are counted. */
@@ -76,11 +86,23 @@ function switchTheme() {
       </template>
     </nav>
     <div class="right">
-      <component :is="work.to ? 'router-link' : 'div'" v-if="work" :to="work.to" class="work" role="status" :title="work.to ? 'See the runs' : undefined">
+      <component
+        :is="work.to ? 'router-link' : 'div'"
+        v-if="work"
+        :to="work.to"
+        class="work"
+        role="status"
+        :title="work.to ? 'See the runs' : undefined"
+      >
         <span>{{ work.text }}</span>
         <span class="line"><span :style="{ width: `${Math.round(work.share * 100)}%` }" /></span>
       </component>
-      <router-link v-else-if="route.path.startsWith('/board') || route.path.startsWith('/review')" to="/runs" class="end runs">Runs</router-link>
+      <router-link
+        v-else-if="route.path.startsWith('/board') || route.path.startsWith('/review')"
+        to="/runs"
+        class="end runs"
+        >Runs</router-link
+      >
       <button class="plain end" @click="emit('find')">Find <kbd>Ctrl K</kbd></button>
       <button class="plain end" @click="emit('keys')">Keys <kbd>?</kbd></button>
       <button class="plain end" :aria-pressed="isNight" @click="switchTheme">{{ isNight ? 'Day' : 'Night' }}</button>
@@ -98,21 +120,98 @@ header {
   background: var(--panel);
   border-bottom: 1px solid var(--hairline);
 }
-.mark { display: flex; align-items: center; gap: 8px; font-weight: 700; font-size: 18px; text-decoration: none; }
-nav { display: flex; align-items: center; gap: 9px; }
-nav a { text-decoration: none; padding: 5px 3px; border-bottom: 2px solid transparent; }
-nav a:hover { border-color: var(--hairline); }
-nav a.here { border-color: var(--accent); font-weight: 500; }
-.count { margin-left: 5px; color: var(--quiet); font-size: 0.8em; }
-.dot { color: var(--quiet); }
-.right { margin-left: auto; display: flex; gap: 20px; align-items: center; font-size: 14px; }
-.end { min-height: 28px; display: flex; align-items: center; gap: 7px; }
-kbd { font-family: var(--mono); font-size: 11.5px; border: 1px solid var(--hairline); border-radius: 3px; padding: 0 5px; color: var(--quiet); }
-.work { display: grid; gap: 3px; min-width: 150px; max-width: 280px; }
-.work { text-decoration: none; color: inherit; }
-.runs { color: inherit; }
-.work > span:first-child { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; font-size: 13px; }
-.line { height: 2px; background: var(--hairline); }
-.line span { display: block; height: 2px; background: var(--accent); transition: width 150ms; }
-@media (max-width: 1100px) { header { gap: 14px; } .right { gap: 12px; } kbd { display: none; } }
+.mark {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-weight: 700;
+  font-size: 18px;
+  text-decoration: none;
+}
+nav {
+  display: flex;
+  align-items: center;
+  gap: 9px;
+}
+nav a {
+  text-decoration: none;
+  padding: 5px 3px;
+  border-bottom: 2px solid transparent;
+}
+nav a:hover {
+  border-color: var(--hairline);
+}
+nav a.here {
+  border-color: var(--accent);
+  font-weight: 500;
+}
+.count {
+  margin-left: 5px;
+  color: var(--quiet);
+  font-size: 0.8em;
+}
+.dot {
+  color: var(--quiet);
+}
+.right {
+  margin-left: auto;
+  display: flex;
+  gap: 20px;
+  align-items: center;
+  font-size: 14px;
+}
+.end {
+  min-height: 28px;
+  display: flex;
+  align-items: center;
+  gap: 7px;
+}
+kbd {
+  font-family: var(--mono);
+  font-size: 11.5px;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 0 5px;
+  color: var(--quiet);
+}
+.work {
+  display: grid;
+  gap: 3px;
+  min-width: 150px;
+  max-width: 280px;
+}
+.work {
+  text-decoration: none;
+  color: inherit;
+}
+.runs {
+  color: inherit;
+}
+.work > span:first-child {
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  font-size: 13px;
+}
+.line {
+  height: 2px;
+  background: var(--hairline);
+}
+.line span {
+  display: block;
+  height: 2px;
+  background: var(--accent);
+  transition: width 150ms;
+}
+@media (max-width: 1100px) {
+  header {
+    gap: 14px;
+  }
+  .right {
+    gap: 12px;
+  }
+  kbd {
+    display: none;
+  }
+}
 </style>

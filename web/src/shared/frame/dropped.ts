@@ -12,7 +12,9 @@ export async function filesOf(transfer: DataTransfer | null): Promise<File[]> {
 
 async function walk(entry: FileSystemEntry, out: File[]): Promise<void> {
   if (entry.isFile) {
-    const file = await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed)).catch(() => null)
+    const file = await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed)).catch(
+      () => null,
+    )
     if (!file || file.name.startsWith('.')) return
     Object.defineProperty(file, 'webkitRelativePath', { value: entry.fullPath.replace(/^\//, '') })
     out.push(file)
@@ -21,7 +23,9 @@ async function walk(entry: FileSystemEntry, out: File[]): Promise<void> {
   const reader = (entry as FileSystemDirectoryEntry).createReader()
   for (;;) {
     // A reader hands out a hundred entries at a time.
-    const part = await new Promise<FileSystemEntry[]>((done, failed) => reader.readEntries(done, failed)).catch(() => [])
+    const part = await new Promise<FileSystemEntry[]>((done, failed) => reader.readEntries(done, failed)).catch(
+      () => [],
+    )
     if (!part.length) return
     for (const one of part) await walk(one, out)
   }

@@ -40,7 +40,8 @@ const paths = computed(() =>
       // Seen a little from the side, each pose about its own middle.
       const across = (n: number) => pose[n * 3] * 0.5 + pose[n * 3 + 2] * 0.866
       const middle = across(0)
-      const at = (n: number) => `${(x(frame) + (across(n) - middle) * scale).toFixed(1)} ${(HEIGHT * (r + 1) - 4 - pose[n * 3 + 1] * scale).toFixed(1)}`
+      const at = (n: number) =>
+        `${(x(frame) + (across(n) - middle) * scale).toFixed(1)} ${(HEIGHT * (r + 1) - 4 - pose[n * 3 + 1] * scale).toFixed(1)}`
       row.parents.forEach((parent, n) => {
         if (parent >= 0) out[(row.sides[n] || 'middle') as keyof typeof out] += `M${at(parent)}L${at(n)}`
       })
@@ -104,12 +105,24 @@ const bottom = computed(() => HEIGHT * props.rows.length)
       <g v-for="(row, r) in paths" :key="r">
         <line x1="0" :x2="width" :y1="HEIGHT * (r + 1) - 4" :y2="HEIGHT * (r + 1) - 4" class="floor" />
         <g v-for="(pose, k) in row" :key="k">
-          <path :d="pose.right" class="right" /><path :d="pose.right" class="core" />
-          <path :d="pose.middle" class="middle" /><path :d="pose.left" class="left" />
+          <path :d="pose.right" class="right" />
+          <path :d="pose.right" class="core" />
+          <path :d="pose.middle" class="middle" />
+          <path :d="pose.left" class="left" />
         </g>
       </g>
       <g v-for="(finding, n) in (findings ?? []).filter((one) => one.unit)" :key="`f${n}`">
-        <rect v-for="[first, last] in finding.spans" :key="first" :x="x(first)" :y="bottom + 2" :width="Math.max(3, x(last) - x(first))" height="4" class="finding"><title>{{ finding.text }}</title></rect>
+        <rect
+          v-for="[first, last] in finding.spans"
+          :key="first"
+          :x="x(first)"
+          :y="bottom + 2"
+          :width="Math.max(3, x(last) - x(first))"
+          height="4"
+          class="finding"
+        >
+          <title>{{ finding.text }}</title>
+        </rect>
       </g>
       <g v-for="tick in ticks" :key="tick">
         <line :x1="x(tick)" :x2="x(tick)" :y1="bottom + 8" :y2="bottom + 13" class="tick" />
@@ -143,22 +156,76 @@ const bottom = computed(() => HEIGHT * props.rows.length)
 </template>
 
 <style scoped>
-.ribbon { cursor: ew-resize; touch-action: none; user-select: none; overflow: hidden; background: var(--panel); }
-svg { display: block; }
-path { fill: none; stroke-linecap: round; stroke-linejoin: round; }
-.middle { stroke: var(--ink); stroke-width: 1.2; }
-.left { stroke: var(--left); stroke-width: 1.1; }
-.right { stroke: var(--right); stroke-width: 1.9; }
-.core { stroke: var(--panel); stroke-width: 0.7; }
-.floor { stroke: var(--hairline); }
-.tick { stroke: var(--quiet); }
-text { font-size: 11px; text-anchor: middle; fill: var(--quiet); }
-.head { stroke: var(--accent); stroke-width: 1.5; }
-.knob { fill: var(--accent); }
-.outside { fill: var(--paper); opacity: 0.72; }
-.edge { cursor: ew-resize; outline-offset: -2px; }
-.edge line { stroke: var(--ink); stroke-width: 1.5; }
-.edge circle { fill: var(--panel); stroke: var(--ink); stroke-width: 1.5; }
-.grip { fill: transparent; }
-.finding { fill: var(--wrong); }
+.ribbon {
+  cursor: ew-resize;
+  touch-action: none;
+  user-select: none;
+  overflow: hidden;
+  background: var(--panel);
+}
+svg {
+  display: block;
+}
+path {
+  fill: none;
+  stroke-linecap: round;
+  stroke-linejoin: round;
+}
+.middle {
+  stroke: var(--ink);
+  stroke-width: 1.2;
+}
+.left {
+  stroke: var(--left);
+  stroke-width: 1.1;
+}
+.right {
+  stroke: var(--right);
+  stroke-width: 1.9;
+}
+.core {
+  stroke: var(--panel);
+  stroke-width: 0.7;
+}
+.floor {
+  stroke: var(--hairline);
+}
+.tick {
+  stroke: var(--quiet);
+}
+text {
+  font-size: 11px;
+  text-anchor: middle;
+  fill: var(--quiet);
+}
+.head {
+  stroke: var(--accent);
+  stroke-width: 1.5;
+}
+.knob {
+  fill: var(--accent);
+}
+.outside {
+  fill: var(--paper);
+  opacity: 0.72;
+}
+.edge {
+  cursor: ew-resize;
+  outline-offset: -2px;
+}
+.edge line {
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+.edge circle {
+  fill: var(--panel);
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+.grip {
+  fill: transparent;
+}
+.finding {
+  fill: var(--wrong);
+}
 </style>

@@ -9,23 +9,51 @@ const emit = defineEmits<{ step: [by: number] }>()
 <template>
   <div class="transport">
     <button class="plain play" :aria-label="playing ? 'Pause' : 'Play'" @click="playing = !playing">
-      <svg width="16" height="16" aria-hidden="true"><path v-if="playing" d="M3 2h3.6v12H3zM9.4 2H13v12H9.4z" fill="currentColor" /><path v-else d="M3 1.5 14 8 3 14.5z" fill="currentColor" /></svg>
+      <svg width="16" height="16" aria-hidden="true">
+        <path v-if="playing" d="M3 2h3.6v12H3zM9.4 2H13v12H9.4z" fill="currentColor" />
+        <path v-else d="M3 1.5 14 8 3 14.5z" fill="currentColor" />
+      </svg>
       {{ playing ? 'Pause' : 'Play' }}
     </button>
     <button class="plain word" aria-label="One frame back" @click="emit('step', -1)">Back</button>
     <button class="plain word" aria-label="One frame on" @click="emit('step', 1)">On</button>
     <label class="loop"><input v-model="loop" type="checkbox" /> Repeat</label>
-    <span class="mono time">{{ String(frame).padStart(4, '\u2007') }} of {{ frames - 1 }} · {{ (frame / fps).toFixed(2) }} s · {{ +fps.toFixed(3) }} fps</span>
+    <span class="mono time"
+      >{{ String(frame).padStart(4, '\u2007') }} of {{ frames - 1 }} · {{ (frame / fps).toFixed(2) }} s ·
+      {{ +fps.toFixed(3) }} fps</span
+    >
     <span class="space"></span>
     <slot />
   </div>
 </template>
 
 <style scoped>
-.transport { display: flex; align-items: center; gap: 14px; padding: 7px 18px; border-top: 1px solid var(--hairline); background: var(--panel); flex-wrap: wrap; }
-.play { display: flex; align-items: center; gap: 7px; min-width: 76px; min-height: 28px; }
-.loop { display: flex; gap: 5px; align-items: center; min-height: 24px; }
-.loop input { accent-color: var(--accent); }
-.time { white-space: pre; }
-.space { flex: 1; }
+.transport {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 7px 18px;
+  border-top: 1px solid var(--hairline);
+  background: var(--panel);
+  flex-wrap: wrap;
+}
+.play {
+  display: flex;
+  align-items: center;
+  gap: 7px;
+  min-width: 76px;
+  min-height: 28px;
+}
+.loop {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
+.loop input {
+  accent-color: var(--accent);
+}
+.time {
+  white-space: pre;
+}
 </style>

@@ -1,8 +1,8 @@
 import { onBeforeUnmount, ref, watch, type Ref } from 'vue'
 
 /**
- * Playing through frames at their rate, by the clock: frames are skipped rather than time stretched. range: the frames that
- * are played, all where it is not given.
+ * Playing through frames at their rate, by the clock: frames are skipped rather than time stretched. range: the
+ * frames that are played, all where it is not given.
  */
 export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Ref<[number, number]>) {
   const start = () => range?.value[0] ?? 0

@@ -154,11 +154,23 @@ export const SHORTCUTS = {
 export type ShortcutGroup = keyof typeof SHORTCUTS
 
 const LABELS: Record<string, string> = {
-  cmd: 'Ctrl', arrowleft: '←', arrowright: '→', arrowup: '↑', arrowdown: '↓', escape: 'Esc', delete: 'Del',
+  cmd: 'Ctrl',
+  arrowleft: '←',
+  arrowright: '→',
+  arrowup: '↑',
+  arrowdown: '↓',
+  escape: 'Esc',
+  delete: 'Del',
 }
 const word = (key: string) => LABELS[key] ?? key[0].toUpperCase() + key.slice(1)
 
 /** How a shortcut is written for people, as in "Ctrl Shift Z". */
 export function labelOf({ keys, label }: Shortcut): string {
-  return label ?? keys.split('/').map((keysTogether) => keysTogether.split('+').map(word).join(' ')).join(' or ')
+  return (
+    label ??
+    keys
+      .split('/')
+      .map((keysTogether) => keysTogether.split('+').map(word).join(' '))
+      .join(' or ')
+  )
 }

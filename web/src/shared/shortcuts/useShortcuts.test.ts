@@ -13,8 +13,11 @@ afterEach(() => {
 /** A view with these shortcuts and some controls in it. */
 function view<Group extends ShortcutGroup>(group: Group, handlers: Handlers<Group>) {
   const controls = [
-    h('input', { id: 'text' }), h('input', { id: 'range', type: 'range' }), h('input', { id: 'box', type: 'checkbox' }),
-    h('button', { id: 'button' }), h('div', { role: 'dialog' }, [h('button', { id: 'inside' })]),
+    h('input', { id: 'text' }),
+    h('input', { id: 'range', type: 'range' }),
+    h('input', { id: 'box', type: 'checkbox' }),
+    h('button', { id: 'button' }),
+    h('div', { role: 'dialog' }, [h('button', { id: 'inside' })]),
   ]
   const made = mount(
     defineComponent({
@@ -54,7 +57,13 @@ describe('shortcuts', () => {
   it('leave a control its own keys', () => {
     const does = { play: vi.fn(), back: vi.fn(), on: vi.fn(), first: vi.fn(), last: vi.fn() }
     view('Playing', does)
-    for (const [key, where] of [[' ', '#button'], [' ', '#box'], ['ArrowLeft', '#range'], ['Home', '#range']]) press(key, where)
+    for (const [key, where] of [
+      [' ', '#button'],
+      [' ', '#box'],
+      ['ArrowLeft', '#range'],
+      ['Home', '#range'],
+    ])
+      press(key, where)
     expect([does.play, does.back, does.first].map((spy) => spy.mock.calls.length)).toEqual([0, 0, 0])
     press(' ', '#range')
     press('ArrowLeft', '#button')
@@ -75,7 +84,11 @@ describe('shortcuts', () => {
     view('Library', second)
     press('Escape')
     press('/')
-    expect([second.selectNone.mock.calls.length, first.search.mock.calls.length, second.search.mock.calls.length]).toEqual([1, 1, 0])
+    expect([
+      second.selectNone.mock.calls.length,
+      first.search.mock.calls.length,
+      second.search.mock.calls.length,
+    ]).toEqual([1, 1, 0])
   })
   it('are gone with their view', () => {
     const does = history()
@@ -91,8 +104,12 @@ describe('the table of shortcuts', () => {
   const groups = Object.entries(SHORTCUTS) as [ShortcutGroup, { shortcuts: Record<string, Shortcut> }][]
   /** What is open at the same time. */
   const TOGETHER: ShortcutGroup[][] = [
-    ['Everywhere', 'Library'], ['Everywhere', 'Intake'], ['Everywhere', 'Playing', 'Clip'], ['Everywhere', 'Board'],
-    ['Everywhere', 'Playing', 'Findings', 'Fitting', 'Pairing'], ['Everywhere', 'Playing', 'Findings', 'Fitting', 'Stance'],
+    ['Everywhere', 'Library'],
+    ['Everywhere', 'Intake'],
+    ['Everywhere', 'Playing', 'Clip'],
+    ['Everywhere', 'Board'],
+    ['Everywhere', 'Playing', 'Findings', 'Fitting', 'Pairing'],
+    ['Everywhere', 'Playing', 'Findings', 'Fitting', 'Stance'],
     ['Everywhere', 'Playing', 'Findings', 'Review'],
   ]
   it('gives no key two meanings in a view, but Esc, which each leaves to the next', () => {
@@ -101,7 +118,10 @@ describe('the table of shortcuts', () => {
         .filter(([name]) => names.includes(name))
         .flatMap(([, group]) => Object.values(group.shortcuts).flatMap(({ keys }) => keys.split(/(?<=.)\/(?=.)/)))
         .filter((key) => key !== 'escape')
-      expect(keys.filter((key, n) => keys.indexOf(key) !== n), names.join()).toEqual([])
+      expect(
+        keys.filter((key, n) => keys.indexOf(key) !== n),
+        names.join(),
+      ).toEqual([])
     }
   })
   it('writes keys as people read them', () => {

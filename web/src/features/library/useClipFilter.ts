@@ -1,0 +1,51 @@
+import { computed, reactive, ref, type Ref } from 'vue'
+
+import { useLibrary, type Clip } from '@/stores/library'
+
+const LENGTHS: Record<string, (seconds: number) => boolean> = {
+  short: (seconds) => seconds < 3,
+  middling: (seconds) => seconds >= 3 && seconds < 6,
+  long: (seconds) => seconds >= 6,
+}
+const ORDERS: Record<string, (a: Clip, b: Clip) => number> = {
+  name: (a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }),
+  newest: (a, b) => b.created.localeCompare(a.created) || b.id - a.id,
+  longest: (a, b) => b.seconds - a.seconds,
+  farthest: (a, b) => b.travel - a.travel,
+}
+const TRAVELS_FROM = 0.3
+
+/** Which clips of the library are shown, and in which order. An empty choice asks for nothing. */
+export function useClipFilter(retired: Ref<boolean>) {
+  const library = useLibrary()
+  const skeleton = ref<number | null>(null)
+  const order = ref('name')
+  const choices = reactive({ text: '', tag: '', length: '', travel: '', loop: '' })
+
+  const skeletonNames = computed(() => new Map(library.skeletons.map(({ id, name }) => [id, name])))
+  const present = computed(() => library.clips.filter((clip) => clip.retired === retired.value))
+  const isFiltered = computed(() => skeleton.value !== null || Object.values(choices).some(Boolean))
+  const shown = computed(() => {
+    const words = (choices.text ?? '').toLowerCase().split(/\s+/).filter(Boolean)
+    const { tag, length, travel, loop } = choices
+    return present.value
+      .filter((clip) => {
+        const about =
+          `${clip.name} ${clip.tags.join(' ')} ${skeletonNames.value.get(clip.skeleton_id) ?? ''}`.toLowerCase()
+        return (
+          (skeleton.value === null || clip.skeleton_id === skeleton.value) &&
+          (!tag || clip.tags.includes(tag)) &&
+          (!length || LENGTHS[length](clip.seconds)) &&
+          (!travel || (travel === 'travels') === clip.travel >= TRAVELS_FROM) &&
+          (!loop || (loop === 'loops') === clip.loop) &&
+          words.every((word) => about.includes(word))
+        )
+      })
+      .sort(ORDERS[order.value])
+  })
+  function clear() {
+    Object.assign(choices, { text: '', tag: '', length: '', travel: '', loop: '' })
+    skeleton.value = null
+  }
+  return { skeleton, order, choices, present, shown, isFiltered, clear }
+}
