@@ -5,7 +5,8 @@ import { defineConfig } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
 
 export default defineConfig({
-  plugins: [vue(), vuetify()],
+  // As in HTML, a line break between elements is a space: Prettier lays templates out by that.
+  plugins: [vue({ template: { compilerOptions: { whitespace: 'preserve' } } }), vuetify()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
   build: { target: 'es2022', chunkSizeWarningLimit: 900 },
   test: {

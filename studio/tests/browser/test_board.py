@@ -248,8 +248,13 @@ class Review(BoardCase):
         self.figure(149, "other")
         # The first frame of the new one is the ninth of the old: the two are apart, and where most can be gone to.
         expect(self.page.get_by_text("furthest apart")).to_be_visible()
+        self.page.keyboard.press("Home")
         self.page.get_by_role("button", name="All who perform it").click()
+        # What is stepped to while they are fetched is where they are then seen.
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
         self.figure(149, f"cast {self.ringer.pk}")
+        self.assertEqual(self.page.evaluate("() => window.armuto.stage.frame"), 3)
         roots = [np.array(self.joints(key))[0, 0] for key in ("source", "character", f"cast {self.ringer.pk}")]
         self.assertTrue(roots[0] < roots[1] < roots[2] and roots[2] - roots[0] > 1.0, roots)
         self.page.keyboard.press("o")

@@ -246,10 +246,10 @@ class Finding(StudioCase):
         expect(self.page.get_by_text(f"151 f, kept 10 to {last}")).to_be_visible()
         expect(self.page.get_by_text("Cut from walk.")).to_be_visible()
         # A new version by dropping a file: the same clip, the next version.
-        self.drop(".work", WALK)
+        self.drop(".workspace", WALK)
         expect(self.page.get_by_text("is now at version 2")).to_be_visible()
         # A file on another skeleton is refused with the reason, and nothing changes.
-        self.drop(".work", YARD[0])
+        self.drop(".workspace", YARD[0])
         expect(self.page.get_by_text("it is on another skeleton")).to_be_visible()
         self.console.clear()  # the browser notes the 422
 

@@ -47,6 +47,7 @@ export class Stage {
   private readonly figures = new Map<string, Figure>()
   private readonly sources = new Map<string, Source>()
   private readonly watcher: ResizeObserver
+  private readonly resized = new Set<() => void>()
   private readonly rays = new Raycaster()
   private readonly rollMarkers = new Map<string, { rollMarkers: RollMarkers; marks: () => Float32Array | null }>()
   private request = 0
@@ -281,6 +282,11 @@ export class Stage {
     return () => this.listeners.delete(listener)
   }
 
+  /** Call something whenever the stage has another size. */
+  afterResizing(listener: () => void) {
+    this.resized.add(listener)
+  }
+
   invalidate() {
     if (!this.request) this.request = requestAnimationFrame(() => this.draw())
   }
@@ -316,6 +322,7 @@ export class Stage {
     this.camera.aspect = box.width / box.height
     this.camera.updateProjectionMatrix()
     this.draw()
+    for (const listener of this.resized) listener()
   }
 
   /** World positions of every figure's and source's joints as they stand now, for tests and measuring by hand. */

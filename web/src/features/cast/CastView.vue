@@ -23,16 +23,11 @@ const dropping = ref<string | null>(null)
 const chosen = computed(() => cast.present.find(({ id }) => id === Number(route.query.character)) ?? null)
 const waiting = computed(() => intake.characters.find(({ id }) => id === Number(route.query.waiting)) ?? null)
 const retired = computed(() => cast.characters.filter((character) => character.retired))
-const { stage, mesh, bones, loading, pointed, labels, crowd, frameAll, bend } = useLineUp(canvas, chosen)
+const { stage, mesh, bones, loading, pointed, labels, crowd, bend } = useLineUp(canvas, chosen)
 const chosenKey = computed(() =>
   chosen.value ? keyOf(chosen.value) : waiting.value ? waitingKeyOf(waiting.value) : '',
 )
 
-// A sheet that opens or closes leaves the stage another size.
-watch(
-  () => !!chosen.value || !!waiting.value,
-  () => setTimeout(frameAll, 50),
-)
 // The one figure that waits is the one to decide on.
 watch(
   () =>

@@ -79,6 +79,8 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
   function openStage({ openStage }: StageModule) {
     const now = openStage(canvas.value!)
     now.controls.addEventListener('start', () => (cameraTaken = true))
+    // A sheet that opens or closes leaves the stage another size.
+    now.afterResizing(frameAll)
     return now
   }
   const fromCast = (character: Character): Standing => ({
@@ -211,5 +213,5 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
   )
   onMounted(() => void lineUp())
   onBeforeUnmount(close)
-  return { stage, mesh, bones, loading, pointed, labels, crowd, frameAll, bend }
+  return { stage, mesh, bones, loading, pointed, labels, crowd, bend }
 }

@@ -169,10 +169,7 @@ const words = (one: Contact) =>
     @pointercancel="release"
   >
     <svg :width="width" :height="lanes.length * LANE">
-      <g v-for="(lane, n) in lanes" :key="lane.limb">
-        <line x1="0" :x2="width" :y1="n * LANE" :y2="n * LANE" class="rule" />
-        <text :x="labelAt(lane.points)" :y="n * LANE + 15">{{ lane.limb }}</text>
-      </g>
+      <line v-for="(lane, n) in lanes" :key="lane.limb" x1="0" :x2="width" :y1="n * LANE" :y2="n * LANE" class="rule" />
       <g
         v-for="bar in bars"
         :key="`${bar.n} ${bar.name}`"
@@ -218,6 +215,10 @@ const words = (one: Contact) =>
         </text>
       </g>
       <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="lanes.length * LANE" class="head" />
+      <!-- Last, so that a name can be read where bars leave no gap for it. -->
+      <text v-for="(lane, n) in lanes" :key="`name of ${lane.limb}`" :x="labelAt(lane.points)" :y="n * LANE + 15">
+        {{ lane.limb }}
+      </text>
     </svg>
     <button
       v-if="chosen !== null && rows[chosen]"

@@ -227,6 +227,6 @@ onBeforeUnmount(close)
 }
 .range {
   font-size: 13px;
-  white-space: pre;
+  white-space: nowrap;
 }
 </style>

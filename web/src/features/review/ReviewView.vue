@@ -73,8 +73,8 @@ async function enter() {
   const asked = route.query.frame === undefined ? undefined : Number(route.query.frame)
   await look(asked ?? findingStarts.value[0] ?? 0)
 }
-/** The result with what it is compared with, onto the stage. */
-async function look(at = frame.value) {
+/** The result with what it is compared with, at a frame, or where the playhead is by the time both are there. */
+async function look(at?: number) {
   const row = rendition.value
   const result = row?.newest
   if (!row || !result) return
@@ -82,7 +82,8 @@ async function look(at = frame.value) {
     await nextTick()
     await open()
   }
-  await show(row, against.value, against.value === 'cast' ? await performedByOthers(row) : [], at, beside.value)
+  const others = against.value === 'cast' ? await performedByOthers(row) : []
+  await show(row, against.value, others, () => at ?? frame.value, beside.value)
   go(stage.value?.frame ?? 0)
   dress(mesh.value, bones.value)
   apart.value = typeof against.value === 'number' ? await differenceFrom(row.id, against.value, result.id) : []

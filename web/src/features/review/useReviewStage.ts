@@ -74,7 +74,7 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   }
 
   /** Put a result on the stage with what it is compared with. others: all results of its clip, for the row. */
-  async function show(row: Rendition, against: Against, others: Rendition[], frame: number, beside: boolean) {
+  async function show(row: Rendition, against: Against, others: Rendition[], frame: () => number, beside: boolean) {
     const now = stage.value
     const clip = library.clip(row.clip_id)
     const one = cast.character(row.character_id)
@@ -119,7 +119,7 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     frames.value = count
     bodies = found.filter((body): body is Standing => !!body)
     ribbon.drawRows(count, tree, positions)
-    now.setFrame(Math.min(frame, count - 1))
+    now.setFrame(Math.min(frame(), count - 1))
     place(beside, true)
   }
   function place(beside: boolean, look: boolean) {

@@ -1,8 +1,16 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+
 /** Play, step, repeat, and where in time the frame is. */
-defineProps<{ frame: number; frames: number; fps: number }>()
+const props = defineProps<{ frame: number; frames: number; fps: number }>()
 const playing = defineModel<boolean>('playing', { required: true })
 const loop = defineModel<boolean>('loop', { required: true })
+/** As wide in every frame, so that nothing beside it moves. */
+const time = computed(() => {
+  const frame = String(props.frame).padStart(4, '\u2007')
+  const seconds = (props.frame / props.fps).toFixed(2)
+  return `${frame} of ${props.frames - 1} · ${seconds} s · ${+props.fps.toFixed(3)} fps`
+})
 const emit = defineEmits<{ step: [by: number] }>()
 </script>
 
@@ -18,10 +26,7 @@ const emit = defineEmits<{ step: [by: number] }>()
     <button class="plain word" aria-label="One frame back" @click="emit('step', -1)">Back</button>
     <button class="plain word" aria-label="One frame on" @click="emit('step', 1)">On</button>
     <label class="loop"><input v-model="loop" type="checkbox" /> Repeat</label>
-    <span class="mono time"
-      >{{ String(frame).padStart(4, '\u2007') }} of {{ frames - 1 }} · {{ (frame / fps).toFixed(2) }} s ·
-      {{ +fps.toFixed(3) }} fps</span
-    >
+    <span class="mono time">{{ time }}</span>
     <span class="space"></span>
     <slot />
   </div>
