@@ -192,8 +192,8 @@ def matcher(product: float, count: int = 700) -> str:
     large = [skeleton for _, skeleton, _ in matching.generated(400, seed=200) if 72 <= len(skeleton) <= 88][:40]
 
     def pair_up() -> None:
-        for one, two in zip(large[::2], large[1::2], strict=False):
-            pairing.pair(one, pairing.assign(one), two, pairing.assign(two))
+        for first, second in zip(large[::2], large[1::2], strict=False):
+            pairing.pair(first, pairing.assign(first), second, pairing.assign(second))
 
     each = best(pair_up, 3) / (len(large) // 2)
     return f"""The matcher, on {count} generated two-legged bodies (armuto/tests/bodies.py: any build, one to seven spine and one to six neck
@@ -219,16 +219,16 @@ def standing(product: float, count: int = 40) -> str:
     rows = []
     for kind in stances.RESTS:
         far = max(stances.position_error(seed, kind) for seed in range(count)) * 1000
-        left = [one for seed in range(count) for one in stances.left_of(seed, kind) if one.seen]
-        bones = [one for one in left if not one.part.endswith("foot")]
+        left = [row for seed in range(count) for row in stances.left_of(seed, kind) if row.seen]
+        bones = [row for row in left if not row.part.endswith("foot")]
         cells = []
         for chosen in (
             bones,
-            [one for one in left if one.part.endswith("foot") and not one.by_toes],
-            [one for one in left if one.by_toes],
+            [row for row in left if row.part.endswith("foot") and not row.by_toes],
+            [row for row in left if row.by_toes],
         ):
-            worst = max(chosen, key=lambda one: one.direction, default=None)
-            rolled = max((one for one in chosen if one.roll is not None), key=lambda one: one.roll or 0, default=None)
+            worst = max(chosen, key=lambda row: row.direction, default=None)
+            rolled = max((row for row in chosen if row.roll is not None), key=lambda row: row.roll or 0, default=None)
             cells.append("—" if worst is None else f"{worst.direction:.2f}" + _where(worst, worst.direction))
             cells.append("—" if rolled is None else f"{rolled.roll or 0:.2f}" + _where(rolled, rolled.roll or 0))
         rows.append(f"| {kind} | {far:.4f} | {' | '.join(cells)} |")

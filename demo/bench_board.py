@@ -137,12 +137,12 @@ def _memory(server: int) -> Mapping[int, float]:
     out = {}
     for status in Path("/proc").glob("[0-9]*/status"):
         try:
-            said = status.read_text()
+            status_text = status.read_text()
             command = (status.parent / "cmdline").read_bytes()
         except OSError:
             continue
-        if b"work" in command.split(b"\0") and re.search(rf"^PPid:\t{server}$", said, re.MULTILINE):
-            peak = re.search(r"^VmHWM:\s+(\d+)", said, re.MULTILINE)
+        if b"work" in command.split(b"\0") and re.search(rf"^PPid:\t{server}$", status_text, re.MULTILINE):
+            peak = re.search(r"^VmHWM:\s+(\d+)", status_text, re.MULTILINE)
             out[int(status.parent.name)] = int(peak[1]) / 1024 if peak else 0.0
     return out
 

@@ -50,9 +50,9 @@ def measured(page: Page, clip: Path) -> tuple[list[float], list[float]]:
     number = page.evaluate(
         """async () => {
             const read = (path, more) => fetch(path, more).then((answer) => answer.json())
-            const clip = (await read('/api/library/clips')).find((one) => one.name.includes('long'))
-            const one = (await read('/api/cast/')).find((row) => row.name === 'porter')
-            const body = JSON.stringify({ clip_id: clip.id, character_id: one.id })
+            const clip = (await read('/api/library/clips')).find((row) => row.name.includes('long'))
+            const figure = (await read('/api/cast/')).find((row) => row.name === 'porter')
+            const body = JSON.stringify({ clip_id: clip.id, character_id: figure.id })
             const headers = { 'Content-Type': 'application/json' }
             return `${(await read('/api/fittings/', { method: 'POST', headers, body })).id}?clip=${clip.id}`
         }"""

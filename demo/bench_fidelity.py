@@ -219,7 +219,9 @@ def grades() -> str:
                     value = replace(value, capsules=figure.capsules)
                     done = retarget(clip, value)
                     grades[kind][grade(find(clip, done.clip, value, done.contacts))] += 1
-    rows = "\n".join(f"| {kind} | {said['wrong']} | {said['look']} | {said['good']} |" for kind, said in grades.items())
+    rows = "\n".join(
+        f"| {kind} | {counts['wrong']} | {counts['look']} | {counts['good']} |" for kind, counts in grades.items()
+    )
     right = Counter()
     clips = [settled.walk(110)[0], settled.carrying(), settled.hand_on_hip(), settled.stairs()[0]]
     for seed in range(50):

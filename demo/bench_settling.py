@@ -64,10 +64,10 @@ def table(cases: Iterator[tuple[Clip, Fitting]]) -> tuple[str, int]:
     found: dict[str, list[dict[str, float]]] = {step: [] for step in STEPS}
     for clip, made in cases:
         contacts = detect_contacts(clip, RetargetContext(made))
-        for step, said in STEPS.items():
-            chosen = replace(made, settings=said)
+        for step, settings in STEPS.items():
+            chosen = replace(made, settings=settings)
             measures = worst(measure(clip, retarget(clip, chosen, contacts).clip, chosen, contacts))
-            found[step].append({kind: beyond(one) for kind, one in measures.items()})
+            found[step].append({kind: beyond(measured) for kind, measured in measures.items()})
     lines = []
     for step, rows in found.items():
         cells = []

@@ -149,9 +149,9 @@ def wind_the_watch() -> Clip:
         "Head": turn(x=15 * up - 14 * ear, y=9 * ear, z=-9 * ear),
         "LeftCollar": turn(z=7 * ear),
     }
-    low, held, heard = np.array([0.25, 0.885, 0.05]), np.array([0.06, 1.18, 0.27]), np.array([0.145, 1.555, 0.085])
+    low, held, high = np.array([0.25, 0.885, 0.05]), np.array([0.06, 1.18, 0.27]), np.array([0.145, 1.555, 0.085])
     a, b = smooth(up)[:, None], smooth(ear)[:, None]
-    left = low * (1 - a) + held * a + (heard - held) * b * a + np.sin(np.pi * b) * [0.07, -0.02, 0.06]
+    left = low * (1 - a) + held * a + (high - held) * b * a + np.sin(np.pi * b) * [0.07, -0.02, 0.06]
     free = a * (1 - b)
     crown = np.array([-0.035, 1.225, 0.275])
     right = low * [-1, 1, 1] * (1 - free) + crown * free + np.stack([0.004 * beat, 0.006 * beat, 0 * at], axis=-1)

@@ -159,9 +159,9 @@ def weaves(page: Page, picture: Callable[..., None]) -> None:
                 const read = (path, body) => fetch(path, body && {
                     method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body),
                 }).then((answer) => answer.json())
-                const clip = (await read('/api/library/clips')).find((one) => one.name === 'sweep')
-                const one = (await read('/api/cast/')).find((row) => row.name === character)
-                const made = await read('/api/fittings/', { clip_id: clip.id, character_id: one.id })
+                const clip = (await read('/api/library/clips')).find((row) => row.name === 'sweep')
+                const figure = (await read('/api/cast/')).find((row) => row.name === character)
+                const made = await read('/api/fittings/', { clip_id: clip.id, character_id: figure.id })
                 for (const change of changes) await read(`/api/fittings/${made.id}/edits`, change)
                 return `${made.id}?clip=${clip.id}`
             }""",

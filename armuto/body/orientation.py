@@ -23,13 +23,13 @@ def facing_angle(
     at, plan = (skeleton.rest.positions if positions is None else positions), plan_of(parts)
     across, hips = np.zeros(3), False
     # The hips tell it; shoulders may be turned against them, and are asked only where hips have no sides.
-    for kinds, told in ((("upper leg",), "hips"), (("upper arm", "shoulder", "upper wing"), "shoulders")):
+    for kinds, name in ((("upper leg",), "hips"), (("upper arm", "shoulder", "upper wing"), "shoulders")):
         for part in plan.parts:
             if part.side == "left" and part.kind.endswith(kinds) and not part.kind.startswith("front"):
                 left, right = parts.get(part.name), parts.get(f"right {part.kind}")
                 if left and right:
                     across = across + at[left[0].joint] - at[right[0].joint]
-        hips = told == "hips"
+        hips = name == "hips"
         if float(np.linalg.norm(across * [1.0, 0.0, 1.0])) > 1e-6 * max(1.0, float(np.abs(at).max(initial=0.0))):
             break
     toes = np.zeros(3)

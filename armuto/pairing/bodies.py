@@ -73,11 +73,11 @@ def _fit(anatomy: SkeletonTree, names: Names, parts: tuple[Part, ...], twins: Li
         both = limbs.ways(anatomy, lines, parts, tables, fans, straight)
         each = (both, both)
     else:
-        one, two = (
+        first, second = (
             limbs.ways(anatomy, [line], parts, [by_name], fans, straight)
             for line, by_name in zip(lines, tables, strict=True)
         )
-        each = (one, two)
+        each = (first, second)
     if min(way.score for way in each) < -20:
         return None
     return Limb(parts, twins, each)

@@ -84,8 +84,8 @@ def _mittens(source_parts: Assignment, target_parts: Assignment) -> tuple[Assign
     counterpart."""
     source_parts, target_parts = dict(source_parts), dict(target_parts)
     for side in SIDES:
-        for one, other in ((source_parts, target_parts), (target_parts, source_parts)):
-            mine, theirs = ([f for f in FINGERS[1:] if f"{side} {f} proximal" in parts] for parts in (one, other))
+        for own, other in ((source_parts, target_parts), (target_parts, source_parts)):
+            mine, theirs = ([f for f in FINGERS[1:] if f"{side} {f} proximal" in parts] for parts in (own, other))
             if len(mine) != 1 or len(theirs) < 2:
                 continue
             for bone in ("proximal", "intermediate", "distal"):

@@ -86,8 +86,8 @@ def read(
     anatomy = SkeletonTree(skeleton, weighted)
     best: Body | None = None
     rival = -np.inf
-    for one in plans if anatomy.size > 0 else ():
-        body = find(anatomy, names, one)
+    for candidate in plans if anatomy.size > 0 else ():
+        body = find(anatomy, names, candidate)
         if body and body.score > max(POOR, best.score if best else POOR):
             rival = best.score if best else rival
             best = body

@@ -255,7 +255,7 @@ class _Turns:
         # The mean of both bodies' shares, so that going there and back ends where it began.
         share = 0.0
         for body in (self.own, self.other):
-            at = np.array([body.at[one] for one in (above, *run)])
+            at = np.array([body.at[joint] for joint in (above, *run)])
             lengths = np.linalg.norm(np.diff(at, axis=0), axis=1)
             share += float(lengths[0] / lengths.sum()) / 2 if lengths.sum() > 0 else 0.0
         return rotation.slerp(self.turns[above], self.firm[run[-1]], share)

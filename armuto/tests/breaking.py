@@ -77,8 +77,8 @@ def shifted(limb: tuple[str, ...], by: int, sides: tuple[str, ...] = SIDES) -> B
             id(pairs[n]) for side in sides for n, p in enumerate(pairs) for kind in limb if p.part == f"{side} {kind}"
         }
         used = {name for pair in pairs if id(pair) in moved for name in pair.target}
-        kept = [pair for pair in pairs if pair.target and (id(pair) in moved or used.isdisjoint(pair.target))]
-        return again(made, tuple(kept))
+        remaining = [pair for pair in pairs if pair.target and (id(pair) in moved or used.isdisjoint(pair.target))]
+        return again(made, tuple(remaining))
 
     return broken
 

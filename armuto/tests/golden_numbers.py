@@ -23,7 +23,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.pipeline import retarget
-from armuto.quality.findings import findings
+from armuto.quality.findings import beyond, findings, rank, worst
 from armuto.quality.measures import measure
 from armuto.retarget.explanation import follows
 from armuto.retarget.fitting import NOTHING, Fitting, FittingOverrides, fit
@@ -55,6 +55,10 @@ CLIPS: dict[str, Callable[[], Clip]] = {
     "trembling": cache(lambda: settled.noisy(cut(settled.walk()[0], 10, 62), np.random.default_rng(5), 0.01)),
     "hall/wind_the_key.bvh": lambda: cut(demo("hall/wind_the_key.bvh").clips[0], 40, 70),
     "hall/creep.bvh": lambda: cut(demo("hall/creep.bvh").clips[0], 30, 60),
+    "hall/sit_down.bvh": lambda: cut(demo("hall/sit_down.bvh").clips[0], 36, 66),
+    "hall/carry_the_crate.bvh": lambda: cut(demo("hall/carry_the_crate.bvh").clips[0], 60, 84),
+    "hall/run.bvh": lambda: cut(demo("hall/run.bvh").clips[0], 20, 50),
+    "gallery/stroll.glb": lambda: cut(demo("gallery/stroll.glb").clips[0], 20, 44),
     "yard/trot.bvh": lambda: cut(demo("yard/trot.bvh").clips[0], 10, 40),
     "roof/birds.glb": lambda: cut(demo("roof/birds.glb").clips[0], 10, 40),
 }
@@ -97,6 +101,10 @@ CASES: dict[str, Case] = {
     "keeper": Case("hall/creep.bvh", "keeper.glb"),
     "fox": Case("yard/trot.bvh", "fox.glb"),
     "heron": Case("roof/birds.glb", "heron.glb"),
+    "arms out of the way": Case("hall/sit_down.bvh", "keeper.glb"),
+    "crate": Case("hall/carry_the_crate.bvh", "striker.glb"),
+    "run": Case("hall/run.bvh", "bellringer.glb"),
+    "stroll": Case("gallery/stroll.glb", "keeper.glb"),
     "some frames": Case("walk", "first", frames=(20, 31)),
     "some frames, at the origin": Case("walk", "second", Settings(travel=Travel(place="origin")), frames=(40, 52)),
     "the first frames, round and round": Case("round", "second", frames=(0, 6)),
@@ -120,6 +128,8 @@ CASES: dict[str, Case] = {
     "a hand let go": _with("hand on hip", "second", hands={"body": 0.0}),
     "a hand moved": _with("hand on hip", "first", moved={"left arm": (0.05, 0.02, 0.04)}),
     "bent elsewhere": _with("walk", "first", bends={"left leg": 15.0, "right arm": -20.0}),
+    "half out of the way": _with("hall/sit_down.bvh", "keeper.glb", clear=0.5),
+    "long steps of the fox": _with("yard/trot.bvh", "fox.glb", stride=1.4),
     "spread": _with("walk", "second", spread=12.0),
     "tucked": _with("hall/creep.bvh", "porter.glb", spread=-15.0, clear=0.5),
     "clipping kept": _with("hand on hip", "second", clear=0.0),
@@ -183,9 +193,22 @@ def numbers(name: str) -> dict[str, Any]:
     }
     if case.frames is None:
         measured = measure(clip, done.clip, made, done.contacts)
-        sizes = [f"{row.kind}, {row.part}: {row.size:.{DIGITS - 1}g}" for row in measured]
-        out["measures"] = sizes
-        out["findings"] = [[row.grade, row.text] for row in findings(measured, made, clip.frames)]
+        rows = findings(measured, made, clip.frames)
+        out["measures"] = [
+            f"{row.kind}, {row.part}, {row.first}–{row.last}: "
+            f"{_short(row.size)}, source {_short(row.source)}, way {_short(row.way)}"
+            for row in measured
+        ]
+        out["findings"] = [[row.grade, row.text, row.mend, [list(span) for span in row.spans]] for row in rows]
+        out["rank"] = _short(rank(rows))
+        out["worst"] = {kind: _short(beyond(row)) for kind, row in worst(measured).items()}
+    report = done.report
+    out["report"] = {
+        "short": {limb: _short(values.sum()) for limb, values in report.short.items()},
+        "hits": {part: int(frames.sum()) for part, frames in report.hits.items()},
+        "turned_out": {limb: _short(angles.sum()) for limb, angles in report.turned_out.items()},
+        "lowered": _short(report.lowered.sum()),
+    }
     out["fitting"] = {
         "facing": [round(made.source_facing, 4), round(made.target_facing, 4)],
         "floors": [round(floor, DIGITS) for floor in made.floors],
@@ -194,6 +217,11 @@ def numbers(name: str) -> dict[str, Any]:
         "follows": [row.text for row in follows(made, {})],
     }
     return out
+
+
+def _short(number: float) -> str:
+    """Four digits at most, none behind the fourth place: an angle of nearly nothing differs from machine to machine."""
+    return f"{round(float(number), 4) + 0.0:.4g}"
 
 
 def _sums(clip: Clip) -> list[list[float]]:

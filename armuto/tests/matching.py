@@ -33,7 +33,7 @@ class Tally:
         right = [ok for confidence, ok in self.claims if confidence >= least]
         return len(right), float(np.mean(right)) if right else 1.0
 
-    def add(self, style: str, found: Assignment, truth: bodies.Truth, told: str = "") -> None:
+    def add(self, style: str, found: Assignment, truth: bodies.Truth, note: str = "") -> None:
         part_of = {joint: part for part, joints in truth.items() for joint in joints}
         for part, joints in truth.items():
             claimed = {bone.joint for bone in found.get(part, ())}
@@ -44,7 +44,7 @@ class Tally:
             self.parts[style] += wanted
             self.right[style] += hit
             if hit < wanted:
-                self.misses.append(f"{told}{part}: {sorted(claimed)} for {list(joints)}")
+                self.misses.append(f"{note}{part}: {sorted(claimed)} for {list(joints)}")
             if mirrored(part) != part:
                 self.swapped[style] += any(bone.joint in joints for bone in found.get(mirrored(part), ()))
         self.claims += [

@@ -80,8 +80,8 @@ def _number(data: bytes, rng: np.random.Generator) -> bytes:
     found = list(re.finditer(rb"-?\d+(\.\d+)?([eE][-+]?\d+)?", data[:200_000]))
     if not found:
         return data
-    one = found[int(rng.integers(len(found)))]
-    return data[: one.start()] + NASTY[int(rng.integers(len(NASTY)))] + data[one.end() :]
+    finding = found[int(rng.integers(len(found)))]
+    return data[: finding.start()] + NASTY[int(rng.integers(len(NASTY)))] + data[finding.end() :]
 
 
 def _word(data: bytes, rng: np.random.Generator) -> bytes:

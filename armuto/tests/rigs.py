@@ -21,10 +21,14 @@ SIDES = (("left", 1.0), ("right", -1.0))
 def drop(d: Draft, joint: int) -> None:
     """Take a joint and everything below it away."""
     gone = set(d.below(joint))
-    kept = [old for old in range(len(d.keys)) if old not in gone]
-    new = {old: n for n, old in enumerate(kept)}
-    d.keys, d.at, d.parts = [d.keys[n] for n in kept], [d.at[n] for n in kept], [d.parts[n] for n in kept]
-    d.parents = [new.get(d.parents[old], -1) for old in kept]
+    remaining = [old for old in range(len(d.keys)) if old not in gone]
+    new = {old: n for n, old in enumerate(remaining)}
+    d.keys, d.at, d.parts = (
+        [d.keys[n] for n in remaining],
+        [d.at[n] for n in remaining],
+        [d.parts[n] for n in remaining],
+    )
+    d.parents = [new.get(d.parents[old], -1) for old in remaining]
 
 
 def without(kind: str) -> Callable[[Draft, np.random.Generator], None]:

@@ -123,9 +123,9 @@ def rested(made: Body, rng: np.random.Generator, kind: str) -> Body:
             editor.turn(lower, about(editor.shape().direction(lower), float(rng.uniform(-85, 85))))  # type: ignore[arg-type]
     elif kind == "rolled":
         for side, _ in sides:
-            for part, told, most in (("upper arm", bent, 60.0), ("upper leg", kneed, 25.0)):
+            for part, bends, most in (("upper arm", bent, 60.0), ("upper leg", kneed, 25.0)):
                 joint = editor.joint(f"{side} {part}")
-                if joint is not None and told[side]:
+                if joint is not None and bends[side]:
                     editor.turn(joint, about(editor.shape().direction(joint), float(rng.uniform(-most, most))))  # type: ignore[arg-type]
             lower = editor.joint(f"{side} lower arm")
             if lower is not None and editor.shape().frame(editor.joint(f"{side} hand")) is not None:  # type: ignore[arg-type]
@@ -214,7 +214,7 @@ def disguised(made: Body, rng: np.random.Generator, yaw: float, scale: float) ->
     )
 
 
-def fitted(source: Body, target: Body, said: fitting.FittingOverrides = fitting.NOTHING) -> fitting.Fitting:
+def fitted(source: Body, target: Body, overrides: fitting.FittingOverrides = fitting.NOTHING) -> fitting.Fitting:
     pairs = [
         Pair(
             part,
@@ -234,7 +234,7 @@ def fitted(source: Body, target: Body, said: fitting.FittingOverrides = fitting.
         pairs,
         plan=PLAN,
         source_stance=stance,
-        overrides=said,
+        overrides=overrides,
     )
 
 

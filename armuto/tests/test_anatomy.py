@@ -95,8 +95,8 @@ class Ways(unittest.TestCase):
 
     def laid(self, skeleton: Skeleton, parts, names=None) -> limbs.Ways:
         bones = tuple(range(1, len(skeleton)))
-        said = names if names is not None else np.zeros((len(bones), len(parts)))
-        return limbs.ways(SkeletonTree(skeleton), [bones], parts, [said], False, True)
+        scores = names if names is not None else np.zeros((len(bones), len(parts)))
+        return limbs.ways(SkeletonTree(skeleton), [bones], parts, [scores], False, True)
 
     def named(self, ways: limbs.Ways, parts) -> dict[str, int]:
         return {parts[part].kind: at for part, at in ways.best.items()}
@@ -143,10 +143,10 @@ class Ways(unittest.TestCase):
 
     def test_a_name_settles_what_lengths_leave_open(self):
         even = line(6, 0.1, 0.2, 0.2, 0.2, 0.2)
-        said = np.zeros((5, len(self.leg)))
+        scores = np.zeros((5, len(self.leg)))
         for at, part in ((1, 0), (2, 1), (3, 2), (4, 3)):
-            said[at, part] = 3.0
-        made = self.laid(even, self.leg, said)
+            scores[at, part] = 3.0
+        made = self.laid(even, self.leg, scores)
         self.assertEqual(self.named(made, self.leg), {"upper leg": 1, "lower leg": 2, "foot": 3, "toes": 4})
         self.assertGreater(min(made.probability[1, 0], made.probability[2, 1], made.probability[3, 2]), 0.95)
 
@@ -225,10 +225,10 @@ class Bodies(unittest.TestCase):
         swap = {"Left": "Right", "Right": "Left"}
         lies = tuple(next((swap[s] + n.removeprefix(s) for s in swap if n.startswith(s)), n) for n in body.names)
         words = lexicon()
-        told = find(SkeletonTree(body), Names.of(body, lies, words), body_plan())
+        body_by_words = find(SkeletonTree(body), Names.of(body, lies, words), body_plan())
         true = find(SkeletonTree(body), Names.of(body, body.names, words), body_plan())
-        self.assertEqual(told.twin("leg", "left"), true.twin("leg", "left"))
-        self.assertLess(told.side_sure, true.side_sure)
+        self.assertEqual(body_by_words.twin("leg", "left"), true.twin("leg", "left"))
+        self.assertLess(body_by_words.side_sure, true.side_sure)
 
     def test_no_body_in_a_pole(self):
         self.assertIsNone(

@@ -51,12 +51,12 @@ class Batch(unittest.TestCase):
         (out / "porter walk.glb").unlink()
         (self.folder / "hall" / "bow.bvh").write_bytes(random_bvh())
         made = {path.name: path.stat().st_mtime_ns for path in out.glob("*.glb")}
-        told = []
+        reported = []
         outcomes = batch.run(
-            batch.jobs(self.plan()), 1, lambda one, through: told.append((one.output.name, one.skipped))
+            batch.jobs(self.plan()), 1, lambda job, through: reported.append((job.output.name, job.skipped))
         )
         self.assertEqual({outcome.output.name for outcome in outcomes if outcome.skipped}, {"night porter walk.glb"})
-        self.assertEqual(dict(told)["porter walk.glb"], False)
+        self.assertEqual(dict(reported)["porter walk.glb"], False)
         now = {path.name: path.stat().st_mtime_ns for path in out.glob("*.glb")}
         self.assertEqual({name for name in made if now[name] == made[name]}, {"night porter walk.glb"})
         self.assertIn("4 of them were there already", run("batch", self.plan()).stdout)
@@ -71,11 +71,11 @@ class Batch(unittest.TestCase):
         self.assertEqual((len(made["results"]), [row["file"] for row in made["failed"]]), (2, ["porter torn.glb"]))
 
     def test_fittings_and_one_file_for_each_character(self):
-        kept = self.folder / "porter.json"
-        run("fit", WALK, PORTER, "-o", kept)
-        tree = json.loads(kept.read_text())
+        fitting_path = self.folder / "porter.json"
+        run("fit", WALK, PORTER, "-o", fitting_path)
+        tree = json.loads(fitting_path.read_text())
         tree["settings"] = {"hold": 0.25}
-        kept.write_text(json.dumps(tree))
+        fitting_path.write_text(json.dumps(tree))
         fittings = [{"character": "porter.glb", "clips": "walk.bvh", "file": "porter.json"}]
         run("batch", self.plan(fittings=fittings, wanted={"together": True}), "--workers", "1")
         rows = {(row["file"], row["clip_name"]): row for row in self.manifest()["results"]}

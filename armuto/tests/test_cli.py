@@ -23,13 +23,13 @@ COMMAND = Path(sys.executable).parent / "armuto"
 
 def run(*arguments) -> subprocess.CompletedProcess:
     """The command in this process, which need not be started for every test."""
-    said, complained = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(said), contextlib.redirect_stderr(complained):
+    output, errors = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(output), contextlib.redirect_stderr(errors):
         try:
             code = main([*map(str, arguments)])
         except SystemExit as end:
             code = end.code
-    return subprocess.CompletedProcess(arguments, code, said.getvalue(), complained.getvalue())
+    return subprocess.CompletedProcess(arguments, code, output.getvalue(), errors.getvalue())
 
 
 class Commands(unittest.TestCase):
@@ -97,8 +97,8 @@ class Commands(unittest.TestCase):
         self.assertIn("humerus.L", plain.stdout)
 
     def test_fit_and_transfer_with_it(self):
-        kept = self.folder / "fit.json"
-        done = run("fit", WALK, PORTER, "-o", kept, "--json")
+        file = self.folder / "fit.json"
+        done = run("fit", WALK, PORTER, "-o", file, "--json")
         self.assertEqual(done.returncode, 0, done.stderr)
         tree = json.loads(done.stdout)
         self.assertEqual(tree["missing"], [])
@@ -109,7 +109,7 @@ class Commands(unittest.TestCase):
         arms = [row for row in tree["stances"]["parts"] if row["part"].endswith(("arm", "leg"))]
         self.assertLess(max(row["left"] for row in arms), 1.0)
 
-        with_it = run("transfer", WALK, BOW, "--character", PORTER, "--fit", kept, "--out", self.folder / "a", "--json")
+        with_it = run("transfer", WALK, BOW, "--character", PORTER, "--fit", file, "--out", self.folder / "a", "--json")
         without = run("transfer", WALK, BOW, "--character", PORTER, "--out", self.folder / "b", "--json")
         self.assertEqual((with_it.returncode, without.returncode), (0, 0), with_it.stderr + without.stderr)
         rows = json.loads(with_it.stdout)
@@ -201,13 +201,13 @@ class Commands(unittest.TestCase):
                 self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
 
     def test_a_fitting_for_others_or_damaged_is_refused(self):
-        kept = self.folder / "fit.json"
-        run("fit", WALK, WALK, "-o", kept)
-        done = run("transfer", WALK, "--character", PORTER, "--fit", kept, "--out", self.folder / "out")
+        file = self.folder / "fit.json"
+        run("fit", WALK, WALK, "-o", file)
+        done = run("transfer", WALK, "--character", PORTER, "--fit", file, "--out", self.folder / "out")
         self.assertEqual(done.returncode, 2)
         self.assertIn("made for another target", done.stderr)
-        kept.write_text("[]")
-        done = run("transfer", WALK, "--character", PORTER, "--fit", kept, "--out", self.folder / "out")
+        file.write_text("[]")
+        done = run("transfer", WALK, "--character", PORTER, "--fit", file, "--out", self.folder / "out")
         self.assertIn("not a fitting", done.stderr)
         self.assertFalse((self.folder / "out").exists())
 

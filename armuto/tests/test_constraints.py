@@ -53,16 +53,16 @@ class Reaching(unittest.TestCase):
                     made = settled.fitted(clip.skeleton, settled.built(np.random.default_rng(100 * number + seed)))
                     contacts = contacts or detect_contacts(clip, RetargetContext(made))
                     done = retarget(clip, made, contacts)
-                    for one in measure(clip, done.clip, made, contacts):
-                        more = one.size - one.source
-                        if one.kind == "foot slide" or one.kind in ("floor", "float", "reach"):
+                    for measured in measure(clip, done.clip, made, contacts):
+                        more = measured.size - measured.source
+                        if measured.kind == "foot slide" or measured.kind in ("floor", "float", "reach"):
                             # Where a foot still lands or trembles, in proportion.
-                            self.assertLess(more, max(0.5, 0.1 * one.source), one)
-                        elif one.kind == "jerk":
-                            worst_jerk = max(worst_jerk, one.size)
+                            self.assertLess(more, max(0.5, 0.1 * measured.source), measured)
+                        elif measured.kind == "jerk":
+                            worst_jerk = max(worst_jerk, measured.size)
                             # Longer limbs are thrown harder by rotations alone, which is not for holding to mend.
-                            if one.size >= 1.5:
-                                self.assertLess(one.size, 1.5 * self.thrown(clip, made, one.part), one)
+                            if measured.size >= 1.5:
+                                self.assertLess(measured.size, 1.5 * self.thrown(clip, made, measured.part), measured)
         self.assertGreater(worst_jerk, 0.5)
 
     def thrown(self, clip, made, part):
@@ -79,7 +79,9 @@ class Reaching(unittest.TestCase):
                 settled.fitted(clip.skeleton, settled.built(np.random.default_rng(seed))), settings=ROTATIONS_ALONE
             )
             slides += [
-                one.size - one.source for one in measure(clip, transfer(clip, made), made) if one.kind == "foot slide"
+                measured.size - measured.source
+                for measured in measure(clip, transfer(clip, made), made)
+                if measured.kind == "foot slide"
             ]
         self.assertGreater(max(slides), 5.0)
 
@@ -142,10 +144,10 @@ class Reaching(unittest.TestCase):
         long = replace(made, settings=replace(PLAIN, stride=made.scale * 2.0))
         done = retarget(clip, long)
         self.assertGreater(done.report.lowered.max(), 0.02)
-        self.assertGreater(max(one.max() for one in done.report.short.values()), 0.01)
+        self.assertGreater(max(short.max() for short in done.report.short.values()), 0.01)
         found = findings(measure(clip, done.clip, long, done.contacts), long, clip.frames)
-        self.assertIn("reach", {one.kind for one in found})
-        self.assertEqual({one.mend for one in found if one.kind == "reach"}, {"stride"})
+        self.assertIn("reach", {finding.kind for finding in found})
+        self.assertEqual({finding.mend for finding in found if finding.kind == "reach"}, {"stride"})
         # The body gives way without a jolt.
         self.assertLess(np.abs(np.diff(done.report.lowered, 2)).max() * clip.fps**2, 6.0)
 
@@ -167,8 +169,8 @@ class Reaching(unittest.TestCase):
             at[share] = by_name(retarget(clip, replace(made, settings=replace(alone, hold=share))), made, "left toes")
         middle = slice(74, 84)
         np.testing.assert_allclose(at[0.5][middle], (at[0.0] + at[1.0])[middle] / 2, atol=2e-3)
-        one = replace(made, settings=replace(PLAIN, holds={"left leg": 0.0}))
-        free = by_name(retarget(clip, one), made, "left toes")
+        loose = replace(made, settings=replace(PLAIN, holds={"left leg": 0.0}))
+        free = by_name(retarget(clip, loose), made, "left toes")
         np.testing.assert_allclose(free[middle][:, [0, 2]], at[0.0][middle][:, [0, 2]], atol=1e-6)
 
     def test_the_bend_keeps_its_direction_or_takes_the_one_given(self):

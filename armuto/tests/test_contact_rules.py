@@ -72,8 +72,8 @@ class Carrying(unittest.TestCase):
         for ahead, count in ((0.08, 0), (0.12, 1)):
             tracks = moved(carrying(), "left hand", still(0.2, 1.2, ahead))
             tracks = moved(tracks, "right hand", still(-0.2, 1.2, ahead))
-            kept = [pair for pair in self.found(tracks) if pair[1].endswith("hand")]
-            self.assertEqual(len(kept), count, ahead)
+            hands = [pair for pair in self.found(tracks) if pair[1].endswith("hand")]
+            self.assertEqual(len(hands), count, ahead)
 
     def test_straight_arms_hold_nothing(self):
         for degrees, count in ((20.0, 0), (30.0, 1)):

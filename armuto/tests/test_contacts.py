@@ -35,7 +35,7 @@ class Feet(unittest.TestCase):
         self.assertAlmostEqual(contacts.floor, 0.0, delta=0.01)
         for point, stands in known.items():
             long_enough = [stand for stand in stands if stand[1] - stand[0] > 5]
-            have = [one for one in of(contacts.contacts, point) if one[1] - one[0] > 5]
+            have = [span for span in of(contacts.contacts, point) if span[1] - span[0] > 5]
             self.assert_near(have, long_enough, 3)
 
     def test_noise_moves_no_contact_by_more_than_a_few_frames(self):
@@ -44,15 +44,15 @@ class Feet(unittest.TestCase):
             contacts = found(settled.noisy(clip, np.random.default_rng(seed), 0.006)).contacts
             for point, stands in known.items():
                 inner = [stand for stand in stands if stand[0] > 5 and stand[1] < clip.frames - 6]
-                have = [one for one in of(contacts, point) if one[0] > 5 and one[1] < clip.frames - 6]
+                have = [span for span in of(contacts, point) if span[0] > 5 and span[1] < clip.frames - 6]
                 self.assert_near(have, inner, 5)
 
     def test_stairs_are_stood_on_at_their_heights(self):
         clip, known = settled.stairs()
         raised = [contact for contact in found(clip).contacts if contact.point.endswith("toes") and contact.height > 0]
-        self.assertEqual(len(raised), len([one for one in known if one[1] - one[0] > 10 and one[2] < 0.5]))
+        self.assertEqual(len(raised), len([step for step in known if step[1] - step[0] > 10 and step[2] < 0.5]))
         for contact in raised:
-            nearest = min(known, key=lambda one: abs(one[0] - contact.first))
+            nearest = min(known, key=lambda step: abs(step[0] - contact.first))
             self.assertAlmostEqual(contact.height, nearest[2], delta=0.02)
 
     def test_a_floor_below_or_above_the_origin(self):
@@ -108,9 +108,9 @@ class Pieces(unittest.TestCase):
 
     def test_what_a_person_sets_is_checked(self):
         names = ["left toes"]
-        (one,) = from_json([{"point": "left toes", "first": 2, "last": 9}], names, 10)
-        self.assertEqual(one, Contact("left toes", 2, 9, "", 0.0, True))
-        self.assertEqual(from_json([one.to_json()], names, 10), (one,))
+        (contact,) = from_json([{"point": "left toes", "first": 2, "last": 9}], names, 10)
+        self.assertEqual(contact, Contact("left toes", 2, 9, "", 0.0, True))
+        self.assertEqual(from_json([contact.to_json()], names, 10), (contact,))
         for rows, words in (
             ([{"point": "tail", "first": 0, "last": 1}], "no point “tail”"),
             ([{"point": "left toes", "first": 5, "last": 10}], "outside the clip's frames 0 to 9"),

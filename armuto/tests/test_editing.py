@@ -35,9 +35,9 @@ class Edits(unittest.TestCase):
         self.assertEqual(self.context.ordered("source", ["LeftHand", "Hips", "LeftHand"]), ("Hips", "LeftHand"))
 
     def test_remove(self):
-        one = editing.remove(self.all, ["left hand"])
+        without = editing.remove(self.all, ["left hand"])
         both = editing.remove(self.all, ["left hand"], mirror=True)
-        self.assertEqual(set(self.keys(self.all)) - set(self.keys(one)), {"left hand"})
+        self.assertEqual(set(self.keys(self.all)) - set(self.keys(without)), {"left hand"})
         self.assertEqual(set(self.keys(self.all)) - set(self.keys(both)), {"left hand", "right hand"})
         self.assertEqual(editing.remove(self.all, ["jaw"], mirror=True), self.all)
 
@@ -88,8 +88,8 @@ class Edits(unittest.TestCase):
         self.assertEqual((back.left_out, back.of("left toes")), (("right toes",), self.all.of("left toes")))
         # A bone that has found another part since then stays there.
         used = editing.set_pair(out, self.context, "left foot", ["LeftFoot"], ["l_Toe"], mirror=False)
-        kept = editing.bring_back(used, self.context, ["left toes"], self.all.pairs)
-        self.assertIsNone(kept.of("left toes"))
+        returned = editing.bring_back(used, self.context, ["left toes"], self.all.pairs)
+        self.assertIsNone(returned.of("left toes"))
         self.assertEqual(editing.leave_out(self.all, self.context, ["no part"]), self.all)
 
     def test_pairing_a_part_takes_back_that_it_was_left_out(self):
@@ -103,8 +103,8 @@ class Edits(unittest.TestCase):
         )
         sure = editing.confirm(doubtful, above=0.6)
         self.assertEqual([pair.key for pair in sure.pairs if not pair.confirmed], ["head"])
-        one = editing.confirm(doubtful, ["head"])
-        self.assertEqual([pair.key for pair in one.pairs if pair.confirmed], ["head"])
+        confirmed = editing.confirm(doubtful, ["head"])
+        self.assertEqual([pair.key for pair in confirmed.pairs if pair.confirmed], ["head"])
 
     def test_swap_exchanges_targets_and_is_its_own_way_back(self):
         arm = ["left upper arm", "left lower arm", "left hand", "left shoulder"]

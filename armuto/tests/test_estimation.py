@@ -111,7 +111,7 @@ class Rolls(unittest.TestCase):
         skeleton = replace(clip.skeleton, observed=estimation.of_motion(clip.skeleton, document.parts, [clip]))
         return stances.Body(skeleton, document.parts, 0.0), replace(clip, skeleton=skeleton)
 
-    def off(self, source: stances.Body, bent: float, carried: float, said: FittingOverrides) -> float:
+    def off(self, source: stances.Body, bent: float, carried: float, overrides: FittingOverrides) -> float:
         """Degrees by which the left upper arm of the same body, resting with its arms bent in an A, is rolled off."""
         editor = source.editor()
         joint, lower = editor.joint("left upper arm"), editor.joint("left lower arm")
@@ -123,7 +123,7 @@ class Rolls(unittest.TestCase):
         resting_in_an_a = source.rest(editor)
         target = stances.disguised(resting_in_an_a, np.random.default_rng(2), 0.0, 1.0)
         target = replace(target, skeleton=replace(target.skeleton, observed=Observed()))
-        fits = stances.fitted(source, target, said)
+        fits = stances.fitted(source, target, overrides)
         back = rotation.multiply(
             source.skeleton.rest.rotations, rotation.inverse(resting_in_an_a.skeleton.rest.rotations)
         )
@@ -138,8 +138,8 @@ class Rolls(unittest.TestCase):
 
     def test_a_carrying_angle_is_no_roll(self):
         source, _ = self.source(0.0)
-        for said in (FittingOverrides(), FittingOverrides(hinges=False)):
-            self.assertLess(self.off(source, 10.0, 8.0, said), 3.0)
+        for overrides in (FittingOverrides(), FittingOverrides(hinges=False)):
+            self.assertLess(self.off(source, 10.0, 8.0, overrides), 3.0)
 
 
 class Soles(unittest.TestCase):
@@ -196,9 +196,9 @@ class Soles(unittest.TestCase):
         self.assertEqual(seen.sole_clips, 2)
         own = replace(clip.skeleton, observed=seen)
         for made, floor in ((clip, 0.0), (raised, 0.05), (far, 0.9)):
-            said = estimation.ground(replace(made, skeleton=own), parts)
-            self.assertAlmostEqual(said["floor"] or 0.0, floor, delta=0.002)
-            self.assertEqual(said["clips"], 2)
+            ground = estimation.ground(replace(made, skeleton=own), parts)
+            self.assertAlmostEqual(ground["floor"] or 0.0, floor, delta=0.002)
+            self.assertEqual(ground["clips"], 2)
         self.assertIsNone(estimation.of_motion(clip.skeleton, parts, [far]).sole)
 
     def test_ground_of_a_clip(self):

@@ -86,7 +86,7 @@ class Thinning(unittest.TestCase):
     def test_within_the_bound_and_worth_it(self):
         for path in (WALK, BOW):
             clip, _, _ = performed(path)
-            kept = []
+            files = []
             for bound in (Bound(0.1, 0.0005), Bound(0.5, 0.002), Bound(3.0, 0.02)):
                 keys = thin(clip, bound)
                 made = at_keys(clip, keys)
@@ -95,9 +95,9 @@ class Thinning(unittest.TestCase):
                 self.assertLessEqual(places, bound.metres)
                 self.assertLessEqual(np.degrees(rotation.angle(turns)).max(), bound.degrees)
                 self.assertAlmostEqual(keys.metres, places, delta=1e-9)
-                kept.append(keys.kept / keys.of)
-            self.assertTrue(kept[0] > kept[1] > kept[2], kept)
-            self.assertLess(kept[1], 0.45)
+                files.append(keys.kept / keys.of)
+            self.assertTrue(files[0] > files[1] > files[2], files)
+            self.assertLess(files[1], 0.45)
 
     def test_a_still_channel_has_one_key_and_a_straight_one_two(self):
         body = figures.body()
@@ -126,8 +126,8 @@ class Leaving(unittest.TestCase):
         self.clip, self.fits, self.porter = performed()
 
     def test_in_place_as_if_it_had_been_made_so(self):
-        said = replace(self.fits.settings, travel=Travel(mode="in place"))
-        want = transfer(clip_of(WALK), replace(self.fits, settings=said))
+        settings = replace(self.fits.settings, travel=Travel(mode="in place"))
+        want = transfer(clip_of(WALK), replace(self.fits, settings=settings))
         made = apply_travel(self.clip, self.fits, "in place")
         self.assertLess(np.abs(positions(made) - positions(want)).max(), 0.02)
         self.assertLess(np.ptp(positions(made)[:, 0, [0, 2]], axis=0).max(), 0.25)
@@ -206,14 +206,14 @@ class Parcels(unittest.TestCase):
         return package.Result("porter", name, clip or self.clip, self.fits, "porter", self.porter, about)
 
     def packed(self, *results, **wanted) -> list[package.File]:
-        said = delivery_settings.settings_from_json(wanted)
+        settings = delivery_settings.settings_from_json(wanted)
         rows = results or (self.result(),)
         facts = [(row.character, naming.facts(row.name)) for row in rows]
-        names = package.file_names(said, naming.AS_IT_CAME, facts)
-        return list(package.pack(zip(names, rows, strict=True), said))
+        names = package.file_names(settings, naming.AS_IT_CAME, facts)
+        return list(package.pack(zip(names, rows, strict=True), settings))
 
-    def read(self, file: package.File, **told):
-        return formats.read(file.content, file.name, ImportOptions(**told))
+    def read(self, file: package.File, **options):
+        return formats.read(file.content, file.name, ImportOptions(**options))
 
     def same(self, document, want=None, within: float = 1e-4):
         """The joints of what was read, by name, are where they were."""
@@ -290,13 +290,13 @@ class Parcels(unittest.TestCase):
 
     def test_thinned_within_what_the_manifest_says(self):
         (file,) = self.packed(thinned={"degrees": 1.0, "centimetres": 0.5})
-        told = file.rows[0]["thinned"]
-        self.assertLess(told["keys"], 0.4 * told["of"])
+        thinned = file.rows[0]["thinned"]
+        self.assertLess(thinned["keys"], 0.4 * thinned["of"])
         held = gltf.parse(file.content, file.name)
         inputs = {row["sampler"]: row for row in held.json["animations"][0]["channels"]}
         self.assertEqual(len(inputs), 2 * len(self.clip.skeleton))
-        self.same(self.read(file), within=told["centimetres"] / 100 + 1e-4)
-        self.assertLessEqual(told["centimetres"], 0.5)
+        self.same(self.read(file), within=thinned["centimetres"] / 100 + 1e-4)
+        self.assertLessEqual(thinned["centimetres"], 0.5)
 
     def test_another_rate_and_another_first_frame(self):
         (file,) = self.packed(fps=60, first=24)
@@ -314,25 +314,25 @@ class Parcels(unittest.TestCase):
         self.assertEqual(len({row["sha256"] for row in file.rows}), 1)
 
     def test_names_never_clash_and_say_where_they_would(self):
-        said = delivery_settings.DeliverySettings()
+        settings = delivery_settings.DeliverySettings()
         rule = naming.Rule((naming.Field("action"),))
         rows = [
             ("porter", naming.facts("walk_01.bvh")),
             ("porter", naming.facts("walk_02.bvh")),
             ("keeper", naming.facts("bow.bvh")),
         ]
-        self.assertEqual(package.file_names(said, rule, rows), ["walk.glb", "walk 2.glb", "bow.glb"])
-        self.assertEqual(package.clashing(said, rule, rows), {0, 1})
+        self.assertEqual(package.file_names(settings, rule, rows), ["walk.glb", "walk 2.glb", "bow.glb"])
+        self.assertEqual(package.clashing(settings, rule, rows), {0, 1})
         rule = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
-        self.assertEqual(package.file_names(said, rule, rows)[2], "keeper bow.glb")
-        self.assertEqual(package.clashing(said, rule, rows), set())
+        self.assertEqual(package.file_names(settings, rule, rows)[2], "keeper bow.glb")
+        self.assertEqual(package.clashing(settings, rule, rows), set())
 
     def test_the_manifest_reads_back(self):
         (file,) = self.packed(kind="bvh", fps=24)
-        said = delivery_settings.settings_from_json({"kind": "bvh", "fps": 24})
-        tree = json.loads(json.dumps(package.manifest(file.rows, said, name="night")))
+        settings = delivery_settings.settings_from_json({"kind": "bvh", "fps": 24})
+        tree = json.loads(json.dumps(package.manifest(file.rows, settings, name="night")))
         self.assertEqual((tree["armuto_delivery"], tree["name"], tree["results"][0]["file"]), (1, "night", "walk.bvh"))
-        self.assertEqual(delivery_settings.settings_from_json(tree["wanted"]), said)
+        self.assertEqual(delivery_settings.settings_from_json(tree["wanted"]), settings)
         self.assertEqual(tree["results"][0]["settings"].get("hold", 1.0), 1.0)
 
     def test_what_cannot_be_meant_is_refused(self):

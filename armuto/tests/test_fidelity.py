@@ -19,8 +19,8 @@ from armuto.tests.rests import resting
 LENGTH = 70  # frames of a clip that are looked at
 
 
-def read(name: str, told: ImportOptions = ImportOptions()) -> formats.Document:  # noqa: B008
-    return formats.read((DEMO / name).read_bytes(), name.split("/")[-1], told)
+def read(name: str, options: ImportOptions = ImportOptions()) -> formats.Document:  # noqa: B008
+    return formats.read((DEMO / name).read_bytes(), name.split("/")[-1], options)
 
 
 def findings(clip: Clip, made: Fitting) -> tuple[Finding, ...]:
@@ -66,8 +66,8 @@ class Broken(unittest.TestCase):
             found = findings(clip, breaking.KINDS[kind](made, rng))
             with self.subTest(kind=kind):
                 self.assertEqual(grade(found), "wrong")
-                said = [row.text for row in found if row.part == part and row.grade == "wrong"]
-                self.assertTrue(any(sentence in text for text in said) or kind == "legs swapped", said)
+                texts = [row.text for row in found if row.part == part and row.grade == "wrong"]
+                self.assertTrue(any(sentence in text for text in texts) or kind == "legs swapped", texts)
 
     def test_a_clip_read_with_the_wrong_axis_up_is_never_good(self):
         figure = self.figures[0]

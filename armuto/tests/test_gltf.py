@@ -226,8 +226,8 @@ class Writing(unittest.TestCase):
             self.assertEqual(tree[key], before[key], key)
         self.assertEqual([row["name"] for row in tree["animations"]], ["new"])
         self.assertEqual(len(tree["animations"][0]["channels"]), 2 * 3)
-        kept = json.loads(container._chunks(formats.write([clip], document, "glb", keep=True), "y")[0])
-        self.assertEqual([row["name"] for row in kept["animations"]], ["old", "new"])
+        written = json.loads(container._chunks(formats.write([clip], document, "glb", keep=True), "y")[0])
+        self.assertEqual([row["name"] for row in written["animations"]], ["old", "new"])
 
     def test_an_independent_reader_finds_the_same_keys(self):
         document = formats.read(character().glb(), "x.glb", ImportOptions("m", "+Y"))

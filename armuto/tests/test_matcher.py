@@ -88,8 +88,8 @@ class Words(unittest.TestCase):
             with self.subTest(word):
                 words = lexicon_for(names)
                 read = words.read(word)
-                said = words.scores(read)
-                self.assertEqual(max(said, key=lambda one: said[one][0]), kind)
+                scores = words.scores(read)
+                self.assertEqual(max(scores, key=lambda row: scores[row][0]), kind)
                 self.assertTrue(read.side)
 
     def test_one_letter_off(self):
@@ -219,8 +219,8 @@ class ManyAgainstMany(unittest.TestCase):
             )
         )
         self.assertAlmostEqual(float(angle), 40.0, places=4)
-        said = {row.bone: row for row in follows(made, pairing.assign(target))}
-        self.assertEqual(said["Roll"].text, "Takes 50 of 100 of the turn of LeftHand about LeftForeArm.")
+        explained = {row.bone: row for row in follows(made, pairing.assign(target))}
+        self.assertEqual(explained["Roll"].text, "Takes 50 of 100 of the turn of LeftHand about LeftForeArm.")
 
     def test_translation_can_be_left_behind(self):
         source = figures.body()
@@ -256,8 +256,8 @@ class ByHand(unittest.TestCase):
         self.assertEqual(len(connect(Pairing(()), self.context, "LeftForearm", "ulna.L", mirror=False).pairs), 1)
 
     def test_parts_of_many_bones_take_a_bone_in(self):
-        one = connect(Pairing(()), self.context, "Spine", "spine_middle", mirror=True)
-        two = connect(one, self.context, "Spine", "spine_lower", mirror=True)
+        connected = connect(Pairing(()), self.context, "Spine", "spine_middle", mirror=True)
+        two = connect(connected, self.context, "Spine", "spine_lower", mirror=True)
         self.assertEqual([(p.part, p.target) for p in two.pairs], [("spine", ("spine_lower", "spine_middle"))])
 
     def test_a_bone_serves_one_part(self):
@@ -270,20 +270,21 @@ class ByHand(unittest.TestCase):
         self.assertEqual(out.left_out, ("left hand", "right hand"))
         made = fitting.fit(self.context.source, self.context.target, pairs=out.pairs, left_out=out.left_out)
         self.assertEqual(made.missing, ())
-        said = {row.bone: row for row in follows(made, self.target.parts)}
+        explained = {row.bone: row for row in follows(made, self.target.parts)}
         self.assertEqual(
-            (said["wrist.L"].kind, said["ulna.L"].kind, said["spine_lower"].kind), ("left out", "paired", "resampled")
+            (explained["wrist.L"].kind, explained["ulna.L"].kind, explained["spine_lower"].kind),
+            ("left out", "paired", "resampled"),
         )
-        self.assertIn("ulna.L carries it along", said["wrist.L"].text)
+        self.assertIn("ulna.L carries it along", explained["wrist.L"].text)
         again = fitting_file.from_json(
             json.dumps(fitting_file.to_json(made)), "fit", self.context.source, self.context.target
         )
         self.assertEqual((again.left_out, again.pairs), (made.left_out, made.pairs))
 
     def test_still_sources_are_said(self):
-        said = {row.bone: row for row in follows(self.value, self.target.parts, {"LeftToes"})}
-        self.assertTrue(said["toe.L"].still)
-        self.assertIn("LeftToes has no motion in this clip", said["toe.L"].text)
+        explained = {row.bone: row for row in follows(self.value, self.target.parts, {"LeftToes"})}
+        self.assertTrue(explained["toe.L"].still)
+        self.assertIn("LeftToes has no motion in this clip", explained["toe.L"].text)
 
     def test_swapped_limbs_cross_and_the_facing_stays(self):
         arm = ["left shoulder", "left upper arm", "left lower arm", "left hand"]
@@ -316,8 +317,8 @@ class ByHand(unittest.TestCase):
         self.assertEqual(swap(made, self.context, arm).of("left hand").target, self.now.of("left hand").target)
 
     def test_wrong_order_crosses(self):
-        one = set_pair(self.now, self.context, "left lower arm", ["LeftForearm"], ["wrist.L"], False)
-        two = set_pair(one, self.context, "left hand", ["LeftHand"], ["ulna.L"], False)
+        paired = set_pair(self.now, self.context, "left lower arm", ["LeftForearm"], ["wrist.L"], False)
+        two = set_pair(paired, self.context, "left hand", ["LeftHand"], ["ulna.L"], False)
         crossed = crossings(
             two.pairs, self.context.source, self.source.parts, self.context.target, self.target.parts, self.context.plan
         )

@@ -95,7 +95,9 @@ class DetectingOthers(unittest.TestCase):
 class Told_(unittest.TestCase):  # noqa: N801
     def test_a_file_is_turned_as_told_and_goes_back_as_it_came(self):
         data = (DEMO / "yard" / "trot.bvh").read_bytes()
-        plain, turned = (formats.read(data, "trot.bvh", told) for told in (detection.NOTHING, ImportOptions(turned=90)))
+        plain, turned = (
+            formats.read(data, "trot.bvh", options) for options in (detection.NOTHING, ImportOptions(turned=90))
+        )
         self.assertAlmostEqual(facing_angle(turned.skeleton, turned.parts)[0], 90, places=6)
         quarter = rotation.about([0, 1, 0], np.pi / 2)
         want = rotation.rotate(quarter, plain.clips[0].world().positions)

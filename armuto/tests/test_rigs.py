@@ -58,8 +58,8 @@ class Animals(unittest.TestCase):
 
     def test_no_side_is_swapped_and_no_front_leg_is_a_hind_leg(self):
         self.assertEqual(sum(self.tally.swapped.values()), 0)
-        told = [miss for miss in self.tally.misses if "front upper leg: []" in miss]
-        self.assertLessEqual(len(told), 2, told)
+        missed = [miss for miss in self.tally.misses if "front upper leg: []" in miss]
+        self.assertLessEqual(len(missed), 2, missed)
 
     def test_what_is_claimed_for_sure_is_right(self):
         count, right = self.tally.sure(0.9)

@@ -49,10 +49,10 @@ class Choices(unittest.TestCase):
             own = [
                 rotation.angle(
                     rotation.multiply(
-                        rotation.inverse(self.made.target_stance.rotations[joint]), one.rotations[:, joint]
+                        rotation.inverse(self.made.target_stance.rotations[joint]), clip.rotations[:, joint]
                     )
                 )
-                for one in (half, plain)
+                for clip in (half, plain)
             ]
             np.testing.assert_allclose(own[0], own[1] / 2, atol=1e-6)
 
@@ -62,7 +62,7 @@ class Choices(unittest.TestCase):
         off = rotation.multiply(rotation.inverse(plain.world().rotations[:, head]), bowed.world().rotations[:, head])
         np.testing.assert_allclose(np.degrees(rotation.angle(off)), 20, atol=1e-6)
         ahead = np.array([0.0, 0, 1])
-        looks = [rotation.rotate(one.world().rotations[50, head], ahead) for one in (plain, bowed)]
+        looks = [rotation.rotate(clip.world().rotations[50, head], ahead) for clip in (plain, bowed)]
         self.assertLess(looks[1][1], looks[0][1] - 0.3)
 
     def test_a_slider_shifts_as_much_as_it_follows(self):
@@ -120,21 +120,21 @@ class Choices(unittest.TestCase):
 
     def test_stride_alone_changes_the_way_and_not_the_height(self):
         plain, far = (
-            one.world().positions for one in (self.performed(), self.performed(stride=self.made.scale * 1.15))
+            clip.world().positions for clip in (self.performed(), self.performed(stride=self.made.scale * 1.15))
         )
         way = [float(np.ptp(at[:, 0, 2])) for at in (plain, far)]
         self.assertAlmostEqual(way[1] / way[0], 1.15, delta=0.01)
         self.assertLess(np.abs(plain[:, 0, 1] - far[:, 0, 1]).max(), 0.05 * self.made.scale)
         done = retarget(self.clip, replace(self.made, settings=replace(PLAIN, stride=self.made.scale * 1.1)))
         slides = [
-            one
-            for one in measure(
+            measured
+            for measured in measure(
                 self.clip,
                 done.clip,
                 replace(self.made, settings=replace(PLAIN, stride=self.made.scale * 1.1)),
                 done.contacts,
             )
-            if one.kind == "foot slide"
+            if measured.kind == "foot slide"
         ]
         self.assertLess(max(slide.size - slide.source for slide in slides), 1.0)
 
@@ -216,9 +216,9 @@ class Choices(unittest.TestCase):
             ("LeftArm", (0, 0, -60), 1, -60.0),
         ):
             bent = figures.posed(body, {name: turn})
-            told = angles(bent.rest.rotations[:, None], made.joint_frames)[body.index[name]]
+            rest = angles(bent.rest.rotations[:, None], made.joint_frames)[body.index[name]]
             for axis in range(3):
-                self.assertAlmostEqual(float(told[axis][0]), degrees if axis == which else 0.0, delta=6, msg=name)
+                self.assertAlmostEqual(float(rest[axis][0]), degrees if axis == which else 0.0, delta=6, msg=name)
 
 
 class Settled(unittest.TestCase):
@@ -317,10 +317,10 @@ class Pieces(unittest.TestCase):
         self.assertTrue(np.all(weight[20:31] == 1) and weight[5] == 0 and weight[45] == 0)
 
     def test_a_short_gap_is_bridged_and_the_two_add_up(self):
-        one, two = blend_intervals([(0, 10), (20, 30)], 5, 15)
+        first, second = blend_intervals([(0, 10), (20, 30)], 5, 15)
         frames = np.arange(40.0)
         total = np.zeros(40)
-        for interval in (one, two):
+        for interval in (first, second):
             part, weight = interval.weight(frames)
             total[part] += weight
         np.testing.assert_allclose(total[:31], 1.0)

@@ -110,8 +110,8 @@ class Shapes(unittest.TestCase):
         toes = np.array([body.index["LeftToe"], body.index["RightToe"]])
         tipped = replace(raised, end_parents=toes, end_offsets=np.array([[0, 0, 0.06], [0, 0, 0.06]]))
         level = replace(body, end_parents=toes, end_offsets=np.array([[0, 0, 0.06], [0, 0, 0.06]]))
-        one, other = soles(shape(level), shape(tipped), foot)
-        self.assertGreater(float(one[0] @ FRONT), 0.999)
+        before, other = soles(shape(level), shape(tipped), foot)
+        self.assertGreater(float(before[0] @ FRONT), 0.999)
         turned = posed(raised, raised.rest_rotation).rotations[raised.index["LeftToe"]]
         self.assertGreater(float(other[0] @ rotation.rotate(turned, FRONT)), 0.999)
 

@@ -291,16 +291,16 @@ class Values(unittest.TestCase):
         other = figures.posed(body, {"LeftArm": (0, 0, -45), "RightArm": (0, 0, 45)})
         made = fitting.fit(body, other)
         hand = made.target_stance.with_turn(4, rotation.about(UP, 0.4)).named("Night watch")
-        said = FittingOverrides(target_facing=12.0, source_floor=0.03, size="arms")
-        kept = fitting.fit(
-            body, other, pairs=made.pairs, source_stance=made.source_stance, target_stance=hand, overrides=said
+        overrides = FittingOverrides(target_facing=12.0, source_floor=0.03, size="arms")
+        chosen = fitting.fit(
+            body, other, pairs=made.pairs, source_stance=made.source_stance, target_stance=hand, overrides=overrides
         )
-        text = json.dumps(fitting_file.to_json(kept))
+        text = json.dumps(fitting_file.to_json(chosen))
         back = fitting_file.from_json(text, "a.json", body, other)
         self.assertEqual(back.target_stance.name, "Night watch")
         self.assertTrue(back.target_stance.aligned)
-        self.assertEqual(back.overrides, said)
-        self.assertLess(np.abs(back.target_stance.rotations - kept.target_stance.rotations).max(), 1e-8)
+        self.assertEqual(back.overrides, overrides)
+        self.assertLess(np.abs(back.target_stance.rotations - chosen.target_stance.rotations).max(), 1e-8)
         with self.assertRaisesRegex(BadInput, "damaged"):
             fitting_file.from_json(
                 text.replace('"turned": {"Head": [', '"turned": {"Head": ["x", '), "a.json", body, other
@@ -348,8 +348,8 @@ class Measures(unittest.TestCase):
         alone = replace(made, settings=ROTATIONS_ALONE)
         risen = transfer(clip, alone).world().positions[:, :, 1] - clip.world().positions[:, :, 1]
         self.assertLess(np.abs(risen - 0.05).max(), 1e-4)
-        said = fitting.fit(body, shod, overrides=FittingOverrides(target_floor=made.floors[0]))
-        self.assertAlmostEqual(standing_places(said, said.joint_mapping)[1][:, 1].min(), made.floors[0])
+        overruled = fitting.fit(body, shod, overrides=FittingOverrides(target_floor=made.floors[0]))
+        self.assertAlmostEqual(standing_places(overruled, overruled.joint_mapping)[1][:, 1].min(), made.floors[0])
 
     def test_a_facing_that_is_said_turns_the_motion(self):
         body = figures.body()

@@ -24,9 +24,9 @@ FACES = np.array([[0, 1, 2]])
 
 def figure(image: bool = False, scale: float = 1.0) -> Parts:
     """Three joints in a row with awkward names, a skinned and a rigid triangle, and a motion of two of them."""
-    one = np.full(3, scale)
+    scales = np.full(3, scale)
     nodes = [
-        Node("hall's Hips", -1, np.array([0.0, 1, 0]), rotation.about([0, 0, 1], 0.2), one),
+        Node("hall's Hips", -1, np.array([0.0, 1, 0]), rotation.about([0, 0, 1], 0.2), scales),
         Node("1st bone", 0, np.array([0.0, 0.5, 0]), rotation.IDENTITY, np.ones(3)),
         Node("1st bone", 1, np.array([0.0, 0.3, 0]), rotation.about([1, 0, 0], 0.4), np.ones(3)),
     ]

@@ -177,6 +177,6 @@ class Figures(unittest.TestCase):
                             "float": 0.5,
                             "facing": 0.5,
                         }
-                        for one in measures:
-                            if one.kind in most and one.way > -0.5:
-                                self.assertLess(one.size - one.source, most[one.kind], one)
+                        for measured in measures:
+                            if measured.kind in most and measured.way > -0.5:
+                                self.assertLess(measured.size - measured.source, most[measured.kind], measured)

@@ -63,8 +63,8 @@ def new_version_of(row: Character, document: Document, data: bytes) -> Character
         lost |= cast(dict[object, list[str]], parts)
     pairs = sum(len(parts) for parts in lost.values())
     if lost:
-        kept = "its fitting was kept" if len(lost) == 1 else f"its {len(lost)} fittings were kept"
-        changes.append(f"{kept}, {_count(range(pairs), 'pair', 'pairs')} lost a bone" if pairs else f"{kept} whole")
+        what = "its fitting was kept" if len(lost) == 1 else f"its {len(lost)} fittings were kept"
+        changes.append(f"{what}, {_count(range(pairs), 'pair', 'pairs')} lost a bone" if pairs else f"{what} whole")
     sentence = "; ".join(changes)
     row.changed = f"{document.file} replaced {same}: {sentence}."
     row.save(update_fields=["changed"])
@@ -101,8 +101,8 @@ def free_name(name: str, but: int | None = None) -> str:
     return naming.free(name, Character.objects.exclude(pk=but or 0).values_list("name", flat=True))
 
 
-def _count(rows: Any, one: str, many: str) -> str:
-    return f"1 {one}" if len(rows) == 1 else f"{len(rows)} {many}"
+def _count(rows: Any, singular: str, many: str) -> str:
+    return f"1 {singular}" if len(rows) == 1 else f"{len(rows)} {many}"
 
 
 def _listed(names: list[str]) -> str:

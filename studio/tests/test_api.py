@@ -239,11 +239,11 @@ class OtherFormats(TransactionTestCase):
         (walk,) = bring_in(self.client, WALK.read_bytes(), "walk.bvh").json()["clips"]
         for name, data in (("keeper.dae", scenes.dae(CLIP)), ("ringer.usda", scenes.usd(CLIP))):
             with self.subTest(name):
-                (one,) = bring_in(self.client, data, name).json()["characters"]
-                self.assertEqual(self.client.get(f"/api/cast/{one}/file").content, data)
-                shown = self.client.get(f"/api/cast/{one}/display").content
+                (character,) = bring_in(self.client, data, name).json()["characters"]
+                self.assertEqual(self.client.get(f"/api/cast/{character}/file").content, data)
+                shown = self.client.get(f"/api/cast/{character}/display").content
                 self.assertEqual(shown[:4], b"glTF")
-                body = json.dumps({"clip_id": walk, "character_id": one})
+                body = json.dumps({"clip_id": walk, "character_id": character})
                 row = self.client.post("/api/renditions/", body, content_type="application/json").json()
                 made = self.client.get(f"/api/renditions/{row['id']}/file?format=glb")
                 self.assertEqual(made.status_code, 200, made.content)

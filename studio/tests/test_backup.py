@@ -64,8 +64,8 @@ class Backup(unittest.TestCase):
         held.close()
         fill(self.folder, 2)
         self.assertEqual(self.names(), "chore 1|chore 2")
-        said = self.manage("restore", copy)
-        self.assertIn("What was there is kept as", said)
+        output = self.manage("restore", copy)
+        self.assertIn("What was there is kept as", output)
         self.assertEqual(self.names(), "chore 1")
         # And back again: nothing was lost.
         (before,) = self.folder.glob("armuto before *.sqlite3")

@@ -158,9 +158,9 @@ class Deliveries(Studio):
 
     def test_fittings_go_along_and_read_back(self):
         archive = self.fetched(self.make(fittings=True, kind="csv", unit="m"))
-        kept = [name for name in archive.namelist() if name.startswith("fittings/")]
-        self.assertEqual(len(kept), 4)
-        for name in kept:
+        fittings = [name for name in archive.namelist() if name.startswith("fittings/")]
+        self.assertEqual(len(fittings), 4)
+        for name in fittings:
             self.assertEqual(json.loads(archive.read(name))["armuto_fitting"], 2)
 
     def test_travel_is_left_as_it_is_wanted(self):
@@ -172,16 +172,16 @@ class Deliveries(Studio):
         self.assertLess(np.ptp(still.world().positions[:, 0, 2]), 0.3)
 
     def test_thinning_is_measured_before_it_goes_out(self):
-        told = self.post(
+        answer = self.post(
             "deliveries/thinned", cells=self.cells(), wanted={"thinned": {"degrees": 1, "centimetres": 0.5}}
         )
-        self.assertLess(told["keys"], 0.5 * told["of"])
-        self.assertLessEqual(told["centimetres"], 0.5)
+        self.assertLess(answer["keys"], 0.5 * answer["of"])
+        self.assertLessEqual(answer["centimetres"], 0.5)
         self.assertIsNone(self.post("deliveries/thinned", cells=self.cells(), wanted={}))
 
-    def onto(self, status: int = 200, name: str = "scene.glb", data: bytes = b"", **said):
+    def onto(self, status: int = 200, name: str = "scene.glb", data: bytes = b"", **fields):
         row = Rendition.objects.get(clip=self.walk, character=self.porter)
-        answer = self.client.post(f"/api/deliveries/onto/{row.pk}", {"file": SimpleUploadedFile(name, data), **said})
+        answer = self.client.post(f"/api/deliveries/onto/{row.pk}", {"file": SimpleUploadedFile(name, data), **fields})
         self.assertEqual(answer.status_code, status, answer.content[:300])
         return answer
 
@@ -202,13 +202,13 @@ class Deliveries(Studio):
         # Into a figure that does nothing yet, and what cannot be meant.
         answer = self.onto(name="porter.glb", data=PORTER.read_bytes())
         self.assertEqual(formats.read(answer.content, "porter.glb").clips[0].frames, 149)
-        for words, said in (
+        for words, fields in (
             ("no motion “dance” in it", {"data": scene, "motion": "dance"}),
             ("not within 0 to", {"data": scene, "at": 9999}),
             ("there is no bone", {"data": (DEMO / "bellringer.glb").read_bytes()}),
             ("this format is not read", {"data": b"closed", "name": "note.txt"}),
         ):
-            self.assertIn(words, self.onto(422, **said).json()["detail"])
+            self.assertIn(words, self.onto(422, **fields).json()["detail"])
 
     def test_bones_of_an_earlier_version_do_not_go_out(self):
         made = Revision.objects.get(rendition__clip=self.walk, rendition__character=self.porter)

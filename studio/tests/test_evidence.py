@@ -27,8 +27,8 @@ def lying(kind: str = "one axis") -> bytes:
 
 def fitting_of(client: Client, clip: Clip, figure: Character) -> dict:
     """The fitting that the studio proposes for the two, as it answers."""
-    said = {"clip_id": clip.pk, "character_id": figure.pk}
-    return client.post("/api/fittings/", json.dumps(said), content_type="application/json").json()
+    cell = {"clip_id": clip.pk, "character_id": figure.pk}
+    return client.post("/api/fittings/", json.dumps(cell), content_type="application/json").json()
 
 
 class RestPoses(IntakeCase):

@@ -187,14 +187,14 @@ class Kills(TransactionTestCase):
 
 class Outliving(TransactionTestCase):
     def test_a_worker_outlives_a_task_whose_row_went(self):
-        said = {
+        body = {
             "queue_names": ["default"],
             "interval": 0.1,
             "batch": True,
             "backend_name": "default",
             "max_tasks": None,
         }
-        worker = Worker(startup_delay=False, worker_id="here", excluded_queue_names=[], **said)
+        worker = Worker(startup_delay=False, worker_id="here", excluded_queue_names=[], **body)
         with self.settings(TASKS={"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}):
             work_off.enqueue()
             row = DBTaskResult.objects.get()

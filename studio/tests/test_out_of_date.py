@@ -40,20 +40,20 @@ class OutOfDate(Studio):
                 "newest",
             ).get(pk=row.pk)
             made, motion = results.compute(row, lambda share: True)
-            kept = row.newest
-            same = bytes(kept.motion.rotations) == motion.rotations and kept.findings == json.loads(
+            result = row.newest
+            same = bytes(result.motion.rotations) == motion.rotations and result.findings == json.loads(
                 json.dumps(made.findings)
             )
-            if not same or bytes(kept.motion.translations) != motion.translations:
+            if not same or bytes(result.motion.translations) != motion.translations:
                 out.add(cell)
         return out
 
     def of(self, clips=None, cast=None) -> set[tuple[str, str]]:
-        return {(clip.name, one.name) for clip in clips or self.clips for one in cast or self.cast}
+        return {(clip.name, character.name) for clip in clips or self.clips for character in cast or self.cast}
 
-    def fitting(self, clip, one) -> str:
+    def fitting(self, clip, character) -> str:
         skeleton = clip.skeleton_id
-        return f"fittings/{Fitting.objects.get(skeleton=skeleton, character=one).pk}"
+        return f"fittings/{Fitting.objects.get(skeleton=skeleton, character=character).pk}"
 
     def check(self, wanted: set[tuple[str, str]], moves: bool = True):
         """The set that is marked is the one that depends; moves: and each of it comes out otherwise, too."""

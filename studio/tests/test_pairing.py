@@ -24,8 +24,8 @@ class Pairing(Studio):
         self.striker = Character.objects.get(name="striker")
         self.made = self.post("/api/fittings/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
 
-    def edit(self, op: str, status: int = 200, **said) -> dict:
-        answer = self.post(f"/api/fittings/{self.made['id']}/edits", op=op, **said)
+    def edit(self, op: str, status: int = 200, **fields) -> dict:
+        answer = self.post(f"/api/fittings/{self.made['id']}/edits", op=op, **fields)
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
@@ -61,8 +61,8 @@ class Changes(Pairing):
 
     def test_confirming(self):
         self.assertFalse(any(pair["confirmed"] for pair in self.made["pairs"]))
-        one = self.edit("confirm", keys=["left hand"], mirror=True)
-        self.assertEqual({p["key"] for p in one["pairs"] if p["confirmed"]}, {"left hand", "right hand"})
+        made = self.edit("confirm", keys=["left hand"], mirror=True)
+        self.assertEqual({p["key"] for p in made["pairs"] if p["confirmed"]}, {"left hand", "right hand"})
         sure = self.edit("confirm", above=0.9)
         self.assertEqual(
             {pair["key"] for pair in sure["pairs"] if not pair["confirmed"]},
@@ -104,10 +104,10 @@ class Changes(Pairing):
 
     def test_one_frame_of_the_preview_is_that_of_the_whole(self):
         path = f"/api/fittings/{self.made['id']}/preview/{self.walk.pk}"
-        whole, one = self.client.get(path), self.client.get(f"{path}?first=40&last=40")
-        joints = int(one["X-Armuto-Shape"].split(",")[1])
-        self.assertEqual(one["X-Armuto-Shape"], f"1,{joints},4;1,{joints},3")
-        self.assertEqual(one.content[: joints * 16], whole.content[40 * joints * 16 : 41 * joints * 16])
+        whole, frame = self.client.get(path), self.client.get(f"{path}?first=40&last=40")
+        joints = int(frame["X-Armuto-Shape"].split(",")[1])
+        self.assertEqual(frame["X-Armuto-Shape"], f"1,{joints},4;1,{joints},3")
+        self.assertEqual(frame.content[: joints * 16], whole.content[40 * joints * 16 : 41 * joints * 16])
 
     def test_follows_says_what_has_no_motion(self):
         why = self.client.get(f"/api/fittings/{self.made['id']}/follows?clip_id={self.bow.pk}").json()
@@ -139,14 +139,14 @@ class Plans(Pairing):
         made = self.post("/api/patterns/plans", copy_of="two-legged", name="with a fin").json()
         path = f"/api/patterns/plans/{made['id']}"
 
-        def change(status=200, **said):
-            answer = self.client.patch(path, json.dumps(said), content_type="application/json")
+        def change(status=200, **fields):
+            answer = self.client.patch(path, json.dumps(fields), content_type="application/json")
             self.assertEqual(answer.status_code, status, answer.content)
             return answer.json()
 
         limb = {"name": "fin", "follows": "chest", "sided": False, "parts": [{"name": "fin", "many": True}]}
-        self.assertIn("fin", [one["name"] for one in change(add=limb)["limbs"]])
-        self.assertNotIn("thumb", [one["name"] for one in change(remove="thumb")["limbs"]])
+        self.assertIn("fin", [row["name"] for row in change(add=limb)["limbs"]])
+        self.assertNotIn("thumb", [limb["name"] for limb in change(remove="thumb")["limbs"]])
         self.assertIn("cannot be taken away", change(422, remove="trunk")["detail"])
         self.assertIn("same name", change(422, add=limb)["detail"])
         self.assertIn("without its side", change(422, add=limb | {"parts": [{"name": "left fin"}]})["detail"])

@@ -54,13 +54,13 @@ class Studio(TransactionTestCase):
         return answer.json()
 
     def cells(self, clips=None, cast=None) -> list[tuple[int, int]]:
-        return [(clip.pk, one.pk) for clip in clips or self.clips for one in cast or self.cast]
+        return [(clip.pk, character.pk) for clip in clips or self.clips for character in cast or self.cast]
 
     def transfer(self, *cells, **more):
         return self.post("board/transfer", 202, cells=list(cells) or self.cells(), **more)
 
-    def cell(self, clip, one) -> dict | None:
-        return self.get(f"renditions/cell?clip_id={clip.pk}&character_id={one.pk}")
+    def cell(self, clip, character) -> dict | None:
+        return self.get(f"renditions/cell?clip_id={clip.pk}&character_id={character.pk}")
 
     def states(self) -> dict[tuple[str, str], str]:
         """The board, by the names of clip and character."""
@@ -69,13 +69,13 @@ class Studio(TransactionTestCase):
         clips = dict(Clip.objects.values_list("pk", "name"))
         cast = dict(Character.objects.values_list("pk", "name"))
         return {
-            (clips[clip], cast[one]): board["words"][codes[row, column] & 15]
+            (clips[clip], cast[character]): board["words"][codes[row, column] & 15]
             for row, clip in enumerate(board["clips"])
-            for column, one in enumerate(board["characters"])
+            for column, character in enumerate(board["characters"])
         }
 
     def plan(self, action: str, cells=None) -> dict:
-        return {one["action"]: one for one in self.post("board/plan", cells=cells or self.cells())}[action]
+        return {plan["action"]: plan for plan in self.post("board/plan", cells=cells or self.cells())}[action]
 
 
 class Renditions(Studio):
@@ -163,7 +163,7 @@ class Renditions(Studio):
             row = self.cell(self.walk, self.porter)
             self.assertEqual((row["state"], row["accepted_id"], row["newest"]["number"]), ("good", first, number))
         # The accepted one, the one before, and the newest.
-        self.assertEqual([one["number"] for one in row["revisions"]], [1, 3, 4])
+        self.assertEqual([revision["number"] for revision in row["revisions"]], [1, 3, 4])
         apart = self.get(f"renditions/{row['id']}/difference?a={first}&b={row['newest']['id']}")
         self.assertEqual(len(apart), 89)
         old = self.client.get(f"/api/renditions/{row['id']}/motion?revision={first}")

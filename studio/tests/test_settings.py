@@ -19,9 +19,9 @@ from studio.tests.test_pairing import Pairing
 
 
 class Settling(Pairing):
-    def settings(self, status: int = 200, **said) -> dict:
+    def settings(self, status: int = 200, **settings) -> dict:
         path = f"/api/fittings/{self.made['id']}/settings"
-        answer = self.post(path, settings=said, clip_id=self.walk.pk, frame=60)
+        answer = self.post(path, settings=settings, clip_id=self.walk.pk, frame=60)
         self.assertEqual(answer.status_code, status, answer.content)
         if status == 200:
             FittingOut(**answer.json())  # these answers are sent as they are, without being checked on the way
@@ -38,9 +38,9 @@ class Settling(Pairing):
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
-    def measures(self, **said) -> dict:
+    def measures(self, **fields) -> dict:
         path = f"/api/fittings/{self.made['id']}/measures/{self.walk.pk}"
-        return self.post(path, settings=said or None).json()
+        return self.post(path, settings=fields or None).json()
 
     def pose(self, answer: dict) -> np.ndarray:
         return np.frombuffer(b64decode(answer["pose"]), "<f4")
@@ -48,9 +48,10 @@ class Settling(Pairing):
 
 class Choices(Settling):
     def test_a_new_fitting_has_the_defaults(self):
-        told = self.made["settings"]
+        settings = self.made["settings"]
         self.assertEqual(
-            (told["hold"], told["limits"], told["travel"]["mode"], told["stride"]), (1.0, "off", "keep", None)
+            (settings["hold"], settings["limits"], settings["travel"]["mode"], settings["stride"]),
+            (1.0, "off", "keep", None),
         )
 
     def test_a_choice_is_a_step_that_moves_the_figure_and_can_be_undone(self):
@@ -76,29 +77,29 @@ class Choices(Settling):
 
     def test_a_trial_shows_and_keeps_nothing(self):
         path = f"/api/fittings/{self.made['id']}/settings/trial"
-        one, two = (
+        half, two = (
             self.post(path, settings={"spread": degrees}, clip_id=self.walk.pk, frame=60).json() for degrees in (0, 30)
         )
-        self.assertGreater(np.abs(self.pose(one) - self.pose(two)).max(), 0.05)
+        self.assertGreater(np.abs(self.pose(half) - self.pose(two)).max(), 0.05)
         self.assertEqual(self.client.get(f"/api/fittings/{self.made['id']}").json()["revision"], self.made["revision"])
 
     def test_a_frame_in_the_answer_is_a_frame_of_the_preview(self):
-        for said in ({"stride": 0.9}, {"travel": {"mode": "in place"}}, {"spread": 12}):
-            answer = self.settings(**said)
+        for settings in ({"stride": 0.9}, {"travel": {"mode": "in place"}}, {"spread": 12}):
+            answer = self.settings(**settings)
             preview = self.client.get(f"/api/fittings/{self.made['id']}/preview/{self.walk.pk}")
-            shapes = [[int(n) for n in one.split(",")] for one in preview["X-Armuto-Shape"].split(";")]
+            shapes = [[int(n) for n in shape.split(",")] for shape in preview["X-Armuto-Shape"].split(";")]
             turns = np.frombuffer(preview.content, "<f4")[: int(np.prod(shapes[0]))].reshape(shapes[0])
             pose = self.pose(answer)[: shapes[0][1] * 4].reshape(-1, 4)
             apart = np.minimum(np.abs(pose - turns[60]), np.abs(pose + turns[60]))
-            self.assertLess(apart.max(), 2e-3, said)
+            self.assertLess(apart.max(), 2e-3, settings)
 
     def test_refused_in_words(self):
-        for said, words in (
+        for settings, words in (
             ({"hold": 7}, "Hold: 7 is not from 0 to 1"),
             ({"pace": 1}, "There is no setting “pace”"),
             ({"travel": {"mode": "fly"}}, "“fly” is not one of"),
         ):
-            self.assertIn(words, self.settings(422, **said)["detail"])
+            self.assertIn(words, self.settings(422, **settings)["detail"])
 
     def test_pairs_and_stances_keep_what_was_chosen(self):
         self.settings(hold=0.3)
@@ -119,10 +120,10 @@ class Choices(Settling):
 
 class Contacts(Settling):
     def test_they_are_found_with_their_points(self):
-        told = self.contacts()
-        self.assertFalse(told["by_hand"])
-        self.assertEqual({point["limb"] for point in told["points"] if point["foot"]}, {"left leg", "right leg"})
-        toes = [one for one in told["contacts"] if one["point"] == "left toes"]
+        contacts = self.contacts()
+        self.assertFalse(contacts["by_hand"])
+        self.assertEqual({point["limb"] for point in contacts["points"] if point["foot"]}, {"left leg", "right leg"})
+        toes = [contact for contact in contacts["contacts"] if contact["point"] == "left toes"]
         self.assertGreaterEqual(len(toes), 4)
 
     def test_set_by_hand_they_hold_for_everybody_and_undo_brings_back_the_found_ones(self):
@@ -151,8 +152,8 @@ class Contacts(Settling):
             path, data=json.dumps({"first": first, "last": last}), content_type="application/json"
         )
         self.assertEqual(answer.status_code, 200, answer.content)
-        (one,) = self.contacts()["contacts"]
-        self.assertEqual((one["first"], one["last"]), (0, 10))
+        (contact,) = self.contacts()["contacts"]
+        self.assertEqual((contact["first"], contact["last"]), (0, 10))
 
     def test_refused_in_words(self):
         for row, words in (
@@ -174,9 +175,9 @@ class Measures(Settling):
         self.made = self.post("/api/fittings/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
 
     def test_each_kind_beside_what_rotations_alone_leave(self):
-        told = self.measures()
-        self.assertEqual((told["grade"], told["findings"]), ("good", []))
-        kinds = {row["kind"]: row for row in told["kinds"]}
+        measures = self.measures()
+        self.assertEqual((measures["grade"], measures["findings"]), ("good", []))
+        kinds = {row["kind"]: row for row in measures["kinds"]}
         slide = kinds["foot slide"]
         self.assertLess(slide["after"], 0.5)
         self.assertGreater(slide["before"], slide["after"])
@@ -185,7 +186,7 @@ class Measures(Settling):
     def test_with_other_settings_that_are_not_kept(self):
         loose = self.measures(hold=0.0, grades={"foot slide": [0.2, 0.5]})
         self.assertEqual(loose["grade"], "wrong")
-        self.assertTrue(all(one["mend"] and one["spans"] for one in loose["findings"]))
+        self.assertTrue(all(finding["mend"] and finding["spans"] for finding in loose["findings"]))
         self.assertEqual(self.measures()["grade"], "good")
 
     def test_a_rendition_is_graded_by_the_thresholds_that_were_chosen(self):
@@ -193,7 +194,7 @@ class Measures(Settling):
         row = self.post("/api/renditions/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
         row = self.client.get(f"/api/renditions/{row['id']}").json()
         self.assertEqual((row["state"], row["sentence"]), ("wrong", ""))
-        self.assertIn("foot slide", {one["kind"] for one in row["newest"]["findings"]})
+        self.assertIn("foot slide", {finding["kind"] for finding in row["newest"]["findings"]})
         file = self.client.get(f"/api/renditions/{row['id']}/file")
         self.assertEqual(file.status_code, 200)
 
@@ -227,9 +228,10 @@ class Limits(Settling):
             Fitting.objects.select_related("state", "skeleton", "character__skeleton").get(pk=self.made["id"])
         )
         self.assertEqual(fitting.ranges["left lower leg"].bend, (-15.0, 2.0))
-        told = self.measures()
+        measures = self.measures()
         self.assertIn(
-            "left lower leg", {one["part"] for one in told["findings"] if one["kind"] == "limit"} | {"left lower leg"}
+            "left lower leg",
+            {finding["part"] for finding in measures["findings"] if finding["kind"] == "limit"} | {"left lower leg"},
         )
         hard = self.measures(limits="hard")
         self.assertGreater(hard["hits"]["left lower leg"], 10)
@@ -263,9 +265,14 @@ class Animals(Pairing):
             bring_in(self.client, path.read_bytes(), path.name)
         clip, fox = Clip.objects.get(name__startswith="pad"), Character.objects.get(name="fox")
         made = self.post("/api/fittings/", clip_id=clip.pk, character_id=fox.pk).json()
-        told = self.client.get(f"/api/fittings/{made['id']}/contacts/{clip.pk}").json()
+        contacts = self.client.get(f"/api/fittings/{made['id']}/contacts/{clip.pk}").json()
         self.assertEqual(
-            {point["name"] for point in told["points"]},
+            {point["name"] for point in contacts["points"]},
             {f"{s} {e} toes" for s in ("left", "right") for e in ("front", "hind")},
         )
-        self.assertTrue(all(any(one["point"] == point["name"] for one in told["contacts"]) for point in told["points"]))
+        self.assertTrue(
+            all(
+                any(contact["point"] == point["name"] for contact in contacts["contacts"])
+                for point in contacts["points"]
+            )
+        )

@@ -19,8 +19,8 @@ from studio.tests.test_pairing import STRIKER, Pairing
 
 
 class Standing(Pairing):
-    def stance(self, op: str, status: int = 200, **said) -> dict:
-        answer = self.post(f"/api/fittings/{self.made['id']}/stance", op=op, **said)
+    def stance(self, op: str, status: int = 200, **fields) -> dict:
+        answer = self.post(f"/api/fittings/{self.made['id']}/stance", op=op, **fields)
         self.assertEqual(answer.status_code, status, answer.content)
         if status == 200:
             FittingOut(**answer.json())  # these answers are sent as they are, without being checked on the way
@@ -42,7 +42,7 @@ class Changes(Standing):
         self.assertLess(max(row["left"] for row in aligned), 1.0)
 
     def test_every_maker(self):
-        for kind, said, name in (
+        for kind, fields, name in (
             ("rest", {}, "Rest pose"),
             ("zero", {}, "All rotations zero"),
             ("T", {}, "T"),
@@ -54,8 +54,8 @@ class Changes(Standing):
             ("frames", {"clip_id": self.walk.pk, "first": 3, "last": 9}, "Frames 3 to 9 of"),
         ):
             for side in ("source", "target"):
-                with self.subTest(kind=kind, side=side, said=said):
-                    now = self.stance("make", side=side, kind=kind, **said)
+                with self.subTest(kind=kind, side=side, said=fields):
+                    now = self.stance("make", side=side, kind=kind, **fields)
                     self.assertTrue(now["stances"][side]["name"].startswith(name), now["stances"][side])
 
     def test_arms_in_a_t_on_the_figure(self):
@@ -79,12 +79,12 @@ class Changes(Standing):
         left, right = (self.rows(now)[f"{side} upper arm"]["left"] for side in ("left", "right"))
         self.assertAlmostEqual(left, right, delta=0.5)
         self.assertGreater(left, before + 15)
-        one = self.stance("reset", bone="008")
-        self.assertEqual(len(one["stances"]["target"]["turned"]), 1)
+        made = self.stance("reset", bone="008")
+        self.assertEqual(len(made["stances"]["target"]["turned"]), 1)
         none = self.stance("reset")
         self.assertEqual(none["stances"]["target"]["turned"], [])
         undone = self.post(f"/api/fittings/{self.made['id']}/undo").json()
-        self.assertEqual(undone["stances"], one["stances"])
+        self.assertEqual(undone["stances"], made["stances"])
 
     def test_a_limb_alone_is_aligned(self):
         self.stance("make", kind="A", degrees=20)
@@ -131,7 +131,7 @@ class Changes(Standing):
         self.assertFalse(Stance.objects.exists())
 
     def test_what_cannot_be_made_says_so(self):
-        for said, words in (
+        for fields, words in (
             ({"op": "make", "kind": "frames", "clip_id": self.walk.pk, "first": 9999}, "it has the frames 0 to"),
             ({"op": "make", "kind": "frames", "clip_id": 0}, "no longer there"),
             ({"op": "make", "kind": "calibration"}, "none of its clips begins"),
@@ -148,8 +148,8 @@ class Changes(Standing):
             ({"op": "floor", "height": 90}, "give centimetres"),
             ({"op": "name", "name": "  "}, "needs a name"),
         ):
-            with self.subTest(said=said):
-                self.assertIn(words, self.stance(said.pop("op"), 422, **said)["detail"])
+            with self.subTest(said=fields):
+                self.assertIn(words, self.stance(fields.pop("op"), 422, **fields)["detail"])
 
 
 class Kept(Standing):
@@ -172,16 +172,16 @@ class Kept(Standing):
     def test_named_renamed_duplicated_taken_and_removed(self):
         self.stance("make", kind="A", degrees=30)
         path = f"/api/fittings/{self.made['id']}"
-        kept = self.post(f"{path}/stances", side="target", name="Before the strike").json()
+        stance = self.post(f"{path}/stances", side="target", name="Before the strike").json()
         self.assertEqual(self.post(f"{path}/stances", side="target", name="Before the strike").status_code, 422)
-        copy = self.post(f"/api/stances/{kept['id']}/duplicate").json()
+        copy = self.post(f"/api/stances/{stance['id']}/duplicate").json()
         self.assertEqual(copy["name"], "Before the strike 2")
         renamed = self.client.patch(
             f"/api/stances/{copy['id']}", json.dumps({"name": "At rest"}), content_type="application/json"
         ).json()
         self.assertEqual(renamed["name"], "At rest")
         self.stance("make", kind="rest")
-        now = self.stance("make", kind="kept", stance_id=kept["id"])
+        now = self.stance("make", kind="kept", stance_id=stance["id"])
         self.assertEqual(now["stances"]["target"]["name"], "Before the strike")
         self.assertEqual(self.client.delete(f"/api/stances/{renamed['id']}").status_code, 204)
         offers = self.client.get(f"{path}/offers").json()["target"]
@@ -216,7 +216,7 @@ class Kept(Standing):
 
     def test_standing_comes_as_arrays(self):
         answer = self.client.get(f"/api/fittings/{self.made['id']}/standing")
-        shapes = [tuple(map(int, one.split(","))) for one in answer["X-Armuto-Shape"].split(";")]
+        shapes = [tuple(map(int, shape.split(","))) for shape in answer["X-Armuto-Shape"].split(";")]
         joints, bones = self.walk.skeleton.joints, self.striker.skeleton.joints
         self.assertEqual(shapes[1:], [(joints, 4), (joints, 3), (bones, 4), (bones, 3), (bones, 3)])
         values = np.frombuffer(answer.content, "<f4")

@@ -112,11 +112,11 @@ def with_clips(
 
 def _bare(tree: Json) -> Json:
     """A file's nodes and scenes, and nothing that lies in its buffers or refers to it."""
-    kept: Json = {key: tree[key] for key in ("asset", "scene", "scenes", "nodes") if key in tree}
-    for node in kept["nodes"]:
+    head: Json = {key: tree[key] for key in ("asset", "scene", "scenes", "nodes") if key in tree}
+    for node in head["nodes"]:
         for key in ("mesh", "skin", "weights", "camera", "extensions"):
             node.pop(key, None)
-    return kept
+    return head
 
 
 def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip], keys: Sequence[Keys | None] = (), first: int = 0) -> bytes:
@@ -169,12 +169,12 @@ def _written(
 ) -> bytes:
     buffer = _Buffer(tree, buffers)
     for number, (clip, rotations, translations) in enumerate(motions):
-        kept = keys[number] if keys else None
+        times = keys[number] if keys else None
         animation: Json = {"name": clip.name, "channels": [], "samplers": []}
         inputs: dict[bytes, int] = {}
         for joint, n in enumerate(nodes):
             for path, kind, values in (("rotation", VEC4, rotations), ("translation", VEC3, translations)):
-                frames = np.arange(clip.frames) if kept is None else getattr(kept, f"{path}s")[joint]
+                frames = np.arange(clip.frames) if times is None else getattr(times, f"{path}s")[joint]
                 # Channels that are keyed on the same frames share their times.
                 content = frames.tobytes()
                 if content not in inputs:

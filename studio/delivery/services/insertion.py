@@ -26,7 +26,7 @@ def put_onto(
     clips: list[Clip] = list(document.clips) or [still(document.skeleton)]
     number = next((n for n, clip in enumerate(clips) if clip.name == motion), None) if motion else 0
     if number is None:
-        raise BadInput(f"{file}: there is no motion “{motion}” in it; it has {', '.join(one.name for one in clips)}.")
+        raise BadInput(f"{file}: there is no motion “{motion}” in it; it has {', '.join(clip.name for clip in clips)}.")
     if start is not None:
         clip = placed(clip, fitting, start)
     try:

@@ -118,22 +118,22 @@ def _stance_out(stance: Stance, names: tuple[str, ...]) -> dict[str, Any]:
 
 
 def _measures(value: core.Fitting) -> dict[str, Any]:
-    said, size = value.overrides, value.overrides.size
+    overrides, size = value.overrides, value.overrides.size
     return {
         "source_facing": value.source_facing,
         "target_facing": value.target_facing,
-        "source_facing_said": said.source_facing is not None,
-        "target_facing_said": said.target_facing is not None,
+        "source_facing_said": overrides.source_facing is not None,
+        "target_facing_said": overrides.target_facing is not None,
         "source_floor": value.floors[0],
         "target_floor": value.floors[1],
-        "source_floor_said": said.source_floor is not None,
-        "target_floor_said": said.target_floor is not None,
+        "source_floor_said": overrides.source_floor is not None,
+        "target_floor_said": overrides.target_floor is not None,
         "legs": value.sizes.legs,
         "arms": value.sizes.arms,
         "spine": value.sizes.spine,
         "size": value.scale,
         "by": size if isinstance(size, str) else None,
-        "hinges": said.hinges,
+        "hinges": overrides.hinges,
         "why": value.notes,
     }
 
@@ -176,9 +176,9 @@ def get_fitting(request: HttpRequest, fitting_id: int) -> Any:
 def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn) -> Any:
     """Make one change to the pairs; it is a step that can be undone."""
     row = get_fitting_row(fitting_id)
-    said = wanted.dict()
-    clip, frame = said.pop("clip_id"), said.pop("frame")
-    edit(row, said.pop("op"), **said)
+    changes = wanted.dict()
+    clip, frame = changes.pop("clip_id"), changes.pop("frame")
+    edit(row, changes.pop("op"), **changes)
     return _with_pose(row, clip, frame)
 
 

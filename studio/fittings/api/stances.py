@@ -79,9 +79,9 @@ def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any
 
 def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting, core.Fitting, tuple[Any, ...]]:
     row = get_fitting_row(fitting_id)
-    said = wanted.dict()
-    shown = said.pop("show_clip_id"), said.pop("show_frame")
-    return row, stances.change(row, said.pop("op"), said.pop("side"), trial, **said), shown
+    changes = wanted.dict()
+    shown = changes.pop("show_clip_id"), changes.pop("show_frame")
+    return row, stances.change(row, changes.pop("op"), changes.pop("side"), trial, **changes), shown
 
 
 @router.post("fittings/{fitting_id}/stances", response=KeptOut, operation_id="keep_stance")

@@ -112,8 +112,8 @@ def _align(side: Side, arguments: dict[str, Any]) -> tuple[dict[str, Any], str]:
             only=joints,
             mapping=mapping,
         )
-        kept = side.stance.without_turns(joints) if side.stance.aligned else side.stance
-        return then(side, target=kept.with_rotations(local)), f"aligned the {limb}"
+        aligned = side.stance.without_turns(joints) if side.stance.aligned else side.stance
+        return then(side, target=aligned.with_rotations(local)), f"aligned the {limb}"
     stance = side.stance.without_turns()
     return then(side, target=replace(stance, start=stance.begun)), "aligned all"
 

@@ -137,8 +137,8 @@ def rows_out(rows: Any) -> list[dict[str, Any]]:
     contents = {row.content for row in rows}
     twins = dict(Clip.objects.filter(content__in=contents).values_list("content", "name"))
     seen: dict[str, IntakeRow] = {}
-    for one in IntakeRow.objects.filter(content__in=contents).select_related("file").defer("plate"):
-        seen.setdefault(one.content, one)
+    for row in IntakeRow.objects.filter(content__in=contents).select_related("file").defer("plate"):
+        seen.setdefault(row.content, row)
     named: dict[str, list[tuple[int, str]]] = {}
     for pk, name, identity in Clip.objects.filter(skeleton__identity__in=known).values_list(
         "pk", "name", "skeleton__identity"

@@ -82,7 +82,7 @@ class Command(BaseCommand):
                     if state != "not yet"
                 ]
                 Revision.objects.bulk_create(made, batch_size=500)
-                by_row = {one.rendition_id: one for one in made}
+                by_row = {revision.rendition_id: revision for revision in made}
                 for row, state in zip(cells, states_drawn, strict=True):
                     row.newest = by_row.get(row.pk)
                     row.accepted = row.newest if state == "accepted" else None

@@ -47,7 +47,7 @@ def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 
     rows = rows.defer("rendition__clip__notes", "rendition__character__nodes", "revision__findings")
     if state:
         rows = rows.filter(state=state)
-    turn = Case(*(When(state=one, then=n) for n, one in enumerate(TURNS)), output_field=IntegerField())
+    turn = Case(*(When(state=state, then=n) for n, state in enumerate(TURNS)), output_field=IntegerField())
     return rows.order_by(turn, "position")[offset : offset + min(limit, 1000)]
 
 

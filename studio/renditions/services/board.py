@@ -47,7 +47,7 @@ def renditions_in(cells: Iterable[Cell]) -> dict[Cell, Any]:
     wanted = set(cells)
     rows = with_state(
         Rendition.objects.filter(
-            clip_id__in={clip for clip, _ in wanted}, character_id__in={one for _, one in wanted}
+            clip_id__in={clip for clip, _ in wanted}, character_id__in={character for _, character in wanted}
         ).select_related("newest")
     )
     out = {}

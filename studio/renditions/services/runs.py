@@ -29,7 +29,7 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
     """
     wanted = list(dict.fromkeys(cells))
     clips = Clip.objects.select_related("skeleton").defer("skeleton__tree").in_bulk({clip for clip, _ in wanted})
-    characters = Character.objects.select_related("skeleton").in_bulk({character for _, character in wanted})
+    characters = Character.objects.select_related("skeleton").in_bulk({who for _, who in wanted})
     wanted = [(clip, character) for clip, character in wanted if clip in clips and character in characters]
     fittings: dict[tuple[int, int], int] = {}
     for clip, character in wanted:
@@ -132,7 +132,7 @@ def look_first(cells: Iterable[tuple[int, int]]) -> None:
     wanted = set(cells)
     waiting = RunItem.objects.filter(state=State.WAITING, run__state=Run.State.RUNNING)
     rows = waiting.filter(
-        rendition__clip_id__in={clip for clip, _ in wanted}, rendition__character_id__in={one for _, one in wanted}
+        rendition__clip_id__in={clip for clip, _ in wanted}, rendition__character_id__in={who for _, who in wanted}
     ).values_list("pk", "rendition__clip_id", "rendition__character_id")
     chosen = [pk for pk, clip, character in rows if (clip, character) in wanted]
     with transaction.atomic():

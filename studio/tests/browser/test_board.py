@@ -24,11 +24,11 @@ class BoardCase(StudioCase):
             take_in(path.read_bytes(), path.name)
         self.porter, self.ringer = Character.objects.get(name="porter"), Character.objects.get(name="bellringer")
 
-    def cell(self, clip: str, one: str):
-        return self.page.get_by_role("gridcell", name=f"{clip} on {one}:")
+    def cell(self, clip: str, character: str):
+        return self.page.get_by_role("gridcell", name=f"{clip} on {character}:")
 
-    def state(self, clip: str, one: str, state: str):
-        expect(self.page.get_by_role("gridcell", name=f"{clip} on {one}: {state}")).to_be_visible()
+    def state(self, clip: str, character: str, state: str):
+        expect(self.page.get_by_role("gridcell", name=f"{clip} on {character}: {state}")).to_be_visible()
 
     def swept(self, count: int):
         expect(self.page.locator("[role=gridcell][aria-selected=true]")).to_have_count(count)
@@ -100,8 +100,8 @@ class Board(BoardCase):
         clip = Clip.objects.get(name="walk")
         self.client.patch(f"/api/library/clips/{clip.pk}", json.dumps({"last": 80}), content_type="application/json")
         self.page.reload()
-        for one in ("porter", "bellringer"):
-            self.state("walk", one, "out of date; an accepted result is kept")
+        for name in ("porter", "bellringer"):
+            self.state("walk", name, "out of date; an accepted result is kept")
         self.state("bow", "porter", "accepted")
         self.page.get_by_role("button", name="out of date 2").click()
         expect(self.page.locator(".rows .clip")).to_have_count(1)
@@ -112,8 +112,8 @@ class Board(BoardCase):
         self.act("Bring up to date", 2)
         # As soon as nothing is out of date any more, the empty list offers it as well.
         self.page.get_by_role("button", name="Show all").first.click()
-        for one in ("porter", "bellringer"):
-            self.state("walk", one, "good; an accepted result is kept")
+        for name in ("porter", "bellringer"):
+            self.state("walk", name, "good; an accepted result is kept")
         self.assertEqual(Revision.objects.count(), 8)
         # Retired, and back again.
         self.sweep(("walk", "porter"), ("walk", "porter"))
@@ -226,8 +226,8 @@ class Review(BoardCase):
         fitting = Fitting.objects.get(character=self.ringer).pk
         self.assertIn(f"/fittings/{fitting}?clip=", self.page.url)
 
-    def rendition(self, clip: str, one: str) -> Rendition:
-        return Rendition.objects.get(clip__name=clip, character__name=one)
+    def rendition(self, clip: str, character: str) -> Rendition:
+        return Rendition.objects.get(clip__name=clip, character__name=character)
 
     def test_two_results_and_the_whole_cast(self):
         row = self.rendition("walk", "porter")

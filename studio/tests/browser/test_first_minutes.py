@@ -116,13 +116,13 @@ class FirstMinutes(StudioCase):
         self.go("/library")
         expect(self.page.get_by_role("heading", name="The library is empty")).to_be_visible()
         self.drop("main", *paths, good)
-        said = self.page.locator(".refused li")
-        expect(said).to_have_count(len(paths))
+        refusal = self.page.locator(".refused li")
+        expect(refusal).to_have_count(len(paths))
         for path in paths:
-            expect(said.filter(has_text=f"{path.name}:")).to_have_count(1)
+            expect(refusal.filter(has_text=f"{path.name}:")).to_have_count(1)
         self.page.get_by_role("button", name="Accept 1 clip").click()
         expect(self.page.get_by_text("could not be taken in")).to_be_visible()
-        expect(said).to_have_count(len(paths))
+        expect(refusal).to_have_count(len(paths))
         self.nav("Library")
         expect(self.page.get_by_role("link", name="patrol", exact=True)).to_be_visible()
 

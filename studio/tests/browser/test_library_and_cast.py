@@ -97,12 +97,12 @@ class Intake(StudioCase):
         accept.click()
         expect(self.page.get_by_text("The intake has been accepted.")).to_be_visible()
         expect(self.page.get_by_role("heading", name="Intake")).to_be_visible()  # the gallop still waits
-        kept = {clip.name: clip for clip in Clip.objects.all()}
-        self.assertEqual(set(kept), {"Walk", "deep bow"})
-        self.assertEqual((kept["Walk"].first, kept["Walk"].last), (5, cut))
+        clips = {clip.name: clip for clip in Clip.objects.all()}
+        self.assertEqual(set(clips), {"Walk", "deep bow"})
+        self.assertEqual((clips["Walk"].first, clips["Walk"].last), (5, cut))
         want = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions[5 : cut + 1]
         half = rotation.about([0, 1, 0], np.pi)
-        np.testing.assert_allclose(kept["Walk"].value().world().positions, rotation.rotate(half, want), atol=1e-5)
+        np.testing.assert_allclose(clips["Walk"].value().world().positions, rotation.rotate(half, want), atol=1e-5)
 
     def test_the_window_may_be_closed_while_it_runs(self):
         """What has arrived is read and accepted by the studio, whoever looks on."""

@@ -139,9 +139,10 @@ class Settling(FittingCase):
         self.check_motion()
         self.page.reload()
         self.ready()
-        told = self.settings()
+        settings = self.settings()
         self.assertEqual(
-            (told["travel"]["mode"], told["travel"]["place"], told["limits"]), ("in place", "origin", "hard")
+            (settings["travel"]["mode"], settings["travel"]["place"], settings["limits"]),
+            ("in place", "origin", "hard"),
         )
 
     def test_all_clips_are_measured_and_can_be_stopped(self):

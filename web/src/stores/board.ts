@@ -46,7 +46,7 @@ export const useBoard = defineStore('board', () => {
     const now = await answer(client.GET('/api/board/'))
     rowOf.value = new Map(now.clips.map((id, at) => [id, at]))
     columnOf.value = new Map(now.characters.map((id, at) => [id, at]))
-    fittings.value = new Map(now.fittings.map((one) => [`${one.skeleton_id}.${one.character_id}`, one]))
+    fittings.value = new Map(now.fittings.map((mark) => [`${mark.skeleton_id}.${mark.character_id}`, mark]))
     states.value = Uint8Array.from(atob(now.states), (letter) => letter.charCodeAt(0))
     loaded.value = true
   }
@@ -65,7 +65,7 @@ export const useBoard = defineStore('board', () => {
   /** What every action on these cells would mean. */
   const plans = async (cells: Cell[]) =>
     Object.fromEntries(
-      (await answer(client.POST('/api/board/plan', { body: { cells } }))).map((one) => [one.action, one]),
+      (await answer(client.POST('/api/board/plan', { body: { cells } }))).map((plan) => [plan.action, plan]),
     ) as Record<Action, Plan>
 
   /** What was judged can be taken back and made again. */

@@ -6,13 +6,13 @@ import { useLibrary, type Clip } from './library'
 const plans = computed(() => new Map(useLibrary().skeletons.map((body) => [body.id, body.plan])))
 
 /** Whether a clip's skeleton and a character have the same body plan, so that a fitting by it can be expected to do. */
-export function sameBody(clip: Clip, one: Character): boolean {
+export function sameBody(clip: Clip, character: Character): boolean {
   const plan = plans.value.get(clip.skeleton_id)
-  return !!plan && plan === one.plan
+  return !!plan && plan === character.plan
 }
 
 /** The characters of the cast, those of the clip's own body plan first. */
-export function likeliest(clip: Clip): { one: Character; same: boolean }[] {
-  const rows = useCast().present.map((one) => ({ one, same: sameBody(clip, one) }))
+export function likeliest(clip: Clip): { character: Character; same: boolean }[] {
+  const rows = useCast().present.map((character) => ({ character, same: sameBody(clip, character) }))
   return [...rows.filter((row) => row.same), ...rows.filter((row) => !row.same)]
 }

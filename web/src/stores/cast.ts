@@ -27,23 +27,23 @@ export const useCast = defineStore('cast', () => {
   }
   const plates = new Map<string, Promise<Schemas['PlateOut']>>()
   /** A character as it rests, inked; fetched once per revision. */
-  function plate(one: Character) {
-    const key = `${one.id}.${one.revision}`
+  function plate(character: Character) {
+    const key = `${character.id}.${character.revision}`
     let found = plates.get(key)
     if (!found) {
-      found = answer(client.GET('/api/cast/{character_id}/plate', { params: { path: { character_id: one.id } } }))
+      found = answer(client.GET('/api/cast/{character_id}/plate', { params: { path: { character_id: character.id } } }))
       found.catch(() => plates.delete(key))
       plates.set(key, found)
     }
     return found
   }
   /** Characters that have not been retired. */
-  const present = computed(() => characters.value.filter((one) => !one.retired))
+  const present = computed(() => characters.value.filter((character) => !character.retired))
   async function change(id: number, wanted: Schemas['CharacterChange']) {
     const row = await answer(
       client.PATCH('/api/cast/{character_id}', { params: { path: { character_id: id } }, body: wanted }),
     )
-    characters.value = characters.value.map((one) => (one.id === id ? row : one))
+    characters.value = characters.value.map((character) => (character.id === id ? row : character))
   }
   const character = (id: number) => characters.value.find((row) => row.id === id)
   return { characters, present, change, loaded, load, skeleton, plate, character }

@@ -33,10 +33,10 @@ export const useIntake = defineStore('intake', () => {
   let looked = 0
   let naming: ReturnType<typeof setTimeout> | undefined
 
-  const file = computed(() => new Map(files.value.map((one) => [one.id, one])))
-  const motion = computed(() => files.value.filter((one) => one.kind === 'motion'))
-  const characters = computed(() => files.value.filter((one) => one.kind === 'character' && one.state !== 'accepting'))
-  const refused = computed(() => files.value.filter((one) => one.state === 'refused'))
+  const file = computed(() => new Map(files.value.map((row) => [row.id, row])))
+  const motion = computed(() => files.value.filter((row) => row.kind === 'motion'))
+  const characters = computed(() => files.value.filter((row) => row.kind === 'character' && row.state !== 'accepting'))
+  const refused = computed(() => files.value.filter((row) => row.state === 'refused'))
   const ticked = computed(() => rows.value.filter((row) => row.ticked))
   const busy = computed(() => !!summary.value && summary.value.reading + summary.value.accepting > 0)
 
@@ -45,9 +45,9 @@ export const useIntake = defineStore('intake', () => {
     for (let at = 0; at < chosen.length; at += PER_REQUEST) {
       const part = chosen.slice(at, at + PER_REQUEST)
       const body = new FormData()
-      for (const one of part) {
-        body.append('files', one)
-        body.append('paths', one.webkitRelativePath || one.name)
+      for (const piece of part) {
+        body.append('files', piece)
+        body.append('paths', piece.webkitRelativePath || piece.name)
       }
       body.append('goes_to', goal)
       try {
@@ -141,7 +141,7 @@ export const useIntake = defineStore('intake', () => {
   function asTheyAre(ids: number[], wanted: Change): { ids: number[]; values: Change }[] {
     const groups = new Map<string, { ids: number[]; values: Change }>()
     const chosen = new Set(ids)
-    for (const row of rows.value.filter((one) => chosen.has(one.id))) {
+    for (const row of rows.value.filter((other) => chosen.has(other.id))) {
       const values: Change = {}
       if (wanted.ticked !== undefined || wanted.becomes_id !== undefined) values.ticked = row.ticked
       if (wanted.name !== undefined) values.name = row.name
@@ -199,8 +199,8 @@ export const useIntake = defineStore('intake', () => {
           again: () => tell(ids, said, false),
         })
       const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...said } }))
-      const by = new Map(found.map((one) => [one.id, one]))
-      files.value = files.value.map((one) => by.get(one.id) ?? one)
+      const by = new Map(found.map((row) => [row.id, row]))
+      files.value = files.value.map((row) => by.get(row.id) ?? row)
       const fresh = await answer(client.GET('/api/intake/rows', { params: { query: {} } }))
       rows.value = fresh
       askNames()
@@ -213,7 +213,7 @@ export const useIntake = defineStore('intake', () => {
     const found = await answer(
       client.PATCH('/api/intake/files/{file_id}', { params: { path: { file_id: id } }, body: wanted }),
     )
-    files.value = files.value.map((one) => (one.id === id ? found : one))
+    files.value = files.value.map((row) => (row.id === id ? found : row))
   }
 
   function askNames() {

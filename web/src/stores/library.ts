@@ -54,7 +54,7 @@ export const useLibrary = defineStore('library', () => {
     put(await answer(client.POST('/api/library/changes', { body: { ids, tag: [], untag: [], ...wanted } })))
   }
   /** Clips that have not been retired. */
-  const present = computed(() => clips.value.filter((one) => !one.retired))
+  const present = computed(() => clips.value.filter((clip) => !clip.retired))
   const byId = computed(() => new Map(clips.value.map((row) => [row.id, row])))
   const clip = (id: number) => byId.value.get(id)
   return { clips, present, skeletons, loaded, load, plate, plateAtHand, put, change, changeMany, clip }

@@ -13,7 +13,7 @@ export const useRuns = defineStore('runs', () => {
   const running = computed(() => counts.value?.runs ?? [])
   const listed = shallowRef<Run[]>([])
   /** The newest runs; those that run as they were counted last. */
-  const history = computed(() => listed.value.map((run) => running.value.find((one) => one.id === run.id) ?? run))
+  const history = computed(() => listed.value.map((run) => running.value.find((other) => other.id === run.id) ?? run))
   /** Grows whenever something was transferred: who shows states looks again. */
   const moved = ref(0)
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -28,8 +28,8 @@ export const useRuns = defineStore('runs', () => {
       const before = counts.value
       const now = await answer(client.GET('/api/counts'))
       counts.value = now
-      const through = (one: Schemas['Counts'] | null) =>
-        one?.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
+      const through = (counts: Schemas['Counts'] | null) =>
+        counts?.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
       // Work may be done before it was ever seen running.
       const ended =
         before !== null &&
@@ -73,7 +73,7 @@ export const useRuns = defineStore('runs', () => {
           ? client.POST('/api/runs/{run_id}/continue', params)
           : client.POST('/api/runs/{run_id}/retry', params),
     )
-    listed.value = listed.value.map((one) => (one.id === row.id ? row : one))
+    listed.value = listed.value.map((other) => (other.id === row.id ? row : other))
     await refresh()
   }
   return { counts, running, history, moved, refresh, load, act }

@@ -12,10 +12,11 @@ const emit = defineEmits<{ act: [action: Action]; clear: []; fit: [skeleton: num
 const cast = useCast()
 const library = useLibrary()
 
-const count = (number: number, one: string, many: string) => (number === 1 ? `one ${one}` : `${number} ${many}`)
+const count = (number: number, singular: string, many: string) =>
+  number === 1 ? `one ${singular}` : `${number} ${many}`
 const swept = computed(() => {
   const clips = new Set(props.cells.map(([clip]) => clip)).size
-  const figures = [...new Set(props.cells.map(([, one]) => one))]
+  const figures = [...new Set(props.cells.map(([, character]) => character))]
   const who =
     figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
   return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
@@ -60,7 +61,7 @@ const saying = computed(() => {
 })
 const unfitted = computed(() => props.plans?.transfer.unfitted ?? [])
 const impossible = computed(() => props.plans?.transfer.impossible ?? [])
-const skeleton = (id: number) => library.skeletons.find((one) => one.id === id)?.name ?? 'a skeleton'
+const skeleton = (id: number) => library.skeletons.find((body) => body.id === id)?.name ?? 'a skeleton'
 </script>
 
 <template>
@@ -83,10 +84,10 @@ const skeleton = (id: number) => library.skeletons.find((one) => one.id === id)?
     <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ sentence }}</p>
     <p v-if="unfitted.length" class="quiet">
       Without a fitting yet, proposed with the transfer:
-      <template v-for="(one, n) in unfitted.slice(0, 3)" :key="n"
+      <template v-for="(cell, n) in unfitted.slice(0, 3)" :key="n"
         >{{ n ? ', ' : ''
-        }}<button class="plain word" @click="emit('fit', one.skeleton_id, one.character_id)">
-          {{ skeleton(one.skeleton_id) }} on {{ cast.character(one.character_id)?.name }}
+        }}<button class="plain word" @click="emit('fit', cell.skeleton_id, cell.character_id)">
+          {{ skeleton(cell.skeleton_id) }} on {{ cast.character(cell.character_id)?.name }}
         </button></template
       >{{ unfitted.length > 3 ? ` and ${unfitted.length - 3} more` : '' }}.
     </p>

@@ -51,9 +51,11 @@ const lastColumn = computed(() =>
   Math.min(props.characters.length, Math.ceil((view.value.left + view.value.width - MARGIN + SPARE) / column.value)),
 )
 const columns = computed(() =>
-  props.characters
-    .slice(firstColumn.value, lastColumn.value)
-    .map((one, n) => ({ one, column: firstColumn.value + n, left: (firstColumn.value + n) * column.value })),
+  props.characters.slice(firstColumn.value, lastColumn.value).map((character, n) => ({
+    character,
+    column: firstColumn.value + n,
+    left: (firstColumn.value + n) * column.value,
+  })),
 )
 
 function look() {
@@ -75,7 +77,7 @@ watch([rows, columns], () => {
       emit(
         'seen',
         rows.value.flatMap((entry) =>
-          entry.kind === 'clip' ? columns.value.map(({ one }): Cell => [entry.clips[0].id, one.id]) : [],
+          entry.kind === 'clip' ? columns.value.map(({ character }): Cell => [entry.clips[0].id, character.id]) : [],
         ),
       ),
     400,
@@ -102,8 +104,8 @@ function press(event: PointerEvent, row: number, at: number) {
 function openAt(event: MouseEvent) {
   if ((event.target as Element).closest('button')) return
   const { row, column: at } = placeOf(event)
-  const [clip, one] = [props.clips[row], props.characters[at]]
-  if (clip && one) emit('open', clip, one)
+  const [clip, character] = [props.clips[row], props.characters[at]]
+  if (clip && character) emit('open', clip, character)
 }
 let pointer: PointerEvent | undefined
 function drag(event: PointerEvent) {
@@ -133,22 +135,28 @@ function release() {
 const sweepRow = (entry: Entry, event: MouseEvent) =>
   props.sweep.toggle(
     entry.clips.flatMap((clip) =>
-      props.characters.filter((one) => entry.kind === 'clip' || worth(clip, one)).map((one): Cell => [clip.id, one.id]),
+      props.characters
+        .filter((character) => entry.kind === 'clip' || worth(clip, character))
+        .map((character): Cell => [clip.id, character.id]),
     ),
     event.ctrlKey || event.metaKey || event.shiftKey,
   )
-const sweepColumn = (one: Character, event: MouseEvent) =>
+const sweepColumn = (character: Character, event: MouseEvent) =>
   props.sweep.toggle(
-    props.clips.filter((clip) => worth(clip, one)).map((clip): Cell => [clip.id, one.id]),
+    props.clips.filter((clip) => worth(clip, character)).map((clip): Cell => [clip.id, character.id]),
     event.ctrlKey || event.metaKey || event.shiftKey,
   )
-const worth = (clip: Clip, one: Character) => sameBody(clip, one) || !!board.fitting(clip.skeleton_id, one.id)
+const worth = (clip: Clip, character: Character) =>
+  sameBody(clip, character) || !!board.fitting(clip.skeleton_id, character.id)
 const sweepAll = () => {
   const wanted = props.clips.flatMap((clip) =>
-    props.characters.filter((one) => worth(clip, one)).map((one): Cell => [clip.id, one.id]),
+    props.characters.filter((character) => worth(clip, character)).map((character): Cell => [clip.id, character.id]),
   )
   props.sweep.clear()
-  props.sweep.toggle(props.lit.length ? wanted.filter(([clip, one]) => board.is(clip, one, props.lit)) : wanted, false)
+  props.sweep.toggle(
+    props.lit.length ? wanted.filter(([clip, character]) => board.is(clip, character, props.lit)) : wanted,
+    false,
+  )
 }
 
 const STEPS: Record<string, [number, number]> = {
@@ -164,15 +172,15 @@ const STEPS: Record<string, [number, number]> = {
 function onKey(event: KeyboardEvent) {
   if (isOwnKey(event)) return // a heading is pressed by its own key
   const { at } = props.sweep
-  const [clip, one] = [props.clips[at.value.row], props.characters[at.value.column]]
+  const [clip, character] = [props.clips[at.value.row], props.characters[at.value.column]]
   const step = STEPS[event.key]
   if (step) {
     props.sweep.move(step[0], step[1], event.shiftKey)
     void reveal()
   } else if ((event.ctrlKey || event.metaKey) && event.key === 'a') sweepAll()
   else if (event.ctrlKey || event.metaKey || event.altKey) return
-  else if (event.key === ' ' && clip && one) props.sweep.toggle([[clip.id, one.id]], true)
-  else if (event.key === 'Enter' && clip && one) emit('open', clip, one)
+  else if (event.key === ' ' && clip && character) props.sweep.toggle([[clip.id, character.id]], true)
+  else if (event.key === 'Enter' && clip && character) emit('open', clip, character)
   else if (event.key === 'Escape') props.sweep.clear()
   else return
   event.preventDefault()
@@ -181,7 +189,7 @@ function onKey(event: KeyboardEvent) {
 async function reveal() {
   await nextTick()
   const element = sheet.value
-  const entry = props.entries.find((one) => one.kind === 'clip' && one.row === props.sweep.at.value.row)
+  const entry = props.entries.find((row) => row.kind === 'clip' && row.row === props.sweep.at.value.row)
   if (!element || !entry) return
   const left = props.sweep.at.value.column * column.value
   const room = { height: element.clientHeight - TOP, width: element.clientWidth - MARGIN }
@@ -227,15 +235,15 @@ onBeforeUnmount(() => {
     <div class="top" :style="{ width: `${MARGIN + width}px` }">
       <button class="plain corner" @click="sweepAll">Sweep all</button>
       <button
-        v-for="{ one, left } in columns"
-        :key="one.id"
+        v-for="{ character, left } in columns"
+        :key="character.id"
         class="plain column"
         :style="{ left: `${MARGIN + left}px`, width: `${column}px` }"
-        :title="`Sweep the column of ${one.name}`"
-        @click="sweepColumn(one, $event)"
+        :title="`Sweep the column of ${character.name}`"
+        @click="sweepColumn(character, $event)"
       >
-        <FigurePlate :character="one" />
-        <span class="name">{{ one.name }}</span>
+        <FigurePlate :character="character" />
+        <span class="name">{{ character.name }}</span>
       </button>
     </div>
     <div class="body" :style="{ width: `${MARGIN + width}px`, height: `${height}px` }">

@@ -14,7 +14,7 @@ import type { useSweep } from './useSweep'
  */
 const props = defineProps<{
   entry: Entry
-  columns: { one: Character; column: number; left: number }[]
+  columns: { character: Character; column: number; left: number }[]
   width: number
   sweep: ReturnType<typeof useSweep>
   lit: Mark[]
@@ -26,28 +26,28 @@ const board = useBoard()
 
 const cells = computed(() => {
   const clip = props.entry.clips[0]
-  return props.columns.map(({ one, column, left }) => {
-    const state = board.state(clip.id, one.id)
-    const fitting = board.fitting(clip.skeleton_id, one.id)
-    const kind = fitting ? (fitting.sure ? 'fitted' : 'proposed') : sameBody(clip, one) ? 'unfitted' : 'other'
-    const kept = board.keepsAccepted(clip.id, one.id)
-    const note = board.sentBack(clip.id, one.id)
+  return props.columns.map(({ character, column, left }) => {
+    const state = board.state(clip.id, character.id)
+    const fitting = board.fitting(clip.skeleton_id, character.id)
+    const kind = fitting ? (fitting.sure ? 'fitted' : 'proposed') : sameBody(clip, character) ? 'unfitted' : 'other'
+    const kept = board.keepsAccepted(clip.id, character.id)
+    const note = board.sentBack(clip.id, character.id)
     const more = [
       kept && state !== 'accepted' && 'an accepted result is kept',
       note && 'sent back',
       ABOUT[kind],
     ].filter(Boolean)
     return {
-      id: `cell-${clip.id}.${one.id}`,
+      id: `cell-${clip.id}.${character.id}`,
       column,
       left,
       state,
       kind,
       kept,
       note,
-      about: `${clip.name} on ${one.name}: ${state}${more.length ? `; ${more.join('; ')}` : ''}`,
-      chosen: props.sweep.has(clip.id, one.id),
-      faded: props.lit.length > 0 && !board.is(clip.id, one.id, props.lit),
+      about: `${clip.name} on ${character.name}: ${state}${more.length ? `; ${more.join('; ')}` : ''}`,
+      chosen: props.sweep.has(clip.id, character.id),
+      faded: props.lit.length > 0 && !board.is(clip.id, character.id, props.lit),
     }
   })
 })

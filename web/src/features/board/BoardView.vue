@@ -48,7 +48,7 @@ const matching = computed(() => {
 })
 const withState = computed(() =>
   lit.value.length
-    ? matching.value.filter((clip) => cast.present.some((one) => board.is(clip.id, one.id, lit.value)))
+    ? matching.value.filter((clip) => cast.present.some((character) => board.is(clip.id, character.id, lit.value)))
     : matching.value,
 )
 const entries = computed(() => lay(withState.value, library.skeletons))
@@ -59,10 +59,10 @@ const sweep = useSweep(clips, characters)
 const tally = computed(() => {
   const out = Object.fromEntries([...WORDS, 'sent back'].map((word) => [word, 0])) as Record<Mark, number>
   for (const clip of matching.value)
-    for (const one of cast.present) {
-      const state = board.state(clip.id, one.id)
-      if (state !== 'not yet' || sameBody(clip, one)) out[state] += 1
-      if (board.sentBack(clip.id, one.id)) out['sent back'] += 1
+    for (const character of cast.present) {
+      const state = board.state(clip.id, character.id)
+      if (state !== 'not yet' || sameBody(clip, character)) out[state] += 1
+      if (board.sentBack(clip.id, character.id)) out['sent back'] += 1
     }
   return out
 })
@@ -73,7 +73,7 @@ function clear() {
   lit.value = []
 }
 function light(mark: Mark) {
-  lit.value = lit.value.includes(mark) ? lit.value.filter((one) => one !== mark) : [...lit.value, mark]
+  lit.value = lit.value.includes(mark) ? lit.value.filter((other) => other !== mark) : [...lit.value, mark]
 }
 
 let weighing: ReturnType<typeof setTimeout> | undefined
@@ -110,15 +110,15 @@ const onKey = (action: Action) => () => {
   if (!plans.value?.[action].count) return false
   void act(action)
 }
-async function open(clip: Clip, one: Character) {
-  const state = board.state(clip.id, one.id)
+async function open(clip: Clip, character: Character) {
+  const state = board.state(clip.id, character.id)
   if (['good', 'look', 'wrong', 'accepted'].includes(state)) {
     choice.cells = sweep.cells.value.length > 1 ? sweep.cells.value : []
     const row = await answer(
-      client.GET('/api/renditions/cell', { params: { query: { clip_id: clip.id, character_id: one.id } } }),
+      client.GET('/api/renditions/cell', { params: { query: { clip_id: clip.id, character_id: character.id } } }),
     ).catch(messages.fail)
     if (row) await router.push(`/review/${row.id}`)
-  } else await openFitting(router, clip.id, one.id).catch(messages.fail)
+  } else await openFitting(router, clip.id, character.id).catch(messages.fail)
 }
 async function fit(skeletonId: number, characterId: number) {
   const clip = library.present.find((row) => row.skeleton_id === skeletonId)
@@ -126,7 +126,7 @@ async function fit(skeletonId: number, characterId: number) {
 }
 /** Whatever waits and is looked at comes first. */
 function seen(cells: Cell[]) {
-  const waiting = cells.filter(([clip, one]) => board.state(clip, one) === 'waiting')
+  const waiting = cells.filter(([clip, character]) => board.state(clip, character) === 'waiting')
   if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
 }
 useShortcuts('Board', {
@@ -169,7 +169,7 @@ onMounted(async () => {
         </select>
         <select v-if="tags.length" v-model="tag" aria-label="Tag">
           <option value="">all tags</option>
-          <option v-for="one in tags" :key="one">{{ one }}</option>
+          <option v-for="name in tags" :key="name">{{ name }}</option>
         </select>
         <button v-if="filtered" class="plain word" @click="clear">Show all</button>
         <span class="space"></span>

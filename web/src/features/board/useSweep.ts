@@ -69,8 +69,7 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
   const cells = computed<Cell[]>(() => {
     const out: Cell[] = []
     if (!chosen.value.size) return out
-    for (const clip of clips.value)
-      for (const one of characters.value) if (has(clip.id, one.id)) out.push([clip.id, one.id])
+    for (const clip of clips.value) for (const { id } of characters.value) if (has(clip.id, id)) out.push([clip.id, id])
     return out
   })
   // What is not shown any more is not chosen any more: nothing happens to cells that nobody sees.

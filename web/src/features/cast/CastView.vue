@@ -101,7 +101,11 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
             ><button class="plain word" v-bind="menu">Retired ({{ retired.length }})</button></template
           >
           <v-list density="compact"
-            ><v-list-item v-for="one in retired" :key="one.id" :title="`Restore ${one.name}`" @click="restore(one)"
+            ><v-list-item
+              v-for="character in retired"
+              :key="character.id"
+              :title="`Restore ${character.name}`"
+              @click="restore(character)"
           /></v-list>
         </v-menu>
         <span class="space" />

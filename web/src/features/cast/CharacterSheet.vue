@@ -26,7 +26,7 @@ const messages = useMessages()
 const bones = ref<Bones | null>(null)
 const group = ref<'body' | 'hands' | 'head' | 'other'>('body')
 const sheet = computed(() => props.character.sheet as unknown as Sheet)
-const known = computed(() => [...new Set(cast.characters.flatMap((one) => one.tags))].sort())
+const known = computed(() => [...new Set(cast.characters.flatMap((character) => character.tags))].sort())
 
 const recognised = ref<Schemas['RecognisedOut'][]>([])
 watch(
@@ -57,7 +57,7 @@ const rows = computed(() =>
 )
 const counts = computed(() =>
   Object.fromEntries(
-    ['body', 'hands', 'head', 'other'].map((one) => [one, rows.value.filter((row) => row.group === one).length]),
+    ['body', 'hands', 'head', 'other'].map((name) => [name, rows.value.filter((row) => row.group === name).length]),
   ),
 )
 const roles = computed(() => new Map((sheet.value.roles ?? []).map((row) => [row.bone, row])))
@@ -150,17 +150,17 @@ async function retire() {
     <summary>Bones by part</summary>
     <div class="choice" role="group" aria-label="Which bones">
       <button
-        v-for="one in ['body', 'hands', 'head', 'other'] as const"
-        :key="one"
-        :aria-pressed="group === one"
-        @click="group = one"
+        v-for="name in ['body', 'hands', 'head', 'other'] as const"
+        :key="name"
+        :aria-pressed="group === name"
+        @click="group = name"
       >
-        {{ one }} <span class="mono">{{ counts[one] }}</span>
+        {{ name }} <span class="mono">{{ counts[name] }}</span>
       </button>
     </div>
     <ul class="bones" @mouseleave="emit('point', null)">
       <li
-        v-for="row in rows.filter((one) => one.group === group)"
+        v-for="row in rows.filter((bone) => bone.group === group)"
         :key="row.joint"
         tabindex="0"
         @mouseenter="emit('point', row.joint)"

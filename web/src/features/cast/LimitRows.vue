@@ -31,7 +31,7 @@ const AXES: { axis: Axis; words: [string, string] }[] = [
   { axis: 'side', words: ['in, down', 'out, up'] },
   { axis: 'twist', words: ['in', 'out'] },
 ]
-const row = computed(() => rows.value.find((one) => one.part === part.value))
+const row = computed(() => rows.value.find((limit) => limit.part === part.value))
 const range = computed(() => row.value?.own ?? row.value?.usual)
 const path = () => ({ params: { path: { character_id: props.characterId } } })
 
@@ -43,7 +43,7 @@ watch(
     rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())).catch(
       (problem) => (messages.fail(problem), []),
     )
-    part.value = rows.value.find((one) => one.part === part.value)?.part ?? ''
+    part.value = rows.value.find((limit) => limit.part === part.value)?.part ?? ''
   },
   { immediate: true },
 )
@@ -107,7 +107,9 @@ async function draw() {
     <div class="line">
       <select v-model="part" aria-label="Part whose limits are shown">
         <option value="">Choose a part</option>
-        <option v-for="one in rows" :key="one.part" :value="one.part">{{ one.part }}{{ one.own ? ' ✎' : '' }}</option>
+        <option v-for="limit in rows" :key="limit.part" :value="limit.part">
+          {{ limit.part }}{{ limit.own ? ' ✎' : '' }}
+        </option>
       </select>
       <button v-if="history.undoable.value" class="plain word" @click="undo">Undo</button>
     </div>

@@ -54,8 +54,9 @@ const MANY: Record<string, string> = {
     </template>
     <dt>materials</dt>
     <dd class="materials">
-      <span v-for="one in sheet.materials" :key="one.name" class="material"
-        ><i :style="{ background: shown(one.colour) }"></i>{{ one.name }}{{ one.texture ? ', textured' : '' }}</span
+      <span v-for="material in sheet.materials" :key="material.name" class="material"
+        ><i :style="{ background: shown(material.colour) }"></i>{{ material.name
+        }}{{ material.texture ? ', textured' : '' }}</span
       >
     </dd>
   </dl>

@@ -18,7 +18,7 @@ const intake = useIntake()
 const cast = useCast()
 const found = computed(() => props.file.found as unknown as Sheet)
 const name = computed(() => waitingName(props.file))
-const same = computed(() => cast.present.find((one) => one.name === name.value))
+const same = computed(() => cast.present.find((character) => character.name === name.value))
 
 const turns = computed(() => turnsFor(found.value.facing, found.value.turned ?? 0))
 /** How tall it is beside those who are here. */

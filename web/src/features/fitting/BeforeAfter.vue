@@ -5,7 +5,7 @@ import { told, type Measures } from './useSettling'
 
 /** What a control does to the clip in view: the measure through rotations alone, and now. */
 const props = defineProps<{ measures: Measures | null; kind: string }>()
-const row = computed(() => props.measures?.kinds.find((one) => one.kind === props.kind))
+const row = computed(() => props.measures?.kinds.find((measured) => measured.kind === props.kind))
 </script>
 
 <template>

@@ -22,7 +22,7 @@ watch(
   () => props.contacts,
   (now) => {
     if (held) return
-    rows.value = now.contacts.map((one) => ({ ...one }))
+    rows.value = now.contacts.map((contact) => ({ ...contact }))
     if (chosen.value !== null && !rows.value[chosen.value]) chosen.value = null
   },
   { immediate: true },
@@ -34,7 +34,9 @@ const lanes = computed(() => {
     .filter(
       (lane) =>
         lane.points.some((point) => point.foot) ||
-        rows.value.some((one) => lane.points.some((point) => point.name === one.point || point.name === one.to)),
+        rows.value.some((contact) =>
+          lane.points.some((point) => point.name === contact.point || point.name === contact.to),
+        ),
     )
 })
 const x = (frame: number) => (props.frames < 2 ? 0 : (frame / (props.frames - 1)) * (width.value - 48) + 24)
@@ -72,7 +74,7 @@ function frameAt(event: PointerEvent) {
 }
 function pointAt(event: PointerEvent): string | null {
   const y = event.clientY - root.value!.getBoundingClientRect().top
-  return [...place.value].find(([, one]) => y >= one.top && y < one.top + one.height)?.[0] ?? null
+  return [...place.value].find(([, lane]) => y >= lane.top && y < lane.top + lane.height)?.[0] ?? null
 }
 function press(event: PointerEvent) {
   if (event.button !== 0) return
@@ -88,37 +90,38 @@ function press(event: PointerEvent) {
     n = rows.value.push({ point, first: at, last: at, to: '' }) - 1
     held = { n, part: 'last', from: at, was: { ...rows.value[n] } }
   } else {
-    const one = rows.value[n]
+    const contact = rows.value[n]
     const off = event.clientX - box.left
-    const part = Math.abs(off - x(one.first)) <= EDGE ? 'first' : Math.abs(off - x(one.last)) <= EDGE ? 'last' : 'whole'
-    held = { n, part, from: at, was: { ...one } }
+    const part =
+      Math.abs(off - x(contact.first)) <= EDGE ? 'first' : Math.abs(off - x(contact.last)) <= EDGE ? 'last' : 'whole'
+    held = { n, part, from: at, was: { ...contact } }
   }
   chosen.value = n
 }
 function drag(event: PointerEvent) {
   if (!held || !(event.buttons & 1)) return
   const at = frameAt(event)
-  const one = rows.value[held.n]
+  const contact = rows.value[held.n]
   const { was } = held
   if (held.part === 'whole') {
     const by = Math.max(-was.first, Math.min(props.frames - 1 - was.last, at - held.from))
-    one.first = was.first + by
-    one.last = was.last + by
-  } else if (held.part === 'first') one.first = Math.min(at, one.last)
+    contact.first = was.first + by
+    contact.last = was.last + by
+  } else if (held.part === 'first') contact.first = Math.min(at, contact.last)
   else {
-    one.first = Math.min(was.first, at)
-    one.last = Math.max(was.first, at)
+    contact.first = Math.min(was.first, at)
+    contact.last = Math.max(was.first, at)
   }
-  emit('frame', held.part === 'first' ? one.first : one.last)
+  emit('frame', held.part === 'first' ? contact.first : contact.last)
 }
 function release() {
   if (!held) return
-  const one = rows.value[held.n]
+  const contact = rows.value[held.n]
   const fresh = !props.contacts.contacts[held.n]
-  const same = one.first === held.was.first && one.last === held.was.last
+  const same = contact.first === held.was.first && contact.last === held.was.last
   const at = held
   held = null
-  if (fresh && one.last - one.first < 2) {
+  if (fresh && contact.last - contact.first < 2) {
     // A press in an empty lane goes to its frame, as in the ribbon.
     rows.value.splice(at.n, 1)
     chosen.value = null
@@ -137,24 +140,24 @@ function remove(n: number) {
   keep()
 }
 function key(event: KeyboardEvent, n: number) {
-  const one = rows.value[n]
+  const contact = rows.value[n]
   const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
   if (event.key === 'Delete' || event.key === 'Backspace') remove(n)
   else if (step) {
     const edge = event.shiftKey ? 'first' : 'last'
     const value = Math.max(
-      edge === 'first' ? 0 : one.first,
-      Math.min(edge === 'first' ? one.last : props.frames - 1, one[edge] + step),
+      edge === 'first' ? 0 : contact.first,
+      Math.min(edge === 'first' ? contact.last : props.frames - 1, contact[edge] + step),
     )
-    if (value === one[edge]) return
-    one[edge] = value
+    if (value === contact[edge]) return
+    contact[edge] = value
     keep()
   } else return
   event.preventDefault()
   event.stopPropagation()
 }
-const words = (one: Contact) =>
-  `${one.point} rests${one.to ? ` on the ${one.to}` : ''}, frames ${one.first} to ${one.last}`
+const words = (contact: Contact) =>
+  `${contact.point} rests${contact.to ? ` on the ${contact.to}` : ''}, frames ${contact.first} to ${contact.last}`
 </script>
 
 <template>

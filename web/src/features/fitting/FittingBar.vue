@@ -25,18 +25,18 @@ const emit = defineEmits<{ choose: [clip: number] }>()
         >
         <v-list density="compact"
           ><v-list-item
-            v-for="one in clips"
-            :key="one.id"
-            :title="one.name"
-            :active="one.id === clip.id"
-            @click="emit('choose', one.id)"
+            v-for="other in clips"
+            :key="other.id"
+            :title="other.name"
+            :active="other.id === clip.id"
+            @click="emit('choose', other.id)"
         /></v-list>
       </v-menu>
       <span class="quiet"> by </span>{{ character }}
     </h1>
     <template v-if="stance">
       <div class="choice" role="group" aria-label="What is seen of the two">
-        <button v-for="one in VIEWS" :key="one" :aria-pressed="view === one" @click="view = one">{{ one }}</button>
+        <button v-for="name in VIEWS" :key="name" :aria-pressed="view === name" @click="view = name">{{ name }}</button>
       </div>
       <div class="choice">
         <button

@@ -72,7 +72,7 @@ const { fitting, why, busy, load, edit, stand, takeFrom, undo, redo, askWhy, pai
   afterChange,
 )
 const clips = computed(() => library.present.filter((clip) => clip.skeleton_id === fitting.value?.skeleton_id))
-const clip = computed(() => clips.value.find((one) => one.id === Number(route.query.clip)) ?? clips.value[0])
+const clip = computed(() => clips.value.find((row) => row.id === Number(route.query.clip)) ?? clips.value[0])
 const character = computed(() => (fitting.value ? cast.character(fitting.value.character_id) : undefined))
 const trees = { source: sourceBones, target: targetBones }
 /** Once both are there. */

@@ -44,7 +44,7 @@ const hand = computed(() => reaches.value && /arm$/.test(chosen.value!))
 function place(axis: number, value: number | null): Change {
   const next = [...(props.settings.moved[chosen.value!] ?? [0, 0, 0])]
   next[axis] = value ?? 0
-  return { moved: { [chosen.value!]: next.some((one) => one) ? next : null } }
+  return { moved: { [chosen.value!]: next.some((share) => share) ? next : null } }
 }
 const PLACES = ['Hand to the left', 'Hand up', 'Hand ahead'] as const
 const AXES = ['Pitch ahead', 'Turn left', 'Lean right'] as const

@@ -5,7 +5,7 @@ import { told, type Measures, type Settings } from './useSettling'
 const props = defineProps<{ measures: Measures | null; grades: Settings['grades'] }>()
 const emit = defineEmits<{ keep: [grades: Record<string, [number, number] | null>] }>()
 function say(event: Event, kind: string, which: 0 | 1) {
-  const row = props.measures?.kinds.find((one) => one.kind === kind)
+  const row = props.measures?.kinds.find((measured) => measured.kind === kind)
   const value = Number((event.target as HTMLInputElement).value.replace(',', '.'))
   if (!row || !Number.isFinite(value)) return
   const next: [number, number] = [row.look, row.wrong]

@@ -58,11 +58,11 @@ function open() {
   shown.value = true
   void nextTick(() => field.value?.focus())
 }
-function choose(one: Found | undefined, add = false) {
-  if (!one) return
+function choose(match: Found | undefined, add = false) {
+  if (!match) return
   shown.value = false
   text.value = ''
-  emit('choose', one.which, one.bone, add)
+  emit('choose', match.which, match.bone, add)
 }
 function onKey(event: KeyboardEvent) {
   const count = found.value.length
@@ -99,16 +99,16 @@ defineExpose({ open })
     />
     <ul v-if="shown" id="bones-found" role="listbox" :aria-label="label">
       <li
-        v-for="(one, n) in found"
-        :key="one.which + one.bone"
+        v-for="(match, n) in found"
+        :key="match.which + match.bone"
         role="option"
         :aria-selected="n === at"
         :class="{ here: n === at }"
-        @mousedown.prevent="choose(one, $event.shiftKey)"
+        @mousedown.prevent="choose(match, $event.shiftKey)"
       >
-        <span class="mono">{{ one.bone }}</span><span class="quiet"
-          >{{ one.part || 'outside the plan' }}{{ held ? '' : one.which === 'source' ? ', source' : ', character'
-          }}{{ one.paired ? ', paired' : '' }}</span
+        <span class="mono">{{ match.bone }}</span><span class="quiet"
+          >{{ match.part || 'outside the plan' }}{{ held ? '' : match.which === 'source' ? ', source' : ', character'
+          }}{{ match.paired ? ', paired' : '' }}</span
         >
       </li>
       <li v-if="!found.length" class="quiet">No bone is called this.</li>

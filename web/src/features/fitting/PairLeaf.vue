@@ -79,7 +79,7 @@ function connect(source: string, target: string, add = false) {
 }
 /** Move one end of a thread to another bone of the same side. */
 function move(key: string, which: Which, from: string, to: string) {
-  const pair = props.fitting.pairs.find((one) => one.key === key)
+  const pair = props.fitting.pairs.find((row) => row.key === key)
   if (!pair) return
   const moved = pair[which].map((bone) => (bone === from ? to : bone))
   emit('edit', {
@@ -96,8 +96,8 @@ function show(key: string) {
   const where = limb ? groupOf(limb, props.fitting.parts) : 'Extras'
   if (group.value !== where && group.value !== 'All') group.value = where
   emit('point', key)
-  const pair = props.fitting.pairs.find((one) => one.key === key)
-  const part = props.fitting.parts.find((one) => one.name === key)
+  const pair = props.fitting.pairs.find((row) => row.key === key)
+  const part = props.fitting.parts.find((row) => row.name === key)
   const bone = pair?.source[0]
     ? `source ${pair.source[0]}`
     : part?.source[0]
@@ -197,8 +197,10 @@ function chosen(which: Which, bone: string, add: boolean) {
 }
 function go(which: Which, bone: string) {
   const part =
-    props.fitting.parts.find((one) => one[which].includes(bone)) ??
-    props.fitting.parts.find((one) => one.name === props.fitting.pairs.find((pair) => pair[which].includes(bone))?.part)
+    props.fitting.parts.find((part) => part[which].includes(bone)) ??
+    props.fitting.parts.find(
+      (part) => part.name === props.fitting.pairs.find((pair) => pair[which].includes(bone))?.part,
+    )
   const where = part ? groupOf(part.limb, props.fitting.parts) : 'Extras'
   if (group.value !== where && group.value !== 'All') group.value = where
   void nextTick(() => weave.value?.focus(`${which} ${bone}`))
@@ -244,13 +246,13 @@ defineExpose({ take, show })
   <div class="bar">
     <div class="choice groups" role="group" aria-label="What of the body is shown">
       <button
-        v-for="one in groups"
-        :key="one.name"
-        :aria-pressed="group === one.name"
-        :aria-label="one.due ? `${one.name}, ${one.due} to look at` : one.name"
-        @click="group = one.name"
+        v-for="choice in groups"
+        :key="choice.name"
+        :aria-pressed="group === choice.name"
+        :aria-label="choice.due ? `${choice.name}, ${choice.due} to look at` : choice.name"
+        @click="group = choice.name"
       >
-        {{ one.name }}<sup v-if="one.due" aria-hidden="true">{{ one.due }}</sup>
+        {{ choice.name }}<sup v-if="choice.due" aria-hidden="true">{{ choice.due }}</sup>
       </button>
     </div>
   </div>

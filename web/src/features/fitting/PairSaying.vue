@@ -30,10 +30,10 @@ const told = computed(() => {
   const bone = which === 'source' || which === 'target' ? id.slice(space + 1) : ''
   const known = bone && (which === 'target' ? props.why.has(bone) : props.source.names.includes(bone))
   const pair = known
-    ? props.fitting.pairs.find((one) => one[which as Which].includes(bone))
-    : props.fitting.pairs.find((one) => one.key === id)
+    ? props.fitting.pairs.find((row) => row[which as Which].includes(bone))
+    : props.fitting.pairs.find((row) => row.key === id)
   const part = props.fitting.parts.find(
-    (one) => one.name === (pair ? pair.part : known ? '' : id) || (known && one[which as Which].includes(bone)),
+    (row) => row.name === (pair ? pair.part : known ? '' : id) || (known && row[which as Which].includes(bone)),
   )
   const lines: string[] = []
   if (pair?.crosses) lines.push(pair.crosses)

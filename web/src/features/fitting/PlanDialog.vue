@@ -13,11 +13,11 @@ const plans = ref<Schemas['PlanOut'][]>([])
 const at = ref('')
 const copyName = ref('')
 const limb = ref({ name: '', follows: 'hips', sided: false, bones: '', many: false })
-const here = computed(() => plans.value.find((one) => one.name === at.value))
+const here = computed(() => plans.value.find((row) => row.name === at.value))
 
 async function load(wanted = props.plan) {
   plans.value = await answer(client.GET('/api/patterns/plans')).catch((problem) => (messages.fail(problem), []))
-  at.value = plans.value.some((one) => one.name === wanted) ? wanted : (plans.value[0]?.name ?? '')
+  at.value = plans.value.some((row) => row.name === wanted) ? wanted : (plans.value[0]?.name ?? '')
 }
 watch(open, (now) => now && load())
 
@@ -45,10 +45,10 @@ async function add() {
     ? [limb.value.name]
     : limb.value.bones
         .split(',')
-        .map((one) => one.trim())
+        .map((part) => part.trim())
         .filter(Boolean)
   const { name, follows, sided, many } = limb.value
-  if (await change({ add: { name, follows, sided, parts: names.map((one) => ({ name: one, many })) } }))
+  if (await change({ add: { name, follows, sided, parts: names.map((part) => ({ name: part, many })) } }))
     limb.value = { name: '', follows: 'hips', sided: false, bones: '', many: false }
 }
 const remove = () =>
@@ -68,24 +68,24 @@ function use() {
       <h1>Body plans</h1>
       <div class="two">
         <ul role="listbox" aria-label="Body plans">
-          <li v-for="one in plans" :key="one.name" role="option" :aria-selected="one.name === at">
-            <button class="plain" :class="{ here: one.name === at }" @click="at = one.name">
-              {{ one.name }}<span v-if="one.name === plan" class="quiet"> in use</span>
+          <li v-for="row in plans" :key="row.name" role="option" :aria-selected="row.name === at">
+            <button class="plain" :class="{ here: row.name === at }" @click="at = row.name">
+              {{ row.name }}<span v-if="row.name === plan" class="quiet"> in use</span>
             </button>
           </li>
         </ul>
         <section v-if="here" :aria-label="`Limbs of ${here.name}`">
           <table>
             <tbody>
-              <tr v-for="one in here.limbs" :key="one.name">
-                <td>{{ one.name }}<span v-if="one.sided" class="quiet"> left and right</span></td>
-                <td class="quiet">{{ one.parts.join(', ') }}</td>
+              <tr v-for="branch in here.limbs" :key="branch.name">
+                <td>{{ branch.name }}<span v-if="branch.sided" class="quiet"> left and right</span></td>
+                <td class="quiet">{{ branch.parts.join(', ') }}</td>
                 <td>
                   <button
-                    v-if="here.own && one.name !== 'trunk'"
+                    v-if="here.own && branch.name !== 'trunk'"
                     class="plain word"
-                    :aria-label="`Take away ${one.name}`"
-                    @click="change({ remove: one.name })"
+                    :aria-label="`Take away ${branch.name}`"
+                    @click="change({ remove: branch.name })"
                   >
                     Take away
                   </button>

@@ -77,19 +77,21 @@ function enter(n: number) {
       >
     </div>
     <div class="axes">
-      <div v-for="(one, n) in list" :key="one.name" class="axis">
+      <div v-for="(turnAxis, n) in list" :key="turnAxis.name" class="axis">
         <svg width="26" height="8" aria-hidden="true"><line x1="1" y1="4" x2="25" y2="4" :class="`axis-${n}`" /></svg>
-        <span>{{ one.name }}</span>
+        <span>{{ turnAxis.name }}</span>
         <span class="name-break"></span>
-        <button class="plain step" :aria-label="`Turn back about ${one.name}`" @click="turn(n, -(snap || 1))">−</button>
+        <button class="plain step" :aria-label="`Turn back about ${turnAxis.name}`" @click="turn(n, -(snap || 1))">
+          −
+        </button>
         <input
           v-model="typed[n]"
           placeholder="0.0"
-          :aria-label="`Turn about ${one.name}, degrees`"
+          :aria-label="`Turn about ${turnAxis.name}, degrees`"
           inputmode="decimal"
           @keydown.enter="enter(n)"
         />°
-        <button class="plain step" :aria-label="`Turn on about ${one.name}`" @click="turn(n, snap || 1)">+</button>
+        <button class="plain step" :aria-label="`Turn on about ${turnAxis.name}`" @click="turn(n, snap || 1)">+</button>
       </div>
     </div>
     <div class="line">

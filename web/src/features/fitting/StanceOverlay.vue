@@ -3,7 +3,7 @@ import { Vector3 } from 'three'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 
 import type { Stage } from '@/stage/stage'
-import { angleAt, arc, axesOf, jointPosition, ring } from './stanceGeometry'
+import { angleAt, arc, axesOf, jointPosition, ring as ringPoints } from './stanceGeometry'
 import type { Wanted } from './stances'
 import { KEYS, type Stances } from './useStances'
 import type { Bones } from '@/stores/cast'
@@ -96,15 +96,15 @@ const rings = computed(() => {
   const of =
     axes.value === 'parent' && parent >= 0 ? (props.stances.boneAt(at.which, tree.names[parent]) ?? bone) : bone
   const now = held.value
-  return axesOf(axes.value, of, forward.value).map((one, n) => {
+  return axesOf(axes.value, of, forward.value).map((ring, n) => {
     // While a ring is drawn it stays where it was taken hold of.
-    const axis = now?.n === n ? now.axis : one.axis
-    const points = flat(ring(bone.position, axis, props.height * (0.085 + 0.012 * n)))
+    const axis = now?.n === n ? now.axis : ring.axis
+    const points = flat(ringPoints(bone.position, axis, props.height * (0.085 + 0.012 * n)))
     // Each name at another end of its ring, so that they do not cover each other.
     const far = points.reduce((best, point) => (ENDS[n](point) > ENDS[n](best) ? point : best))
     return {
       n,
-      name: one.name,
+      name: ring.name,
       axis,
       position: bone.position,
       d: path(points),
@@ -115,17 +115,17 @@ const rings = computed(() => {
   })
 })
 
-function press(event: PointerEvent, one: (typeof rings.value)[number]) {
+function press(event: PointerEvent, ring: (typeof rings.value)[number]) {
   ;(event.target as Element).setPointerCapture(event.pointerId)
-  const begin = angleAt(one.position, one.axis, props.stage.ray(event.clientX, event.clientY))
-  const [a, b] = flat([one.position, one.position.clone().addScaledVector(one.axis, 0.1)])
+  const begin = angleAt(ring.position, ring.axis, props.stage.ray(event.clientX, event.clientY))
+  const [a, b] = flat([ring.position, ring.position.clone().addScaledVector(ring.axis, 0.1)])
   // Seen from its edge, a ring is turned along the line it is seen as.
   const long = Math.hypot(b.x - a.x, b.y - a.y) || 1
   held.value = {
-    n: one.n,
-    axis: one.axis,
-    position: one.position,
-    name: one.name,
+    n: ring.n,
+    axis: ring.axis,
+    position: ring.position,
+    name: ring.name,
     begin,
     turned: 0,
     degrees: 0,
@@ -185,23 +185,23 @@ onBeforeUnmount(() => window.removeEventListener('keydown', cancel, true))
 
 <template>
   <svg class="over" aria-hidden="true">
-    <g v-for="one in fans" :key="one.part" :class="{ own: one.own, pointed: pointed === one.part }" class="fan">
-      <path :d="one.d" />
-      <text v-if="one.text" :x="one.x" :y="one.y" text-anchor="middle">{{ one.text }}</text>
+    <g v-for="ring in fans" :key="ring.part" :class="{ own: ring.own, pointed: pointed === ring.part }" class="fan">
+      <path :d="ring.d" />
+      <text v-if="ring.text" :x="ring.x" :y="ring.y" text-anchor="middle">{{ ring.text }}</text>
     </g>
-    <g v-for="one in rings" :key="one.n" class="ring" :class="{ held: held?.n === one.n }">
-      <path :d="one.d" :class="`line axis-${one.n}`" />
+    <g v-for="ring in rings" :key="ring.n" class="ring" :class="{ held: held?.n === ring.n }">
+      <path :d="ring.d" :class="`line axis-${ring.n}`" />
       <path
-        :d="one.d"
+        :d="ring.d"
         class="grip"
-        :data-ring="one.name"
-        @pointerdown="press($event, one)"
+        :data-ring="ring.name"
+        @pointerdown="press($event, ring)"
         @pointermove="drag"
         @pointerup="release"
         @pointercancel="release"
       />
-      <text :x="one.x" :y="one.y" :text-anchor="one.anchor">
-        {{ held?.n === one.n ? `${one.name} ${held.degrees.toFixed(snap ? 0 : 1)}°` : one.name }}
+      <text :x="ring.x" :y="ring.y" :text-anchor="ring.anchor">
+        {{ held?.n === ring.n ? `${ring.name} ${held.degrees.toFixed(snap ? 0 : 1)}°` : ring.name }}
       </text>
     </g>
   </svg>

@@ -82,11 +82,11 @@ const remove = (id: number) => attempt(() => answer(client.DELETE('/api/stances/
         <v-list density="compact" class="list">
           <v-list-item title="As proposed" @click="make('proposed')" />
           <v-list-item
-            v-for="one in offers?.offers ?? []"
-            :key="one.kind"
-            :title="one.name"
-            :subtitle="one.how"
-            @click="make(one.kind)"
+            v-for="offer in offers?.offers ?? []"
+            :key="offer.kind"
+            :title="offer.name"
+            :subtitle="offer.how"
+            @click="make(offer.kind)"
           />
           <v-divider />
           <v-list-item
@@ -105,11 +105,11 @@ const remove = (id: number) => attempt(() => answer(client.DELETE('/api/stances/
           <v-list-item v-if="offers?.straight" title="Stood straight" @click="make('straight')" />
           <v-divider />
           <v-list-item
-            v-for="one in offers?.kept ?? []"
-            :key="one.id"
-            :title="one.name"
-            :subtitle="`kept ${one.origin}`"
-            @click="make('kept', { stance_id: one.id })"
+            v-for="kept in offers?.kept ?? []"
+            :key="kept.id"
+            :title="kept.name"
+            :subtitle="`kept ${kept.origin}`"
+            @click="make('kept', { stance_id: kept.id })"
           />
           <v-list-item title="Keep it under a name …" @click="openKeep" />
           <v-list-item v-if="offers?.kept.length" title="Kept stances …" @click="dialog = 'kept'" />
@@ -170,14 +170,14 @@ const remove = (id: number) => attempt(() => answer(client.DELETE('/api/stances/
       <v-card class="card">
         <h1>Kept stances of {{ title }}</h1>
         <ul>
-          <li v-for="one in offers?.kept ?? []" :key="one.id">
+          <li v-for="kept in offers?.kept ?? []" :key="kept.id">
             <input
-              :value="one.name"
-              :aria-label="`Name of ${one.name}`"
-              @change="rename(one.id, ($event.target as HTMLInputElement).value)"
+              :value="kept.name"
+              :aria-label="`Name of ${kept.name}`"
+              @change="rename(kept.id, ($event.target as HTMLInputElement).value)"
             />
-            <button class="plain word" @click="duplicate(one.id)">Duplicate</button>
-            <button class="plain word" @click="remove(one.id)">Remove</button>
+            <button class="plain word" @click="duplicate(kept.id)">Duplicate</button>
+            <button class="plain word" @click="remove(kept.id)">Remove</button>
           </li>
         </ul>
         <p v-if="!offers?.kept.length" class="quiet">None are kept any more.</p>

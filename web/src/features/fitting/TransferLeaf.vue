@@ -94,7 +94,9 @@ const total = computed(() => {
         </p>
         <ul>
           <li
-            v-for="row in all.filter((one) => one.failed || (one.measures && one.measures.grade !== 'good'))"
+            v-for="row in all.filter(
+              (measured) => measured.failed || (measured.measures && measured.measures.grade !== 'good'),
+            )"
             :key="row.id"
           >
             <button class="plain word" @click="emit('clip', row.id)">{{ row.name }}</button>
@@ -260,12 +262,12 @@ const total = computed(() => {
       <div class="fields">
         <span class="choice" role="group" aria-label="Joint limits">
           <button
-            v-for="one in ['off', 'soft', 'hard'] as const"
-            :key="one"
-            :aria-pressed="settings.limits === one"
-            @click="keep({ limits: one })"
+            v-for="kind in ['off', 'soft', 'hard'] as const"
+            :key="kind"
+            :aria-pressed="settings.limits === kind"
+            @click="keep({ limits: kind })"
           >
-            {{ one === 'off' ? 'Only measured' : one === 'soft' ? 'Soft' : 'Hard' }}
+            {{ kind === 'off' ? 'Only measured' : kind === 'soft' ? 'Soft' : 'Hard' }}
           </button>
         </span>
         <BeforeAfter :measures="measures" kind="limit" />

@@ -96,7 +96,7 @@ const lit = (node: Node) => {
 /** Keys move over the two trees: up and down along one, left and right to the other. */
 function step(key: string) {
   const node = here.value ? byId.value.get(here.value) : undefined
-  const column = (which: Which) => weave.value.nodes.filter((one) => one.which === which).sort((a, b) => a.y - b.y)
+  const column = (which: Which) => weave.value.nodes.filter((node) => node.which === which).sort((a, b) => a.y - b.y)
   if (!node) return focus((column('source')[0] ?? column('target')[0])?.id)
   const own = column(node.which)
   if (key === 'ArrowDown' || key === 'ArrowUp') {
@@ -107,7 +107,7 @@ function step(key: string) {
     const pair = pairOf.value.get(node.id)
     const across = (node.which === 'source' ? pair?.target : pair?.source) ?? []
     const best =
-      other.find((one) => across.includes(one.bone)) ??
+      other.find((candidate) => across.includes(candidate.bone)) ??
       [...other].sort((a, b) => Math.abs(a.y - node.y) - Math.abs(b.y - node.y))[0]
     if (best && (key === 'ArrowRight') === (node.which === 'source')) focus(best.id)
   }

@@ -19,17 +19,24 @@ export async function loadWaiting(module: StageModule, palette: Palette, id: num
 }
 
 /** A character's file as a figure for the stage. */
-export async function loadFigure(module: StageModule, palette: Palette, one: Character) {
+export async function loadFigure(module: StageModule, palette: Palette, character: Character) {
   const [response, bones] = await Promise.all([
-    fetch(`/api/cast/${one.id}/display`),
-    useCast().skeleton(one.skeleton_id),
+    fetch(`/api/cast/${character.id}/display`),
+    useCast().skeleton(character.skeleton_id),
   ])
-  if (!response.ok) throw new Refused(`${one.name}: its file could not be fetched; reload the page.`)
+  if (!response.ok) throw new Refused(`${character.name}: its file could not be fetched; reload the page.`)
   const tree = module.treeOf(bones.parents, bones.parts, [])
   try {
-    return await module.Figure.read(await response.arrayBuffer(), one.nodes, tree, one.space, palette, one.height)
+    return await module.Figure.read(
+      await response.arrayBuffer(),
+      character.nodes,
+      tree,
+      character.space,
+      palette,
+      character.height,
+    )
   } catch (problem) {
     console.error(problem)
-    throw new Refused(`${one.name}: its mesh cannot be shown here; its bones and motion are not affected.`)
+    throw new Refused(`${character.name}: its mesh cannot be shown here; its bones and motion are not affected.`)
   }
 }

@@ -29,13 +29,13 @@ export function lights(
   for (const key of lit) {
     const [which, bone] = split(key)
     if (which) put(rings, which, [bone])
-    const own = fitting?.pairs.find((one) => one.key === key)
-    const part = fitting?.parts.find((one) => one.name === key)
+    const own = fitting?.pairs.find((row) => row.key === key)
+    const part = fitting?.parts.find((row) => row.name === key)
     for (const side of ['source', 'target'] as const) put(rings, side, own?.[side] ?? part?.[side] ?? [])
   }
-  for (const one of held) put(large, one.which, [one.bone])
+  for (const { which, bone } of held) put(large, which, [bone])
   for (const key of changed) {
-    const own = fitting?.pairs.find((one) => one.key === key)
+    const own = fitting?.pairs.find((row) => row.key === key)
     for (const side of ['source', 'target'] as const) put(large, side, own?.[side] ?? [])
   }
   return { rings, large }

@@ -17,7 +17,7 @@ test('changes are made one after another, in their order, though the first is an
     () => undefined,
   )
   fitting.value = state(0)
-  const [asked, answers]: [number[], ((one: Fitting) => void)[]] = [[], []]
+  const [asked, answers]: [number[], ((fitting: Fitting) => void)[]] = [[], []]
   const change = (n: number) => run(() => (asked.push(n), new Promise((answer) => answers.push(answer))))
   const both = Promise.all([change(1), change(2)])
   await flush()

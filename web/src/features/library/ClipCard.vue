@@ -46,11 +46,11 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
       <template #activator="{ props: menu }"><v-btn size="small" v-bind="menu">See it on …</v-btn></template>
       <v-list density="compact">
         <v-list-item
-          v-for="{ one, same } in likeliest(clip)"
-          :key="one.id"
-          :title="one.name"
+          v-for="{ character, same } in likeliest(clip)"
+          :key="character.id"
+          :title="character.name"
           :subtitle="same ? undefined : 'another body'"
-          @click="perform(one.id)"
+          @click="perform(character.id)"
         />
       </v-list>
     </v-menu>

@@ -146,14 +146,14 @@ async function readAgain(axis: string) {
     <p v-for="note in clip.notes" :key="note" class="quiet note">{{ note }}</p>
     <h2 v-if="cast.present.length">See it performed</h2>
     <ul>
-      <li v-for="{ one, same } in likeliest(clip)" :key="one.id">
+      <li v-for="{ character, same } in likeliest(clip)" :key="character.id">
         <button
           class="plain word"
           :class="{ quiet: !same }"
           :title="same ? undefined : 'another body'"
-          @click="emit('perform', one.id)"
+          @click="emit('perform', character.id)"
         >
-          {{ one.name }}
+          {{ character.name }}
         </button>
       </li>
     </ul>

@@ -70,7 +70,7 @@ const conflict = computed(() => {
   if (row.twin) return `The very same motion is there already: “${row.twin}”.`
   if (row.could_become.length)
     return `The library has “${library.clip(row.could_become[0])?.name ?? ''}” on this skeleton, with other motion.`
-  const typed = row.name && library.clips.some((one) => one.name === row.name)
+  const typed = row.name && library.clips.some((clip) => clip.name === row.name)
   return typed ? 'A clip of the library has this name; it will get a number.' : ''
 })
 function rename(event: Event) {

@@ -18,7 +18,7 @@ onMounted(async () => {
   await Promise.all([intake.refresh(), intake.loadRule()])
   loaded.value = true
 })
-const count = (n: number, one: string, many = `${one}s`) => (n === 1 ? `1 ${one}` : `${n} ${many}`)
+const count = (n: number, singular: string, many = `${singular}s`) => (n === 1 ? `1 ${singular}` : `${n} ${many}`)
 const total = computed(() => intake.rows.length)
 const ticked = computed(() => intake.ticked.length)
 const state = computed(() => {
@@ -47,7 +47,9 @@ function tick(row: IntakeRow, shift: boolean) {
   const at = intake.rows.indexOf(row)
   const wanted = !row.ticked
   const ids =
-    shift && last >= 0 ? intake.rows.slice(Math.min(at, last), Math.max(at, last) + 1).map((one) => one.id) : [row.id]
+    shift && last >= 0
+      ? intake.rows.slice(Math.min(at, last), Math.max(at, last) + 1).map((other) => other.id)
+      : [row.id]
   last = at
   void intake.change(ids, { ticked: wanted })
 }
@@ -116,7 +118,9 @@ async function fill() {
           <v-card class="fill">
             <p>For all {{ count(ticked, 'ticked clip') }}:</p>
             <select v-model="field" aria-label="Field">
-              <option v-for="one in ['performer', 'action', 'manner', 'prop', 'number']" :key="one">{{ one }}</option>
+              <option v-for="name in ['performer', 'action', 'manner', 'prop', 'number']" :key="name">
+                {{ name }}
+              </option>
             </select>
             <input
               v-model="value"

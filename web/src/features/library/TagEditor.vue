@@ -25,7 +25,7 @@ function add() {
         @click="
           emit(
             'change',
-            tags.filter((one) => one !== tag),
+            tags.filter((other) => other !== tag),
           )
         "
       >

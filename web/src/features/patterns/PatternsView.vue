@@ -16,7 +16,7 @@ const messages = useMessages()
 const cast = useCast()
 const rows = ref<Pattern[] | null>(null)
 const at = ref<number | null>(null)
-const here = computed(() => rows.value?.find((one) => one.id === at.value) ?? null)
+const here = computed(() => rows.value?.find((pattern) => pattern.id === at.value) ?? null)
 const name = ref('')
 const about = ref('')
 const parts = ref<{ part: string; bones: string }[]>([])
@@ -31,12 +31,12 @@ onMounted(async () => {
   await load()
   open(rows.value?.[0] ?? null)
 })
-function open(one: Pattern | null) {
-  at.value = one?.id ?? null
-  if (!one) return
-  name.value = one.name
-  about.value = one.about
-  parts.value = Object.entries(one.parts).map(([part, bones]) => ({ part, bones: bones.join(', ') }))
+function open(pattern: Pattern | null) {
+  at.value = pattern?.id ?? null
+  if (!pattern) return
+  name.value = pattern.name
+  about.value = pattern.about
+  parts.value = Object.entries(pattern.parts).map(([part, bones]) => ({ part, bones: bones.join(', ') }))
   chosen.value = []
   applied.value = []
 }
@@ -52,17 +52,17 @@ async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
   }
 }
 const edited = computed(() => {
-  const one = here.value
-  if (!one) return false
+  const pattern = here.value
+  if (!pattern) return false
   return (
-    name.value !== one.name ||
-    about.value !== one.about ||
-    parts.value.some(({ part, bones }) => bones !== (one.parts[part] ?? []).join(', '))
+    name.value !== pattern.name ||
+    about.value !== pattern.about ||
+    parts.value.some(({ part, bones }) => bones !== (pattern.parts[part] ?? []).join(', '))
   )
 })
 async function save() {
-  const one = here.value
-  if (!one) return
+  const pattern = here.value
+  if (!pattern) return
   const table = Object.fromEntries(
     parts.value.map(({ part, bones }) => [
       part,
@@ -75,7 +75,7 @@ async function save() {
   const made = await attempt(() =>
     answer(
       client.PATCH('/api/patterns/{pattern_id}', {
-        params: { path: { pattern_id: one.id } },
+        params: { path: { pattern_id: pattern.id } },
         body: { name: name.value, about: about.value, parts: table },
       }),
     ),
@@ -85,10 +85,10 @@ async function save() {
   open(rows.value?.find((row) => row.id === made.id) ?? null)
 }
 async function remove() {
-  const one = here.value
-  if (!one) return
+  const pattern = here.value
+  if (!pattern) return
   const gone = await attempt(async () => {
-    await answer(client.DELETE('/api/patterns/{pattern_id}', { params: { path: { pattern_id: one.id } } }))
+    await answer(client.DELETE('/api/patterns/{pattern_id}', { params: { path: { pattern_id: pattern.id } } }))
     return true
   })
   if (!gone) return
@@ -98,16 +98,16 @@ async function remove() {
     [
       JSON.stringify({
         armuto_pattern: 1,
-        name: one.name,
-        plan: one.plan,
-        about: one.about,
-        parts: one.parts,
-        left_out: one.left_out,
+        name: pattern.name,
+        plan: pattern.plan,
+        about: pattern.about,
+        parts: pattern.parts,
+        left_out: pattern.left_out,
       }),
     ],
-    `${one.name}.json`,
+    `${pattern.name}.json`,
   )
-  messages.say(`The pattern “${one.name}” was removed.`, { label: 'Bring it back', run: () => bringIn([file]) })
+  messages.say(`The pattern “${pattern.name}” was removed.`, { label: 'Bring it back', run: () => bringIn([file]) })
 }
 async function bringIn(files: File[]) {
   const body = new FormData()
@@ -121,12 +121,12 @@ async function bringIn(files: File[]) {
   messages.say(made.length === 1 ? `The pattern “${made[0].name}” came in.` : `${made.length} patterns came in.`)
 }
 async function apply() {
-  const one = here.value
-  if (!one) return
+  const pattern = here.value
+  if (!pattern) return
   const found = await attempt(() =>
     answer(
       client.POST('/api/patterns/{pattern_id}/apply', {
-        params: { path: { pattern_id: one.id } },
+        params: { path: { pattern_id: pattern.id } },
         body: { characters: chosen.value },
       }),
     ),
@@ -148,11 +148,11 @@ const said = (row: Schemas['AppliedOut']) =>
         <FileButton label="Import" accept=".json" @files="bringIn" />
       </div>
       <ul v-if="rows" role="listbox" aria-label="Patterns">
-        <li v-for="one in rows" :key="one.id" role="option" :aria-selected="one.id === at">
-          <button class="plain" :class="{ here: one.id === at }" @click="open(one)">
-            {{ one.name
+        <li v-for="pattern in rows" :key="pattern.id" role="option" :aria-selected="pattern.id === at">
+          <button class="plain" :class="{ here: pattern.id === at }" @click="open(pattern)">
+            {{ pattern.name
             }}<span class="quiet"
-              >{{ one.plan }}, <span class="mono">{{ one.bones }}</span> bones</span
+              >{{ pattern.plan }}, <span class="mono">{{ pattern.bones }}</span> bones</span
             >
           </button>
         </li>
@@ -191,8 +191,8 @@ const said = (row: Schemas['AppliedOut']) =>
         </table>
         <section class="apply" aria-label="Apply to characters">
           <h2>Apply to characters</h2>
-          <label v-for="one in cast.present" :key="one.id"
-            ><input v-model="chosen" type="checkbox" :value="one.id" /> {{ one.name }}</label
+          <label v-for="character in cast.present" :key="character.id"
+            ><input v-model="chosen" type="checkbox" :value="character.id" /> {{ character.name }}</label
           >
           <v-btn :disabled="!chosen.length || busy" @click="apply"
             >Apply to {{ chosen.length === 1 ? 'one character' : `${chosen.length} characters` }}</v-btn

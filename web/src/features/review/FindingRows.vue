@@ -19,19 +19,23 @@ const POSTURE = [
   'size',
   'proportion',
 ]
-const inside = (one: Schemas['FindingOut'], frame: number) =>
-  !!one.unit && one.spans.some(([first, last]) => first <= frame && frame <= last)
+const inside = (finding: Schemas['FindingOut'], frame: number) =>
+  !!finding.unit && finding.spans.some(([first, last]) => first <= frame && frame <= last)
 </script>
 
 <template>
   <ul v-if="findings.length" aria-label="Findings">
-    <li v-for="(one, n) in findings" :key="n" :class="{ now: inside(one, frame) }">
-      <StateMark :state="one.grade === 'wrong' ? 'wrong' : 'look'" />
-      <span>{{ one.text }}</span>
-      <button v-if="one.unit" class="plain word" @click="emit('show', one.frames[0], POSTURE.includes(one.kind))">
+    <li v-for="(finding, n) in findings" :key="n" :class="{ now: inside(finding, frame) }">
+      <StateMark :state="finding.grade === 'wrong' ? 'wrong' : 'look'" />
+      <span>{{ finding.text }}</span>
+      <button
+        v-if="finding.unit"
+        class="plain word"
+        @click="emit('show', finding.frames[0], POSTURE.includes(finding.kind))"
+      >
         show me
         <span class="mono">{{
-          one.frames[0] === one.frames[1] ? one.frames[0] : `${one.frames[0]}–${one.frames[1]}`
+          finding.frames[0] === finding.frames[1] ? finding.frames[0] : `${finding.frames[0]}–${finding.frames[1]}`
         }}</span>
       </button>
     </li>

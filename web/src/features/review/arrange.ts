@@ -11,11 +11,11 @@ export interface Standing {
 }
 
 /** Where a body's root is now, without the place it was put to. */
-function rootOf(stage: Stage, one: Standing): [number, number, number] {
-  const positions = stage.figure(one.key)?.boneLines.positions ?? stage.source(one.key)?.positions
+function rootOf(stage: Stage, body: Standing): [number, number, number] {
+  const positions = stage.figure(body.key)?.boneLines.positions ?? stage.source(body.key)?.positions
   if (!positions) return [0, 0, 0]
-  const { x, z } = stage.figure(one.key) ? stage.placeOf(one.key) : { x: 0, z: 0 }
-  return [positions[one.root * 3] - x, positions[one.root * 3 + 1], positions[one.root * 3 + 2] - z]
+  const { x, z } = stage.figure(body.key) ? stage.placeOf(body.key) : { x: 0, z: 0 }
+  return [positions[body.root * 3] - x, positions[body.root * 3 + 1], positions[body.root * 3 + 2] - z]
 }
 
 /**
@@ -25,16 +25,16 @@ function rootOf(stage: Stage, one: Standing): [number, number, number] {
 export function arrange(stage: Stage, bodies: Standing[], beside: boolean, look: boolean) {
   const places: number[] = []
   let at = 0
-  for (const [n, one] of bodies.entries()) {
-    if (n && beside) at += Math.max(one.reach + bodies[n - 1].reach, (one.height + bodies[n - 1].height) * 0.3)
+  for (const [n, body] of bodies.entries()) {
+    if (n && beside) at += Math.max(body.reach + bodies[n - 1].reach, (body.height + bodies[n - 1].height) * 0.3)
     places.push(at)
   }
   const middle = at / 2
-  bodies.forEach((one, n) => stage.moveTo(one.key, beside ? places[n] - middle : 0, 0))
+  bodies.forEach((body, n) => stage.moveTo(body.key, beside ? places[n] - middle : 0, 0))
   const where = () => {
     const sum = [0, 0]
-    for (const [n, one] of bodies.entries()) {
-      const [x, , z] = rootOf(stage, one)
+    for (const [n, body] of bodies.entries()) {
+      const [x, , z] = rootOf(stage, body)
       sum[0] += x + (beside ? places[n] - middle : 0)
       sum[1] += z
     }
@@ -47,8 +47,8 @@ export function arrange(stage: Stage, bodies: Standing[], beside: boolean, look:
   })
   if (!look || !bodies.length) return
   const { x, z } = where()
-  const tall = Math.max(...bodies.map((one) => one.height))
-  const reach = Math.max(...bodies.map((one) => one.reach))
+  const tall = Math.max(...bodies.map((body) => body.height))
+  const reach = Math.max(...bodies.map((body) => body.reach))
   const width = (beside ? at : 0) + 2 * Math.max(reach, tall * 0.4) + 0.3
   stage.frameBox(x, z, width, tall * 1.25, 20, 7)
 }

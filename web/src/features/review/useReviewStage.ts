@@ -44,12 +44,12 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     stage.value = undefined
   }
   /** A figure under a key, kept where it is the right one already. */
-  async function figure(key: string, one: Character, bare: boolean) {
+  async function figure(key: string, character: Character, bare: boolean) {
     const now = stage.value!
-    const want = `${one.id}.${one.revision}`
+    const want = `${character.id}.${character.revision}`
     if (onStage.get(key) !== want) {
-      loading.value = `Fetching ${one.name} …`
-      const made = await loadFigure(module!, now.palette, one)
+      loading.value = `Fetching ${character.name} …`
+      const made = await loadFigure(module!, now.palette, character)
       if (stage.value !== now) return made.dispose()
       if (bare) made.bare()
       now.add(key, made)
@@ -58,9 +58,9 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     return now.figure(key)
   }
   const hips = (tree: Bones) => Math.max(0, tree.parts.indexOf('hips'))
-  async function perform(key: string, one: Character, path: string, bare = false): Promise<Standing | null> {
-    const [tree, motion] = await Promise.all([cast.skeleton(one.skeleton_id), fetchNodeMotion(path)])
-    const made = await figure(key, one, bare)
+  async function perform(key: string, character: Character, path: string, bare = false): Promise<Standing | null> {
+    const [tree, motion] = await Promise.all([cast.skeleton(character.skeleton_id), fetchNodeMotion(path)])
+    const made = await figure(key, character, bare)
     if (!made) return null
     made.play(motion)
     stage.value!.moveTo(key, 0, 0)
@@ -77,14 +77,14 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   async function show(row: Rendition, against: Against, others: Rendition[], frame: () => number, beside: boolean) {
     const now = stage.value
     const clip = library.clip(row.clip_id)
-    const one = cast.character(row.character_id)
-    if (!now || !module || !clip || !one || !row.newest) return
+    const character = cast.character(row.character_id)
+    if (!now || !module || !clip || !character || !row.newest) return
     const own = ++shown
     const [source, positions] = await Promise.all([
       cast.skeleton(clip.skeleton_id),
       fetchPositions(`/api/library/clips/${clip.id}/positions`),
     ])
-    bones.value = await cast.skeleton(one.skeleton_id)
+    bones.value = await cast.skeleton(character.skeleton_id)
     if (own !== shown || stage.value !== now) return
     const { frames: count, points } = positions
     const tree = treeFor(module, source)
@@ -98,10 +98,10 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       found.push({ key: 'source', root: hips(source), ...extent(poses, hips(source)) })
     } else {
       wanted.add('other')
-      found.push(await perform('other', one, `/api/renditions/${row.id}/motion?revision=${against}`, true))
+      found.push(await perform('other', character, `/api/renditions/${row.id}/motion?revision=${against}`, true))
     }
     if (own !== shown) return
-    found.push(await perform('character', one, `/api/renditions/${row.id}/motion`))
+    found.push(await perform('character', character, `/api/renditions/${row.id}/motion`))
     if (against === 'cast')
       for (const other of others.filter((another) => another.id !== row.id)) {
         const who = cast.character(other.character_id)

@@ -105,7 +105,7 @@ const when = (text: string) =>
         /></span>
       </button>
     </aside>
-    <section v-if="chosen" class="one">
+    <section v-if="chosen" class="chosen">
       <div class="bar">
         <div>
           <h1>{{ chosen.title }}</h1>
@@ -212,7 +212,7 @@ const when = (text: string) =>
 .title {
   font-weight: 500;
 }
-.one {
+.chosen {
   flex: 1;
   min-width: 0;
   overflow: auto;
@@ -221,10 +221,10 @@ const when = (text: string) =>
   flex-direction: column;
   gap: 12px;
 }
-.one > * {
+.chosen > * {
   flex: none;
 }
-.one > .choice {
+.chosen > .choice {
   align-self: flex-start;
 }
 .bar {

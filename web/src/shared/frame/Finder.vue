@@ -46,22 +46,22 @@ const all = computed<Found[]>(() => [
     name: clip.name,
     go: () => router.push(`/library/clips/${clip.id}`),
   })),
-  ...cast.present.map((one) => ({
+  ...cast.present.map((character) => ({
     kind: 'character',
-    name: one.name,
-    go: () => router.push(`/cast?character=${one.id}`),
+    name: character.name,
+    go: () => router.push(`/cast?character=${character.id}`),
   })),
-  ...fittings.value.map((one) => ({
+  ...fittings.value.map((fitting) => ({
     kind: 'fitting',
-    name: `${one.skeleton} on ${one.character}`,
-    go: () => router.push(`/fittings/${one.id}`),
+    name: `${fitting.skeleton} on ${fitting.character}`,
+    go: () => router.push(`/fittings/${fitting.id}`),
   })),
-  ...deliveries.value.map((one) => ({
+  ...deliveries.value.map((delivery) => ({
     kind: 'delivery',
-    name: one.name,
-    go: () => router.push(`/delivery?delivery=${one.id}`),
+    name: delivery.name,
+    go: () => router.push(`/delivery?delivery=${delivery.id}`),
   })),
-  ...runs.history.map((one) => ({ kind: 'run', name: one.title, go: () => router.push(`/runs/${one.id}`) })),
+  ...runs.history.map((run) => ({ kind: 'run', name: run.title, go: () => router.push(`/runs/${run.id}`) })),
   ...['Library', 'Cast', 'Fittings', 'Board', 'Delivery'].map((name) => ({
     kind: 'view',
     name,
@@ -83,15 +83,15 @@ function redraw(how: Drawing) {
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
   return all.value
-    .filter((one) => words.every((word) => `${one.name} ${one.kind}`.toLowerCase().includes(word)))
+    .filter((match) => words.every((word) => `${match.name} ${match.kind}`.toLowerCase().includes(word)))
     .slice(0, 12)
 })
 watch(text, () => (at.value = 0))
 
-function choose(one?: Found) {
-  if (!one) return
+function choose(match?: Found) {
+  if (!match) return
   open.value = false
-  one.go()
+  match.go()
 }
 function onKey(event: KeyboardEvent) {
   const count = found.value.length
@@ -114,9 +114,9 @@ function onKey(event: KeyboardEvent) {
         @keydown="onKey"
       />
       <ul role="listbox" aria-label="Found">
-        <li v-for="(one, n) in found" :key="one.kind + one.name + n" role="option" :aria-selected="n === at">
-          <button class="plain" :class="{ here: n === at }" @click="choose(one)">
-            <span>{{ one.name }}</span><span class="quiet">{{ one.kind }}</span>
+        <li v-for="(match, n) in found" :key="match.kind + match.name + n" role="option" :aria-selected="n === at">
+          <button class="plain" :class="{ here: n === at }" @click="choose(match)">
+            <span>{{ match.name }}</span><span class="quiet">{{ match.kind }}</span>
           </button>
         </li>
         <li v-if="!found.length" class="quiet none">Nothing has this name.</li>

@@ -27,6 +27,6 @@ async function walk(entry: FileSystemEntry, out: File[]): Promise<void> {
       () => [],
     )
     if (!part.length) return
-    for (const one of part) await walk(one, out)
+    for (const inner of part) await walk(inner, out)
   }
 }

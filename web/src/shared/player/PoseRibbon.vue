@@ -111,7 +111,7 @@ const bottom = computed(() => HEIGHT * props.rows.length)
           <path :d="pose.left" class="left" />
         </g>
       </g>
-      <g v-for="(finding, n) in (findings ?? []).filter((one) => one.unit)" :key="`f${n}`">
+      <g v-for="(finding, n) in (findings ?? []).filter((row) => row.unit)" :key="`f${n}`">
         <rect
           v-for="[first, last] in finding.spans"
           :key="first"
