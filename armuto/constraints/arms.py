@@ -88,31 +88,30 @@ def spread(motion: WorldMotion, arms: Mapping[str, LimbChain], degrees: float, a
 
 
 def penetration(
-    motion: WorldMotion, volume: BodyVolume, name: str, places: Mapping[int, FloatArray] | None = None
+    motion: WorldMotion, volume: BodyVolume, name: str, places: FloatArray | None = None
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """How deep an arm is in the body ``(F,)`` in metres, the way out ``(F, 3)``, and where on the arm, ``(F, 3)``.
 
-    places: other positions of joints ``(F, 3)``, for the same body built otherwise.
+    places: other positions of the joints ``(J, F, 3)``, for the same body built otherwise.
     """
     joints, local, radii = volume.balls(name)
     trunk, starts, ends = volume.lines
     at = motion.positions if places is None else places
 
     def put(of: IntArray, where: FloatArray) -> FloatArray:
-        base = at[of] if isinstance(at, np.ndarray) else np.stack([at[int(joint)] for joint in of])
-        return base + rotation.rotate(motion.rotations[of], where[:, None])
+        return at[of] + rotation.rotate(motion.rotations[of], where[:, None])
 
     thick = [capsule.radius for _, capsule in volume.trunk]
     return deepest(put(joints, local), radii, put(trunk, starts), put(trunk, ends), thick)
 
 
 def source_depths(
-    motion: WorldMotion, arms: Mapping[str, LimbChain], volume: BodyVolume, as_source: Mapping[int, FloatArray]
+    motion: WorldMotion, arms: Mapping[str, LimbChain], volume: BodyVolume, as_source: FloatArray
 ) -> dict[str, FloatArray]:
     """How deep each arm would be in the body on the source's build ``(F,)``, in metres: what the transfer is not to
     blame for.
 
-    as_source: positions of the joints where the source has them, in the target's size.
+    as_source: positions of the joints ``(J, F, 3)`` where the source has them, in the target's size.
     """
     return {
         name: np.maximum(penetration(motion, volume, name, as_source)[0], 0.0) for name in arms if volume.arms.get(name)

@@ -167,16 +167,21 @@ def _plant_feet(problem: _Problem) -> tuple[FloatArray, dict[str, FloatArray]]:
     return lowered, feet.plant(motion, plants, lowered, problem.swivels)
 
 
-def source_build(motion: WorldMotion, tracks: SourceTracks, context: RetargetContext) -> dict[int, FloatArray]:
-    """Where the target's joints would be on the source's build in the target's size, about the target's hips."""
-    hips, mapping, fitting = context.hips, context.mapping, context.fitting
-    positions: dict[int, FloatArray] = {}
-    if hips is None or mapping[hips].source not in tracks.positions:
+def source_build(motion: WorldMotion, tracks: SourceTracks, context: RetargetContext) -> FloatArray:
+    """Where the target's joints would be on the source's build in the target's size, ``(J, F, 3)``.
+
+    About the target's hips, or the topmost joint that has a source where they have none. Joints without a source stay
+    where they are.
+    """
+    mapping, fitting = context.mapping, context.fitting
+    positions = motion.positions.copy()
+    tracked = [joint for joint, driver in mapping.items() if driver.source in tracks.positions]
+    if not tracked:
         return positions
-    for joint, driver in mapping.items():
-        if driver.source in tracks.positions:
-            away = tracks.positions[driver.source] - tracks.positions[mapping[hips].source]
-            positions[joint] = motion.positions[hips] + fitting.scale * rotation.rotate(fitting.turn, away)
+    centre = context.hips if context.hips in tracked else min(tracked)
+    for joint in tracked:
+        away = tracks.positions[mapping[joint].source] - tracks.positions[mapping[centre].source]
+        positions[joint] = motion.positions[centre] + fitting.scale * rotation.rotate(fitting.turn, away)
     return positions
 
 
