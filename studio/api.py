@@ -18,6 +18,7 @@ from studio.fittings.api.patterns import router as patterns
 from studio.fittings.api.settings import router as settling
 from studio.fittings.api.stances import router as stances
 from studio.fittings.models import Fitting
+from studio.fittings.services.concurrency import Conflict
 from studio.ingest.api.arrivals import router as arrivals
 from studio.ingest.api.intake import router as intake
 from studio.ingest.models import Arrival
@@ -45,6 +46,11 @@ api.add_router("board/", board)
 api.add_router("runs/", runs)
 api.add_router("deliveries/", deliveries)
 api.add_router("patterns/", patterns)
+
+
+@api.exception_handler(Conflict)
+def conflicting(request: HttpRequest, problem: Conflict) -> Any:
+    return api.create_response(request, {"detail": str(problem)}, status=409)
 
 
 @api.exception_handler(BadInput)

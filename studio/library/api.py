@@ -91,8 +91,10 @@ def get_clip(request: HttpRequest, clip_id: int) -> Any:
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
 def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange) -> Any:
     """Change what is given of a clip: its name, tags, range, floor, or whether it is retired."""
-    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
-    change_clip(row, **wanted.dict(exclude_unset=True))
+    # Read and written under one lock: what others change of it meanwhile is not written over.
+    with transaction.atomic():
+        row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
+        change_clip(row, **wanted.dict(exclude_unset=True))
     return row
 
 

@@ -1,6 +1,7 @@
 """Fittings over HTTP: pairs, stance, history, and the live preview."""
 
 from base64 import b64encode
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
@@ -17,13 +18,15 @@ from armuto.retarget.explanation import follows
 from armuto.stance import Stance
 from studio.cast.models import Character
 from studio.cast.queries import node_motion
-from studio.fittings.models import Fitting
+from studio.fittings.models import Fitting, FittingState
 from studio.fittings.preview import retarget
 from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummary, FollowsOut
+from studio.fittings.services import steps
+from studio.fittings.services.concurrency import Conflict, change_fitting, newest_of_author
 from studio.fittings.services.editing import edit, pairing_context, parts_of
 from studio.fittings.services.settings import follow_history
 from studio.fittings.services.stances import blocks, remember
-from studio.fittings.services.steps import fitting_for, move, value_of
+from studio.fittings.services.steps import fitting_for, value_of
 from studio.library.models import Clip
 from studio.platform.array_response import array_response
 
@@ -38,6 +41,26 @@ def get_fitting_row(fitting_id: int) -> Fitting:
     )
 
 
+def begun_on(request: HttpRequest, fitting_id: int) -> Callable[[], Fitting]:
+    """Fetches the fitting that somebody changes: ``Armuto-Session`` says who, and ``If-Match`` on which revision.
+
+    Raises :class:`Conflict` where that revision is no longer in the fitting's history.
+    """
+    revision = request.headers.get("If-Match", "").strip().removeprefix("W/").strip('"')
+    base: FittingState | None = None
+    if revision not in ("", "*"):
+        base = FittingState.objects.filter(pk=revision, fitting=fitting_id).first() if revision.isdecimal() else None
+        if base is None:
+            raise Conflict("The state that this was changed on was taken back by somebody else; look at it again.")
+
+    def fetch() -> Fitting:
+        row = get_fitting_row(fitting_id)
+        row.author, row.base = request.headers.get("Armuto-Session", "")[:64], base
+        return row
+
+    return fetch
+
+
 def fitting_out(row: Fitting) -> dict[str, Any]:
     assert row.state is not None
     value = value_of(row)
@@ -45,7 +68,7 @@ def fitting_out(row: Fitting) -> dict[str, Any]:
     crossed = crossings(
         value.pairs, context.source, context.source_parts, context.target, context.target_parts, value.plan
     )
-    later = row.states.filter(number=row.state.number + 1).first()
+    undoable, redoable = newest_of_author(row)
 
     def bones(which: str, part: str) -> list[str]:
         skeleton, parts = context.side(which)
@@ -93,8 +116,8 @@ def fitting_out(row: Fitting) -> dict[str, Any]:
         "left_out": value.left_out,
         "how": row.state.change,
         "settings": asdict(value.settings),
-        "undo": row.state.change if row.state.number else None,
-        "redo": later.change if later else None,
+        "undo": undoable.change if undoable else None,
+        "redo": redoable.change if redoable else None,
     }
 
 
@@ -168,17 +191,24 @@ def open_fitting(request: HttpRequest, wanted: FittingIn) -> Any:
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
 def get_fitting(request: HttpRequest, fitting_id: int) -> Any:
-    """One fitting in its present state."""
-    return fitting_out(get_fitting_row(fitting_id))
+    """One fitting in its present state; 304 where that is the one of ``If-None-Match``."""
+    fetch = begun_on(request, fitting_id)
+    known = request.headers.get("If-None-Match")
+    if known and known == etag(Fitting.objects.filter(pk=fitting_id).values_list("state", flat=True).first()):
+        return HttpResponse(status=304)
+    return at_once(fitting_out(fetch()))
+
+
+def etag(revision: int | None) -> str:
+    return f'"{revision}"'
 
 
 @router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
 def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn) -> Any:
     """Make one change to the pairs; it is a step that can be undone."""
-    row = get_fitting_row(fitting_id)
     changes = wanted.dict()
-    clip, frame = changes.pop("clip_id"), changes.pop("frame")
-    edit(row, changes.pop("op"), **changes)
+    clip, frame, op = changes.pop("clip_id"), changes.pop("frame"), changes.pop("op")
+    row, _ = change_fitting(begun_on(request, fitting_id), lambda row: edit(row, op, **changes))
     return _with_pose(row, clip, frame)
 
 
@@ -188,7 +218,10 @@ def at_once(data: dict[str, Any]) -> JsonResponse:
 
     That it has the shape its description says is checked where the same data is read calmly.
     """
-    return JsonResponse(data)
+    response = JsonResponse(data)
+    if "revision" in data:
+        response["ETag"] = etag(data["revision"])
+    return response
 
 
 def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> JsonResponse:
@@ -216,22 +249,27 @@ def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int |
 @router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
 def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
     """Take back the newest step of a fitting; as it is where there is none."""
-    return _moved(fitting_id, -1, clip_id, frame)
+    return _moved(request, fitting_id, steps.undo, clip_id, frame)
 
 
 @router.post("{fitting_id}/redo", response=FittingOut, operation_id="redo_fitting")
 def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
     """Make the step again that was taken back last; as it is where there is none."""
-    return _moved(fitting_id, +1, clip_id, frame)
+    return _moved(request, fitting_id, steps.redo, clip_id, frame)
 
 
-def _moved(fitting_id: int, steps: int, clip_id: int | None, frame: int | None) -> JsonResponse:
-    row = get_fitting_row(fitting_id)
-    before, contacts = value_of(row), row.state.contacts if row.state else {}
-    with transaction.atomic():
-        if move(row, steps):
-            remember(row, before)
-            follow_history(row, contacts)
+def _moved(
+    request: HttpRequest, fitting_id: int, move: Callable[[Fitting], bool], clip_id: int | None, frame: int | None
+) -> JsonResponse:
+    def work(row: Fitting) -> None:
+        before, contacts = value_of(row), row.state.contacts if row.state else {}
+        row.base = None  # whose step it is says enough
+        with transaction.atomic():
+            if move(row):
+                remember(row, before)
+                follow_history(row, contacts)
+
+    row, _ = change_fitting(begun_on(request, fitting_id), work)
     return _with_pose(row, clip_id, frame)
 
 

@@ -9,11 +9,12 @@ from ninja import Router
 from armuto.retarget import fitting as core
 from armuto.retarget.context import RetargetContext
 from armuto.retarget.translations import translated_joints
-from studio.fittings.api.fittings import at_once, fitting_out, get_fitting_row, pose_of
+from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fitting_row, pose_of
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of
 from studio.fittings.schemas import ClipMeasuresOut, ContactsIn, ContactsOut, FittingOut, MeasureIn, PoseOut, SettingsIn
 from studio.fittings.services import settings
+from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.steps import value_of
 from studio.library.models import Clip
 
@@ -23,8 +24,7 @@ router = Router(tags=["settling"])
 @router.post("fittings/{fitting_id}/settings", response=FittingOut, operation_id="change_settings")
 def post_settings(request: HttpRequest, fitting_id: int, wanted: SettingsIn) -> Any:
     """Change settings of the transfer; it is a step that can be undone."""
-    row = get_fitting_row(fitting_id)
-    value = settings.change(row, wanted.settings)
+    row, value = change_fitting(begun_on(request, fitting_id), lambda row: settings.change(row, wanted.settings))
     return at_once(fitting_out(row) | {"pose": pose_of(row, value, wanted.clip_id, wanted.frame), "standing": None})
 
 
@@ -66,9 +66,12 @@ def get_contacts(request: HttpRequest, fitting_id: int, clip_id: int) -> Any:
 @router.put("fittings/{fitting_id}/contacts/{clip_id}", response=FittingOut, operation_id="set_contacts")
 def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: ContactsIn) -> Any:
     """Set the clip's contacts, for every character that performs it; it is a step that can be undone."""
-    row = get_fitting_row(fitting_id)
     rows = None if wanted.contacts is None else [contact.dict() for contact in wanted.contacts]
-    settings.set_contacts(row, _clip(row, clip_id), rows)
+
+    def work(row: Fitting) -> None:
+        settings.set_contacts(row, _clip(row, clip_id), rows)
+
+    row, _ = change_fitting(begun_on(request, fitting_id), work)
     return at_once(
         fitting_out(row) | {"pose": pose_of(row, value_of(row), wanted.clip_id, wanted.frame), "standing": None}
     )

@@ -14,10 +14,11 @@ from ninja import File, Router, UploadedFile
 from armuto.errors import BadInput
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
-from studio.fittings.api.fittings import at_once, fitting_out, get_fitting_row, pose_of, rows_out
+from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fitting_row, pose_of, rows_out
 from studio.fittings.models import Fitting
 from studio.fittings.schemas import FittingOut, KeepIn, KeptOut, RenameIn, SidesOut, StanceEdit, TrialOut
 from studio.fittings.services import stances
+from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.stance_sides import Side
 from studio.fittings.services.steps import step, value_of
 from studio.platform.array_response import array_response
@@ -66,22 +67,24 @@ def _offers(row: Fitting, side: Side) -> dict[str, Any]:
 @router.post("fittings/{fitting_id}/stance", response=FittingOut, operation_id="edit_stance")
 def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any:
     """Make one change to a stance; it is a step that can be undone."""
-    row, value, shown = _changed(fitting_id, wanted, trial=False)
+    op, side, changes, shown = _asked(wanted)
+    row, value = change_fitting(begun_on(request, fitting_id), lambda row: stances.change(row, op, side, **changes))
     return at_once(fitting_out(row) | {"pose": pose_of(row, value, *shown), "standing": _standing(row, value)})
 
 
 @router.post("fittings/{fitting_id}/stance/trial", response=TrialOut, operation_id="try_stance")
 def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any:
     """Show what one change to a stance would make of the body, and keep nothing."""
-    row, value, shown = _changed(fitting_id, wanted, trial=True)
+    op, side, changes, shown = _asked(wanted)
+    row = get_fitting_row(fitting_id)
+    value = stances.change(row, op, side, trial=True, **changes)
     return at_once({"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "stance": rows_out(value)})
 
 
-def _changed(fitting_id: int, wanted: StanceEdit, trial: bool) -> tuple[Fitting, core.Fitting, tuple[Any, ...]]:
-    row = get_fitting_row(fitting_id)
+def _asked(wanted: StanceEdit) -> tuple[str, str, dict[str, Any], tuple[Any, ...]]:
     changes = wanted.dict()
     shown = changes.pop("show_clip_id"), changes.pop("show_frame")
-    return row, stances.change(row, changes.pop("op"), changes.pop("side"), trial, **changes), shown
+    return changes.pop("op"), changes.pop("side"), changes, shown
 
 
 @router.post("fittings/{fitting_id}/stances", response=KeptOut, operation_id="keep_stance")
@@ -132,13 +135,17 @@ def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
 @router.post("fittings/{fitting_id}/file", response=FittingOut, operation_id="put_fitting_file")
 def put_file(request: HttpRequest, fitting_id: int, file: File[UploadedFile]) -> Any:
     """Take pairs, stances and measures from a file; it is a step that can be undone."""
-    row = get_fitting_row(fitting_id)
     name = file.name or "fitting.json"
     if (file.size or 0) > LARGEST:
         raise BadInput(f"{name}: it is larger than any fitting; choose the file of a fitting.")
-    before = value_of(row)
-    made = fitting_file.from_json(file.read(), name, before.source, before.target)
-    with transaction.atomic():
-        step(row, made, f"taken from {name}")
-        stances.remember(row, before)
-    return fitting_out(row)
+    text = file.read()
+
+    def work(row: Fitting) -> None:
+        before = value_of(row)
+        made = fitting_file.from_json(text, name, before.source, before.target)
+        with transaction.atomic():
+            step(row, made, f"taken from {name}")
+            stances.remember(row, before)
+
+    row, _ = change_fitting(begun_on(request, fitting_id), work)
+    return at_once(fitting_out(row))

@@ -136,6 +136,8 @@ def follow_history(row: Fitting, before: Mapping[str, Any]) -> None:
 
 
 def _keep_contacts(clip: Clip, rows: list[dict[str, Any]] | None) -> None:
+    # Others may have changed it since; nobody can until this is written.
+    clip.refresh_from_db(fields=["revision", "first", "last", "floor"])
     clip.contacts = rows
     clip.revision += 1
     clip.save(update_fields=["contacts", "revision"])

@@ -17,6 +17,7 @@ from armuto.retarget import fitting_file, settings
 from armuto.stance.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
+from studio.fittings.services.concurrency import Conflict, Stale, newest_of_author, refuse_conflict, taken_back
 from studio.library.models import Skeleton
 from studio.patterns.services import reading
 from studio.platform.digests import of_fitting
@@ -98,20 +99,44 @@ def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
     return best
 
 
-def step(row: Fitting, value: core.Fitting, change: str, contacts: dict[str, Any] | None = None) -> None:
+def step(
+    row: Fitting,
+    value: core.Fitting,
+    change: str,
+    contacts: dict[str, Any] | None = None,
+    undoes: int | None = None,
+) -> None:
     """Put a new state in force after the present one; what had been undone is forgotten.
 
-    contacts: of clips, by their ids, where they are set with this step.
+    contacts: of clips, by their ids, where they are set with this step. undoes: the number of the step that it takes
+    back. Raises :class:`Stale` where the row's state is no longer in force, and :class:`Conflict` where others changed
+    the same since the state that the change was made on.
     """
-    number = row.state.number + 1 if row.state else 0
-    contacts = (row.state.contacts if row.state else {}) | (contacts or {})
-    row.states.filter(number__gte=number).delete()
+    now = row.state
+    number = now.number + 1 if now else 0
+    contacts = (now.contacts if now else {}) | (contacts or {})
     data = fitting_file.to_json(value)
-    row.state = FittingState.objects.create(
-        fitting=row, number=number, data=data, digest=of_fitting(data), change=change[:255], contacts=contacts
-    )
-    row.save(update_fields=["state"])
-    _keep(row.state, value)
+    refuse_conflict(row, data, contacts)
+    with transaction.atomic():
+        row.states.filter(number__gte=number).delete()
+        made = FittingState.objects.create(
+            fitting=row,
+            number=number,
+            data=data,
+            digest=of_fitting(data),
+            change=change[:255],
+            contacts=contacts,
+            author=row.author,
+            undoes=undoes,
+        )
+        _put_in_force(row, made)
+    _keep(made, value)
+
+
+def _put_in_force(row: Fitting, state: FittingState) -> None:
+    if not Fitting.objects.filter(pk=row.pk, state=row.state).update(state=state):
+        raise Stale
+    row.state = state
 
 
 _values: OrderedDict[int, tuple[dict[str, Any], core.Fitting]] = OrderedDict()  # states never change once written
@@ -201,12 +226,42 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
     return lost
 
 
-def move(row: Fitting, steps: int) -> bool:
-    """Undo (-1) or redo (+1). False when there is nothing in that direction."""
+def undo(row: Fitting) -> bool:
+    """Take back the newest step of the row's author, and of nobody else. False where there is none.
+
+    Where others have made steps since, what it changed is changed back in a step of its own. Raises :class:`Conflict`
+    where they have changed the same.
+    """
     assert row.state is not None
-    found = row.states.filter(number=row.state.number + steps).first()
-    if found is None:
+    own, _ = newest_of_author(row)
+    if own is None:
         return False
-    row.state = found
-    row.save(update_fields=["state"])
+    if own.pk == row.state.pk:
+        _put_in_force(row, row.states.get(number=own.number - 1))
+    else:
+        _take_back(row, own, f"took back: {own.change}")
     return True
+
+
+def redo(row: Fitting) -> bool:
+    """Make the step again that the row's author took back last. False where there is none. Raises :class:`Conflict`."""
+    assert row.state is not None
+    _, undone = newest_of_author(row)
+    if undone is None:
+        return False
+    if undone.number > row.state.number:
+        _put_in_force(row, undone)
+    else:
+        _take_back(row, undone, undone.change.replace("took back: ", "made again: ", 1))
+    return True
+
+
+def _take_back(row: Fitting, own: FittingState, change: str) -> None:
+    assert row.state is not None
+    around = taken_back(row.state, row.states.get(number=own.number - 1), own)
+    if around is None:
+        raise Conflict(f"Somebody else has changed the same since ({own.change}); change it by hand.")
+    data, contacts = around
+    text = json.dumps(data)
+    value = fitting_file.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
+    step(row, of_character(value, row.character), change, contacts, undoes=own.number)

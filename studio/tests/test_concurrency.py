@@ -1,0 +1,187 @@
+"""Several people at one fitting and one clip: nothing answered with success is lost, and each undoes their own."""
+
+import json
+from concurrent.futures import ThreadPoolExecutor
+
+from django.db import connections
+from django.test import Client
+
+from studio.fittings.models import Fitting, FittingState
+from studio.library.models import Clip
+from studio.tests.test_pairing import Pairing
+
+ANNA, BERT = "anna", "bert"
+
+
+class Together(Pairing):
+    def setUp(self) -> None:
+        super().setUp()
+        self.path = f"/api/fittings/{self.made['id']}"
+
+    def send(self, who: str, path: str, status: int = 200, on: int | None = None, **fields: object) -> dict:
+        """A request of somebody. on: the revision that the change was made on."""
+        headers = {"Armuto-Session": who} | ({"If-Match": f'"{on}"'} if on else {})
+        answer = self.client.post(
+            f"{self.path}/{path}", json.dumps(fields), content_type="application/json", headers=headers
+        )
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def confirm(self, who: str, key: str, **more: object) -> dict:
+        return self.send(who, "edits", op="confirm", keys=[key], mirror=False, add=False, **more)
+
+    def confirmed(self) -> set[str]:
+        fitting = self.client.get(self.path).json()
+        return {pair["key"] for pair in fitting["pairs"] if pair["confirmed"]}
+
+
+class Edits(Together):
+    def test_what_others_change_meanwhile_is_kept(self) -> None:
+        base = self.made["revision"]
+        self.confirm(ANNA, "hips", on=base)
+        # Bert has not seen that yet, and changes something else.
+        self.confirm(BERT, "head", on=base)
+        self.send(BERT, "settings", settings={"hold": 0.5}, on=base)
+        self.assertEqual(self.confirmed(), {"hips", "head"})
+        self.assertEqual(self.client.get(self.path).json()["settings"]["hold"], 0.5)
+
+    def test_the_same_changed_by_another_is_refused_and_lost_by_neither(self) -> None:
+        base = self.made["revision"]
+        self.send(ANNA, "edits", op="remove", keys=["left hand"], mirror=False, add=False, on=base)
+        said = self.confirm(BERT, "left hand", on=base, status=409)["detail"]
+        self.assertEqual(
+            said,
+            "Somebody else has changed how left hand is paired since (removed left hand); "
+            "look at it, then apply yours again.",
+        )
+        now = self.client.get(self.path)
+        self.assertIsNone(self.pair(now.json(), "left hand"))
+        self.assertEqual(now["ETag"], f'"{now.json()["revision"]}"')
+        # On what is there now the same is done.
+        self.send(ANNA, "settings", settings={"hold": 0.4}, on=now.json()["revision"])
+        self.send(BERT, "settings", 409, settings={"hold": 0.6}, on=now.json()["revision"])
+        self.assertEqual(self.client.get(self.path).json()["settings"]["hold"], 0.4)
+
+    def test_a_state_that_was_taken_back_by_another_is_no_base(self) -> None:
+        seen = self.confirm(ANNA, "hips")["revision"]
+        self.send(ANNA, "undo")
+        self.confirm(ANNA, "head")
+        self.assertIn("taken back", self.confirm(BERT, "neck", on=seen, status=409)["detail"])
+        for wrong in ("x", "99999999"):
+            answer = self.client.post(
+                f"{self.path}/undo", headers={"If-Match": f'"{wrong}"'}, content_type="application/json"
+            )
+            self.assertEqual(answer.status_code, 409)
+
+    def test_stances_and_contacts_are_changed_side_by_side(self) -> None:
+        base = self.made["revision"]
+        turn = {"op": "turn", "axis": [0, 1, 0], "degrees": 10, "mirror": False}
+        bones = [self.pair(self.made, f"{side} hand")["target"][0] for side in ("left", "right")]
+        for who, bone in zip((ANNA, BERT), bones, strict=True):
+            self.send(who, "stance", side="target", bone=bone, on=base, **turn)
+        self.assertEqual(set(self.client.get(self.path).json()["stances"]["target"]["turned"]), set(bones))
+        self.send(BERT, "stance", 409, side="target", bone=bones[0], on=base, **turn)
+
+    def test_nobody_fetches_what_has_not_changed(self) -> None:
+        tag = self.client.get(self.path)["ETag"]
+        self.assertEqual(self.client.get(self.path, headers={"If-None-Match": tag}).status_code, 304)
+        self.confirm(ANNA, "hips")
+        self.assertEqual(self.client.get(self.path, headers={"If-None-Match": tag}).status_code, 200)
+
+    def test_many_at_the_same_time(self) -> None:
+        keys = [pair["key"] for pair in self.made["pairs"]][:12]
+
+        def edit(number: int) -> int:
+            client = Client(headers={"Armuto-Session": f"person {number}"})
+            body = {"op": "confirm", "keys": [keys[number]], "mirror": False, "add": False}
+            try:
+                return client.post(
+                    f"{self.path}/edits",
+                    json.dumps(body),
+                    content_type="application/json",
+                    headers={"If-Match": f'"{self.made["revision"]}"'},
+                ).status_code
+            finally:
+                connections.close_all()
+
+        with ThreadPoolExecutor(6) as pool:
+            answers = list(pool.map(edit, range(len(keys))))
+        self.assertEqual(answers, [200] * len(keys))
+        self.assertEqual(self.confirmed(), set(keys))
+        numbers = list(FittingState.objects.filter(fitting=self.made["id"]).values_list("number", flat=True))
+        self.assertEqual(numbers, list(range(len(keys) + 1)))
+
+
+class OwnUndo(Together):
+    def test_undo_takes_back_ones_own_step_and_redo_makes_it_again(self) -> None:
+        self.confirm(ANNA, "hips")
+        last = self.confirm(BERT, "head")
+        self.assertEqual(last["undo"], "confirmed head")
+        back = self.send(ANNA, "undo")
+        self.assertEqual(self.confirmed(), {"head"})
+        self.assertEqual((back["undo"], back["redo"]), (None, "took back: confirmed hips"))
+        self.send(ANNA, "undo")  # nothing more of hers
+        self.assertEqual(self.confirmed(), {"head"})
+        again = self.send(ANNA, "redo")
+        self.assertEqual(self.confirmed(), {"hips", "head"})
+        self.assertEqual((again["undo"], again["redo"]), ("confirmed hips", None))
+        self.send(BERT, "undo")
+        self.assertEqual(self.confirmed(), {"hips"})
+        self.send(ANNA, "undo")
+        self.assertEqual(self.confirmed(), set())
+        self.send(BERT, "redo")
+        self.assertEqual(self.confirmed(), {"head"})
+
+    def test_alone_it_goes_back_and_forth_as_ever(self) -> None:
+        revisions = [self.made["revision"], *(self.confirm(ANNA, key)["revision"] for key in ("hips", "head", "neck"))]
+        for revision in reversed(revisions[:-1]):
+            self.assertEqual(self.send(ANNA, "undo")["revision"], revision)
+        self.assertIsNone(self.send(ANNA, "undo")["undo"])
+        for revision in revisions[1:]:
+            self.assertEqual(self.send(ANNA, "redo")["revision"], revision)
+        self.assertEqual(FittingState.objects.filter(fitting=self.made["id"]).count(), 4)
+
+    def test_what_another_has_changed_since_is_not_taken_back(self) -> None:
+        self.send(ANNA, "settings", settings={"hold": 0.5})
+        self.send(BERT, "settings", settings={"hold": 0.8})
+        self.assertIn("changed the same since", self.send(ANNA, "undo", 409)["detail"])
+        self.assertEqual(self.client.get(self.path).json()["settings"]["hold"], 0.8)
+
+    def test_contacts_are_taken_back_beneath_what_others_did(self) -> None:
+        contacts = f"{self.path}/contacts/{self.walk.pk}"
+        rows = [{"point": "left toes", "first": 3, "last": 9, "to": ""}]
+        answer = self.client.put(
+            contacts, json.dumps({"contacts": rows}), content_type="application/json", headers={"Armuto-Session": ANNA}
+        )
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.confirm(BERT, "hips")
+        self.send(ANNA, "undo")
+        self.assertFalse(self.client.get(contacts).json()["by_hand"])
+        self.assertEqual(self.confirmed(), {"hips"})
+        self.send(ANNA, "redo")
+        self.assertTrue(self.client.get(contacts).json()["by_hand"])
+
+
+class Clips(Together):
+    def test_fields_of_a_clip_are_not_written_over(self) -> None:
+        path = f"/api/library/clips/{self.walk.pk}"
+        changes = [{"name": "night walk"}, {"tags": ["night"]}, {"first": 4}, {"floor": 0.01}, {"retired": True}]
+
+        def change(body: dict) -> int:
+            try:
+                return Client().patch(path, json.dumps(body), content_type="application/json").status_code
+            finally:
+                connections.close_all()
+
+        with ThreadPoolExecutor(5) as pool:
+            self.assertEqual(list(pool.map(change, changes)), [200] * 5)
+        clip = Clip.objects.get(pk=self.walk.pk)
+        self.assertEqual(
+            (clip.name, clip.tags, clip.first, clip.floor, clip.retired), ("night walk", ["night"], 4, 0.01, True)
+        )
+
+    def test_a_fitting_has_one_state_in_force_of_its_own(self) -> None:
+        self.confirm(ANNA, "hips")
+        row = Fitting.objects.select_related("state").get(pk=self.made["id"])
+        assert row.state is not None
+        self.assertEqual((row.state.author, row.state.fitting_id), (ANNA, row.pk))
