@@ -190,13 +190,13 @@ def open_fitting(request: HttpRequest, wanted: FittingIn) -> Any:
 
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
-def get_fitting(request: HttpRequest, fitting_id: int) -> Any:
-    """One fitting in its present state; 304 where that is the one of ``If-None-Match``."""
+def get_fitting(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
+    """One fitting in its present state, with a frame of a clip; 304 where that is the one of ``If-None-Match``."""
     fetch = begun_on(request, fitting_id)
     known = request.headers.get("If-None-Match")
     if known and known == etag(Fitting.objects.filter(pk=fitting_id).values_list("state", flat=True).first()):
         return HttpResponse(status=304)
-    return at_once(fitting_out(fetch()))
+    return _with_pose(fetch(), clip_id, frame)
 
 
 def etag(revision: int | None) -> str:

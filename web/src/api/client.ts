@@ -1,18 +1,24 @@
 import createClient from 'openapi-fetch'
 
+import { concurrency } from './concurrency'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
 export const client = createClient<paths>({ baseUrl: '' })
+client.use(concurrency)
 
 /** A failed request, in the server's own sentence. */
 export class Refused extends Error {}
+
+/** A change that others were before with. */
+export class Conflict extends Refused {}
 
 /** The data of an answer, or a Refused with the sentence to show. */
 export async function answer<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   const { data, error, response } = await request.catch(() => {
     throw new Refused('The studio does not answer; check that it is still running, then try again.')
   })
+  if (response.status === 409) throw new Conflict(sentence(error, response.status))
   if (error !== undefined || !response.ok) throw new Refused(sentence(error, response.status))
   return data as T
 }

@@ -851,7 +851,7 @@ export interface paths {
         };
         /**
          * Get Fitting
-         * @description One fitting in its present state.
+         * @description One fitting in its present state, with a frame of a clip; 304 where that is the one of ``If-None-Match``.
          */
         get: operations["get_fitting"];
         put?: never;
@@ -5545,7 +5545,10 @@ export interface operations {
     };
     get_fitting: {
         parameters: {
-            query?: never;
+            query?: {
+                clip_id?: number | null;
+                frame?: number | null;
+            };
             header?: never;
             path: {
                 fitting_id: number;

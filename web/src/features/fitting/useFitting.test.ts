@@ -1,6 +1,7 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, test, vi } from 'vitest'
 
+import { client, Conflict } from '@/api/client'
 import { useMessages } from '@/stores/messages'
 import { useFitting } from './useFitting'
 import type { Fitting } from './weave'
@@ -57,4 +58,49 @@ test('what changes nothing asks for no new picture', async () => {
   fitting.value = state(3)
   await run(() => Promise.resolve(state(3)))
   expect(changed).not.toHaveBeenCalled()
+})
+
+/** What the studio answers when somebody asks for the fitting. */
+const answers = (data: Fitting | undefined) =>
+  vi.spyOn(client, 'GET').mockResolvedValue({ data, response: new Response() } as never)
+
+test('where another was before, theirs is shown, and mine can be made again on top of it', async () => {
+  answers(state(7))
+  const shown: number[] = []
+  const { fitting, run } = useFitting(
+    () => 1,
+    () => ({}),
+    () => shown.push(fitting.value!.revision),
+  )
+  fitting.value = state(3)
+  const change = vi.fn().mockRejectedValueOnce(new Conflict('Somebody else has changed the hips.'))
+  change.mockResolvedValueOnce(state(8))
+  await run(change)
+  expect([fitting.value!.revision, shown]).toEqual([7, [7]])
+  const [message] = useMessages().list
+  expect([message.text, message.act?.label]).toEqual(['Somebody else has changed the hips.', 'Apply again'])
+  await message.act!.run()
+  expect([fitting.value!.revision, change.mock.calls.length, shown]).toEqual([8, 2, [7, 8]])
+})
+
+test('what somebody else changes is seen soon, and nothing is fetched again that has not changed', async () => {
+  vi.useFakeTimers()
+  try {
+    const asked = answers(undefined)
+    const { fitting } = useFitting(
+      () => 1,
+      () => ({}),
+      () => undefined,
+    )
+    fitting.value = { ...state(3), how: 'confirmed hips' } as Fitting
+    await vi.advanceTimersByTimeAsync(1600)
+    expect(asked.mock.calls[0][1]).toMatchObject({ headers: { 'If-None-Match': '"3"' } })
+    expect([fitting.value.revision, useMessages().list.length]).toEqual([3, 0])
+    answers({ ...state(4), how: 'confirmed head' } as Fitting)
+    await vi.advanceTimersByTimeAsync(1600)
+    expect(fitting.value.revision).toBe(4)
+    expect(useMessages().list[0].text).toBe('Somebody else has changed this fitting: confirmed head.')
+  } finally {
+    vi.useRealTimers()
+  }
 })

@@ -1,12 +1,16 @@
+import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
 
-import { answer, client, type Schemas } from '@/api/client'
+import { answer, client, Conflict, type Schemas } from '@/api/client'
 import { useMessages } from '@/stores/messages'
 import type { Wanted } from './stances'
 import type { Fitting, Which } from './weave'
 
 export type Edit = Schemas['EditIn']
 export type Follows = Schemas['FollowsOut']
+
+/** Milliseconds between two looks at whether somebody else has changed the fitting. */
+const LOOKING = 1500
 
 /** One fitting: what it holds, its changes one after another, and why each bone does or does not follow. */
 export function useFitting(
@@ -29,11 +33,12 @@ export function useFitting(
     busy.value += 1
     const done = queue.then(async () => {
       try {
-        const before = fitting.value!
-        fitting.value = await work()
-        if (fitting.value.revision !== before.revision) await changed(before)
+        await show(await work())
       } catch (problem) {
-        useMessages().fail(problem)
+        if (!(problem instanceof Conflict)) return useMessages().fail(problem)
+        // What the other did is seen before it is decided whose stays.
+        await look()
+        useMessages().conflict(problem, () => run(work))
       } finally {
         busy.value -= 1
       }
@@ -41,6 +46,30 @@ export function useFitting(
     queue = done
     return done
   }
+  async function show(now: Fitting) {
+    const before = fitting.value!
+    fitting.value = now
+    if (now.revision !== before.revision) await changed(before)
+  }
+  /** What somebody else has made of it, where anybody has. */
+  async function look(): Promise<boolean> {
+    const known = fitting.value
+    if (!known) return false
+    const headers = { 'If-None-Match': `"${known.revision}"` }
+    const { data } = await client
+      .GET('/api/fittings/{fitting_id}', { ...moving(), headers })
+      .catch(() => ({ data: null }))
+    if (!data || data.revision === known.revision || fitting.value !== known) return false
+    await show(data)
+    return true
+  }
+  function lookSoon() {
+    if (busy.value || document.hidden) return
+    queue = queue.then(async () => {
+      if (await look()) useMessages().say(`Somebody else has changed this fitting: ${fitting.value!.how}.`)
+    })
+  }
+  useIntervalFn(lookSoon, LOOKING)
   const edit = (wanted: Partial<Edit> & Pick<Edit, 'op'>) =>
     run(() =>
       answer(

@@ -1,0 +1,33 @@
+import type { Middleware } from 'openapi-fetch'
+
+/** Who changes something, until there are accounts: this browser, in all its windows. */
+function sessionId(): string {
+  const KEY = 'armuto.session'
+  try {
+    const known = localStorage.getItem(KEY)
+    if (known) return known
+    const made = Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(36)).join('')
+    localStorage.setItem(KEY, made)
+    return made
+  } catch {
+    return 'no storage' // as in a window that keeps nothing: then it is one of several such persons
+  }
+}
+
+const FITTING = /\/api\/fittings\/\d+/
+/** The revision of each fitting as this page was last told it, by its address. */
+const revisions = new Map<string, string>()
+
+/** Says with every request who makes it, and with every change of a fitting on which revision it is made. */
+export const concurrency: Middleware = {
+  onRequest({ request }) {
+    request.headers.set('Armuto-Session', sessionId())
+    const revision = revisions.get(FITTING.exec(request.url)?.[0] ?? '')
+    if (revision && request.method !== 'GET') request.headers.set('If-Match', revision)
+  },
+  onResponse({ request, response }) {
+    const [fitting] = FITTING.exec(request.url) ?? []
+    const revision = response.headers.get('ETag')
+    if (fitting && response.ok && /^"\d+"$/.test(revision ?? '')) revisions.set(fitting, revision!)
+  },
+}
