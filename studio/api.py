@@ -1,6 +1,7 @@
 """The typed API: one router per subject. Its description is at /api/openapi.json and can be read and tried at
 /api/docs; the front end's types follow from it."""
 
+import logging
 from typing import Any
 
 from django.db.models import Count, Q
@@ -32,6 +33,7 @@ from studio.renditions.models import Rendition, Run
 from studio.renditions.queries import counted
 from studio.renditions.schemas import RunOut
 
+logger = logging.getLogger("django.request")
 api = DescribedAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
 api.add_router("cast/", cast)
@@ -56,6 +58,24 @@ def conflicting(request: HttpRequest, problem: Conflict) -> Any:
 @api.exception_handler(BadInput)
 def refused(request: HttpRequest, problem: BadInput) -> Any:
     return api.create_response(request, {"detail": str(problem)}, status=422)
+
+
+@api.exception_handler(OverflowError)
+def too_large(request: HttpRequest, problem: OverflowError) -> Any:
+    return api.create_response(request, {"detail": "A number in this is larger than any there is here."}, status=422)
+
+
+@api.exception_handler(UnicodeEncodeError)
+def no_text(request: HttpRequest, problem: UnicodeEncodeError) -> Any:
+    return api.create_response(request, {"detail": "A text in this holds half a character; type it again."}, status=422)
+
+
+@api.exception_handler(Exception)
+def failed(request: HttpRequest, problem: Exception) -> Any:
+    """What nobody foresaw: told in the log whole, and to whoever asked in a sentence."""
+    logger.error("Failed: %s %s", request.method, request.path, exc_info=problem)
+    sentence = "The studio failed at this, and nothing was changed. Its log says more; restarting it may help."
+    return api.create_response(request, {"detail": sentence}, status=500)
 
 
 class Counts(Schema):

@@ -87,6 +87,8 @@ class Edits(Together):
         self.assertEqual(self.client.get(self.path, headers={"If-None-Match": tag}).status_code, 304)
         self.confirm(ANNA, "hips")
         self.assertEqual(self.client.get(self.path, headers={"If-None-Match": tag}).status_code, 200)
+        # Nor is it kept by a browser, for which the answer to another person would look the same.
+        self.assertEqual(self.client.get(self.path)["Cache-Control"], "no-store")
 
     def test_many_at_the_same_time(self) -> None:
         keys = [pair["key"] for pair in self.made["pairs"]][:12]

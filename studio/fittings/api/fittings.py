@@ -221,6 +221,8 @@ def at_once(data: dict[str, Any]) -> JsonResponse:
     response = JsonResponse(data)
     if "revision" in data:
         response["ETag"] = etag(data["revision"])
+        # What can be undone is another for each person; a browser's own cache would mix them up.
+        response["Cache-Control"] = "no-store"
     return response
 
 

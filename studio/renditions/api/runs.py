@@ -1,11 +1,11 @@
 """Runs over HTTP: what is running, what ran, stop, go on, try again."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from django.db.models import Case, IntegerField, When
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Status
+from ninja import Query, Router, Status
 
 from studio.renditions import queries
 from studio.renditions.models import Run, RunItem
@@ -13,6 +13,7 @@ from studio.renditions.schemas import FirstIn, RunItemOut, RunOut
 from studio.renditions.services import runs
 
 router = Router(tags=["runs"])
+Count = Annotated[int, Query(ge=0, le=1_000_000_000)]
 SHOWN = 60
 TURNS = [RunItem.State.RUNNING, RunItem.State.FAILED, RunItem.State.DONE, RunItem.State.WAITING]
 OPEN = [Run.State.RUNNING, Run.State.STOPPED]
@@ -40,7 +41,7 @@ def get_run(request: HttpRequest, run_id: int) -> Any:
 
 
 @router.get("{run_id}/items", response=list[RunItemOut], operation_id="list_run_items")
-def list_items(request: HttpRequest, run_id: int, state: str = "", limit: int = 60, offset: int = 0) -> Any:
+def list_items(request: HttpRequest, run_id: int, state: str = "", limit: Count = 60, offset: Count = 0) -> Any:
     """Items of a run, of one state where that is given: those at work first, then what failed, what is done and what
     waits."""
     rows = RunItem.objects.filter(run=run_id).select_related("rendition__clip", "rendition__character", "revision")

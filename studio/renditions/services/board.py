@@ -103,6 +103,9 @@ def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Any]) -> Plan:
 
 def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Any]) -> Plan:
     skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in cells}).values_list("pk", "skeleton_id"))
+    there = set(Character.objects.filter(pk__in={who for _, who in cells}).values_list("pk", flat=True))
+    # A clip or a character that is gone by now leaves nothing to weigh.
+    cells = [(clip, who) for clip, who in cells if clip in skeleton_of and who in there]
     known = {(row["skeleton_id"], row["character_id"]): row for row in fittings()}
     why: dict[tuple[int, int], str] = {}
     patterns = fingerprint()
