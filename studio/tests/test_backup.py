@@ -85,6 +85,31 @@ class Backup(unittest.TestCase):
             self.assertIn(words, self.manage("restore", self.folder / name, status=1))
         self.assertEqual(self.names(), "chore 1")
 
+    def test_what_a_later_program_made_is_not_touched(self):
+        copy = self.folder / "tomorrow.sqlite3"
+        self.manage("backup", copy)
+        for path in (copy, self.folder / "armuto.sqlite3"):
+            with sqlite3.connect(path) as held:
+                held.execute("INSERT INTO django_migrations VALUES (NULL, 'fittings', '9999_tomorrow', '2027-01-01')")
+            held.close()
+        before = copy.read_bytes()
+        for arguments in (("restore", copy), ("serve", "--port", "18999")):
+            said = self.manage(*arguments, status=1)
+            self.assertIn("does not know (fittings.9999_tomorrow)", said)
+        self.assertEqual((self.names(), copy.read_bytes()), ("chore 1", before))
+
+    def test_verify_finds_what_was_damaged(self):
+        self.assertIn("everything is as it was put in", self.manage("verify"))
+        with sqlite3.connect(self.folder / "armuto.sqlite3") as held:
+            held.execute("UPDATE library_original SET size = size + 1")
+            (table,) = held.execute(
+                "SELECT name FROM sqlite_master WHERE name LIKE 'library_original%' AND name != 'library_original' "
+                "AND type = 'table'"
+            ).fetchone()
+            held.execute(f"UPDATE {table} SET data = X'00'")
+        held.close()
+        self.assertIn("chore 1.bvh: its content is not what came in", self.manage("verify", status=1))
+
     def test_not_while_the_studio_works(self):
         copy = self.folder / "night.sqlite3"
         self.manage("backup", copy)

@@ -10,7 +10,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 from django.utils import timezone
 
-from studio.platform import workers
+from studio.platform import schema, workers
 
 
 class Command(BaseCommand):
@@ -56,3 +56,8 @@ class Command(BaseCommand):
             raise CommandError(f"{source}: it is no data file of a studio ({problem}); name another copy.") from None
         if not whole or not {"library_clip", "cast_character", "django_migrations"} <= tables:
             raise CommandError(f"{source}: it is no whole data file of a studio; name another copy.")
+        if later := schema.later_migrations(schema.applied_in(source)):
+            raise CommandError(
+                f"{source}: it is of an Armuto that this one does not know ({later[0]}), most likely a later one; "
+                "restore it with that."
+            )

@@ -11,9 +11,10 @@ from typing import Any
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
-from django.db import OperationalError
+from django.db import OperationalError, connection
 
 from studio import recovery
+from studio.platform import schema
 
 PATIENCE = 10.0  # seconds a child may take to finish
 LOOK = 0.3  # seconds between two looks at the children
@@ -61,6 +62,11 @@ class Command(BaseCommand):
                 probe.bind(("127.0.0.1", port))
             except OSError:
                 raise CommandError(f"Port {port} is taken; choose another with PORT={port + 1}.") from None
+        if later := schema.later_migrations(schema.applied_here()):
+            raise CommandError(
+                f"{connection.settings_dict['NAME']}: it is of an Armuto that this one does not know ({later[0]}), "
+                "most likely a later one; start that, or restore a backup from before."
+            )
         call_command("migrate", verbosity=0)
         if demo:
             call_command("load_demo", stdout=self.stdout)

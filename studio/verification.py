@@ -1,0 +1,44 @@
+"""Whether everything in the data file is as it was put in: contents by their hash, sizes, ranges, and references."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+
+from django.db import connection
+
+from studio.library.models import Motion, Original
+from studio.renditions.models import RevisionMotion
+
+ROTATION, TRANSLATION = 16, 12  # bytes of a quaternion, and of a vector, as float32
+
+
+def damages() -> Iterator[str]:
+    """One sentence for each thing that is not whole."""
+    yield from _database()
+    for original in Original.objects.select_related("content").iterator(chunk_size=20):
+        content = getattr(original, "content", None)
+        data = bytes(content.data) if content else b""
+        if hashlib.sha256(data).hexdigest() != original.sha256 or len(data) != original.size:
+            yield f"{original.name}: its content is not what came in; bring the file in again as a new version."
+    for motion in Motion.objects.select_related("clip__skeleton").iterator(chunk_size=50):
+        clip = motion.clip
+        if len(motion.rotations) != ROTATION * clip.frames * clip.skeleton.joints:
+            yield f"{clip.name}: its motion has not as many frames as it should; bring it in again as a new version."
+        elif not 0 <= clip.first <= clip.last < clip.frames:
+            yield f"{clip.name}: frames {clip.first} to {clip.last} are no range of its take; set its range anew."
+    for made in RevisionMotion.objects.select_related("skeleton", "revision__rendition__clip").iterator(chunk_size=50):
+        if len(made.rotations) % (ROTATION * made.skeleton.joints) or len(made.translations) % TRANSLATION:
+            number, clip = made.revision.number, made.revision.rendition.clip
+            yield f"result {number} of {clip.name}: its motion is not whole; transfer it again."
+
+
+def _database() -> Iterator[str]:
+    if connection.vendor != "sqlite":
+        return
+    with connection.cursor() as cursor:
+        for (found,) in cursor.execute("PRAGMA integrity_check").fetchall():
+            if found != "ok":
+                yield f"The data file itself: {found}; restore a backup."
+        for table, number, other, _ in cursor.execute("PRAGMA foreign_key_check").fetchall():
+            yield f"Row {number} of {table} speaks of something in {other} that is not there; restore a backup."
