@@ -5,7 +5,8 @@ from typing import Annotated, Any
 from django.db.models import Case, IntegerField, When
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router, Status
+from ninja import Router, Status
+from pydantic import Field
 
 from studio.renditions import queries
 from studio.renditions.models import Run, RunItem
@@ -13,7 +14,7 @@ from studio.renditions.schemas import FirstIn, RunItemOut, RunOut
 from studio.renditions.services import runs
 
 router = Router(tags=["runs"])
-Count = Annotated[int, Query(ge=0, le=1_000_000_000)]
+Count = Annotated[int, Field(ge=0, le=1_000_000_000)]
 SHOWN = 60
 TURNS = [RunItem.State.RUNNING, RunItem.State.FAILED, RunItem.State.DONE, RunItem.State.WAITING]
 OPEN = [Run.State.RUNNING, Run.State.STOPPED]

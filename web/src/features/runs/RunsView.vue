@@ -37,9 +37,8 @@ async function load() {
   loaded.value = true
   await look()
 }
-// The items of what runs are asked for every other second: work is there to be done, not to be watched. The list
-// where one began
-// or ended.
+// The items of what runs are asked for every other second: work is there to be done, not to be watched. The list where
+// one began or ended.
 const OFTEN = 1900
 let looked = 0
 watch(
