@@ -98,8 +98,10 @@ def retarget(
     (:mod:`armuto.constraints.solver`), then travel. Any frames come out as they would with the whole clip: those around
     them, and those that tell where its contacts stand, are worked through with them. Cost is linear in frames.
 
-    References ---------- Gleicher, *Retargetting motion to new characters*, SIGGRAPH 1998. Kovar, Schreiner and
-    Gleicher, *Footskate cleanup for motion capture editing*, SCA 2002.
+    References
+    ----------
+    Gleicher, *Retargetting motion to new characters*, SIGGRAPH 1998. Kovar, Schreiner and Gleicher, *Footskate cleanup
+    for motion capture editing*, SCA 2002.
     """
     last = clip.frames - 1 if last is None else last
     whole = first == 0 and last == clip.frames - 1

@@ -143,6 +143,12 @@ class OwnUndo(Together):
             self.assertEqual(self.send(ANNA, "redo")["revision"], revision)
         self.assertEqual(FittingState.objects.filter(fitting=self.made["id"]).count(), 4)
 
+    def test_steps_of_nobody_in_particular_are_everybodys(self) -> None:
+        self.confirm("", "hips")
+        self.assertEqual(self.send(ANNA, "undo")["redo"], "confirmed hips")
+        self.send(BERT, "redo")
+        self.assertEqual(self.confirmed(), {"hips"})
+
     def test_what_another_has_changed_since_is_not_taken_back(self) -> None:
         self.send(ANNA, "settings", settings={"hold": 0.5})
         self.send(BERT, "settings", settings={"hold": 0.8})

@@ -190,13 +190,21 @@ def open_fitting(request: HttpRequest, wanted: FittingIn) -> Any:
 
 
 @router.get("{fitting_id}", response=FittingOut, operation_id="get_fitting")
-def get_fitting(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
+def get_fitting(
+    request: HttpRequest,
+    response: HttpResponse,
+    fitting_id: int,
+    clip_id: int | None = None,
+    frame: int | None = None,
+) -> Any:
     """One fitting in its present state, with a frame of a clip; 304 where that is the one of ``If-None-Match``."""
     fetch = begun_on(request, fitting_id)
     known = request.headers.get("If-None-Match")
     if known and known == etag(Fitting.objects.filter(pk=fitting_id).values_list("state", flat=True).first()):
         return HttpResponse(status=304)
-    return _with_pose(fetch(), clip_id, frame)
+    made = _posed(fetch(), clip_id, frame)
+    _name_revision(response, made["revision"])
+    return made
 
 
 def etag(revision: int | None) -> str:
@@ -220,22 +228,27 @@ def at_once(data: dict[str, Any]) -> JsonResponse:
     """
     response = JsonResponse(data)
     if "revision" in data:
-        response["ETag"] = etag(data["revision"])
-        # What can be undone is another for each person; a browser's own cache would mix them up.
-        response["Cache-Control"] = "no-store"
+        _name_revision(response, data["revision"])
     return response
 
 
+def _name_revision(response: HttpResponse, revision: int) -> None:
+    response["ETag"] = etag(revision)
+    # What can be undone is another for each person; a browser's own cache would mix them up.
+    response["Cache-Control"] = "no-store"
+
+
 def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> JsonResponse:
+    return at_once(_posed(row, clip_id, frame))
+
+
+def _posed(row: Fitting, clip_id: int | None, frame: int | None) -> dict[str, Any]:
     value = value_of(row)
     standing = np.concatenate([block.ravel() for block in blocks(row, value)]) if clip_id is not None else None
-    return at_once(
-        fitting_out(row)
-        | {
-            "pose": pose_of(row, value, clip_id, frame),
-            "standing": None if standing is None else b64encode(standing.astype("<f4").tobytes()).decode(),
-        }
-    )
+    return fitting_out(row) | {
+        "pose": pose_of(row, value, clip_id, frame),
+        "standing": None if standing is None else b64encode(standing.astype("<f4").tobytes()).decode(),
+    }
 
 
 def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int | None) -> str | None:

@@ -115,13 +115,17 @@ def described(aspects: set[Aspect]) -> str:
 def newest_of_author(row: Fitting) -> tuple[FittingState | None, FittingState | None]:
     """The newest step of the row's author that can be taken back, and the one that can be made again.
 
-    The second is the state after the present one where the author made it, else the author's newest step that took
-    another one back; None where something new was done since.
+    Steps of which nobody said whose they are belong to everybody. The second is the state after the present one where the
+    author made it, else the author's newest step that took another one back; None where something new was done since.
     """
     now = row.state
     assert now is not None
     states = list(row.states.filter(number__lte=now.number + 1).order_by("-number").defer("data", "contacts"))
-    later = next((state for state in states if state.number > now.number and state.author == row.author), None)
+
+    def is_own(state: FittingState) -> bool:
+        return state.author in ("", row.author)
+
+    later = next((state for state in states if state.number > now.number and is_own(state)), None)
     kinds = {state.number: state.undoes for state in states}
     cancelled: set[int] = set()
     undone = None
@@ -131,9 +135,9 @@ def newest_of_author(row: Fitting) -> tuple[FittingState | None, FittingState | 
         if state.undoes is not None:
             cancelled.add(state.undoes)
             # What takes back a taking back is a step made again, and no more to be had.
-            if state.author == row.author and undone is None and kinds.get(state.undoes) is None:
+            if is_own(state) and undone is None and kinds.get(state.undoes) is None:
                 undone = state
-        elif state.author == row.author:
+        elif is_own(state):
             return state, later or (undone if undone is not None and undone.number > state.number else None)
     return None, later or undone
 
