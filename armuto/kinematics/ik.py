@@ -63,7 +63,9 @@ def two_bones(
     upper, lower : array (F, 4)
         Quaternions in the world, ``(x, y, z, w)``.
 
-    Notes ----- The law of cosines gives the bend; then all of the limb swings by the smallest turn that points it at
+    Notes
+    -----
+    The law of cosines gives the bend; then all of the limb swings by the smallest turn that points it at
     the goal, so that its bend keeps its direction.
 
     Examples

@@ -46,7 +46,9 @@ def assign(
         By part, its bones from the trunk outwards, each with a confidence from 0 to 1 and a reason. Parts that were not
         found are absent.
 
-    Notes ----- Names are read against a lexicon (:mod:`armuto.body.names`); shape scores every way to lay the plan's
+    Notes
+    -----
+    Names are read against a lexicon (:mod:`armuto.body.names`); shape scores every way to lay the plan's
     limbs on mirrored lines of joints (:mod:`armuto.pairing.limbs`). Where the two disagree, the surer one counts.
 
     Examples

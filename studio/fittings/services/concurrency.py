@@ -115,8 +115,9 @@ def described(aspects: set[Aspect]) -> str:
 def newest_of_author(row: Fitting) -> tuple[FittingState | None, FittingState | None]:
     """The newest step of the row's author that can be taken back, and the one that can be made again.
 
-    Steps of which nobody said whose they are belong to everybody. The second is the state after the present one where the
-    author made it, else the author's newest step that took another one back; None where something new was done since.
+    Steps of which nobody said whose they are belong to everybody. The second is the state after the present one where
+    the author made it, else the author's newest step that took another one back; None where something new was done
+    since.
     """
     now = row.state
     assert now is not None
