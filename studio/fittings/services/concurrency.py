@@ -71,14 +71,15 @@ def _refuse_void(row: Fitting, fetch: Callable[[], Fitting], work: Callable[[Fit
 
 def refuse_conflict(row: Fitting, data: Data, contacts: Data) -> None:
     """Raises :class:`Conflict` where a new state changes what others changed since the one that it was made on."""
-    now = row.state
-    if now is None:
+    base, now = row.base, row.state
+    is_late = base is not None and now is not None and base.pk != now.pk
+    if now is None or not (row.rehearsal or is_late):
         return
     aspects = touched(now.data, now.contacts, data, contacts)
     if row.rehearsal:
         raise _Rehearsed(aspects)
-    if row.base is not None and row.base.pk != now.pk:
-        _refuse_shared(row, row.base, aspects)
+    assert base is not None
+    _refuse_shared(row, base, aspects)
 
 
 def _refuse_shared(row: Fitting, base: FittingState, aspects: set[Aspect]) -> None:
