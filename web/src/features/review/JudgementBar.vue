@@ -6,8 +6,11 @@ import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
 import type { State } from '@/stores/board'
 import type { Rendition } from '@/stores/renditions'
 
-/** What is looked at, and what can be said of it: accepted, sent back with a note, or mended first. */
-const props = defineProps<{ rendition: Rendition }>()
+/**
+ * What is looked at, and what can be said of it: accepted, sent back with a note, or mended first. judged: the id of
+ * what is judged, which is known before its rendition is there; a note can be begun by then.
+ */
+const props = defineProps<{ rendition: Rendition; judged: number | undefined }>()
 const emit = defineEmits<{ accept: []; sendBack: [note: string]; update: []; fitting: []; intoFile: []; next: [] }>()
 const writing = ref(false)
 const note = ref('')
@@ -15,7 +18,7 @@ const field = ref<HTMLInputElement>()
 const KEYS = SHORTCUTS.Review.shortcuts
 
 watch(
-  () => props.rendition.id,
+  () => props.judged,
   () => (writing.value = false),
 )
 async function write(before: string) {

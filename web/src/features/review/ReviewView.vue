@@ -228,6 +228,7 @@ onBeforeUnmount(close)
         <JudgementBar
           ref="judgement"
           :rendition="rendition"
+          :judged="id"
           @accept="accept"
           @send-back="sendBack"
           @update="update"
