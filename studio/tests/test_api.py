@@ -95,8 +95,14 @@ class Bringing(TestCase):
 
     def test_a_failure_half_way_leaves_nothing(self):
         before = counts()
-        with mock.patch("studio.library.services.plate", side_effect=RuntimeError), self.assertRaises(RuntimeError):
-            bring_in(self.client, WALK.read_bytes(), "walk.bvh")
+        broken = mock.patch("studio.library.services.plate", side_effect=RuntimeError("the pen broke"))
+        with broken, self.assertLogs("django.request", "ERROR") as logged:
+            answer = bring_in(self.client, WALK.read_bytes(), "walk.bvh")
+        # The cause is for the log; whoever asked is told in a sentence.
+        self.assertEqual(answer.status_code, 500)
+        self.assertIn("nothing was changed", answer.json()["detail"])
+        self.assertNotIn("pen", answer.content.decode())
+        self.assertIn("the pen broke", logged.output[0])
         self.assertEqual(counts(), before)
 
     def test_paths_in_names_are_dropped(self):
