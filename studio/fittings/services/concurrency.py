@@ -164,7 +164,7 @@ def taken_back(now: FittingState, before: FittingState, own: FittingState) -> tu
 def _aspects(data: Data, contacts: Data) -> Iterator[tuple[Aspect, Any]]:
     """All things in a state that can be changed by themselves, each with its value."""
     for pair in data["pairs"]:
-        yield ("pair", pair["part"] or "+" + ",".join(pair["target"])), pair
+        yield ("pair", _key(pair)), pair
     for part in data.get("left_out", ()):
         yield ("left out", part), True
     yield ("plan",), data.get("plan")
@@ -181,6 +181,11 @@ def _aspects(data: Data, contacts: Data) -> Iterator[tuple[Aspect, Any]]:
         yield ("contacts", clip), rows
 
 
+def _key(pair: Data) -> str:
+    """Of a pair outside the body plan, its bones of the target."""
+    return str(pair["part"] or "+" + ",".join(pair["target"]))
+
+
 def _assembled(data: Data, values: dict[Aspect, Any]) -> tuple[Data, Data]:
     """The data of a state, and its contacts, put together from its aspects again."""
     of_kind: dict[str, dict[tuple[str, ...], Any]] = {}
@@ -190,7 +195,7 @@ def _assembled(data: Data, values: dict[Aspect, Any]) -> tuple[Data, Data]:
         side: stance | {"turned": {bone: q for (which, bone), q in of_kind.get("turned", {}).items() if which == side}}
         for (side,), stance in of_kind["stance"].items()
     }
-    order = {pair["part"] or "+" + ",".join(pair["target"]): n for n, pair in enumerate(data["pairs"])}
+    order = {_key(pair): n for n, pair in enumerate(data["pairs"])}
     pairs = of_kind.get("pair", {})
     made = data | {
         "pairs": [pairs[key] for key in sorted(pairs, key=lambda key: order.get(key[0], len(order)))],

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { answer, client } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useLatest } from '@/shared/useLatest'
 import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
 import { useCast, type Character } from '@/stores/cast'
@@ -77,14 +78,15 @@ function light(mark: Mark) {
 }
 
 let weighing: ReturnType<typeof setTimeout> | undefined
-let asked = 0
+const latest = useLatest()
 watch([sweep.cells, () => board.states], () => {
   clearTimeout(weighing)
   if (!sweep.cells.value.length) return void (plans.value = null)
-  weighing = setTimeout(async () => {
-    const own = ++asked
-    const found = await board.plans(sweep.cells.value).catch(messages.fail)
-    if (own === asked && found && sweep.cells.value.length) plans.value = found
+  weighing = setTimeout(() => {
+    void latest(
+      () => board.plans(sweep.cells.value).catch(messages.fail),
+      (now) => now && sweep.cells.value.length && (plans.value = now),
+    )
   }, 120)
 })
 

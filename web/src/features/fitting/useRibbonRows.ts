@@ -1,9 +1,12 @@
 import { ref, shallowRef, type Ref, type ShallowRef } from 'vue'
 
 import type { RibbonRow } from '@/shared/player/PoseRibbon.vue'
+import { spacedFrames } from '@/shared/player/spacedFrames'
 import type { Tree } from '@/stage/motion'
 import type { Stage } from '@/stage/stage'
 import type { Bones } from '@/stores/cast'
+
+const MOST_POSES = 16
 
 /** The rows of the pose ribbon: the source above, the character below, at regular frames. */
 export function useRibbonRows(stage: ShallowRef<Stage | undefined>, target: Ref<Bones | null>) {
@@ -20,8 +23,7 @@ export function useRibbonRows(stage: ShallowRef<Stage | undefined>, target: Ref<
     return { poses, parents: target.value.parents, sides: figure.boneLines.tree.sides }
   }
   function drawRows(frames: number, tree: Tree, positions: { points: number; values: Float32Array }) {
-    const count = Math.min(frames, 16)
-    shown.value = Array.from({ length: count }, (_, n) => Math.round((n * (frames - 1)) / Math.max(1, count - 1)))
+    shown.value = spacedFrames(frames, MOST_POSES)
     const size = positions.points * 3
     const above = shown.value.map((at) => positions.values.slice(at * size, (at + 1) * size))
     const below = figureRow()

@@ -3,6 +3,7 @@ import { ref, shallowRef, watch, type ComputedRef, type Ref } from 'vue'
 import { fetchPositions } from '@/api/motion'
 import { treeFor, type StageModule } from '@/features/fitting/figures'
 import type { RibbonRow } from '@/shared/player/PoseRibbon.vue'
+import { spacedFrames } from '@/shared/player/spacedFrames'
 import type { Stage } from '@/stage/stage'
 import { useCast, type Bones } from '@/stores/cast'
 import type { Clip } from '@/stores/library'
@@ -48,8 +49,7 @@ export function useClipStage(canvas: Ref<HTMLCanvasElement | undefined>, height:
     const now = stage.value
     const source = now?.source('source')
     if (!now || !source) return
-    const count = Math.min(frames.value, MOST_POSES)
-    shown.value = Array.from({ length: count }, (_, n) => Math.round((n * (frames.value - 1)) / Math.max(1, count - 1)))
+    shown.value = spacedFrames(frames.value, MOST_POSES)
     const poses = shown.value.map((frame) => {
       now.setFrame(frame)
       return source.positions.slice()

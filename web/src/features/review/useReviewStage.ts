@@ -3,6 +3,7 @@ import { ref, shallowRef, type Ref } from 'vue'
 import { fetchNodeMotion, fetchPositions } from '@/api/motion'
 import { loadFigure, treeFor, type StageModule } from '@/features/fitting/figures'
 import { useRibbonRows } from '@/features/fitting/useRibbonRows'
+import { spacedFrames } from '@/shared/player/spacedFrames'
 import type { Stage } from '@/stage/stage'
 import { useCast, type Bones, type Character } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -12,10 +13,7 @@ import { arrange, extent, type Standing } from './arrange'
 /** What a result is looked at beside: its source, another result of the same cell, or the whole cast in a row. */
 export type Against = 'source' | 'cast' | number
 
-const sample = (frames: number) =>
-  Array.from({ length: Math.min(frames, 12) }, (_, n) =>
-    Math.round((n * (frames - 1)) / Math.max(1, Math.min(frames, 12) - 1)),
-  )
+const sample = (frames: number) => spacedFrames(frames, 12)
 
 /** The stage of the review: one camera on the source and a result, on two results, or on all who perform the clip. */
 export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {

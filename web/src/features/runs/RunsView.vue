@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { answer, client, type Schemas } from '@/api/client'
 import StateMark from '@/features/board/StateMark.vue'
 import type { State } from '@/stores/board'
+import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
 import { spent, timeLeft, useRuns, type Run } from '@/stores/runs'
 
@@ -22,15 +23,16 @@ const id = computed(() => Number(route.params.id) || runs.history[0]?.id)
 const chosen = computed(() => runs.history.find((run) => run.id === id.value))
 const only = ref('')
 
-// Only the latest answer counts: one from before the run's end may come after it, and nothing asks again then.
-let asked = 0
+// An answer from before the run's end may come after the one at its end, and nothing asks again then.
+const latest = useLatest()
 async function look() {
-  if (!id.value) return
-  const mine = ++asked
-  const found = await answer(
-    client.GET('/api/runs/{run_id}/items', { params: { path: { run_id: id.value }, query: { state: only.value } } }),
+  const run_id = id.value
+  if (!run_id) return
+  await latest(
+    () =>
+      answer(client.GET('/api/runs/{run_id}/items', { params: { path: { run_id }, query: { state: only.value } } })),
+    (rows) => (items.value = rows),
   )
-  if (mine === asked) items.value = found
 }
 async function load() {
   await runs.load()
