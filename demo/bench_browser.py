@@ -53,7 +53,8 @@ def measured(page: Page, clip: Path) -> tuple[list[float], list[float]]:
             const clip = (await read('/api/library/clips')).find((row) => row.name.includes('long'))
             const figure = (await read('/api/cast/')).find((row) => row.name === 'porter')
             const body = JSON.stringify({ clip_id: clip.id, character_id: figure.id })
-            const headers = { 'Content-Type': 'application/json' }
+            const token = /armuto_csrf=([^;]+)/.exec(document.cookie)[1]
+                const headers = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
             return `${(await read('/api/fittings/', { method: 'POST', headers, body })).id}?clip=${clip.id}`
         }"""
     )

@@ -20,7 +20,7 @@ from typing import Any
 
 import numpy as np
 
-from demo.serving import served
+from demo.serving import CSRF, served
 
 PORT = 8741
 # What differs between two runs of one program: moments, and how long something took.
@@ -74,7 +74,7 @@ class Studio:
         request = urllib.request.Request(
             f"http://127.0.0.1:{PORT}/api/{urllib.parse.quote(path, safe='/?=&%')}",
             json.dumps(body).encode() if body is not None else None,
-            {"Content-Type": "application/json"},
+            {"Content-Type": "application/json", **CSRF},
             method=method or ("POST" if body is not None else "GET"),
         )
         try:

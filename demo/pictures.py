@@ -157,7 +157,8 @@ def weaves(page: Page, picture: Callable[..., None]) -> None:
         number = page.evaluate(
             """async ([character, changes]) => {
                 const read = (path, body) => fetch(path, body && {
-                    method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body),
+                    method: 'POST', body: JSON.stringify(body),
+                    headers: { 'Content-Type': 'application/json', 'X-CSRFToken': /armuto_csrf=([^;]+)/.exec(document.cookie)[1] },
                 }).then((answer) => answer.json())
                 const clip = (await read('/api/library/clips')).find((row) => row.name === 'sweep')
                 const figure = (await read('/api/cast/')).find((row) => row.name === character)

@@ -26,3 +26,8 @@ def served(folder: str, port: int, *options: str) -> Iterator[subprocess.Popen]:
     finally:
         studio.send_signal(signal.SIGINT)
         studio.wait(20)
+
+
+TOKEN = "0" * 32
+#: What a script says with every change: any token, twice, since it has no browser that others could lead astray.
+CSRF = {"Cookie": f"armuto_csrf={TOKEN}", "X-CSRFToken": TOKEN}

@@ -4,8 +4,10 @@
 import logging
 from typing import Any
 
+from django.core.exceptions import RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent, TooManyFilesSent
 from django.db.models import Count, Q
 from django.http import HttpRequest
+from django.http.multipartparser import MultiPartParserError
 from ninja import Schema
 
 from armuto import __version__
@@ -26,6 +28,7 @@ from studio.ingest.models import Arrival
 from studio.library.api import router as library
 from studio.library.models import Clip
 from studio.platform.described import DescribedAPI
+from studio.platform.uploads import TooLarge
 from studio.renditions.api.board import router as board
 from studio.renditions.api.renditions import router as renditions
 from studio.renditions.api.runs import router as runs
@@ -58,6 +61,22 @@ def conflicting(request: HttpRequest, problem: Conflict) -> Any:
 @api.exception_handler(BadInput)
 def refused(request: HttpRequest, problem: BadInput) -> Any:
     return api.create_response(request, {"detail": str(problem)}, status=422)
+
+
+@api.exception_handler(TooLarge)
+def too_large_file(request: HttpRequest, problem: TooLarge) -> Any:
+    return api.create_response(request, {"detail": str(problem)}, status=413)
+
+
+@api.exception_handler(SuspiciousOperation)
+@api.exception_handler(MultiPartParserError)
+def malformed(request: HttpRequest, problem: Exception) -> Any:
+    """What Django itself refuses while it reads a request: broken forms, too many fields, too much at once."""
+    large = isinstance(problem, (RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent))
+    sentence = (
+        "This is more than the studio takes at once; send less at once." if large else "The request is not well formed."
+    )
+    return api.create_response(request, {"detail": sentence}, status=413 if large else 400)
 
 
 @api.exception_handler(OverflowError)

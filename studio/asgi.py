@@ -3,12 +3,16 @@
 import os
 import warnings
 
+from django.conf import settings
 from django.core.asgi import get_asgi_application
+
+from studio.platform.body_limit import BodyLimit
 
 # WhiteNoise hands its files over in one piece; that they are not streamed is as it should be for files this small.
 warnings.filterwarnings("ignore", "StreamingHttpResponse must consume synchronous iterators")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
-application = get_asgi_application()
+django = get_asgi_application()
+application = BodyLimit(django, settings.LARGEST_REQUEST)
 if parent := os.environ.get("ARMUTO_WITH_PARENT"):
     from studio.platform.workers import end_with
 

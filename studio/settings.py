@@ -2,8 +2,10 @@
 
 ARMUTO_DATA: folder of the database (default: data/). ARMUTO_DATABASE: the database file itself. ARMUTO_POSTGRESQL:
 address of a database server in its place, and ARMUTO_REDIS of one for tasks; see docs/scaling.md. ARMUTO_SECRET:
-signing key. ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_HOSTS: host
-names, separated by commas. ARMUTO_LARGEST_MB: size limit of one uploaded file.
+signing key. ARMUTO_HOSTS: host names, separated by commas. ARMUTO_TLS: 1 where a proxy in front speaks TLS.
+ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_LARGEST_MB: size limit of one
+uploaded file, ARMUTO_UNPACKED_MB of everything in an archive. ARMUTO_READER_MB, ARMUTO_READER_SECONDS: what the reading
+of a file may take, ARMUTO_READERS: how many are read at once.
 """
 
 import os
@@ -40,9 +42,11 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "studio.platform.guard.ContentSecurityPolicy",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "studio.platform.guard.SameOrigin",
     "django.middleware.common.CommonMiddleware",
+    "studio.platform.guard.Csrf",
 ]
 ROOT_URLCONF = "studio.urls"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
@@ -91,10 +95,19 @@ TASKS = {"default": {"BACKEND": "django_tasks_rq.RQBackend" if _redis else "djan
 WORKERS = int(os.environ.get("ARMUTO_WORKERS", min(os.cpu_count() or 1, 8)))
 TEST_RUNNER = "studio.tests.runner.Runner"
 
-LARGEST_UPLOAD = int(os.environ.get("ARMUTO_LARGEST_MB", "200")) * 1024 * 1024
-READ_AT_ONCE = 6 * 1024 * 1024  # larger files are read by the worker
+MB = 1024 * 1024
+LARGEST_UPLOAD = int(os.environ.get("ARMUTO_LARGEST_MB", "200")) * MB
+LARGEST_UNPACKED = int(os.environ.get("ARMUTO_UNPACKED_MB", "500")) * MB
+LARGEST_REQUEST = LARGEST_UPLOAD + 16 * MB
+DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * MB  # of a request without files
+DATA_UPLOAD_MAX_NUMBER_FILES = 1_000
+LARGEST_TEXT = 8 * MB  # of a fitting's or a pattern's file
+READER_MEMORY = int(os.environ.get("ARMUTO_READER_MB", "1536")) * MB
+READER_SECONDS = float(os.environ.get("ARMUTO_READER_SECONDS", "60"))
+READERS = int(os.environ.get("ARMUTO_READERS", os.cpu_count() or 1))
+READ_AT_ONCE = 6 * MB  # larger files are read by the worker
 # The handlers spool to disk above this size; Django's own limit is for form fields, not files.
-FILE_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 8 * MB
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -103,6 +116,17 @@ WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 WHITENOISE_INDEX_FILE = False
 WHITENOISE_USE_FINDERS = True
 SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
+CSRF_COOKIE_NAME = "armuto_csrf"
+CSRF_COOKIE_SAMESITE = "Strict"
+CSRF_FAILURE_VIEW = "studio.platform.guard.refused"
+X_FRAME_OPTIONS = "DENY"
+if os.environ.get("ARMUTO_TLS"):
+    # A proxy in front speaks TLS and says so in this header, which it must not take over from outside.
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT = True
+    SECURE_HSTS_SECONDS = 365 * 24 * 3600
+    CSRF_COOKIE_SECURE = True
+    CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
 
 LOGGING = {
     "version": 1,

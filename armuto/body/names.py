@@ -70,23 +70,27 @@ def _scores(read: Sequence[BoneName], words: Lexicon, kinds: Sequence[str], side
 def _best_chain(
     skeleton: Skeleton, scores: FloatArray, many: Sequence[bool], bonus: Sequence[float]
 ) -> list[tuple[int, int]]:
-    """``(joint, column)`` of the chain with the largest total, joints downwards and columns in order."""
-    count, columns = scores.shape
+    """``(joint, column)`` of the chain with the largest total, joints downwards and columns in order.
+
+    Dynamic programming down the tree: every joint knows the best end of a chain above it for each column, so that long
+    chains of joints cost no more than their length. Of equals, the nearest joint and then the first column goes on.
+    """
+    columns = scores.shape[1]
     total = np.where(scores > 0, scores + np.array(bonus), -np.inf)
+    scored = (scores > 0).any(axis=1).tolist()
     came: dict[tuple[int, int], tuple[int, int]] = {}
-    for joint in range(count):
-        above = skeleton.ancestors(joint) if np.isfinite(total[joint]).any() else []
-        for column in range(columns):
+    best_above: list[list[tuple[float, int, int]]] = []  # of every joint, for each column: total, joint, -column
+    for joint, parent in enumerate(skeleton.parents.tolist()):
+        inherited = best_above[parent] if parent >= 0 else [(-np.inf, -1, -c) for c in range(columns)]
+        if parent >= 0 and scored[parent]:
+            inherited = [max(row, (float(total[parent, c]), parent, -c)) for c, row in enumerate(inherited)]
+        best_above.append(inherited)
+        for column in range(columns) if scored[joint] else ():
             if not np.isfinite(total[joint, column]):
                 continue
-            choices = [
-                (total[a, c], a, c)
-                for a in above
-                for c in range(column + 1)
-                if (c < column or many[column]) and np.isfinite(total[a, c])
-            ]
-            if choices:
-                gain, a, c = max(choices, key=lambda choice: choice[0])
+            gain, a, c = max(inherited[: column + many[column]], default=(-np.inf, -1, 0))
+            if a >= 0 and np.isfinite(gain):
+                c = -c
                 # Extra bones of a part that may have many count less than its first, so that no score is made by
                 # length.
                 total[joint, column] += gain - (bonus[column] if c == column else 0.0)

@@ -15,6 +15,7 @@ from armuto.kinematics.skeleton import Skeleton
 
 ZERO = 1e-4  # of the body's size: closer than this, two joints lie on each other
 LIMB = 0.12  # of the body's size: a limb reaches at least this far
+MOST_LIMBS = 40  # that begin at one joint and are looked at, the longest of them: every pair is compared
 ALIKE = 0.35  # natural logarithm of how much twins may differ in length
 
 
@@ -72,11 +73,18 @@ class SkeletonTree:
     def line(self, joint: int) -> tuple[int, ...]:
         """The joint and those below it along the longest way down."""
         out = [joint]
-        while self.skeleton.children[out[-1]]:
-            out.append(
-                max(self.skeleton.children[out[-1]], key=lambda c: (self.length[c] + self.reach[c], self.under[c]))
-            )
+        while (below := self._longest_child[out[-1]]) is not None:
+            out.append(below)
         return tuple(out)
+
+    @cached_property
+    def _longest_child(self) -> list[int | None]:
+        """The child of every joint from which the way down is longest."""
+        far = (self.length + self.reach).tolist()
+        return [
+            max(children, key=lambda c: (far[c], self.under[c])) if children else None
+            for children in self.skeleton.children
+        ]
 
     def path(self, upper: int, lower: int) -> list[int]:
         """The joints from just below ``upper`` down to ``lower``."""
@@ -88,8 +96,13 @@ class SkeletonTree:
         """All pairs of lines of at least two bones that start at one joint and are alike in length."""
         out = []
         for branch, children in enumerate(self.skeleton.children):
+            if len(children) < 2:
+                continue
             lines = [(c, self.line(c)) for c in children if self.length[c] + self.reach[c] > LIMB * self.size]
             lines = [(c, line) for c, line in lines if self._bones(line) >= 2]
+            if len(lines) > MOST_LIMBS:
+                kept = set(sorted((c for c, _ in lines), key=lambda c: -self.length[c] - self.reach[c])[:MOST_LIMBS])
+                lines = [(c, line) for c, line in lines if c in kept]
             for n, (c, first) in enumerate(lines):
                 for d, second in lines[:n]:
                     likeness = self._likeness(c, first, d, second)

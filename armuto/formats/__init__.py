@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -16,6 +17,7 @@ from armuto.body.plans import plan_of
 from armuto.choices import READ
 from armuto.errors import BadInput
 from armuto.formats import archive, bvh, collada, collada_writer, gltf, positions, usd
+from armuto.formats.bounds import check_bounds
 from armuto.formats.gltf import avatar
 from armuto.formats.gltf.root_node import with_root_node
 from armuto.formats.gltf.skin import skin_of
@@ -33,6 +35,7 @@ OPEN_FORMATS = (
 )
 
 CENTIMETRE = 0.01
+TOO_LARGE = "reading it takes more memory than is given to a file; split it, or export less at once"
 
 
 @dataclass(frozen=True)
@@ -134,7 +137,7 @@ def read(
     suffix = PurePath(file).suffix.lower().lstrip(".")
     if not data.strip():
         raise BadInput(f"{file}: the file is empty; export or copy it again.")
-    if _is_archive(data, suffix):
+    if is_archive(data, file):
         inside = contents(data, file)
         if len(inside) != 1:
             raise BadInput(
@@ -151,21 +154,24 @@ def read(
         return _read_gltf(data, file, kind, options, files or {})
     except BadInput:
         raise
-    except (ValueError, KeyError, TypeError, IndexError, OverflowError, MemoryError, np.linalg.LinAlgError) as problem:
+    except MemoryError:
+        raise BadInput(f"{file}: {TOO_LARGE}.") from None
+    except (ValueError, KeyError, TypeError, IndexError, OverflowError, np.linalg.LinAlgError) as problem:
         # The readers check what files usually get wrong; whatever slips past them is still the file's fault.
         raise BadInput(
             f"{file}: it is damaged in an unusual way ({type(problem).__name__}); export it again."
         ) from problem
 
 
-def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
+def contents(data: bytes, file: str, most: int = archive.LARGEST) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
     """The files of an archive that can be read, each as name, content, and what lies beside it; a plain file is itself.
 
-    Raises :class:`BadInput` for a damaged archive and for one with nothing in it that can be read.
+    most: bytes that everything in it may have together. Raises :class:`BadInput` for a damaged archive and for one with
+    nothing in it that can be read.
     """
-    if not _is_archive(data, PurePath(file).suffix.lower().lstrip(".")):
+    if not is_archive(data, file):
         return [(file, data, {})]
-    held = archive.unpack(data, file)
+    held = archive.unpack(data, file, most)
     out: list[tuple[str, bytes, Mapping[str, bytes]]] = []
     for path, content in sorted(held.items()):
         if PurePath(path).suffix.lower().lstrip(".") in READ:
@@ -178,8 +184,9 @@ def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, byte
     return out
 
 
-def _is_archive(data: bytes, suffix: str) -> bool:
-    return data[:4] == b"PK\x03\x04" and suffix != "usdz"
+def is_archive(data: bytes, file: str) -> bool:
+    """Whether it is a .zip with files in it; a .usdz is one file."""
+    return data[:4] == b"PK\x03\x04" and PurePath(file).suffix.lower() != ".usdz"
 
 
 def _kind(data: bytes, suffix: str) -> str | None:
@@ -203,13 +210,14 @@ def _kind(data: bytes, suffix: str) -> str | None:
 def _read_bvh(data: bytes, file: str, options: ImportOptions) -> Document:
     original = bvh.parse(data, file)
     raw = bvh.to_clip(original, PurePath(file).stem)
+    check_bounds(raw.skeleton, (), file)
     skeleton, parts = _standing(raw.skeleton, (raw,), options=options)
     clip = clip_in_frame(raw, skeleton)
     skeleton = replace(skeleton, observed=estimation.of_motion(skeleton, parts, (clip,)))
     clip = replace(clip, skeleton=skeleton)
     notes = list(original.notes)
     written = [joint.name for joint in original.joints]
-    doubled = sorted({name for name in written if written.count(name) > 1})
+    doubled = sorted(name for name, count in Counter(written).items() if count > 1)
     if doubled:
         notes.append(f"{_listed(doubled)} stand for several joints; the later ones are numbered.")
     if (roots := sum(joint.parent < 0 for joint in original.joints)) > 1:
@@ -237,6 +245,7 @@ def _read_gltf(data: bytes, file: str, kind: str, options: ImportOptions, files:
         display = gltf.at_bind(held)
         held = gltf.parse(display, shown)
     rig = gltf.rig(held)
+    check_bounds(rig.skeleton, [clip.name for clip in rig.clips], file)
     skeleton, parts = _standing(rig.skeleton, rig.clips, options, rig, avatar.humanoid(held))
     frame = skeleton.file_frame
     bounds = rig.bounds

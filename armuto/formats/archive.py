@@ -8,13 +8,17 @@ import zipfile
 
 from armuto.errors import BadInput
 
-MOST_FILES = 5_000
+MOST_FILES = 10_000
+LONGEST_PATH = 1_000  # letters
 LARGEST = 1024**3  # bytes of all files together, unpacked
 DENSEST = 200  # times its packed size; text of motion packs to about a tenth
 
 
-def unpack(data: bytes, file: str) -> dict[str, bytes]:
-    """Path to content of all files. Nothing is written anywhere. Raises :class:`BadInput`."""
+def unpack(data: bytes, file: str, most: int = LARGEST) -> dict[str, bytes]:
+    """Path to content of all files, which may have ``most`` bytes together. Nothing is written anywhere.
+
+    Raises :class:`BadInput`.
+    """
 
     def refuse(what: str) -> BadInput:
         return BadInput(f"{file}: {what}; pack it again.")
@@ -26,11 +30,19 @@ def unpack(data: bytes, file: str) -> dict[str, bytes]:
         raise refuse("the archive is damaged") from None
     if len(rows) > MOST_FILES:
         raise refuse(f"the archive has {len(rows)} files, more than {MOST_FILES}")
-    if sum(row.file_size for row in rows) > min(LARGEST, max(DENSEST * len(data), 10_000_000)):
+    size = sum(row.file_size for row in rows)
+    if size > most:
+        raise BadInput(
+            f"{file}: the archive unpacks to {size / 1024**2:,.0f} MB and the limit is {most / 1024**2:,.0f} MB; "
+            "split it."
+        )
+    if size > max(DENSEST * len(data), 10_000_000):
         raise refuse("the archive unpacks to far more than it should")
     out: dict[str, bytes] = {}
     for row in rows:
         path = posixpath.normpath(row.filename.replace("\\", "/"))
+        if len(path) > LONGEST_PATH:
+            raise refuse(f"“{path[:60]}…” in the archive has a name of {len(path)} letters")
         if path.startswith(("/", "..")) or ":" in path:
             raise refuse(f"“{row.filename[:60]}” leads out of the archive")
         if path.startswith("__MACOSX/") or posixpath.basename(path).startswith("."):

@@ -1,26 +1,27 @@
 """USD with UsdSkel (.usda, .usdc, .usdz): read into a .glb of the same skeleton, meshes, materials and motion.
 
-USD's own library does the reading, in a process of its own with bounded memory and time: it is native code, and a
-hostile file must not be able to take the caller down with it (:mod:`armuto.formats.usd_reader`).
+USD's own library does the reading, in a process of its own with bounded memory and time that can open no other file
+(:mod:`armuto.formats.usd_reader`): it is native code that follows references, and a hostile file must neither take the
+caller down with it nor bring in what lies elsewhere on the machine.
 """
 
 from __future__ import annotations
 
 import json
-import resource
 import subprocess
 import sys
 import tempfile
 from pathlib import Path, PurePath
 
+from armuto import isolation
 from armuto.errors import BadInput
 
-MEMORY = 6 * 1024**3
-SECONDS = 120
+LIMITS = isolation.Limits()
+NO_MEMORY = "bad_alloc"  # what C++ throws
 
 
 def to_glb(data: bytes, file: str) -> tuple[bytes, list[str]]:
-    """A USD file as .glb, and notes. Raises :class:`BadInput`."""
+    """A USD file as .glb, and notes. Raises :class:`BadInput`, and MemoryError where it needs too much."""
     suffix = _suffix(data, file)
     with tempfile.TemporaryDirectory(prefix="armuto-usd-") as folder:
         source, target = Path(folder) / f"in{suffix}", Path(folder) / "out.glb"
@@ -28,14 +29,22 @@ def to_glb(data: bytes, file: str) -> tuple[bytes, list[str]]:
         command = [sys.executable, "-m", "armuto.formats.usd_reader", str(source), str(target)]
         try:
             done = subprocess.run(
-                command, capture_output=True, text=True, timeout=SECONDS, preexec_fn=_bounded, check=False
+                command,
+                capture_output=True,
+                text=True,
+                errors="replace",
+                timeout=LIMITS.seconds,
+                preexec_fn=lambda: isolation.bound(LIMITS),
+                check=False,
             )
         except subprocess.TimeoutExpired:
-            raise BadInput(f"{file}: reading it took over {SECONDS} s; export less at once.") from None
+            raise BadInput(f"{file}: reading it took over {LIMITS.seconds:.0f} s; export less at once.") from None
         if done.returncode == 0 and target.is_file():
             return target.read_bytes(), json.loads(done.stdout.splitlines()[-1])
         if done.returncode == 2:
             raise BadInput(f"{file}: {done.stderr.strip().splitlines()[-1]}")
+        if done.returncode == 3 or NO_MEMORY in done.stderr:
+            raise MemoryError
         raise BadInput(f"{file}: it is damaged, USD's own library could not read it; export it again.")
 
 
@@ -48,9 +57,3 @@ def _suffix(data: bytes, file: str) -> str:
     if data[:5] == b"#usda":
         return ".usda"
     raise BadInput(f"{file}: not a USD file ({PurePath(file).suffix}); export it again.")
-
-
-def _bounded() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -1,21 +1,25 @@
 """The reading of USD, run as a process: ``python -m armuto.formats.usd_reader IN OUT.glb``.
 
-Prints the notes as a JSON list. Exit code 2 with one sentence on standard error when the file cannot be used.
+Prints the notes as a JSON list. Exit code 2 with one sentence on standard error when the file cannot be used, 3 when
+there is not enough memory for it.
 """
 
 from __future__ import annotations
 
 import json
 import sys
+import sysconfig
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pxr import Ar, Sdf, Usd, UsdGeom, UsdShade, UsdSkel
+from pxr import Ar, Usd, UsdGeom, UsdShade, UsdSkel
 
+from armuto import isolation
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track, build
+from armuto.formats.usd_layers import Unusable, self_contained_layer
 from armuto.intake import detection
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -23,30 +27,28 @@ from armuto.kinematics.arrays import FloatArray
 MOST_JOINTS, MOST_KEYS = 20_000, 200_000
 
 
-class Unusable(Exception):
-    """What is wrong with the file, and what to do."""
-
-
 def main(source: str, target: str) -> int:
+    # The program itself, and the folder with the file: nothing else on this machine can be opened from here on.
+    installed = {Path(sysconfig.get_path(name)) for name in ("stdlib", "platstdlib", "purelib", "platlib")}
+    isolation.confine(
+        [*installed, Path(__file__).parents[1], *map(Path, ("/usr/lib", "/lib", "/lib64", "/etc/ld.so.cache", "/dev"))],
+        [Path(target).parent],
+    )
     try:
         parts, notes = read(source)
         Path(target).write_bytes(build(parts))
     except Unusable as problem:
         print(problem, file=sys.stderr)
         return 2
+    except MemoryError:
+        return 3
     print(json.dumps(notes))
     return 0
 
 
 def read(path: str) -> tuple[Parts, list[str]]:
     """The parts of a stage: a node for its unit and up axis, below it every skeleton with its joints."""
-    layer = Sdf.Layer.FindOrOpen(path)
-    if layer is None:
-        raise Unusable("it is damaged, USD's own library could not read it; export it again.")
-    beside = [name for name in layer.GetCompositionAssetDependencies() if name]
-    if beside and not path.endswith(".usdz"):
-        raise Unusable(f"it needs other files (“{beside[0][:60]}”); export it flattened, or as one .usdz.")
-    stage = Usd.Stage.Open(layer)
+    stage = Usd.Stage.Open(self_contained_layer(path))
     if stage is None:
         raise Unusable("it is damaged, its stage could not be composed; export it again.")
     return _Reader(stage).parts()

@@ -75,7 +75,8 @@ def _counted_apart(
     out, counted = list(read), {}
     for joints in lines.values():
         kinds = set(words.scores(read[joints[0]])) & LIMB_KINDS
-        chain = sum(int(skeleton.parents[joint]) in joints for joint in joints) + 1
+        among = set(joints)
+        chain = sum(parent in among for parent in skeleton.parents[joints].tolist()) + 1
         if len(joints) < COUNTED or chain < COUNTED:
             continue
         if kinds:

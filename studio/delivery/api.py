@@ -28,8 +28,8 @@ from studio.delivery.schemas import (
     Thinned,
 )
 from studio.delivery.services import insertion, packing, planning
-from studio.ingest.api.intake import clean_path
 from studio.ingest.models import NamingRule
+from studio.platform.uploads import received
 from studio.renditions import results
 from studio.renditions.models import Revision
 
@@ -202,7 +202,8 @@ def put_onto(
     if made is None:
         raise BadInput("There is no result yet; transfer the clip first.")
     start = Start(x, z, degrees) if moved else None
-    name, content = insertion.put_onto(made, file.read(), clean_path(file.name), motion, at, how, start)
+    given, data = received(file)
+    name, content = insertion.put_onto(made, data, given, motion, at, how, start)
     response = HttpResponse(content, content_type="application/octet-stream")
     response["Content-Disposition"] = content_disposition_header(True, name)
     return response

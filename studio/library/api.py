@@ -1,6 +1,5 @@
 """The library over HTTP: skeletons, clips, plates and motion."""
 
-from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
@@ -10,7 +9,6 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from armuto import formats
 from armuto.body.mirror import mirror_joints
 from armuto.errors import BadInput
 from armuto.intake import naming, recording
@@ -27,7 +25,9 @@ from studio.library.schemas import (
     SkeletonTree,
 )
 from studio.library.services import change_clip, keep_original, keep_skeleton, new_version, segment
+from studio.platform import reader
 from studio.platform.array_response import array_response
+from studio.platform.uploads import received
 
 router = Router(tags=["library"])
 
@@ -137,8 +137,8 @@ def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn) -> Any:
 def post_version(request: HttpRequest, clip_id: int, file: File[UploadedFile]) -> Any:
     """A new take for this clip: it keeps name, tags and fittings, and what was made from it is out of date."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
-    data, name = file.read(), PurePosixPath(file.name or "file").name
-    document = formats.read(data, name)
+    name, data = received(file)
+    document = reader.read(data, name)
     if not document.clips:
         raise BadInput(f"{name}: there is no motion in it; name a file with at least one clip.")
     clip = next((clip for clip in document.clips if clip.name == row.name), document.clips[0])

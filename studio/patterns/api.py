@@ -4,6 +4,7 @@ import copy
 import json
 from typing import Any
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
@@ -16,9 +17,9 @@ from studio.library.models import Skeleton
 from studio.patterns import services
 from studio.patterns.models import OwnPlan, Pattern
 from studio.patterns.schemas import LimbIn, PatternChange, PatternOut, PlanChange, PlanIn, PlanOut, RecognisedOut
+from studio.platform.uploads import received
 
 router = Router(tags=["patterns"])
-LARGEST = 1 << 20  # bytes of a pattern's file
 
 
 @router.get("", response=list[PatternOut], operation_id="list_patterns")
@@ -32,9 +33,8 @@ def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]) -> St
     """Patterns from their JSON files. A name that is taken gets a number."""
     read = []
     for file in files:
-        if (file.size or 0) > LARGEST:
-            raise BadInput(f"{file.name}: too large for a pattern; choose the file that was exported.")
-        read.append(core.from_json(file.read(), file.name or "pattern.json"))
+        name, text = received(file, settings.LARGEST_TEXT)
+        read.append(core.from_json(text, name))
     out = []
     for value in read:
         name, number = value.name, 1

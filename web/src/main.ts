@@ -6,11 +6,23 @@ import '@fontsource/atkinson-hyperlegible-next/latin-ext-400.css'
 import 'vuetify/styles'
 import './style.css'
 
-import { createPinia } from 'pinia'
-import { createApp } from 'vue'
+import { FORGETFUL, FRAMED, isFramed, replaceStorage, WITHOUT_COOKIES } from './shared/storage'
 
-import App from './App.vue'
-import { router } from './router'
-import { vuetify } from './theme'
+const forgetful = replaceStorage()
 
-createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')
+function sayFramed() {
+  const link = document.createElement('a')
+  Object.assign(link, { href: location.href, target: '_blank', rel: 'noopener', textContent: location.href })
+  document.getElementById('app')!.append(`${FRAMED} `, link)
+}
+
+/** Loaded late, since its modules read what the browser has kept. */
+async function start() {
+  const { mount } = await import('./mount')
+  const messages = mount()
+  if (!navigator.cookieEnabled) messages.warn(WITHOUT_COOKIES)
+  else if (forgetful) messages.warn(FORGETFUL)
+}
+
+if (isFramed()) sayFramed()
+else void start()

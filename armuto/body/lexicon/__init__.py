@@ -61,6 +61,11 @@ class Lexicon:
         return out
 
     @cached_property
+    def _longest(self) -> int:
+        """Letters of the longest known word."""
+        return max(map(len, (*self.vocabulary, *self.sides)))
+
+    @cached_property
     def _nearly(self) -> dict[str, str]:
         """Every known word of five letters or more, itself and with any one letter left out."""
         out: dict[str, str] = {}
@@ -112,22 +117,26 @@ class Lexicon:
         short = 1 if not piece.isascii() else 3
         if piece.isdigit() or piece in self.vocabulary or piece in self.sides or len(piece) < short + 1:
             return [piece]
+        if words := self._as_words(piece, short):
+            return words
+        # One letter for the side before or after known words: "lforearm", "handr".
+        for side, rest in ((piece[0], piece[1:]), (piece[-1], piece[:-1])):
+            if side in self.sides:
+                inner = [rest] if rest in self.vocabulary else self._as_words(rest, short) if len(rest) > 4 else []
+                if inner and all(word in self.vocabulary for word in inner):
+                    return [side, *inner]
+        return [piece]
+
+    def _as_words(self, piece: str, short: int) -> list[str]:
+        """The fewest known words, each of at least ``short`` letters, that make up a run of letters; or none."""
         best: dict[int, list[str]] = {0: []}
         for stop in range(1, len(piece) + 1):
-            for start in range(stop):
+            for start in range(max(0, stop - self._longest), stop):
                 word = piece[start:stop]
                 known = (word in self.vocabulary or word in self.sides) and len(word) >= short
                 if start in best and known and (stop not in best or len(best[start]) + 1 < len(best[stop])):
                     best[stop] = [*best[start], word]
-        if len(piece) in best:
-            return best[len(piece)]
-        # One letter for the side before or after known words: "lforearm", "handr".
-        for side, rest in ((piece[0], piece[1:]), (piece[-1], piece[:-1])):
-            if side in self.sides:
-                inner = [rest] if rest in self.vocabulary else self._split(rest) if len(rest) > 4 else []
-                if inner and all(word in self.vocabulary for word in inner):
-                    return [side, *inner]
-        return [piece]
+        return best.get(len(piece), [])
 
     def scores(self, name: BoneName) -> Scores:
         """How surely the name says each kind of part, 0 to 1, and the phrase that says so; kinds it does not say are

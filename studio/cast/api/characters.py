@@ -1,6 +1,5 @@
 """The cast over HTTP."""
 
-from pathlib import PurePosixPath
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -8,7 +7,6 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Router
 from ninja.files import UploadedFile
 
-from armuto import formats
 from armuto.errors import BadInput
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics.clip import still
@@ -18,6 +16,8 @@ from studio.cast.services import new_version_of
 from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
 from studio.library.services import plate_of
+from studio.platform import reader
+from studio.platform.uploads import received
 
 router = Router(tags=["cast"])
 
@@ -60,9 +60,9 @@ def patch_character(request: HttpRequest, character_id: int, wanted: CharacterCh
 def post_version(request: HttpRequest, character_id: int, file: File[UploadedFile]) -> Any:
     """Another file for this character: it keeps its name, tags, remarks and fittings."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
-    data, name = file.read(), PurePosixPath(file.name or "file").name
+    name, data = received(file)
     frame = row.skeleton.tree["file_frame"]
-    new_version_of(row, formats.read(data, name, ImportOptions(turned=frame.get("turned", 0.0))), data)
+    new_version_of(row, reader.read(data, name, ImportOptions(turned=frame.get("turned", 0.0))), data)
     return row
 
 

@@ -8,6 +8,7 @@ from armuto.choices import ONE_CLIP, WRITTEN
 from armuto.errors import BadInput
 from armuto.export.insert_motion import Start, insert_motion, placed
 from armuto.kinematics.clip import Clip, still
+from studio.platform import reader
 from studio.renditions import results
 from studio.renditions.models import Revision
 
@@ -21,7 +22,7 @@ def put_onto(
     frame outside its motion.
     """
     clip, fitting = results.motion_of(made), results.fitting_of(made)
-    document = formats.read(data, file)
+    document = reader.read(data, file)
     kind = document.format if document.format in WRITTEN else "glb"
     clips: list[Clip] = list(document.clips) or [still(document.skeleton)]
     number = next((n for n, clip in enumerate(clips) if clip.name == motion), None) if motion else 0

@@ -5,13 +5,13 @@ from base64 import b64encode
 from typing import Any
 
 import numpy as np
+from django.conf import settings
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from ninja import File, Router, UploadedFile
 
-from armuto.errors import BadInput
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
 from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fitting_row, pose_of, rows_out
@@ -22,11 +22,11 @@ from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.stance_sides import Side
 from studio.fittings.services.steps import step, value_of
 from studio.platform.array_response import array_response
+from studio.platform.uploads import received
 from studio.stances import services
 from studio.stances.models import Stance
 
 router = Router(tags=["stances"])
-LARGEST = 8 << 20  # bytes of a fitting's file
 
 
 def _standing(row: Fitting, value: core.Fitting) -> str:
@@ -135,10 +135,7 @@ def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
 @router.post("fittings/{fitting_id}/file", response=FittingOut, operation_id="put_fitting_file")
 def put_file(request: HttpRequest, fitting_id: int, file: File[UploadedFile]) -> Any:
     """Take pairs, stances and measures from a file; it is a step that can be undone."""
-    name = file.name or "fitting.json"
-    if (file.size or 0) > LARGEST:
-        raise BadInput(f"{name}: it is larger than any fitting; choose the file of a fitting.")
-    text = file.read()
+    name, text = received(file, settings.LARGEST_TEXT)
 
     def work(row: Fitting) -> None:
         before = value_of(row)

@@ -1,6 +1,5 @@
 """Uploads over HTTP. Small files are read at once; large ones by the worker, and the arrival is asked how far it is."""
 
-from pathlib import PurePosixPath, PureWindowsPath
 from typing import Any, Literal
 
 from django.conf import settings
@@ -10,10 +9,12 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Form, Router, Status
 from ninja.files import UploadedFile
 
+from armuto.formats import is_archive
 from studio.ingest.models import Arrival, ArrivalContent
 from studio.ingest.schemas import ArrivalOut, Refusal
 from studio.ingest.services.reading import take_in
 from studio.ingest.tasks import read_arrival
+from studio.platform.uploads import received
 
 router = Router(tags=["arrivals"])
 
@@ -23,18 +24,8 @@ def bring_in(
     request: HttpRequest, file: File[UploadedFile], goes_to: Form[Literal["auto", "library", "cast"]] = "auto"
 ) -> Status[Any]:
     """Bring in one file. 201: read and kept. 202: waiting for the worker. 422: one sentence, and nothing was kept."""
-    name = PurePosixPath(PureWindowsPath(file.name or "file").name).name[:255] or "file"
-    size = file.size or 0
-    if size > settings.LARGEST_UPLOAD:
-        limit = settings.LARGEST_UPLOAD // 1024 // 1024
-        sentence = (
-            f"{name}: the file has {size / 1024 / 1024:.0f} MB and the limit is {limit} MB; split it or "
-            "raise the limit."
-        )
-        return Status(413, {"detail": sentence})
-    data = file.read()
-    archive = data[:4] == b"PK\x03\x04"
-    if size <= settings.READ_AT_ONCE and not archive:
+    name, data = received(file)
+    if len(data) <= settings.READ_AT_ONCE and not is_archive(data, name):
         found = take_in(data, name, goes_to)
         stored = {"clips": found.clips, "characters": found.characters}
         return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "done": 1, **stored})

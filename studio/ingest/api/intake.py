@@ -1,9 +1,7 @@
 """The intake over HTTP: files in, rows to look at and change, plates, names by the rule, acceptance."""
 
-from pathlib import PurePosixPath, PureWindowsPath
 from typing import Any, Literal
 
-from django.conf import settings
 from django.db import transaction
 from django.db.models import Count, Q
 from django.http import HttpRequest, HttpResponse
@@ -37,17 +35,11 @@ from studio.ingest.tasks import accept_file, read_file
 from studio.library.models import Clip
 from studio.library.schemas import PlateOut
 from studio.library.services import floor_said
+from studio.platform.uploads import file_path, received
 
 router = Router(tags=["intake"])
 State = IntakeFile.State
 AT_ONCE = 4  # files that are read again within the request
-
-
-def clean_path(name: str | None) -> str:
-    parts = [
-        part for part in PurePosixPath(*PureWindowsPath(name or "file").parts).parts if part not in ("..", "/", ".")
-    ]
-    return "/".join(parts)[-255:] or "file"
 
 
 @router.post("files", response={201: Brought, 413: Refusal}, operation_id="intake_files")
@@ -58,23 +50,13 @@ def bring(
     goes_to: Form[Literal["auto", "library", "cast"]] = "auto",
 ) -> Status[Any]:
     """Lay files out for a decision. They are read by the worker; paths: where each lay in its folder."""
-    limit = settings.LARGEST_UPLOAD
-    for file in files:
-        if (file.size or 0) > limit:
-            size = (file.size or 0) / 1024 / 1024
-            return Status(
-                413,
-                {
-                    "detail": f"{file.name}: the file has {size:.0f} MB and the limit is "
-                    "{limit // 1024 // 1024} MB; split it."
-                },
-            )
+    contents = [received(file) for file in files]
     ids = []
     with transaction.atomic():
-        for number, file in enumerate(files):
-            path = clean_path(paths[number] if number < len(paths) else file.name)
+        for number, (name, data) in enumerate(contents):
+            path = file_path(paths[number] if number < len(paths) else name)
             row = IntakeFile.objects.create(path=path, goes_to=goes_to)
-            IntakeContent.objects.create(file=row, data=file.read())
+            IntakeContent.objects.create(file=row, data=data)
             ids.append(row.pk)
     for pk in ids:
         read_file.enqueue(pk)

@@ -9,6 +9,7 @@ from armuto import formats
 from armuto.errors import BadInput
 from studio.cast.services import keep_character
 from studio.library.services import keep_clips, keep_original, keep_skeleton
+from studio.platform import reader
 
 
 @dataclass
@@ -28,9 +29,9 @@ def take_in(
     reached is told how many of how many are done, and stops the rest by answering False; what is in stays. Raises
     :class:`BadInput` and leaves nothing behind when a plain file, or no file of an archive, can be used.
     """
-    inside = formats.contents(data, name)
+    inside = reader.contents(data, name)
     if len(inside) == 1:
-        return _keep(formats.read(data, name), data, goes_to)
+        return _keep(reader.read(data, name), data, goes_to)
     out = TakenIn()
     for done, (inner, content, files) in enumerate(inside):
         if not reached(done, len(inside)):
@@ -48,7 +49,7 @@ def take_in(
 
 
 def _read(content: bytes, inner: str, files: Mapping[str, bytes]) -> formats.Document:
-    return formats.read(content, inner.rsplit("/", 1)[-1], files=files)
+    return reader.read(content, inner.rsplit("/", 1)[-1], files=files)
 
 
 @transaction.atomic

@@ -7,7 +7,6 @@ from pathlib import PurePosixPath
 
 from django.db import transaction
 
-from armuto import formats
 from armuto.body import estimation
 from armuto.choices import READ
 from armuto.errors import BadInput
@@ -21,13 +20,14 @@ from studio.library import arrays
 from studio.library.evidence import detected
 from studio.library.models import Clip, Skeleton
 from studio.library.services import plate_of
+from studio.platform import reader
 
 REFERS = (".gltf", ".dae")  # formats that may name files beside them
 
 
 def unpack(row: IntakeFile, data: bytes) -> list[IntakeFile]:
     """One row per file of an archive, in place of the archive's own. Raises :class:`BadInput`."""
-    inside = formats.contents(data, row.path)
+    inside = reader.contents(data, row.path)
     made = []
     with transaction.atomic():
         for path, content, near in inside:
@@ -52,7 +52,7 @@ def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> bytes:
 
 
 def document_of(row: IntakeFile) -> Document:
-    return formats.read(bytes(row.content.data), row.file, row.as_told())
+    return reader.read(bytes(row.content.data), row.file, row.as_told())
 
 
 def lay_out(row: IntakeFile) -> None:

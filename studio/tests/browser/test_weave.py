@@ -232,7 +232,8 @@ class Weave(FittingCase):
                 const [clip] = await read('/api/library/clips')
                 const one = (await read('/api/cast/')).find((row) => row.name === name)
                 const body = JSON.stringify({ clip_id: clip.id, character_id: one.id })
-                const headers = { 'Content-Type': 'application/json' }
+                const token = /armuto_csrf=([^;]+)/.exec(document.cookie)[1]
+                const headers = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
                 return (await read('/api/fittings/', { method: 'POST', headers, body })).id
             }""",
             character,

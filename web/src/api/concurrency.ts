@@ -18,10 +18,14 @@ const FITTING = /\/api\/fittings\/\d+/
 /** The revision of each fitting as this page was last told it, by its address. */
 const revisions = new Map<string, string>()
 
+/** The token that every change must bring, which the studio gives in a cookie. */
+const csrfToken = () => /(?:^|;\s*)armuto_csrf=([^;]+)/.exec(document.cookie)?.[1] ?? ''
+
 /** Says with every request who makes it, and with every change of a fitting on which revision it is made. */
 export const concurrency: Middleware = {
   onRequest({ request }) {
     request.headers.set('Armuto-Session', sessionId())
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrfToken())
     const revision = revisions.get(FITTING.exec(request.url)?.[0] ?? '')
     if (revision && request.method !== 'GET') request.headers.set('If-Match', revision)
   },

@@ -3990,122 +3990,6 @@ export interface components {
             sha256: string;
             thinned?: components["schemas"]["ThinnedKeys"] | null;
         };
-        /** ImportChoicesChange */
-        ImportChoicesChange: {
-            unit?: string | null;
-            up?: string | null;
-            turned?: number | null;
-            bound?: boolean | null;
-        };
-        /** EvidenceChange */
-        EvidenceChange: {
-            unit?: string | null;
-            up?: string | null;
-            facing?: string | null;
-            rest?: (string | null) | null;
-        };
-        /** SheetChange */
-        SheetChange: {
-            format?: string | null;
-            unit?: string | null;
-            up?: string | null;
-            turned?: number | null;
-            facing?: (number | null) | null;
-            height?: number | null;
-            joints?: number | null;
-            plan?: string | null;
-            parts?: number | null;
-            evidence?: components["schemas"]["EvidenceChange"] | null;
-            notes?: string[] | null;
-            roots?: number | null;
-            skins?: number | null;
-            weighted?: number | null;
-            missing?: string[] | null;
-            roles?: components["schemas"]["BoneRole"][] | null;
-            materials?: components["schemas"]["SheetMaterial"][] | null;
-            apart?: number | null;
-            apart_degrees?: number | null;
-            clips?: number | null;
-            bounds?: (number[][] | null) | null;
-        };
-        /** FactsChange */
-        FactsChange: {
-            original?: string | null;
-            performer?: string | null;
-            action?: string | null;
-            manner?: string | null;
-            prop?: string | null;
-            number?: (number | null) | null;
-            skeleton?: string | null;
-            folder?: string | null;
-            character?: string | null;
-            length?: number | null;
-        };
-        /**
-         * Facts
-         * @description What is known of one clip for naming; empty where nothing is. number: None where the name holds none.
-         */
-        Facts: {
-            /** Original */
-            original: string;
-            /**
-             * Performer
-             * @default
-             */
-            performer: string;
-            /**
-             * Action
-             * @default
-             */
-            action: string;
-            /**
-             * Manner
-             * @default
-             */
-            manner: string;
-            /**
-             * Prop
-             * @default
-             */
-            prop: string;
-            /**
-             * Number
-             * @default null
-             */
-            number: number | null;
-            /**
-             * Skeleton
-             * @default
-             */
-            skeleton: string;
-            /**
-             * Folder
-             * @default
-             */
-            folder: string;
-            /**
-             * Character
-             * @default
-             */
-            character: string;
-            /**
-             * Length
-             * @default 0
-             */
-            length: number;
-        };
-        /** RowFactsChange */
-        RowFactsChange: {
-            calibration?: number | null;
-            why_calibration?: string | null;
-            still?: string[] | null;
-            still_count?: number | null;
-            root_still?: boolean | null;
-            travel?: number | null;
-            loop?: boolean | null;
-            several?: boolean | null;
-            ground?: (components["schemas"]["GroundOut"] | null) | null;
-        };
         /**
          * RotationInfluence
          * @description How much a bone follows: 0 stays as in the stance against its parent, 1 as the source turns; more exaggerates.
@@ -4349,6 +4233,122 @@ export interface components {
             grades?: {
                 [key: string]: number[] | null;
             } | null;
+        };
+        /** ImportChoicesChange */
+        ImportChoicesChange: {
+            unit?: string | null;
+            up?: string | null;
+            turned?: number | null;
+            bound?: boolean | null;
+        };
+        /** EvidenceChange */
+        EvidenceChange: {
+            unit?: string | null;
+            up?: string | null;
+            facing?: string | null;
+            rest?: (string | null) | null;
+        };
+        /** SheetChange */
+        SheetChange: {
+            format?: string | null;
+            unit?: string | null;
+            up?: string | null;
+            turned?: number | null;
+            facing?: (number | null) | null;
+            height?: number | null;
+            joints?: number | null;
+            plan?: string | null;
+            parts?: number | null;
+            evidence?: components["schemas"]["EvidenceChange"] | null;
+            notes?: string[] | null;
+            roots?: number | null;
+            skins?: number | null;
+            weighted?: number | null;
+            missing?: string[] | null;
+            roles?: components["schemas"]["BoneRole"][] | null;
+            materials?: components["schemas"]["SheetMaterial"][] | null;
+            apart?: number | null;
+            apart_degrees?: number | null;
+            clips?: number | null;
+            bounds?: (number[][] | null) | null;
+        };
+        /** FactsChange */
+        FactsChange: {
+            original?: string | null;
+            performer?: string | null;
+            action?: string | null;
+            manner?: string | null;
+            prop?: string | null;
+            number?: (number | null) | null;
+            skeleton?: string | null;
+            folder?: string | null;
+            character?: string | null;
+            length?: number | null;
+        };
+        /**
+         * Facts
+         * @description What is known of one clip for naming; empty where nothing is. number: None where the name holds none.
+         */
+        Facts: {
+            /** Original */
+            original: string;
+            /**
+             * Performer
+             * @default
+             */
+            performer: string;
+            /**
+             * Action
+             * @default
+             */
+            action: string;
+            /**
+             * Manner
+             * @default
+             */
+            manner: string;
+            /**
+             * Prop
+             * @default
+             */
+            prop: string;
+            /**
+             * Number
+             * @default null
+             */
+            number: number | null;
+            /**
+             * Skeleton
+             * @default
+             */
+            skeleton: string;
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Character
+             * @default
+             */
+            character: string;
+            /**
+             * Length
+             * @default 0
+             */
+            length: number;
+        };
+        /** RowFactsChange */
+        RowFactsChange: {
+            calibration?: number | null;
+            why_calibration?: string | null;
+            still?: string[] | null;
+            still_count?: number | null;
+            root_still?: boolean | null;
+            travel?: number | null;
+            loop?: boolean | null;
+            several?: boolean | null;
+            ground?: (components["schemas"]["GroundOut"] | null) | null;
         };
     };
     responses: never;

@@ -16,8 +16,25 @@ type Telling = Omit<Schemas['Telling'], 'files'>
 type Change = Omit<Schemas['RowsChange'], 'ids'>
 
 const PER_REQUEST = 24
+const BYTES_PER_REQUEST = 32 * 1024 * 1024
 
 /** Files laid out for a decision. Everything lies in the studio: closing the window loses nothing. */
+/** Files in the portions in which they are sent: few, and not much, so that progress shows and no limit is met. */
+export function inRequests(files: File[]): File[][] {
+  const out: File[][] = []
+  let bytes = 0
+  for (const file of files) {
+    const last = out.at(-1)
+    if (last && last.length < PER_REQUEST && bytes + file.size <= BYTES_PER_REQUEST) last.push(file)
+    else {
+      out.push([file])
+      bytes = 0
+    }
+    bytes += file.size
+  }
+  return out
+}
+
 export const useIntake = defineStore('intake', () => {
   const rows = shallowRef<IntakeRow[]>([])
   const files = shallowRef<IntakeFile[]>([])
@@ -42,8 +59,7 @@ export const useIntake = defineStore('intake', () => {
 
   async function bringIn(chosen: File[], goal: Goal = 'auto') {
     sending.value = { done: sending.value.done, total: sending.value.total + chosen.length }
-    for (let at = 0; at < chosen.length; at += PER_REQUEST) {
-      const part = chosen.slice(at, at + PER_REQUEST)
+    for (const part of inRequests(chosen)) {
       const body = new FormData()
       for (const piece of part) {
         body.append('files', piece)

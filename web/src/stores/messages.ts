@@ -30,6 +30,10 @@ export const useMessages = defineStore('messages', () => {
     if (!(problem instanceof Refused)) console.error(problem)
     list.value.push({ id: next++, text, kind: 'wrong' })
   }
+  /** Something that stays true until the person has seen it. */
+  function warn(text: string) {
+    list.value.push({ id: next++, text, kind: 'wrong' })
+  }
   /** Somebody else was before with a change; it can be made again on top of theirs. */
   function conflict(problem: Refused, again: () => unknown) {
     list.value.push({ id: next++, text: problem.message, kind: 'wrong', act: { label: 'Apply again', run: again } })
@@ -37,5 +41,5 @@ export const useMessages = defineStore('messages', () => {
   function dismiss(id: number) {
     list.value = list.value.filter((message) => message.id !== id)
   }
-  return { list, say, fail, conflict, dismiss }
+  return { list, say, fail, warn, conflict, dismiss }
 })

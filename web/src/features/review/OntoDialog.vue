@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
-import { Refused } from '@/api/client'
+import { answer, client } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useMessages } from '@/stores/messages'
 
@@ -41,16 +41,16 @@ async function put() {
   }
   for (const [key, value] of Object.entries(said)) body.append(key, String(value))
   try {
-    const response = await fetch(`/api/deliveries/onto/${props.renditionId}`, { method: 'POST', body }).catch(() => {
-      throw new Refused('The studio does not answer; check that it is still running, then try again.')
+    const request = client.POST('/api/deliveries/onto/{rendition_id}', {
+      params: { path: { rendition_id: props.renditionId } },
+      body: body as never,
+      bodySerializer: (form) => form as never,
+      parseAs: 'blob',
     })
-    if (!response.ok)
-      throw new Refused(
-        ((await response.json().catch(() => null)) as { detail?: string } | null)?.detail ??
-          'The file could not be made.',
-      )
+    const made: unknown = await answer(request)
+    const { response } = await request
     const link = document.createElement('a')
-    link.href = URL.createObjectURL(await response.blob())
+    link.href = URL.createObjectURL(made as Blob)
     link.download = nameIn(response.headers.get('Content-Disposition') ?? '') || file.value.name
     link.click()
     URL.revokeObjectURL(link.href)

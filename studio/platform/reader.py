@@ -1,0 +1,85 @@
+"""Reading of files that came from outside: apart, with bounded memory and time, a few at once.
+
+Everything here raises :class:`BadInput`, whatever happens to the process that reads.
+"""
+
+import contextlib
+import fcntl
+import os
+import time
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any, TypeVar
+
+from django.conf import settings
+
+from armuto import formats, isolation
+from armuto.errors import BadInput
+from armuto.formats import Document
+from armuto.intake.detection import NOTHING, ImportOptions
+from studio.platform import workers
+
+T = TypeVar("T")
+WAIT = 0.02  # seconds between two looks for a free place
+
+
+def read(
+    data: bytes, file: str, options: ImportOptions = NOTHING, files: Mapping[str, bytes] | None = None
+) -> Document:
+    """:func:`armuto.formats.read`, apart."""
+    return _apart(file, formats.read, data, file, options, files)
+
+
+def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
+    """:func:`armuto.formats.contents`, apart; a file that is no archive is handed back as it is."""
+    if not formats.is_archive(data, file):
+        return [(file, data, {})]
+    return _apart(file, formats.contents, data, file, settings.LARGEST_UNPACKED)
+
+
+def _apart(file: str, function: Callable[..., T], *args: Any) -> T:
+    limits = isolation.Limits(settings.READER_MEMORY, settings.READER_SECONDS)
+    with _place(file):
+        try:
+            return isolation.call(function, *args, limits=limits)
+        except isolation.OutOfMemory:
+            raise BadInput(
+                f"{file}: reading it takes more than {limits.memory / 1024**2:.0f} MB of memory; split it, or export "
+                "less at once."
+            ) from None
+        except isolation.OutOfTime:
+            raise BadInput(
+                f"{file}: reading it takes longer than {limits.seconds:g} s; split it, or export less at once."
+            ) from None
+        except isolation.Crashed:
+            raise BadInput(
+                f"{file}: it is damaged so that its reader ended in the middle of it; export it again."
+            ) from None
+
+
+@contextlib.contextmanager
+def _place(file: str) -> Iterator[None]:
+    """Hold one of as many places as there are cores, over all processes of the studio on this machine.
+
+    Raises :class:`BadInput` when none has become free for as long as two readings may take.
+    """
+    folder = workers.folder().with_suffix(".readers")
+    folder.mkdir(parents=True, exist_ok=True)
+    deadline = time.monotonic() + 2 * settings.READER_SECONDS
+    places = [os.open(folder / str(number), os.O_CREAT | os.O_RDWR) for number in range(settings.READERS)]
+    try:
+        while not any(_locked(place) for place in places):
+            if time.monotonic() > deadline:
+                raise BadInput(f"{file}: too much is being read at the moment; bring it in again in a minute.")
+            time.sleep(WAIT)
+        yield
+    finally:
+        for place in places:
+            os.close(place)
+
+
+def _locked(place: int) -> bool:
+    try:
+        fcntl.flock(place, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    return True
