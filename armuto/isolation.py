@@ -32,10 +32,12 @@ _context.set_forkserver_preload(["armuto.formats"])
 
 @dataclass(frozen=True)
 class Limits:
-    """memory: bytes that the process may allocate. seconds: of wall time, and of processor time."""
+    """memory: bytes that the process may allocate. seconds: of wall time, and of processor time. result: bytes that
+    what comes back may have, pickled."""
 
     memory: int = 1536 * 1024**2
     seconds: float = 60.0
+    result: int = 1536 * 1024**2
 
 
 class OutOfMemory(Exception):
@@ -50,14 +52,19 @@ class Crashed(Exception):
     """The function raised what it does not document, or its process ended by itself."""
 
 
-def call(function: Callable[..., T], *args: Any, limits: Limits = Limits()) -> T:
+def call(
+    function: Callable[..., T],
+    *args: Any,
+    limits: Limits = Limits(),
+    scratch: Path | None = None,
+) -> T:
     """What a function of a module returns for the arguments, worked out in a process of its own.
 
     Arguments and result are pickled through files of a temporary folder, since pipes would hold them once more in
-    memory. Raises :class:`BadInput` where the function does, :class:`OutOfMemory`, :class:`OutOfTime` and
-    :class:`Crashed`.
+    memory. scratch: where that folder is made, the system's place for such things without. Raises :class:`BadInput`
+    where the function does, :class:`OutOfMemory`, :class:`OutOfTime` and :class:`Crashed`.
     """
-    folder = Path(tempfile.mkdtemp(prefix="armuto-apart-"))
+    folder = Path(tempfile.mkdtemp(prefix="armuto-apart-", dir=scratch))
     try:
         with (folder / "arguments").open("wb") as file:
             pickle.dump((function, args), file, protocol=5)
@@ -96,6 +103,7 @@ def _end(process: Any) -> None:
 def _work(folder: str, limits: Limits) -> None:
     with contextlib.suppress(PermissionError):  # it leads a group already
         os.setpgid(0, 0)
+    tempfile.tempdir = folder  # what this process leaves when it is killed goes with the folder
     bound(limits)
     outcome: tuple[str, Any]
     try:
@@ -118,8 +126,11 @@ def _work(folder: str, limits: Limits) -> None:
 def _leave(folder: str, outcome: tuple[str, Any]) -> None:
     """The outcome as a file that is there whole or not at all."""
     part = Path(folder) / "part"
-    with part.open("wb") as file:
-        pickle.dump(outcome, file, protocol=5)
+    try:
+        with part.open("wb") as file:
+            pickle.dump(outcome, file, protocol=5)
+    except (OSError, MemoryError):  # it is larger than a file may be
+        part.write_bytes(pickle.dumps(("memory", None)))
     part.rename(Path(folder) / "result")
 
 
@@ -133,7 +144,7 @@ def bound(limits: Limits) -> None:
     for kind, most in (
         (resource.RLIMIT_DATA, limits.memory),
         (resource.RLIMIT_CPU, seconds),
-        (resource.RLIMIT_FSIZE, limits.memory),
+        (resource.RLIMIT_FSIZE, limits.result),
         (resource.RLIMIT_CORE, 0),
     ):
         held = resource.getrlimit(kind)[1]

@@ -2,13 +2,16 @@
 /api/docs; the front end's types follow from it."""
 
 import logging
-from typing import Any
+import shutil
+from typing import Any, Literal
 
+from django.conf import settings
 from django.core.exceptions import RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent, TooManyFilesSent
+from django.db import OperationalError, transaction
 from django.db.models import Count, Q
 from django.http import HttpRequest
 from django.http.multipartparser import MultiPartParserError
-from ninja import Schema
+from ninja import Schema, Status
 
 from armuto import __version__
 from armuto.errors import BadInput
@@ -27,15 +30,18 @@ from studio.ingest.api.intake import router as intake
 from studio.ingest.models import Arrival
 from studio.library.api import router as library
 from studio.library.models import Clip
+from studio.platform import workers
 from studio.platform.described import DescribedAPI
+from studio.platform.journal import current_id
 from studio.platform.uploads import TooLarge
 from studio.renditions.api.board import router as board
 from studio.renditions.api.renditions import router as renditions
 from studio.renditions.api.runs import router as runs
-from studio.renditions.models import Rendition, Run
+from studio.renditions.models import Rendition, Run, RunItem
 from studio.renditions.queries import counted
 from studio.renditions.schemas import RunOut
 
+LEAST_ROOM = 100 * 1024 * 1024  # bytes
 logger = logging.getLogger("django.request")
 api = DescribedAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
@@ -79,6 +85,19 @@ def malformed(request: HttpRequest, problem: Exception) -> Any:
     return api.create_response(request, {"detail": sentence}, status=413 if large else 400)
 
 
+@api.exception_handler(OperationalError)
+def unwritable(request: HttpRequest, problem: OperationalError) -> Any:
+    """The database cannot be written at this moment; whoever asks again later is served."""
+    logger.warning("Not written: %s %s (%s)", request.method, request.path, problem)
+    full = "full" in str(problem)
+    sentence = (
+        "The studio's disk is full, so nothing was changed; make room, and it goes on by itself."
+        if full
+        else "The studio could not save this, since it was saving something else for long; try again."
+    )
+    return api.create_response(request, {"detail": sentence}, status=507 if full else 503)
+
+
 @api.exception_handler(OverflowError)
 def too_large(request: HttpRequest, problem: OverflowError) -> Any:
     return api.create_response(request, {"detail": "A number in this is larger than any there is here."}, status=422)
@@ -93,8 +112,39 @@ def no_text(request: HttpRequest, problem: UnicodeEncodeError) -> Any:
 def failed(request: HttpRequest, problem: Exception) -> Any:
     """What nobody foresaw: told in the log whole, and to whoever asked in a sentence."""
     logger.error("Failed: %s %s", request.method, request.path, exc_info=problem)
-    sentence = "The studio failed at this, and nothing was changed. Its log says more; restarting it may help."
+    sentence = (
+        "The studio failed at this, and nothing was changed. Its log says more at request "
+        f"{current_id.get()}; restarting it may help."
+    )
     return api.create_response(request, {"detail": sentence}, status=500)
+
+
+class Health(Schema):
+    """Whether the studio works: it can read and write its data, there is room on the disk, and somebody works off what
+    is queued. version: of the program. workers: that live on this machine. free: bytes on the disk of the data."""
+
+    status: Literal["ok", "failing"]
+    sentence: str
+    version: str
+    workers: int
+    free: int
+
+
+@api.get("health", response={200: Health, 503: Health}, operation_id="health")
+def health(request: HttpRequest) -> Status[Any]:
+    """Whether all is well, for whoever watches over machines; 503 with a sentence where it is not."""
+    free, living = shutil.disk_usage(settings.DATA).free, sum(1 for _ in workers.enlisted())
+    sentence = "The disk is nearly full." if free < LEAST_ROOM else ""
+    try:
+        with transaction.atomic():
+            waiting = RunItem.objects.filter(state=RunItem.State.WAITING, run__state=Run.State.RUNNING).exists()
+        if waiting and not living and not sentence:
+            sentence = "Nobody works off what is queued."
+    except OperationalError as problem:
+        sentence = f"The database does not answer: {problem}."
+    status: Literal["ok", "failing"] = "failing" if sentence else "ok"
+    row = {"status": status, "sentence": sentence, "version": __version__, "workers": living, "free": free}
+    return Status(503 if sentence else 200, row)
 
 
 class Counts(Schema):

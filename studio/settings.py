@@ -5,7 +5,9 @@ address of a database server in its place, and ARMUTO_REDIS of one for tasks; se
 signing key. ARMUTO_HOSTS: host names, separated by commas. ARMUTO_TLS: 1 where a proxy in front speaks TLS.
 ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_LARGEST_MB: size limit of one
 uploaded file, ARMUTO_UNPACKED_MB of everything in an archive. ARMUTO_READER_MB, ARMUTO_READER_SECONDS: what the reading
-of a file may take, ARMUTO_READERS: how many are read at once.
+of a file may take, ARMUTO_READERS: how many are read at once. ARMUTO_TASK_SECONDS, ARMUTO_WORKER_MB: what a worker may
+take for one task, and grow to before another takes its place. ARMUTO_LOG_FILE: where a line is written for each request
+and task (default: studio.log beside the data), and ARMUTO_LOG: json for an object a line.
 """
 
 import os
@@ -41,6 +43,7 @@ INSTALLED_APPS = [
     "studio.ingest",
 ]
 MIDDLEWARE = [
+    "studio.platform.journal.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "studio.platform.guard.ContentSecurityPolicy",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -53,6 +56,8 @@ TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP
 ASGI_APPLICATION = "studio.asgi.application"
 
 DATA.mkdir(parents=True, exist_ok=True)
+FILE_UPLOAD_TEMP_DIR = DATA / "scratch"
+FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 _SQLITE = {
     "ENGINE": "django.db.backends.sqlite3",
     "NAME": os.environ.get("ARMUTO_DATABASE", DATA / "armuto.sqlite3"),
@@ -104,6 +109,8 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 1_000
 LARGEST_TEXT = 8 * MB  # of a fitting's or a pattern's file
 READER_MEMORY = int(os.environ.get("ARMUTO_READER_MB", "1536")) * MB
 READER_SECONDS = float(os.environ.get("ARMUTO_READER_SECONDS", "60"))
+TASK_SECONDS = float(os.environ.get("ARMUTO_TASK_SECONDS", "1800"))
+WORKER_MEMORY = int(os.environ.get("ARMUTO_WORKER_MB", "1000")) * MB
 READERS = int(os.environ.get("ARMUTO_READERS", os.cpu_count() or 1))
 READ_AT_ONCE = 6 * MB  # larger files are read by the worker
 # The handlers spool to disk above this size; Django's own limit is for form fields, not files.
@@ -128,10 +135,30 @@ if os.environ.get("ARMUTO_TLS"):
     CSRF_COOKIE_SECURE = True
     CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
 
+LOG_FILE = os.environ.get("ARMUTO_LOG_FILE")
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"django_tasks": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
+    "formatters": {
+        "text": {"()": "studio.platform.journal.TextFormatter"},
+        "json": {"()": "studio.platform.journal.JsonFormatter"},
+    },
+    "handlers": {
+        "console": {"class": "logging.StreamHandler"},
+        # Lines are appended whole, so that several processes can share the file.
+        "journal": {
+            **(
+                {"class": "logging.handlers.WatchedFileHandler", "filename": LOG_FILE, "delay": True}
+                if LOG_FILE
+                else {"class": "logging.NullHandler"}
+            ),
+            "formatter": "json" if os.environ.get("ARMUTO_LOG") == "json" else "text",
+        },
+    },
+    "root": {"handlers": ["console", "journal"], "level": "WARNING"},
+    "loggers": {
+        "armuto.journal": {"handlers": ["journal"], "level": "INFO", "propagate": False},
+        "django_tasks": {"level": "WARNING"},
+        "django.request": {"level": "ERROR"},
+    },
 }

@@ -77,7 +77,7 @@ def _best_chain(
     """
     columns = scores.shape[1]
     total = np.where(scores > 0, scores + np.array(bonus), -np.inf)
-    scored = (scores > 0).any(axis=1).tolist()
+    scored: list[bool] = np.any(scores > 0, axis=1).tolist()
     came: dict[tuple[int, int], tuple[int, int]] = {}
     best_above: list[list[tuple[float, int, int]]] = []  # of every joint, for each column: total, joint, -column
     for joint, parent in enumerate(skeleton.parents.tolist()):

@@ -12,9 +12,10 @@ from django.db import models
 from armuto.intake import naming
 from armuto.intake.detection import ImportOptions
 from studio.library.models import Clip
+from studio.platform.leases import Leased
 
 
-class Arrival(models.Model):
+class Arrival(Leased):
     class State(models.TextChoices):
         WAITING = "waiting"
         READING = "reading"
@@ -40,7 +41,7 @@ class ArrivalContent(models.Model):
     data = models.BinaryField()
 
 
-class IntakeFile(models.Model):
+class IntakeFile(Leased):
     """One file on its way in; an archive becomes one row per file in it.
 
     told: what the person says about unit, up and facing. found: what was read. stated: why it was refused, in a

@@ -2,24 +2,31 @@
 
 from typing import Any
 
+from django.db import OperationalError, transaction
 from django_tasks import task
 
 from armuto.errors import BadInput
+from armuto.formats import is_archive
 from studio.ingest.models import Arrival, ArrivalContent, IntakeFile
 from studio.ingest.services.acceptance import accept
 from studio.ingest.services.reading import take_in
 from studio.ingest.services.staging import lay_out, unpack
+from studio.platform import leases
 
 State = IntakeFile.State
+FAILED = "reading it failed; nothing was kept."
+SET_ASIDE = (
+    f"{leases.ATTEMPTS} workers ended in the middle of it, so it was set aside; export it anew, and look at the log."
+)
 
 
 @task()
 def read_arrival(arrival_id: int) -> None:
     """Read one arrival. Whatever happens, its bytes are dropped and the row says what became of it."""
-    arrival = Arrival.objects.filter(pk=arrival_id, state=Arrival.State.WAITING).select_related("content").first()
-    if arrival is None:
+    waiting = Arrival.objects.filter(pk=arrival_id, state=Arrival.State.WAITING)
+    if not leases.take(waiting, state=Arrival.State.READING):
         return  # taken back before its turn came
-    Arrival.objects.filter(pk=arrival_id).update(state=Arrival.State.READING)
+    arrival = Arrival.objects.select_related("content").get(pk=arrival_id)
     outcome: dict[str, object]
 
     def reached(done: int, total: int) -> bool:
@@ -32,26 +39,30 @@ def read_arrival(arrival_id: int) -> None:
         outcome["refused"] = found.refused
     except BadInput as problem:
         outcome = {"state": Arrival.State.REFUSED, "sentence": str(problem)}
+    except OperationalError:
+        raise  # nothing can be written now, this neither; it is given back when the worker is gone
     except Exception:
-        outcome = {"state": Arrival.State.REFUSED, "sentence": f"{arrival.name}: reading it failed; nothing was kept."}
+        _end(arrival_id, {"state": Arrival.State.REFUSED, "sentence": f"{arrival.name}: {FAILED}"})
         raise
-    finally:
+    _end(arrival_id, outcome)
+
+
+def _end(arrival_id: int, outcome: dict[str, object]) -> None:
+    with transaction.atomic():
         ArrivalContent.objects.filter(arrival_id=arrival_id).delete()
-        Arrival.objects.filter(pk=arrival_id).update(**outcome)
+        Arrival.objects.filter(pk=arrival_id).update(**outcome, **leases.RELEASED)
 
 
 @task()
 def read_file(file_id: int) -> None:
     """Read one file of the intake; an archive is taken apart first."""
-    row = IntakeFile.objects.filter(pk=file_id, state=State.WAITING).select_related("content").first()
-    if row is None:
+    if not leases.take(IntakeFile.objects.filter(pk=file_id, state=State.WAITING), state=State.READING):
         return  # dismissed before its turn came
-    IntakeFile.objects.filter(pk=file_id).update(state=State.READING)
+    row = IntakeFile.objects.select_related("content").get(pk=file_id)
     with _refusing(row):
         data = bytes(row.content.data)
-        if data[:4] == b"PK\x03\x04" and not row.path.lower().endswith((".usdz", ".gltf", ".dae")):
-            for file in unpack(row, data):
-                read_file.enqueue(file.pk)
+        if is_archive(data, row.path) and not row.path.lower().endswith((".gltf", ".dae")):
+            unpack(row, data)
         else:
             lay_out(row)
 
@@ -59,10 +70,9 @@ def read_file(file_id: int) -> None:
 @task()
 def accept_file(file_id: int) -> None:
     """Take one file in. What fails stays in the intake with its sentence."""
-    row = IntakeFile.objects.filter(pk=file_id).first()
-    if row is None:
-        return
-    with _refusing(row):
+    if not leases.take(IntakeFile.objects.filter(pk=file_id, state=State.ACCEPTING, worker="")):
+        return  # stopped before its turn came
+    with _refusing(IntakeFile.objects.get(pk=file_id)):
         accept(file_id)
 
 
@@ -71,16 +81,37 @@ class _refusing:  # noqa: N801
 
     def __init__(self, row: IntakeFile) -> None:
         self.row = row
-        self.pk = row.pk
 
     def __enter__(self) -> None:
         pass
 
     def __exit__(self, kind: Any, problem: Any, trace: Any) -> bool:
-        if problem is None:
-            return False
-        sentence = (
-            str(problem) if isinstance(problem, BadInput) else f"{self.row.path}: reading it failed; nothing was kept."
-        )
-        IntakeFile.objects.filter(pk=self.pk).update(state=State.REFUSED, sentence=sentence)
+        if problem is None or isinstance(problem, OperationalError):
+            return False  # where nothing can be written, it is given back when the worker is gone
+        sentence = str(problem) if isinstance(problem, BadInput) else f"{self.row.path}: {FAILED}"
+        IntakeFile.objects.filter(pk=self.row.pk).update(state=State.REFUSED, sentence=sentence, **leases.RELEASED)
         return isinstance(problem, BadInput)
+
+
+def take_up(everything: bool = False) -> None:
+    """Let what waits begin again whose workers are gone, or all that was begun where nobody works; set aside what was
+    begun too often; queue all that waits. What is queued twice is done once."""
+    for lost in leases.lost(Arrival.objects.filter(state=Arrival.State.READING), everything):
+        if lost.attempts >= leases.ATTEMPTS:
+            _end(lost.pk, {"state": Arrival.State.REFUSED, "sentence": f"{lost.name}: {SET_ASIDE}"})
+        else:
+            Arrival.objects.filter(pk=lost.pk).update(state=Arrival.State.WAITING, worker="")
+    begun = IntakeFile.objects.filter(state__in=[State.READING, State.ACCEPTING])
+    for file in leases.lost(begun, everything):
+        row = IntakeFile.objects.filter(pk=file.pk)
+        if file.attempts >= leases.ATTEMPTS:
+            row.update(state=State.REFUSED, sentence=f"{file.path}: {SET_ASIDE}", **leases.RELEASED)
+        else:
+            row.update(state=State.WAITING if file.state == State.READING else State.ACCEPTING, worker="")
+    for task_of, rows in (
+        (read_arrival, Arrival.objects.filter(state=Arrival.State.WAITING)),
+        (read_file, IntakeFile.objects.filter(state=State.WAITING)),
+        (accept_file, IntakeFile.objects.filter(state=State.ACCEPTING, worker="")),
+    ):
+        for pk in rows.values_list("pk", flat=True):
+            task_of.enqueue(pk)

@@ -7,7 +7,7 @@ from typing import Any
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
-App = Callable[[MutableMapping[str, Any], Receive, Send], Awaitable[None]]
+App = Callable[[Any, Any, Any], Awaitable[None]]
 
 
 class _TooLarge(Exception):

@@ -8,6 +8,7 @@ import fcntl
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping
+from pathlib import Path
 from typing import Any, TypeVar
 
 from django.conf import settings
@@ -36,11 +37,18 @@ def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, byte
     return _apart(file, formats.contents, data, file, settings.LARGEST_UNPACKED)
 
 
+def scratch() -> Path:
+    """The folder of whatever lasts no longer than a request or a task; emptied when the studio starts."""
+    folder = Path(settings.FILE_UPLOAD_TEMP_DIR)
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
 def _apart(file: str, function: Callable[..., T], *args: Any) -> T:
     limits = isolation.Limits(settings.READER_MEMORY, settings.READER_SECONDS)
     with _place(file):
         try:
-            return isolation.call(function, *args, limits=limits)
+            return isolation.call(function, *args, limits=limits, scratch=scratch())
         except isolation.OutOfMemory:
             raise BadInput(
                 f"{file}: reading it takes more than {limits.memory / 1024**2:.0f} MB of memory; split it, or export "

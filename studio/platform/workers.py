@@ -4,8 +4,11 @@ A worker holds a lock on a file of its own for as long as it lives. The system l
 a lock that can be taken says that its holder is gone; numbers of processes would be given out again.
 """
 
+import contextlib
 import fcntl
+import logging
 import os
+import resource
 import signal
 import socket
 import threading
@@ -17,6 +20,7 @@ from typing import Any
 from django.conf import settings
 from django.utils.crypto import get_random_string
 
+logger = logging.getLogger(__name__)
 HOST = socket.gethostname()[:40]
 name = f"{HOST}.here"  # of the worker that this process is; the server's own where it works on the spot
 _held: dict[str, int] = {}
@@ -64,6 +68,29 @@ def enlisted() -> Iterator[str]:
     """Names of the workers of this machine that live."""
     if folder().is_dir():
         yield from (path.name for path in folder().iterdir() if not gone(path.name))
+
+
+def memory() -> int:
+    """Bytes that this process holds in memory."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * resource.getpagesize()
+
+
+@contextlib.contextmanager
+def time_limit(seconds: float, what: str) -> Iterator[None]:
+    """Kill this process when the block takes longer: what it holds is then given back, and another takes its place."""
+
+    def end() -> None:
+        logger.error("%s took longer than %g s; this worker ends and another takes its place.", what, seconds)
+        os.kill(os.getpid(), signal.SIGKILL)
+
+    timer = threading.Timer(seconds, end)
+    timer.daemon = True
+    timer.start()
+    try:
+        yield
+    finally:
+        timer.cancel()
 
 
 def end_with(parent: int) -> None:

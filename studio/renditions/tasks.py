@@ -3,6 +3,7 @@
 import logging
 import time
 
+from django.db import OperationalError
 from django_tasks import task
 
 from studio.renditions import worker
@@ -19,6 +20,8 @@ def work_off() -> None:
     while item := worker.take_next():
         try:
             worker.process(item)
+        except OperationalError:
+            raise  # nothing can be written; whoever called for this ends
         except Exception:
             # The item says what happened; whoever runs the studio finds the rest here, and the others go on.
             logger.exception("An item of a run failed.")

@@ -4,7 +4,7 @@ import time
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from django.db import transaction
+from django.db import OperationalError, transaction
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
@@ -57,6 +57,8 @@ def process(item: RunItem) -> None:
         return
     except BadInput as problem:
         _fail(item, mine, str(problem), begun)
+    except OperationalError:
+        raise  # nothing can be written now, this neither; the item is given back when this worker is gone
     except Exception:
         sentence = f"{row.clip.name}: transferring it to {row.character.name} failed; what was made before is kept."
         _fail(item, mine, sentence, begun)

@@ -217,7 +217,8 @@ class TakingUp(TransactionTestCase):
         self.assertIsNone(worker.take_next())
         RunItem.objects.filter(pk=first.pk).update(worker=f"{workers.HOST}.1.gone")
         RunItem.objects.filter(pk=second.pk).update(worker="elsewhere.1.abcdef")
-        self.assertEqual(recovery.of_the_gone(), 1)
+        with self.settings(TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}):
+            self.assertEqual(recovery.of_the_gone(), 1)
         again = worker.take_next()
         self.assertEqual((again.pk, again.attempts), (first.pk, 2))
         # Whoever comes late with a claim that was given up stores nothing.

@@ -35,6 +35,7 @@ from studio.ingest.tasks import accept_file, read_file
 from studio.library.models import Clip
 from studio.library.schemas import PlateOut
 from studio.library.services import floor_said
+from studio.platform import leases
 from studio.platform.uploads import file_path, received
 
 router = Router(tags=["intake"])
@@ -213,7 +214,7 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
                 row.told.pop(key, None)
             else:
                 row.told[key] = value
-        row.state = State.WAITING
+        row.state, row.attempts = State.WAITING, 0
         row.save()
     if len(rows) <= AT_ONCE:
         for row in rows:
@@ -311,7 +312,7 @@ def accept(request: HttpRequest, wanted: Wanted) -> dict[str, Any]:
 @router.post("stop", response=Summary, operation_id="stop_intake")
 def stop(request: HttpRequest) -> Any:
     """Stop accepting. What is in stays in; the rest goes back to waiting for a decision."""
-    IntakeFile.objects.filter(state=State.ACCEPTING).update(state=State.READY)
+    IntakeFile.objects.filter(state=State.ACCEPTING).update(state=State.READY, **leases.RELEASED)
     return summary(request)
 
 

@@ -13,6 +13,7 @@ from studio.ingest.models import IntakeFile, IntakeRow, NamingRule
 from studio.ingest.services.staging import document_of, skeleton_names
 from studio.library.models import Clip
 from studio.library.services import free_name, keep_clip, keep_original, keep_skeleton, new_version
+from studio.platform import leases
 
 
 def skeletons_called(identities: set[str]) -> dict[str, str]:
@@ -57,7 +58,7 @@ def begin(files: Iterable[IntakeFile]) -> list[int]:
     ready |= set(IntakeFile.objects.filter(pk__in=wanted, kind=IntakeFile.Kind.CHARACTER).values_list("pk", flat=True))
     found = IntakeFile.objects.filter(pk__in=ready, state__in=[IntakeFile.State.READY, IntakeFile.State.REFUSED])
     ids = list(found.values_list("pk", flat=True))
-    IntakeFile.objects.filter(pk__in=ids).update(state=IntakeFile.State.ACCEPTING, sentence="")
+    IntakeFile.objects.filter(pk__in=ids).update(state=IntakeFile.State.ACCEPTING, sentence="", **leases.RELEASED)
     return ids
 
 

@@ -79,7 +79,7 @@ def lay_out(row: IntakeFile) -> None:
 
 
 def _ready(row: IntakeFile) -> None:
-    row.state, row.sentence = IntakeFile.State.READY, ""
+    row.state, row.sentence, row.worker, row.attempts = IntakeFile.State.READY, "", "", 0
     row.save()
 
 

@@ -1,5 +1,6 @@
 """Put a copy of the data file in the place of the present one, which is kept beside it."""
 
+import os
 import shutil
 import sqlite3
 from pathlib import Path
@@ -27,6 +28,9 @@ class Command(BaseCommand):
             raise CommandError("The studio is running; stop it first, so that nothing is written in between.")
         present = Path(connection.settings_dict["NAME"])
         connection.close()
+        part = present.with_name(f".{present.name}.part")
+        shutil.copyfile(source, part)
+        # Whenever this is cut short, there is a whole data file in its place: the present one, or the copy.
         if present.exists():
             set_aside = present.with_name(
                 f"{present.stem} before {timezone.localtime():%Y-%m-%d %H.%M.%S}{present.suffix}"
@@ -34,12 +38,10 @@ class Command(BaseCommand):
             with sqlite3.connect(present) as held:
                 held.execute("PRAGMA wal_checkpoint(TRUNCATE)")
             held.close()
-            present.replace(set_aside)
+            os.link(present, set_aside)
             self.stdout.write(f"What was there is kept as {set_aside}.")
         for suffix in ("-wal", "-shm"):
             present.with_name(present.name + suffix).unlink(missing_ok=True)
-        part = present.with_name(f".{present.name}.part")
-        shutil.copyfile(source, part)
         part.replace(present)
         call_command("migrate", verbosity=0)
         self.stdout.write(f"{source} is in use.")

@@ -20,6 +20,7 @@ PATIENCE = 10.0  # seconds a child may take to finish
 LOOK = 0.3  # seconds between two looks at the children
 LEAST = 5.0  # seconds: a child that ends sooner than this again and again is not started any more
 TRIES = 5
+LARGEST_LOG = 20_000_000  # bytes; a larger one is set aside at the next start
 
 
 class Child:
@@ -71,7 +72,10 @@ class Command(BaseCommand):
         if demo:
             call_command("load_demo", stdout=self.stdout)
         recovery.everything()
-        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings"}
+        log = settings.DATA / "studio.log"
+        if log.is_file() and log.stat().st_size > LARGEST_LOG:
+            log.replace(log.with_name("studio.log.1"))
+        environment = {"ARMUTO_LOG_FILE": str(log), **os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings"}
         # One core each: several workers that all spread over all cores only get in each other's way.
         alone = environment | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         server = [sys.executable, "-m", "uvicorn", "studio.asgi:application", "--port", str(port)]

@@ -1,32 +1,53 @@
 """A worker, known by a name of its own, that ends with whoever started it."""
 
+import logging
 import os
+import sys
+import time
 from typing import Any
 
+from django.conf import settings
 from django.db import DatabaseError, OperationalError, close_old_connections
 from django_tasks_db.management.commands import db_worker
 
 from studio.platform import workers
 
+UNWRITABLE = f"{OperationalError.__module__}.{OperationalError.__qualname__}"
+PAUSE = 1.0  # seconds before asking again a database that could not be written
 NICE = 5  # people at the server come first
+
+logger = logging.getLogger(__name__)
 
 
 class Worker(db_worker.Worker):
     def run_task(self, db_task_result: Any) -> None:
         try:
-            super().run_task(db_task_result)
+            with workers.time_limit(settings.TASK_SECONDS, db_task_result.task_path):
+                super().run_task(db_task_result)
+            if db_task_result.exception_class_path == UNWRITABLE:
+                raise OperationalError(db_task_result.traceback)
+        except OperationalError:
+            # Its outcome could not be written: on a full disk, or behind a long lock. The lock of this worker's name
+            # goes with it, so all that it holds is given back, as soon as that can be written.
+            logger.exception("This worker ends, and what it was at is given back.")
+            sys.exit(1)
         except DatabaseError:
             # Its row went while it was at it: everything was queued anew, or the studio was emptied. There is more to
             # do.
             close_old_connections()
+        if workers.memory() > settings.WORKER_MEMORY:
+            logger.warning("This worker has grown beyond its limit; another takes its place.")
+            self.running = False
 
     def run(self) -> None:
         while True:
             try:
                 return super().run()
             except OperationalError:
-                # The database was locked for longer than its timeout; nothing was claimed, so try again.
+                # The database was locked for longer than its timeout, or the disk is full; nothing was claimed, so try
+                # again.
                 close_old_connections()
+                time.sleep(PAUSE)
 
 
 class Command(db_worker.Command):

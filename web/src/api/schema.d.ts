@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Whether all is well, for whoever watches over machines; 503 with a sentence where it is not.
+         */
+        get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts": {
         parameters: {
             query?: never;
@@ -2016,6 +2036,26 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Health
+         * @description Whether the studio works: it can read and write its data, there is room on the disk, and somebody works off what
+         *     is queued. version: of the program. workers: that live on this machine. free: bytes on the disk of the data.
+         */
+        Health: {
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "ok" | "failing";
+            /** Sentence */
+            sentence: string;
+            /** Version */
+            version: string;
+            /** Workers */
+            workers: number;
+            /** Free */
+            free: number;
+        };
         /**
          * Counts
          * @description Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that
@@ -4359,6 +4399,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
     counts: {
         parameters: {
             query?: never;
