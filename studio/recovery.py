@@ -9,6 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from studio.ingest import tasks as ingest
+from studio.library import importing
 from studio.platform import workers
 from studio.renditions import worker
 from studio.renditions.models import Run, RunItem
@@ -26,6 +27,7 @@ def of_the_gone() -> int:
                     tasks.filter(pk=row.pk).delete()
         count = worker.take_up()
         ingest.take_up()
+        importing.sweep()
         _wake()
     return count
 
@@ -34,6 +36,7 @@ def everything() -> None:
     """Queue everything anew from what the tables say is unfinished, and sweep what was left on disk. For when nobody
     works yet."""
     _sweep()
+    importing.sweep(everything=True)
     if uses_the_database():
         apps.get_model("django_tasks_database", "DBTaskResult").objects.all().delete()
     ingest.take_up(everything=True)

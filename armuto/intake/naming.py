@@ -175,10 +175,22 @@ def free(name: str, taken: Iterable[str]) -> str:
     return _free(name, {other.casefold() for other in taken}, " ")
 
 
-def _free(name: str, used: set[str], gap: str) -> str:
+def free_names(names: Iterable[str], used: set[str]) -> list[str]:
+    """Each of the names, or with the next free number behind it, none of them twice. used: names that are taken, in
+    :meth:`str.casefold`; those given out are added."""
+    out = []
+    last: dict[str, int] = {}  # numbers that were given out, so that the search for the next begins there
+    for name in names:
+        out.append(_free(name, used, " ", last.get(name.casefold(), 2)))
+        used.add(out[-1].casefold())
+        if out[-1] != name:
+            last[name.casefold()] = int(out[-1].rpartition(" ")[2])
+    return out
+
+
+def _free(name: str, used: set[str], gap: str, number: int = 2) -> str:
     if name.casefold() not in used:
         return name
-    number = 2
     while f"{name}{gap}{number}".casefold() in used:
         number += 1
     return f"{name}{gap}{number}"

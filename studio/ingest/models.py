@@ -41,14 +41,22 @@ class ArrivalContent(models.Model):
     data = models.BinaryField()
 
 
+class Visible(models.Manager["IntakeFile"]):
+    """Files whose archive is unpacked."""
+
+    def get_queryset(self) -> models.QuerySet["IntakeFile"]:
+        return super().get_queryset().exclude(state=IntakeFile.State.UNPACKING)
+
+
 class IntakeFile(Leased):
     """One file on its way in; an archive becomes one row per file in it.
 
-    told: what the person says about unit, up and facing. found: what was read. stated: why it was refused, in a
-    sentence.
+    archive: the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person
+    says about unit, up and facing. found: what was read, empty until then. sentence: why it was refused.
     """
 
     class State(models.TextChoices):
+        UNPACKING = "unpacking"
         WAITING = "waiting"
         READING = "reading"
         READY = "ready"
@@ -68,7 +76,11 @@ class IntakeFile(Leased):
     found = models.JSONField(default=dict)
     name = models.CharField(max_length=255, default="")
     becomes = models.ForeignKey("cast.Character", models.SET_NULL, null=True, related_name="+")
+    archive = models.ForeignKey("self", models.CASCADE, null=True, related_name="unpacked", editable=False)
     created = models.DateTimeField(auto_now_add=True)
+
+    objects = Visible()
+    everything = models.Manager["IntakeFile"]()
 
     class Meta:
         ordering = ["id"]
@@ -87,6 +99,13 @@ class IntakeContent(models.Model):
 
     file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="content")
     data = models.BinaryField()
+
+
+class LaidOut(models.Manager["IntakeRow"]):
+    """Rows of files that have been read to their end."""
+
+    def get_queryset(self) -> models.QuerySet["IntakeRow"]:
+        return super().get_queryset().exclude(file__found={})
 
 
 class IntakeRow(models.Model):
@@ -114,6 +133,9 @@ class IntakeRow(models.Model):
     becomes = models.ForeignKey(Clip, models.SET_NULL, null=True, related_name="+")
     floor = models.FloatField(null=True, default=None)  # in metres, where a person says that it is
     final = models.CharField(max_length=255, default="")
+
+    objects = models.Manager["IntakeRow"]()
+    laid_out = LaidOut()
 
     class Meta:
         ordering = ["file_id", "number"]

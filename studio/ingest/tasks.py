@@ -62,7 +62,8 @@ def read_file(file_id: int) -> None:
     with _refusing(row):
         data = bytes(row.content.data)
         if is_archive(data, row.path) and not row.path.lower().endswith((".gltf", ".dae")):
-            unpack(row, data)
+            for pk in unpack(row, data):
+                read_file.enqueue(pk)
         else:
             lay_out(row)
 

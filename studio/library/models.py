@@ -86,6 +86,13 @@ def skeleton_value(identity: str, observed: str) -> SkeletonValue:
     return replace(value, observed=observed_from(json.loads(observed), value.index))
 
 
+class Visible(models.Manager["Clip"]):
+    """Clips whose import is through."""
+
+    def get_queryset(self) -> models.QuerySet["Clip"]:
+        return super().get_queryset().filter(arriving="")
+
+
 class Clip(models.Model):
     """A clip of the library: frames first to last of the take that its motion row keeps whole.
 
@@ -94,7 +101,8 @@ class Clip(models.Model):
     sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found.
     content: hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from
     whose take it was cut. ground: how high feet rest in the range, and what was known then of where that puts the floor
-    (:func:`armuto.body.estimation.ground`). floor: where a person says that the floor is.
+    (:func:`armuto.body.estimation.ground`). floor: where a person says that the floor is. arriving: the import that
+    brings it, while that goes on and nobody sees it.
     """
 
     name = models.CharField(max_length=255)
@@ -117,14 +125,21 @@ class Clip(models.Model):
     retired = models.BooleanField(default=False)
     notes = models.JSONField(default=list)
     revision = models.PositiveIntegerField(default=1)
+    arriving = models.CharField(max_length=128, default="", db_index=True, editable=False)
     created = models.DateTimeField(auto_now_add=True)
+
+    objects = Visible()
+    everything = models.Manager["Clip"]()
 
     class Meta:
         ordering = ["name", "id"]
 
-    def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:
+    def set_digest(self) -> None:
         set_by_hand = () if self.floor is None else (self.floor,)
         self.digest = digest(self.content, self.first, self.last, self.contacts, *set_by_hand)
+
+    def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:
+        self.set_digest()
         if update_fields is not None:
             update_fields = {*update_fields, "digest"}
         super().save(*args, update_fields=update_fields, **kwargs)

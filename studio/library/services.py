@@ -85,34 +85,6 @@ def _keep_observed(row: Skeleton, seen: observed.Observed) -> None:
         row.save(update_fields=["observed"])
 
 
-def keep_clips(document: Document, original: Original, skeleton: Skeleton) -> list[Clip]:
-    """All clips of the document with their motion and plates, as intake proposes them. Names that are taken get a
-    number."""
-    out = []
-    for clip in document.clips:
-        found = recording.calibration(clip)
-        name = free_name(" ".join(clip.name.replace("_", " ").split()) or "clip")
-        first = found.frames if found else 0
-        out.append(keep_clip(document, clip, original, skeleton, name, (first, clip.frames - 1)))
-    return out
-
-
-def keep_clip(
-    document: Document,
-    clip: ClipValue,
-    original: Original,
-    skeleton: Skeleton,
-    name: str,
-    trim: tuple[int, int],
-    floor: float | None = None,
-) -> Clip:
-    """One clip of the document: the whole take, of which the frames ``trim`` are the clip. floor: where a person said
-    it is."""
-    row = Clip(name=name, skeleton=skeleton, take=original, floor=floor)
-    _take_up(row, document, clip, trim)
-    return row
-
-
 def new_version(
     row: Clip, document: Document, clip: ClipValue, original: Original, skeleton: Skeleton, trim: tuple[int, int]
 ) -> None:
@@ -154,7 +126,7 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
         contacts=row.contacts,
         floor=row.floor,
     )
-    _set_range(made, whole, first, last)
+    _set_range(made, whole, first, last, row.skeleton.assignment())
     made.save()
     Motion.objects.create(
         clip=made, rotations=row.motion.rotations, moving=row.motion.moving, translations=row.motion.translations
@@ -164,30 +136,37 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
 
 
 def _take_up(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int]) -> None:
+    take_up_facts(row, document, clip, trim, row.skeleton.assignment())
+    row.save()
+    observe_soles(row.skeleton)
+    Motion.objects.update_or_create(clip=row, defaults=motion_of(clip))
+    keep_plate(row, clip.cut(*trim), document.parts)
+
+
+def take_up_facts(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int], parts: Assignment) -> None:
+    """What a row says of a take and of the range of it that is the clip. parts: of its skeleton."""
     found = recording.calibration(clip)
     row.frames, row.fps = clip.frames, clip.fps
     row.calibration = found.frames if found else 0
     row.notes = [*document.notes, *recording.findings_in_words(clip)]
     row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
-    _set_range(row, clip, *trim)
-    row.save()
-    observe_soles(row.skeleton)
-    Motion.objects.update_or_create(
-        clip=row,
-        defaults={
-            "rotations": arrays.packed(clip.rotations),
-            "moving": clip.moving.tolist(),
-            "translations": arrays.packed(clip.translations),
-        },
-    )
-    keep_plate(row, clip.cut(*trim), document.parts)
+    _set_range(row, clip, *trim, parts)
 
 
-def _set_range(row: Clip, take: ClipValue, first: int, last: int) -> None:
+def motion_of(clip: ClipValue) -> dict[str, Any]:
+    """The columns of a take's motion."""
+    return {
+        "rotations": arrays.packed(clip.rotations),
+        "moving": clip.moving.tolist(),
+        "translations": arrays.packed(clip.translations),
+    }
+
+
+def _set_range(row: Clip, take: ClipValue, first: int, last: int, parts: Assignment) -> None:
     clip = take.cut(first, last)
     row.first, row.last = first, last
     row.travel, row.loop = recording.travel(clip), loops(clip)
-    row.ground = estimation.ground(clip, row.skeleton.assignment())
+    row.ground = estimation.ground(clip, parts)
 
 
 def plate_of(clip: ClipValue, parts: Assignment) -> dict[str, Any]:
@@ -248,7 +227,7 @@ def change_clip(
                 f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
             )
         whole = row.whole()
-        _set_range(row, whole, first, last)
+        _set_range(row, whole, first, last, row.skeleton.assignment())
         row.revision += 1
         keep_plate(row, whole.cut(first, last), row.skeleton.assignment())
     if floor is not None:

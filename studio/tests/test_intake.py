@@ -281,7 +281,7 @@ class Accepting(IntakeCase):
 
     def test_a_failure_in_the_middle_of_a_file_keeps_nothing_of_it(self):
         self.lay(("birds.glb", (DEMO / "roof" / "birds.glb").read_bytes()), ("bow.bvh", BOW.read_bytes()))
-        calls, take_up = {"n": 0}, services._take_up
+        calls, take_up = {"n": 0}, services.take_up_facts
 
         def failing(*arguments):
             calls["n"] += 1
@@ -289,7 +289,7 @@ class Accepting(IntakeCase):
                 raise RuntimeError("the disk is full")
             take_up(*arguments)
 
-        with mock.patch.object(services, "_take_up", failing), self.assertLogs("django_tasks", "ERROR"):
+        with mock.patch.object(services, "take_up_facts", failing), self.assertLogs("django_tasks", "ERROR"):
             self.send("post", "accept")
         self.assertEqual([clip.name for clip in Clip.objects.all()], ["bow"])
         self.assertEqual([skeleton.name for skeleton in Skeleton.objects.all()], ["skeleton of bow"])

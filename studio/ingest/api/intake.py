@@ -96,7 +96,7 @@ def summary(request: HttpRequest) -> Any:
         refused=Count("id", filter=Q(state=State.REFUSED)),
     )
     return counts | {
-        "rows": list(IntakeRow.objects.values_list("pk", flat=True)),
+        "rows": list(IntakeRow.laid_out.values_list("pk", flat=True)),
         "files": list(IntakeFile.objects.values_list("pk", flat=True)),
     }
 
@@ -110,7 +110,7 @@ def list_files(request: HttpRequest) -> Any:
 @router.get("rows", response=list[RowOut], operation_id="list_intake_rows")
 def list_rows(request: HttpRequest, after: int = 0) -> Any:
     """The clips that wait in the intake, with what was found in each."""
-    return rows_out(IntakeRow.objects.filter(pk__gt=after))
+    return rows_out(IntakeRow.laid_out.filter(pk__gt=after))
 
 
 def rows_out(rows: Any) -> list[dict[str, Any]]:

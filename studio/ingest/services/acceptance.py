@@ -11,8 +11,9 @@ from armuto.intake import naming
 from studio.cast.services import keep_character, new_version_of
 from studio.ingest.models import IntakeFile, IntakeRow, NamingRule
 from studio.ingest.services.staging import document_of, skeleton_names
+from studio.library.importing import NewClip, keep_clips
 from studio.library.models import Clip
-from studio.library.services import free_name, keep_clip, keep_original, keep_skeleton, new_version
+from studio.library.services import keep_original, keep_skeleton, new_version
 from studio.platform import leases
 
 
@@ -71,34 +72,61 @@ def accept(file_id: int) -> tuple[list[int], list[int]]:
     waiting = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("content").first()
     if waiting is None:
         return [], []
-    # Read before the database is locked, so that a stop gets its turn between two files.
+    # Read, and worked out, before the database is locked, so that a stop gets its turn between two files.
     document, data = document_of(waiting), bytes(waiting.content.data)
-    with transaction.atomic():
-        row = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("becomes").first()
-        return _take_in(row, document, data) if row else ([], [])
+    try:
+        if waiting.kind == IntakeFile.Kind.CHARACTER:
+            with transaction.atomic():
+                return [], [_keep_character(_still_wanted(file_id), document, data)]
+        return _keep_clips(waiting, document, data), []
+    except _Stopped:
+        return [], []
 
 
-def _take_in(row: IntakeFile, document: Document, data: bytes) -> tuple[list[int], list[int]]:
-    if row.kind == IntakeFile.Kind.CHARACTER:
-        made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
-        row.delete()
-        return [], [made.pk]
-    rows = [clip_row for clip_row in row.rows.select_related("becomes", "file") if clip_row.ticked]
-    if not rows:
-        raise BadInput(f"{row.path}: none of its clips is ticked.")
-    original = keep_original(data, row.file, document.format)
-    skeleton = keep_skeleton(document, skeletons_called({rows[0].identity})[rows[0].identity])
-    clips = []
-    for clip_row in rows:
-        clip = document.clips[clip_row.number]
-        if clip_row.becomes:
-            clip_row.becomes.floor = clip_row.floor
-            new_version(clip_row.becomes, document, clip, original, skeleton, (clip_row.first, clip_row.last))
-            clips.append(clip_row.becomes.pk)
-        else:
-            name = free_name(clip_row.final or clip.name)
-            clips.append(
-                keep_clip(document, clip, original, skeleton, name, (clip_row.first, clip_row.last), clip_row.floor).pk
-            )
+class _Stopped(Exception):
+    """The file was taken back while it was being accepted."""
+
+
+def _still_wanted(file_id: int) -> IntakeFile:
+    row = IntakeFile.objects.filter(pk=file_id, state=IntakeFile.State.ACCEPTING).select_related("becomes").first()
+    if row is None:
+        raise _Stopped
+    return row
+
+
+def _keep_character(row: IntakeFile, document: Document, data: bytes) -> int:
+    made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
     row.delete()
-    return clips, []
+    return made.pk
+
+
+def _keep_clips(file: IntakeFile, document: Document, data: bytes) -> list[int]:
+    rows = [row for row in file.rows.select_related("becomes", "file") if row.ticked]
+    if not rows:
+        raise BadInput(f"{file.path}: none of its clips is ticked.")
+    skeleton_name = skeletons_called({rows[0].identity})[rows[0].identity]
+    new = [
+        NewClip(
+            document.clips[row.number],
+            row.final or document.clips[row.number].name,
+            (row.first, row.last),
+            row.floor,
+        )
+        for row in rows
+        if not row.becomes
+    ]
+
+    def with_them() -> None:
+        """New versions of clips come in with the new clips of the file, which leaves the intake."""
+        wanted = _still_wanted(file.pk)
+        for row in rows:
+            if row.becomes:
+                original = keep_original(data, file.file, document.format)
+                skeleton = keep_skeleton(document, skeleton_name)
+                row.becomes.floor = row.floor
+                clip = document.clips[row.number]
+                new_version(row.becomes, document, clip, original, skeleton, (row.first, row.last))
+        wanted.delete()
+
+    made = iter(keep_clips(document, data, file.file, skeleton_name, new, with_them))
+    return [row.becomes.pk if row.becomes else next(made).pk for row in rows]

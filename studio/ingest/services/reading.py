@@ -1,5 +1,6 @@
 """Taking files in: all of each or nothing."""
 
+import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
@@ -7,8 +8,11 @@ from django.db import transaction
 
 from armuto import formats
 from armuto.errors import BadInput
+from armuto.intake import recording
+from armuto.kinematics.clip import Clip as ClipValue
 from studio.cast.services import keep_character
-from studio.library.services import keep_clips, keep_original, keep_skeleton
+from studio.library.importing import NewClip, keep_clips
+from studio.library.models import Clip
 from studio.platform import reader
 
 
@@ -52,19 +56,26 @@ def _read(content: bytes, inner: str, files: Mapping[str, bytes]) -> formats.Doc
     return reader.read(content, inner.rsplit("/", 1)[-1], files=files)
 
 
-@transaction.atomic
 def _keep(document: formats.Document, data: bytes, goes_to: str) -> TakenIn:
     """Left to itself, a file with a mesh bound to bones goes to the cast and any other to the library."""
     name = document.file
     if goes_to == "cast" or (goes_to == "auto" and document.skinned):
-        return TakenIn(characters=[keep_character(document, data).pk])
+        with transaction.atomic():
+            return TakenIn(characters=[keep_character(document, data).pk])
     if not document.clips:
         raise BadInput(
             f"{name}: there is no motion in it; export it with at least one animation, or drop it in the Cast."
         )
-    skeleton = keep_skeleton(document, f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}")
-    original = keep_original(data, name, document.format)
-    present = list(original.clips.values_list("pk", flat=True))
+    present = Clip.objects.filter(take__sha256=hashlib.sha256(data).hexdigest()).values_list("pk", flat=True)
     if present:  # the very same file again: nothing new to keep
-        return TakenIn(clips=present)
-    return TakenIn(clips=[clip.pk for clip in keep_clips(document, original, skeleton)])
+        return TakenIn(clips=list(present))
+    clips = [_as_proposed(clip) for clip in document.clips]
+    skeleton_name = f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}"
+    return TakenIn(clips=[clip.pk for clip in keep_clips(document, data, name, skeleton_name, clips)])
+
+
+def _as_proposed(clip: ClipValue) -> NewClip:
+    """A clip as the intake proposes it: named after its file or motion, without the frames of a calibration."""
+    found = recording.calibration(clip)
+    name = " ".join(clip.name.replace("_", " ").split()) or "clip"
+    return NewClip(clip, name, (found.frames if found else 0, clip.frames - 1))

@@ -2,9 +2,13 @@
 
 import io
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import PurePosixPath
+from typing import Any
+from urllib.parse import unquote_to_bytes
 
+from django.conf import settings
 from django.db import transaction
 
 from armuto.body import estimation
@@ -22,26 +26,53 @@ from studio.library.models import Clip, Skeleton
 from studio.library.services import plate_of
 from studio.platform import reader
 
+CLIPS_AT_ONCE = 50  # written in one transaction
 REFERS = (".gltf", ".dae")  # formats that may name files beside them
 
 
-def unpack(row: IntakeFile, data: bytes) -> list[IntakeFile]:
-    """One row per file of an archive, in place of the archive's own. Raises :class:`BadInput`."""
+def unpack(row: IntakeFile, data: bytes) -> list[int]:
+    """One row per file of an archive, in place of the archive's own, all seen at once when the last is there. Returns
+    their ids, none where the archive was dismissed meanwhile. Raises :class:`BadInput`."""
     inside = reader.contents(data, row.path)
-    made = []
+    IntakeFile.everything.filter(archive=row).delete()  # of a worker that did not come to the end
+    size = 0
+    for path, content, near in inside:
+        alone = _alone(path, content, near)
+        size += len(alone)
+        if size > settings.LARGEST_UNPACKED:
+            limit = settings.LARGEST_UNPACKED // settings.MB
+            raise BadInput(
+                f"{row.path}: its files take more than {limit} MB with what each refers to; split the archive."
+            )
+        with transaction.atomic():
+            file = IntakeFile.everything.create(
+                path=f"{PurePosixPath(row.path).stem}/{path}"[-255:],
+                goes_to=row.goes_to,
+                archive=row,
+                state=IntakeFile.State.UNPACKING,
+            )
+            IntakeContent.objects.create(file=file, data=alone)
     with transaction.atomic():
-        for path, content, near in inside:
-            file = IntakeFile.objects.create(path=f"{PurePosixPath(row.path).stem}/{path}"[-255:], goes_to=row.goes_to)
-            IntakeContent.objects.create(file=file, data=_alone(path, content, near))
-            made.append(file)
-        row.delete()
-    return made
+        if not IntakeFile.objects.filter(pk=row.pk).exists():
+            return []
+        held = IntakeFile.everything.filter(archive=row)
+        ids = list(held.values_list("pk", flat=True))
+        held.update(archive=None, state=IntakeFile.State.WAITING)
+        IntakeFile.objects.filter(pk=row.pk).delete()
+    return ids
 
 
 def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> bytes:
-    """The file by itself, or packed with what lies beside it where it may refer to that."""
-    beside = {name: other for name, other in near.items() if not name.lower().endswith(tuple(f".{k}" for k in READ))}
-    if not path.lower().endswith(REFERS) or not beside:
+    """The file by itself, or packed with what it names of what lies beside it."""
+    if not path.lower().endswith(REFERS):
+        return content
+    text = unquote_to_bytes(content)
+    beside = {
+        name: other
+        for name, other in near.items()
+        if not name.lower().endswith(tuple(f".{k}" for k in READ)) and name.rpartition("/")[2].encode() in text
+    }
+    if not beside:
         return content
     held = io.BytesIO()
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -56,11 +87,32 @@ def document_of(row: IntakeFile) -> Document:
 
 
 def lay_out(row: IntakeFile) -> None:
-    """Read a file and set down what it holds; again when something else is told about it. Raises :class:`BadInput`."""
+    """Read a file and set down what it holds; again when something else is told about it. Nothing is set down of a file
+    that was dismissed meanwhile. Raises :class:`BadInput`."""
+    try:
+        _lay_out(row)
+    except _Dismissed:
+        return
+
+
+class _Dismissed(Exception):
+    """The file is no longer in the intake."""
+
+
+@contextmanager
+def _writing(row: IntakeFile) -> Iterator[None]:
+    """A transaction about a file that is still there."""
+    with transaction.atomic():
+        if not IntakeFile.objects.filter(pk=row.pk).exists():
+            raise _Dismissed
+        yield
+
+
+def _lay_out(row: IntakeFile) -> None:
     document = document_of(row)
     if row.goes_to == "cast" or (row.goes_to == "auto" and document.skinned):
         row.kind, row.found = IntakeFile.Kind.CHARACTER, facts_of(document)
-        with transaction.atomic():
+        with _writing(row):
             row.rows.all().delete()
             _ready(row)
         return
@@ -71,9 +123,14 @@ def lay_out(row: IntakeFile) -> None:
         )
     row.kind, row.found = IntakeFile.Kind.MOTION, detected(document)
     identity = arrays.identity(document.skeleton)
-    with transaction.atomic():
-        for number, clip in enumerate(document.clips):
-            _lay_out_clip(row, document, clip, number, identity)
+    # Worked out first and written in portions, so that others are not kept from writing for long.
+    for first in range(0, len(document.clips), CLIPS_AT_ONCE):
+        portion = document.clips[first : first + CLIPS_AT_ONCE]
+        values = [_row_values(clip, document, identity) for clip in portion]
+        with _writing(row):
+            for number, (clip, clip_values) in enumerate(zip(portion, values, strict=True), first):
+                _keep_row(row, number, clip, clip_values)
+    with _writing(row):
         row.rows.filter(number__gte=len(document.clips)).delete()
         _ready(row)
 
@@ -92,30 +149,33 @@ def _ground(clip: ClipValue, document: Document, identity: str) -> dict[str, flo
     return found
 
 
-def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: int, identity: str) -> None:
+def _row_values(clip: ClipValue, document: Document, identity: str) -> dict[str, Any]:
     calibration = recording.calibration(clip)
     still = recording.still_joints(clip)
+    trimmed = recording.without_calibration(clip)
     found = {
         "calibration": calibration.frames if calibration else 0,
         "why_calibration": calibration.text if calibration else "",
         "still": still[:40],
         "still_count": len(still),
         "root_still": recording.root_is_still(clip),
-        "travel": recording.travel(recording.without_calibration(clip)),
-        "loop": loops(recording.without_calibration(clip)),
+        "travel": recording.travel(trimmed),
+        "loop": loops(trimmed),
         "several": len(document.clips) > 1,
         "ground": _ground(clip, document, identity),
     }
-    content = arrays.content_hash(clip, identity)
-    values = {
+    return {
         "clip": clip.name[:255],
         "frames": clip.frames,
         "fps": clip.fps,
         "found": found,
         "plate": plate_of(clip, document.parts),
-        "content": content,
+        "content": arrays.content_hash(clip, identity),
         "identity": identity,
     }
+
+
+def _keep_row(row: IntakeFile, number: int, clip: ClipValue, values: dict[str, Any]) -> None:
     old = row.rows.filter(number=number).first()
     if old:
         for key, value in values.items():
@@ -126,8 +186,8 @@ def _lay_out_clip(row: IntakeFile, document: Document, clip: ClipValue, number: 
         old.save()
         return
     # What is there already is left out unless the person says otherwise.
+    content, first = values["content"], values["found"]["calibration"]
     present = Clip.objects.filter(content=content).exists() or IntakeRow.objects.filter(content=content).exists()
-    first = calibration.frames if calibration else 0
     IntakeRow.objects.create(file=row, number=number, ticked=not present, first=first, last=clip.frames - 1, **values)
 
 
