@@ -21,7 +21,7 @@ from studio.library.models import Clip, Motion, Plate, Skeleton
 from studio.platform import workers
 
 PORTION = 4 * 1024 * 1024  # bytes of motion per transaction
-MOST_AT_ONCE = 200  # clips per transaction
+MOST_AT_ONCE = 100  # clips per transaction
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,8 @@ from studio.library.models import Clip
 from studio.library.services import keep_original, keep_skeleton, new_version
 from studio.platform import leases
 
+ROWS_AT_ONCE = 100  # written in one transaction
+
 
 def skeletons_called(identities: set[str]) -> dict[str, str]:
     """What skeletons are called, by identity: as in the library, or as they will be, after the folder or file of the
@@ -42,7 +44,6 @@ def names_for(rows: Iterable[IntakeRow]) -> dict[int, str]:
     return versions | typed | {row.pk: text for row, text in zip(by_rule, made, strict=True)}
 
 
-@transaction.atomic
 def begin(files: Iterable[IntakeFile]) -> list[int]:
     """Settle names and mark files for acceptance. Returns their ids; files with nothing ticked in them are left as they
     are."""
@@ -54,12 +55,15 @@ def begin(files: Iterable[IntakeFile]) -> list[int]:
         if row.file_id in wanted and row.ticked:
             row.final = names[row.pk]
             chosen.append(row)
-    IntakeRow.objects.bulk_update(chosen, ["final"])
+    # In portions, so that others are not kept from writing; names count from the moment the files are marked.
+    for first in range(0, len(chosen), ROWS_AT_ONCE):
+        IntakeRow.objects.bulk_update(chosen[first : first + ROWS_AT_ONCE], ["final"])
     ready = {row.file_id for row in chosen}
     ready |= set(IntakeFile.objects.filter(pk__in=wanted, kind=IntakeFile.Kind.CHARACTER).values_list("pk", flat=True))
-    found = IntakeFile.objects.filter(pk__in=ready, state__in=[IntakeFile.State.READY, IntakeFile.State.REFUSED])
-    ids = list(found.values_list("pk", flat=True))
-    IntakeFile.objects.filter(pk__in=ids).update(state=IntakeFile.State.ACCEPTING, sentence="", **leases.RELEASED)
+    with transaction.atomic():
+        found = IntakeFile.objects.filter(pk__in=ready, state__in=[IntakeFile.State.READY, IntakeFile.State.REFUSED])
+        ids = list(found.values_list("pk", flat=True))
+        IntakeFile.objects.filter(pk__in=ids).update(state=IntakeFile.State.ACCEPTING, sentence="", **leases.RELEASED)
     return ids
 
 

@@ -26,7 +26,7 @@ from studio.library.models import Clip, Skeleton
 from studio.library.services import plate_of
 from studio.platform import reader
 
-CLIPS_AT_ONCE = 50  # written in one transaction
+CLIPS_AT_ONCE = 20  # written in one transaction
 REFERS = (".gltf", ".dae")  # formats that may name files beside them
 
 

@@ -28,6 +28,17 @@ export interface FileSpace {
   turn: number[]
 }
 
+/** Throws where a vertex is bound to a bone that there is not: drawing it would end the drawing of everybody. */
+function checkSkin(mesh: Mesh) {
+  if (!(mesh instanceof SkinnedMesh)) return
+  const bones = mesh.skeleton.bones.length
+  const indices = mesh.geometry.getAttribute('skinIndex')
+  if (!indices || !mesh.geometry.getAttribute('skinWeight')) throw new Error(`${mesh.name}: a skin without weights`)
+  for (let vertex = 0; vertex < indices.count; vertex++)
+    for (let n = 0; n < indices.itemSize; n++)
+      if (!(indices.getComponent(vertex, n) < bones)) throw new Error(`${mesh.name}: a weight of no bone`)
+}
+
 /** A character on the stage: its own mesh and materials with a thin ink line around them, and its bones on demand. */
 export class Figure {
   readonly object = new Group()
@@ -57,6 +68,7 @@ export class Figure {
     scene.traverse((node) => {
       if (node instanceof Mesh) this.meshes.push(node)
     })
+    this.meshes.forEach(checkSkin)
     for (const mesh of this.meshes) {
       mesh.castShadow = true
       mesh.frustumCulled = false

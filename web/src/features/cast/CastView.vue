@@ -129,6 +129,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
           <span>{{ label.name }}</span><span class="mono quiet">{{
             label.waiting ? `waits, ${label.height}` : label.height
           }}</span>
+          <span v-if="label.problem" class="problem">{{ label.problem }}</span>
         </button>
       </StageCanvas>
     </section>
@@ -172,6 +173,13 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
 }
 .label .mono {
   font-size: 12.5px;
+}
+.problem {
+  max-width: 210px;
+  white-space: normal;
+  text-align: center;
+  font-size: 13px;
+  color: var(--wrong);
 }
 .label.here,
 .label.over {

@@ -1,7 +1,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, type Ref } from 'vue'
 import { useTheme } from 'vuetify'
 
-import { answer, client } from '@/api/client'
+import { answer, client, Refused } from '@/api/client'
 import { loadFigure, loadWaiting, type StageModule } from '@/features/fitting/figures'
 import type { Stage } from '@/stage/stage'
 import { useCast, type Character } from '@/stores/cast'
@@ -22,6 +22,16 @@ interface Standing {
 }
 /** A body in the line-up with its figure, null where that is on the stage already. */
 type Arrival = [Standing, Figure | null] | null
+interface Label {
+  key: string
+  name: string
+  height: string
+  x: number
+  y: number
+  waiting: boolean
+  /** Why nothing stands above the name. */
+  problem: string
+}
 
 const GAP = 0.28
 export const keyOf = (character: Character) => `character ${character.id}`
@@ -38,7 +48,9 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
   const bones = ref(false)
   const loading = ref(false)
   const pointed = ref<number | null>(null)
-  const labels = shallowRef<{ key: string; name: string; height: string; x: number; y: number; waiting: boolean }[]>([])
+  const labels = shallowRef<Label[]>([])
+  /** Sentences about figures that cannot be shown, by key; they keep their place and take nobody with them. */
+  const problems = new Map<string, string>()
   let module: StageModule | undefined
   let rule: InstanceType<StageModule['HeightRule']> | undefined
   let standing: Standing[] = []
@@ -97,12 +109,14 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     load: () => Promise<Figure | null>,
   ): Promise<Arrival> {
     if (isThere(body)) return [body, null]
+    problems.delete(body.key)
     try {
       const figure = await load()
       return figure && [body, figure]
     } catch (problem) {
-      messages.fail(problem)
-      return null
+      problems.set(body.key, problem instanceof Refused ? problem.message : 'It cannot be shown here.')
+      if (!(problem instanceof Refused)) console.error(problem)
+      return [body, null]
     }
   }
   async function fromIntake(file: IntakeFile, now: Stage, isThere: (body: Standing) => boolean): Promise<Arrival> {
@@ -132,6 +146,7 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     let x = 0
     for (const [body, figure] of arrived) {
       if (figure) now.add(body.key, figure)
+      else if (problems.has(body.key)) now.remove(body.key)
       const [low, high] = body.bounds
       now.moveTo(body.key, x - low[0], 0)
       x += high[0] - low[0] + GAP
@@ -168,6 +183,7 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
         x: at.x,
         y: at.y,
         waiting: body.waiting,
+        problem: problems.get(body.key) ?? '',
       }
     })
   }

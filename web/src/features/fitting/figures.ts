@@ -15,7 +15,18 @@ export async function loadWaiting(module: StageModule, palette: Palette, id: num
   if (response.status === 204) return null
   if (!response.ok) throw new Refused('The waiting figure could not be fetched; reload the page.')
   const tree = module.treeOf(about.parents, about.parts, [])
-  return module.Figure.read(await response.arrayBuffer(), about.nodes, tree, about.space, palette, about.height)
+  const data = await response.arrayBuffer()
+  return read('It', () => module.Figure.read(data, about.nodes, tree, about.space, palette, about.height))
+}
+
+/** A figure of its file, or a Refused where its mesh cannot be drawn. */
+async function read<T>(name: string, reading: () => Promise<T>) {
+  try {
+    return await reading()
+  } catch (problem) {
+    console.warn(problem)
+    throw new Refused(`${name} cannot be shown here, its mesh is damaged; bones and motion are not affected.`)
+  }
 }
 
 /** A character's file as a figure for the stage. */
@@ -26,17 +37,8 @@ export async function loadFigure(module: StageModule, palette: Palette, characte
   ])
   if (!response.ok) throw new Refused(`${character.name}: its file could not be fetched; reload the page.`)
   const tree = module.treeOf(bones.parents, bones.parts, [])
-  try {
-    return await module.Figure.read(
-      await response.arrayBuffer(),
-      character.nodes,
-      tree,
-      character.space,
-      palette,
-      character.height,
-    )
-  } catch (problem) {
-    console.error(problem)
-    throw new Refused(`${character.name}: its mesh cannot be shown here; its bones and motion are not affected.`)
-  }
+  const data = await response.arrayBuffer()
+  return read(character.name, () =>
+    module.Figure.read(data, character.nodes, tree, character.space, palette, character.height),
+  )
 }
