@@ -36,16 +36,21 @@ print(json.dumps({
 """
 
 
-class AnEarlierDataFile(unittest.TestCase):
-    """The state before arrivals and intake became one app: its tables and its waiting tasks are found under new
-    names."""
+class DataFile(unittest.TestCase):
+    """A data file of an earlier state in a folder of its own."""
+
+    made = ""
 
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        data = lzma.decompress((DATA / "before_ingest.sqlite3.xz").read_bytes())
-        (self.folder / "armuto.sqlite3").write_bytes(data)
+        self.put(self.made)
+
+    def put(self, name: str) -> None:
+        if name:
+            data = lzma.decompress((DATA / f"{name}.sqlite3.xz").read_bytes())
+            (self.folder / "armuto.sqlite3").write_bytes(data)
 
     def manage(self, *arguments: str) -> str:
         environment = {**os.environ, "ARMUTO_DATA": str(self.folder)}
@@ -59,6 +64,13 @@ class AnEarlierDataFile(unittest.TestCase):
         )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         return done.stdout
+
+
+class BeforeIngest(DataFile):
+    """The state before arrivals and intake became one app: its tables and its waiting tasks are found under new
+    names."""
+
+    made = "before_ingest"
 
     def test_it_is_taken_into_use_with_all_that_was_in_it(self):
         self.manage("migrate", "--verbosity", "0")
@@ -89,3 +101,51 @@ class AnEarlierDataFile(unittest.TestCase):
     def test_it_is_migrated_once(self):
         self.manage("migrate", "--verbosity", "0")
         self.assertIn("No migrations to apply", self.manage("migrate"))
+
+
+class BeforeLeases(DataFile):
+    """The state before files on their way in named who was at them, and clips the import that brings them."""
+
+    made = "before_leases"
+
+    def test_it_is_taken_into_use_with_all_that_was_in_it(self):
+        self.manage("migrate", "--verbosity", "0")
+        ask = ASK.replace('ask("arrivals/1")["state"]', '"none"')
+        found = json.loads(self.manage("shell", "--no-imports", "-c", ask).splitlines()[-1])
+        counts = {key: found["counts"][key] for key in ("clips", "characters", "fittings", "accepted", "arriving")}
+        self.assertEqual(counts, {"clips": 1, "characters": 1, "fittings": 1, "accepted": 1, "arriving": 0})
+        self.assertEqual((found["clip"], found["figure"], found["state"]), ("walk", "fox", "accepted"))
+        self.assertEqual((found["files"], found["rows"], found["delivered"]), ([["late.bvh", "ready"]], 1, 1))
+        self.assertIn("everything is as it was put in", self.manage("verify"))
+
+
+class BeforeFloors(DataFile):
+    """An empty studio of the state in which deliveries were new."""
+
+    made = "before_floors"
+
+    def test_everything_that_is_needed_is_there_afterwards(self):
+        code = "from studio.platform import schema; schema.update(); print(schema.missing_columns())"
+        self.assertEqual(self.manage("shell", "--no-imports", "-c", code).split("\n")[-2], "[]")
+        self.assertIn("No migrations to apply", self.manage("migrate"))
+
+
+class OfTheFirstDays(DataFile):
+    """Their migrations were changed after they had been made, so that they seem to be what they are not."""
+
+    def test_they_are_refused_in_a_sentence(self):
+        for name in ("of_the_first_day", "of_the_second_day"):
+            self.put(name)
+            done = subprocess.run(
+                [sys.executable, "manage.py", "serve", "--port", "0"],
+                cwd=ROOT,
+                env={**os.environ, "ARMUTO_DATA": str(self.folder)},
+                capture_output=True,
+                text=True,
+                timeout=180,
+                check=False,
+            )
+            with self.subTest(name):
+                self.assertEqual(done.returncode, 1, done.stdout)
+                self.assertIn("it is of one of the first days of Armuto and lacks", done.stderr)
+                self.assertNotIn("Traceback", done.stderr)

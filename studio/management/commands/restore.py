@@ -6,7 +6,6 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 from django.utils import timezone
@@ -43,7 +42,10 @@ class Command(BaseCommand):
         for suffix in ("-wal", "-shm"):
             present.with_name(present.name + suffix).unlink(missing_ok=True)
         part.replace(present)
-        call_command("migrate", verbosity=0)
+        try:
+            schema.update()
+        except ValueError as problem:
+            raise CommandError(str(problem)) from None
         self.stdout.write(f"{source} is in use.")
 
     def _check(self, source: Path) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
-from django.db import OperationalError, connection
+from django.db import OperationalError
 
 from studio import recovery
 from studio.platform import schema
@@ -63,12 +63,10 @@ class Command(BaseCommand):
                 probe.bind(("127.0.0.1", port))
             except OSError:
                 raise CommandError(f"Port {port} is taken; choose another with PORT={port + 1}.") from None
-        if later := schema.later_migrations(schema.applied_here()):
-            raise CommandError(
-                f"{connection.settings_dict['NAME']}: it is of an Armuto that this one does not know ({later[0]}), "
-                "most likely a later one; start that, or restore a backup from before."
-            )
-        call_command("migrate", verbosity=0)
+        try:
+            schema.update()
+        except ValueError as problem:
+            raise CommandError(str(problem)) from None
         if demo:
             call_command("load_demo", stdout=self.stdout)
         recovery.everything()
