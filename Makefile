@@ -8,7 +8,7 @@ STAMPS = .venv/.stamps
 
 SHELL = /bin/bash
 .DELETE_ON_ERROR:
-.PHONY: backup restore demo test check golden docs bench fuzz build setup api lock pictures demo-files clean
+.PHONY: backup restore demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
@@ -51,6 +51,11 @@ golden: setup
 COUNT ?= 5000
 fuzz: setup
 	@ulimit -v 8000000; $(PY) -m armuto.tests.mutations $(COUNT) $(SEED)
+
+# Eight people at a studio for SECONDS; fails on an error of the server, anything lost, or a slow answer.
+SECONDS_LONG ?= 120
+attack: setup build
+	@$(PY) -m demo.attack $(SECONDS_LONG)
 
 build: setup web/dist/index.html
 

@@ -156,7 +156,7 @@ def read(
         raise
     except MemoryError:
         raise BadInput(f"{file}: {TOO_LARGE}.") from None
-    except (ValueError, KeyError, TypeError, IndexError, OverflowError, np.linalg.LinAlgError) as problem:
+    except Exception as problem:
         # The readers check what files usually get wrong; whatever slips past them is still the file's fault.
         raise BadInput(
             f"{file}: it is damaged in an unusual way ({type(problem).__name__}); export it again."

@@ -251,9 +251,10 @@ class Scene:
         if len(pairs) != counts.sum() * width:
             raise self.refuse("the weights of a skin do not match their counts")
         rows = pairs.reshape(-1, width)
-        joint_at = next(
-            int(i.get("offset", "0")) for i in table.findall(f"{SPACE}input") if i.get("semantic") == "JOINT"
-        )
+        places = [int(i.get("offset", "0")) for i in table.findall(f"{SPACE}input") if i.get("semantic") == "JOINT"]
+        if not places or not 0 <= places[0] < width:
+            raise self.refuse("the weights of a skin do not say which joints they are of")
+        joint_at = places[0]
         which, what = rows[:, joint_at], rows[:, int(given.get("offset", "0"))]
         if which.max(initial=-1) >= len(words) or what.max(initial=-1) >= len(shares) or what.min(initial=0) < 0:
             raise self.refuse("the weights of a skin point past their ends")
