@@ -42,9 +42,9 @@ def unpack(data: bytes, file: str, most: int = LARGEST) -> dict[str, bytes]:
     for row in rows:
         path = posixpath.normpath(row.filename.replace("\\", "/"))
         if len(path) > LONGEST_PATH:
-            raise refuse(f"“{path[:60]}…” in the archive has a name of {len(path)} letters")
+            raise refuse(f"“{_shown(path)}…” in the archive has a name of {len(path)} letters")
         if path.startswith(("/", "..")) or ":" in path:
-            raise refuse(f"“{row.filename[:60]}” leads out of the archive")
+            raise refuse(f"“{_shown(row.filename)}” leads out of the archive")
         if path.startswith("__MACOSX/") or posixpath.basename(path).startswith("."):
             continue
         if row.flag_bits & 1:
@@ -53,10 +53,15 @@ def unpack(data: bytes, file: str, most: int = LARGEST) -> dict[str, bytes]:
             with archive.open(row) as held:
                 content = held.read(row.file_size + 1)
         except (zipfile.BadZipFile, RuntimeError, OSError, NotImplementedError, EOFError, ValueError):
-            raise refuse(f"“{path[:60]}” in the archive is damaged") from None
+            raise refuse(f"“{_shown(path)}” in the archive is damaged") from None
         except Exception as problem:  # zlib.error and its like, by whichever method the file was packed
-            raise refuse(f"“{path[:60]}” in the archive is damaged") from problem
+            raise refuse(f"“{_shown(path)}” in the archive is damaged") from problem
         if len(content) != row.file_size:
-            raise refuse(f"“{path[:60]}” in the archive is not as long as it says")
+            raise refuse(f"“{_shown(path)}” in the archive is not as long as it says")
         out[path] = content
     return out
+
+
+def _shown(path: str) -> str:
+    """A name from outside as part of a sentence: its beginning, in letters that can be printed."""
+    return "".join(letter if letter.isprintable() else "?" for letter in path[:60])

@@ -29,6 +29,7 @@ from studio.delivery.schemas import (
 )
 from studio.delivery.services import insertion, packing, planning
 from studio.ingest.models import NamingRule
+from studio.platform.fields import Id
 from studio.platform.uploads import received
 from studio.renditions import results
 from studio.renditions.models import Revision
@@ -142,19 +143,19 @@ def make(request: HttpRequest, body: DeliveryIn) -> Status[Any]:
 
 
 @router.get("{delivery_id}/items", response=list[DeliveryItemOut], operation_id="list_delivery_items")
-def list_items(request: HttpRequest, delivery_id: int) -> Any:
+def list_items(request: HttpRequest, delivery_id: Id) -> Any:
     """What went out in a delivery, file by file."""
     return get_object_or_404(Delivery, pk=delivery_id).items.select_related("clip", "character")
 
 
 @router.post("{delivery_id}/again", response={201: DeliveryOut}, operation_id="repeat_delivery")
-def again(request: HttpRequest, delivery_id: int, body: Again) -> Status[Any]:
+def again(request: HttpRequest, delivery_id: Id, body: Again) -> Status[Any]:
     """The same once more, of what there is now."""
     return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), body.only_changed)))
 
 
 @router.get("{delivery_id}/archive", operation_id="get_archive", response={200: None})
-def archive(request: HttpRequest, delivery_id: int) -> StreamingHttpResponse:
+def archive(request: HttpRequest, delivery_id: Id) -> StreamingHttpResponse:
     """The archive of a delivery, made while it goes out."""
     row = get_object_or_404(Delivery, pk=delivery_id)
     packing.check(row)
@@ -175,7 +176,7 @@ async def _awaited(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
 @router.post("onto/{rendition_id}", operation_id="put_onto", response={200: None})
 def put_onto(
     request: HttpRequest,
-    rendition_id: int,
+    rendition_id: Id,
     file: File[UploadedFile],
     motion: Form[str] = "",
     at: Form[int] = 0,

@@ -27,13 +27,14 @@ from studio.library.schemas import (
 from studio.library.services import change_clip, keep_original, keep_skeleton, new_version, segment
 from studio.platform import reader
 from studio.platform.array_response import array_response
+from studio.platform.fields import Id
 from studio.platform.uploads import received
 
 router = Router(tags=["library"])
 
 
 @router.patch("skeletons/{skeleton_id}", response={204: None}, operation_id="rename_skeleton")
-def patch_skeleton(request: HttpRequest, skeleton_id: int, wanted: SkeletonChange) -> Status[Any]:
+def patch_skeleton(request: HttpRequest, skeleton_id: Id, wanted: SkeletonChange) -> Status[Any]:
     """Give a library skeleton another name."""
     row = get_object_or_404(Skeleton, pk=skeleton_id)
     row.name = " ".join(wanted.name.split())[:255]
@@ -55,7 +56,7 @@ def list_skeletons(request: HttpRequest) -> list[Any]:
 
 
 @router.get("skeletons/{skeleton_id}", response=SkeletonTree, operation_id="get_skeleton")
-def get_skeleton(request: HttpRequest, skeleton_id: int) -> Any:
+def get_skeleton(request: HttpRequest, skeleton_id: Id) -> Any:
     """The bones of a library skeleton, how they were read, and what was detected of its file."""
     return skeleton_out(get_object_or_404(Skeleton, pk=skeleton_id))
 
@@ -83,13 +84,13 @@ def list_clips(request: HttpRequest) -> Any:
 
 
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
-def get_clip(request: HttpRequest, clip_id: int) -> Any:
+def get_clip(request: HttpRequest, clip_id: Id) -> Any:
     """One clip."""
     return get_object_or_404(Clip.objects.select_related("take"), pk=clip_id)
 
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
-def patch_clip(request: HttpRequest, clip_id: int, wanted: ClipChange) -> Any:
+def patch_clip(request: HttpRequest, clip_id: Id, wanted: ClipChange) -> Any:
     """Change what is given of a clip: its name, tags, range, floor, or whether it is retired."""
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
@@ -126,7 +127,7 @@ def rename_many(request: HttpRequest, wanted: Renaming) -> Any:
 
 
 @router.post("clips/{clip_id}/segments", response=ClipOut, operation_id="cut_segment")
-def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn) -> Any:
+def post_segment(request: HttpRequest, clip_id: Id, wanted: SegmentIn) -> Any:
     """A stretch of the clip's take as a clip of its own. first and last: frames of the take."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     with transaction.atomic():
@@ -134,7 +135,7 @@ def post_segment(request: HttpRequest, clip_id: int, wanted: SegmentIn) -> Any:
 
 
 @router.post("clips/{clip_id}/version", response=ClipOut, operation_id="new_clip_version")
-def post_version(request: HttpRequest, clip_id: int, file: File[UploadedFile]) -> Any:
+def post_version(request: HttpRequest, clip_id: Id, file: File[UploadedFile]) -> Any:
     """A new take for this clip: it keeps name, tags and fittings, and what was made from it is out of date."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     name, data = received(file)
@@ -151,7 +152,7 @@ def post_version(request: HttpRequest, clip_id: int, file: File[UploadedFile]) -
 
 
 @router.get("clips/{clip_id}/take", operation_id="get_take_positions", response={200: None})
-def get_take(request: HttpRequest, clip_id: int) -> HttpResponse:
+def get_take(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """World positions of the clip's whole take, as those of the clip are given."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
     world = row.whole().world()
@@ -159,7 +160,7 @@ def get_take(request: HttpRequest, clip_id: int) -> HttpResponse:
 
 
 @router.get("clips/{clip_id}/file", operation_id="get_take_file", response={200: None})
-def get_file(request: HttpRequest, clip_id: int) -> HttpResponse:
+def get_file(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """The file of the clip's take, byte for byte."""
     row = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
     response = HttpResponse(bytes(row.take.content.data), content_type="application/octet-stream")
@@ -168,13 +169,13 @@ def get_file(request: HttpRequest, clip_id: int) -> HttpResponse:
 
 
 @router.get("clips/{clip_id}/plate", response=PlateOut, operation_id="get_plate")
-def get_plate(request: HttpRequest, clip_id: int) -> Any:
+def get_plate(request: HttpRequest, clip_id: Id) -> Any:
     """The picture of a clip: its poses one after another."""
     return get_object_or_404(Plate, clip_id=clip_id).drawing
 
 
 @router.get("clips/{clip_id}/positions", operation_id="get_clip_positions", response={200: None})
-def get_positions(request: HttpRequest, clip_id: int) -> HttpResponse:
+def get_positions(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """World positions of all joints, then of all end sites: float32 ``(frames, joints + ends, 3)`` in metres."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
     world = row.value().world()
@@ -182,7 +183,7 @@ def get_positions(request: HttpRequest, clip_id: int) -> HttpResponse:
 
 
 @router.get("clips/{clip_id}/turns", operation_id="get_clip_turns", response={200: None})
-def get_turns(request: HttpRequest, clip_id: int) -> HttpResponse:
+def get_turns(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """World rotations of all joints: float32 ``(frames, joints, 4)``."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
     return array_response(row.value().world().rotations, fps=row.fps)

@@ -17,6 +17,7 @@ from studio.library.models import Skeleton
 from studio.patterns import services
 from studio.patterns.models import OwnPlan, Pattern
 from studio.patterns.schemas import LimbIn, PatternChange, PatternOut, PlanChange, PlanIn, PlanOut, RecognisedOut
+from studio.platform.fields import Id
 from studio.platform.uploads import received
 
 router = Router(tags=["patterns"])
@@ -46,7 +47,7 @@ def import_patterns(request: HttpRequest, files: File[list[UploadedFile]]) -> St
 
 
 @router.get("recognised/{skeleton_id}", response=list[RecognisedOut], operation_id="recognised")
-def recognised(request: HttpRequest, skeleton_id: int) -> list[Any]:
+def recognised(request: HttpRequest, skeleton_id: Id) -> list[Any]:
     """The patterns that recognise a skeleton, the best first."""
     value = get_object_or_404(Skeleton, pk=skeleton_id).value()
     ids = dict(Pattern.objects.values_list("name", "pk"))
@@ -74,7 +75,7 @@ def copy_plan(request: HttpRequest, wanted: PlanIn) -> Status[Any]:
 
 
 @router.patch("plans/{plan_id}", response=PlanOut, operation_id="change_plan")
-def change_plan(request: HttpRequest, plan_id: int, wanted: PlanChange) -> Any:
+def change_plan(request: HttpRequest, plan_id: Id, wanted: PlanChange) -> Any:
     """Rename a plan, add a limb to it, or take one from it."""
     row = get_object_or_404(OwnPlan, pk=plan_id)
     table = copy.deepcopy(row.table)
@@ -100,14 +101,14 @@ def change_plan(request: HttpRequest, plan_id: int, wanted: PlanChange) -> Any:
 
 
 @router.delete("plans/{plan_id}", response={204: None}, operation_id="remove_plan")
-def remove_plan(request: HttpRequest, plan_id: int) -> Status[Any]:
+def remove_plan(request: HttpRequest, plan_id: Id) -> Status[Any]:
     """Fittings that use it keep their own copy."""
     get_object_or_404(OwnPlan, pk=plan_id).delete()
     return Status(204, None)
 
 
 @router.get("{pattern_id}/file", response={200: None}, operation_id="export_pattern")
-def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
+def export_pattern(request: HttpRequest, pattern_id: Id) -> HttpResponse:
     """A pattern as a file."""
     row = get_object_or_404(Pattern, pk=pattern_id)
     text = json.dumps(core.to_json(row.value()), ensure_ascii=False, indent=1) + "\n"
@@ -117,7 +118,7 @@ def export_pattern(request: HttpRequest, pattern_id: int) -> HttpResponse:
 
 
 @router.patch("{pattern_id}", response=PatternOut, operation_id="change_pattern")
-def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange) -> Any:
+def change_pattern(request: HttpRequest, pattern_id: Id, wanted: PatternChange) -> Any:
     """Change what is given of a pattern: its name, its words, its bones."""
     row = get_object_or_404(Pattern, pk=pattern_id)
     services.change(row, wanted.name, wanted.about, wanted.parts)
@@ -125,7 +126,7 @@ def change_pattern(request: HttpRequest, pattern_id: int, wanted: PatternChange)
 
 
 @router.delete("{pattern_id}", response={204: None}, operation_id="remove_pattern")
-def remove_pattern(request: HttpRequest, pattern_id: int) -> Status[Any]:
+def remove_pattern(request: HttpRequest, pattern_id: Id) -> Status[Any]:
     """Remove a pattern; fittings that it paired stay as they are."""
     get_object_or_404(Pattern, pk=pattern_id).delete()
     return Status(204, None)

@@ -17,6 +17,7 @@ from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
 from studio.library.services import plate_of
 from studio.platform import reader
+from studio.platform.fields import Id
 from studio.platform.uploads import received
 
 router = Router(tags=["cast"])
@@ -29,13 +30,13 @@ def list_characters(request: HttpRequest) -> Any:
 
 
 @router.get("{character_id}", response=CharacterOut, operation_id="get_character")
-def get_character(request: HttpRequest, character_id: int) -> Any:
+def get_character(request: HttpRequest, character_id: Id) -> Any:
     """One character, with everything that was found in its file."""
     return get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
 
 
 @router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
-def patch_character(request: HttpRequest, character_id: int, wanted: CharacterChange) -> Any:
+def patch_character(request: HttpRequest, character_id: Id, wanted: CharacterChange) -> Any:
     """Change what is given of a character: its name, tags, remarks, or whether it is retired."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     given = wanted.dict(exclude_unset=True)
@@ -57,7 +58,7 @@ def patch_character(request: HttpRequest, character_id: int, wanted: CharacterCh
 
 
 @router.post("{character_id}/version", response=CharacterOut, operation_id="new_character_version")
-def post_version(request: HttpRequest, character_id: int, file: File[UploadedFile]) -> Any:
+def post_version(request: HttpRequest, character_id: Id, file: File[UploadedFile]) -> Any:
     """Another file for this character: it keeps its name, tags, remarks and fittings."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     name, data = received(file)
@@ -67,20 +68,20 @@ def post_version(request: HttpRequest, character_id: int, file: File[UploadedFil
 
 
 @router.get("{character_id}/skeleton", response=SkeletonTree, operation_id="get_character_skeleton")
-def get_skeleton(request: HttpRequest, character_id: int) -> Any:
+def get_skeleton(request: HttpRequest, character_id: Id) -> Any:
     """The bones of a character, and how they were read."""
     return skeleton_out(get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton)
 
 
 @router.get("{character_id}/plate", response=PlateOut, operation_id="get_character_plate")
-def get_plate(request: HttpRequest, character_id: int) -> Any:
+def get_plate(request: HttpRequest, character_id: Id) -> Any:
     """The figure as it rests, inked as the poses of clips are."""
     skeleton = get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id).skeleton
     return plate_of(still(skeleton.value()), skeleton.assignment())
 
 
 @router.get("{character_id}/display", operation_id="get_character_display", response={200: None})
-def get_display(request: HttpRequest, character_id: int) -> HttpResponse:
+def get_display(request: HttpRequest, character_id: Id) -> HttpResponse:
     """One self-contained .glb of the figure, for the stage."""
     row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
     response = HttpResponse(row.display(), content_type="model/gltf-binary")
@@ -89,7 +90,7 @@ def get_display(request: HttpRequest, character_id: int) -> HttpResponse:
 
 
 @router.get("{character_id}/file", operation_id="get_character_file", response={200: None})
-def get_file(request: HttpRequest, character_id: int) -> HttpResponse:
+def get_file(request: HttpRequest, character_id: Id) -> HttpResponse:
     """The character's own file, byte for byte."""
     row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
     kinds = {"glb": "model/gltf-binary", "gltf": "model/gltf+json", "dae": "model/vnd.collada+xml"}

@@ -20,11 +20,12 @@ from studio.cast.queries import node_motion
 from studio.cast.schemas import LimitIn, LimitOut
 from studio.library.models import Skeleton
 from studio.platform.array_response import array_response
+from studio.platform.fields import Id
 
 router = Router(tags=["cast"])
 
 
-def _row(character_id: int) -> Character:
+def _row(character_id: Id) -> Character:
     return get_object_or_404(Character.objects.select_related("skeleton"), pk=character_id)
 
 
@@ -69,13 +70,13 @@ def _listed(row: Character) -> list[dict[str, Any]]:
 
 
 @router.get("{character_id}/limits", response=list[LimitOut], operation_id="get_limits")
-def get_limits(request: HttpRequest, character_id: int) -> Any:
+def get_limits(request: HttpRequest, character_id: Id) -> Any:
     """How far every joint of the character may bend."""
     return _listed(_row(character_id))
 
 
 @router.put("{character_id}/limits", response=list[LimitOut], operation_id="set_limits")
-def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn) -> Any:
+def put_limits(request: HttpRequest, character_id: Id, wanted: LimitIn) -> Any:
     """Change how far one part may bend, for this character."""
     row = _row(character_id)
     plan = plan_of(row.skeleton.parts)
@@ -99,7 +100,7 @@ def put_limits(request: HttpRequest, character_id: int, wanted: LimitIn) -> Any:
 
 @router.get("{character_id}/bent", operation_id="get_bent", response={200: None})
 def get_bent(
-    request: HttpRequest, character_id: int, part: str, bend: float = 0, side: float = 0, twist: float = 0
+    request: HttpRequest, character_id: Id, part: str, bend: float = 0, side: float = 0, twist: float = 0
 ) -> HttpResponse:
     """The character standing straight with one part bent so far, for its own nodes: float32 ``(1, N, 4)`` and ``(1, N,
     3)``."""

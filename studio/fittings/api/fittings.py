@@ -29,11 +29,12 @@ from studio.fittings.services.stances import blocks, remember
 from studio.fittings.services.steps import fitting_for, value_of
 from studio.library.models import Clip
 from studio.platform.array_response import array_response
+from studio.platform.fields import Id
 
 router = Router(tags=["fittings"])
 
 
-def get_fitting_row(fitting_id: int) -> Fitting:
+def get_fitting_row(fitting_id: Id) -> Fitting:
     """The fitting with what belongs to it, but for the large things of which the values are kept at hand."""
     rows = Fitting.objects.select_related("state", "skeleton", "character__skeleton")
     return get_object_or_404(
@@ -41,7 +42,7 @@ def get_fitting_row(fitting_id: int) -> Fitting:
     )
 
 
-def begun_on(request: HttpRequest, fitting_id: int) -> Callable[[], Fitting]:
+def begun_on(request: HttpRequest, fitting_id: Id) -> Callable[[], Fitting]:
     """Fetches the fitting that somebody changes: ``Armuto-Session`` says who, and ``If-Match`` on which revision.
 
     Raises :class:`Conflict` where that revision is no longer in the fitting's history.
@@ -193,8 +194,8 @@ def open_fitting(request: HttpRequest, wanted: FittingIn) -> Any:
 def get_fitting(
     request: HttpRequest,
     response: HttpResponse,
-    fitting_id: int,
-    clip_id: int | None = None,
+    fitting_id: Id,
+    clip_id: Id | None = None,
     frame: int | None = None,
 ) -> Any:
     """One fitting in its present state, with a frame of a clip; 304 where that is the one of ``If-None-Match``."""
@@ -212,7 +213,7 @@ def etag(revision: int | None) -> str:
 
 
 @router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
-def post_edit(request: HttpRequest, fitting_id: int, wanted: EditIn) -> Any:
+def post_edit(request: HttpRequest, fitting_id: Id, wanted: EditIn) -> Any:
     """Make one change to the pairs; it is a step that can be undone."""
     changes = wanted.dict()
     clip, frame, op = changes.pop("clip_id"), changes.pop("frame"), changes.pop("op")
@@ -238,11 +239,11 @@ def _name_revision(response: HttpResponse, revision: int) -> None:
     response["Cache-Control"] = "no-store"
 
 
-def _with_pose(row: Fitting, clip_id: int | None, frame: int | None) -> JsonResponse:
+def _with_pose(row: Fitting, clip_id: Id | None, frame: int | None) -> JsonResponse:
     return at_once(_posed(row, clip_id, frame))
 
 
-def _posed(row: Fitting, clip_id: int | None, frame: int | None) -> dict[str, Any]:
+def _posed(row: Fitting, clip_id: Id | None, frame: int | None) -> dict[str, Any]:
     value = value_of(row)
     standing = np.concatenate([block.ravel() for block in blocks(row, value)]) if clip_id is not None else None
     return fitting_out(row) | {
@@ -251,7 +252,7 @@ def _posed(row: Fitting, clip_id: int | None, frame: int | None) -> dict[str, An
     }
 
 
-def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int | None) -> str | None:
+def pose_of(row: Fitting, value: core.Fitting, clip_id: Id | None, frame: int | None) -> str | None:
     """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not
     asked."""
     clip = Clip.objects.filter(pk=clip_id or 0, skeleton_id=row.skeleton_id).first()
@@ -262,19 +263,19 @@ def pose_of(row: Fitting, value: core.Fitting, clip_id: int | None, frame: int |
 
 
 @router.post("{fitting_id}/undo", response=FittingOut, operation_id="undo_fitting")
-def undo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
+def undo(request: HttpRequest, fitting_id: Id, clip_id: Id | None = None, frame: int | None = None) -> Any:
     """Take back the newest step of a fitting; as it is where there is none."""
     return _moved(request, fitting_id, steps.undo, clip_id, frame)
 
 
 @router.post("{fitting_id}/redo", response=FittingOut, operation_id="redo_fitting")
-def redo(request: HttpRequest, fitting_id: int, clip_id: int | None = None, frame: int | None = None) -> Any:
+def redo(request: HttpRequest, fitting_id: Id, clip_id: Id | None = None, frame: int | None = None) -> Any:
     """Make the step again that was taken back last; as it is where there is none."""
     return _moved(request, fitting_id, steps.redo, clip_id, frame)
 
 
 def _moved(
-    request: HttpRequest, fitting_id: int, move: Callable[[Fitting], bool], clip_id: int | None, frame: int | None
+    request: HttpRequest, fitting_id: Id, move: Callable[[Fitting], bool], clip_id: Id | None, frame: int | None
 ) -> JsonResponse:
     def work(row: Fitting) -> None:
         before, contacts = value_of(row), row.state.contacts if row.state else {}
@@ -289,7 +290,7 @@ def _moved(
 
 
 @router.get("{fitting_id}/follows", response=list[FollowsOut], operation_id="follows")
-def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = None) -> Any:
+def get_follows(request: HttpRequest, fitting_id: Id, clip_id: Id | None = None) -> Any:
     """Why every bone of the character does or does not follow, in this clip."""
     row = get_fitting_row(fitting_id)
     value = value_of(row)
@@ -302,7 +303,7 @@ def get_follows(request: HttpRequest, fitting_id: int, clip_id: int | None = Non
 
 @router.get("{fitting_id}/preview/{clip_id}", operation_id="preview", response={200: None})
 def preview(
-    request: HttpRequest, fitting_id: int, clip_id: int, first: int | None = None, last: int | None = None
+    request: HttpRequest, fitting_id: Id, clip_id: Id, first: int | None = None, last: int | None = None
 ) -> HttpResponse:
     """The clip, or its frames first to last, transferred through the present state, for the character's own nodes.
 

@@ -16,6 +16,7 @@ from studio.patterns import services
 from studio.patterns.api import router as router
 from studio.patterns.models import Pattern
 from studio.patterns.schemas import AppliedOut, ApplyIn, PatternIn, PatternOut
+from studio.platform.fields import Id
 
 
 @router.post("", response={201: PatternOut}, operation_id="make_pattern")
@@ -37,7 +38,7 @@ def make_pattern(request: HttpRequest, wanted: PatternIn) -> Status[Any]:
 
 
 @router.post("{pattern_id}/apply", response=list[AppliedOut], operation_id="apply_pattern")
-def apply_pattern(request: HttpRequest, pattern_id: int, wanted: ApplyIn) -> Any:
+def apply_pattern(request: HttpRequest, pattern_id: Id, wanted: ApplyIn) -> Any:
     """Fill in the parts of characters by a pattern, and pair their fittings anew by it; pairs that were confirmed
     stay."""
     return by_pattern(get_object_or_404(Pattern, pk=pattern_id), wanted.characters)

@@ -17,26 +17,27 @@ from studio.fittings.services import settings
 from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.steps import value_of
 from studio.library.models import Clip
+from studio.platform.fields import Id
 
 router = Router(tags=["settling"])
 
 
 @router.post("fittings/{fitting_id}/settings", response=FittingOut, operation_id="change_settings")
-def post_settings(request: HttpRequest, fitting_id: int, wanted: SettingsIn) -> Any:
+def post_settings(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
     """Change settings of the transfer; it is a step that can be undone."""
     row, value = change_fitting(begun_on(request, fitting_id), lambda row: settings.change(row, wanted.settings))
     return at_once(fitting_out(row) | {"pose": pose_of(row, value, wanted.clip_id, wanted.frame), "standing": None})
 
 
 @router.post("fittings/{fitting_id}/settings/trial", response=PoseOut, operation_id="try_settings")
-def post_trial(request: HttpRequest, fitting_id: int, wanted: SettingsIn) -> Any:
+def post_trial(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
     """Show what settings would make of a frame, and keep nothing."""
     row = get_fitting_row(fitting_id)
     value = settings.change(row, wanted.settings, trial=True)
     return at_once({"pose": pose_of(row, value, wanted.clip_id, wanted.frame)})
 
 
-def _clip(row: Fitting, clip_id: int) -> Clip:
+def _clip(row: Fitting, clip_id: Id) -> Clip:
     return get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton_id=row.skeleton_id)
 
 
@@ -57,14 +58,14 @@ def _contacts(row: Fitting, value: core.Fitting, clip: Clip) -> dict[str, Any]:
 
 
 @router.get("fittings/{fitting_id}/contacts/{clip_id}", response=ContactsOut, operation_id="get_contacts")
-def get_contacts(request: HttpRequest, fitting_id: int, clip_id: int) -> Any:
+def get_contacts(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
     """Where the clip's feet and hands rest."""
     row = get_fitting_row(fitting_id)
     return _contacts(row, value_of(row), _clip(row, clip_id))
 
 
 @router.put("fittings/{fitting_id}/contacts/{clip_id}", response=FittingOut, operation_id="set_contacts")
-def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: ContactsIn) -> Any:
+def put_contacts(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: ContactsIn) -> Any:
     """Set the clip's contacts, for every character that performs it; it is a step that can be undone."""
     rows = None if wanted.contacts is None else [contact.dict() for contact in wanted.contacts]
 
@@ -78,7 +79,7 @@ def put_contacts(request: HttpRequest, fitting_id: int, clip_id: int, wanted: Co
 
 
 @router.post("fittings/{fitting_id}/measures/{clip_id}", response=ClipMeasuresOut, operation_id="measure_clip")
-def post_measures(request: HttpRequest, fitting_id: int, clip_id: int, wanted: MeasureIn) -> Any:
+def post_measures(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: MeasureIn) -> Any:
     """What is measured of a clip through the present state, or with other settings that are not kept."""
     row = get_fitting_row(fitting_id)
     return settings.measured(row, _clip(row, clip_id), wanted.settings)

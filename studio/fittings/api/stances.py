@@ -22,6 +22,7 @@ from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.stance_sides import Side
 from studio.fittings.services.steps import step, value_of
 from studio.platform.array_response import array_response
+from studio.platform.fields import Id
 from studio.platform.uploads import received
 from studio.stances import services
 from studio.stances.models import Stance
@@ -35,7 +36,7 @@ def _standing(row: Fitting, value: core.Fitting) -> str:
 
 
 @router.get("fittings/{fitting_id}/standing", operation_id="get_standing", response={200: None})
-def get_standing(request: HttpRequest, fitting_id: int, before: bool = False) -> HttpResponse:
+def get_standing(request: HttpRequest, fitting_id: Id, before: bool = False) -> HttpResponse:
     """Both bodies in their stances, or in those before the last change to a stance.
 
     float32: of the source positions ``(points, 3)``, world rotations ``(joints, 4)``, and where its bones bend to in
@@ -47,7 +48,7 @@ def get_standing(request: HttpRequest, fitting_id: int, before: bool = False) ->
 
 
 @router.get("fittings/{fitting_id}/offers", response=SidesOut, operation_id="get_stance_offers")
-def get_offers(request: HttpRequest, fitting_id: int) -> Any:
+def get_offers(request: HttpRequest, fitting_id: Id) -> Any:
     """What the stances of both sides can be taken from."""
     row = get_fitting_row(fitting_id)
     value = value_of(row)
@@ -65,7 +66,7 @@ def _offers(row: Fitting, side: Side) -> dict[str, Any]:
 
 
 @router.post("fittings/{fitting_id}/stance", response=FittingOut, operation_id="edit_stance")
-def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any:
+def post_stance(request: HttpRequest, fitting_id: Id, wanted: StanceEdit) -> Any:
     """Make one change to a stance; it is a step that can be undone."""
     op, side, changes, shown = _asked(wanted)
     row, value = change_fitting(begun_on(request, fitting_id), lambda row: stances.change(row, op, side, **changes))
@@ -73,7 +74,7 @@ def post_stance(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> An
 
 
 @router.post("fittings/{fitting_id}/stance/trial", response=TrialOut, operation_id="try_stance")
-def post_trial(request: HttpRequest, fitting_id: int, wanted: StanceEdit) -> Any:
+def post_trial(request: HttpRequest, fitting_id: Id, wanted: StanceEdit) -> Any:
     """Show what one change to a stance would make of the body, and keep nothing."""
     op, side, changes, shown = _asked(wanted)
     row = get_fitting_row(fitting_id)
@@ -88,7 +89,7 @@ def _asked(wanted: StanceEdit) -> tuple[str, str, dict[str, Any], tuple[Any, ...
 
 
 @router.post("fittings/{fitting_id}/stances", response=KeptOut, operation_id="keep_stance")
-def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn) -> Any:
+def keep(request: HttpRequest, fitting_id: Id, wanted: KeepIn) -> Any:
     """Keep the stance of one side under a name, for every fitting of its skeleton."""
     row = get_fitting_row(fitting_id)
     side = Side(row, value_of(row), wanted.side)
@@ -97,7 +98,7 @@ def keep(request: HttpRequest, fitting_id: int, wanted: KeepIn) -> Any:
 
 
 @router.patch("stances/{stance_id}", response=KeptOut, operation_id="rename_stance")
-def rename(request: HttpRequest, stance_id: int, wanted: RenameIn) -> Any:
+def rename(request: HttpRequest, stance_id: Id, wanted: RenameIn) -> Any:
     """Give a kept stance another name."""
     row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
     row.name = services.checked_name(row.skeleton, wanted.name, row.pk)
@@ -107,7 +108,7 @@ def rename(request: HttpRequest, stance_id: int, wanted: RenameIn) -> Any:
 
 
 @router.post("stances/{stance_id}/duplicate", response=KeptOut, operation_id="duplicate_stance")
-def duplicate(request: HttpRequest, stance_id: int) -> Any:
+def duplicate(request: HttpRequest, stance_id: Id) -> Any:
     """A copy of a kept stance under a free name."""
     row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
     name = services.free_name(row.skeleton, row.name)
@@ -115,14 +116,14 @@ def duplicate(request: HttpRequest, stance_id: int) -> Any:
 
 
 @router.delete("stances/{stance_id}", response={204: None}, operation_id="remove_stance")
-def remove(request: HttpRequest, stance_id: int) -> Any:
+def remove(request: HttpRequest, stance_id: Id) -> Any:
     """Remove a kept stance; fittings that took it keep it."""
     get_object_or_404(Stance, pk=stance_id, last=False).delete()
     return 204, None
 
 
 @router.get("fittings/{fitting_id}/file", operation_id="get_fitting_file", response={200: None})
-def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
+def get_file(request: HttpRequest, fitting_id: Id) -> HttpResponse:
     """The fitting as a file, stances and all: what the command line reads and writes too."""
     row = get_fitting_row(fitting_id)
     text = json.dumps(fitting_file.to_json(value_of(row)), ensure_ascii=False, indent=1) + "\n"
@@ -133,7 +134,7 @@ def get_file(request: HttpRequest, fitting_id: int) -> HttpResponse:
 
 
 @router.post("fittings/{fitting_id}/file", response=FittingOut, operation_id="put_fitting_file")
-def put_file(request: HttpRequest, fitting_id: int, file: File[UploadedFile]) -> Any:
+def put_file(request: HttpRequest, fitting_id: Id, file: File[UploadedFile]) -> Any:
     """Take pairs, stances and measures from a file; it is a step that can be undone."""
     name, text = received(file, settings.LARGEST_TEXT)
 

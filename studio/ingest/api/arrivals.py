@@ -14,6 +14,7 @@ from studio.ingest.models import Arrival, ArrivalContent
 from studio.ingest.schemas import ArrivalOut, Refusal
 from studio.ingest.services.reading import take_in
 from studio.ingest.tasks import read_arrival
+from studio.platform.fields import Id
 from studio.platform.uploads import received
 
 router = Router(tags=["arrivals"])
@@ -38,13 +39,13 @@ def bring_in(
 
 
 @router.get("{arrival_id}", response=ArrivalOut, operation_id="get_arrival")
-def get_arrival(request: HttpRequest, arrival_id: int) -> Any:
+def get_arrival(request: HttpRequest, arrival_id: Id) -> Any:
     """How far an arrival is, and what came of its files."""
     return get_object_or_404(Arrival, pk=arrival_id)
 
 
 @router.delete("{arrival_id}", response={204: None}, operation_id="dismiss_arrival")
-def dismiss(request: HttpRequest, arrival_id: int) -> Status[Any]:
+def dismiss(request: HttpRequest, arrival_id: Id) -> Status[Any]:
     """Forget an arrival: one that waits is not read, one that is done is no longer listed. What was kept stays."""
     Arrival.objects.filter(pk=arrival_id).delete()
     return Status(204, None)

@@ -36,6 +36,7 @@ from studio.library.models import Clip
 from studio.library.schemas import PlateOut
 from studio.library.services import floor_said
 from studio.platform import leases
+from studio.platform.fields import Id
 from studio.platform.uploads import file_path, received
 
 router = Router(tags=["intake"])
@@ -65,7 +66,7 @@ def bring(
 
 
 @router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")
-def read_again(request: HttpRequest, clip_id: int, wanted: Reading) -> Status[Any]:
+def read_again(request: HttpRequest, clip_id: Id, wanted: Reading) -> Status[Any]:
     """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself
     stays."""
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
@@ -196,7 +197,7 @@ def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
 
 
 @router.get("rows/{row_id}/plate", response=PlateOut | None, operation_id="get_intake_plate")
-def get_plate(request: HttpRequest, row_id: int) -> Any:
+def get_plate(request: HttpRequest, row_id: Id) -> Any:
     """The plate of a row's whole take; null where it has just been accepted or dismissed."""
     row = IntakeRow.objects.filter(pk=row_id).first()
     return row.plate if row else None
@@ -229,7 +230,7 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
 
 
 @router.patch("files/{file_id}", response=FileOut, operation_id="change_intake_file")
-def change_file(request: HttpRequest, file_id: int, wanted: FileChange) -> Any:
+def change_file(request: HttpRequest, file_id: Id, wanted: FileChange) -> Any:
     """A character's name, or of which character it is a new version."""
     row = get_object_or_404(IntakeFile, pk=file_id)
     given = wanted.dict(exclude_unset=True)
@@ -242,7 +243,7 @@ def change_file(request: HttpRequest, file_id: int, wanted: FileChange) -> Any:
 
 
 @router.get("files/{file_id}/display", operation_id="get_intake_display", response={200: None, 204: None})
-def display(request: HttpRequest, file_id: int) -> HttpResponse:
+def display(request: HttpRequest, file_id: Id) -> HttpResponse:
     """One self-contained .glb of a character that waits for a decision; nothing where it has just been decided on."""
     row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
     if row is None:
@@ -256,7 +257,7 @@ def display(request: HttpRequest, file_id: int) -> HttpResponse:
 
 
 @router.get("files/{file_id}/figure", response=FigureOut | None, operation_id="get_intake_figure")
-def figure(request: HttpRequest, file_id: int) -> Any:
+def figure(request: HttpRequest, file_id: Id) -> Any:
     """A waiting figure without its mesh; null where it has just been accepted or dismissed."""
     row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
     if row is None:

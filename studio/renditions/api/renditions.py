@@ -12,6 +12,7 @@ from armuto import formats
 from armuto.errors import BadInput
 from studio.cast.queries import node_motion
 from studio.platform.array_response import array_response
+from studio.platform.fields import Id
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision, RunItem
 from studio.renditions.queries import STATES, state_of, with_state
@@ -66,7 +67,7 @@ def what_changed(row: Rendition) -> list[str]:
 
 
 @router.get("cell", response=RenditionOut | None, operation_id="get_cell")
-def get_cell(request: HttpRequest, clip_id: int, character_id: int) -> Any:
+def get_cell(request: HttpRequest, clip_id: Id, character_id: Id) -> Any:
     """The rendition of a cell; null where nothing was transferred yet."""
     row = _rows().filter(clip_id=clip_id, character_id=character_id).first()
     return out(row) if row else None
@@ -114,25 +115,25 @@ def _worst(revision: Revision) -> str:
 
 
 @router.get("{rendition_id}", response=RenditionOut, operation_id="get_rendition")
-def get_rendition(request: HttpRequest, rendition_id: int) -> Any:
+def get_rendition(request: HttpRequest, rendition_id: Id) -> Any:
     """One clip performed by one character: its newest result with its findings, and what was accepted."""
     return out(get_object_or_404(_rows(), pk=rendition_id))
 
 
 @router.post("{rendition_id}/stop", response=RenditionOut, operation_id="stop_rendition")
-def stop(request: HttpRequest, rendition_id: int) -> Any:
+def stop(request: HttpRequest, rendition_id: Id) -> Any:
     """Take one item out of its run; the last result stays."""
     runs.take_out(get_object_or_404(Rendition, pk=rendition_id))
     return get_rendition(request, rendition_id)
 
 
 @router.post("{rendition_id}/send-back", response=list[Before], operation_id="send_back")
-def send_back(request: HttpRequest, rendition_id: int, wanted: SendingBack) -> Any:
+def send_back(request: HttpRequest, rendition_id: Id, wanted: SendingBack) -> Any:
     """Send a result back with a note on what is to be mended."""
     return board.send_back(get_object_or_404(Rendition, pk=rendition_id), wanted.note)
 
 
-def _revision(rendition_id: int, revision: int | None) -> Revision:
+def _revision(rendition_id: Id, revision: int | None) -> Revision:
     rows = Revision.objects.select_related(
         "rendition__clip", "rendition__character__skeleton", "rendition__fitting__skeleton", "motion__skeleton"
     )
@@ -146,7 +147,7 @@ def _revision(rendition_id: int, revision: int | None) -> Revision:
 
 
 @router.get("{rendition_id}/motion", operation_id="get_rendition_motion", response={200: None})
-def motion(request: HttpRequest, rendition_id: int, revision: int | None = None) -> HttpResponse:
+def motion(request: HttpRequest, rendition_id: Id, revision: int | None = None) -> HttpResponse:
     """A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the
     newest."""
     made = _revision(rendition_id, revision)
@@ -167,7 +168,7 @@ def _check_bones(made: Revision) -> None:
 @router.get("{rendition_id}/file", operation_id="get_rendition_file", response={200: None, 409: Refusal})
 def file(
     request: HttpRequest,
-    rendition_id: int,
+    rendition_id: Id,
     format: Literal["glb", "bvh", "dae", "usd"] = "glb",
     revision: int | None = None,
 ) -> Any:
@@ -187,7 +188,7 @@ def file(
 
 
 @router.get("{rendition_id}/difference", operation_id="compare_revisions", response=list[float])
-def difference(request: HttpRequest, rendition_id: int, a: int, b: int) -> Any:
+def difference(request: HttpRequest, rendition_id: Id, a: int, b: int) -> Any:
     """Centimetres by which two results of one rendition are apart at their furthest joint, frame by frame.
 
     Empty where they have no bones or no length in common.
