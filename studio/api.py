@@ -31,7 +31,7 @@ from studio.ingest.models import Arrival
 from studio.library.api import router as library
 from studio.library.models import Clip
 from studio.platform import workers
-from studio.platform.described import DescribedAPI
+from studio.platform.described import DescribedAPI, DocsWithToken
 from studio.platform.journal import current_id
 from studio.platform.uploads import TooLarge
 from studio.renditions.api.board import router as board
@@ -43,7 +43,7 @@ from studio.renditions.schemas import RunOut
 
 LEAST_ROOM = 100 * 1024 * 1024  # bytes
 logger = logging.getLogger("django.request")
-api = DescribedAPI(title="Armuto", version=__version__, docs_url="docs", urls_namespace="armuto")
+api = DescribedAPI(title="Armuto", version=__version__, docs=DocsWithToken(), docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
 api.add_router("cast/", cast)
 api.add_router("cast/", limits)
@@ -130,7 +130,7 @@ class Health(Schema):
     free: int
 
 
-@api.get("health", response={200: Health, 503: Health}, operation_id="health")
+@api.get("health", tags=["studio"], response={200: Health, 503: Health}, operation_id="health")
 def health(request: HttpRequest) -> Status[Any]:
     """Whether all is well, for whoever watches over machines; 503 with a sentence where it is not."""
     free, living = shutil.disk_usage(settings.DATA).free, sum(1 for _ in workers.enlisted())
@@ -161,7 +161,7 @@ class Counts(Schema):
     finished: RunOut | None
 
 
-@api.get("counts", response=Counts, operation_id="counts")
+@api.get("counts", tags=["studio"], response=Counts, operation_id="counts")
 def counts(request: HttpRequest) -> dict[str, Any]:
     """How many clips, characters, fittings, results and deliveries there are, and what is running."""
     rows = Rendition.objects.filter(retired=False).aggregate(

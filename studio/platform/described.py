@@ -7,11 +7,25 @@ still say what is in it, by the model.
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
 
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
 from ninja import NinjaAPI
+from ninja.openapi.docs import Swagger
 from ninja.openapi.schema import OpenAPISchema
 from pydantic import TypeAdapter, WithJsonSchema
+
+
+class DocsWithToken(Swagger):
+    """The page that shows the API; what is tried on it brings the token that every change must bring."""
+
+    def render_page(self, request: HttpRequest, api: NinjaAPI, **kwargs: Any) -> HttpResponse:
+        settings = self.settings | {"url": self.get_openapi_url(api, kwargs)}
+        context = {"swagger_settings": json.dumps(settings, indent=1), "api": api, "add_csrf": True}
+        return render(request, self.template, context)
+
 
 PREFIX = "https://components/"  # stands for the place where a description keeps its models
 PLACE = "#/components/schemas/"

@@ -132,6 +132,13 @@ class Pages(TestCase):
             parser.feed(self.client.get(path).content.decode())
             self.assertEqual(parser.inline, 0, path)
 
+    def test_the_description_brings_the_token_for_what_is_tried_on_it(self) -> None:
+        page = Client(enforce_csrf_checks=True)
+        token = re.search(r'data-csrf-token="(\w{64})"', page.get("/api/docs").content.decode())
+        self.assertIsNotNone(token)
+        answer = page.post("/api/intake/dismiss", "{}", content_type=JSON, headers={"X-CSRFToken": token[1]})
+        self.assertEqual(answer.status_code, 200)
+
     def test_transport_security_is_said_where_there_is_any(self) -> None:
         code = (
             "import django; django.setup(); from django.test import Client; c = Client();"
