@@ -39,8 +39,8 @@ const night = {
   },
 }
 
-const kept = localStorage.getItem('armuto.theme')
-const start = kept === 'night' || kept === 'paper' ? kept : 'paper'
+const chosen = localStorage.getItem('armuto.theme')
+const start = chosen === 'night' || chosen === 'paper' ? chosen : 'paper'
 
 export const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },

@@ -97,15 +97,15 @@ export const useIntake = defineStore('intake', () => {
       // The worker may be through before anybody has seen it at work: what counts is that acceptance had begun.
       const began = accepted.value > 0
       const now = await answer(client.GET('/api/intake/'))
-      const there = new Set(now.rows)
-      const kept = rows.value.filter((row) => there.has(row.id))
+      const present = new Set(now.rows)
+      const remaining = rows.value.filter((row) => present.has(row.id))
       const settled = !!before?.reading && !now.reading
-      const newest = settled ? 0 : kept.reduce((most, row) => Math.max(most, row.id), 0)
-      if (settled || now.rows.length > kept.length) {
+      const newest = settled ? 0 : remaining.reduce((most, row) => Math.max(most, row.id), 0)
+      if (settled || now.rows.length > remaining.length) {
         const found = await answer(client.GET('/api/intake/rows', { params: { query: { after: newest } } }))
-        rows.value = (settled ? found : [...kept, ...found]).sort((a, b) => a.file_id - b.file_id || a.id - b.id)
+        rows.value = (settled ? found : [...remaining, ...found]).sort((a, b) => a.file_id - b.file_id || a.id - b.id)
         askNames()
-      } else if (kept.length < rows.value.length) rows.value = kept
+      } else if (remaining.length < rows.value.length) rows.value = remaining
       const changed = !before || before.files.join() !== now.files.join() || before.reading !== now.reading
       if (changed || before.refused !== now.refused || before.accepting !== now.accepting)
         files.value = await answer(client.GET('/api/intake/files'))
@@ -194,10 +194,10 @@ export const useIntake = defineStore('intake', () => {
       useMessages().fail(problem)
     }
   }
-  async function tell(ids: number[], said: Telling, remembered = true) {
+  async function tell(ids: number[], choices: Telling, remembered = true) {
     const before = [...new Set(ids)].map((id) => ({ id, told: (file.value.get(id)?.told ?? {}) as Telling }))
     try {
-      if (remembered && Object.keys(said).length)
+      if (remembered && Object.keys(choices).length)
         remember({
           back: async () => {
             for (const { id, told } of before)
@@ -212,9 +212,9 @@ export const useIntake = defineStore('intake', () => {
                 false,
               )
           },
-          again: () => tell(ids, said, false),
+          again: () => tell(ids, choices, false),
         })
-      const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...said } }))
+      const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...choices } }))
       const by = new Map(found.map((row) => [row.id, row]))
       files.value = files.value.map((row) => by.get(row.id) ?? row)
       const fresh = await answer(client.GET('/api/intake/rows', { params: { query: {} } }))

@@ -16,14 +16,14 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
   const at = ref<Place>({ row: 0, column: 0 })
   const from = ref<Place>({ row: 0, column: 0 })
   /** What was chosen before the rectangle that is being drawn. */
-  let kept = new Set<string>()
+  let before = new Set<string>()
   let taking = false
 
   const keyOf = (row: number, column: number) => `${clips.value[row]?.id}.${characters.value[column]?.id}`
   const has = (clip: number, character: number) => chosen.value.has(`${clip}.${character}`)
 
   function rectangle() {
-    const now = new Set(kept)
+    const now = new Set(before)
     const [top, bottom] = [from.value.row, at.value.row].sort((a, b) => a - b)
     const [left, right] = [from.value.column, at.value.column].sort((a, b) => a - b)
     for (let row = top; row <= bottom; row++)
@@ -39,8 +39,8 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
   })
   /** Begin at a cell. more: with what is chosen already; then a chosen cell is taken away. */
   function begin(place: Place, more: boolean) {
-    kept = more ? new Set(chosen.value) : new Set()
-    taking = more && kept.has(keyOf(place.row, place.column))
+    before = more ? new Set(chosen.value) : new Set()
+    taking = more && before.has(keyOf(place.row, place.column))
     from.value = at.value = place
     rectangle()
   }
@@ -52,7 +52,7 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
   function move(rows: number, columns: number, draw: boolean) {
     if (draw) return extend({ row: at.value.row + rows, column: at.value.column + columns })
     from.value = at.value = within({ row: at.value.row + rows, column: at.value.column + columns })
-    kept = new Set(chosen.value)
+    before = new Set(chosen.value)
     taking = false
   }
   function toggle(cells: Cell[], more: boolean) {
@@ -65,7 +65,7 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
     }
     chosen.value = now
   }
-  const clear = () => (chosen.value = kept = new Set())
+  const clear = () => (chosen.value = before = new Set())
   const cells = computed<Cell[]>(() => {
     const out: Cell[] = []
     if (!chosen.value.size) return out

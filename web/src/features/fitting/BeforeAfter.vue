@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { told, type Measures } from './useSettling'
+import { withUnit, type Measures } from './useSettling'
 
 /** What a control does to the clip in view: the measure through rotations alone, and now. */
 const props = defineProps<{ measures: Measures | null; kind: string }>()
@@ -12,7 +12,7 @@ const row = computed(() => props.measures?.kinds.find((measured) => measured.kin
   <span v-if="row" :title="`${kind}: the worst of this clip, beyond the source's: through rotations alone, and now`">
     <span class="quiet">{{ kind === 'foot slide' ? 'slide' : kind }}</span>
     <span class="mono"
-      >{{ told(row.before, '').trim() }} → <b>{{ told(row.after, row.unit) }}</b></span
+      >{{ withUnit(row.before, '').trim() }} → <b>{{ withUnit(row.after, row.unit) }}</b></span
     >
   </span>
 </template>

@@ -7,7 +7,7 @@ import type { Fitting } from './weave'
 
 /** How much limbs, parts and bones follow, an offset that stays through the clip, and turns along arms and thighs. */
 const props = defineProps<{ settings: Settings; fitting: Fitting; bones: string[]; shifting: string[] }>()
-const emit = defineEmits<{ try: [said: Change]; keep: [said: Change] }>()
+const emit = defineEmits<{ try: [change: Change]; keep: [change: Change] }>()
 const chosen = ref<string | null>(null)
 const USUAL: Follow = { turn: 1, shift: 1, offset: [0, 0, 0] }
 const choices = computed(() => {
@@ -18,7 +18,7 @@ const choices = computed(() => {
   return [...limbs, ...parts, ...props.bones.filter((bone) => !limbs.includes(bone) && !parts.includes(bone))]
 })
 const own = computed(() => (chosen.value ? { ...USUAL, ...props.settings.follow[chosen.value] } : USUAL))
-const said = (change: Partial<Follow>): Change => ({ follow: { [chosen.value!]: { ...own.value, ...change } } })
+const followChange = (change: Partial<Follow>): Change => ({ follow: { [chosen.value!]: { ...own.value, ...change } } })
 /** Whether something of the choice moves against its parent in this clip, as a slider or a jaw may. */
 const moves = computed(
   () =>
@@ -27,7 +27,7 @@ const moves = computed(
       (pair) => pair.part === chosen.value && pair.target.some((bone) => props.shifting.includes(bone)),
     ),
 )
-const keep = (change: Partial<Follow>) => emit('keep', said(change))
+const keep = (change: Partial<Follow>) => emit('keep', followChange(change))
 function offset(axis: number, value: number | null): Partial<Follow> {
   const next = [...own.value.offset] as [number, number, number]
   next[axis] = value ?? 0
@@ -80,7 +80,7 @@ const words = (follow: Follow) => {
         label="Turns"
         :value="own.turn"
         :most="2"
-        @try="emit('try', said({ turn: $event }))"
+        @try="emit('try', followChange({ turn: $event }))"
         @keep="keep({ turn: $event ?? 1 })"
       />
       <ShareSlider
@@ -88,7 +88,7 @@ const words = (follow: Follow) => {
         label="Shifts"
         :value="own.shift"
         :most="2"
-        @try="emit('try', said({ shift: $event }))"
+        @try="emit('try', followChange({ shift: $event }))"
         @keep="keep({ shift: $event ?? 1 })"
       />
       <ShareSlider
@@ -101,7 +101,7 @@ const words = (follow: Follow) => {
         :step="1"
         :scale="1"
         unit="°"
-        @try="emit('try', said(offset(axis, $event)))"
+        @try="emit('try', followChange(offset(axis, $event)))"
         @keep="keep(offset(axis, $event))"
       />
       <ShareSlider

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { told, type Measures, type Settings } from './useSettling'
+import { withUnit, type Measures, type Settings } from './useSettling'
 
 /** From which size on a finding is worth a look, and from which it is wrong; beside what the clip in view shows. */
 const props = defineProps<{ measures: Measures | null; grades: Settings['grades'] }>()
@@ -35,7 +35,7 @@ function say(event: Event, kind: string, which: 0 | 1) {
           <td>{{ row.kind }}</td>
           <td class="mono">{{ row.before.toFixed(1) }}</td>
           <td class="mono">
-            <b>{{ told(row.after, row.unit) }}</b>
+            <b>{{ withUnit(row.after, row.unit) }}</b>
           </td>
           <td>
             <input

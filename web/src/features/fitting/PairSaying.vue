@@ -22,7 +22,7 @@ const emit = defineEmits<{
   moves: [key: string, moves: boolean]
 }>()
 
-const told = computed(() => {
+const shown = computed(() => {
   const id = props.pointed[0] ?? props.here
   if (!id) return null
   const space = id.indexOf(' ')
@@ -71,7 +71,7 @@ const told = computed(() => {
     key: pair?.key ?? part?.name ?? '',
   }
 })
-const out = computed(() => !!told.value && props.fitting.left_out.includes(told.value.key))
+const out = computed(() => !!shown.value && props.fitting.left_out.includes(shown.value.key))
 </script>
 
 <template>
@@ -80,12 +80,12 @@ const out = computed(() => !!told.value && props.fitting.left_out.includes(told.
       <span class="mono">{{ held.bone }}</span> is taken: click its counterpart on the
       {{ held.which === 'source' ? 'character' : 'source' }}, or type its name. Esc lets go.
     </p>
-    <template v-if="told">
+    <template v-if="shown">
       <p class="title">
-        <strong>{{ told.part }}</strong> <span class="mono">{{ told.title }}</span>
-        <span class="quiet">{{ told.state }}</span>
+        <strong>{{ shown.part }}</strong> <span class="mono">{{ shown.title }}</span>
+        <span class="quiet">{{ shown.state }}</span>
       </p>
-      <p class="lines quiet">{{ told.lines.join(' · ') }}</p>
+      <p class="lines quiet">{{ shown.lines.join(' · ') }}</p>
     </template>
     <template v-else-if="!held">
       <p>{{ fitting.how[0]?.toUpperCase() }}{{ fitting.how.slice(1) }}.</p>
@@ -97,32 +97,32 @@ const out = computed(() => !!told.value && props.fitting.left_out.includes(told.
     <div class="acts">
       <button
         class="plain word"
-        :disabled="!told?.pair || told.pair.confirmed"
+        :disabled="!shown?.pair || shown.pair.confirmed"
         title="C"
         @click="emit('act', 'confirm')"
       >
         Confirm
       </button>
-      <button class="plain word" :disabled="!told?.pair" title="Shift C" @click="emit('act', 'confirm limb')">
+      <button class="plain word" :disabled="!shown?.pair" title="Shift C" @click="emit('act', 'confirm limb')">
         Confirm limb
       </button>
-      <button class="plain word" :disabled="!told?.pair" title="X" @click="emit('act', 'remove')">Remove</button>
+      <button class="plain word" :disabled="!shown?.pair" title="X" @click="emit('act', 'remove')">Remove</button>
       <button
         class="plain word"
-        :disabled="!told?.key || told.key.startsWith('+')"
+        :disabled="!shown?.key || shown.key.startsWith('+')"
         title="L"
         @click="emit('act', 'leave out')"
       >
         {{ out ? 'Take back in' : 'Leave out' }}
       </button>
-      <button class="plain word" :disabled="!told?.pair?.part" title="S" @click="emit('act', 'swap')">
+      <button class="plain word" :disabled="!shown?.pair?.part" title="S" @click="emit('act', 'swap')">
         Swap sides
       </button>
-      <label v-if="told?.pair && !told.pair.part" class="moves"
+      <label v-if="shown?.pair && !shown.pair.part" class="moves"
         ><input
           type="checkbox"
-          :checked="told.pair.moves"
-          @change="emit('moves', told.pair.key, ($event.target as HTMLInputElement).checked)"
+          :checked="shown.pair.moves"
+          @change="emit('moves', shown.pair.key, ($event.target as HTMLInputElement).checked)"
         />
         with translation</label
       >

@@ -48,10 +48,10 @@ export function useSettling(around: {
       const found = await answer(client.GET('/api/fittings/{fitting_id}/contacts/{clip_id}', path(clip_id)))
       if (own !== asked) return
       contacts.value = found
-      const told = await answer(
+      const answered = await answer(
         client.POST('/api/fittings/{fitting_id}/measures/{clip_id}', { ...path(clip_id), body: {} }),
       )
-      if (own === asked) measures.value = told
+      if (own === asked) measures.value = answered
     } catch (problem) {
       useMessages().fail(problem)
     } finally {
@@ -166,5 +166,5 @@ export const GRADES: Record<string, { mark: string; word: string }> = {
   wrong: { mark: '✕', word: 'wrong' },
 }
 /** A measure as a person reads it. */
-export const told = (value: number, unit: string) =>
+export const withUnit = (value: number, unit: string) =>
   `${value < 9.95 ? value.toFixed(1) : value.toFixed(0)}${unit === '°' ? '°' : unit === 'times' ? ' ×' : ` ${unit}`}`

@@ -13,20 +13,20 @@ function ruleRow() {
     styles: ['as it is'],
   } satisfies Rule
   const made = mount(NamingRule, { props: { rule }, attachTo: document.body, global: { plugins: [createVuetify()] } })
-  const said = () => (made.emitted('change') as [string, object[]][]).at(-1)
-  return { made, said, pieces: () => made.findAll('.piece') }
+  const lastChange = () => (made.emitted('change') as [string, object[]][]).at(-1)
+  return { made, lastChange, pieces: () => made.findAll('.piece') }
 }
 
 test('pieces change places by the arrow keys, and stay where there is no place further', async () => {
-  const { made, said, pieces } = ruleRow()
+  const { made, lastChange, pieces } = ruleRow()
   await pieces()[2].trigger('keydown', { key: 'ArrowLeft' })
-  expect(said()).toEqual(['as it is', [{ field: 'performer' }, { field: 'action' }, { word: ' ' }]])
+  expect(lastChange()).toEqual(['as it is', [{ field: 'performer' }, { field: 'action' }, { word: ' ' }]])
   await pieces()[0].trigger('keydown', { key: 'ArrowLeft' })
   expect(made.emitted('change')).toHaveLength(1)
 })
 
 test('a piece is taken out by its key', async () => {
-  const { said, pieces } = ruleRow()
+  const { lastChange, pieces } = ruleRow()
   await pieces()[0].trigger('keydown', { key: 'Delete' })
-  expect(said()![1]).toEqual([{ word: ' ' }, { field: 'action' }])
+  expect(lastChange()![1]).toEqual([{ word: ' ' }, { field: 'action' }])
 })

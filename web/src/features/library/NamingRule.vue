@@ -20,8 +20,8 @@ watch(
   { immediate: true },
 )
 function say(style = props.rule.style) {
-  const kept = pieces.value.filter((piece) => piece.field || piece.word)
-  emit('change', style, kept as Rule['pieces'])
+  const filled = pieces.value.filter((piece) => piece.field || piece.word)
+  emit('change', style, filled as Rule['pieces'])
 }
 function addField(field: string) {
   const before = pieces.value[pieces.value.length - 1]

@@ -126,7 +126,7 @@ function key(which: 'first' | 'last', event: KeyboardEvent) {
   clearTimeout(telling)
   telling = setTimeout(tell, 200)
 }
-const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s`
+const frameLabel = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s`
 </script>
 
 <template>
@@ -144,13 +144,13 @@ const said = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s
       :aria-valuemin="0"
       :aria-valuemax="frames - 1"
       :aria-valuenow="which === 'first' ? first : last"
-      :aria-valuetext="said(which === 'first' ? first : last)"
+      :aria-valuetext="frameLabel(which === 'first' ? first : last)"
       :style="{ left: `${place(which === 'first' ? first : last)}px` }"
       @pointerdown.prevent.stop="press(which, $event)"
       @keydown="key(which, $event)"
       @click.stop
     >
-      <span class="mono">{{ said(which === 'first' ? first : last) }}</span>
+      <span class="mono">{{ frameLabel(which === 'first' ? first : last) }}</span>
     </button>
   </div>
 </template>

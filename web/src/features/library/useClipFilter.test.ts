@@ -80,9 +80,9 @@ describe('clips of the library', () => {
 
 describe('the axis that is up', () => {
   it('is told with why, and what comes of another', () => {
-    const told = upOf(['up is +Z, by the legs', 'unit is cm', 'it faces +Y'])
-    expect(told.value).toBe('+Z')
-    expect(told.why).toMatch(/^up is \+Z, by the legs\. it faces \+Y\. With another axis the file is read again/)
+    const up = upOf(['up is +Z, by the legs', 'unit is cm', 'it faces +Y'])
+    expect(up.value).toBe('+Z')
+    expect(up.why).toMatch(/^up is \+Z, by the legs\. it faces \+Y\. With another axis the file is read again/)
     expect(upOf([]).value).toBe('…')
   })
 })

@@ -134,7 +134,7 @@ async function apply() {
   if (found) applied.value = found
   await cast.load().catch(messages.fail)
 }
-const said = (row: Schemas['AppliedOut']) =>
+const outcome = (row: Schemas['AppliedOut']) =>
   !row.fits
     ? `${row.character} has too few of these bones, or they hang together otherwise; nothing was changed.`
     : `${row.character} has ${Math.round(row.score * 100)} of 100 of its bones; ${row.fittings === 0 ? 'no fitting changed' : row.fittings === 1 ? 'one fitting was paired anew' : `${row.fittings} fittings were paired anew`}.`
@@ -197,7 +197,7 @@ const said = (row: Schemas['AppliedOut']) =>
           <v-btn :disabled="!chosen.length || busy" @click="apply"
             >Apply to {{ chosen.length === 1 ? 'one character' : `${chosen.length} characters` }}</v-btn
           >
-          <p v-for="row in applied" :key="row.character_id" role="status">{{ said(row) }}</p>
+          <p v-for="row in applied" :key="row.character_id" role="status">{{ outcome(row) }}</p>
           <p class="quiet">Pairs that were confirmed stay as they are.</p>
         </section>
       </div>

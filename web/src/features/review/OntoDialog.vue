@@ -30,7 +30,7 @@ async function put() {
   working.value = true
   const body = new FormData()
   body.append('file', file.value)
-  const said = {
+  const fields = {
     motion: motion.value.trim(),
     at: at.value || 0,
     how: how.value,
@@ -39,7 +39,7 @@ async function put() {
     z: (start.value.z || 0) / 100,
     degrees: start.value.degrees || 0,
   }
-  for (const [key, value] of Object.entries(said)) body.append(key, String(value))
+  for (const [key, value] of Object.entries(fields)) body.append(key, String(value))
   try {
     const request = client.POST('/api/deliveries/onto/{rendition_id}', {
       params: { path: { rendition_id: props.renditionId } },

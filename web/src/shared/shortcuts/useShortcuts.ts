@@ -36,7 +36,7 @@ export function isOwnKey(event: KeyboardEvent): boolean {
  */
 export function useShortcuts<Group extends ShortcutGroup>(group: Group, handlers: Handlers<Group>) {
   const shortcuts: Record<string, Shortcut> = SHORTCUTS[group].shortcuts
-  const heard = (event: KeyboardEvent) => {
+  const applies = (event: KeyboardEvent) => {
     if (event.defaultPrevented) return false
     const target = event.target as Element | null
     if (group === 'Everywhere') return event.ctrlKey || event.metaKey || !isOwnKey(event)
@@ -46,7 +46,7 @@ export function useShortcuts<Group extends ShortcutGroup>(group: Group, handlers
     useHotkey(
       shortcuts[name].keys,
       (event) => {
-        if (heard(event) && handle(event) !== false) event.preventDefault()
+        if (applies(event) && handle(event) !== false) event.preventDefault()
       },
       // Whether a key is heard is judged above: a slider that was moved has the focus, and takes no text.
       { inputs: true, preventDefault: false },
