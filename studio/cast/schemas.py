@@ -117,10 +117,13 @@ class CharacterOut(Schema):
 
 
 class CharacterChange(Schema):
-    """What is to change; the rest stays."""
+    """What is to change; the rest stays. tags: all of them; tag, untag: some that are given and taken, whatever others
+    change of them meanwhile."""
 
     name: str | None = None
     tags: list[str] | None = None
+    tag: list[str] | None = None
+    untag: list[str] | None = None
     remarks: str | None = None
     retired: bool | None = None
 

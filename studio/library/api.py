@@ -104,8 +104,7 @@ def change_many(request: HttpRequest, wanted: ManyChange) -> Any:
     """Change many clips together: tags given and taken, retired and restored."""
     with transaction.atomic():
         for row in Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"):
-            tags = [tag for tag in [*row.tags, *wanted.tag] if tag not in wanted.untag]
-            change_clip(row, tags=tags, retired=wanted.retired)
+            change_clip(row, tag=wanted.tag, untag=wanted.untag, retired=wanted.retired)
     return Clip.objects.filter(pk__in=wanted.ids).select_related("take").prefetch_related("skeleton")
 
 

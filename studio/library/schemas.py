@@ -101,10 +101,13 @@ class ClipOut(Schema):
 
 
 class ClipChange(Schema):
-    """What is to change; the rest stays. first and last: frames of the take. floor: where the floor is, in metres."""
+    """What is to change; the rest stays. tags: all of them; tag, untag: some that are given and taken, whatever others
+    change of them meanwhile. first and last: frames of the take. floor: where the floor is, in metres."""
 
     name: str | None = None
     tags: list[str] | None = None
+    tag: list[str] | None = None
+    untag: list[str] | None = None
     retired: bool | None = None
     first: int | None = None
     last: int | None = None

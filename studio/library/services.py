@@ -1,6 +1,7 @@
 """Putting what the core has read into the library."""
 
 import hashlib
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
@@ -198,12 +199,15 @@ def change_clip(
     row: Clip,
     name: str | None = None,
     tags: list[str] | None = None,
+    tag: list[str] | None = None,
+    untag: list[str] | None = None,
     retired: bool | None = None,
     first: int | None = None,
     last: int | None = None,
     floor: float | str | None = None,
 ) -> None:
-    """Change what is given. floor: in metres, or "measured".
+    """Change what is given. tags: all of them; tag, untag: some that are given and taken. floor: in metres, or
+    "measured".
 
     Another range or floor is another revision: what was made from the clip is then out of date. Raises
     :class:`BadInput` for a name that is empty or taken, for a range outside the take, and for a floor far from anybody.
@@ -214,8 +218,7 @@ def change_clip(
             raise BadInput("A clip needs a name; type one.")
         if Clip.objects.filter(name=row.name).exclude(pk=row.pk).exists():
             raise BadInput(f"{row.name}: another clip has this name; choose one that is free.")
-    if tags is not None:
-        row.tags = sorted({" ".join(tag.split())[:60] for tag in tags if tag.strip()}, key=str.lower)
+    row.tags = changed_tags(row.tags if tags is None else tags, tag, untag)
     if retired is not None:
         row.retired = retired
     before = row.first, row.last
@@ -239,6 +242,12 @@ def change_clip(
     )
     if floor is not None or wanted != before:
         observe_soles(row.skeleton)
+
+
+def changed_tags(tags: Iterable[str], given: Iterable[str] | None, taken: Iterable[str] | None) -> list[str]:
+    """The tags with those that are given and without those that are taken: each once, in alphabetical order."""
+    words = {" ".join(tag.split())[:60] for tag in (*tags, *(given or ()))} - {""}
+    return sorted(words - set(taken or ()), key=str.lower)
 
 
 def floor_said(name: str, floor: float) -> float:

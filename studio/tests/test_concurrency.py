@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from django.db import connections
 from django.test import Client
 
+from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
 from studio.library.models import Clip
 from studio.tests.test_pairing import Pairing
@@ -171,9 +172,8 @@ class OwnUndo(Together):
 
 
 class Clips(Together):
-    def test_fields_of_a_clip_are_not_written_over(self) -> None:
-        path = f"/api/library/clips/{self.walk.pk}"
-        changes = [{"name": "night walk"}, {"tags": ["night"]}, {"first": 4}, {"floor": 0.01}, {"retired": True}]
+    def changed(self, path: str, changes: list[dict]) -> None:
+        """All of the changes at once, on six threads."""
 
         def change(body: dict) -> int:
             try:
@@ -181,12 +181,27 @@ class Clips(Together):
             finally:
                 connections.close_all()
 
-        with ThreadPoolExecutor(5) as pool:
-            self.assertEqual(list(pool.map(change, changes)), [200] * 5)
+        with ThreadPoolExecutor(6) as pool:
+            self.assertEqual(set(pool.map(change, changes)), {200})
+
+    def test_fields_of_a_clip_are_not_written_over(self) -> None:
+        tags = [{"tag": [f"shift {number}"]} for number in range(8)]
+        fields = [{"name": "night walk"}, {"first": 4}, {"floor": 0.01}, {"retired": True}]
+        self.changed(f"/api/library/clips/{self.walk.pk}", [*tags, *fields])
         clip = Clip.objects.get(pk=self.walk.pk)
-        self.assertEqual(
-            (clip.name, clip.tags, clip.first, clip.floor, clip.retired), ("night walk", ["night"], 4, 0.01, True)
-        )
+        self.assertEqual((clip.name, clip.first, clip.floor, clip.retired), ("night walk", 4, 0.01, True))
+        self.assertEqual(clip.tags, [f"shift {number}" for number in range(8)])
+        self.changed(f"/api/library/clips/{self.walk.pk}", [{"untag": change["tag"]} for change in tags[2:]])
+        clip.refresh_from_db()
+        self.assertEqual(clip.tags, ["shift 0", "shift 1"])
+
+    def test_fields_of_a_character_are_not_written_over(self) -> None:
+        tags = [{"tag": [f"shift {number}"]} for number in range(8)]
+        fields = [{"name": "old porter"}, {"remarks": "oil the key"}, {"retired": True}]
+        self.changed(f"/api/cast/{self.porter.pk}", [*tags, *fields])
+        row = Character.objects.get(pk=self.porter.pk)
+        self.assertEqual((row.name, row.remarks, row.retired), ("old porter", "oil the key", True))
+        self.assertEqual(row.tags, [f"shift {number}" for number in range(8)])
 
     def test_a_fitting_has_one_state_in_force_of_its_own(self) -> None:
         self.confirm(ANNA, "hips")

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import File, Router
@@ -15,7 +16,7 @@ from studio.cast.schemas import CharacterChange, CharacterOut
 from studio.cast.services import new_version_of
 from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
-from studio.library.services import plate_of
+from studio.library.services import changed_tags, plate_of
 from studio.platform import reader
 from studio.platform.fields import Id
 from studio.platform.uploads import received
@@ -38,22 +39,20 @@ def get_character(request: HttpRequest, character_id: Id) -> Any:
 @router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
 def patch_character(request: HttpRequest, character_id: Id, wanted: CharacterChange) -> Any:
     """Change what is given of a character: its name, tags, remarks, or whether it is retired."""
-    row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
-    given = wanted.dict(exclude_unset=True)
-    if "name" in given:
-        name = " ".join((given["name"] or "").split())[:255]
-        if not name:
-            raise BadInput("A character needs a name; type one.")
-        if Character.objects.filter(name=name).exclude(pk=row.pk).exists():
-            raise BadInput(f"{name}: another character has this name; choose one that is free.")
-        row.name = name
-    if given.get("tags") is not None:
-        row.tags = sorted({" ".join(tag.split())[:60] for tag in given["tags"] if tag.strip()}, key=str.lower)
-    if given.get("remarks") is not None:
-        row.remarks = given["remarks"][:4000]
-    if given.get("retired") is not None:
-        row.retired = given["retired"]
-    row.save(update_fields=[key for key, value in given.items() if value is not None])
+    given = {key: value for key, value in wanted.dict(exclude_unset=True).items() if value is not None}
+    # Read and written under one lock: what others change of it meanwhile is not written over.
+    with transaction.atomic():
+        row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+        if "name" in given:
+            row.name = " ".join(given["name"].split())[:255]
+            if not row.name:
+                raise BadInput("A character needs a name; type one.")
+            if Character.objects.filter(name=row.name).exclude(pk=row.pk).exists():
+                raise BadInput(f"{row.name}: another character has this name; choose one that is free.")
+        row.tags = changed_tags(given.get("tags", row.tags), given.get("tag"), given.get("untag"))
+        row.remarks = given.get("remarks", row.remarks)[:4000]
+        row.retired = given.get("retired", row.retired)
+        row.save(update_fields=["name", "tags", "remarks", "retired"])
     return row
 
 

@@ -2236,13 +2236,18 @@ export interface components {
         };
         /**
          * ClipChange
-         * @description What is to change; the rest stays. first and last: frames of the take. floor: where the floor is, in metres.
+         * @description What is to change; the rest stays. tags: all of them; tag, untag: some that are given and taken, whatever others
+         *     change of them meanwhile. first and last: frames of the take. floor: where the floor is, in metres.
          */
         ClipChange: {
             /** Name */
             name?: string | null;
             /** Tags */
             tags?: string[] | null;
+            /** Tag */
+            tag?: string[] | null;
+            /** Untag */
+            untag?: string[] | null;
             /** Retired */
             retired?: boolean | null;
             /** First */
@@ -2379,13 +2384,18 @@ export interface components {
         };
         /**
          * CharacterChange
-         * @description What is to change; the rest stays.
+         * @description What is to change; the rest stays. tags: all of them; tag, untag: some that are given and taken, whatever others
+         *     change of them meanwhile.
          */
         CharacterChange: {
             /** Name */
             name?: string | null;
             /** Tags */
             tags?: string[] | null;
+            /** Tag */
+            tag?: string[] | null;
+            /** Untag */
+            untag?: string[] | null;
             /** Remarks */
             remarks?: string | null;
             /** Retired */

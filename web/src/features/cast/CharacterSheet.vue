@@ -119,7 +119,7 @@ async function retire() {
     />
     <button class="plain word" @click="emit('close')">Close</button>
   </div>
-  <TagEditor :tags="character.tags" :known="known" :label="character.name" @change="(tags) => change({ tags })" />
+  <TagEditor :tags="character.tags" :known="known" :label="character.name" @change="change" />
   <dl>
     <dt>height</dt>
     <dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>

@@ -81,7 +81,7 @@ async function readAgain(axis: string) {
       @change="rename"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
-    <TagEditor :tags="clip.tags" :known="knownTags" :label="clip.name" @change="(tags) => change({ tags })" />
+    <TagEditor :tags="clip.tags" :known="knownTags" :label="clip.name" @change="change" />
     <dl>
       <dt>skeleton</dt>
       <dd>{{ skeleton?.name }}</dd>

@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 
 /** Tags as words: taken out with a click, added by typing; tags used elsewhere are offered. */
 const props = defineProps<{ tags: string[]; known: string[]; label: string }>()
-const emit = defineEmits<{ change: [tags: string[]] }>()
+const emit = defineEmits<{ change: [wanted: { tag: string[] } | { untag: string[] }] }>()
 const text = ref('')
 const id = `tags-${Math.random().toString(36).slice(2)}`
 const offered = computed(() => props.known.filter((tag) => !props.tags.includes(tag)))
@@ -11,7 +11,7 @@ const offered = computed(() => props.known.filter((tag) => !props.tags.includes(
 function add() {
   const tag = text.value.trim()
   text.value = ''
-  if (tag && !props.tags.includes(tag)) emit('change', [...props.tags, tag])
+  if (tag && !props.tags.includes(tag)) emit('change', { tag: [tag] })
 }
 </script>
 
@@ -19,16 +19,7 @@ function add() {
   <div class="tags" role="group" :aria-label="label">
     <span v-for="tag in tags" :key="tag" class="tag"
       >{{ tag
-      }}<button
-        class="plain off"
-        :aria-label="`Take out tag ${tag}`"
-        @click="
-          emit(
-            'change',
-            tags.filter((other) => other !== tag),
-          )
-        "
-      >
+      }}<button class="plain off" :aria-label="`Take out tag ${tag}`" @click="emit('change', { untag: [tag] })">
         ×
       </button></span
     >
