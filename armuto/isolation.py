@@ -94,7 +94,7 @@ def call(
 
 def _end(process: Any) -> None:
     """Kill the process, and what it started: they are a group of their own."""
-    with contextlib.suppress(ProcessLookupError):
+    with contextlib.suppress(ProcessLookupError, PermissionError):  # it is gone, and its number may be another's
         os.killpg(process.pid, signal.SIGKILL)
     process.kill()  # it may not have come to founding its group
     process.join()

@@ -133,7 +133,7 @@ class Health(Schema):
 @api.get("health", tags=["studio"], response={200: Health, 503: Health}, operation_id="health")
 def health(request: HttpRequest) -> Status[Any]:
     """Whether all is well, for whoever watches over machines; 503 with a sentence where it is not."""
-    free, living = shutil.disk_usage(settings.DATA).free, sum(1 for _ in workers.enlisted())
+    free, living = shutil.disk_usage(settings.DATA).free, sum(name != workers.name for name in workers.enlisted())
     sentence = "The disk is nearly full." if free < LEAST_ROOM else ""
     try:
         with transaction.atomic():

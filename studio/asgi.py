@@ -14,6 +14,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 django = get_asgi_application()
 application = BodyLimit(django, settings.LARGEST_REQUEST)
 if parent := os.environ.get("ARMUTO_WITH_PARENT"):
-    from studio.platform.workers import end_with
+    from studio.platform import workers
 
-    end_with(int(parent))
+    workers.enlist()  # what the server is at is given back, too, when it is killed
+    workers.end_with(int(parent))

@@ -35,6 +35,10 @@ class NewClip:
     floor: float | None = None
 
 
+class AlreadyThere(Exception):
+    """Clips of the very same file are in the library."""
+
+
 @dataclass
 class _Prepared:
     row: Clip
@@ -53,10 +57,13 @@ def keep_clips(
     skeleton_name: str,
     clips: Sequence[NewClip],
     with_them: Callable[[], object] = lambda: None,
+    once: bool = False,
 ) -> list[Clip]:
     """Keep clips of one file, all of them or none. Names that are taken get a number.
 
-    with_them: done in the transaction in which they become visible; what it raises goes on, and nothing is kept.
+    with_them: done in the transaction in which they become visible; what it raises goes on, and nothing is kept. once:
+    where clips of the very same file are there already, or come in meanwhile, nothing is kept and
+    :class:`AlreadyThere` is raised.
     """
     known = Skeleton.objects.filter(identity=arrays.identity(document.skeleton)).first()
     parts = known.assignment() if known else document.parts
@@ -64,6 +71,7 @@ def keep_clips(
     if len(data) + sum(row.size for row in prepared) <= PORTION and len(prepared) <= MOST_AT_ONCE:
         with transaction.atomic():
             _begin(prepared, document, data, file, skeleton_name)
+            _check_once(prepared, once)
             _insert(prepared)
             _reveal(prepared, with_them)
         return [row.row for row in prepared]
@@ -77,12 +85,18 @@ def keep_clips(
             with transaction.atomic():
                 _insert(portion)
         with transaction.atomic():
+            _check_once(prepared, once)
             _reveal(prepared, with_them)
     except BaseException:
         _remove(token)
         _forget(prepared)
         raise
     return [row.row for row in prepared]
+
+
+def _check_once(prepared: Sequence[_Prepared], once: bool) -> None:
+    if once and prepared and Clip.objects.filter(take=prepared[0].row.take).exists():
+        raise AlreadyThere
 
 
 def sweep(everything: bool = False) -> None:

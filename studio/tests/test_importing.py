@@ -110,6 +110,20 @@ class Portions(TransactionTestCase):
         self.assertEqual(len({name.casefold() for name in names}), len(names), names)
         self.assertIn("sweep", names)
 
+    def test_the_same_file_brought_in_twice_at_once_is_kept_once(self) -> None:
+        insert, other = importing._insert, iter((True,))
+
+        def watched(portion):
+            insert(portion)
+            if next(other, False):
+                with mock.patch.object(importing, "_insert", insert), mock.patch.object(importing, "MOST_AT_ONCE", 200):
+                    self.assertEqual(len(take_in(self.data, "birds.glb").clips), 5)
+
+        with mock.patch.object(importing, "_insert", watched):
+            second = take_in(self.data, "birds.glb")
+        self.assertEqual(second.clips, list(Clip.objects.order_by("pk").values_list("pk", flat=True)))
+        self.assertEqual((len(second.clips), Clip.everything.count(), Original.objects.count()), (5, 5, 1))
+
     def test_many_of_one_name(self) -> None:
         self.keep(name="chore")
         self.assertEqual(

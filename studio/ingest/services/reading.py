@@ -1,5 +1,6 @@
 """Taking files in: all of each or nothing."""
 
+import contextlib
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -11,7 +12,7 @@ from armuto.errors import BadInput
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
 from studio.cast.services import keep_character
-from studio.library.importing import NewClip, keep_clips
+from studio.library.importing import AlreadyThere, NewClip, keep_clips
 from studio.library.models import Clip
 from studio.platform import reader
 
@@ -66,12 +67,14 @@ def _keep(document: formats.Document, data: bytes, goes_to: str) -> TakenIn:
         raise BadInput(
             f"{name}: there is no motion in it; export it with at least one animation, or drop it in the Cast."
         )
-    present = Clip.objects.filter(take__sha256=hashlib.sha256(data).hexdigest()).values_list("pk", flat=True)
-    if present:  # the very same file again: nothing new to keep
-        return TakenIn(clips=list(present))
-    clips = [_as_proposed(clip) for clip in document.clips]
-    skeleton_name = f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}"
-    return TakenIn(clips=[clip.pk for clip in keep_clips(document, data, name, skeleton_name, clips)])
+    digest = hashlib.sha256(data).hexdigest()
+    present = Clip.objects.filter(take__sha256=digest).order_by("pk").values_list("pk", flat=True)
+    if not present:
+        clips = [_as_proposed(clip) for clip in document.clips]
+        skeleton_name = f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}"
+        with contextlib.suppress(AlreadyThere):
+            return TakenIn(clips=[row.pk for row in keep_clips(document, data, name, skeleton_name, clips, once=True)])
+    return TakenIn(clips=list(present.all()))  # the very same file again: nothing new to keep
 
 
 def _as_proposed(clip: ClipValue) -> NewClip:
