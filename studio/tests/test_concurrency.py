@@ -52,7 +52,7 @@ class Edits(Together):
         said = self.confirm(BERT, "left hand", on=base, status=409)["detail"]
         self.assertEqual(
             said,
-            "Somebody else has changed how left hand is paired since (removed left hand); "
+            "Somebody else has changed the pair “left hand” since (removed left hand); "
             "look at it, then apply yours again.",
         )
         now = self.client.get(self.path)

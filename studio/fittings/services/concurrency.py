@@ -100,13 +100,13 @@ def touched(data: Data, contacts: Data, later: Data, later_contacts: Data) -> se
 def described(aspects: set[Aspect]) -> str:
     """Some of what is touched, in words."""
     words = {
-        "pair": "how {} is paired",
-        "left out": "whether {} is left out",
+        "pair": "the pair “{}”",
+        "left out": "whether “{}” is left out",
         "plan": "the body plan",
         "said": "the measures",
         "stance": "the stance of the {}",
-        "turned": "how {1} is turned",
-        "setting": "a setting ({})",
+        "turned": "how “{1}” is turned",
+        "setting": "the setting “{}”",
         "contacts": "the contacts of a clip",
     }
     listed = sorted({words[kind].format(*names) for kind, *names in aspects})

@@ -34,17 +34,25 @@ def unpack(row: IntakeFile, data: bytes) -> list[int]:
     """One row per file of an archive, in place of the archive's own, all seen at once when the last is there. Returns
     their ids, none where the archive was dismissed meanwhile. Raises :class:`BadInput`."""
     inside = reader.contents(data, row.path)
+    try:
+        return _unpack(row, inside)
+    except _Dismissed:
+        return []
+
+
+def _unpack(row: IntakeFile, inside: list[tuple[str, bytes, Mapping[str, bytes]]]) -> list[int]:
     IntakeFile.everything.filter(archive=row).delete()  # of a worker that did not come to the end
     size = 0
     for path, content, near in inside:
         alone = _alone(path, content, near)
         size += len(alone)
         if size > settings.LARGEST_UNPACKED:
+            IntakeFile.everything.filter(archive=row).delete()
             limit = settings.LARGEST_UNPACKED // settings.MB
             raise BadInput(
                 f"{row.path}: its files take more than {limit} MB with what each refers to; split the archive."
             )
-        with transaction.atomic():
+        with _writing(row):
             file = IntakeFile.everything.create(
                 path=f"{PurePosixPath(row.path).stem}/{path}"[-255:],
                 goes_to=row.goes_to,
@@ -52,9 +60,7 @@ def unpack(row: IntakeFile, data: bytes) -> list[int]:
                 state=IntakeFile.State.UNPACKING,
             )
             IntakeContent.objects.create(file=file, data=alone)
-    with transaction.atomic():
-        if not IntakeFile.objects.filter(pk=row.pk).exists():
-            return []
+    with _writing(row):
         held = IntakeFile.everything.filter(archive=row)
         ids = list(held.values_list("pk", flat=True))
         held.update(archive=None, state=IntakeFile.State.WAITING)

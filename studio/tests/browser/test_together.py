@@ -47,7 +47,7 @@ class Together(FittingCase):
         self.somebody_else("confirm", "hips")
         self.page.locator('[data-id="source Hips"]').focus()
         self.changed(lambda: self.page.keyboard.press("x"))
-        expect(self.page.get_by_text("Somebody else has changed how hips is paired since")).to_be_visible()
+        expect(self.page.get_by_text("Somebody else has changed the pair “hips” since")).to_be_visible()
         self.assertTrue(self.pair("hips")["confirmed"])
         expect(self.page.locator('[data-id="source Hips"]')).to_have_attribute(
             "aria-label", "Hips, hips, paired with 001, confirmed"
