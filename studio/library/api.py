@@ -17,6 +17,7 @@ from studio.library.schemas import (
     ClipChange,
     ClipOut,
     ManyChange,
+    NameChange,
     PlateOut,
     Renaming,
     SegmentIn,
@@ -24,7 +25,7 @@ from studio.library.schemas import (
     SkeletonOut,
     SkeletonTree,
 )
-from studio.library.services import change_clip, keep_original, keep_skeleton, new_version, segment
+from studio.library.services import change_clip, keep_original, keep_skeleton, new_version, rename, segment
 from studio.platform import reader
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
@@ -123,6 +124,15 @@ def rename_many(request: HttpRequest, wanted: Renaming) -> Any:
             for row, name in zip(rows, made, strict=True):
                 Clip.objects.filter(pk=row.pk).update(name=name)
     return {row.pk: name for row, name in zip(rows, made, strict=True)}
+
+
+@router.put("names", response=dict[int, str], operation_id="set_clip_names")
+def put_names(request: HttpRequest, wanted: list[NameChange]) -> dict[int, str]:
+    """Other names for many clips at once, all of them or none. Clips that somebody has renamed since keep their names,
+    as the answer says."""
+    with transaction.atomic():
+        rename(wanted)
+    return dict(Clip.objects.filter(pk__in=[row.id for row in wanted]).values_list("pk", "name"))
 
 
 @router.post("clips/{clip_id}/segments", response=ClipOut, operation_id="cut_segment")

@@ -7,6 +7,7 @@ from ninja import Schema
 
 from studio.library.models import Clip
 from studio.platform.described import described
+from studio.platform.fields import Id
 
 
 class NamingPiece(Schema):
@@ -141,6 +142,14 @@ class Renaming(Schema):
     style: str
     pieces: list[described(NamingPiece, optional=True)]  # type: ignore[valid-type]
     apply: bool = False
+
+
+class NameChange(Schema):
+    """A name for a clip, where it still has the one that it had."""
+
+    id: Id
+    was: str
+    name: str
 
 
 class SegmentIn(Schema):

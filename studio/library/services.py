@@ -1,9 +1,9 @@
 """Putting what the core has read into the library."""
 
 import hashlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from django.db import transaction
@@ -242,6 +242,31 @@ def change_clip(
     )
     if floor is not None or wanted != before:
         observe_soles(row.skeleton)
+
+
+class Renamed(Protocol):
+    """A clip by its number, the name that it had, and the one that it is to have."""
+
+    id: int
+    was: str
+    name: str
+
+
+def rename(wanted: Sequence[Renamed]) -> None:
+    """Give clips other names, those of one another too. Clips that no longer have the name they had keep theirs.
+
+    Raises :class:`BadInput` for a name that is empty, or that a clip has which is not among them.
+    """
+    present = dict(Clip.objects.values_list("pk", "name"))
+    changed = [(row.id, " ".join(row.name.split())[:255]) for row in wanted if present.get(row.id) == row.was]
+    taken = {name.casefold() for pk, name in present.items() if pk not in dict(changed)}
+    for _, name in changed:
+        if not name:
+            raise BadInput("A clip needs a name; type one.")
+        if name.casefold() in taken:
+            raise BadInput(f"{name}: another clip has this name; choose one that is free.")
+        taken.add(name.casefold())
+    Clip.objects.bulk_update([Clip(pk=pk, name=name) for pk, name in changed], ["name"], batch_size=100)
 
 
 def changed_tags(tags: Iterable[str], given: Iterable[str] | None, taken: Iterable[str] | None) -> list[str]:

@@ -145,6 +145,26 @@ class TheLibrary(IntakeCase):
         found = {row["clip"]: row["found"]["loop"] for row in self.rows()}
         self.assertEqual(found, {"ring": True, "half": False})
 
+    def test_names_are_exchanged_and_taken_back_in_one_request(self):
+        bow, walk = self.bow, self.walk
+
+        def put(*rows):
+            body = [{"id": row.pk, "was": was, "name": name} for row, was, name in rows]
+            return self.client.put("/api/library/names", json.dumps(body), content_type="application/json")
+
+        self.assertEqual(
+            put((bow, "bow", "walk"), (walk, "walk", " bow ")).json(), {str(bow.pk): "walk", str(walk.pk): "bow"}
+        )
+        # What somebody has renamed since keeps that name; the rest is taken back.
+        Clip.objects.filter(pk=bow.pk).update(name="deep bow")
+        self.assertEqual(
+            put((bow, "walk", "bow"), (walk, "bow", "walk")).json(), {str(bow.pk): "deep bow", str(walk.pk): "walk"}
+        )
+        for name, sentence in (("Deep Bow", "another clip has this name"), ("  ", "needs a name")):
+            answer = put((walk, "walk", name))
+            self.assertEqual((answer.status_code, sentence in answer.json()["detail"]), (422, True))
+        self.assertEqual(set(Clip.objects.values_list("name", flat=True)), {"deep bow", "walk"})
+
     def test_skeletons_can_be_renamed(self):
         (body,) = self.client.get("/api/library/skeletons").json()
         path = f"library/skeletons/{body['id']}"

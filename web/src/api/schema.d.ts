@@ -160,7 +160,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Put Names
+         * @description Other names for many clips at once, all of them or none. Clips that somebody has renamed since keep their names,
+         *     as the answer says.
+         */
+        put: operations["set_clip_names"];
         /**
          * Rename Many
          * @description The names these clips get by a rule; given to them unless it is only looked at first.
@@ -2290,6 +2295,18 @@ export interface components {
              * @default false
              */
             apply: boolean;
+        };
+        /**
+         * NameChange
+         * @description A name for a clip, where it still has the one that it had.
+         */
+        NameChange: {
+            /** Id */
+            id: number;
+            /** Was */
+            was: string;
+            /** Name */
+            name: string;
         };
         /** SegmentIn */
         SegmentIn: {
@@ -4612,6 +4629,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"][];
+                };
+            };
+        };
+    };
+    set_clip_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameChange"][];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
                 };
             };
         };

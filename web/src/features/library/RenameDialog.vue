@@ -43,16 +43,15 @@ async function change(style: string, pieces: Rule['pieces']) {
 async function rename() {
   const before = new Map(props.ids.map((id) => [id, library.clip(id)?.name ?? '']))
   try {
-    await ask(true)
+    const given = await ask(true)
     await library.load()
     open.value = false
     messages.say(`${before.size === 1 ? 'One clip' : `${before.size} clips`} renamed.`, {
       label: 'Undo',
       run: async () => {
-        // By way of names nobody has: the old name of one may be the new name of another.
-        for (const id of before.keys())
-          await library.change(id, { name: `${id} ${Math.random().toString(36).slice(2)}` })
-        for (const [id, name] of before) await library.change(id, { name })
+        const body = [...before].map(([id, name]) => ({ id, was: given[id], name }))
+        await answer(client.PUT('/api/library/names', { body }))
+        await library.load()
       },
     })
   } catch (problem) {
