@@ -223,10 +223,10 @@ class OtherFormats(TransactionTestCase):
     def test_stopping_in_the_middle_keeps_what_is_in(self):
         files = {f"clip {n}.bvh": random_bvh(12, n) for n in range(5)}
 
-        def kept(*arguments):
+        def kept(*arguments, **options):
             if Clip.objects.count() == 2:
                 Arrival.objects.all().delete()
-            return real(*arguments)
+            return real(*arguments, **options)
 
         real = reading.keep_clips
         with mock.patch.object(reading, "keep_clips", kept), mock.patch.object(Arrival, "refresh_from_db"):
