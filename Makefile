@@ -52,7 +52,7 @@ COUNT ?= 5000
 fuzz: setup
 	@ulimit -v 8000000; $(PY) -m armuto.tests.mutations $(COUNT) $(SEED)
 
-# Eight people at a studio for SECONDS; fails on an error of the server, anything lost, or a slow answer.
+# Eight people at a studio for so many SECONDS_LONG; fails on an error of the server, anything lost, or a slow answer.
 SECONDS_LONG ?= 120
 attack: setup build
 	@$(PY) -m demo.attack $(SECONDS_LONG)

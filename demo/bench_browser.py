@@ -54,7 +54,7 @@ def measured(page: Page, clip: Path) -> tuple[list[float], list[float]]:
             const figure = (await read('/api/cast/')).find((row) => row.name === 'porter')
             const body = JSON.stringify({ clip_id: clip.id, character_id: figure.id })
             const token = /armuto_csrf=([^;]+)/.exec(document.cookie)[1]
-                const headers = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
+            const headers = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
             return `${(await read('/api/fittings/', { method: 'POST', headers, body })).id}?clip=${clip.id}`
         }"""
     )

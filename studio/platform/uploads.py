@@ -6,8 +6,8 @@ from django.conf import settings
 from ninja.files import UploadedFile
 
 from armuto.errors import BadInput
+from armuto.formats.bounds import LONGEST_NAME
 
-LONGEST_NAME = 255
 MB = 1024 * 1024
 
 

@@ -18,7 +18,6 @@ type Change = Omit<Schemas['RowsChange'], 'ids'>
 const PER_REQUEST = 24
 const BYTES_PER_REQUEST = 32 * 1024 * 1024
 
-/** Files laid out for a decision. Everything lies in the studio: closing the window loses nothing. */
 /** Files in the portions in which they are sent: few, and not much, so that progress shows and no limit is met. */
 export function inRequests(files: File[]): File[][] {
   const out: File[][] = []
@@ -35,6 +34,7 @@ export function inRequests(files: File[]): File[][] {
   return out
 }
 
+/** Files laid out for a decision. Everything lies in the studio: closing the window loses nothing. */
 export const useIntake = defineStore('intake', () => {
   const rows = shallowRef<IntakeRow[]>([])
   const files = shallowRef<IntakeFile[]>([])

@@ -28,7 +28,7 @@ export const useMessages = defineStore('messages', () => {
     if (problem instanceof DOMException && problem.name === 'AbortError') return
     const text = problem instanceof Refused ? problem.message : 'Something in the page failed; reload it and try again.'
     if (!(problem instanceof Refused)) console.error(problem)
-    list.value.push({ id: next++, text, kind: 'wrong' })
+    warn(text)
   }
   /** Something that stays true until the person has seen it. */
   function warn(text: string) {
