@@ -18,13 +18,13 @@ from armuto.errors import BadInput
 from studio.cast.api.characters import router as cast
 from studio.cast.api.limits import router as limits
 from studio.cast.models import Character
+from studio.changes.api import router as changes
 from studio.delivery.api import router as deliveries
 from studio.fittings.api.fittings import router as fittings
 from studio.fittings.api.patterns import router as patterns
 from studio.fittings.api.settings import router as settling
 from studio.fittings.api.stances import router as stances
 from studio.fittings.models import Fitting
-from studio.fittings.services.concurrency import Conflict
 from studio.ingest.api.arrivals import router as arrivals
 from studio.ingest.api.intake import router as intake
 from studio.ingest.models import Arrival
@@ -33,6 +33,7 @@ from studio.library.models import Clip
 from studio.platform import workers
 from studio.platform.described import DescribedAPI, DocsWithToken
 from studio.platform.journal import current_id
+from studio.platform.optimistic import Conflict
 from studio.platform.uploads import TooLarge
 from studio.renditions.api.board import router as board
 from studio.renditions.api.renditions import router as renditions
@@ -57,6 +58,7 @@ api.add_router("board/", board)
 api.add_router("runs/", runs)
 api.add_router("deliveries/", deliveries)
 api.add_router("patterns/", patterns)
+api.add_router("changes", changes)
 
 
 @api.exception_handler(Conflict)

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "studio.patterns",
     "studio.stances",
     "studio.ingest",
+    "studio.changes",
 ]
 MIDDLEWARE = [
     "studio.platform.journal.RequestLog",
@@ -50,6 +51,7 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.common.CommonMiddleware",
     "studio.platform.guard.Csrf",
+    "studio.changes.recording.RecordChanges",
 ]
 ROOT_URLCONF = "studio.urls"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]

@@ -13,9 +13,10 @@ from armuto.intake.detection import ImportOptions
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from studio.library.models import Original, Skeleton, skeleton_value
 from studio.platform.digests import digest
+from studio.platform.optimistic import Versioned
 
 
-class Character(models.Model):
+class Character(Versioned):
     """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence
     each.
 
@@ -50,6 +51,9 @@ class Character(models.Model):
 
     class Meta:
         ordering = ["created", "id"]
+
+    def __str__(self) -> str:
+        return self.name
 
     def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:
         # The file counts whole: with another mesh or other weights a figure looks otherwise in the same motion.

@@ -72,7 +72,8 @@ class FileSpace(Schema):
 
 
 class CharacterOut(Schema):
-    """bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint."""
+    """bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint.
+    lock_version: what ``If-Match`` says of a change."""
 
     id: int
     name: str
@@ -93,6 +94,7 @@ class CharacterOut(Schema):
     changed: str
     retired: bool
     revision: int
+    lock_version: int
     created: datetime
 
     @staticmethod

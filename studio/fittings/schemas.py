@@ -219,6 +219,7 @@ class KeptOut(Schema):
     name: str
     how: str
     origin: str
+    lock_version: int
 
     @staticmethod
     def resolve_how(row: Stance) -> str:

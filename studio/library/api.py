@@ -25,10 +25,20 @@ from studio.library.schemas import (
     SkeletonOut,
     SkeletonTree,
 )
-from studio.library.services import change_clip, keep_original, keep_skeleton, new_version, rename, segment
+from studio.library.services import (
+    change_clip,
+    keep_original,
+    keep_skeleton,
+    new_version,
+    rename,
+    segment,
+    set_names,
+    shortened,
+)
 from studio.platform import reader
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
+from studio.platform.optimistic import VERSION_FIELDS, base_version, name_version
 from studio.platform.uploads import received
 
 router = Router(tags=["library"])
@@ -37,11 +47,14 @@ router = Router(tags=["library"])
 @router.patch("skeletons/{skeleton_id}", response={204: None}, operation_id="rename_skeleton")
 def patch_skeleton(request: HttpRequest, skeleton_id: Id, wanted: SkeletonChange) -> Status[Any]:
     """Give a library skeleton another name."""
-    row = get_object_or_404(Skeleton, pk=skeleton_id)
-    row.name = " ".join(wanted.name.split())[:255]
-    if not row.name:
-        raise BadInput("A skeleton needs a name; type one.")
-    row.save(update_fields=["name"])
+    with transaction.atomic():
+        row = get_object_or_404(Skeleton, pk=skeleton_id)
+        name = shortened(wanted.name)
+        if not name:
+            raise BadInput("A skeleton needs a name; type one.")
+        row.claim(base_version(request), {"name": row.name}, {"name": name})
+        row.name = name
+        row.save(update_fields=["name", *VERSION_FIELDS])
     return Status(204, None)
 
 
@@ -51,7 +64,7 @@ def list_skeletons(request: HttpRequest) -> list[Any]:
     rows = Skeleton.objects.filter(clips__isnull=False).distinct().defer("tree").order_by("name", "id")
     return [
         {"clips": row.clips.count()}
-        | {k: getattr(row, k) for k in ("id", "name", "joints", "height", "facing", "plan")}
+        | {k: getattr(row, k) for k in ("id", "name", "joints", "height", "facing", "plan", "lock_version")}
         for row in rows
     ]
 
@@ -85,18 +98,22 @@ def list_clips(request: HttpRequest) -> Any:
 
 
 @router.get("clips/{clip_id}", response=ClipOut, operation_id="get_clip")
-def get_clip(request: HttpRequest, clip_id: Id) -> Any:
+def get_clip(request: HttpRequest, response: HttpResponse, clip_id: Id) -> Any:
     """One clip."""
-    return get_object_or_404(Clip.objects.select_related("take"), pk=clip_id)
+    row = get_object_or_404(Clip.objects.select_related("take"), pk=clip_id)
+    name_version(response, row.lock_version)
+    return row
 
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
-def patch_clip(request: HttpRequest, clip_id: Id, wanted: ClipChange) -> Any:
-    """Change what is given of a clip: its name, tags, range, floor, or whether it is retired."""
+def patch_clip(request: HttpRequest, response: HttpResponse, clip_id: Id, wanted: ClipChange) -> Any:
+    """Change what is given of a clip: its name, tags, range, floor, or whether it is retired. 409 where others have
+    changed the same since the version of ``If-Match``."""
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
         row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
-        change_clip(row, **wanted.dict(exclude_unset=True))
+        change_clip(row, **wanted.dict(exclude_unset=True), base=base_version(request))
+    name_version(response, row.lock_version)
     return row
 
 
@@ -121,8 +138,7 @@ def rename_many(request: HttpRequest, wanted: Renaming) -> Any:
     made = naming.names(rule, [naming.facts(row.name, row.name, row.skeleton.name, row.length) for row in rows], taken)
     if wanted.apply:
         with transaction.atomic():
-            for row, name in zip(rows, made, strict=True):
-                Clip.objects.filter(pk=row.pk).update(name=name)
+            set_names({row.pk: name for row, name in zip(rows, made, strict=True)})
     return {row.pk: name for row, name in zip(rows, made, strict=True)}
 
 

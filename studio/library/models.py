@@ -15,6 +15,7 @@ from armuto.kinematics.observed import from_json as observed_from
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from studio.library import arrays
 from studio.platform.digests import digest
+from studio.platform.optimistic import Versioned
 
 
 class Original(models.Model):
@@ -32,7 +33,7 @@ class OriginalContent(models.Model):
     data = models.BinaryField()
 
 
-class Skeleton(models.Model):
+class Skeleton(Versioned):
     """A skeleton in the core's conventions. identity: hash of names, tree and rest, to tell skeletons apart.
 
     tree: names, parents, rest and end sites as plain lists. parts: part name to bone names. readings: how surely each
@@ -49,6 +50,9 @@ class Skeleton(models.Model):
     joints = models.PositiveIntegerField()
     height = models.FloatField()
     facing = models.FloatField(null=True)
+
+    def __str__(self) -> str:
+        return self.name
 
     def value(self) -> SkeletonValue:
         return skeleton_value(self.identity, json.dumps(self.observed, sort_keys=True))
@@ -93,7 +97,7 @@ class Visible(models.Manager["Clip"]):
         return super().get_queryset().filter(arriving="")
 
 
-class Clip(models.Model):
+class Clip(Versioned):
     """A clip of the library: frames first to last of the take that its motion row keeps whole.
 
     take: the original it was read from. frames: of the whole take. travel: metres over the ground within the range.
@@ -133,6 +137,9 @@ class Clip(models.Model):
 
     class Meta:
         ordering = ["name", "id"]
+
+    def __str__(self) -> str:
+        return self.name
 
     def set_digest(self) -> None:
         set_by_hand = () if self.floor is None else (self.floor,)

@@ -26,6 +26,7 @@ class SkeletonOut(Schema):
     facing: float | None
     plan: str
     clips: int
+    lock_version: int
 
 
 class SkeletonTree(Schema):
@@ -56,7 +57,7 @@ class GroundOut(Schema):
 class ClipOut(Schema):
     """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how
     many leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person
-    says it is."""
+    says it is. lock_version: what ``If-Match`` says of a change."""
 
     id: int
     name: str
@@ -73,6 +74,7 @@ class ClipOut(Schema):
     tags: list[str]
     retired: bool
     revision: int
+    lock_version: int
     created: datetime
     notes: list[str]
     segment_of_id: int | None

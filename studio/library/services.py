@@ -1,7 +1,7 @@
 """Putting what the core has read into the library."""
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -22,6 +22,7 @@ from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.plates import plate
 from studio.library import arrays
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
+from studio.platform.optimistic import VERSION_FIELDS
 
 HIGHEST_FLOOR = 100.0  # metres
 
@@ -102,6 +103,7 @@ def new_version(
     row.take = original
     row.revision += 1
     row.segment_of = None
+    row.claim(None, {"range": [row.first, row.last]}, {"range": list(trim)})
     _take_up(row, document, clip, trim)
 
 
@@ -205,24 +207,38 @@ def change_clip(
     first: int | None = None,
     last: int | None = None,
     floor: float | str | None = None,
+    base: int | None = None,
 ) -> None:
     """Change what is given. tags: all of them; tag, untag: some that are given and taken. floor: in metres, or
-    "measured".
+    "measured". base: the version of the row that this is made on.
 
     Another range or floor is another revision: what was made from the clip is then out of date. Raises
-    :class:`BadInput` for a name that is empty or taken, for a range outside the take, and for a floor far from anybody.
+    :class:`BadInput` for a name that is empty or taken, for a range outside the take, and for a floor far from anybody;
+    :class:`studio.platform.optimistic.Conflict` where others have changed the same since.
     """
+    before = row.first, row.last
+    wanted = (row.first if first is None else first, row.last if last is None else last)
+    now = {"name": row.name, "tags": row.tags, "retired": row.retired, "range": before, "floor": row.floor}
+    given: dict[str, Any] = {
+        "name": name and shortened(name),
+        "tags": tags and changed_tags(tags, (), ()),
+        "retired": retired,
+    }
+    if wanted != before:
+        given["range"] = wanted
+    given = {field: value for field, value in given.items() if value is not None}
+    if floor is not None:
+        given["floor"] = None if isinstance(floor, str) else floor_said(row.name, floor)
+    row.claim(base, now, given)
     if name is not None:
-        row.name = " ".join(name.split())[:255]
+        row.name = shortened(name)
         if not row.name:
-            raise BadInput("A clip needs a name; type one.")
+            raise BadInput(NAMELESS)
         if Clip.objects.filter(name=row.name).exclude(pk=row.pk).exists():
-            raise BadInput(f"{row.name}: another clip has this name; choose one that is free.")
+            raise BadInput(taken_name(row.name))
     row.tags = changed_tags(row.tags if tags is None else tags, tag, untag)
     if retired is not None:
         row.retired = retired
-    before = row.first, row.last
-    wanted = (row.first if first is None else first, row.last if last is None else last)
     if wanted != before:
         first, last = wanted
         if not 0 <= first <= last < row.frames:
@@ -233,13 +249,11 @@ def change_clip(
         _set_range(row, whole, first, last, row.skeleton.assignment())
         row.revision += 1
         keep_plate(row, whole.cut(first, last), row.skeleton.assignment())
-    if floor is not None:
-        floor_sentence = None if isinstance(floor, str) else floor_said(row.name, floor)
-        row.revision += floor_sentence != row.floor
-        row.floor = floor_sentence
-    row.save(
-        update_fields=["name", "tags", "retired", "first", "last", "travel", "loop", "ground", "floor", "revision"]
-    )
+    if "floor" in given:
+        row.revision += given["floor"] != row.floor
+        row.floor = given["floor"]
+    fields = ("name", "tags", "retired", "first", "last", "travel", "loop", "ground", "floor", "revision")
+    row.save(update_fields=[*fields, *VERSION_FIELDS])
     if floor is not None or wanted != before:
         observe_soles(row.skeleton)
 
@@ -258,15 +272,36 @@ def rename(wanted: Sequence[Renamed]) -> None:
     Raises :class:`BadInput` for a name that is empty, or that a clip has which is not among them.
     """
     present = dict(Clip.objects.values_list("pk", "name"))
-    changed = [(row.id, " ".join(row.name.split())[:255]) for row in wanted if present.get(row.id) == row.was]
-    taken = {name.casefold() for pk, name in present.items() if pk not in dict(changed)}
-    for _, name in changed:
+    changed = {row.id: shortened(row.name) for row in wanted if present.get(row.id) == row.was}
+    taken = {name.casefold() for pk, name in present.items() if pk not in changed}
+    for name in changed.values():
         if not name:
-            raise BadInput("A clip needs a name; type one.")
+            raise BadInput(NAMELESS)
         if name.casefold() in taken:
-            raise BadInput(f"{name}: another clip has this name; choose one that is free.")
+            raise BadInput(taken_name(name))
         taken.add(name.casefold())
-    Clip.objects.bulk_update([Clip(pk=pk, name=name) for pk, name in changed], ["name"], batch_size=100)
+    set_names(changed)
+
+
+def set_names(names: Mapping[int, str]) -> None:
+    """Names of clips by their numbers, which have been checked."""
+    rows = list(Clip.objects.filter(pk__in=names).only("name", *VERSION_FIELDS))
+    for row in rows:
+        row.claim(None, {"name": row.name}, {"name": names[row.pk]})
+        row.name = names[row.pk]
+    Clip.objects.bulk_update(rows, ["name", *VERSION_FIELDS], batch_size=100)
+
+
+NAMELESS = "A clip needs a name; type one."
+
+
+def taken_name(name: str) -> str:
+    return f"{name}: another clip has this name; choose one that is free."
+
+
+def shortened(name: str) -> str:
+    """A name as it is kept: on a line, of a length that there is room for."""
+    return " ".join(name.split())[:255]
 
 
 def changed_tags(tags: Iterable[str], given: Iterable[str] | None, taken: Iterable[str] | None) -> list[str]:

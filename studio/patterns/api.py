@@ -5,6 +5,7 @@ import json
 from typing import Any
 
 from django.conf import settings
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
@@ -18,6 +19,7 @@ from studio.patterns import services
 from studio.patterns.models import OwnPlan, Pattern
 from studio.patterns.schemas import LimbIn, PatternChange, PatternOut, PlanChange, PlanIn, PlanOut, RecognisedOut
 from studio.platform.fields import Id
+from studio.platform.optimistic import base_version
 from studio.platform.uploads import received
 
 router = Router(tags=["patterns"])
@@ -61,7 +63,7 @@ def recognised(request: HttpRequest, skeleton_id: Id) -> list[Any]:
 def list_plans(request: HttpRequest) -> list[Any]:
     """All body plans, those that ship and one's own."""
     shipped = [_plan_out(None, body_plan(name).table) for name in NAMES]
-    return [*shipped, *(_plan_out(row.pk, row.table) for row in OwnPlan.objects.all())]
+    return [*shipped, *(_plan_out(row, row.table) for row in OwnPlan.objects.all())]
 
 
 @router.post("plans", response={201: PlanOut}, operation_id="copy_plan")
@@ -71,15 +73,23 @@ def copy_plan(request: HttpRequest, wanted: PlanIn) -> Status[Any]:
     table = copy.deepcopy(services.plan_named(wanted.copy_of).table) | {"name": name}
     table.pop("prior", None)
     row = OwnPlan.objects.create(name=name, table=table)
-    return Status(201, _plan_out(row.pk, table))
+    return Status(201, _plan_out(row, table))
 
 
 @router.patch("plans/{plan_id}", response=PlanOut, operation_id="change_plan")
 def change_plan(request: HttpRequest, plan_id: Id, wanted: PlanChange) -> Any:
     """Rename a plan, add a limb to it, or take one from it."""
-    row = get_object_or_404(OwnPlan, pk=plan_id)
+    # Limbs are added to what the plan is now, and taken from it, whatever others do to it meanwhile.
+    with transaction.atomic():
+        row = get_object_or_404(OwnPlan, pk=plan_id)
+        _change_plan(row, wanted, base_version(request))
+    return _plan_out(row, row.table)
+
+
+def _change_plan(row: OwnPlan, wanted: PlanChange, base: int | None) -> None:
     table = copy.deepcopy(row.table)
     if wanted.name is not None and wanted.name != row.name:
+        row.claim(base, {"name": row.name}, {"name": wanted.name})
         row.name = table["name"] = _free_plan_name(wanted.name)
     if wanted.remove is not None:
         gone = {part["part"] for part in table["parts"] if part["limb"] == wanted.remove}
@@ -97,13 +107,12 @@ def change_plan(request: HttpRequest, plan_id: Id, wanted: PlanChange) -> Any:
         raise BadInput(f"{row.name}: {problem}; change it and try again.") from None
     row.table = table
     row.save()
-    return _plan_out(row.pk, table)
 
 
 @router.delete("plans/{plan_id}", response={204: None}, operation_id="remove_plan")
 def remove_plan(request: HttpRequest, plan_id: Id) -> Status[Any]:
     """Fittings that use it keep their own copy."""
-    get_object_or_404(OwnPlan, pk=plan_id).delete()
+    _remove(OwnPlan, plan_id, request)
     return Status(204, None)
 
 
@@ -120,16 +129,24 @@ def export_pattern(request: HttpRequest, pattern_id: Id) -> HttpResponse:
 @router.patch("{pattern_id}", response=PatternOut, operation_id="change_pattern")
 def change_pattern(request: HttpRequest, pattern_id: Id, wanted: PatternChange) -> Any:
     """Change what is given of a pattern: its name, its words, its bones."""
-    row = get_object_or_404(Pattern, pk=pattern_id)
-    services.change(row, wanted.name, wanted.about, wanted.parts)
+    with transaction.atomic():
+        row = get_object_or_404(Pattern, pk=pattern_id)
+        services.change(row, wanted.name, wanted.about, wanted.parts, base_version(request))
     return row
 
 
 @router.delete("{pattern_id}", response={204: None}, operation_id="remove_pattern")
 def remove_pattern(request: HttpRequest, pattern_id: Id) -> Status[Any]:
     """Remove a pattern; fittings that it paired stay as they are."""
-    get_object_or_404(Pattern, pk=pattern_id).delete()
+    _remove(Pattern, pattern_id, request)
     return Status(204, None)
+
+
+def _remove(model: type[Pattern] | type[OwnPlan], pk: int, request: HttpRequest) -> None:
+    with transaction.atomic():
+        row = get_object_or_404(model, pk=pk)
+        row.claim_whole(base_version(request))
+        row.delete()
 
 
 def _free_plan_name(name: str) -> str:
@@ -155,20 +172,26 @@ def _limb_rows(limb: LimbIn) -> list[dict[str, Any]]:
     return rows
 
 
-def _plan_out(pk: int | None, table: dict[str, Any]) -> dict[str, Any]:
+def _plan_out(row: OwnPlan | None, table: dict[str, Any]) -> dict[str, Any]:
     limbs: dict[str, dict[str, Any]] = {}
-    for row in table["parts"]:
+    for part in table["parts"]:
         limb = limbs.setdefault(
-            row["limb"],
+            part["limb"],
             {
-                "name": row["limb"],
-                "follows": row["follows"] or "",
-                "sided": bool(row.get("sided")),
+                "name": part["limb"],
+                "follows": part["follows"] or "",
+                "sided": bool(part.get("sided")),
                 "parts": [],
                 "required": False,
             },
         )
-        limb["parts"].append(row["part"])
-        limb["required"] |= bool(row.get("required"))
-    parts = [row["part"] for row in table["parts"]]
-    return {"id": pk, "name": table["name"], "own": pk is not None, "limbs": list(limbs.values()), "parts": parts}
+        limb["parts"].append(part["part"])
+        limb["required"] |= bool(part.get("required"))
+    return {
+        "id": row and row.pk,
+        "name": table["name"],
+        "own": row is not None,
+        "limbs": list(limbs.values()),
+        "parts": [part["part"] for part in table["parts"]],
+        "lock_version": row.lock_version if row else 0,
+    }

@@ -3,9 +3,10 @@
 from django.db import models
 
 from armuto.pairing import patterns as core
+from studio.platform.optimistic import Versioned
 
 
-class Pattern(models.Model):
+class Pattern(Versioned):
     """A naming convention. parts: part name to bone names. shipped: whether it came with Armuto."""
 
     name = models.CharField(max_length=120, unique=True)
@@ -20,12 +21,15 @@ class Pattern(models.Model):
     class Meta:
         ordering = ["name"]
 
+    def __str__(self) -> str:
+        return self.name
+
     def value(self) -> core.Pattern:
         parts = {part: tuple(names) for part, names in self.parts.items()}
         return core.Pattern(self.name, self.plan, parts, self.about, tuple(self.left_out))
 
 
-class OwnPlan(models.Model):
+class OwnPlan(Versioned):
     """A body plan that somebody made by copying one and changing its limbs. table: as the plans that ship are
     written."""
 
@@ -35,3 +39,6 @@ class OwnPlan(models.Model):
 
     class Meta:
         ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name

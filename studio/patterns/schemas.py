@@ -18,6 +18,7 @@ class PatternOut(Schema):
     left_out: list[str]
     shipped: bool
     bones: int
+    lock_version: int
 
     @staticmethod
     def resolve_bones(row: Pattern) -> int:
@@ -91,6 +92,7 @@ class PlanOut(Schema):
     own: bool
     limbs: list[LimbOut]
     parts: list[str]
+    lock_version: int
 
 
 class ApplyIn(Schema):

@@ -37,8 +37,15 @@ def keep(value: core.Pattern) -> Pattern:
     )
 
 
-def change(row: Pattern, name: str | None, about: str | None, parts: dict[str, list[str]] | None) -> None:
-    """Change what is given. Raises :class:`BadInput` for a name that is taken and for parts that are no pattern."""
+def change(
+    row: Pattern, name: str | None, about: str | None, parts: dict[str, list[str]] | None, base: int | None = None
+) -> None:
+    """Change what is given. base: the version of the row that this is made on.
+
+    Raises :class:`BadInput` for a name that is taken and for parts that are no pattern,
+    :class:`studio.platform.optimistic.Conflict` where others have changed the same since.
+    """
+    now = {"name": row.name, "about": row.about, "parts": row.parts}
     if name is not None:
         name = " ".join(name.split())[:120]
         if not name:
@@ -52,6 +59,7 @@ def change(row: Pattern, name: str | None, about: str | None, parts: dict[str, l
         bone_names = {part: [name.strip() for name in names if name.strip()] for part, names in parts.items()}
         row.parts = {part: names for part, names in bone_names.items() if names}
         row.parts = {part: list(names) for part, names in checked(row).parts.items()}
+    row.claim(base, now, {"name": row.name, "about": row.about, "parts": row.parts})
     row.save()
 
 

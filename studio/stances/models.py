@@ -3,9 +3,10 @@
 from django.db import models
 
 from studio.library.models import Skeleton
+from studio.platform.optimistic import Versioned
 
 
-class Stance(models.Model):
+class Stance(Versioned):
     """A stance that belongs to a skeleton. data: its JSON form. origin: where it was made, in words.
 
     last: not a stance with a name of its own, but the one that was set last in any fitting; new fittings begin with it.
@@ -22,3 +23,6 @@ class Stance(models.Model):
     class Meta:
         ordering = ["last", "name", "id"]
         constraints = [models.UniqueConstraint(fields=["skeleton", "name", "last"], name="one_stance_per_name")]
+
+    def __str__(self) -> str:
+        return self.name

@@ -203,6 +203,103 @@ class Clips(Together):
         self.assertEqual((row.name, row.remarks, row.retired), ("old porter", "oil the key", True))
         self.assertEqual(row.tags, [f"shift {number}" for number in range(8)])
 
+    def sends(self, method: str, path: str, on: int | None, status: int, **fields: object) -> dict:
+        """A change of a row. on: the version that it is made on."""
+        headers = {"If-Match": f'"{on}"'} if on is not None else {}
+        send = getattr(self.client, method)
+        answer = send(path, json.dumps(fields), content_type="application/json", headers=headers)
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json() if answer.content else {}
+
+    def test_the_same_field_changed_by_another_is_refused_with_both_values(self) -> None:
+        path = f"/api/library/clips/{self.walk.pk}"
+        seen = self.client.get(path)
+        base = seen.json()["lock_version"]
+        self.assertEqual(seen["ETag"], f'"{base}"')
+        first = self.sends("patch", path, base, 200, name="first round")
+        self.assertGreater(first["lock_version"], base)
+        refused = self.sends("patch", path, base, 409, name="second round")["detail"]
+        self.assertEqual(
+            refused,
+            "Somebody else has named this “first round” since, not “second round”; look at it, then apply yours again.",
+        )
+        # To the same is no conflict, nor is another field, nor the same on what is there now.
+        self.sends("patch", path, base, 200, name="first round")
+        self.sends("patch", path, base, 200, floor=0.02, first=3)
+        later = self.sends("patch", path, first["lock_version"], 200, name="second round")
+        self.assertEqual((later["name"], later["floor"], later["first"]), ("second round", 0.02, 3))
+        self.assertIn(
+            "0.02 since, not to what was found", self.sends("patch", path, base, 409, floor="measured")["detail"]
+        )
+        kept = self.sends("patch", path, base, 409, first=5)["detail"]
+        self.assertIn(f"3 to {later['last']} since, not to 5 to {later['last']}", kept)
+        # Whoever does not say what they saw is served as before; what is no version of it is refused.
+        self.sends("patch", path, None, 200, name="third round")
+        for wrong in (0, 99):
+            self.sends("patch", path, wrong, 409, name="fourth round")
+        self.assertEqual(Clip.objects.get(pk=self.walk.pk).name, "third round")
+
+    def test_names_given_to_many_are_changes_of_each(self) -> None:
+        path = f"/api/library/clips/{self.walk.pk}"
+        base = self.client.get(path).json()["lock_version"]
+        self.put("/api/library/names", [{"id": self.walk.pk, "was": self.walk.name, "name": "by rule"}])
+        self.assertIn("“by rule”", self.sends("patch", path, base, 409, name="by hand")["detail"])
+        tags = self.post("/api/library/changes", ids=[self.walk.pk], tag=["night"], untag=[])
+        self.assertEqual(tags.status_code, 200)
+        self.sends("patch", path, base, 200, retired=True)
+
+    def put(self, path: str, body: object) -> None:
+        answer = self.client.put(path, json.dumps(body), content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+
+    def test_characters_skeletons_patterns_and_stances_are_changed_on_a_version(self) -> None:
+        cast = f"/api/cast/{self.porter.pk}"
+        base = self.client.get(cast).json()["lock_version"]
+        self.sends("patch", cast, base, 200, remarks="oil the key")
+        self.assertIn("“oil the key” since", self.sends("patch", cast, base, 409, remarks="wind it")["detail"])
+        self.sends("patch", cast, base, 200, name="old porter")
+        bend = {"bend": [-10, 90], "side": [-20, 20], "twist": [-5, 5]}
+        elbow = {"part": "left elbow" if "left elbow" in self.limits() else next(iter(self.limits())), "mirror": False}
+        self.sends("put", f"{cast}/limits", base, 200, range=bend, **elbow)
+        self.assertIn(
+            f"how far the {elbow['part']} may bend",
+            self.sends("put", f"{cast}/limits", base, 409, range=bend | {"bend": [0, 50]}, **elbow)["detail"],
+        )
+
+        body = self.client.get("/api/library/skeletons").json()[0]
+        path = f"/api/library/skeletons/{body['id']}"
+        self.assertEqual(self.sends("patch", path, body["lock_version"], 204, name="walkers"), {})
+        self.sends("patch", path, body["lock_version"], 409, name="runners")
+
+        pattern = self.client.get("/api/patterns/").json()[0]
+        path = f"/api/patterns/{pattern['id']}"
+        self.sends("patch", path, pattern["lock_version"], 200, about="as the hall has it")
+        self.sends("patch", path, pattern["lock_version"], 409, about="as the tower has it")
+        self.sends("patch", path, pattern["lock_version"], 200, name="hall")
+        self.assertIn("remove it again", self.sends("delete", path, pattern["lock_version"], 409)["detail"])
+
+        plan = self.post("/api/patterns/plans", copy_of=self.made["plan"], name="with a key").json()
+        path = f"/api/patterns/plans/{plan['id']}"
+        self.sends("patch", path, plan["lock_version"], 200, name="with two keys")
+        self.sends("patch", path, plan["lock_version"], 409, name="with three keys")
+
+        stance = self.post(f"{self.path}/stances", side="target", name="at rest").json()
+        path = f"/api/stances/{stance['id']}"
+        self.sends("patch", path, stance["lock_version"], 200, name="asleep")
+        self.sends("patch", path, stance["lock_version"], 409, name="awake")
+        self.sends("delete", path, stance["lock_version"], 409)
+
+    def limits(self) -> dict[str, dict]:
+        return {row["part"]: row for row in self.client.get(f"/api/cast/{self.porter.pk}/limits").json()}
+
+    def test_a_limit_for_both_sides_is_for_these_two_alone(self) -> None:
+        before = self.limits()
+        part = next(part for part in before if part.startswith("left "))
+        wanted = {"bend": [-1, 2], "side": [-3, 4], "twist": [-5, 6]}
+        self.sends("put", f"/api/cast/{self.porter.pk}/limits", None, 200, part=part, range=wanted, mirror=True)
+        changed = {name for name, row in self.limits().items() if row != before.get(name)}
+        self.assertEqual(changed, {part, part.replace("left", "right")})
+
     def test_a_fitting_has_one_state_in_force_of_its_own(self) -> None:
         self.confirm(ANNA, "hips")
         row = Fitting.objects.select_related("state").get(pk=self.made["id"])

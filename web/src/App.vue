@@ -10,6 +10,7 @@ import MessageList from './shared/frame/MessageList.vue'
 import TopBar from './shared/frame/TopBar.vue'
 import { useShortcuts } from './shared/shortcuts/useShortcuts'
 import { useCast } from './stores/cast'
+import { useChanges } from './stores/changes'
 import { useIntake } from './stores/intake'
 import { useLibrary } from './stores/library'
 import { useMessages } from './stores/messages'
@@ -25,6 +26,11 @@ useShortcuts('Everywhere', { find: () => (finding.value = true), keys: () => (ke
 useEventListener('keydown', (event) => {
   if (event.key === 'Escape') finding.value = keys.value = false
 })
+useChanges().follow()
+useChanges().on(['library'], (changes) => useLibrary().follow(changes).catch(messages.fail))
+useChanges().on(['cast'], () => useCast().load().catch(messages.fail))
+useChanges().on(['ingest'], (changes) => useIntake().follow(changes))
+useChanges().on(['renditions', 'library', 'cast', 'fittings'], () => useRuns().refresh())
 onMounted(async () => {
   void useRuns().refresh()
   void useIntake().refresh()

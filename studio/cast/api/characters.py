@@ -16,9 +16,10 @@ from studio.cast.schemas import CharacterChange, CharacterOut
 from studio.cast.services import new_version_of
 from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
-from studio.library.services import changed_tags, plate_of
+from studio.library.services import changed_tags, plate_of, shortened
 from studio.platform import reader
 from studio.platform.fields import Id
+from studio.platform.optimistic import VERSION_FIELDS, base_version, name_version
 from studio.platform.uploads import received
 
 router = Router(tags=["cast"])
@@ -31,28 +32,38 @@ def list_characters(request: HttpRequest) -> Any:
 
 
 @router.get("{character_id}", response=CharacterOut, operation_id="get_character")
-def get_character(request: HttpRequest, character_id: Id) -> Any:
+def get_character(request: HttpRequest, response: HttpResponse, character_id: Id) -> Any:
     """One character, with everything that was found in its file."""
-    return get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+    row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
+    name_version(response, row.lock_version)
+    return row
 
 
 @router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
-def patch_character(request: HttpRequest, character_id: Id, wanted: CharacterChange) -> Any:
-    """Change what is given of a character: its name, tags, remarks, or whether it is retired."""
+def patch_character(request: HttpRequest, response: HttpResponse, character_id: Id, wanted: CharacterChange) -> Any:
+    """Change what is given of a character: its name, tags, remarks, or whether it is retired. 409 where others have
+    changed the same since the version of ``If-Match``."""
     given = {key: value for key, value in wanted.dict(exclude_unset=True).items() if value is not None}
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
         row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
         if "name" in given:
-            row.name = " ".join(given["name"].split())[:255]
+            given["name"] = shortened(given["name"])
+        if "remarks" in given:
+            given["remarks"] = given["remarks"][:4000]
+        now = {field: getattr(row, field) for field in ("name", "tags", "remarks", "retired")}
+        row.claim(base_version(request), now, {field: value for field, value in given.items() if field in now})
+        if "name" in given:
+            row.name = given["name"]
             if not row.name:
                 raise BadInput("A character needs a name; type one.")
             if Character.objects.filter(name=row.name).exclude(pk=row.pk).exists():
                 raise BadInput(f"{row.name}: another character has this name; choose one that is free.")
         row.tags = changed_tags(given.get("tags", row.tags), given.get("tag"), given.get("untag"))
-        row.remarks = given.get("remarks", row.remarks)[:4000]
+        row.remarks = given.get("remarks", row.remarks)
         row.retired = given.get("retired", row.retired)
-        row.save(update_fields=["name", "tags", "remarks", "retired"])
+        row.save(update_fields=["name", "tags", "remarks", "retired", *VERSION_FIELDS])
+    name_version(response, row.lock_version)
     return row
 
 

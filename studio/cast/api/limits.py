@@ -4,6 +4,7 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router
@@ -21,6 +22,7 @@ from studio.cast.schemas import LimitIn, LimitOut
 from studio.library.models import Skeleton
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
+from studio.platform.optimistic import VERSION_FIELDS, base_version
 
 router = Router(tags=["cast"])
 
@@ -77,14 +79,23 @@ def get_limits(request: HttpRequest, character_id: Id) -> Any:
 
 @router.put("{character_id}/limits", response=list[LimitOut], operation_id="set_limits")
 def put_limits(request: HttpRequest, character_id: Id, wanted: LimitIn) -> Any:
-    """Change how far one part may bend, for this character."""
-    row = _row(character_id)
+    """Change how far one part may bend, for this character. 409 where others have changed the same since the version
+    of ``If-Match``."""
+    # Read and written under one lock: what others change of it meanwhile is not written over.
+    with transaction.atomic():
+        row = _row(character_id)
+        _set_limits(row, wanted, base_version(request))
+    return _listed(row)
+
+
+def _set_limits(row: Character, wanted: LimitIn, base: int | None) -> None:
     plan = plan_of(row.skeleton.parts)
     if wanted.part not in plan.by_name:
         raise BadInput(f"{wanted.part}: the body plan has no such part; take one of its names.")
     part = plan.by_name[wanted.part]
-    parts = [part.name for part in plan.parts if part.kind == part.kind] if wanted.mirror else [part.name]
-    for name in parts:
+    names = [other.name for other in plan.parts if other.kind == part.kind] if wanted.mirror else [part.name]
+    before = {f"how far the {name} may bend": row.limits.get(name) for name in names}
+    for name in names:
         if wanted.range is None:
             row.limits.pop(name, None)
             continue
@@ -93,9 +104,9 @@ def put_limits(request: HttpRequest, character_id: Id, wanted: LimitIn) -> Any:
         except ValueError as problem:
             text = str(problem)
             raise BadInput(f"{text[:1].upper()}{text[1:]}; type others.") from None
+    row.claim(base, before, {f"how far the {name} may bend": row.limits.get(name) for name in names})
     row.limits_revision += 1
-    row.save(update_fields=["limits", "limits_revision"])
-    return _listed(row)
+    row.save(update_fields=["limits", "limits_revision", *VERSION_FIELDS])
 
 
 @router.get("{character_id}/bent", operation_id="get_bent", response={200: None})

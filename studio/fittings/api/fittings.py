@@ -22,7 +22,7 @@ from studio.fittings.models import Fitting, FittingState
 from studio.fittings.preview import retarget
 from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummary, FollowsOut
 from studio.fittings.services import steps
-from studio.fittings.services.concurrency import Conflict, change_fitting, newest_of_author
+from studio.fittings.services.concurrency import change_fitting, newest_of_author
 from studio.fittings.services.editing import edit, pairing_context, parts_of
 from studio.fittings.services.settings import follow_history
 from studio.fittings.services.stances import blocks, remember
@@ -30,6 +30,7 @@ from studio.fittings.services.steps import fitting_for, value_of
 from studio.library.models import Clip
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
+from studio.platform.optimistic import Conflict, etag, name_version
 
 router = Router(tags=["fittings"])
 
@@ -204,12 +205,8 @@ def get_fitting(
     if known and known == etag(Fitting.objects.filter(pk=fitting_id).values_list("state", flat=True).first()):
         return HttpResponse(status=304)
     made = _posed(fetch(), clip_id, frame)
-    _name_revision(response, made["revision"])
+    name_version(response, made["revision"])
     return made
-
-
-def etag(revision: int | None) -> str:
-    return f'"{revision}"'
 
 
 @router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
@@ -229,14 +226,8 @@ def at_once(data: dict[str, Any]) -> JsonResponse:
     """
     response = JsonResponse(data)
     if "revision" in data:
-        _name_revision(response, data["revision"])
+        name_version(response, data["revision"])
     return response
-
-
-def _name_revision(response: HttpResponse, revision: int) -> None:
-    response["ETag"] = etag(revision)
-    # What can be undone is another for each person; a browser's own cache would mix them up.
-    response["Cache-Control"] = "no-store"
 
 
 def _with_pose(row: Fitting, clip_id: Id | None, frame: int | None) -> JsonResponse:

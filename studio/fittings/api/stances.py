@@ -23,6 +23,7 @@ from studio.fittings.services.stance_sides import Side
 from studio.fittings.services.steps import step, value_of
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
+from studio.platform.optimistic import VERSION_FIELDS, base_version
 from studio.platform.uploads import received
 from studio.stances import services
 from studio.stances.models import Stance
@@ -100,10 +101,12 @@ def keep(request: HttpRequest, fitting_id: Id, wanted: KeepIn) -> Any:
 @router.patch("stances/{stance_id}", response=KeptOut, operation_id="rename_stance")
 def rename(request: HttpRequest, stance_id: Id, wanted: RenameIn) -> Any:
     """Give a kept stance another name."""
-    row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
-    row.name = services.checked_name(row.skeleton, wanted.name, row.pk)
-    row.data = row.data | {"name": row.name}
-    row.save(update_fields=["name", "data"])
+    with transaction.atomic():
+        row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
+        name = services.checked_name(row.skeleton, wanted.name, row.pk)
+        row.claim(base_version(request), {"name": row.name}, {"name": name})
+        row.name, row.data = name, row.data | {"name": name}
+        row.save(update_fields=["name", "data", *VERSION_FIELDS])
     return row
 
 
@@ -118,7 +121,10 @@ def duplicate(request: HttpRequest, stance_id: Id) -> Any:
 @router.delete("stances/{stance_id}", response={204: None}, operation_id="remove_stance")
 def remove(request: HttpRequest, stance_id: Id) -> Any:
     """Remove a kept stance; fittings that took it keep it."""
-    get_object_or_404(Stance, pk=stance_id, last=False).delete()
+    with transaction.atomic():
+        row = get_object_or_404(Stance, pk=stance_id, last=False)
+        row.claim_whole(base_version(request))
+        row.delete()
     return 204, None
 
 

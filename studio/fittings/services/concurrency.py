@@ -10,18 +10,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
-from armuto.errors import BadInput
 from studio.fittings.models import Fitting, FittingState
+from studio.platform.optimistic import Conflict
 
 T = TypeVar("T")
 Data = dict[str, Any]
 #: A thing in a fitting that somebody can change by itself: its kind, and which of them.
 Aspect = tuple[str, ...]
 ATTEMPTS = 40
-
-
-class Conflict(BadInput):
-    """Others have changed the same since; the sentence says what."""
 
 
 class Stale(Conflict):

@@ -17,10 +17,11 @@ from armuto.retarget import fitting_file, settings
 from armuto.stance.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
-from studio.fittings.services.concurrency import Conflict, Stale, newest_of_author, refuse_conflict, taken_back
+from studio.fittings.services.concurrency import Stale, newest_of_author, refuse_conflict, taken_back
 from studio.library.models import Skeleton
 from studio.patterns.services import reading
 from studio.platform.digests import of_fitting
+from studio.platform.optimistic import Conflict
 from studio.stances.services import begin, frames_hold
 
 CONFIRMED = 0.8  # share of a fitting's pairs that are confirmed, from which on it is proposed for others

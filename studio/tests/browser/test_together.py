@@ -5,7 +5,9 @@ import json
 from django.test import Client
 from playwright.sync_api import expect
 
+from studio.cast.models import Character
 from studio.fittings.models import Fitting
+from studio.library.models import Clip
 from studio.tests.browser.fitting_case import STRIKER, FittingCase
 
 
@@ -54,4 +56,39 @@ class Together(FittingCase):
         )
         self.changed(lambda: self.page.get_by_role("button", name="Apply again").click())
         self.assertIsNone(self.pair("hips"))
+        self.console.clear()  # the browser notes the 409
+
+    def changes(self, path: str, **fields: object) -> None:
+        answer = Client().patch(path, json.dumps(fields), content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+
+    def test_what_another_does_to_clips_and_characters_is_seen_and_asked_about(self) -> None:
+        clip, character = Clip.objects.get(), Character.objects.get()
+        path = f"/api/library/clips/{clip.pk}"
+        self.go(f"/library/clips/{clip.pk}")
+        name = self.page.get_by_label("Name of the clip")
+        expect(name).to_have_value(clip.name)
+        self.changes(path, name="first round", tag=["lantern"])
+        expect(name).to_have_value("first round", timeout=5000)
+        expect(self.page.get_by_label("Take out tag lantern")).to_be_visible()
+        # While one types, the other's waits; then it is asked whose stays.
+        name.fill("second round")
+        self.changes(path, name="third round", tag=["ladder"])
+        expect(self.page.get_by_label("Take out tag ladder")).to_be_visible()
+        expect(name).to_have_value("second round")
+        name.press("Enter")
+        expect(self.page.get_by_text("Somebody else has named this “third round” since")).to_be_visible()
+        expect(name).to_have_value("third round")
+        self.page.get_by_role("button", name="Apply again").click()
+        expect(name).to_have_value("second round")
+        self.assertEqual(Clip.objects.get().name, "second round")
+        # A range on which nobody draws follows the other's.
+        self.changes(path, first=7)
+        expect(self.page.get_by_text("kept 7 to")).to_be_visible()
+        self.nav("Cast")
+        self.changes(f"/api/cast/{character.pk}", name="night porter")
+        expect(self.page.locator(".label", has_text="night porter")).to_be_visible(timeout=5000)
+        self.nav("Library")
+        self.changes(path, name="fourth round")
+        expect(self.page.get_by_text("fourth round")).to_be_visible(timeout=5000)
         self.console.clear()  # the browser notes the 409

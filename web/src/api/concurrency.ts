@@ -14,6 +14,13 @@ function sessionId(): string {
   }
 }
 
+/** This page, which knows already of what it has asked for itself. */
+export const pageId = Array.from(crypto.getRandomValues(new Uint32Array(3)), (part) => part.toString(36)).join('')
+
+/** Says that a row is changed as it was in this version of it. */
+export const onVersion = (row?: { lock_version: number } | number) =>
+  row === undefined ? {} : { 'If-Match': `"${typeof row === 'number' ? row : row.lock_version}"` }
+
 const FITTING = /\/api\/fittings\/\d+/
 /** The revision of each fitting as this page was last told it, by its address. */
 const revisions = new Map<string, string>()
@@ -21,11 +28,15 @@ const revisions = new Map<string, string>()
 /** The token that every change must bring, which the studio gives in a cookie. */
 const csrfToken = () => /(?:^|;\s*)armuto_csrf=([^;]+)/.exec(document.cookie)?.[1] ?? ''
 
-/** Says with every request who makes it, and with every change of a fitting on which revision it is made. */
+/** Says with every request who makes it, and with every change of a fitting on which revision it is made; of other
+ * rows the stores say it (onVersion). */
 export const concurrency: Middleware = {
   onRequest({ request }) {
     request.headers.set('Armuto-Session', sessionId())
-    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrfToken())
+    if (request.method !== 'GET') {
+      request.headers.set('X-CSRFToken', csrfToken())
+      request.headers.set('Armuto-Page', pageId)
+    }
     const revision = revisions.get(FITTING.exec(request.url)?.[0] ?? '')
     if (revision && request.method !== 'GET') request.headers.set('If-Match', revision)
   },

@@ -127,7 +127,8 @@ export interface paths {
         head?: never;
         /**
          * Patch Clip
-         * @description Change what is given of a clip: its name, tags, range, floor, or whether it is retired.
+         * @description Change what is given of a clip: its name, tags, range, floor, or whether it is retired. 409 where others have
+         *     changed the same since the version of ``If-Match``.
          */
         patch: operations["change_clip"];
         trace?: never;
@@ -356,7 +357,8 @@ export interface paths {
         head?: never;
         /**
          * Patch Character
-         * @description Change what is given of a character: its name, tags, remarks, or whether it is retired.
+         * @description Change what is given of a character: its name, tags, remarks, or whether it is retired. 409 where others have
+         *     changed the same since the version of ``If-Match``.
          */
         patch: operations["change_character"];
         trace?: never;
@@ -475,7 +477,8 @@ export interface paths {
         get: operations["get_limits"];
         /**
          * Put Limits
-         * @description Change how far one part may bend, for this character.
+         * @description Change how far one part may bend, for this character. 409 where others have changed the same since the version
+         *     of ``If-Match``.
          */
         put: operations["set_limits"];
         post?: never;
@@ -2037,6 +2040,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow Changes
+         * @description A stream of server-sent events that ends when the page closes it.
+         *
+         *     Each says which parts of the studio were written (subjects), by a request to which address (path), and by which page
+         *     (``Armuto-Page``). ``Last-Event-ID``, or after, goes on where a stream was cut off; ``missed`` says that this was
+         *     too long ago.
+         */
+        get: operations["follow_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2171,12 +2198,14 @@ export interface components {
             plan: string;
             /** Clips */
             clips: number;
+            /** Lock Version */
+            lock_version: number;
         };
         /**
          * ClipOut
          * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how
          *     many leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person
-         *     says it is.
+         *     says it is. lock_version: what ``If-Match`` says of a change.
          */
         ClipOut: {
             /** Id */
@@ -2209,6 +2238,8 @@ export interface components {
             retired: boolean;
             /** Revision */
             revision: number;
+            /** Lock Version */
+            lock_version: number;
             /**
              * Created
              * Format: date-time
@@ -2344,6 +2375,7 @@ export interface components {
         /**
          * CharacterOut
          * @description bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint.
+         *     lock_version: what ``If-Match`` says of a change.
          */
         CharacterOut: {
             /** Id */
@@ -2383,6 +2415,8 @@ export interface components {
             retired: boolean;
             /** Revision */
             revision: number;
+            /** Lock Version */
+            lock_version: number;
             /**
              * Created
              * Format: date-time
@@ -2992,6 +3026,8 @@ export interface components {
             how: string;
             /** Origin */
             origin: string;
+            /** Lock Version */
+            lock_version: number;
         };
         /**
          * OfferOut
@@ -3701,6 +3737,8 @@ export interface components {
             shipped: boolean;
             /** Bones */
             bones: number;
+            /** Lock Version */
+            lock_version: number;
         };
         /**
          * PatternIn
@@ -3762,6 +3800,8 @@ export interface components {
             limbs: components["schemas"]["LimbOut"][];
             /** Parts */
             parts: string[];
+            /** Lock Version */
+            lock_version: number;
         };
         /**
          * PlanIn
@@ -7250,6 +7290,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AppliedOut"][];
                 };
+            };
+        };
+    };
+    follow_changes: {
+        parameters: {
+            query?: {
+                after?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

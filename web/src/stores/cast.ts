@@ -2,6 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
 
 export type Character = Schemas['CharacterOut']
 export type Bones = Schemas['SkeletonTree']
@@ -39,12 +40,18 @@ export const useCast = defineStore('cast', () => {
   }
   /** Characters that have not been retired. */
   const present = computed(() => characters.value.filter((character) => !character.retired))
-  async function change(id: number, wanted: Schemas['CharacterChange']) {
-    const row = await answer(
-      client.PATCH('/api/cast/{character_id}', { params: { path: { character_id: id } }, body: wanted }),
-    )
-    characters.value = characters.value.map((character) => (character.id === id ? row : character))
+  const put = (row: Character) =>
+    (characters.value = characters.value.map((other) => (other.id === row.id ? row : other)))
+  /** base: the version that the change was begun on, where that is not the one at hand. */
+  async function change(id: number, wanted: Schemas['CharacterChange'], base?: number) {
+    const path = { params: { path: { character_id: id } } }
+    const headers = onVersion(base ?? character(id))
+    put(await answer(client.PATCH('/api/cast/{character_id}', { ...path, headers, body: wanted })))
+  }
+  /** One character as it is now. */
+  async function look(id: number) {
+    put(await answer(client.GET('/api/cast/{character_id}', { params: { path: { character_id: id } } })))
   }
   const character = (id: number) => characters.value.find((row) => row.id === id)
-  return { characters, present, change, loaded, load, skeleton, plate, character }
+  return { characters, present, change, look, loaded, load, skeleton, plate, character }
 })

@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, Refused, type Schemas } from '@/api/client'
 import { useCast } from './cast'
+import type { Change as Written } from './changes'
 import { useLibrary } from './library'
 import { useHistory } from '@/shared/useHistory'
 import { useMessages } from './messages'
@@ -78,6 +79,12 @@ export const useIntake = defineStore('intake', () => {
     await refresh()
   }
 
+  let anew = false
+  /** Take up what others have done: of rows that are known, too, where it was a person. */
+  function follow(written: Written[]) {
+    anew ||= written.some((change) => change.path)
+    return refresh()
+  }
   let asking: Promise<void> = Promise.resolve()
   let next: Promise<void> | null = null
   /** Ask what is there, once whatever is being asked has been answered; who asks meanwhile shares the next answer. */
@@ -99,14 +106,16 @@ export const useIntake = defineStore('intake', () => {
       const now = await answer(client.GET('/api/intake/'))
       const present = new Set(now.rows)
       const remaining = rows.value.filter((row) => present.has(row.id))
-      const settled = !!before?.reading && !now.reading
+      const settled = anew || (!!before?.reading && !now.reading)
+      const filesToo = anew
+      anew = false
       const newest = settled ? 0 : remaining.reduce((most, row) => Math.max(most, row.id), 0)
       if (settled || now.rows.length > remaining.length) {
         const found = await answer(client.GET('/api/intake/rows', { params: { query: { after: newest } } }))
         rows.value = (settled ? found : [...remaining, ...found]).sort((a, b) => a.file_id - b.file_id || a.id - b.id)
         askNames()
       } else if (remaining.length < rows.value.length) rows.value = remaining
-      const changed = !before || before.files.join() !== now.files.join() || before.reading !== now.reading
+      const changed = filesToo || !before || before.files.join() !== now.files.join() || before.reading !== now.reading
       if (changed || before.refused !== now.refused || before.accepting !== now.accepting)
         files.value = await answer(client.GET('/api/intake/files'))
       // The library is looked at again at the end, and now and then on the way there.
@@ -307,6 +316,7 @@ export const useIntake = defineStore('intake', () => {
     accepted,
     bringIn,
     refresh,
+    follow,
     change,
     changeFile,
     tell,

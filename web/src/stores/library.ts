@@ -2,6 +2,8 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
+import type { Change } from './changes'
 
 export type Clip = Schemas['ClipOut']
 export type ClipChange = Schemas['ClipChange']
@@ -43,12 +45,21 @@ export const useLibrary = defineStore('library', () => {
     const by = new Map(rows.map((row) => [row.id, row]))
     clips.value = clips.value.map((row) => by.get(row.id) ?? row)
   }
-  async function change(id: number, wanted: ClipChange) {
-    const row = await answer(
-      client.PATCH('/api/library/clips/{clip_id}', { params: { path: { clip_id: id } }, body: wanted }),
-    )
-    put([row])
-    return row
+  /** base: the version that the change was begun on, where that is not the one at hand. */
+  async function change(id: number, wanted: ClipChange, base?: number) {
+    const path = { params: { path: { clip_id: id } } }
+    const headers = onVersion(base ?? clip(id))
+    put([await answer(client.PATCH('/api/library/clips/{clip_id}', { ...path, headers, body: wanted }))])
+  }
+  /** One clip as it is now. */
+  async function look(id: number) {
+    put([await answer(client.GET('/api/library/clips/{clip_id}', { params: { path: { clip_id: id } } }))])
+  }
+  /** Take up what others have changed: one clip by itself where that is all. */
+  async function follow(changes: Change[]) {
+    const ids = changes.map((change) => Number(/^\/api\/library\/clips\/(\d+)$/.exec(change.path)?.[1] ?? 0))
+    if (ids.every((id) => clip(id))) await Promise.all([...new Set(ids)].map(look))
+    else await load()
   }
   async function changeMany(ids: number[], wanted: Partial<Omit<Schemas['ManyChange'], 'ids'>>) {
     put(await answer(client.POST('/api/library/changes', { body: { ids, tag: [], untag: [], ...wanted } })))
@@ -57,5 +68,19 @@ export const useLibrary = defineStore('library', () => {
   const present = computed(() => clips.value.filter((clip) => !clip.retired))
   const byId = computed(() => new Map(clips.value.map((row) => [row.id, row])))
   const clip = (id: number) => byId.value.get(id)
-  return { clips, present, skeletons, loaded, load, plate, plateAtHand, put, change, changeMany, clip }
+  return {
+    clips,
+    present,
+    skeletons,
+    loaded,
+    load,
+    plate,
+    plateAtHand,
+    put,
+    change,
+    look,
+    follow,
+    changeMany,
+    clip,
+  }
 })

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 
-import { Refused } from '@/api/client'
+import { Conflict, Refused } from '@/api/client'
 
 export interface Message {
   id: number
@@ -38,8 +38,30 @@ export const useMessages = defineStore('messages', () => {
   function conflict(problem: Refused, again: () => unknown) {
     list.value.push({ id: next++, text: problem.message, kind: 'wrong', act: { label: 'Apply again', run: again } })
   }
+  /**
+   * Make a change; returns whether it was made. Where somebody else was before with the same, theirs is fetched (look),
+   * so that it is seen before it is decided whose stays; work is then told that it is done again.
+   */
+  async function attempt(
+    work: (again: boolean) => Promise<unknown>,
+    look: () => Promise<unknown>,
+    again = false,
+  ): Promise<boolean> {
+    try {
+      await work(again)
+      return true
+    } catch (problem) {
+      if (!(problem instanceof Conflict)) {
+        fail(problem)
+        return false
+      }
+      await look().catch(fail)
+      conflict(problem, () => attempt(work, look, true))
+      return false
+    }
+  }
   function dismiss(id: number) {
     list.value = list.value.filter((message) => message.id !== id)
   }
-  return { list, say, fail, warn, conflict, dismiss }
+  return { list, say, fail, warn, conflict, attempt, dismiss }
 })

@@ -9,6 +9,7 @@ import { useLatest } from '@/shared/useLatest'
 import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
 import { useCast, type Character } from '@/stores/cast'
+import { useChanges } from '@/stores/changes'
 import { useLibrary, type Clip } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
@@ -141,10 +142,9 @@ useShortcuts('Board', {
   undo: () => void board.undo().catch(messages.fail),
   redo: () => void board.redo().catch(messages.fail),
 })
-watch(
-  () => runs.moved,
-  () => void board.load().catch(messages.fail),
-)
+const look = () => board.load().catch(messages.fail)
+watch(() => runs.moved, look)
+useChanges().on(['renditions', 'fittings', 'library', 'cast'], look)
 onMounted(async () => {
   if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
   await board.load().catch(messages.fail)

@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
+import { useDraft } from '@/shared/useDraft'
 import TagEditor from '@/features/library/TagEditor.vue'
 import { FIGURES } from '@/stores/arrivals'
 import { useCast, type Bones, type Character } from '@/stores/cast'
@@ -61,8 +62,26 @@ const counts = computed(() =>
   ),
 )
 const roles = computed(() => new Map((sheet.value.roles ?? []).map((row) => [row.bone, row])))
-const change = (wanted: Parameters<typeof cast.change>[1]) =>
-  cast.change(props.character.id, wanted).catch(messages.fail)
+function change(wanted: Parameters<typeof cast.change>[1], base?: number) {
+  const id = props.character.id
+  return messages.attempt(
+    (again) => cast.change(id, wanted, again ? undefined : base),
+    () => cast.look(id),
+  )
+}
+const version = () => props.character.lock_version
+const name = useDraft(() => props.character.name, version)
+const remarks = useDraft(() => props.character.remarks, version)
+const typedName = name.text
+const typedRemarks = remarks.text
+async function rename() {
+  await change({ name: typedName.value }, name.end())
+  name.show()
+}
+async function setRemarks() {
+  await change({ remarks: typedRemarks.value }, remarks.end())
+  remarks.show()
+}
 
 /** The naming of this character as a pattern under its own name. */
 async function keepNaming() {
@@ -111,10 +130,12 @@ async function retire() {
 <template>
   <div class="head">
     <input
+      v-model="typedName"
       class="name"
-      :value="character.name"
       aria-label="Name of the character"
-      @change="change({ name: ($event.target as HTMLInputElement).value })"
+      @focus="name.begin"
+      @blur="name.leave"
+      @change="rename"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
     <button class="plain word" @click="emit('close')">Close</button>
@@ -140,22 +161,24 @@ async function retire() {
   <p v-if="character.changed" class="changed">{{ character.changed }}</p>
   <SheetFacts v-if="sheet.evidence" :sheet="sheet" />
   <textarea
-    :value="character.remarks"
+    v-model="typedRemarks"
     rows="2"
     placeholder="Notes"
     aria-label="Notes"
-    @change="change({ remarks: ($event.target as HTMLTextAreaElement).value })"
+    @focus="remarks.begin"
+    @blur="remarks.leave"
+    @change="setRemarks"
   ></textarea>
   <details>
     <summary>Bones by part</summary>
     <div class="choice" role="group" aria-label="Which bones">
       <button
-        v-for="name in ['body', 'hands', 'head', 'other'] as const"
-        :key="name"
-        :aria-pressed="group === name"
-        @click="group = name"
+        v-for="kind in ['body', 'hands', 'head', 'other'] as const"
+        :key="kind"
+        :aria-pressed="group === kind"
+        @click="group = kind"
       >
-        {{ name }} <span class="mono">{{ counts[name] }}</span>
+        {{ kind }} <span class="mono">{{ counts[kind] }}</span>
       </button>
     </div>
     <ul class="bones" @mouseleave="emit('point', null)">
@@ -177,6 +200,8 @@ async function retire() {
     <LimitRows
       v-if="limits"
       :character-id="character.id"
+      :version="character.lock_version"
+      @changed="cast.look(character.id).catch(messages.fail)"
       @pose="(turns, places) => emit('pose', turns, places)"
       @point="(bone) => emit('point', bone === null ? null : (bones?.names.indexOf(bone) ?? null))"
     />

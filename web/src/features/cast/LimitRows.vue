@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
 import { fetchNodeMotion } from '@/api/motion'
 import { useHistory } from '@/shared/useHistory'
 import { useMessages } from '@/stores/messages'
@@ -9,10 +10,11 @@ import { useMessages } from '@/stores/messages'
 type Limit = Schemas['LimitOut']
 type Axis = 'bend' | 'side' | 'twist'
 /** How far a character's joints may bend: typed, and seen on the figure while a hand draws through the range. */
-const props = defineProps<{ characterId: number }>()
+const props = defineProps<{ characterId: number; version: number }>()
 const emit = defineEmits<{
   pose: [rotations: Float32Array | null, translations: Float32Array | null]
   point: [bone: string | null]
+  changed: []
 }>()
 const messages = useMessages()
 const rows = ref<Limit[]>([])
@@ -40,9 +42,8 @@ watch(
   async () => {
     emit('pose', null, null)
     history.forget()
-    rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())).catch(
-      (problem) => (messages.fail(problem), []),
-    )
+    rows.value = []
+    await load().catch(messages.fail)
     part.value = rows.value.find((limit) => limit.part === part.value)?.part ?? ''
   },
   { immediate: true },
@@ -56,16 +57,15 @@ onBeforeUnmount(() => emit('pose', null, null))
 
 async function put(wanted: Limit['own']) {
   const body = { part: part.value, range: wanted, mirror: mirror.value }
-  rows.value = await answer(client.PUT('/api/cast/{character_id}/limits', { ...path(), body }))
+  const headers = onVersion(props.version)
+  rows.value = await answer(client.PUT('/api/cast/{character_id}/limits', { ...path(), headers, body }))
+  emit('changed')
 }
+const load = async () => (rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())))
 async function keep(wanted: Limit['own']) {
   const before = { part: part.value, range: row.value?.own ?? null }
-  try {
-    await put(wanted)
-    history.remember(before)
-  } catch (problem) {
-    messages.fail(problem)
-  }
+  const look = () => (emit('changed'), load())
+  if (await messages.attempt(() => put(wanted), look)) history.remember(before)
 }
 function say(event: Event, axis: Axis, which: 0 | 1) {
   const box = event.target as HTMLInputElement

@@ -60,10 +60,10 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
   let cameraTaken = false
 
   const files = computed(() => intake.characters.filter((file) => file.state === 'ready'))
-  /** Changes whenever somebody comes, goes, or looks otherwise. */
+  /** Changes whenever somebody comes, goes, looks otherwise, or is called otherwise. */
   const crowd = computed(() =>
     [
-      ...cast.present.map((character) => `${keyOf(character)}.${character.revision}`),
+      ...cast.present.map((character) => `${keyOf(character)}.${character.revision}.${character.name}`),
       ...files.value.map((file) => `${waitingKeyOf(file)}.${JSON.stringify(file.told)}`),
     ].join(),
   )

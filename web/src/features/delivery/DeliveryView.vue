@@ -4,6 +4,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { useChanges } from '@/stores/changes'
 import { useChoice } from '@/stores/choice'
 import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
@@ -25,6 +26,7 @@ const load = async () => {
 const RECENT = 15 * 60_000
 const underWay = () => rows.value?.some((row) => !row.fetched && Date.now() - Date.parse(row.created) < RECENT)
 onMounted(() => void load())
+useChanges().on(['delivery', 'renditions'], load)
 useIntervalFn(() => underWay() && void load(), 1500)
 
 async function again(row: Schemas['DeliveryOut'], only_changed: boolean) {

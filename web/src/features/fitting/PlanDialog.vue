@@ -2,6 +2,8 @@
 import { computed, ref, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
+import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 
 /** The body plans: choose the one to pair by, copy one and change its limbs. */
@@ -20,6 +22,7 @@ async function load(wanted = props.plan) {
   at.value = plans.value.some((row) => row.name === wanted) ? wanted : (plans.value[0]?.name ?? '')
 }
 watch(open, (now) => now && load())
+useChanges().on(['patterns'], () => open.value && load(at.value))
 
 async function attempt(work: () => Promise<Schemas['PlanOut'] | undefined>) {
   try {
@@ -37,9 +40,10 @@ async function copy() {
     copyName.value = ''
 }
 const change = (body: Schemas['PlanChange']) =>
-  attempt(() =>
-    answer(client.PATCH('/api/patterns/plans/{plan_id}', { params: { path: { plan_id: here.value!.id! } }, body })),
-  )
+  attempt(() => {
+    const path = { params: { path: { plan_id: here.value!.id! } } }
+    return answer(client.PATCH('/api/patterns/plans/{plan_id}', { ...path, headers: onVersion(here.value!), body }))
+  })
 async function add() {
   const names = limb.value.many
     ? [limb.value.name]
@@ -53,7 +57,8 @@ async function add() {
 }
 const remove = () =>
   attempt(async () => {
-    await answer(client.DELETE('/api/patterns/plans/{plan_id}', { params: { path: { plan_id: here.value!.id! } } }))
+    const path = { params: { path: { plan_id: here.value!.id! } } }
+    await answer(client.DELETE('/api/patterns/plans/{plan_id}', { ...path, headers: onVersion(here.value!) }))
     return undefined
   })
 function use() {

@@ -2,6 +2,8 @@
 import { ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
+import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import type { Offers, Wanted } from './stances'
 import type { Which } from './weave'
@@ -23,6 +25,8 @@ const dialog = ref<'A' | 'range' | 'keep' | 'kept' | null>(null)
 const degrees = ref(45)
 const range = ref({ first: 0, last: 0 })
 const name = ref('')
+type Kept = Offers['kept'][number]
+useChanges().on(['stances'], () => emit('offers'))
 const make = (kind: string, more: Partial<Wanted> = {}) =>
   emit('stand', { op: 'make', side: props.which, kind, ...more })
 
@@ -58,10 +62,15 @@ async function keep() {
     dialog.value = null
   }
 }
-const rename = (id: number, to: string) =>
-  attempt(() => answer(client.PATCH('/api/stances/{stance_id}', { ...params(id), body: { name: to } })))
+const rename = (kept: Kept, to: string) =>
+  attempt(() =>
+    answer(
+      client.PATCH('/api/stances/{stance_id}', { ...params(kept.id), headers: onVersion(kept), body: { name: to } }),
+    ),
+  )
 const duplicate = (id: number) => attempt(() => answer(client.POST('/api/stances/{stance_id}/duplicate', params(id))))
-const remove = (id: number) => attempt(() => answer(client.DELETE('/api/stances/{stance_id}', params(id))))
+const remove = (kept: Kept) =>
+  attempt(() => answer(client.DELETE('/api/stances/{stance_id}', { ...params(kept.id), headers: onVersion(kept) })))
 </script>
 
 <template>
@@ -174,10 +183,10 @@ const remove = (id: number) => attempt(() => answer(client.DELETE('/api/stances/
             <input
               :value="kept.name"
               :aria-label="`Name of ${kept.name}`"
-              @change="rename(kept.id, ($event.target as HTMLInputElement).value)"
+              @change="rename(kept, ($event.target as HTMLInputElement).value)"
             />
             <button class="plain word" @click="duplicate(kept.id)">Duplicate</button>
-            <button class="plain word" @click="remove(kept.id)">Remove</button>
+            <button class="plain word" @click="remove(kept)">Remove</button>
           </li>
         </ul>
         <p v-if="!offers?.kept.length" class="quiet">None are kept any more.</p>

@@ -2,6 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, test, vi } from 'vitest'
 
 import { client, Conflict } from '@/api/client'
+import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import { useFitting } from './useFitting'
 import type { Fitting } from './weave'
@@ -83,24 +84,26 @@ test('where another was before, theirs is shown, and mine can be made again on t
   expect([fitting.value!.revision, change.mock.calls.length, shown]).toEqual([8, 2, [7, 8]])
 })
 
-test('what somebody else changes is seen soon, and nothing is fetched again that has not changed', async () => {
-  vi.useFakeTimers()
-  try {
-    const asked = answers(undefined)
-    const { fitting } = useFitting(
-      () => 1,
-      () => ({}),
-      () => undefined,
-    )
-    fitting.value = { ...state(3), how: 'confirmed hips' } as Fitting
-    await vi.advanceTimersByTimeAsync(1600)
-    expect(asked.mock.calls[0][1]).toMatchObject({ headers: { 'If-None-Match': '"3"' } })
-    expect([fitting.value.revision, useMessages().list.length]).toEqual([3, 0])
-    answers({ ...state(4), how: 'confirmed head' } as Fitting)
-    await vi.advanceTimersByTimeAsync(1600)
-    expect(fitting.value.revision).toBe(4)
-    expect(useMessages().list[0].text).toBe('Somebody else has changed this fitting: confirmed head.')
-  } finally {
-    vi.useRealTimers()
-  }
+test('what somebody else changes is seen, and nothing is fetched again that has not changed', async () => {
+  const heard: (() => unknown)[] = []
+  vi.spyOn(useChanges(), 'on').mockImplementation((subjects, work) => {
+    if (subjects.includes('fittings'))
+      heard.push(() => work([{ subjects: ['fittings'], path: '/api/fittings/1/edits' }]))
+  })
+  const asked = answers(undefined)
+  const { fitting } = useFitting(
+    () => 1,
+    () => ({}),
+    () => undefined,
+  )
+  fitting.value = { ...state(3), how: 'confirmed hips' } as Fitting
+  heard[0]()
+  await flush()
+  expect(asked.mock.calls[0][1]).toMatchObject({ headers: { 'If-None-Match': '"3"' } })
+  expect([fitting.value.revision, useMessages().list.length]).toEqual([3, 0])
+  answers({ ...state(4), how: 'confirmed head' } as Fitting)
+  heard[0]()
+  await flush()
+  expect(fitting.value.revision).toBe(4)
+  expect(useMessages().list[0].text).toBe('Somebody else has changed this fitting: confirmed head.')
 })

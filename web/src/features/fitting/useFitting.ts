@@ -1,16 +1,13 @@
-import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, Conflict, type Schemas } from '@/api/client'
+import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import type { Wanted } from './stances'
 import type { Fitting, Which } from './weave'
 
 export type Edit = Schemas['EditIn']
 export type Follows = Schemas['FollowsOut']
-
-/** Milliseconds between two looks at whether somebody else has changed the fitting. */
-const LOOKING = 1500
 
 /** One fitting: what it holds, its changes one after another, and why each bone does or does not follow. */
 export function useFitting(
@@ -69,7 +66,7 @@ export function useFitting(
       if (await look()) useMessages().say(`Somebody else has changed this fitting: ${fitting.value!.how}.`)
     })
   }
-  useIntervalFn(lookSoon, LOOKING)
+  useChanges().on(['fittings'], lookSoon)
   const edit = (wanted: Partial<Edit> & Pick<Edit, 'op'>) =>
     run(() =>
       answer(

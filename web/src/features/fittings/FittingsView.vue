@@ -2,15 +2,18 @@
 import { onMounted, ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 
 const rows = ref<Schemas['FittingSummary'][] | null>(null)
-onMounted(async () => {
+async function load() {
   rows.value = await answer(client.GET('/api/fittings/')).catch((problem) => {
     useMessages().fail(problem)
     return []
   })
-})
+}
+onMounted(load)
+useChanges().on(['fittings', 'library', 'cast'], load)
 </script>
 
 <template>

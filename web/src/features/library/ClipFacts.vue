@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 
 import { answer, client } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
+import { useDraft } from '@/shared/useDraft'
 import { MOTION } from '@/stores/arrivals'
 import { likeliest } from '@/stores/bodies'
 import { useCast } from '@/stores/cast'
@@ -18,7 +19,7 @@ const props = defineProps<{
   evidence: string[]
   undoable: boolean
   redoable: boolean
-  change: (wanted: ClipChange) => Promise<boolean>
+  change: (wanted: ClipChange, base?: number) => Promise<boolean>
 }>()
 const emit = defineEmits<{
   undo: []
@@ -41,25 +42,21 @@ const up = computed(() => upOf(props.evidence))
 const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : `${(props.clip.travel * 100).toFixed(0)} cm`))
 const floorHint = computed(() => (props.clip.ground.floor == null ? '' : (props.clip.ground.floor * 100).toFixed(1)))
 
-// What is typed is kept here, since whatever else is drawn anew would put the old text back into the fields.
-const typedName = ref('')
-watch(
-  () => props.clip.name,
-  (name) => (typedName.value = name),
-  { immediate: true },
-)
+const version = () => props.clip.lock_version
+const name = useDraft(() => props.clip.name, version)
+const typedName = name.text
 async function rename() {
-  await props.change({ name: typedName.value })
-  typedName.value = props.clip.name
+  await props.change({ name: typedName.value }, name.end())
+  name.show()
 }
-const floorText = () => (props.clip.floor == null ? '' : (props.clip.floor * 100).toFixed(1))
-const typedFloor = ref('')
-watch(floorText, (text) => (typedFloor.value = text), { immediate: true })
+const floorCm = useDraft(() => (props.clip.floor == null ? '' : (props.clip.floor * 100).toFixed(1)), version)
+const typedFloor = floorCm.text
 async function setFloor() {
   const text = typedFloor.value.trim().replace(',', '.')
   const value = Number(text)
-  if (text === '' || Number.isFinite(value)) await props.change({ floor: text === '' ? 'measured' : value / 100 })
-  typedFloor.value = floorText()
+  const base = floorCm.end()
+  if (text === '' || Number.isFinite(value)) await props.change({ floor: text === '' ? 'measured' : value / 100 }, base)
+  floorCm.show()
 }
 async function readAgain(axis: string) {
   const body = { up: axis === 'detect' ? null : axis }
@@ -78,6 +75,8 @@ async function readAgain(axis: string) {
       v-model="typedName"
       class="name"
       aria-label="Name of the clip"
+      @focus="name.begin"
+      @blur="name.leave"
       @change="rename"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
@@ -110,6 +109,8 @@ async function readAgain(axis: string) {
             :placeholder="floorHint"
             inputmode="decimal"
             aria-label="Height of the floor, centimetres"
+            @focus="floorCm.begin"
+            @blur="floorCm.leave"
             @change="setFloor"
           />
           cm

@@ -50,26 +50,38 @@ async function start() {
     messages.fail(problem)
   }
 }
-async function change(wanted: ClipChange) {
-  try {
-    await library.change(id, wanted)
-    return true
-  } catch (problem) {
-    messages.fail(problem)
-    return false
-  }
-}
+/** base: the version that it was begun on. */
+const change = (wanted: ClipChange, base?: number) =>
+  messages.attempt(
+    (again) => library.change(id, wanted, again ? undefined : base),
+    () => library.look(id),
+  )
 
-const trimmed = computed(() => !!clip.value && `${range.value}` !== `${[clip.value.first, clip.value.last]}`)
+const kept = computed<Range>(() => [clip.value?.first ?? 0, clip.value?.last ?? 0])
+const trimmed = computed(() => !!clip.value && `${range.value}` !== `${kept.value}`)
+/** The version that the range was first drawn on: what others keep of the clip meanwhile is not written over. */
+const drawnOn = ref<number>()
+watch(trimmed, (now) => (drawnOn.value = now ? clip.value?.lock_version : undefined))
+watch(kept, (now, before) => {
+  if (`${range.value}` === `${before}`) range.value = now
+})
 /** Keep these frames of the take; returns those that were kept before. */
 async function keep([first, last]: Range): Promise<Range> {
-  const before: Range = [clip.value!.first, clip.value!.last]
-  await library.change(id, { first, last })
+  const before = kept.value
+  await library.change(id, { first, last }, drawnOn.value)
   range.value = [first, last]
   return before
 }
 const trims = useHistory<Range>(keep, `armuto.trims.${id}`)
-const trim = () => trimmed.value && keep(range.value).then(trims.remember, messages.fail)
+const trim = () =>
+  trimmed.value &&
+  messages.attempt(
+    async (again) => {
+      if (again) drawnOn.value = undefined
+      trims.remember(await keep(range.value))
+    },
+    () => library.look(id),
+  )
 const undo = () => trims.undo().catch(messages.fail)
 const redo = () => trims.redo().catch(messages.fail)
 function wholeTake() {

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import { answer, client } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
 import { useLibrary, type Clip, type LibrarySkeleton } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import ClipPlate from './ClipPlate.vue'
@@ -25,12 +26,11 @@ async function rename(body: LibrarySkeleton, event: Event) {
   const name = (event.target as HTMLInputElement).value
   if (name.trim() === body.name) return
   const path = { params: { path: { skeleton_id: body.id } } }
-  try {
-    await answer(client.PATCH('/api/library/skeletons/{skeleton_id}', { ...path, body: { name } }))
-  } catch (problem) {
-    messages.fail(problem)
+  const rename = (again: boolean) => {
+    const headers = onVersion(again ? undefined : body)
+    return answer(client.PATCH('/api/library/skeletons/{skeleton_id}', { ...path, headers, body: { name } }))
   }
-  await library.load()
+  await messages.attempt((again) => rename(again).then(library.load), library.load)
 }
 </script>
 

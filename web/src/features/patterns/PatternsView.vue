@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 
-import { answer, client, type Schemas } from '@/api/client'
+import { answer, client, Conflict, type Schemas } from '@/api/client'
+import { onVersion } from '@/api/concurrency'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useCast } from '@/stores/cast'
+import { useChanges } from '@/stores/changes'
 import { sideOf } from '@/features/fitting/weave'
 import { useMessages } from '@/stores/messages'
 
@@ -23,6 +25,8 @@ const parts = ref<{ part: string; bones: string }[]>([])
 const chosen = ref<number[]>([])
 const applied = ref<Schemas['AppliedOut'][]>([])
 const busy = ref(false)
+/** The version that is being edited: what others make of it meanwhile does not change the fields. */
+const base = ref(0)
 
 async function load() {
   rows.value = await answer(client.GET('/api/patterns/')).catch((problem) => (messages.fail(problem), []))
@@ -31,9 +35,15 @@ onMounted(async () => {
   await load()
   open(rows.value?.[0] ?? null)
 })
+useChanges().on(['patterns'], async () => {
+  const untouched = !edited.value
+  await load()
+  if (untouched || !here.value) open(here.value ?? rows.value?.[0] ?? null)
+})
 function open(pattern: Pattern | null) {
   at.value = pattern?.id ?? null
   if (!pattern) return
+  base.value = pattern.lock_version
   name.value = pattern.name
   about.value = pattern.about
   parts.value = Object.entries(pattern.parts).map(([part, bones]) => ({ part, bones: bones.join(', ') }))
@@ -45,7 +55,8 @@ async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
   try {
     return await work()
   } catch (problem) {
-    messages.fail(problem)
+    if (problem instanceof Conflict) conflict(problem)
+    else messages.fail(problem)
     return undefined
   } finally {
     busy.value = false
@@ -60,6 +71,14 @@ const edited = computed(() => {
     parts.value.some(({ part, bones }) => bones !== (pattern.parts[part] ?? []).join(', '))
   )
 })
+/** Somebody else was before: what they did can be looked at, or be replaced by what stands here. */
+async function conflict(problem: Conflict) {
+  await load()
+  messages.conflict(problem, () => {
+    base.value = here.value?.lock_version ?? base.value
+    return save()
+  })
+}
 async function save() {
   const pattern = here.value
   if (!pattern) return
@@ -76,6 +95,7 @@ async function save() {
     answer(
       client.PATCH('/api/patterns/{pattern_id}', {
         params: { path: { pattern_id: pattern.id } },
+        headers: onVersion(base.value),
         body: { name: name.value, about: about.value, parts: table },
       }),
     ),
@@ -88,7 +108,8 @@ async function remove() {
   const pattern = here.value
   if (!pattern) return
   const gone = await attempt(async () => {
-    await answer(client.DELETE('/api/patterns/{pattern_id}', { params: { path: { pattern_id: pattern.id } } }))
+    const path = { params: { path: { pattern_id: pattern.id } } }
+    await answer(client.DELETE('/api/patterns/{pattern_id}', { ...path, headers: onVersion(base.value) }))
     return true
   })
   if (!gone) return

@@ -14,6 +14,7 @@ import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useLatest } from '@/shared/useLatest'
 import { useBoard } from '@/stores/board'
 import { useCast } from '@/stores/cast'
+import { useChanges } from '@/stores/changes'
 import { useChoice } from '@/stores/choice'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -174,14 +175,17 @@ watch(
     void enter().catch(messages.fail)
   },
 )
-watch(
-  () => runs.moved,
-  async () => {
-    const before = rendition.value?.newest?.id
-    await load().catch(messages.fail)
-    if (rendition.value?.newest?.id !== before) await Promise.all([look(), queue.refresh()]).catch(messages.fail)
-  },
-)
+async function followTransfers() {
+  const before = rendition.value?.newest?.id
+  await load().catch(messages.fail)
+  if (rendition.value?.newest?.id !== before) await Promise.all([look(), queue.refresh()]).catch(messages.fail)
+}
+watch(() => runs.moved, followTransfers)
+// What others judge meanwhile shows in the queue.
+useChanges().on(['renditions', 'fittings'], async () => {
+  await followTransfers()
+  await queue.refresh().catch(messages.fail)
+})
 watch(
   () => theme.global.name.value,
   () => {

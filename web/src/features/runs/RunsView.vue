@@ -6,6 +6,7 @@ import { answer, client, type Schemas } from '@/api/client'
 import StateMark from '@/features/board/StateMark.vue'
 import type { State } from '@/stores/board'
 import { useLatest } from '@/shared/useLatest'
+import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import { spent, timeLeft, useRuns, type Run } from '@/stores/runs'
 
@@ -57,6 +58,7 @@ watch(
   (now, before) => (now[1] !== before[1] || !runs.running.length ? void load().catch(messages.fail) : undefined),
 )
 onMounted(() => load().catch(messages.fail))
+useChanges().on(['renditions'], () => load().catch(messages.fail))
 
 const act = (run: Run, what: 'stop' | 'continue' | 'retry') => runs.act(run, what).then(load).catch(messages.fail)
 const markOf = (item: Schemas['RunItemOut']): State =>
