@@ -43,9 +43,16 @@ def file_name(name: str | None) -> str:
 
 
 def file_path(name: str | None) -> str:
-    """A path of any system without what leads out of its folder."""
+    """A path of any system without what leads out of its folder, and without outer folders where it is too long.
+
+    Raises :class:`BadInput` for a name that no system would take.
+    """
     parts = PurePosixPath(*PureWindowsPath(name or "file").parts).parts
-    return checked_length("/".join(part for part in parts if part not in ("..", "/", ".")) or "file")
+    kept = [part for part in parts if part not in ("..", "/", ".")] or ["file"]
+    checked_length(kept[-1])
+    while len("/".join(kept)) > LONGEST_NAME:
+        kept.pop(0)
+    return "/".join(kept)
 
 
 def checked_length(name: str) -> str:

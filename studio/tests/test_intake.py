@@ -311,3 +311,26 @@ class Accepting(IntakeCase):
         answer = self.client.post("/api/intake/files", {"files": [SimpleUploadedFile("walk.bvh", WALK.read_bytes())]})
         self.assertEqual(answer.status_code, 413)
         self.assertEqual(IntakeFile.objects.count(), 0)
+
+    @override_settings(LARGEST_UPLOAD=60_000)
+    def test_one_that_cannot_be_taken_does_not_refuse_the_others(self):
+        deep = "/".join(["of the shift before the last one"] * 12)
+        long = f"{'l' * 300}.bvh"
+        ids = self.lay(
+            ("walk.bvh", WALK.read_bytes()),  # more than the limit
+            (f"{deep}/bow.bvh", random_bvh(12)),
+            (f"hall/{long}", BOW.read_bytes()[:100]),
+        )
+        self.assertEqual(len(ids), 3)
+        large, deep_file, named = self.files()
+        self.assertEqual([row["state"] for row in (large, deep_file, named)], ["refused", "ready", "refused"])
+        self.assertIn("the limit is", large["sentence"])
+        self.assertIn("rename the file", named["sentence"])
+        path = IntakeFile.objects.get(pk=ids[1]).path
+        self.assertTrue(path.endswith("of the shift before the last one/bow.bvh") and len(path) <= 255, path)
+        # There is nothing of it to look at, to read in another way or to accept; it can be dismissed.
+        self.assertEqual(self.client.get(f"/api/intake/files/{ids[0]}/display").status_code, 204)
+        self.assertEqual(self.send("post", "tell", files=[ids[0]], up="+Z").json()[0]["state"], "refused")
+        self.assertEqual(self.send("post", "accept").json()["ids"], [ids[1]])
+        self.send("post", "dismiss")
+        self.assertEqual(IntakeFile.objects.count(), 0)

@@ -11,6 +11,7 @@ from ninja.files import UploadedFile
 
 from armuto.choices import UNITS, UP_AXES
 from armuto.errors import BadInput
+from armuto.formats.bounds import LONGEST_NAME
 from armuto.intake import naming
 from studio.cast.models import Character
 from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow, NamingRule
@@ -51,16 +52,30 @@ def bring(
     paths: Form[list[str]] = [],  # noqa: B006
     goes_to: Form[Literal["auto", "library", "cast"]] = "auto",
 ) -> Status[Any]:
-    """Lay files out for a decision. They are read by the worker; paths: where each lay in its folder."""
-    contents = [received(file) for file in files]
-    ids = []
+    """Lay files out for a decision. They are read by the worker; paths: where each lay in its folder.
+
+    Of several files, one that cannot be taken lies there with its sentence, and the others are read; one alone is
+    refused.
+    """
+    contents: list[tuple[str, bytes | None, str]] = []
+    for number, file in enumerate(files):
+        try:
+            name, data = received(file)
+            contents.append((file_path(paths[number] if number < len(paths) else name), data, ""))
+        except BadInput as problem:
+            if len(files) == 1:
+                raise
+            contents.append(((file.name or "file")[-LONGEST_NAME:], None, str(problem)))
+    ids, readable = [], []
     with transaction.atomic():
-        for number, (name, data) in enumerate(contents):
-            path = file_path(paths[number] if number < len(paths) else name)
-            row = IntakeFile.objects.create(path=path, goes_to=goes_to)
-            IntakeContent.objects.create(file=row, data=data)
+        for path, content, sentence in contents:
+            state = State.WAITING if content is not None else State.REFUSED
+            row = IntakeFile.objects.create(path=path, goes_to=goes_to, state=state, sentence=sentence)
             ids.append(row.pk)
-    for pk in ids:
+            if content is not None:
+                IntakeContent.objects.create(file=row, data=content)
+                readable.append(row.pk)
+    for pk in readable:
         read_file.enqueue(pk)
     return Status(201, {"ids": ids})
 
@@ -208,7 +223,9 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
     """Overrule what was detected. A few files are read again at once, many by the worker."""
     given = changes.dict(exclude_unset=True, exclude={"files"})
     _checked(given)
-    rows = list(IntakeFile.objects.filter(pk__in=changes.files).exclude(state=State.ACCEPTING))
+    # Of a file that was refused unread there is nothing to read in another way.
+    readable = IntakeFile.objects.filter(content__isnull=False)
+    rows = list(readable.filter(pk__in=changes.files).exclude(state=State.ACCEPTING))
     for row in rows:
         for key, value in given.items():
             if value in (None, "detect", 0, False):
@@ -245,7 +262,7 @@ def change_file(request: HttpRequest, file_id: Id, wanted: FileChange) -> Any:
 @router.get("files/{file_id}/display", operation_id="get_intake_display", response={200: None, 204: None})
 def display(request: HttpRequest, file_id: Id) -> HttpResponse:
     """One self-contained .glb of a character that waits for a decision; nothing where it has just been decided on."""
-    row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
+    row = IntakeFile.objects.filter(pk=file_id, content__isnull=False).select_related("content").first()
     if row is None:
         return HttpResponse(status=204)
     document = document_of(row)
@@ -259,7 +276,7 @@ def display(request: HttpRequest, file_id: Id) -> HttpResponse:
 @router.get("files/{file_id}/figure", response=FigureOut | None, operation_id="get_intake_figure")
 def figure(request: HttpRequest, file_id: Id) -> Any:
     """A waiting figure without its mesh; null where it has just been accepted or dismissed."""
-    row = IntakeFile.objects.filter(pk=file_id).select_related("content").first()
+    row = IntakeFile.objects.filter(pk=file_id, content__isnull=False).select_related("content").first()
     if row is None:
         return None
     document = document_of(row)
