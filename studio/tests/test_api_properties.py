@@ -10,6 +10,7 @@ import schemathesis
 from django.core.handlers.wsgi import WSGIHandler
 
 from demo.serving import CSRF
+from studio.changes.api import ending
 from studio.tests.test_pairing import Pairing
 
 EXAMPLES = int(os.environ.get("ARMUTO_TEST_EXAMPLES", "5"))  # per operation and mode
@@ -21,6 +22,8 @@ class GeneratedRequests(Pairing):
         super().setUp()
         logging.disable(logging.CRITICAL)  # refusals, a thousand of them
         self.addCleanup(logging.disable, logging.NOTSET)
+        ending.set()  # a stream of events would go on
+        self.addCleanup(ending.clear)
 
     def ask(self, operation: Any, mode: schemathesis.GenerationMode) -> int:
         """Requests that the description allows, or forbids. Returns how many."""

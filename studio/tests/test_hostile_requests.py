@@ -77,7 +77,8 @@ class HostileRequests(Pairing):
                 answer = getattr(self.strangers, method)(path, **more)
                 tried += 1
                 with self.subTest(kind=name, method=method, path=path[:80]):
-                    self.assertLess(answer.status_code, 500, answer.content[:300])
+                    said = b"a stream" if answer.streaming else answer.content[:300]
+                    self.assertLess(answer.status_code, 500, said)
                     if answer.status_code >= 400:
                         self.assertEqual(answer["Content-Type"].split(";")[0], JSON, answer.content[:200])
                         self.assertIn("detail", answer.json())
