@@ -59,7 +59,7 @@ attack: setup build
 
 build: setup web/dist/index.html
 
-setup: $(STAMPS)/python
+setup: $(STAMPS)/kernels
 
 # python3.11 may be called python3.
 $(STAMPS)/python: requirements/dev.txt pyproject.toml
@@ -69,6 +69,12 @@ $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	@$(PY) -m pip install -qq --disable-pip-version-check --require-hashes -r requirements/dev.txt
 	@$(PY) -m pip install -qq --disable-pip-version-check --no-build-isolation --no-deps -e .
 	@mkdir -p $(STAMPS) && touch $@
+
+# Compiled once, for everything that computes; without this the first to need them would.
+$(STAMPS)/kernels: armuto/kinematics/kernels.py $(STAMPS)/python
+	@echo "Compiling the kernels …"
+	@$(PY) -c "import armuto.kinematics.kernels"
+	@touch $@
 
 $(STAMPS)/web: web/package-lock.json $(STAMPS)/python
 	@command -v npm >/dev/null || { echo "Node 20 with npm is missing; install it first."; exit 1; }

@@ -27,7 +27,7 @@ from armuto.errors import BadInput
 T = TypeVar("T")
 logger = logging.getLogger(__name__)
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["armuto.formats"])
+_context.set_forkserver_preload(["armuto.kinematics.kernels", "armuto.formats"])
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,8 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.statistics import percentile
+from armuto.kinematics.vectors import lengths
 
 OWN = 0.5  # share of a vertex's weight from which on it is the bone's own
 FEWEST = 8
@@ -71,7 +73,7 @@ def estimate(skeleton: Skeleton, points: FloatArray, weights: FloatArray) -> dic
         axis = along / length
         off = local - (local @ axis)[:, None] * axis
         middle = (off.max(axis=0) + off.min(axis=0)) / 2
-        radius = float(np.percentile(np.linalg.norm(off - middle, axis=1), THICK))
+        radius = percentile(lengths(off - middle), THICK)
         reach = local @ axis
         low, high = float(reach.min()) + radius, float(reach.max()) - radius
         if low > high:
@@ -97,24 +99,8 @@ def deepest(
     """How deep balls lie in capsules at most, which way is out there, and where the deepest ball is.
 
     points: ``(P, F, 3)`` with radii ``(P,)``; starts, ends: ``(C, F, 3)``. Returns depth ``(F,)`` in metres, negative
-    outside, the way out ``(F, 3)``, a unit vector, and the place ``(F, 3)``. Capsule by capsule, so that what is at
-    work stays small.
+    outside, the way out ``(F, 3)``, a unit vector, and the place ``(F, 3)``.
     """
-    frames = np.arange(points.shape[1])
-    best = np.full(points.shape[1], -np.inf)
-    way, place = np.zeros((points.shape[1], 3)), points[0].copy()
-    for start, end, radius in zip(starts, ends, thick, strict=True):
-        line = end - start
-        length = np.maximum(np.einsum("fi,fi->f", line, line), 1e-12)
-        from_start = points - start
-        share = np.clip(np.einsum("pfi,fi->pf", from_start, line) / length, 0.0, 1.0)
-        away = from_start - share[..., None] * line
-        far = np.sqrt(np.einsum("pfi,pfi->pf", away, away))
-        deep = radii[:, None] + radius - far
-        ball = np.argmax(deep, axis=0)
-        own = deep[ball, frames]
-        more = own > best
-        best = np.where(more, own, best)
-        out = away[ball, frames] / np.maximum(far[ball, frames], 1e-9)[:, None]
-        way[more], place[more] = out[more], points[ball, frames][more]
-    return best, way, place
+    balls, lines = points.swapaxes(0, 1), (starts.swapaxes(0, 1), ends.swapaxes(0, 1))
+    depth, way, place = rotation.kernels.deepest(balls, radii, *lines, np.asarray(thick, dtype=float))
+    return depth, way, place

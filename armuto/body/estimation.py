@@ -30,6 +30,7 @@ from armuto.kinematics.observed import Hinge, Observed
 from armuto.kinematics.pose import Pose
 from armuto.kinematics.signals import speed_of
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.statistics import median, percentile
 from armuto.kinematics.vectors import unit
 
 # A foot rests that is slower than this many leg lengths per second, and no higher over the floor than this many of
@@ -138,7 +139,7 @@ def hinge_of(directions: FloatArray, onward: FloatArray) -> Hinge | None:
     along = float((directions @ axis).mean())
     first, second = bent - (bent @ axis) * axis, np.cross(axis, bent)
     angles = np.degrees(np.arctan2(directions @ second, directions @ first))
-    span = float(np.percentile(angles, 97) - np.percentile(angles, 3))
+    span = percentile(angles, 97) - percentile(angles, 3)
     off, extent = np.sqrt(max(spread[0], 0.0)), np.sqrt(max(spread[2], 1e-12))
     long = float(np.clip((span - SHORT) / (LONG - SHORT), 0.0, 1.0))
     flat = float(np.clip(1.0 - (off / extent) / FLATNESS, 0.0, 1.0))
@@ -183,7 +184,7 @@ def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | No
     if len(feet) < 3:
         return None
     heights = feet[..., 1]
-    leg = float(np.percentile(hips[:, 1] - heights.min(axis=1), 95))
+    leg = percentile(hips[:, 1] - heights.min(axis=1), 95)
     if leg <= 0:
         return None
     slow = np.stack([speed_of(feet[:, n], fps) for n in range(feet.shape[1])], axis=1) < RESTING_SPEED * leg
@@ -193,8 +194,8 @@ def resting_height(feet: FloatArray, hips: FloatArray, fps: float) -> float | No
     if len(rows) < max(3, round(0.1 * fps)):
         return None
     resting = heights[rows, lowest[rows]]
-    base = float(np.percentile(resting, 10))
-    return float(np.median(resting[resting < base + RESTING_HEIGHT * leg]))
+    base = percentile(resting, 10)
+    return median(resting[resting < base + RESTING_HEIGHT * leg])
 
 
 def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights: FloatArray) -> dict[int, FloatArray]:

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
 
 from armuto.body.capsules import Capsule, deepest
 from armuto.constraints.limbs import LimbChain
@@ -17,7 +16,10 @@ from armuto.kinematics.curves import envelope, smooth
 from armuto.kinematics.signals import runs
 from armuto.kinematics.vectors import lengths
 from armuto.kinematics.world_motion import WorldMotion
+from armuto.lazy import lazily
 from armuto.retarget.context import RetargetContext
+
+ndimage = lazily("scipy.ndimage")
 
 BODY = ("hips", "spine", "chest", "upper leg")
 EASE = 0.5  # seconds
@@ -165,7 +167,7 @@ def _way_out(
     back = rotation.inverse(chest)
     axis = rotation.rotate(back, np.cross(arm, way)) * more[:, None]
     out = np.tile(rotation.IDENTITY, (motion.frames, 1))
-    near = maximum_filter1d((more > 0).astype(np.int8), 4 * width + 1).astype(bool)
+    near = ndimage.maximum_filter1d((more > 0).astype(np.int8), 4 * width + 1).astype(bool)
     for first, last in runs(near):
         part = slice(first, last + 1)
         mean = axis[part].sum(axis=0)

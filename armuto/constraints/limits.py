@@ -9,7 +9,7 @@ and Boulic 2001).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,15 +27,14 @@ GIVE = 0.15  # share of a range by which soft limits can be passed at most
 
 def angles(rotations: FloatArray, body: JointFrames) -> dict[int, tuple[FloatArray, FloatArray, FloatArray]]:
     """Bend, side and twist of every limited joint, each ``(F,)`` in degrees. rotations: of the world, ``(J, F, 4)``."""
-    out = {}
-    for frame in body.frames:
-        swing, twist = _apart(_against(rotations, body, frame), frame)
-        out[frame.joint] = (
-            np.degrees(swing @ frame.bend),
-            np.degrees(swing @ frame.side),
-            np.degrees(rotation.vector(twist) @ frame.twist),
-        )
-    return out
+    if not body.frames:
+        return {}
+    swing, twist = _apart(rotations, body.frames, body)
+    bend, side, about = (
+        np.degrees(np.einsum("jfi,ji->jf", vectors, np.stack([getattr(frame, axis) for frame in body.frames])))
+        for vectors, axis in ((swing, "bend"), (swing, "side"), (twist, "twist"))
+    )
+    return {frame.joint: (bend[at], side[at], about[at]) for at, frame in enumerate(body.frames)}
 
 
 def bent(
@@ -79,19 +78,17 @@ def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Rang
     return far, np.abs(twist) / _limit(twist, allowed.twist)
 
 
-def _against(rotations: FloatArray, body: JointFrames, frame: JointFrame) -> FloatArray:
-    """X: the turn of a joint from the reference against that of the joint above it, ``(F, 4)``."""
-    own = rotation.multiply(rotations[frame.joint], rotation.inverse(body.reference[frame.joint]))
-    if frame.above < 0:
-        return own
-    above = rotation.multiply(rotations[frame.above], rotation.inverse(body.reference[frame.above]))
-    return rotation.multiply(rotation.inverse(above), own)
-
-
-def _apart(turn: FloatArray, frame: JointFrame) -> tuple[FloatArray, FloatArray]:
-    """The rotation vector of the swing ``(F, 3)``, and the twist ``(F, 4)``."""
-    swing, twist = rotation.swing_and_twist(turn, frame.twist)
-    return rotation.vector(swing), twist
+def _apart(rotations: FloatArray, frames: Sequence[JointFrame], body: JointFrames) -> tuple[FloatArray, FloatArray]:
+    """The rotation vectors of swing and twist of some joints, each ``(N, F, 3)``: of X, the turn of a joint from the
+    reference against that of the joint above it."""
+    joints = np.array([frame.joint for frame in frames])
+    above = np.array([frame.above for frame in frames])
+    turned = rotation.multiply(rotations, rotation.inverse(body.reference)[:, None])
+    own = turned[joints]
+    hung = above >= 0
+    own[hung] = rotation.multiply(rotation.inverse(turned[above[hung]]), own[hung])
+    swing, twist = rotation.swing_and_twist(own, np.stack([frame.twist for frame in frames])[:, None])
+    return rotation.vector(swing), rotation.vector(twist)
 
 
 def limit(
@@ -104,11 +101,12 @@ def limit(
     """
     hits: dict[str, NDArray[np.bool_]] = {}
     wanted: dict[int, FloatArray] = {}
-    for frame in body.frames:
-        if frame.part not in ranges:
-            continue
-        swing, twist = _apart(_against(motion.rotations, body, frame), frame)
-        turned = rotation.vector(twist) @ frame.twist
+    frames = [frame for frame in body.frames if frame.part in ranges]
+    if not frames:
+        return hits
+    swings, twists = _apart(motion.rotations, frames, body)
+    for frame, swing, twist in zip(frames, swings, twists, strict=True):
+        turned = twist @ frame.twist
         far, turned_far = _shares(swing @ frame.bend, swing @ frame.side, turned, ranges[frame.part])
         over = (far > 1 + 1e-6) | (turned_far > 1 + 1e-6)
         if not over.any():

@@ -14,12 +14,15 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d
 
 from armuto.body.estimation import RESTING_HEIGHT, RESTING_SPEED
 from armuto.contacts.model import Contact
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
+from armuto.kinematics.statistics import median, percentile
+from armuto.lazy import lazily
+
+ndimage = lazily("scipy.ndimage")
 
 BoolArray = NDArray[np.bool_]
 
@@ -75,7 +78,7 @@ def resting_contacts(
         for first, last in runs(raised):
             frames = slice(first, last + 1)
             if _rests(at[frames], about[frames], leg):
-                out.append(Contact(track.name, first, last, "", float(np.median(at[frames, 1]) - floor)))
+                out.append(Contact(track.name, first, last, "", median(at[frames, 1]) - floor))
     return tuple(sorted(out, key=lambda contact: (contact.first, contact.point))), floor
 
 
@@ -87,8 +90,8 @@ def floor_of(feet: Sequence[FloatArray], speeds: Sequence[FloatArray], leg: floa
     if len(heights) < 5:
         heights = np.concatenate([at[:, 1] for at in feet]) if feet else np.zeros(1)
         return float(heights.min())
-    low = np.percentile(heights, 5)
-    return float(np.median(heights[heights < low + RESTING_HEIGHT * leg]))
+    low = percentile(heights, 5)
+    return median(heights[heights < low + RESTING_HEIGHT * leg])
 
 
 def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:
@@ -106,7 +109,7 @@ def _smoothed(positions: FloatArray, fps: float) -> FloatArray:
         return positions
     ahead, behind = 2 * positions[:1] - positions[half:0:-1], 2 * positions[-1:] - positions[-2 : -half - 2 : -1]
     whole = np.concatenate([ahead, positions, behind])
-    return np.asarray(convolve1d(whole, _parabola(half), axis=0)[half:-half])
+    return np.asarray(ndimage.convolve1d(whole, _parabola(half), axis=0)[half:-half])
 
 
 @cache

@@ -16,7 +16,6 @@ import warnings
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from armuto.errors import BadInput
 from armuto.formats.bvh_hierarchy import AXES, LARGEST, BvhJoint, read_hierarchy
@@ -265,6 +264,8 @@ def _angles(q: FloatArray, order: str) -> FloatArray | None:
     full = order + "".join(axis for axis in "ZXY" if axis not in order)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", UserWarning)  # gimbal lock: any of the equal solutions will do
+        from scipy.spatial.transform import Rotation  # large, and needed by who writes alone
+
         angles = np.asarray(Rotation.from_quat(q).as_euler(full))  # type: ignore[call-overload]
     # Two triples describe each rotation; take the one nearer to the frame before, then unwind whole turns.
     other = np.stack([angles[:, 0] + np.pi, np.pi - angles[:, 1], angles[:, 2] + np.pi], axis=1)

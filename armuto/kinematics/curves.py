@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.ndimage import convolve1d, maximum_filter1d
 
 from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import lazily
+
+ndimage = lazily("scipy.ndimage")
 
 
 def smooth(x: FloatArray) -> FloatArray:
@@ -104,8 +106,8 @@ def envelope(values: FloatArray, width: int) -> FloatArray:
     if width < 1 or not np.any(values):
         return values
     window = np.hanning(2 * width + 3)[1:-1]
-    top = maximum_filter1d(values, 2 * width + 1, mode="nearest")
-    return np.asarray(convolve1d(top, window / window.sum(), mode="nearest"))
+    top = ndimage.maximum_filter1d(values, 2 * width + 1, mode="nearest")
+    return np.asarray(ndimage.convolve1d(top, window / window.sum(), mode="nearest"))
 
 
 def moving_average(values: FloatArray, width: int) -> FloatArray:
@@ -113,4 +115,4 @@ def moving_average(values: FloatArray, width: int) -> FloatArray:
     if width < 1:
         return values
     window = np.hanning(2 * width + 3)[1:-1]
-    return np.asarray(convolve1d(values, window / window.sum(), axis=0, mode="nearest"))
+    return np.asarray(ndimage.convolve1d(values, window / window.sum(), axis=0, mode="nearest"))

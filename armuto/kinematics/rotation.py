@@ -1,8 +1,8 @@
 """Unit quaternions ``(x, y, z, w)`` as arrays whose last axis is 4, with NumPy broadcasting.
 
-Thin NumPy instead of ``scipy.spatial.transform.Rotation`` in the hot paths: on arrays of
-``(3000, 65, 4)`` a product here takes about a tenth of the time (docs/benchmarks.md). SciPy is used
-where its algorithms are the point: Euler angles and alignment of direction sets.
+Compiled loops (:mod:`armuto.kinematics.kernels`) instead of ``scipy.spatial.transform.Rotation``, which knows no
+broadcasting of whole clips and copies at every step; docs/benchmarks.md has the numbers. SciPy is used where its
+algorithms are the point: Euler angles and alignment of direction sets.
 """
 
 from __future__ import annotations
@@ -13,68 +13,45 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import lazily
+
+kernels = lazily("armuto.kinematics.kernels")
 
 IDENTITY: FloatArray = np.array([0.0, 0.0, 0.0, 1.0])
 IDENTITY.setflags(write=False)
+#: Say how long the last axis of a kernel's result is.
+_THREE: FloatArray = np.zeros(3)
 
 
 def multiply(a: FloatArray, b: FloatArray) -> FloatArray:
     """Hamilton product ``a·b``: the rotation that first applies ``b``, then ``a``. Shapes broadcast."""
-    if a.ndim == b.ndim == 1:
-        # Single quaternions, as in aligning joint by joint, take a tenth of the time in plain numbers.
-        x, y, z, w = a.tolist()
-        p, q, r, s = b.tolist()
-        return np.array(
-            [
-                w * p + x * s + y * r - z * q,
-                w * q - x * r + y * s + z * p,
-                w * r + x * q - y * p + z * s,
-                w * s - x * p - y * q - z * r,
-            ]
-        )
-    ax, ay, az, aw = a[..., 0], a[..., 1], a[..., 2], a[..., 3]
-    bx, by, bz, bw = b[..., 0], b[..., 1], b[..., 2], b[..., 3]
-    out = np.empty(np.broadcast_shapes(a.shape, b.shape))
-    out[..., 0] = aw * bx + ax * bw + ay * bz - az * by
-    out[..., 1] = aw * by - ax * bz + ay * bw + az * bx
-    out[..., 2] = aw * bz + ax * by - ay * bx + az * bw
-    out[..., 3] = aw * bw - ax * bx - ay * by - az * bz
-    return out
+    product: FloatArray = kernels.multiply(a, b)
+    return product
 
 
 def inverse(q: FloatArray) -> FloatArray:
     """The conjugate, which for unit quaternions is the inverse."""
-    return np.asarray(q * np.array([-1.0, -1.0, -1.0, 1.0]))
+    conjugate: FloatArray = kernels.inverse(q)
+    return conjugate
 
 
 def rotate(q: FloatArray, v: FloatArray) -> FloatArray:
     """Vectors ``v (..., 3)`` turned by ``q (..., 4)``: ``v + 2w(u×v) + 2u×(u×v)`` with ``u`` the vector part."""
-    if q.ndim == v.ndim == 1:
-        x, y, z, s = q.tolist()
-        a, b, c = v.tolist()
-        i, j, k = 2 * (y * c - z * b), 2 * (z * a - x * c), 2 * (x * b - y * a)
-        return np.array([a + s * i + y * k - z * j, b + s * j + z * i - x * k, c + s * k + x * j - y * i])
-    ux, uy, uz, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
-    vx, vy, vz = v[..., 0], v[..., 1], v[..., 2]
-    tx, ty, tz = 2 * (uy * vz - uz * vy), 2 * (uz * vx - ux * vz), 2 * (ux * vy - uy * vx)
-    out = np.empty((*np.broadcast_shapes(q.shape[:-1], v.shape[:-1]), 3))
-    out[..., 0] = vx + w * tx + uy * tz - uz * ty
-    out[..., 1] = vy + w * ty + uz * tx - ux * tz
-    out[..., 2] = vz + w * tz + ux * ty - uy * tx
-    return out
+    turned: FloatArray = kernels.rotate(q, v)
+    return turned
 
 
 def normalised(q: FloatArray) -> FloatArray:
     """Unit length along the last axis; a zero quaternion becomes the identity."""
-    length = np.linalg.norm(q, axis=-1, keepdims=True)
-    return np.where(length > 1e-12, q / np.where(length > 1e-12, length, 1.0), IDENTITY)
+    unit: FloatArray = kernels.normalise(q)
+    return unit
 
 
 def about(axis: ArrayLike, angle: ArrayLike) -> FloatArray:
     """Rotation by ``angle`` (radians, any shape) about one ``axis (3,)``, which need not be unit length."""
-    direction = np.asarray(axis, dtype=float)
-    half = np.asarray(angle, dtype=float)[..., None] / 2
-    return np.concatenate([np.sin(half) * (direction / np.linalg.norm(direction)), np.cos(half)], axis=-1)
+    x, y, z = np.asarray(axis, dtype=float).tolist()
+    direction = np.array([x, y, z]) / math.sqrt(x * x + y * y + z * z)
+    return about_each(direction, np.asarray(angle, dtype=float))
 
 
 def between(a: FloatArray, b: FloatArray) -> FloatArray:
@@ -105,32 +82,20 @@ def between_each(a: FloatArray, b: FloatArray) -> FloatArray:
 
     Zero directions give the identity; opposite ones a half turn about some axis square to ``a``.
     """
-    cross = np.cross(a, b)
-    lengths = np.linalg.norm(a, axis=-1) * np.linalg.norm(b, axis=-1)
-    dot = np.sum(a * b, axis=-1)
-    w = lengths + dot
-    opposite = (w < 1e-12 * np.maximum(lengths, 1e-24)) & (lengths > 1e-24)
-    if np.any(opposite):
-        square = np.cross(
-            a, np.where(np.abs(a[..., :1]) < 0.7 * np.linalg.norm(a, axis=-1, keepdims=True), *np.eye(3)[:2])
-        )
-        cross = np.where(opposite[..., None], square, cross)
-        w = np.where(opposite, 0.0, w)
-    return normalised(np.concatenate([cross, np.where(lengths > 1e-24, w, 1.0)[..., None]], axis=-1))
+    smallest: FloatArray = kernels.between(a, b, IDENTITY)
+    return smallest
 
 
 def about_each(axes: FloatArray, angles: FloatArray) -> FloatArray:
     """Rotations by ``angles (...)`` in radians about unit ``axes (..., 3)``."""
-    half = angles[..., None] / 2
-    return np.concatenate([np.sin(half) * axes, np.cos(half)], axis=-1)
+    turned: FloatArray = kernels.about(axes, angles, IDENTITY)
+    return turned
 
 
 def vector(q: FloatArray) -> FloatArray:
     """Rotation vectors ``(..., 3)``: axis times angle in radians, the angle from 0 to π."""
-    q = np.where(q[..., 3:] < 0, -q, q)
-    sine = np.linalg.norm(q[..., :3], axis=-1, keepdims=True)
-    turned = 2 * np.arctan2(sine, q[..., 3:])
-    return np.asarray(q[..., :3] * np.where(sine > 1e-9, turned / np.where(sine > 1e-9, sine, 1.0), 2.0))
+    logarithm: FloatArray = kernels.vector(q, _THREE)
+    return logarithm
 
 
 def swing_and_twist(q: FloatArray, axis: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -163,31 +128,19 @@ def swing_and_twist(q: FloatArray, axis: FloatArray) -> tuple[FloatArray, FloatA
     >>> np.allclose(rotation.vector(twist), [0, 0.3, 0]), np.allclose(rotation.vector(swing), [0.4, 0, 0])
     (True, True)
     """
-    along = np.sum(q[..., :3] * axis, axis=-1, keepdims=True)
-    twist = normalised(np.concatenate([along * axis, q[..., 3:]], axis=-1))
-    return multiply(q, inverse(twist)), twist
+    swing, twist = kernels.swing_and_twist(q, axis)
+    return swing, twist
 
 
 def angle(q: FloatArray) -> FloatArray:
     """Angle of each rotation in radians, 0 to π."""
-    if q.ndim == 1:
-        x, y, z, w = q.tolist()
-        return np.asarray(2 * math.atan2(math.sqrt(x * x + y * y + z * z), abs(w)))
-    return np.asarray(2 * np.arctan2(np.linalg.norm(q[..., :3], axis=-1), np.abs(q[..., 3])))
+    return np.asarray(kernels.angle(q))
 
 
 def slerp(a: FloatArray, b: FloatArray, share: ArrayLike) -> FloatArray:
     """Spherical interpolation along the shorter arc (Shoemake 1985). ``share`` broadcasts against ``a[..., 0]``."""
-    t = np.asarray(share, dtype=float)[..., None]
-    cosine = np.sum(a * b, axis=-1, keepdims=True)
-    b = np.where(cosine < 0, -b, b)
-    theta = np.arccos(np.clip(np.abs(cosine), 0.0, 1.0))
-    sine = np.sin(theta)
-    near = sine < 1e-6  # on a tiny arc the chord is the arc to rounding
-    safe = np.where(near, 1.0, sine)
-    weight_a = np.where(near, 1 - t, np.sin((1 - t) * theta) / safe)
-    weight_b = np.where(near, t, np.sin(t * theta) / safe)
-    return normalised(weight_a * a + weight_b * b)
+    between: FloatArray = kernels.slerp(a, b, share)
+    return between
 
 
 def mean(q: FloatArray) -> FloatArray:
@@ -208,13 +161,8 @@ def continuous(q: FloatArray) -> FloatArray:
 
 def to_matrix(q: FloatArray) -> FloatArray:
     """Rotation matrices ``(..., 3, 3)``."""
-    x, y, z, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
-    rows = [
-        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-    ]
-    return np.stack([np.stack(row, axis=-1) for row in rows], axis=-2)
+    matrices: FloatArray = kernels.to_matrix(q, _THREE)
+    return matrices
 
 
 def from_matrix(m: FloatArray) -> FloatArray:

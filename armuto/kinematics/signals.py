@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import label
 
 from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.kinematics.vectors import lengths
+from armuto.lazy import lazily
+
+ndimage = lazily("scipy.ndimage")
 
 
 def hysteresis(begin: BoolArray, stay: BoolArray) -> BoolArray:
     """Stretches of ``stay`` that hold at least one frame of ``begin``."""
-    pieces, count = label(stay)
+    pieces, count = ndimage.label(stay)
     passing = np.zeros(count + 1, bool)
     passing[np.unique(pieces[begin & stay])] = True
     passing[0] = False
@@ -19,13 +22,15 @@ def hysteresis(begin: BoolArray, stay: BoolArray) -> BoolArray:
 
 def runs(held: BoolArray) -> list[tuple[int, int]]:
     """First and last frame of every stretch of True."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], held.astype(np.int8), [0]])))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    padded = np.zeros(len(held) + 2, bool)
+    padded[1:-1] = held
+    edges: list[int] = np.flatnonzero(padded[1:] != padded[:-1]).tolist()
+    return [(a, b - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def speed_of(positions: FloatArray, fps: float) -> FloatArray:
     """Speed ``(F,)`` in m/s, by central differences."""
-    return np.asarray(np.linalg.norm(np.gradient(positions, axis=0), axis=1) * fps)
+    return np.asarray(lengths(np.gradient(positions, axis=0)) * fps)
 
 
 def lasting(held: BoolArray, frames: float) -> BoolArray:

@@ -11,6 +11,7 @@ from armuto.body.plans import SIDES
 from armuto.contacts.model import Contact
 from armuto.contacts.points import Point
 from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.statistics import median, percentile, percentiles
 from armuto.kinematics.vectors import lengths
 from armuto.pairing.joint_mapping import footing
 from armuto.quality.comparison import Comparison, Measurement, stretch_around
@@ -55,8 +56,8 @@ def slides(compared: Comparison) -> Iterator[Measurement]:
             point.name,
             contact.first,
             contact.last,
-            float(np.percentile(own[rows], 90)) * 100,
-            float(np.percentile(source[rows], 90)) * 100,
+            percentile(own[rows], 90) * 100,
+            percentile(source[rows], 90) * 100,
             "cm/s",
             float(
                 np.linalg.norm(np.ptp(here[rows][:, [0, 2]], axis=0))
@@ -77,7 +78,7 @@ def reach(compared: Comparison) -> Iterator[Measurement]:
     paths = compared.source_paths
     for contact, point, inner in _standing(compared):
         apart = compared.target_paths[point.name][inner] - paths[point.name][inner]
-        apart = apart[:, [0, 2]] - np.median(apart[:, [0, 2]], axis=0)
+        apart = apart[:, [0, 2]] - percentiles(apart[:, [0, 2]].T, 50)
         yield Measurement(
             "reach", point.name, contact.first, contact.last, float(lengths(apart).max()) * 100, 0.0, "cm"
         )
@@ -88,9 +89,7 @@ def floats(compared: Comparison) -> Iterator[Measurement]:
     paths = compared.source_paths
     for contact, point, inner in _standing(compared):
         high = compared.target_paths[point.name][inner, 1] - paths[point.name][inner, 1]
-        yield Measurement(
-            "float", point.name, contact.first, contact.last, max(0.0, float(np.median(high))) * 100, 0.0, "cm"
-        )
+        yield Measurement("float", point.name, contact.first, contact.last, max(0.0, median(high)) * 100, 0.0, "cm")
 
 
 def floor(compared: Comparison) -> Iterator[Measurement]:
@@ -137,9 +136,7 @@ def soles(compared: Comparison) -> Iterator[Measurement]:
         there = np.min([compared.tracks.path(point)[:, 1] for point in points], axis=0) + fitting.floors[0] - own
         off = low[rows] - compared.context.ratios.height * there[rows]
         worst = int(rows[np.argmax(np.abs(off))])
-        yield Measurement(
-            "sole", f"{side} foot", worst, worst, abs(float(np.median(off))) * 100, 0.0, "cm", float(np.median(off))
-        )
+        yield Measurement("sole", f"{side} foot", worst, worst, abs(median(off)) * 100, 0.0, "cm", median(off))
 
 
 def _lowest(compared: Comparison, feet: list[int], hips: int) -> FloatArray | None:

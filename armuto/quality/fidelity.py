@@ -23,6 +23,8 @@ from armuto.body.plans import SIDES, Part
 from armuto.intake.detection import unsteadiness
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.statistics import median, percentile
+from armuto.kinematics.vectors import angles_between, cross, lengths
 from armuto.quality.bodies import Bodies, Deviation
 from armuto.stance.aligning import mapped_parts, shapes
 from armuto.stance.shape import bends, roll_angle
@@ -55,8 +57,7 @@ def deviations(bodies: Bodies) -> Iterator[Deviation]:
 
 def _angle(a: FloatArray, b: FloatArray) -> FloatArray:
     """Degrees between directions ``(..., 3)``."""
-    cross, dot = np.linalg.norm(np.cross(a, b), axis=-1), np.sum(a * b, axis=-1)
-    return np.asarray(np.degrees(np.arctan2(cross, dot)))
+    return np.degrees(angles_between(a, b))
 
 
 def _top(at: Mapping[str, FloatArray]) -> str | None:
@@ -70,7 +71,7 @@ def _upright(bodies: Bodies) -> Iterator[Deviation]:
     lean = [_angle(at[top] - at["hips"], UP) for at in bodies.both]
     apart = np.abs(lean[1] - lean[0])
     yield Deviation("up", "trunk", _typical(apart), 0.0, apart)
-    size = float(np.median(lean[0]))
+    size = median(lean[0])
     if bodies.fitting.plan.trunk != "upright" or size < LIES:
         return
     # Bodies lie, crawl and tumble for a while. One that does throughout is read in wrong axes if its lowest points rest
@@ -86,7 +87,7 @@ def _in_line(at: Mapping[str, FloatArray], top: str) -> float:
     """Degrees between trunk and legs, in the median: none where legs go on straight from the trunk; 180 without
     legs."""
     legs = [at[f"{side} foot"] - at["hips"] for side in SIDES if f"{side} foot" in at]
-    return float(np.median(_angle(at["hips"] - at[top], np.mean(legs, axis=0)))) if legs else 180.0
+    return median(_angle(at["hips"] - at[top], np.mean(legs, axis=0))) if legs else 180.0
 
 
 def _floor_elsewhere(bodies: Bodies) -> bool:
@@ -105,7 +106,7 @@ def _across(at: Mapping[str, FloatArray], kinds: tuple[str, ...]) -> FloatArray 
     for kind in kinds:
         if f"left {kind}" in at and f"right {kind}" in at:
             line = at[f"left {kind}"] - at[f"right {kind}"]
-            if float(np.median(np.linalg.norm(line, axis=-1))) > 1e-6:
+            if median(lengths(line)) > 1e-6:
                 return line
     return None
 
@@ -158,10 +159,7 @@ def _directions(bodies: Bodies) -> Iterator[Deviation]:
     for run in bodies.runs():
         for part, onward in pairwise(run):
             bones = [at[onward.name] - at[part.name] for at in bodies.both]
-            if (
-                part.kind.endswith("shoulder")
-                or min(float(np.median(np.linalg.norm(bone, axis=1))) for bone in bones) < 1e-4
-            ):
+            if part.kind.endswith("shoulder") or min(median(lengths(bone)) for bone in bones) < 1e-4:
                 continue  # collar bones lie as a body is built
             apart = _angle(_as_built(bodies, part, onward, bones[0]), bones[1])
             free = ~bodies.held[part.limb] if part.limb in bodies.held else np.ones(len(apart), bool)
@@ -189,15 +187,13 @@ def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> Flo
         if top is None or "hips" not in at or line is None or float(_angle(at[top] - at["hips"], UP)) > UPRIGHT:
             return bone
         way = at[onward.name] - at[part.name]
-        ahead = (
-            float(np.hypot(way[0], way[2])) if foot else float(way @ np.cross(line, UP)) / float(np.linalg.norm(line))
-        )
+        ahead = float(np.hypot(way[0], way[2])) if foot else float(way @ cross(line, UP)) / float(np.linalg.norm(line))
         slopes.append(np.arctan2(way[1], ahead) if foot else np.arctan2(ahead, way[1]))
     off = float(slopes[1] - slopes[0])
     if abs(off) > BUILT or across is None:
         return bone
-    axis = np.cross(bone, UP) if foot else np.cross(UP, np.cross(across, UP))
-    axis = axis / np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
+    axis = cross(bone, UP) if foot else cross(UP, cross(across, UP))
+    axis = axis / np.maximum(lengths(axis)[:, None], 1e-9)
     return rotation.rotate(rotation.about_each(axis, np.full(len(bone), off)), bone)
 
 
@@ -226,7 +222,7 @@ def _rolls(bodies: Bodies) -> Iterator[Deviation]:
 
 def _typical(apart: FloatArray) -> float:
     """The median over the clip, or a share of the 95th percentile where that is more."""
-    return float(max(np.median(apart), OFTEN * np.percentile(apart, 95)))
+    return max(median(apart), OFTEN * percentile(apart, 95))
 
 
 def _sides(bodies: Bodies) -> Iterator[Deviation]:
@@ -261,7 +257,7 @@ def _order(bodies: Bodies) -> Iterator[Deviation]:
             across, pair = _across(at, kinds), [at.get(f"{side} {kind}") for side in SIDES]
             if across is None or pair[0] is None or pair[1] is None:
                 break
-            width = np.linalg.norm(across, axis=1)
+            width = lengths(across)
             aside.append(np.sum((pair[0] - pair[1]) * across, axis=1) / np.maximum(width, 1e-9) ** 2)
         if len(aside) < 2:
             continue
@@ -284,12 +280,10 @@ def _toes_agree(at: Mapping[str, FloatArray]) -> float | None:
     ]
     if across is None or top is None or not toes or "hips" not in at:
         return None
-    forward = np.cross(across, at[top] - at["hips"])
+    forward = cross(across, at[top] - at["hips"])
     way = np.sum(toes, axis=0)
-    cosine = np.sum(forward * way, axis=1) / np.maximum(
-        np.linalg.norm(forward, axis=1) * np.linalg.norm(way, axis=1), 1e-12
-    )
-    return float(np.median(cosine))
+    cosine = np.sum(forward * way, axis=1) / np.maximum(lengths(forward) * lengths(way), 1e-12)
+    return median(cosine)
 
 
 def _heights(bodies: Bodies) -> Iterator[Deviation]:
@@ -305,10 +299,10 @@ def _heights(bodies: Bodies) -> Iterator[Deviation]:
         return
     hips, heads = [], []
     for at in bodies.both:
-        long = np.mean([sum(np.linalg.norm(at[b] - at[a], axis=1) for a, b in pairwise(leg)) for leg in legs], axis=0)
+        long = np.mean([np.sum([lengths(at[b] - at[a]) for a, b in pairwise(leg)], axis=0) for leg in legs], axis=0)
         low = np.min([at[leg[-1]][:, 1] for leg in legs], axis=0)
         joints = np.mean([at[leg[0]][:, 1] for leg in legs], axis=0)
-        trunk = np.linalg.norm(at[top] - at["hips"], axis=1)
+        trunk = lengths(at[top] - at["hips"])
         hips.append((joints - low) / long)
         heads.append((at[top][:, 1] - low) / (long + trunk))
     parts = [("hips", hips)]
@@ -330,9 +324,9 @@ def _lengths(bodies: Bodies) -> Iterator[Deviation]:
                 bodies.both, rests, zip(*((driver.source, driver.target) for driver in ends), strict=True), strict=True
             ):
                 own = float(np.linalg.norm(rest[joints[1]] - rest[joints[0]]))
-                now = np.linalg.norm(at[onward.name] - at[part.name], axis=1)
+                now = lengths(at[onward.name] - at[part.name])
                 off.append(100 * np.abs(now / own - 1) if own > 1e-4 else np.zeros(len(now)))
-            yield Deviation("length", part.name, float(np.median(off[1])), float(np.median(off[0])), off[1], "%")
+            yield Deviation("length", part.name, median(off[1]), median(off[0]), off[1], "%")
 
 
 def _proportions(bodies: Bodies) -> Iterator[Deviation]:
@@ -354,7 +348,7 @@ def _unlike(bodies: Bodies, parts: list[Part]) -> float:
     """The largest ratio of the ratios of paired bones, in the median; 0 for fewer than two bones."""
     ratios = []
     for part, onward in pairwise(parts):
-        long = [float(np.median(np.linalg.norm(at[onward.name] - at[part.name], axis=1))) for at in bodies.both]
+        long = [median(lengths(at[onward.name] - at[part.name])) for at in bodies.both]
         if min(long) > 1e-4:
             ratios.append(np.log(long[1] / long[0]))
     return float(np.exp(np.ptp(ratios))) if len(ratios) >= 2 else 0.0

@@ -125,7 +125,8 @@ def findings(measures: Iterable[Measurement], fitting: Fitting, frames: int) -> 
     graded = [(measure, grade_of(measure, wanted)) for measure in measures]
     order = list(THRESHOLDS)
     worth = [(measurement, grade) for measurement, grade in graded if grade != "good"]
-    worth.sort(key=lambda row: (order.index(row[0].kind), row[0].source - row[0].size))
+    # Where two are as wrong, the body plan's order counts, not their rounding.
+    worth.sort(key=lambda row: (order.index(row[0].kind), round(row[0].source - row[0].size, 6)))
     # One finding for a part that shows the same again and again, led by where it is worst.
     for measurement, grade in worth:
         same = [other for other, _ in worth if (other.kind, other.part) == (measurement.kind, measurement.part)]

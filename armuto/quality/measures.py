@@ -18,6 +18,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import runs
+from armuto.kinematics.statistics import median, percentiles
 from armuto.kinematics.vectors import lengths
 from armuto.quality.bodies import Bodies
 from armuto.quality.comparison import Comparison, Measurement, compare, stretch_around, turned_as_source
@@ -28,6 +29,7 @@ from armuto.stance.measures import sizes
 
 SUDDEN = np.radians(1500.0)  # per second: a joint that turns faster has flipped, unless the source's does, too
 NEARLY = 0.5  # of what the target's joint turns: so fast the source's turns, too, where it is no flip
+ROUNDING = 1e-6  # degrees: a joint that was brought back onto its limit is not beyond it
 SHARE = 99  # of a hundred frames by which jerks are told
 
 
@@ -85,23 +87,22 @@ def _jerks(compared: Comparison) -> Iterator[Measurement]:
     if compared.clip.frames < 5:
         return
     alike = {joint: driver for joint, driver in compared.mapping.items() if not driver.resampled and driver.share == 0}
-    hard = {
-        joint: accelerations(compared.tracks.positions[driver.source], fps) * scale for joint, driver in alike.items()
-    }
-    usual = float(np.median([np.percentile(measurement, SHARE) for measurement in hard.values()])) if hard else 0.0
-    for joint, driver in alike.items():
-        own = accelerations(compared.motion.positions[joint], fps)
-        there = max(float(np.percentile(hard[joint], SHARE)), usual, 0.5 * scale)
-        here = float(np.percentile(own, SHARE))
-        worst = int(np.argmax(own)) + 1
-        yield Measurement(
-            "jerk", driver.part or compared.fitting.target.names[joint], worst, worst, here / there, 1.0, "times"
-        )
+    if not alike:
+        return
+    sources = np.stack([compared.tracks.positions[driver.source] for driver in alike.values()])
+    hard = percentiles(accelerations(sources, fps) * scale, SHARE)
+    own = accelerations(compared.motion.positions[list(alike)], fps)
+    least = max(median(hard), 0.5 * scale)
+    for driver, joint, there, here, worst in zip(
+        alike.values(), alike, hard, percentiles(own, SHARE), np.argmax(own, axis=1) + 1, strict=True
+    ):
+        part = driver.part or compared.fitting.target.names[joint]
+        yield Measurement("jerk", part, int(worst), int(worst), float(here / max(there, least)), 1.0, "times")
 
 
 def accelerations(at: FloatArray, fps: float) -> FloatArray:
-    """Second differences of positions ``(F, 3)``: ``(F − 2,)`` in m/s²."""
-    return np.asarray(lengths(np.diff(at, 2, axis=0)) * fps**2)
+    """Second differences of positions ``(..., F, 3)``: ``(..., F − 2)`` in m/s²."""
+    return np.asarray(lengths(np.diff(at, 2, axis=-2)) * fps**2)
 
 
 def _limits(compared: Comparison) -> Iterator[Measurement]:
@@ -115,8 +116,8 @@ def _limits(compared: Comparison) -> Iterator[Measurement]:
     source = passed(angles(turned_as_source(compared), body), body, ranges)
     for part, over in own.items():
         worst = int(np.argmax(over))
-        if over[worst] > 0:
-            first, last = stretch_around(over > 0, worst)
+        if over[worst] > ROUNDING:
+            first, last = stretch_around(over > ROUNDING, worst)
             yield Measurement("limit", part, first, last, float(over[worst]), float(source[part][worst]), "°")
 
 

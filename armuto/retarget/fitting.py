@@ -101,12 +101,12 @@ class Fitting:
     capsules: Mapping[int, Capsule] = field(default_factory=dict)
     ranges: Mapping[str, Range] = field(default_factory=dict)
 
-    @property
+    @cached_property
     def turn(self) -> FloatArray:
         """Quaternion from the source's facing to the target's."""
         return rotation.about([0.0, 1.0, 0.0], np.radians(self.target_facing - self.source_facing))
 
-    @property
+    @cached_property
     def forward(self) -> FloatArray:
         """Where the target faces, and the source once it is turned: a horizontal unit vector."""
         angle = np.radians(self.target_facing)

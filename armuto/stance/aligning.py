@@ -16,7 +16,6 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from armuto.body.plans import BodyPlan
 from armuto.kinematics import rotation
@@ -206,6 +205,8 @@ class _Turns:
             return None
         if float(np.abs(np.array(have) - np.array(wanted)).max()) < 1e-12:
             return rotation.IDENTITY
+        from scipy.spatial.transform import Rotation  # large, and seldom needed
+
         found, _ = Rotation.align_vectors(np.array(wanted), np.array(have))
         return np.asarray(found.as_quat())
 

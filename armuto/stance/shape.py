@@ -27,6 +27,7 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import unit
 from armuto.stance.posture import Posture, measure
 
+COINCIDENT = 1e-5  # metres within which two joints lie on one place
 ALIKE = 4.0  # degrees within which two limbs are bent by as much
 SLIGHT, CARRIED = 18.0, 11.0  # degrees: of all the bend of an arm, and of what of it goes aside, that may be its build
 SURE = 0.5  # certainty from which on a hinge stands for what the limb's own bend would tell
@@ -96,6 +97,16 @@ class Shape:
 
     def direction(self, joint: int) -> FloatArray | None:
         """To the next paired joint, or forward along its frame."""
+        if joint not in self._directions:
+            self._directions[joint] = self._direction(joint)
+        return self._directions[joint]
+
+    @cached_property
+    def _directions(self) -> dict[int, FloatArray | None]:
+        """Those that were asked for; a body does not change."""
+        return {}
+
+    def _direction(self, joint: int) -> FloatArray | None:
         below = self.limbs.next[joint]
         if len(below) == 1:
             v = self._onward(joint, below[0]) - self.at[joint]
@@ -152,7 +163,7 @@ class Shape:
 
     def _onward(self, joint: int, below: int) -> FloatArray:
         """Where the bone to ``below`` leads; past it, where that lies on the joint's own place, as a branch's may."""
-        while np.allclose(self.at[below], self.at[joint], atol=1e-6) and len(self.limbs.next[below]) == 1:
+        while len(self.limbs.next[below]) == 1 and float(np.abs(self.at[below] - self.at[joint]).max()) < COINCIDENT:
             below = self.limbs.next[below][0]
         return self.at[below]
 

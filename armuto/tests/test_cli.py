@@ -46,7 +46,9 @@ class Commands(unittest.TestCase):
         self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
 
     def test_help_and_version_wait_for_no_library(self):
-        code = "import sys, armuto.cli.main; sys.exit(any(m in sys.modules for m in ('numpy', 'scipy', 'pxr')))"
+        code = (
+            "import sys, armuto.cli.main; sys.exit(any(m in sys.modules for m in ('numba', 'numpy', 'scipy', 'pxr')))"
+        )
         self.assertEqual(subprocess.run([sys.executable, "-c", code], timeout=60).returncode, 0)
         self.assertEqual(run("--version").returncode, 0)
 

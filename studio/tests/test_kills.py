@@ -98,7 +98,7 @@ class Kills(TransactionTestCase):
         return out
 
     def kill(self) -> str:
-        what = self.random.choices(("work", "platform.server", "studio"), (14, 6, 2))[0]
+        what = self.random.choices(("work", "studio.server", "studio"), (14, 6, 2))[0]
         if what == "studio":
             self.served.kill()
             self.served.communicate()

@@ -16,6 +16,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.skeleton import Skeleton, unique_names
+from armuto.kinematics.vectors import transformed
 
 UNEVEN = 1.01  # ratio of two scales from which on they are not the same
 LONGEST = 500_000  # frames
@@ -385,8 +386,8 @@ def _skinned(
     total = weight.sum(axis=1, keepdims=True)
     weight = weight / np.where(total > 0, total, 1.0)
     matrices = np.stack([world[j] for j in joints]) @ binds
-    out = np.zeros_like(points)
-    for k in range(4):
-        m = matrices[index[:, k]]
-        out += weight[:, k, None] * (np.einsum("nij,nj->ni", m[:, :3, :3], points) + m[:, :3, 3])
-    return out
+    rows = matrices[:, :3].reshape(-1, 12)
+    blended = weight[:, 0, None] * rows[index[:, 0]]
+    for k in range(1, 4):
+        blended += weight[:, k, None] * rows[index[:, k]]
+    return transformed(blended, points)

@@ -11,6 +11,7 @@ from armuto.formats.gltf.taking_apart import parts_of
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import FileFrame
+from armuto.kinematics.vectors import transformed
 
 
 def skin_of(held: GltfFile, rig: GltfRig, frame: FileFrame) -> tuple[FloatArray, FloatArray]:
@@ -29,17 +30,16 @@ def skin_of(held: GltfFile, rig: GltfRig, frame: FileFrame) -> tuple[FloatArray,
             continue
         skin = parts.skins[body.skin]
         moved = np.stack([at[node] @ bind for node, bind in zip(skin.joints, skin.binds, strict=True)])
+        carried = np.zeros((len(moved), joints))  # which joint of the rig each of the skin's is
+        for column, node in enumerate(skin.joints):
+            if (joint := row.get(order[node])) is not None:
+                carried[column, joint] = 1.0
         for surface in body.surfaces:
             if surface.weights is None:
                 continue
             total = np.maximum(surface.weights.sum(axis=1, keepdims=True), 1e-9)
-            whole = np.concatenate([surface.points, np.ones((len(surface.points), 1))], axis=1)
-            each = np.einsum("sab,vb->vsa", moved, whole)[..., :3]
-            points.append(np.einsum("vs,vsa->va", surface.weights / total, each))
-            own = np.zeros((len(surface.points), joints))
-            for column, node in enumerate(skin.joints):
-                joint = row.get(order[node])
-                if joint is not None:
-                    own[:, joint] += surface.weights[:, column]
-            weights.append(own)
+            # The transforms are blended first, as one product of matrices; then each point goes through its own.
+            blended = (surface.weights / total) @ moved[:, :3].reshape(len(moved), 12)
+            points.append(transformed(blended, surface.points))
+            weights.append(surface.weights @ carried)
     return rotation.rotate(np.array(frame.turn), np.concatenate(points) * frame.unit), np.concatenate(weights)

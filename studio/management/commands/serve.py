@@ -76,7 +76,7 @@ class Command(BaseCommand):
         environment = {"ARMUTO_LOG_FILE": str(log), **os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings"}
         # One core each: several workers that all spread over all cores only get in each other's way.
         alone = environment | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-        server = [sys.executable, "-m", "studio.platform.server", str(port)]
+        server = [sys.executable, "-m", "studio.server", str(port)]
         worker = [sys.executable, "manage.py", "work", "--with-parent", str(os.getpid()), "-v", "0"]
         # Said outright, since a shell may have started us with Ctrl-C ignored.
         signal.signal(signal.SIGINT, signal.default_int_handler)

@@ -1,6 +1,6 @@
 """The server of the studio: uvicorn, which ends at once although pages keep their streams open.
 
-Run as ``python -m studio.platform.server PORT``.
+Run as ``python -m studio.server PORT``.
 """
 
 import sys
