@@ -225,7 +225,7 @@ def _performed(job: Job, path: Path, number: int, name: str, fitting_path: Path 
         raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
     fits, clip = _fitted(path, job.character, fitting_path), source.clips[number]
     done = retarget(clip, fits)
-    found = find(clip, done.clip, fits, done.contacts)
+    found = find(clip, done.clip, fits, done.contacts, done.trace)
     about = {
         "clip_name": name,
         "source": path.name,

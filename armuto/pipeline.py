@@ -17,7 +17,7 @@ from armuto.constraints.root_bone import root_of
 from armuto.constraints.solver import MARGIN, ConstraintReport, solve_constraints
 from armuto.contacts.detection import contacts_in, detect_contacts
 from armuto.contacts.model import ContactSet
-from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes
+from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, tracked_joints
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import IntArray
 from armuto.kinematics.clip import Clip
@@ -28,13 +28,25 @@ from armuto.retarget.motion import local_clip, retarget_rotations
 from armuto.retarget.settings import Travel
 
 
+@dataclass(frozen=True, eq=False)
+class RetargetTrace:
+    """What a transfer of a whole clip has worked out, for whoever measures it: the source's tracks, and the motion in
+    the world."""
+
+    context: RetargetContext
+    probes: ContactProbes
+    tracks: SourceTracks
+    motion: WorldMotion
+
+
 @dataclass(frozen=True)
 class RetargetResult:
-    """A clip on the target: the motion, the contacts it kept, and what the constraints did."""
+    """A clip on the target: the motion, the contacts it kept, and what the constraints did. trace: of a whole clip."""
 
     clip: Clip
     contacts: ContactSet
     report: ConstraintReport
+    trace: RetargetTrace | None = None
 
 
 def transfer(clip: Clip, fitting: Fitting) -> Clip:
@@ -111,7 +123,7 @@ def retarget(
     if not whole:
         contacts = detect_contacts(clip, context) if contacts is None else contacts
         near, rows = _surroundings(clip, context, probes, contacts, first, last)
-    raw = retarget_rotations(clip, context, probes.joints, rows)
+    raw = retarget_rotations(clip, context, tracked_joints(context, probes) if whole else probes.joints, rows)
     tracks = SourceTracks(raw.source_positions, raw.source_rotations)
     if contacts is None or near is None:
         contacts = near = contacts_in(tracks, probes, context, clip)
@@ -122,7 +134,7 @@ def retarget(
         shown = slice(int(np.searchsorted(rows, first)), int(np.searchsorted(rows, last)) + 1)
         made = replace(made, rotations=made.rotations[shown], translations=made.translations[shown])
         report = report.cut(shown)
-    return RetargetResult(made, contacts, report)
+    return RetargetResult(made, contacts, report, RetargetTrace(context, probes, tracks, raw.motion) if whole else None)
 
 
 def _surroundings(

@@ -49,20 +49,6 @@ def best(work: Callable[[], object], runs: int = 7) -> float:
     return min(times)
 
 
-def body_of(joints: int, rng: np.random.Generator) -> Skeleton:
-    """The test body with fingers and other chains added until it has this many joints."""
-    body = figures.body()
-    names, parents = list(body.names), body.parents.tolist()
-    offsets = body.rest_translation.tolist()
-    hands = [body.index["LeftHand"], body.index["RightHand"]]
-    while len(names) < joints:
-        count = len(names)
-        names.append(f"extra{count}")
-        parents.append(hands[count % 2] if count % 8 < 2 else count - 2)
-        offsets.append(rng.normal(0, 0.03, 3).tolist())
-    return Skeleton(tuple(names), np.array(parents), np.array(offsets), np.tile(rotation.IDENTITY, (joints, 1)))
-
-
 def motion_of(body: Skeleton, frames: int, rng: np.random.Generator) -> Clip:
     q = Rotation.random(frames * len(body), rng=rng).as_quat().reshape(frames, len(body), 4)
     return Clip("bench", body, 30.0, q, np.array([0]), rng.normal(0, 1, (frames, 1, 3)))
@@ -70,7 +56,7 @@ def motion_of(body: Skeleton, frames: int, rng: np.random.Generator) -> Clip:
 
 def main() -> None:
     rng = np.random.default_rng(0)
-    source = body_of(JOINTS, rng)
+    source = figures.with_extra_joints(figures.body(), JOINTS, rng)
     target = figures.disguised(source, rng, 0.4)
     parts = figures_parts(source)
     pairs = [

@@ -227,7 +227,7 @@ def _performed(
         done = retarget(clip, fits)
         rendition = rooted(done.clip, fits) if wants_root(fits) else done.clip
         _write(output, formats.write([rendition], character, kind))
-        found = find(clip, done.clip, fits, done.contacts)
+        found = find(clip, done.clip, fits, done.contacts, done.trace)
         row = {
             "input": path,
             "clip": clip.name,

@@ -81,14 +81,10 @@ def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Rang
 def _apart(rotations: FloatArray, frames: Sequence[JointFrame], body: JointFrames) -> tuple[FloatArray, FloatArray]:
     """The rotation vectors of swing and twist of some joints, each ``(N, F, 3)``: of X, the turn of a joint from the
     reference against that of the joint above it."""
-    joints = np.array([frame.joint for frame in frames])
-    above = np.array([frame.above for frame in frames])
-    turned = rotation.multiply(rotations, rotation.inverse(body.reference)[:, None])
-    own = turned[joints]
-    hung = above >= 0
-    own[hung] = rotation.multiply(rotation.inverse(turned[above[hung]]), own[hung])
-    swing, twist = rotation.swing_and_twist(own, np.stack([frame.twist for frame in frames])[:, None])
-    return rotation.vector(swing), rotation.vector(twist)
+    tree = np.array([frame.joint for frame in frames]), np.array([frame.above for frame in frames])
+    axes = np.stack([frame.twist for frame in frames])
+    swing, twist = rotation.kernels.swings_and_twists(np.moveaxis(rotations, 0, 1), body.reference, *tree, axes)
+    return np.moveaxis(swing, 1, 0), np.moveaxis(twist, 1, 0)
 
 
 def limit(

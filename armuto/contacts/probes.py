@@ -58,6 +58,11 @@ class SourceTracks:
         return point_path(point, "source", self.positions[point.source], self.rotations[point.source])
 
 
+def tracked_joints(context: RetargetContext, probes: ContactProbes) -> list[int]:
+    """The source joints that lead others, or may touch something."""
+    return sorted({*probes.joints, *(driver.source for driver in context.mapping.values())})
+
+
 def sample_tracks(clip: Clip, joints: Iterable[int]) -> SourceTracks:
     world, joints = clip.world(), list(joints)
     return SourceTracks(

@@ -69,6 +69,16 @@ def _normalise(x, y, z, w):
     return 0.0, 0.0, 0.0, 1.0
 
 
+@njit(inline="always")
+def _logarithm(x, y, z, w):
+    """Rotation vector: axis times angle."""
+    if w < 0:
+        x, y, z, w = -x, -y, -z, -w
+    sine = math.sqrt(x * x + y * y + z * z)
+    factor = 2 * math.atan2(sine, w) / sine if sine > 1e-9 else 2.0
+    return x * factor, y * factor, z * factor
+
+
 @kernel("f8[:], f8[:]", "(n)->(n)")
 def normalise(q, out):
     out[0], out[1], out[2], out[3] = _normalise(q[0], q[1], q[2], q[3])
@@ -104,13 +114,7 @@ def between(a, b, like, out):
 
 @kernel("f8[:], f8[:], f8[:]", "(n),(m)->(m)")
 def vector(q, like, out):
-    sign = -1.0 if q[3] < 0 else 1.0
-    x, y, z, w = sign * q[0], sign * q[1], sign * q[2], sign * q[3]
-    sine = math.sqrt(x * x + y * y + z * z)
-    factor = 2 * math.atan2(sine, w) / sine if sine > 1e-9 else 2.0
-    out[0] = x * factor
-    out[1] = y * factor
-    out[2] = z * factor
+    out[0], out[1], out[2] = _logarithm(q[0], q[1], q[2], q[3])
 
 
 @kernel("f8[:], f8[:]", "(n)->()")
@@ -210,6 +214,69 @@ def local(parents, world, out):
             _product(turned, world[joint], out[joint])
 
 
+@kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")
+def against(a, b, out):
+    x, y, z, w = -a[0], -a[1], -a[2], a[3]
+    p, q, r, s = b[0], b[1], b[2], b[3]
+    out[0] = w * p + x * s + y * r - z * q
+    out[1] = w * q - x * r + y * s + z * p
+    out[2] = w * r + x * q - y * p + z * s
+    out[3] = w * s - x * p - y * q - z * r
+
+
+@kernel("f8[:], f8[:], f8[:]", "(n),(n)->()")
+def angle_apart(a, b, out):
+    x, y, z, w = -a[0], -a[1], -a[2], a[3]
+    p, q, r, s = b[0], b[1], b[2], b[3]
+    i = w * p + x * s + y * r - z * q
+    j = w * q - x * r + y * s + z * p
+    k = w * r + x * q - y * p + z * s
+    out[0] = 2 * math.atan2(math.sqrt(i * i + j * j + k * k), abs(w * s - x * p - y * q - z * r))
+
+
+@kernel(
+    "f8[:, :], f8[:, :], i8[:], i8[:], f8[:, :], f8[:, :], f8[:, :]",
+    "(j,n),(j,n),(k),(k),(k,m)->(k,m),(k,m)",
+)
+def swings_and_twists(rotations, reference, joints, above, axes, swing, twist):
+    """Of joints against those above them, both counted from a reference: rotation vectors of swing and twist."""
+    own, upper, turned = np.empty(4), np.empty(4), np.empty(4)
+    back = np.empty(4)
+    for row in range(joints.shape[0]):
+        joint = joints[row]
+        back[0], back[1], back[2], back[3] = (
+            -reference[joint, 0],
+            -reference[joint, 1],
+            -reference[joint, 2],
+            reference[joint, 3],
+        )
+        _product(rotations[joint], back, own)
+        if above[row] >= 0:
+            joint = above[row]
+            back[0], back[1], back[2], back[3] = (
+                -reference[joint, 0],
+                -reference[joint, 1],
+                -reference[joint, 2],
+                reference[joint, 3],
+            )
+            _product(rotations[joint], back, upper)
+            upper[0], upper[1], upper[2] = -upper[0], -upper[1], -upper[2]
+            _product(upper, own, turned)
+        else:
+            turned[:] = own
+        x, y, z, w = turned[0], turned[1], turned[2], turned[3]
+        a, b, c = axes[row, 0], axes[row, 1], axes[row, 2]
+        along = x * a + y * b + z * c
+        p, r, s, t = _normalise(along * a, along * b, along * c, w)
+        twist[row, 0], twist[row, 1], twist[row, 2] = _logarithm(p, r, s, t)
+        swing[row, 0], swing[row, 1], swing[row, 2] = _logarithm(
+            x * t - w * p - y * s + z * r,
+            y * t - w * r + x * s - z * p,
+            z * t - w * s - x * r + y * p,
+            w * t + x * p + y * r + z * s,
+        )
+
+
 @kernel("f8[:], f8[:]", "(m)->()")
 def length(v, out):
     total = 0.0
@@ -237,20 +304,22 @@ def angle_between(a, b, out):
 
 @kernel("f8[:], f8, f8[:]", "(n),()->()")
 def percentile(values, share, out):
-    ordered = np.sort(values)
-    count = ordered.shape[0]
-    if math.isnan(ordered[count - 1]):
-        out[0] = np.nan
-        return
+    count = values.shape[0]
+    for at in range(count):
+        if math.isnan(values[at]):
+            out[0] = np.nan
+            return
     place = share / 100.0 * (count - 1)
-    low = min(int(place), count - 1)
-    high = min(low + 1, count - 1)
-    part = place - low
+    at = min(int(place), count - 1)
+    ordered = np.partition(values, at)
+    low = ordered[at]
+    high = ordered[at + 1 :].min() if at + 1 < count else low
+    part = place - at
     # From the nearer of the two, as NumPy does, so that neither rounding leads beyond them.
     if part < 0.5:
-        out[0] = ordered[low] + (ordered[high] - ordered[low]) * part
+        out[0] = low + (high - low) * part
     else:
-        out[0] = ordered[high] - (ordered[high] - ordered[low]) * (1.0 - part)
+        out[0] = high - (high - low) * (1.0 - part)
 
 
 @kernel("f8[:, :], f8[:], f8[:, :], f8[:, :], f8[:], f8[:], f8[:], f8[:]", "(p,m),(p),(c,m),(c,m),(c)->(),(m),(m)")

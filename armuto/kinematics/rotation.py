@@ -137,6 +137,17 @@ def angle(q: FloatArray) -> FloatArray:
     return np.asarray(kernels.angle(q))
 
 
+def against(a: FloatArray, b: FloatArray) -> FloatArray:
+    """``a⁻¹·b``: the rotation b as it is seen from a."""
+    relative: FloatArray = kernels.against(a, b)
+    return relative
+
+
+def angle_apart(a: FloatArray, b: FloatArray) -> FloatArray:
+    """Angle in radians, 0 to π, by which each two rotations differ."""
+    return np.asarray(kernels.angle_apart(a, b))
+
+
 def slerp(a: FloatArray, b: FloatArray, share: ArrayLike) -> FloatArray:
     """Spherical interpolation along the shorter arc (Shoemake 1985). ``share`` broadcasts against ``a[..., 0]``."""
     between: FloatArray = kernels.slerp(a, b, share)

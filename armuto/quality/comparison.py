@@ -12,13 +12,14 @@ from armuto.constraints.travel import moved, path_of
 from armuto.contacts.detection import contacts_in
 from armuto.contacts.model import ContactSet
 from armuto.contacts.points import target_paths
-from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks
+from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks, tracked_joints
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import runs
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.pairing.joint_mapping import JointDriver
+from armuto.pipeline import RetargetTrace
 from armuto.retarget.context import RetargetContext
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.scaling import scale_path
@@ -75,14 +76,24 @@ class Comparison:
         }
 
 
-def compare(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | None = None) -> Comparison:
-    """contacts: that the rendition was made with; else they are looked for."""
-    context = RetargetContext(fitting)
-    probes = contact_probes(context)
-    tracks = sample_tracks(clip, sorted({*probes.joints, *(driver.source for driver in context.mapping.values())}))
+def compare(
+    clip: Clip,
+    rendition: Clip,
+    fitting: Fitting,
+    contacts: ContactSet | None = None,
+    trace: RetargetTrace | None = None,
+) -> Comparison:
+    """contacts: that the rendition was made with; else they are looked for. trace: what its transfer had worked out;
+    its motion is moved where its travel was meant otherwise."""
+    if trace is not None:
+        context, probes, tracks, motion = trace.context, trace.probes, trace.tracks, trace.motion
+    else:
+        context = RetargetContext(fitting)
+        probes = contact_probes(context)
+        tracks, motion = sample_tracks(clip, tracked_joints(context, probes)), WorldMotion.of_clip(rendition)
     if contacts is None:
         contacts = contacts_in(tracks, probes, context, clip)
-    compared = Comparison(clip, context, probes, tracks, contacts, WorldMotion.of_clip(rendition))
+    compared = Comparison(clip, context, probes, tracks, contacts, motion)
     _as_recorded(compared)
     return compared
 
@@ -123,9 +134,8 @@ def turned_as_source(compared: Comparison) -> FloatArray:
     stance, back = fitting.target_pose.rotations, rotation.inverse(fitting.source_pose.rotations)
     out = compared.motion.rotations.copy()
     for joint, driver in compared.mapping.items():
-        turn = rotation.multiply(compared.tracks.rotations[driver.source], back[driver.source])
-        turn = rotation.multiply(rotation.multiply(fitting.turn, turn), rotation.inverse(fitting.turn))
-        out[joint] = rotation.multiply(turn, stance[joint])
+        after = rotation.multiply(rotation.multiply(back[driver.source], rotation.inverse(fitting.turn)), stance[joint])
+        out[joint] = rotation.multiply(rotation.multiply(fitting.turn, compared.tracks.rotations[driver.source]), after)
     return out
 
 

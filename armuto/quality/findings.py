@@ -13,6 +13,7 @@ from armuto.body.plans import SIDES
 from armuto.contacts.model import ContactSet
 from armuto.kinematics.clip import Clip
 from armuto.pairing import Missing
+from armuto.pipeline import RetargetTrace
 from armuto.quality.comparison import Measurement
 from armuto.quality.measures import measure
 from armuto.retarget.fitting import Fitting
@@ -95,7 +96,13 @@ class Finding:
     spans: tuple[tuple[int, int], ...] = ()
 
 
-def find(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | None = None) -> tuple[Finding, ...]:
+def find(
+    clip: Clip,
+    rendition: Clip,
+    fitting: Fitting,
+    contacts: ContactSet | None = None,
+    trace: RetargetTrace | None = None,
+) -> tuple[Finding, ...]:
     """The findings of a rendition of a clip through a fitting.
 
     Parameters
@@ -108,6 +115,8 @@ def find(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | N
         Its settings say from which size on a measure is worth a look, and from which it is wrong.
     contacts : ContactSet, optional
         That the rendition was made with; else they are looked for.
+    trace : RetargetTrace, optional
+        What the transfer that made it had worked out; else that is done again.
 
     Returns
     -------
@@ -115,7 +124,7 @@ def find(clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | N
         What is worth a look or wrong beyond the source's own measure, in the order of kinds; empty for a good
         rendition.
     """
-    return findings(measure(clip, rendition, fitting, contacts), fitting, clip.frames)
+    return findings(measure(clip, rendition, fitting, contacts, trace), fitting, clip.frames)
 
 
 def findings(measures: Iterable[Measurement], fitting: Fitting, frames: int) -> tuple[Finding, ...]:

@@ -20,6 +20,7 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import runs
 from armuto.kinematics.statistics import median, percentiles
 from armuto.kinematics.vectors import lengths
+from armuto.pipeline import RetargetTrace
 from armuto.quality.bodies import Bodies
 from armuto.quality.comparison import Comparison, Measurement, compare, stretch_around, turned_as_source
 from armuto.quality.feet import floats, floor, reach, slides, soles
@@ -34,10 +35,15 @@ SHARE = 99  # of a hundred frames by which jerks are told
 
 
 def measure(
-    clip: Clip, rendition: Clip, fitting: Fitting, contacts: ContactSet | None = None
+    clip: Clip,
+    rendition: Clip,
+    fitting: Fitting,
+    contacts: ContactSet | None = None,
+    trace: RetargetTrace | None = None,
 ) -> tuple[Measurement, ...]:
-    """Everything that can be measured, whatever its size, in the order of :data:`MEASURES`."""
-    compared = compare(clip, rendition, fitting, contacts)
+    """Everything that can be measured, whatever its size, in the order of :data:`MEASURES`. contacts, trace: of the
+    transfer that made the rendition, where they are at hand."""
+    compared = compare(clip, rendition, fitting, contacts, trace)
     return tuple(measurement for measured in MEASURES for measurement in measured(compared))
 
 
@@ -53,16 +59,16 @@ def _sizes(compared: Comparison) -> Iterator[Measurement]:
 def _flips(compared: Comparison) -> Iterator[Measurement]:
     """Joints that turn over from one frame to the next while those that lead them do not: degrees in that frame."""
     target, motion = compared.fitting.target, compared.motion
+    if motion.frames < 2:
+        return
     for joint, driver in compared.mapping.items():
         above = int(target.parents[joint])
         own = _steps(motion.rotations[joint], motion.rotations[above] if above >= 0 else None)
-        if not len(own):
-            continue
         worst = int(np.argmax(own))
         if own[worst] * compared.clip.fps < SUDDEN:
             continue
-        source = compared.clip.rotations[:, driver.source]
-        there = float(_steps(source, None)[worst])
+        source = compared.clip.rotations[worst : worst + 2, driver.source]
+        there = float(_steps(source, None)[0])
         if there < NEARLY * own[worst]:
             yield Measurement(
                 "flip",
@@ -77,8 +83,8 @@ def _flips(compared: Comparison) -> Iterator[Measurement]:
 
 def _steps(turns: FloatArray, above: FloatArray | None) -> FloatArray:
     """Angle from each frame to the next, against the joint above: ``(F − 1,)`` in radians."""
-    own = turns if above is None else rotation.multiply(rotation.inverse(above), turns)
-    return np.asarray(rotation.angle(rotation.multiply(rotation.inverse(own[:-1]), own[1:])))
+    own = turns if above is None else rotation.against(above, turns)
+    return rotation.angle_apart(own[:-1], own[1:])
 
 
 def _jerks(compared: Comparison) -> Iterator[Measurement]:

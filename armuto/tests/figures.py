@@ -87,3 +87,16 @@ def one_to_one(source: Skeleton, target: Skeleton, parts: dict[int, str]) -> lis
     """Every joint paired with the joint of the same number, with the part it has on the source."""
     rows = enumerate(zip(source.names, target.names, strict=True))
     return [Pair(parts.get(joint), (a,), (b,), 1.0, ("given",)) for joint, (a, b) in rows]
+
+
+def with_extra_joints(body: Skeleton, joints: int, rng: np.random.Generator) -> Skeleton:
+    """A body with fingers and other chains added until it has this many joints."""
+    names, parents = list(body.names), body.parents.tolist()
+    offsets = body.rest_translation.tolist()
+    hands = [body.index["LeftHand"], body.index["RightHand"]]
+    while len(names) < joints:
+        count = len(names)
+        names.append(f"extra{count}")
+        parents.append(hands[count % 2] if count % 8 < 2 else count - 2)
+        offsets.append(rng.normal(0, 0.03, 3).tolist())
+    return Skeleton(tuple(names), np.array(parents), np.array(offsets), np.tile(rotation.IDENTITY, (joints, 1)))

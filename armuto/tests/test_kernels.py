@@ -106,7 +106,9 @@ class Poses(unittest.TestCase):
                 self.assertTrue(same(pose.rotations[frame, joint], q))
                 np.testing.assert_allclose(pose.positions[frame, joint], t, atol=1e-13)
             for end, (joint, offset) in enumerate(zip(ends, skeleton.end_offsets, strict=True)):
-                tip = Rotation.from_quat(pose.rotations[frame, joint]).apply(offset.copy()) + pose.positions[frame, joint]
+                tip = (
+                    Rotation.from_quat(pose.rotations[frame, joint]).apply(offset.copy()) + pose.positions[frame, joint]
+                )
                 np.testing.assert_allclose(pose.ends[frame, end], tip, atol=1e-13)
         self.assertTrue(same(local_rotations(skeleton, pose.rotations), local).all())
         bare = Skeleton(tuple("ab"), np.array([-1, 0]), np.ones((2, 3)), turns(2))

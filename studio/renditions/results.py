@@ -34,7 +34,7 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
     done = retarget(value, row.clip)
     if not reached(0.6):
         raise Stopped
-    found = find(clip, done.clip, value, done.contacts)
+    found = find(clip, done.clip, value, done.contacts, done.trace)
     assert row.fitting.state is not None
     made = Revision(
         rendition=row,

@@ -155,7 +155,7 @@ def measured(row: Fitting, clip: Clip, values: Mapping[str, Any] | None = None) 
     rows, graded = {}, None
     for key, setting in (("before", plain), ("after", fitting)):
         done = retarget(setting, clip, contacts=found)
-        measures = measure(value, done.clip, setting, found)
+        measures = measure(value, done.clip, setting, found, done.trace)
         rows[key] = worst(measures)
         if key == "after":
             graded = findings(measures, setting, value.frames)

@@ -1,0 +1,109 @@
+"""How fast the core is, as multiples of merely copying an array of quaternions: ``python -m demo.bench_speed``."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from armuto import formats, pairing
+from armuto.formats import bvh
+from armuto.kinematics import rotation
+from armuto.kinematics.clip import Clip
+from armuto.pairing import Pair
+from armuto.pipeline import retarget
+from armuto.quality.findings import findings, rank
+from armuto.quality.measures import measure
+from armuto.retarget import fitting
+from armuto.retarget.settings import ROTATIONS_ALONE
+from armuto.tests import figures
+
+FILES = Path(__file__).parent / "files"
+JOINTS, FRAMES = 65, 3000
+#: What the code before the compiled kernels took in one run beside these, on the same machine.
+BEFORE = {
+    "quaternion product": 28.0,
+    "transfer, rotations alone": 140.0,
+    "the same, everything on": 400.0,
+    "a clip of five seconds onto the porter: transfer, findings, .glb": 210.0,
+}
+
+
+def judged(clip: Clip, made: fitting.Fitting) -> Clip:
+    """Perform a clip and grade it, as the studio does."""
+    done = retarget(clip, made)
+    measures = measure(clip, done.clip, made, done.contacts, done.trace)
+    rank(findings(measures, made, clip.frames))
+    return done.clip
+
+
+def walking(frames: int) -> tuple[Clip, fitting.Fitting]:
+    """A long walk of 65 joints, and a fitting onto a body of as many."""
+    rng = np.random.default_rng(0)
+    source = figures.with_extra_joints(figures.body(), JOINTS, rng)
+    target = figures.disguised(source, rng, 0.4)
+    parts = {bone.joint: part for part, bones in pairing.assign(source).items() for bone in bones}
+    names = zip(source.names, target.names, strict=True)
+    pairs = [Pair(parts.get(joint), (a,), (b,), 1.0, ()) for joint, (a, b) in enumerate(names)]
+    return figures.motion(source, rng, frames), fitting.fit(source, target, pairs=pairs)
+
+
+def rows(best: Callable[..., float]) -> list[tuple[str, float, str]]:
+    """What, in copies, and what is to be reached."""
+    clip, made = walking(FRAMES)
+    a, b = np.array(clip.rotations), np.array(clip.rotations[::-1])
+    copy = best(a.copy, 30)
+    body = clip.skeleton
+    shifts = clip.all_translations()
+    from armuto.kinematics.pose import world_pose
+
+    alone = replace(made, settings=ROTATIONS_ALONE)
+    figure = formats.read((FILES / "porter.glb").read_bytes(), "porter.glb")
+    source = formats.read((FILES / "hall/wave_the_lantern.bvh").read_bytes(), "wave_the_lantern.bvh")
+    short = source.clips[0].cut(0, 150)
+    onto = fitting.fit(source.skeleton, figure.skeleton, source.parts, figure.parts)
+    onto = replace(onto, capsules=figure.capsules)
+    return [
+        ("quaternion product", best(lambda: rotation.multiply(a, b), 20) / copy, "≤ 3"),
+        ("forward kinematics", best(lambda: world_pose(body, a, shifts), 20) / copy, "≤ 8"),
+        ("transfer, rotations alone", best(lambda: retarget(clip, alone), 7) / copy, "≤ 25"),
+        ("the same, everything on", best(lambda: retarget(clip, made), 5) / copy, "≤ 60"),
+        ("the same, with findings and grades", best(lambda: judged(clip, made), 5) / copy, "≤ 100"),
+        (
+            "a clip of five seconds onto the porter: transfer, findings, .glb",
+            best(lambda: formats.write([judged(short, onto)], figure, "glb"), 15) / copy,
+            "≤ 35",
+        ),
+    ]
+
+
+def text_rows(best: Callable[..., float]) -> list[tuple[str, float, str]]:
+    text = bvh.serialise(bvh.from_clip(figures.motion(figures.body(), np.random.default_rng(0), FRAMES)))
+    block = text[text.index(b"Frame Time") :].split(b"\n", 1)[1]
+    numbers = best(lambda: np.fromstring(block, sep=" "))
+    return [
+        (
+            f"BVH of {len(text) / 1e6:.1f} MB, in NumPy’s parse of its numbers",
+            best(lambda: bvh.parse(text, "x")) / numbers,
+            "≤ 0.5",
+        )
+    ]
+
+
+def report(best: Callable[..., float]) -> str:
+    lines = [
+        f"| {what} | {BEFORE.get(what, '—')} | {ratio:.1f} | {goal} |"
+        for what, ratio, goal in rows(best) + text_rows(best)
+    ]
+    return f"""How fast the core is, in copies: how often an array of ({FRAMES}, {JOINTS}, 4) could merely be copied meanwhile. Transfers are of
+{FRAMES} frames and {JOINTS} joints where nothing else is said.
+
+| what | before it was compiled | now | to reach |
+|---|---|---|---|
+{chr(10).join(lines)}"""
+
+
+if __name__ == "__main__":
+    from demo.bench import best
+
+    print(report(best))
