@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-import numpy as np
-
 from armuto.contacts.points import Point, contact_points, point_path
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
@@ -64,8 +62,7 @@ def tracked_joints(context: RetargetContext, probes: ContactProbes) -> list[int]
 
 
 def sample_tracks(clip: Clip, joints: Iterable[int]) -> SourceTracks:
-    world, joints = clip.world(), list(joints)
+    world, joints = clip.world_by_joint(), list(joints)
     return SourceTracks(
-        {joint: np.ascontiguousarray(world.positions[:, joint]) for joint in joints},
-        {joint: np.ascontiguousarray(world.rotations[:, joint]) for joint in joints},
+        {joint: world.positions[joint] for joint in joints}, {joint: world.rotations[joint] for joint in joints}
     )

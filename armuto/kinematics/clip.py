@@ -10,7 +10,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.loop import loops
-from armuto.kinematics.pose import Pose, world_pose
+from armuto.kinematics.pose import Pose, world_pose, world_pose_by_joint
 from armuto.kinematics.skeleton import Skeleton
 
 
@@ -53,6 +53,10 @@ class Clip:
     def world(self) -> Pose:
         """World pose of every frame."""
         return world_pose(self.skeleton, self.rotations, self.all_translations())
+
+    def world_by_joint(self) -> Pose:
+        """World pose of every frame, joint first: ``(J, F, ·)``."""
+        return world_pose_by_joint(self.skeleton, self.rotations, self.all_translations())
 
     @cached_property
     def loop(self) -> int | None:

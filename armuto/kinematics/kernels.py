@@ -31,14 +31,39 @@ def kernel(types: str, layout: str) -> Callable[[Callable[..., None]], np.ufunc]
     return compiled
 
 
-@kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")
-def multiply(a, b, out):
+@njit(inline="always")
+def _product(a, b, out):
     x, y, z, w = a[0], a[1], a[2], a[3]
     p, q, r, s = b[0], b[1], b[2], b[3]
     out[0] = w * p + x * s + y * r - z * q
     out[1] = w * q - x * r + y * s + z * p
     out[2] = w * r + x * q - y * p + z * s
     out[3] = w * s - x * p - y * q - z * r
+
+
+@njit(inline="always")
+def _placed(q, v, origin, out):
+    """A vector turned by q and put at an origin."""
+    x, y, z, w = q[0], q[1], q[2], q[3]
+    a, b, c = v[0], v[1], v[2]
+    i = 2 * (y * c - z * b)
+    j = 2 * (z * a - x * c)
+    k = 2 * (x * b - y * a)
+    out[0] = origin[0] + (a + w * i + y * k - z * j)
+    out[1] = origin[1] + (b + w * j + z * i - x * k)
+    out[2] = origin[2] + (c + w * k + x * j - y * i)
+
+
+@kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")
+def multiply(a, b, out):
+    _product(a, b, out)
+
+
+@kernel("f8[:], f8[:], f8[:], f8[:]", "(n),(n),(n)->(n)")
+def multiply_three(a, b, c, out):
+    turned = np.empty(4)
+    _product(a, b, turned)
+    _product(turned, c, out)
 
 
 @kernel("f8[:], f8[:]", "(n)->(n)")
@@ -158,29 +183,6 @@ def to_matrix(q, like, out):
     out[2, 0], out[2, 1], out[2, 2] = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
 
 
-@njit(inline="always")
-def _product(a, b, out):
-    x, y, z, w = a[0], a[1], a[2], a[3]
-    p, q, r, s = b[0], b[1], b[2], b[3]
-    out[0] = w * p + x * s + y * r - z * q
-    out[1] = w * q - x * r + y * s + z * p
-    out[2] = w * r + x * q - y * p + z * s
-    out[3] = w * s - x * p - y * q - z * r
-
-
-@njit(inline="always")
-def _placed(q, v, origin, out):
-    """A vector turned by q and put at an origin."""
-    x, y, z, w = q[0], q[1], q[2], q[3]
-    a, b, c = v[0], v[1], v[2]
-    i = 2 * (y * c - z * b)
-    j = 2 * (z * a - x * c)
-    k = 2 * (x * b - y * a)
-    out[0] = origin[0] + (a + w * i + y * k - z * j)
-    out[1] = origin[1] + (b + w * j + z * i - x * k)
-    out[2] = origin[2] + (c + w * k + x * j - y * i)
-
-
 @kernel(
     "i8[:], f8[:, :], f8[:, :], i8[:], f8[:, :], f8[:, :], f8[:, :], f8[:, :]",
     "(j),(j,n),(j,m),(e),(e,m)->(j,n),(j,m),(e,m)",
@@ -200,9 +202,14 @@ def forward(parents, rotations, translations, end_parents, end_offsets, world_q,
         _placed(world_q[parent], end_offsets[end], world_t[parent], ends[end])
 
 
+@kernel("f8[:], f8[:], f8[:], f8[:]", "(n),(m),(m)->(m)")
+def place(q, v, origin, out):
+    _placed(q, v, origin, out)
+
+
 @kernel("i8[:], f8[:, :], f8[:, :]", "(j),(j,n)->(j,n)")
 def local(parents, world, out):
-    """The inverse of the rotations of :func:`forward`."""
+    """The inverse of the rotations of :func:`forward`, of unit length."""
     turned = np.empty(4)
     for joint in range(parents.shape[0]):
         parent = parents[joint]
@@ -212,6 +219,8 @@ def local(parents, world, out):
             above = world[parent]
             turned[0], turned[1], turned[2], turned[3] = -above[0], -above[1], -above[2], above[3]
             _product(turned, world[joint], out[joint])
+        q = out[joint]
+        q[0], q[1], q[2], q[3] = _normalise(q[0], q[1], q[2], q[3])
 
 
 @kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
+import numpy as np
+
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 
@@ -29,7 +31,19 @@ def world_pose(skeleton: Skeleton, rotations: FloatArray, translations: FloatArr
     return Pose(world_t, world_q, end_sites)
 
 
+def world_pose_by_joint(skeleton: Skeleton, rotations: FloatArray, translations: FloatArray) -> Pose:
+    """:func:`world_pose` laid out joint first, ``(J, F, ·)``: the motion of a joint lies in one piece."""
+    frames, joints = rotations.shape[:2]
+    world_q, world_t = np.empty((joints, frames, 4)), np.empty((joints, frames, 3))
+    end_sites = np.empty((len(skeleton.end_parents), frames, 3))
+    rows = tuple(array.swapaxes(0, 1) for array in (world_q, world_t, end_sites))
+    ends = skeleton.end_parents, skeleton.end_offsets
+    rotation.kernels.forward(skeleton.parents, rotations, translations, *ends, out=rows)
+    return Pose(world_t, world_q, end_sites)
+
+
 def local_rotations(skeleton: Skeleton, world: FloatArray) -> FloatArray:
-    """Local rotations ``(F, J, 4)`` of world rotations of the same shape: the inverse of :func:`world_pose`."""
+    """Local rotations ``(F, J, 4)``, of unit length, of world rotations of the same shape: the inverse of
+    :func:`world_pose`."""
     local: FloatArray = rotation.kernels.local(skeleton.parents, world)
     return local

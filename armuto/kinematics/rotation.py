@@ -29,6 +29,12 @@ def multiply(a: FloatArray, b: FloatArray) -> FloatArray:
     return product
 
 
+def multiply_three(a: FloatArray, b: FloatArray, c: FloatArray, out: FloatArray | None = None) -> FloatArray:
+    """``a·b·c`` in one pass. Shapes broadcast."""
+    product: FloatArray = kernels.multiply_three(a, b, c, out=out)
+    return product
+
+
 def inverse(q: FloatArray) -> FloatArray:
     """The conjugate, which for unit quaternions is the inverse."""
     conjugate: FloatArray = kernels.inverse(q)
@@ -39,6 +45,12 @@ def rotate(q: FloatArray, v: FloatArray) -> FloatArray:
     """Vectors ``v (..., 3)`` turned by ``q (..., 4)``: ``v + 2w(u×v) + 2u×(u×v)`` with ``u`` the vector part."""
     turned: FloatArray = kernels.rotate(q, v)
     return turned
+
+
+def placed(q: FloatArray, v: FloatArray, origin: FloatArray, out: FloatArray | None = None) -> FloatArray:
+    """Vectors turned by ``q`` as :func:`rotate` does, and put at origins ``(..., 3)``."""
+    places: FloatArray = kernels.place(q, v, origin, out=out)
+    return places
 
 
 def normalised(q: FloatArray) -> FloatArray:

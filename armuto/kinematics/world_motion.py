@@ -32,9 +32,8 @@ class WorldMotion:
     @classmethod
     def of_clip(cls, clip: Clip) -> WorldMotion:
         """All frames of a clip."""
-        world = clip.world()
-        rotations, positions = (np.ascontiguousarray(np.moveaxis(a, 1, 0)) for a in (world.rotations, world.positions))
-        return cls(clip.skeleton, rotations, positions, clip.fps, np.arange(clip.frames, dtype=float), clip.loop)
+        world, numbers = clip.world_by_joint(), np.arange(clip.frames, dtype=float)
+        return cls(clip.skeleton, world.rotations, world.positions, clip.fps, numbers, clip.loop)
 
     @property
     def frames(self) -> int:

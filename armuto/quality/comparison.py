@@ -139,6 +139,11 @@ def turned_as_source(compared: Comparison) -> FloatArray:
     return out
 
 
+def worst_frame(size: FloatArray) -> int:
+    """The first frame in which something is worst, not the one of many alike that rounding chose."""
+    return int(np.argmax(np.round(size, 9)))
+
+
 def stretch_around(over: np.ndarray, frame: int) -> tuple[int, int]:
     """The stretch of True that holds a frame, or the frame itself."""
     return next((run for run in runs(over) if run[0] <= frame <= run[1]), (frame, frame))

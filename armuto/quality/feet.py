@@ -14,7 +14,7 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.statistics import median, percentile, percentiles
 from armuto.kinematics.vectors import lengths
 from armuto.pairing.joint_mapping import footing
-from armuto.quality.comparison import Comparison, Measurement, stretch_around
+from armuto.quality.comparison import Comparison, Measurement, stretch_around, worst_frame
 from armuto.retarget.fitting import sole_of
 
 EDGE = 1  # frames at either end of a contact in which a foot still lands or already leaves
@@ -100,7 +100,7 @@ def floor(compared: Comparison) -> Iterator[Measurement]:
             continue
         own = np.maximum(floor - compared.target_paths[point.name][:, 1], 0.0) * 100
         source = np.maximum(floor - compared.source_paths[point.name][:, 1], 0.0) * 100
-        worst = int(np.argmax(own - source))
+        worst = worst_frame(own - source)
         first, last = stretch_around(own - source > max(0.1, 0.5 * float(own[worst] - source[worst])), worst)
         yield Measurement("floor", point.name, first, last, float(own[worst]), float(source[worst]), "cm")
 
@@ -135,7 +135,7 @@ def soles(compared: Comparison) -> Iterator[Measurement]:
         points = [point for point in compared.probes.points if point.is_foot and point.name.startswith(f"{side} ")]
         there = np.min([compared.tracks.path(point)[:, 1] for point in points], axis=0) + fitting.floors[0] - own
         off = low[rows] - compared.context.ratios.height * there[rows]
-        worst = int(rows[np.argmax(np.abs(off))])
+        worst = int(rows[worst_frame(np.abs(off))])
         yield Measurement("sole", f"{side} foot", worst, worst, abs(median(off)) * 100, 0.0, "cm", median(off))
 
 

@@ -22,7 +22,7 @@ from armuto.kinematics.statistics import median, percentiles
 from armuto.kinematics.vectors import lengths
 from armuto.pipeline import RetargetTrace
 from armuto.quality.bodies import Bodies
-from armuto.quality.comparison import Comparison, Measurement, compare, stretch_around, turned_as_source
+from armuto.quality.comparison import Comparison, Measurement, compare, stretch_around, turned_as_source, worst_frame
 from armuto.quality.feet import floats, floor, reach, slides, soles
 from armuto.quality.fidelity import deviations
 from armuto.retarget.fitting import Fitting
@@ -64,7 +64,7 @@ def _flips(compared: Comparison) -> Iterator[Measurement]:
     for joint, driver in compared.mapping.items():
         above = int(target.parents[joint])
         own = _steps(motion.rotations[joint], motion.rotations[above] if above >= 0 else None)
-        worst = int(np.argmax(own))
+        worst = worst_frame(own)
         if own[worst] * compared.clip.fps < SUDDEN:
             continue
         source = compared.clip.rotations[worst : worst + 2, driver.source]
@@ -100,7 +100,7 @@ def _jerks(compared: Comparison) -> Iterator[Measurement]:
     own = accelerations(compared.motion.positions[list(alike)], fps)
     least = max(median(hard), 0.5 * scale)
     for driver, joint, there, here, worst in zip(
-        alike.values(), alike, hard, percentiles(own, SHARE), np.argmax(own, axis=1) + 1, strict=True
+        alike.values(), alike, hard, percentiles(own, SHARE), np.argmax(np.round(own, 9), axis=1) + 1, strict=True
     ):
         part = driver.part or compared.fitting.target.names[joint]
         yield Measurement("jerk", part, int(worst), int(worst), float(here / max(there, least)), 1.0, "times")
@@ -121,7 +121,7 @@ def _limits(compared: Comparison) -> Iterator[Measurement]:
     own = passed(angles(compared.motion.rotations, body), body, ranges)
     source = passed(angles(turned_as_source(compared), body), body, ranges)
     for part, over in own.items():
-        worst = int(np.argmax(over))
+        worst = worst_frame(over)
         if over[worst] > ROUNDING:
             first, last = stretch_around(over > ROUNDING, worst)
             yield Measurement("limit", part, first, last, float(over[worst]), float(source[part][worst]), "°")
@@ -141,7 +141,7 @@ def _clipping(compared: Comparison) -> Iterator[Measurement]:
             continue
         own = np.maximum(clearing.penetration(compared.motion, bulk, limb)[0], 0.0) * 100
         source = np.maximum(clearing.penetration(compared.motion, bulk, limb, there)[0], 0.0) * 100
-        worst = int(np.argmax(own - source))
+        worst = worst_frame(own - source)
         first, last = stretch_around(own - source > max(0.1, 0.5 * float(own[worst] - source[worst])), worst)
         yield Measurement("clipping", limb, first, last, float(own[worst]), float(source[worst]), "cm")
 
@@ -180,7 +180,7 @@ def _fidelity(compared: Comparison) -> Iterator[Measurement]:
     ):
         first, until = 0, last
         if deviation.over_time is not None and len(deviation.over_time) and float(deviation.over_time.max()) > 0:
-            worst = int(np.argmax(deviation.over_time))
+            worst = worst_frame(deviation.over_time)
             first, until = stretch_around(deviation.over_time > 0.5 * deviation.over_time[worst], worst)
         yield Measurement(
             deviation.kind, deviation.part, first, until, deviation.size, deviation.source, deviation.unit

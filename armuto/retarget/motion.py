@@ -19,8 +19,6 @@ from armuto.retarget.rotations import world_rotations
 from armuto.retarget.translations import local_translations, translated_joints, world_positions
 from armuto.retarget.twist import share_forearm_twist, share_twist
 
-BLOCK = 1024  # frames that are worked through at a time, so that they fit a processor's cache
-
 
 @dataclass(frozen=True)
 class UnconstrainedMotion:
@@ -50,26 +48,17 @@ def retarget_rotations(
     axes = np.stack([np.cross(up, fitting.forward), up, fitting.forward])
     tracked = list(tracked)
     sampled = sorted({*tracked, *(driver.source for driver in mapping.values())})
-    world = np.empty((len(target), clip.frames, 4))
-    positions = {joint: np.empty((clip.frames, 3)) for joint in sampled}
-    rotations = {joint: np.empty((clip.frames, 4)) for joint in tracked}
-    local = {joint: np.empty((clip.frames, 3)) for joint in shifts}
-    for start in range(0, clip.frames, BLOCK):
-        frames = slice(start, min(start + BLOCK, clip.frames))
-        part = replace(clip, rotations=clip.rotations[frames], translations=clip.translations[frames])
-        source = part.world()
-        block = world_rotations(source, context)
-        share_forearm_twist(block, context)
-        share_twist(block, context, turning)
-        apply_rotation_influence(block, target, stance, fitting.target_stance.rotations, axes, influenced)
-        world[:, frames] = block
-        for joint, values in local_translations(part, context, shifts).items():
-            share = influenced[joint].shift if joint in influenced else 1.0
-            local[joint][frames] = target.rest_translation[joint] + share * (values - target.rest_translation[joint])
-        for joint in sampled:
-            positions[joint][frames] = source.positions[:, joint]
-        for joint in tracked:
-            rotations[joint][frames] = source.rotations[:, joint]
+    source = clip.world_by_joint()
+    world = world_rotations(source, context)
+    share_forearm_twist(world, context)
+    share_twist(world, context, turning)
+    apply_rotation_influence(world, target, stance, fitting.target_stance.rotations, axes, influenced)
+    local = local_translations(clip, context, shifts)
+    for joint, values in local.items():
+        share = influenced[joint].shift if joint in influenced else 1.0
+        local[joint] = target.rest_translation[joint] + share * (values - target.rest_translation[joint])
+    positions = {joint: source.positions[joint] for joint in sampled}
+    rotations = {joint: source.rotations[joint] for joint in tracked}
     places = world_positions(world, local, positions, context, clip.fps)
     motion = WorldMotion(target, world, places, clip.fps, numbers.astype(float), whole.loop)
     return UnconstrainedMotion(motion, positions, rotations, frozenset(shifts))
@@ -78,12 +67,8 @@ def retarget_rotations(
 def local_clip(name: str, motion: WorldMotion, translated: Iterable[int]) -> Clip:
     """A clip of motion in the world: rotations against parents, and translations of the joints that have them."""
     target, joints = motion.skeleton, sorted(translated)
-    rotations = np.empty((motion.frames, len(target), 4))
+    rotations = local_rotations(target, motion.rotations.swapaxes(0, 1))
     translations = np.empty((motion.frames, len(joints), 3))
-    for start in range(0, motion.frames, BLOCK):
-        frames = slice(start, start + BLOCK)
-        world = np.moveaxis(motion.rotations[:, frames], 0, 1)
-        rotations[frames] = rotation.normalised(local_rotations(target, world))
     for column, joint in enumerate(joints):
         parent = int(target.parents[joint])
         place = motion.positions[joint]

@@ -15,40 +15,68 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose
+from armuto.pairing.joint_mapping import JointDriver
 from armuto.retarget.context import RetargetContext
 
 
 def world_rotations(source: Pose, context: RetargetContext) -> FloatArray:
-    """World rotations of the target ``(J, F, 4)``, joint first, from the source's world pose."""
+    """World rotations of the target ``(J, F, 4)``, from the source's world pose ``(J, F, ·)``: both joint first."""
     fitting, mapping = context.fitting, context.mapping
-    target, stance = fitting.target, fitting.target_pose
-    turns = _world_turns(source.rotations, context)
-    _along_the_trunk(turns, source, context)
-    world = np.empty((len(target), len(source.rotations), 4))
-    for joints in target.levels:
-        free = np.array([joint for joint in joints if joint not in mapping], np.int64)
-        firm = np.array([joint for joint in joints if joint in mapping], np.int64)
-        if len(firm):
-            world[firm] = rotation.multiply(turns[firm], stance.rotations[firm][:, None])
-        if len(free):
-            local, above = fitting.target_stance.rotations[free][:, None], target.parents[free]
-            world[free] = rotation.multiply(world[above], local) if above[0] >= 0 else local
+    target, stance = fitting.target, fitting.target_pose.rotations
+    turns = SourceTurns(source, context)
+    trunk = _along_the_trunk(turns, source, context)
+    world = np.empty((len(target), source.rotations.shape[1], 4))
+    for joint in range(len(target)):
+        driver = mapping.get(joint)
+        if driver is None:
+            above, local = int(target.parents[joint]), fitting.target_stance.rotations[joint]
+            world[joint] = rotation.multiply(world[above], local) if above >= 0 else local
+        elif joint in trunk:
+            world[joint] = rotation.multiply(trunk[joint], stance[joint])
+        elif driver.among or driver.share > 0:
+            world[joint] = rotation.multiply(turns.of(driver), stance[joint])
+        else:
+            after = rotation.multiply(turns.back[driver.source], stance[joint])
+            rotation.multiply_three(fitting.turn, source.rotations[driver.source], after, out=world[joint])
     return world
 
 
-def _along_the_trunk(turns: FloatArray, source: Pose, context: RetargetContext) -> None:
+class SourceTurns:
+    """D(t) of the target's joints as their drivers give it. back: what brings each of the source's joints back to its
+    stance, and to where the target faces, ``(J, 4)``."""
+
+    def __init__(self, source: Pose, context: RetargetContext) -> None:
+        fitting = context.fitting
+        self.rotations, self.turn = source.rotations, fitting.turn
+        self.back = rotation.multiply(rotation.inverse(fitting.source_pose.rotations), rotation.inverse(fitting.turn))
+
+    def of(self, driver: JointDriver) -> FloatArray:
+        """``(F, 4)``: of one joint, of the mean of several, or of what lies between two."""
+        if driver.among:
+            turn = rotation.mean(np.stack([self._of_joint(joint) for joint in driver.among]))
+        else:
+            turn = self._of_joint(driver.source)
+        if driver.share > 0:
+            turn = rotation.slerp(turn, self._of_joint(driver.blend_source), driver.share)
+        return turn
+
+    def _of_joint(self, joint: int) -> FloatArray:
+        return rotation.multiply_three(self.turn, self.rotations[joint], self.back[joint])
+
+
+def _along_the_trunk(turns: SourceTurns, source: Pose, context: RetargetContext) -> dict[int, FloatArray]:
     """Let one bone between hips and neck stand for several: the trunk as a whole goes where the source's goes.
 
     With w(t) where the source's neck lies from its hips, turned as from its stance, the chest is turned by the smallest
-    rotation that brings the target's neck into line with it; hips, and its turn about itself, stay as they are. In
-    place.
+    rotation that brings the target's neck into line with it; hips, and its turn about itself, stay as they are. Returns
+    D(t) of the chest by its joint; nothing where each of the source's bones has its own.
     """
     trunk = _trunk(context)
     if trunk is None:
-        return
+        return {}
     (hips, chest, neck), ends = trunk
-    fitting = context.fitting
-    there = rotation.rotate(fitting.turn, source.positions[:, ends[1]] - source.positions[:, ends[0]])
+    fitting, mapping = context.fitting, context.mapping
+    there = rotation.rotate(fitting.turn, source.positions[ends[1]] - source.positions[ends[0]])
     rest = rotation.rotate(
         fitting.turn, fitting.source_pose.positions[ends[1]] - fitting.source_pose.positions[ends[0]]
     )
@@ -58,13 +86,14 @@ def _along_the_trunk(turns: FloatArray, source: Pose, context: RetargetContext) 
         rotation.between_each(np.broadcast_to(rest, there.shape), there), np.broadcast_to(own, there.shape)
     )
     wanted = wanted / np.linalg.norm(wanted, axis=1, keepdims=True)
-    foot = rotation.rotate(turns[hips], np.broadcast_to(at[chest] - at[hips], there.shape))
-    bone = rotation.rotate(turns[chest], np.broadcast_to(at[neck] - at[chest], there.shape))
+    turn = turns.of(mapping[chest])
+    foot = rotation.rotate(turns.of(mapping[hips]), np.broadcast_to(at[chest] - at[hips], there.shape))
+    bone = rotation.rotate(turn, np.broadcast_to(at[neck] - at[chest], there.shape))
     # Where a bone of this length from the chest's place meets the line that is wanted.
     along = np.sum(wanted * foot, axis=1)
     room = along**2 - np.sum(foot**2, axis=1) + np.sum(bone**2, axis=1)
     goal = (along + np.sqrt(np.maximum(room, 0.0)))[:, None] * wanted - foot
-    turns[chest] = rotation.multiply(rotation.between_each(bone, goal), turns[chest])
+    return {chest: rotation.multiply(rotation.between_each(bone, goal), turn)}
 
 
 def _trunk(context: RetargetContext) -> tuple[tuple[int, int, int], tuple[int, int]] | None:
@@ -83,27 +112,3 @@ def _trunk(context: RetargetContext) -> tuple[tuple[int, int, int], tuple[int, i
         joint for joint in run[: run.index(hips.source)] if np.linalg.norm(source.rest_translation[joint]) > 1e-6
     ]
     return ((hips.target, chest.target, neck.target), (hips.source, neck.source)) if between else None
-
-
-def _world_turns(rotations: FloatArray, context: RetargetContext) -> FloatArray:
-    """D(t) of every driven target joint, ``(J, F, 4)``; rows of other joints are unused."""
-    fitting, mapping = context.fitting, context.mapping
-    stance, turn = fitting.source_pose.rotations, fitting.turn
-    back = rotation.multiply(rotation.inverse(stance), rotation.inverse(turn))
-    joints, drivers = list(mapping), list(mapping.values())
-
-    def turned(rows: list[int]) -> FloatArray:
-        there = np.ascontiguousarray(np.moveaxis(rotations[:, rows], 1, 0))
-        return rotation.multiply(rotation.multiply(turn, there), back[rows][:, None])
-
-    out = np.empty((len(fitting.target), len(rotations), 4))
-    out[joints] = turned([driver.source for driver in drivers])
-    for driver in drivers:
-        if driver.among:
-            out[driver.target] = rotation.mean(turned(list(driver.among)))
-    between = [driver for driver in drivers if driver.share > 0]
-    if between:
-        rows = [driver.target for driver in between]
-        shares = np.array([driver.share for driver in between])[:, None]
-        out[rows] = rotation.slerp(out[rows], turned([driver.blend_source for driver in between]), shares)
-    return out

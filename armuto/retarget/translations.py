@@ -82,6 +82,5 @@ def world_positions(
         if parent < 0:
             places[joint] = offset
         else:
-            turned = rotation.rotate(world[parent], np.broadcast_to(offset, (world.shape[1], 3)))
-            places[joint] = places[parent] + turned
+            rotation.placed(world[parent], offset, places[parent], out=places[joint])
     return places

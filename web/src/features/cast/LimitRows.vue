@@ -36,6 +36,7 @@ const AXES: { axis: Axis; words: [string, string] }[] = [
 const row = computed(() => rows.value.find((limit) => limit.part === part.value))
 const range = computed(() => row.value?.own ?? row.value?.usual)
 const path = () => ({ params: { path: { character_id: props.characterId } } })
+const load = async () => (rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())))
 
 watch(
   () => props.characterId,
@@ -61,7 +62,6 @@ async function put(wanted: Limit['own']) {
   rows.value = await answer(client.PUT('/api/cast/{character_id}/limits', { ...path(), headers, body }))
   emit('changed')
 }
-const load = async () => (rows.value = await answer(client.GET('/api/cast/{character_id}/limits', path())))
 async function keep(wanted: Limit['own']) {
   const before = { part: part.value, range: row.value?.own ?? null }
   const look = () => (emit('changed'), load())
