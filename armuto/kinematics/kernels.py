@@ -31,39 +31,34 @@ def kernel(types: str, layout: str) -> Callable[[Callable[..., None]], np.ufunc]
     return compiled
 
 
-@njit(inline="always")
-def _product(a, b, out):
-    x, y, z, w = a[0], a[1], a[2], a[3]
-    p, q, r, s = b[0], b[1], b[2], b[3]
-    out[0] = w * p + x * s + y * r - z * q
-    out[1] = w * q - x * r + y * s + z * p
-    out[2] = w * r + x * q - y * p + z * s
-    out[3] = w * s - x * p - y * q - z * r
+# Rows are taken apart into numbers, which stay in registers; arrays made within a row would cost more than its work.
 
 
 @njit(inline="always")
-def _placed(q, v, origin, out):
-    """A vector turned by q and put at an origin."""
-    x, y, z, w = q[0], q[1], q[2], q[3]
-    a, b, c = v[0], v[1], v[2]
-    i = 2 * (y * c - z * b)
-    j = 2 * (z * a - x * c)
-    k = 2 * (x * b - y * a)
-    out[0] = origin[0] + (a + w * i + y * k - z * j)
-    out[1] = origin[1] + (b + w * j + z * i - x * k)
-    out[2] = origin[2] + (c + w * k + x * j - y * i)
+def _product(x, y, z, w, p, q, r, s):
+    return (
+        w * p + x * s + y * r - z * q,
+        w * q - x * r + y * s + z * p,
+        w * r + x * q - y * p + z * s,
+        w * s - x * p - y * q - z * r,
+    )
+
+
+@njit(inline="always")
+def _turned(x, y, z, w, a, b, c):
+    i, j, k = 2 * (y * c - z * b), 2 * (z * a - x * c), 2 * (x * b - y * a)
+    return a + w * i + y * k - z * j, b + w * j + z * i - x * k, c + w * k + x * j - y * i
 
 
 @kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")
 def multiply(a, b, out):
-    _product(a, b, out)
+    out[0], out[1], out[2], out[3] = _product(a[0], a[1], a[2], a[3], b[0], b[1], b[2], b[3])
 
 
 @kernel("f8[:], f8[:], f8[:], f8[:]", "(n),(n),(n)->(n)")
 def multiply_three(a, b, c, out):
-    turned = np.empty(4)
-    _product(a, b, turned)
-    _product(turned, c, out)
+    x, y, z, w = _product(a[0], a[1], a[2], a[3], b[0], b[1], b[2], b[3])
+    out[0], out[1], out[2], out[3] = _product(x, y, z, w, c[0], c[1], c[2], c[3])
 
 
 @kernel("f8[:], f8[:]", "(n)->(n)")
@@ -76,14 +71,7 @@ def inverse(q, out):
 
 @kernel("f8[:], f8[:], f8[:]", "(n),(m)->(m)")
 def rotate(q, v, out):
-    x, y, z, w = q[0], q[1], q[2], q[3]
-    a, b, c = v[0], v[1], v[2]
-    i = 2 * (y * c - z * b)
-    j = 2 * (z * a - x * c)
-    k = 2 * (x * b - y * a)
-    out[0] = a + w * i + y * k - z * j
-    out[1] = b + w * j + z * i - x * k
-    out[2] = c + w * k + x * j - y * i
+    out[0], out[1], out[2] = _turned(q[0], q[1], q[2], q[3], v[0], v[1], v[2])
 
 
 @njit(inline="always")
@@ -149,14 +137,11 @@ def angle(q, out):
 
 @kernel("f8[:], f8[:], f8[:], f8[:]", "(n),(m)->(n),(n)")
 def swing_and_twist(q, axis, swing, twist):
-    along = q[0] * axis[0] + q[1] * axis[1] + q[2] * axis[2]
-    p, r, s, t = _normalise(along * axis[0], along * axis[1], along * axis[2], q[3])
-    twist[0], twist[1], twist[2], twist[3] = p, r, s, t
     x, y, z, w = q[0], q[1], q[2], q[3]
-    swing[0] = x * t - w * p - y * s + z * r
-    swing[1] = y * t - w * r + x * s - z * p
-    swing[2] = z * t - w * s - x * r + y * p
-    swing[3] = w * t + x * p + y * r + z * s
+    along = x * axis[0] + y * axis[1] + z * axis[2]
+    p, r, s, t = _normalise(along * axis[0], along * axis[1], along * axis[2], w)
+    twist[0], twist[1], twist[2], twist[3] = p, r, s, t
+    swing[0], swing[1], swing[2], swing[3] = _product(x, y, z, w, -p, -r, -s, t)
 
 
 @kernel("f8[:], f8[:], f8, f8[:]", "(n),(n),()->(n)")
@@ -191,56 +176,67 @@ def forward(parents, rotations, translations, end_parents, end_offsets, world_q,
     """World rotations and positions of joints and end sites of one pose. Parents come before their children."""
     for joint in range(parents.shape[0]):
         parent = parents[joint]
-        if parent < 0:
-            world_q[joint] = rotations[joint]
-            world_t[joint] = translations[joint]
-        else:
-            _product(world_q[parent], rotations[joint], world_q[joint])
-            _placed(world_q[parent], translations[joint], world_t[parent], world_t[joint])
+        p, q, r, s = rotations[joint, 0], rotations[joint, 1], rotations[joint, 2], rotations[joint, 3]
+        a, b, c = translations[joint, 0], translations[joint, 1], translations[joint, 2]
+        if parent >= 0:
+            x, y, z, w = world_q[parent, 0], world_q[parent, 1], world_q[parent, 2], world_q[parent, 3]
+            p, q, r, s = _product(x, y, z, w, p, q, r, s)
+            a, b, c = _turned(x, y, z, w, a, b, c)
+            a, b, c = a + world_t[parent, 0], b + world_t[parent, 1], c + world_t[parent, 2]
+        world_q[joint, 0], world_q[joint, 1], world_q[joint, 2], world_q[joint, 3] = p, q, r, s
+        world_t[joint, 0], world_t[joint, 1], world_t[joint, 2] = a, b, c
     for end in range(end_parents.shape[0]):
         parent = end_parents[end]
-        _placed(world_q[parent], end_offsets[end], world_t[parent], ends[end])
+        x, y, z, w = world_q[parent, 0], world_q[parent, 1], world_q[parent, 2], world_q[parent, 3]
+        a, b, c = _turned(x, y, z, w, end_offsets[end, 0], end_offsets[end, 1], end_offsets[end, 2])
+        ends[end, 0], ends[end, 1], ends[end, 2] = (
+            a + world_t[parent, 0],
+            b + world_t[parent, 1],
+            c + world_t[parent, 2],
+        )
 
 
 @kernel("f8[:], f8[:], f8[:], f8[:]", "(n),(m),(m)->(m)")
 def place(q, v, origin, out):
-    _placed(q, v, origin, out)
+    x, y, z = _turned(q[0], q[1], q[2], q[3], v[0], v[1], v[2])
+    out[0], out[1], out[2] = origin[0] + x, origin[1] + y, origin[2] + z
 
 
 @kernel("i8[:], f8[:, :], f8[:, :]", "(j),(j,n)->(j,n)")
 def local(parents, world, out):
     """The inverse of the rotations of :func:`forward`, of unit length."""
-    turned = np.empty(4)
     for joint in range(parents.shape[0]):
         parent = parents[joint]
-        if parent < 0:
-            out[joint] = world[joint]
-        else:
-            above = world[parent]
-            turned[0], turned[1], turned[2], turned[3] = -above[0], -above[1], -above[2], above[3]
-            _product(turned, world[joint], out[joint])
-        q = out[joint]
-        q[0], q[1], q[2], q[3] = _normalise(q[0], q[1], q[2], q[3])
+        p, q, r, s = world[joint, 0], world[joint, 1], world[joint, 2], world[joint, 3]
+        if parent >= 0:
+            x, y, z, w = world[parent, 0], world[parent, 1], world[parent, 2], world[parent, 3]
+            p, q, r, s = _product(-x, -y, -z, w, p, q, r, s)
+        out[joint, 0], out[joint, 1], out[joint, 2], out[joint, 3] = _normalise(p, q, r, s)
 
 
 @kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")
 def against(a, b, out):
-    x, y, z, w = -a[0], -a[1], -a[2], a[3]
-    p, q, r, s = b[0], b[1], b[2], b[3]
-    out[0] = w * p + x * s + y * r - z * q
-    out[1] = w * q - x * r + y * s + z * p
-    out[2] = w * r + x * q - y * p + z * s
-    out[3] = w * s - x * p - y * q - z * r
+    out[0], out[1], out[2], out[3] = _product(-a[0], -a[1], -a[2], a[3], b[0], b[1], b[2], b[3])
 
 
 @kernel("f8[:], f8[:], f8[:]", "(n),(n)->()")
 def angle_apart(a, b, out):
-    x, y, z, w = -a[0], -a[1], -a[2], a[3]
-    p, q, r, s = b[0], b[1], b[2], b[3]
-    i = w * p + x * s + y * r - z * q
-    j = w * q - x * r + y * s + z * p
-    k = w * r + x * q - y * p + z * s
-    out[0] = 2 * math.atan2(math.sqrt(i * i + j * j + k * k), abs(w * s - x * p - y * q - z * r))
+    x, y, z, w = _product(-a[0], -a[1], -a[2], a[3], b[0], b[1], b[2], b[3])
+    out[0] = 2 * math.atan2(math.sqrt(x * x + y * y + z * z), abs(w))
+
+
+@njit(inline="always")
+def _from_reference(rotations, reference, joint):
+    return _product(
+        rotations[joint, 0],
+        rotations[joint, 1],
+        rotations[joint, 2],
+        rotations[joint, 3],
+        -reference[joint, 0],
+        -reference[joint, 1],
+        -reference[joint, 2],
+        reference[joint, 3],
+    )
 
 
 @kernel(
@@ -249,41 +245,17 @@ def angle_apart(a, b, out):
 )
 def swings_and_twists(rotations, reference, joints, above, axes, swing, twist):
     """Of joints against those above them, both counted from a reference: rotation vectors of swing and twist."""
-    own, upper, turned = np.empty(4), np.empty(4), np.empty(4)
-    back = np.empty(4)
     for row in range(joints.shape[0]):
-        joint = joints[row]
-        back[0], back[1], back[2], back[3] = (
-            -reference[joint, 0],
-            -reference[joint, 1],
-            -reference[joint, 2],
-            reference[joint, 3],
-        )
-        _product(rotations[joint], back, own)
+        x, y, z, w = _from_reference(rotations, reference, joints[row])
         if above[row] >= 0:
-            joint = above[row]
-            back[0], back[1], back[2], back[3] = (
-                -reference[joint, 0],
-                -reference[joint, 1],
-                -reference[joint, 2],
-                reference[joint, 3],
-            )
-            _product(rotations[joint], back, upper)
-            upper[0], upper[1], upper[2] = -upper[0], -upper[1], -upper[2]
-            _product(upper, own, turned)
-        else:
-            turned[:] = own
-        x, y, z, w = turned[0], turned[1], turned[2], turned[3]
+            p, r, s, t = _from_reference(rotations, reference, above[row])
+            x, y, z, w = _product(-p, -r, -s, t, x, y, z, w)
         a, b, c = axes[row, 0], axes[row, 1], axes[row, 2]
         along = x * a + y * b + z * c
         p, r, s, t = _normalise(along * a, along * b, along * c, w)
         twist[row, 0], twist[row, 1], twist[row, 2] = _logarithm(p, r, s, t)
-        swing[row, 0], swing[row, 1], swing[row, 2] = _logarithm(
-            x * t - w * p - y * s + z * r,
-            y * t - w * r + x * s - z * p,
-            z * t - w * s - x * r + y * p,
-            w * t + x * p + y * r + z * s,
-        )
+        x, y, z, w = _product(x, y, z, w, -p, -r, -s, t)
+        swing[row, 0], swing[row, 1], swing[row, 2] = _logarithm(x, y, z, w)
 
 
 @kernel("f8[:], f8[:]", "(m)->()")
