@@ -22,7 +22,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import IntArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.world_motion import WorldMotion
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import RetargetContext, context_of
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.motion import local_clip, retarget_rotations
 from armuto.retarget.settings import Travel
@@ -117,7 +117,7 @@ def retarget(
     """
     last = clip.frames - 1 if last is None else last
     whole = first == 0 and last == clip.frames - 1
-    context = RetargetContext(fitting)
+    context = context_of(fitting)
     probes = contact_probes(context)
     rows, near = np.arange(clip.frames), contacts
     if not whole:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -40,11 +41,16 @@ def by_name(skeleton: Skeleton, plan: BodyPlan, words: Lexicon, read: Sequence[B
     return {part.name: out[part.name] for part in plan.parts if part.name in out}
 
 
-def read_names(names: Sequence[str]) -> list[BoneName]:
+def read_names(names: Sequence[str]) -> tuple[BoneName, ...]:
     """The names of a skeleton's bones taken apart, in the language that most of them are in."""
+    return _read(tuple(names))
+
+
+@lru_cache(maxsize=128)
+def _read(names: tuple[str, ...]) -> tuple[BoneName, ...]:
     heads = without_prefix(names)
     words = lexicon_for(heads)
-    return [words.read(name) for name in heads]
+    return tuple(words.read(name) for name in heads)
 
 
 def without_prefix(names: Sequence[str]) -> list[str]:

@@ -3,8 +3,11 @@ straight."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
+from types import MappingProxyType
 
 import numpy as np
 
@@ -36,10 +39,11 @@ class LimbChain:
     soft: float = SOFT
 
 
-def limb_chains(context: RetargetContext) -> dict[str, LimbChain]:
+@lru_cache(maxsize=32)
+def limb_chains(context: RetargetContext) -> Mapping[str, LimbChain]:
     """Legs, arms and wings that are paired from the joint they swing at to their foot or hand."""
     fitting, first = context.fitting, context.first_drivers
-    out = {}
+    out: dict[str, LimbChain] = {}
     pose = fitting.target_pose
     for name, parts in fitting.plan.limbs.items():
         kinds = [part.kind for part in parts]
@@ -61,7 +65,7 @@ def limb_chains(context: RetargetContext) -> dict[str, LimbChain]:
         hinge = rotation.rotate(rotation.inverse(pose.rotations[joints[0]]), way)
         soft = SOFT if kinds[top].endswith("leg") else SOFT_ARM
         out[name] = LimbChain(name, joints, hinge, soft)
-    return out
+    return MappingProxyType(out)
 
 
 def _bends_to(at: FloatArray, kind: str, forward: FloatArray) -> FloatArray:

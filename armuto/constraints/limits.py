@@ -9,7 +9,7 @@ and Boulic 2001).
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,19 +22,21 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.stance.joint_frames import JointFrame, JointFrames
 
+LEAST = 0.5  # degrees that every joint may bend: an ellipse of no width has no inside
 GIVE = 0.15  # share of a range by which soft limits can be passed at most
 
 
 def angles(rotations: FloatArray, body: JointFrames) -> dict[int, tuple[FloatArray, FloatArray, FloatArray]]:
     """Bend, side and twist of every limited joint, each ``(F,)`` in degrees. rotations: of the world, ``(J, F, 4)``."""
-    if not body.frames:
-        return {}
-    swing, twist = _apart(rotations, body.frames, body)
-    bend, side, about = (
-        np.degrees(np.einsum("jfi,ji->jf", vectors, np.stack([getattr(frame, axis) for frame in body.frames])))
-        for vectors, axis in ((swing, "bend"), (swing, "side"), (twist, "twist"))
-    )
-    return {frame.joint: (bend[at], side[at], about[at]) for at, frame in enumerate(body.frames)}
+    out = {}
+    for frame in body.frames:
+        swing, twist = _apart(rotations, frame, body)
+        out[frame.joint] = (
+            swing @ np.degrees(frame.bend),
+            swing @ np.degrees(frame.side),
+            twist @ np.degrees(frame.twist),
+        )
+    return out
 
 
 def bent(
@@ -63,11 +65,10 @@ def passed(
     for frame in body.frames:
         if frame.part not in ranges:
             continue
-        bend, side, twist = bends[frame.joint]
-        far, turned = _shares(np.radians(bend), np.radians(side), np.radians(twist), ranges[frame.part])
-        swung = np.hypot(bend, side) * (1 - 1 / np.maximum(far, 1.0))
-        twisted = np.abs(twist) * (1 - 1 / np.maximum(turned, 1.0))
-        over = np.maximum(swung, twisted)
+        allowed = ranges[frame.part]
+        bounds = np.array([*allowed.bend, *allowed.side, *allowed.twist]).reshape(3, 2)
+        least = np.stack([np.minimum(bounds[:, 0], -LEAST), np.maximum(bounds[:, 1], LEAST)], axis=1)
+        over: FloatArray = rotation.kernels.beyond_range(*bends[frame.joint], least.ravel())
         out[frame.part] = np.maximum(out[frame.part], over) if frame.part in out else over
     return out
 
@@ -78,13 +79,13 @@ def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Rang
     return far, np.abs(twist) / _limit(twist, allowed.twist)
 
 
-def _apart(rotations: FloatArray, frames: Sequence[JointFrame], body: JointFrames) -> tuple[FloatArray, FloatArray]:
-    """The rotation vectors of swing and twist of some joints, each ``(N, F, 3)``: of X, the turn of a joint from the
-    reference against that of the joint above it."""
-    tree = np.array([frame.joint for frame in frames]), np.array([frame.above for frame in frames])
-    axes = np.stack([frame.twist for frame in frames])
-    swing, twist = rotation.kernels.swings_and_twists(np.moveaxis(rotations, 0, 1), body.reference, *tree, axes)
-    return np.moveaxis(swing, 1, 0), np.moveaxis(twist, 1, 0)
+def _apart(rotations: FloatArray, frame: JointFrame, body: JointFrames) -> tuple[FloatArray, FloatArray]:
+    """The rotation vectors of swing and twist of a joint, each ``(F, 3)``: of X, its turn from the reference against
+    that of the joint above it."""
+    own = rotations[frame.joint], body.reference[frame.joint]
+    above = (rotations[frame.above], body.reference[frame.above]) if frame.above >= 0 else (rotation.IDENTITY,) * 2
+    swing, twist = rotation.kernels.swing_and_twist_against(own[0], above[0], own[1], above[1], frame.twist)
+    return swing, twist
 
 
 def limit(
@@ -97,11 +98,10 @@ def limit(
     """
     hits: dict[str, NDArray[np.bool_]] = {}
     wanted: dict[int, FloatArray] = {}
-    frames = [frame for frame in body.frames if frame.part in ranges]
-    if not frames:
-        return hits
-    swings, twists = _apart(motion.rotations, frames, body)
-    for frame, swing, twist in zip(frames, swings, twists, strict=True):
+    for frame in body.frames:
+        if frame.part not in ranges:
+            continue
+        swing, twist = _apart(motion.rotations, frame, body)
         turned = twist @ frame.twist
         far, turned_far = _shares(swing @ frame.bend, swing @ frame.side, turned, ranges[frame.part])
         over = (far > 1 + 1e-6) | (turned_far > 1 + 1e-6)
@@ -119,7 +119,7 @@ def limit(
 
 
 def _limit(value: FloatArray, pair: tuple[float, float]) -> FloatArray:
-    return np.radians(np.maximum(np.where(value < 0, -pair[0], pair[1]), 0.5))
+    return np.radians(np.maximum(np.where(value < 0, -pair[0], pair[1]), LEAST))
 
 
 def _back(far: FloatArray, hard: bool) -> FloatArray:

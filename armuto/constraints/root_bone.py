@@ -9,7 +9,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.root_joint import with_root
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import RetargetContext, context_of
 from armuto.retarget.fitting import Fitting
 
 
@@ -21,12 +21,12 @@ def root_of(context: RetargetContext) -> int | None:
 
 def wants_root(fitting: Fitting) -> bool:
     """Whether travel is to be on a root bone which the target does not have."""
-    return fitting.settings.travel.mode == "root" and root_of(RetargetContext(fitting)) is None
+    return fitting.settings.travel.mode == "root" and root_of(context_of(fitting)) is None
 
 
 def travel_path(rendition: Clip, fitting: Fitting) -> travel.Path:
     """The travel of the part that leads, in a clip on the target."""
-    settings, joints = fitting.settings.travel, RetargetContext(fitting).last_joints
+    settings, joints = fitting.settings.travel, context_of(fitting).last_joints
     leader = joints.get(settings.lead, joints.get("hips", 0))
     world = rendition.world()
     turns = rotation.multiply(world.rotations[:, leader], rotation.inverse(fitting.target_pose.rotations[leader]))

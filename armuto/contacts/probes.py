@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from armuto.contacts.points import Point, contact_points, point_path
 from armuto.kinematics.arrays import FloatArray
@@ -34,6 +35,7 @@ class ContactProbes:
         return {point.limb: point.part for point in self.points if not point.is_foot and point.part in self.parts}
 
 
+@lru_cache(maxsize=32)
 def contact_probes(context: RetargetContext) -> ContactProbes:
     kinds = {name: part.kind for name, part in context.fitting.plan.by_name.items()}
     parts: dict[str, int] = {}

@@ -10,7 +10,7 @@ from armuto.constraints import travel
 from armuto.constraints.root_bone import root_of, rooted, travel_path
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import context_of
 from armuto.retarget.fitting import Fitting
 
 TRAVEL_MODES = ("as made", "in place", "root")
@@ -25,7 +25,7 @@ def apply_travel(clip: Clip, fitting: Fitting, way: str) -> Clip:
     if way == "as made":
         return clip
     if way == "root":
-        root = root_of(RetargetContext(fitting))
+        root = root_of(context_of(fitting))
         return rooted(clip, fitting) if root is None else _on(clip, fitting, root)
     if way == "in place":
         return in_place(clip, fitting)

@@ -225,37 +225,39 @@ def angle_apart(a, b, out):
     out[0] = 2 * math.atan2(math.sqrt(x * x + y * y + z * z), abs(w))
 
 
-@njit(inline="always")
-def _from_reference(rotations, reference, joint):
-    return _product(
-        rotations[joint, 0],
-        rotations[joint, 1],
-        rotations[joint, 2],
-        rotations[joint, 3],
-        -reference[joint, 0],
-        -reference[joint, 1],
-        -reference[joint, 2],
-        reference[joint, 3],
-    )
+@kernel("f8[:], f8[:], f8[:], f8[:], f8[:], f8[:], f8[:]", "(n),(n),(n),(n),(m)->(m),(m)")
+def swing_and_twist_against(own, above, reference, reference_above, axis, swing, twist):
+    """Of a joint against the one above it, both counted from a reference: rotation vectors of swing and twist."""
+    p, q, r, s = reference[0], reference[1], reference[2], reference[3]
+    x, y, z, w = _product(own[0], own[1], own[2], own[3], -p, -q, -r, s)
+    p, q, r, s = reference_above[0], reference_above[1], reference_above[2], reference_above[3]
+    p, q, r, s = _product(above[0], above[1], above[2], above[3], -p, -q, -r, s)
+    x, y, z, w = _product(-p, -q, -r, s, x, y, z, w)
+    along = x * axis[0] + y * axis[1] + z * axis[2]
+    p, q, r, s = _normalise(along * axis[0], along * axis[1], along * axis[2], w)
+    twist[0], twist[1], twist[2] = _logarithm(p, q, r, s)
+    x, y, z, w = _product(x, y, z, w, -p, -q, -r, s)
+    swing[0], swing[1], swing[2] = _logarithm(x, y, z, w)
 
 
-@kernel(
-    "f8[:, :], f8[:, :], i8[:], i8[:], f8[:, :], f8[:, :], f8[:, :]",
-    "(j,n),(j,n),(k),(k),(k,m)->(k,m),(k,m)",
-)
-def swings_and_twists(rotations, reference, joints, above, axes, swing, twist):
-    """Of joints against those above them, both counted from a reference: rotation vectors of swing and twist."""
-    for row in range(joints.shape[0]):
-        x, y, z, w = _from_reference(rotations, reference, joints[row])
-        if above[row] >= 0:
-            p, r, s, t = _from_reference(rotations, reference, above[row])
-            x, y, z, w = _product(-p, -r, -s, t, x, y, z, w)
-        a, b, c = axes[row, 0], axes[row, 1], axes[row, 2]
-        along = x * a + y * b + z * c
-        p, r, s, t = _normalise(along * a, along * b, along * c, w)
-        twist[row, 0], twist[row, 1], twist[row, 2] = _logarithm(p, r, s, t)
-        x, y, z, w = _product(x, y, z, w, -p, -r, -s, t)
-        swing[row, 0], swing[row, 1], swing[row, 2] = _logarithm(x, y, z, w)
+@kernel("f8, f8, f8, f8[:], f8[:]", "(),(),(),(l)->()")
+def beyond_range(bend, side, twist, limits, out):
+    """How far a swing is out of its ellipse or a twist out of its range. limits: lowest and highest of each in turn."""
+    x = bend / (-limits[0] if bend < 0 else limits[1])
+    y = side / (-limits[2] if side < 0 else limits[3])
+    far = math.sqrt(x * x + y * y)
+    turned = abs(twist) / (-limits[4] if twist < 0 else limits[5])
+    swung = math.sqrt(bend * bend + side * side) * (1 - 1 / max(far, 1.0))
+    out[0] = max(swung, abs(twist) * (1 - 1 / max(turned, 1.0)))
+
+
+@kernel("f8[:], f8[:], f8[:], f8[:]", "(m),(m),(m)->()")
+def second_difference(before, at, after, out):
+    total = 0.0
+    for axis in range(at.shape[0]):
+        bent = (after[axis] - at[axis]) - (at[axis] - before[axis])
+        total += bent * bent
+    out[0] = math.sqrt(total)
 
 
 @kernel("f8[:], f8[:]", "(m)->()")

@@ -60,7 +60,7 @@ class Side:
         self.size = (float(np.linalg.norm(np.ptp(self.at, axis=0))) if len(skeleton) else 0.0) or 1.0
 
     @cached_property
-    def read(self) -> list[BoneName]:
+    def read(self) -> Sequence[BoneName]:
         return read_names(self.skeleton.names)
 
     @cached_property

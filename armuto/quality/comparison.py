@@ -20,7 +20,7 @@ from armuto.kinematics.signals import runs
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.pipeline import RetargetTrace
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import RetargetContext, context_of
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.scaling import scale_path
 
@@ -88,7 +88,7 @@ def compare(
     if trace is not None:
         context, probes, tracks, motion = trace.context, trace.probes, trace.tracks, trace.motion
     else:
-        context = RetargetContext(fitting)
+        context = context_of(fitting)
         probes = contact_probes(context)
         tracks, motion = sample_tracks(clip, tracked_joints(context, probes)), WorldMotion.of_clip(rendition)
     if contacts is None:

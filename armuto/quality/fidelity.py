@@ -14,6 +14,7 @@ agree with each other; places of joints in the world do not. What is compared, f
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -25,7 +26,9 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.statistics import median, percentile
 from armuto.kinematics.vectors import angles_between, cross, lengths
+from armuto.pairing.joint_mapping import first_drivers
 from armuto.quality.bodies import Bodies, Deviation
+from armuto.retarget.fitting import Fitting
 from armuto.stance.aligning import mapped_parts, shapes
 from armuto.stance.shape import bends, roll_angle
 
@@ -202,13 +205,19 @@ def _rolls(bodies: Bodies) -> Iterator[Deviation]:
 
     By the way elbows and knees bend, or would bend in a straight limb: read where the body began, and carried along.
     """
-    fitting = bodies.fitting
+    for part, degrees in rolls_of(bodies.fitting):
+        yield Deviation("roll", part, degrees)
+
+
+@lru_cache(maxsize=32)
+def rolls_of(fitting: Fitting) -> tuple[tuple[str, float], ...]:
+    """By part the degrees of :func:`_rolls`: of the stances, the same for every clip."""
+    mapping = fitting.joint_mapping
+    out = []
     first, then = fitting.target_stance.first_pose(fitting.target), fitting.target_pose
-    own, other = shapes(
-        fitting.target, first, mapped_parts(bodies.mapping), fitting.plan, fitting.model(bodies.mapping)
-    )
+    own, other = shapes(fitting.target, first, mapped_parts(mapping), fitting.plan, fitting.model(mapping))
     turns = rotation.multiply(then.rotations, rotation.inverse(first.rotations))
-    for part, driver in bodies.first.items():
+    for part, driver in first_drivers(mapping).items():
         joint, kind = driver.target, fitting.plan.by_name[part].kind
         if not kind.endswith(("upper arm", "upper leg", "upper wing")):
             continue
@@ -217,7 +226,8 @@ def _rolls(bodies: Bodies) -> Iterator[Deviation]:
             continue
         have = rotation.rotate(turns[joint], ways[0])
         carried = rotation.rotate(rotation.between(have, ways[1]), rotation.rotate(turns[joint], marks[0]))
-        yield Deviation("roll", part, abs(float(np.degrees(roll_angle(ways[1], carried, marks[1])))))
+        out.append((part, abs(float(np.degrees(roll_angle(ways[1], carried, marks[1]))))))
+    return tuple(out)
 
 
 def _typical(apart: FloatArray) -> float:

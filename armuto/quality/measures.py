@@ -19,7 +19,6 @@ from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import runs
 from armuto.kinematics.statistics import median, percentiles
-from armuto.kinematics.vectors import lengths
 from armuto.pipeline import RetargetTrace
 from armuto.quality.bodies import Bodies
 from armuto.quality.comparison import Comparison, Measurement, compare, stretch_around, turned_as_source, worst_frame
@@ -108,7 +107,7 @@ def _jerks(compared: Comparison) -> Iterator[Measurement]:
 
 def accelerations(at: FloatArray, fps: float) -> FloatArray:
     """Second differences of positions ``(..., F, 3)``: ``(..., F − 2)`` in m/s²."""
-    return np.asarray(lengths(np.diff(at, 2, axis=-2)) * fps**2)
+    return np.asarray(rotation.kernels.second_difference(at[..., :-2, :], at[..., 1:-1, :], at[..., 2:, :]) * fps**2)
 
 
 def _limits(compared: Comparison) -> Iterator[Measurement]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from armuto.kinematics.arrays import FloatArray
 from armuto.pairing.joint_mapping import JointDriver, first_drivers
@@ -81,3 +81,9 @@ class RetargetContext:
     @cached_property
     def hand_scale(self) -> float:
         return hand_scale(self.fitting, self.first_drivers)
+
+
+@lru_cache(maxsize=32)
+def context_of(fitting: Fitting) -> RetargetContext:
+    """The context of a fitting, which is the same for every clip that goes through it."""
+    return RetargetContext(fitting)

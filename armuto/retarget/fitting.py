@@ -72,7 +72,7 @@ class FittingOverrides:
 NOTHING = FittingOverrides()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Fitting:
     """Pairs, stances and measures between a source and a target skeleton.
 

@@ -10,7 +10,7 @@ from armuto.contacts.model import Contact, ContactSet
 from armuto.contacts.probes import ContactProbes, contact_probes, sample_tracks
 from armuto.kinematics.clip import Clip
 from armuto.pipeline import RetargetResult
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import context_of
 from armuto.retarget.fitting import Fitting
 from studio.library import models as library
 
@@ -52,7 +52,7 @@ def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
     Detecting them takes the whole clip; it is done again only where a change to the fitting moves a point that may
     touch.
     """
-    context = RetargetContext(fitting)
+    context = context_of(fitting)
     probes = contact_probes(context)
     key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, clip.floor, _probes_key(probes))
     detected = _detected.get(key)

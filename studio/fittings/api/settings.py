@@ -7,7 +7,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router
 
 from armuto.retarget import fitting as core
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import context_of
 from armuto.retarget.translations import translated_joints
 from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fitting_row, pose_of
 from studio.fittings.models import Fitting
@@ -42,7 +42,7 @@ def _clip(row: Fitting, clip_id: Id) -> Clip:
 
 
 def _shifting(value: core.Fitting, clip: Clip) -> list[int]:
-    context = RetargetContext(value)
+    context = context_of(value)
     return [joint for joint in translated_joints(clip_value(clip), context) if joint not in context.carriers]
 
 

@@ -13,7 +13,7 @@ from armuto.quality.findings import THRESHOLDS, beyond, findings, grade, worst
 from armuto.quality.measures import measure
 from armuto.retarget import fitting as core
 from armuto.retarget import settings
-from armuto.retarget.context import RetargetContext
+from armuto.retarget.context import context_of
 from armuto.retarget.settings import ROTATIONS_ALONE, Settings
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of, retarget
@@ -94,7 +94,7 @@ def points_of(fitting: core.Fitting) -> list[dict[str, Any]]:
     plan = fitting.plan
     return [
         {"name": point.name, "limb": point.limb, "side": plan.by_name[point.part].side, "foot": point.is_foot}
-        for point in contact_points(RetargetContext(fitting))
+        for point in contact_points(context_of(fitting))
     ]
 
 
