@@ -71,9 +71,9 @@ $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	@mkdir -p $(STAMPS) && touch $@
 
 # Compiled once, for everything that computes; without this the first to need them would.
-$(STAMPS)/kernels: armuto/kinematics/kernels.py $(STAMPS)/python
+$(STAMPS)/kernels: armuto/kinematics/kernels.py armuto/formats/decimals.py $(STAMPS)/python
 	@echo "Compiling the kernels …"
-	@$(PY) -c "import armuto.kinematics.kernels"
+	@$(PY) -c "from armuto.lazy import COMPILED, load; load(*COMPILED)"
 	@touch $@
 
 $(STAMPS)/web: web/package-lock.json $(STAMPS)/python

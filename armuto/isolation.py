@@ -23,11 +23,12 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from armuto.errors import BadInput
+from armuto.lazy import COMPILED
 
 T = TypeVar("T")
 logger = logging.getLogger(__name__)
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["armuto.kinematics.kernels", "armuto.formats"])
+_context.set_forkserver_preload([*COMPILED, "armuto.formats"])
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,9 @@ import importlib.util
 import sys
 from types import ModuleType
 
+#: What is compiled once for a machine, and loaded before threads or processes begin that need it.
+COMPILED = ("armuto.kinematics.kernels", "armuto.formats.decimals")
+
 
 def lazily(name: str) -> ModuleType:
     """A module that is loaded when something of it is first asked for: large packages that a start does not need.

@@ -6,14 +6,14 @@ import warnings
 from django.conf import settings
 from django.core.asgi import get_asgi_application
 
-from armuto.lazy import load
+from armuto.lazy import COMPILED, load
 from studio.platform.body_limit import BodyLimit
 
 # WhiteNoise hands its files over in one piece; that they are not streamed is as it should be for files this small.
 warnings.filterwarnings("ignore", "StreamingHttpResponse must consume synchronous iterators")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 django = get_asgi_application()
-load("armuto.kinematics.kernels", "scipy.ndimage")  # before threads ask for them, and before people wait for them
+load(*COMPILED, "scipy.ndimage")  # before threads ask for them, and before people wait for them
 application = BodyLimit(django, settings.LARGEST_REQUEST)
 if parent := os.environ.get("ARMUTO_WITH_PARENT"):
     from studio.platform import workers

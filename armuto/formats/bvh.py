@@ -19,6 +19,7 @@ import numpy as np
 
 from armuto.errors import BadInput
 from armuto.formats.bvh_hierarchy import AXES, LARGEST, BvhJoint, read_hierarchy
+from armuto.formats.numbers import numbers
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip, in_file_space
@@ -93,12 +94,10 @@ def _motion(data: bytes, start: int, line: int, joints: tuple[BvhJoint, ...], fi
 
 def _numbers(block: bytes, first_line: int, file: str) -> FloatArray:
     """The motion block as one flat array; the slow search for the culprit runs only when something is wrong."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("error", DeprecationWarning)
-        try:
-            values: FloatArray = np.fromstring(block, sep=" ")
-        except (ValueError, DeprecationWarning):
-            values = np.array([np.nan])
+    try:
+        values = numbers(block)
+    except ValueError:
+        values = np.array([np.nan])
     if len(values) and not (np.abs(values).max() < LARGEST):
         for number, row in enumerate(block.decode("latin-1").splitlines(), first_line):
             for word in row.split():

@@ -23,11 +23,13 @@ from armuto.formats.usd_layers import Unusable, self_contained_layer
 from armuto.intake import detection
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import load
 
 MOST_JOINTS, MOST_KEYS = 20_000, 200_000
 
 
 def main(source: str, target: str) -> int:
+    load("armuto.kinematics.kernels")  # their cache may lie where nothing can be opened soon
     # The program itself, and the folder with the file: nothing else on this machine can be opened from here on.
     installed = {Path(sysconfig.get_path(name)) for name in ("stdlib", "platstdlib", "purelib", "platlib")}
     isolation.confine(

@@ -8,6 +8,7 @@ import numpy as np
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats import bvh
+from armuto.formats.numbers import numbers
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.tests import figures
@@ -205,3 +206,47 @@ class RoundTrip(unittest.TestCase):
         document = formats.read(bvh.serialise(bvh.from_clip(clip)), "x.bvh", ImportOptions("cm", "+Y"))
         order = [document.skeleton.index[name] for name in skeleton.names]
         np.testing.assert_allclose(document.clips[0].world().positions[:, order], clip.world().positions, atol=1e-7)
+
+
+class Decimals(unittest.TestCase):
+    """Numbers are read as Python reads each, to the last digit and its sign."""
+
+    WORDS = """-0 +5 1e5 1E-7 0.000000 123456789012345678901234567890 9007199254740993 9007199254740992 1e22 1e23 1e-22
+        1e-23 4.9e-324 1e400 .5 5. -.5e3 00012 1e0005 179769313486231580793728971405301e276"""
+    NO_NUMBERS = (
+        "1 2 x",
+        "1e",
+        "--1",
+        "1.2.3",
+        "nan",
+        "inf",
+        "0x10",
+        "1_000",
+        "1,5",
+        "-",
+        ".",
+        "e5",
+        "1e+",
+        "1 \0",
+        "é",
+    )
+
+    def read(self, words: list[str], between: str = " ") -> None:
+        found, wanted = numbers(between.join(words).encode()), np.array([float(word) for word in words])
+        np.testing.assert_array_equal(found, wanted)
+        np.testing.assert_array_equal(np.signbit(found), np.signbit(wanted))
+
+    def test_any_decimal_in_any_company(self) -> None:
+        rng = np.random.default_rng(9)
+        long = [repr(float(v)) for v in rng.normal(size=500) * 10.0 ** rng.integers(-30, 30, 500)]
+        short = [f"{v:.6f}" for v in rng.normal(size=4000) * 100]
+        edges = [*self.WORDS.split(), "1" * 400, "0." + "0" * 450 + "1", "0" * 1200 + "7"]
+        self.read([*short, *edges])
+        self.read(long)  # most of them left to Python
+        self.read([*short[:40], *long, *edges], "\r\n \t")
+        self.assertEqual((numbers(b"").tolist(), numbers(b" \n").tolist(), numbers(b"7").tolist()), ([], [], [7.0]))
+
+    def test_what_is_no_number(self) -> None:
+        for text in self.NO_NUMBERS:
+            with self.subTest(text), self.assertRaises(ValueError):
+                numbers(text.encode())

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db.models.signals import post_migrate
 from django.test.runner import DiscoverRunner
 
-from armuto.lazy import load
+from armuto.lazy import COMPILED, load
 
 
 class Runner(DiscoverRunner):
@@ -20,7 +20,7 @@ class Runner(DiscoverRunner):
 
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
-        load("armuto.kinematics.kernels", "scipy.ndimage")  # before the threads of tests ask for them
+        load(*COMPILED, "scipy.ndimage")  # before the threads of tests ask for them
         settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
         # A test that empties the tables takes away what migrations put in; it is there again for the next.
         post_migrate.connect(_add_shipped_patterns, sender=apps.get_app_config("patterns"))

@@ -203,7 +203,6 @@ def to_glb(tree: Json, binary: bytes) -> bytes:
     text += b" " * (-len(text) % 4)
     parts = [struct.pack("<II", len(text), CHUNK_JSON), text]
     if binary:
-        binary += b"\0" * (-len(binary) % 4)
-        parts += [struct.pack("<II", len(binary), CHUNK_BIN), binary]
-    body = b"".join(parts)
-    return MAGIC + struct.pack("<II", 2, 12 + len(body)) + body
+        fill = b"\0" * (-len(binary) % 4)
+        parts += [struct.pack("<II", len(binary) + len(fill), CHUNK_BIN), binary, fill]
+    return b"".join([MAGIC, struct.pack("<II", 2, 12 + sum(map(len, parts))), *parts])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import copy
 from collections.abc import Mapping, Sequence
 
 import numpy as np
@@ -77,6 +76,15 @@ def node_motion(clip: Clip, rig: GltfRig) -> tuple[FloatArray, FloatArray]:
     return rotation.continuous(rotations), translations
 
 
+def _editable(tree: Json) -> Json:
+    """A tree whose tables and their rows can be changed without changing the file's; what lies deeper is shared, and
+    only ever replaced."""
+    return {
+        key: [dict(row) if isinstance(row, dict) else row for row in value] if isinstance(value, list) else value
+        for key, value in tree.items()
+    }
+
+
 def with_clips(
     held: GltfFile,
     rig: GltfRig,
@@ -94,7 +102,7 @@ def with_clips(
     Mesh, skin, materials and every other part of the file stay as they are. A joint node given by a matrix is
     rewritten as translation, rotation and scale, since glTF animates only those.
     """
-    tree = copy.deepcopy(held.json)
+    tree = _editable(held.json)
     for n in rig.nodes:
         if "matrix" in (node := tree["nodes"][n]):
             trs = node_trs(held, node)
@@ -140,7 +148,7 @@ def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip], keys: Sequence[Keys
 
 def self_contained(held: GltfFile, files: Mapping[str, bytes]) -> tuple[bytes, list[str]]:
     """The file as one .glb with its buffers and images inside, and notes on images that are missing."""
-    tree, notes = copy.deepcopy(held.json), []
+    tree, notes = _editable(held.json), []
     buffer = _Buffer(tree, held.buffers)
     for image in tree.get("images", []):
         uri = image.get("uri")
@@ -172,14 +180,15 @@ def _written(
         times = keys[number] if keys else None
         animation: Json = {"name": clip.name, "channels": [], "samplers": []}
         inputs: dict[bytes, int] = {}
+        every = np.arange(clip.frames)
         for joint, n in enumerate(nodes):
             for path, kind, values in (("rotation", VEC4, rotations), ("translation", VEC3, translations)):
-                frames = np.arange(clip.frames) if times is None else getattr(times, f"{path}s")[joint]
+                frames = every if times is None else getattr(times, f"{path}s")[joint]
                 # Channels that are keyed on the same frames share their times.
                 content = frames.tobytes()
                 if content not in inputs:
                     inputs[content] = buffer.add((first + frames) / clip.fps, SCALAR, bounds=True)
-                output = buffer.add(values[frames, joint], kind)
+                output = buffer.add(values[:, joint] if frames is every else values[frames, joint], kind)
                 animation["samplers"].append({"input": inputs[content], "output": output, "interpolation": "LINEAR"})
                 channel = {"node": n, "path": path}
                 animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": channel})

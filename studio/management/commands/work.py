@@ -10,7 +10,7 @@ from django.conf import settings
 from django.db import DatabaseError, OperationalError, close_old_connections
 from django_tasks_db.management.commands import db_worker
 
-from armuto.lazy import load
+from armuto.lazy import COMPILED, load
 from studio.platform import workers
 
 UNWRITABLE = f"{OperationalError.__module__}.{OperationalError.__qualname__}"
@@ -65,7 +65,7 @@ class Command(db_worker.Command):
         if with_parent:
             workers.end_with(with_parent)
         os.nice(NICE)
-        load("armuto.kinematics.kernels", "scipy.ndimage")
+        load(*COMPILED, "scipy.ndimage")
         options["worker_id"] = workers.enlist()
         db_worker.Worker = Worker  # type: ignore[misc]
         self.stdout.write(f"{workers.name} works.")
