@@ -10,6 +10,7 @@ from armuto import formats, pairing
 from armuto.formats import bvh
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.pose import world_pose
 from armuto.pairing import Pair
 from armuto.pipeline import retarget
 from armuto.quality.findings import findings, rank
@@ -48,6 +49,14 @@ def walking(frames: int) -> tuple[Clip, fitting.Fitting]:
     return figures.motion(source, rng, frames), fitting.fit(source, target, pairs=pairs)
 
 
+def short_clip() -> tuple[Clip, fitting.Fitting, formats.Document]:
+    """A clip of five seconds of the demo, its fitting onto the porter, and him."""
+    figure = formats.read((FILES / "porter.glb").read_bytes(), "porter.glb")
+    source = formats.read((FILES / "hall/wave_the_lantern.bvh").read_bytes(), "wave_the_lantern.bvh")
+    made = fitting.fit(source.skeleton, figure.skeleton, source.parts, figure.parts)
+    return source.clips[0].cut(0, 150), replace(made, capsules=figure.capsules), figure
+
+
 def rows(best: Callable[..., float]) -> list[tuple[str, float, str]]:
     """What, in copies, and what is to be reached."""
     clip, made = walking(FRAMES)
@@ -55,14 +64,8 @@ def rows(best: Callable[..., float]) -> list[tuple[str, float, str]]:
     copy = best(a.copy, 30)
     body = clip.skeleton
     shifts = clip.all_translations()
-    from armuto.kinematics.pose import world_pose
-
     alone = replace(made, settings=ROTATIONS_ALONE)
-    figure = formats.read((FILES / "porter.glb").read_bytes(), "porter.glb")
-    source = formats.read((FILES / "hall/wave_the_lantern.bvh").read_bytes(), "wave_the_lantern.bvh")
-    short = source.clips[0].cut(0, 150)
-    onto = fitting.fit(source.skeleton, figure.skeleton, source.parts, figure.parts)
-    onto = replace(onto, capsules=figure.capsules)
+    short, onto, figure = short_clip()
     return [
         ("quaternion product", best(lambda: rotation.multiply(a, b), 20) / copy, "≤ 3"),
         ("forward kinematics", best(lambda: world_pose(body, a, shifts), 20) / copy, "≤ 8"),

@@ -2,7 +2,6 @@
 
 import json
 import logging
-import time
 from collections.abc import Callable
 from contextvars import ContextVar
 from datetime import UTC, datetime
@@ -11,6 +10,8 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.utils.crypto import get_random_string
 from django_tasks.signals import task_finished
+
+from studio.platform.timing import header, measured
 
 logger = logging.getLogger("armuto.journal")
 LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"  # none that is taken for another when it is read out
@@ -25,10 +26,11 @@ class RequestLog:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         token = current_id.set(get_random_string(8, LETTERS))
-        begun = time.perf_counter()
         try:
-            response = self.get_response(request)
+            with measured() as spans:
+                response = self.get_response(request)
             response["X-Request-ID"] = current_id.get()
+            response["Server-Timing"] = header(spans)
             logger.info(
                 "%s %s",
                 request.method,
@@ -37,7 +39,7 @@ class RequestLog:
                     "kind": "request",
                     "id": current_id.get(),
                     "status": response.status_code,
-                    "milliseconds": round(1000 * (time.perf_counter() - begun), 1),
+                    "milliseconds": round(1000 * spans["total"], 1),
                     "session": request.headers.get("Armuto-Session", "")[:64],
                 },
             )

@@ -31,6 +31,7 @@ from studio.library.models import Clip
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
 from studio.platform.optimistic import Conflict, etag, name_version
+from studio.platform.timing import span
 
 router = Router(tags=["fittings"])
 
@@ -214,7 +215,8 @@ def post_edit(request: HttpRequest, fitting_id: Id, wanted: EditIn) -> Any:
     """Make one change to the pairs; it is a step that can be undone."""
     changes = wanted.dict()
     clip, frame, op = changes.pop("clip_id"), changes.pop("frame"), changes.pop("op")
-    row, _ = change_fitting(begun_on(request, fitting_id), lambda row: edit(row, op, **changes))
+    with span("change"):
+        row, _ = change_fitting(begun_on(request, fitting_id), lambda row: edit(row, op, **changes))
     return _with_pose(row, clip, frame)
 
 
@@ -236,9 +238,14 @@ def _with_pose(row: Fitting, clip_id: Id | None, frame: int | None) -> JsonRespo
 
 def _posed(row: Fitting, clip_id: Id | None, frame: int | None) -> dict[str, Any]:
     value = value_of(row)
-    standing = np.concatenate([block.ravel() for block in blocks(row, value)]) if clip_id is not None else None
-    return fitting_out(row) | {
-        "pose": pose_of(row, value, clip_id, frame),
+    with span("stances"):
+        standing = np.concatenate([block.ravel() for block in blocks(row, value)]) if clip_id is not None else None
+    with span("pose"):
+        pose = pose_of(row, value, clip_id, frame)
+    with span("fitting"):
+        out = fitting_out(row)
+    return out | {
+        "pose": pose,
         "standing": None if standing is None else b64encode(standing.astype("<f4").tobytes()).decode(),
     }
 
@@ -276,7 +283,8 @@ def _moved(
                 remember(row, before)
                 follow_history(row, contacts)
 
-    row, _ = change_fitting(begun_on(request, fitting_id), work)
+    with span("change"):
+        row, _ = change_fitting(begun_on(request, fitting_id), work)
     return _with_pose(row, clip_id, frame)
 
 
