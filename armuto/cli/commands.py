@@ -218,7 +218,7 @@ def _performed(
     if not source.clips:
         raise BadInput(f"{path}: there is no motion in it; name a file with at least one clip.")
     fits = _fits(source, character, fitting_bytes, options)
-    fits = replace(fits, settings=_said(fits.settings, options))
+    fits = fits.with_settings(_said(fits.settings, options))
     rows = []
     for clip in source.clips:
         stem = PurePath(path).stem

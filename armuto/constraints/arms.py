@@ -14,7 +14,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.curves import envelope, smooth
 from armuto.kinematics.signals import runs
-from armuto.kinematics.vectors import lengths
+from armuto.kinematics.vectors import cross, lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.lazy import lazily
 from armuto.retarget.context import RetargetContext
@@ -165,7 +165,7 @@ def _way_out(
         return None
     arm = place - motion.positions[limb.joints[0]]
     back = rotation.inverse(chest)
-    axis = rotation.rotate(back, np.cross(arm, way)) * more[:, None]
+    axis = rotation.rotate(back, cross(arm, way)) * more[:, None]
     out = np.tile(rotation.IDENTITY, (motion.frames, 1))
     near = ndimage.maximum_filter1d((more > 0).astype(np.int8), 4 * width + 1).astype(bool)
     for first, last in runs(near):
@@ -174,7 +174,7 @@ def _way_out(
         if np.linalg.norm(mean) < 1e-12:
             continue
         about = rotation.rotate(chest[part], np.broadcast_to(mean / np.linalg.norm(mean), arm[part].shape))
-        gain = np.sum(np.cross(about, arm[part]) * way[part], axis=-1)
+        gain = np.sum(cross(about, arm[part]) * way[part], axis=-1)
         angle = np.minimum(more[part] / np.maximum(gain, LEAST * lengths(arm[part])), FURTHEST)
         out[part] = rotation.about_each(about, strength * envelope(angle, width))
     return out

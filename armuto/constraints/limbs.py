@@ -15,7 +15,7 @@ from armuto.contacts.resting import BoolArray
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.ik import SOFT, fabrik, two_bones
-from armuto.kinematics.vectors import lengths
+from armuto.kinematics.vectors import cross, lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.context import RetargetContext
 
@@ -71,13 +71,13 @@ def limb_chains(context: RetargetContext) -> Mapping[str, LimbChain]:
 def _bends_to(at: FloatArray, kind: str, forward: FloatArray) -> FloatArray:
     """The axis a limb bends about in its stance; where that shows none, its kind's: knees go ahead, elbows back."""
     upper, lower = at[1] - at[0], at[2] - at[1]
-    normal = np.cross(upper, lower)
+    normal = cross(upper, lower)
     if np.linalg.norm(normal) > 0.05 * np.linalg.norm(upper) * np.linalg.norm(lower):
         return np.asarray(normal / np.linalg.norm(normal))
     way = forward if kind.endswith("leg") and not kind.startswith("front") else -forward
-    normal = np.cross(way, upper)
+    normal = cross(way, upper)
     if np.linalg.norm(normal) < 1e-6:
-        normal = np.cross(way, [0.0, -1.0, 0.0])
+        normal = cross(way, np.array([0.0, -1.0, 0.0]))
     return np.asarray(normal / np.linalg.norm(normal))
 
 

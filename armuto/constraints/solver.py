@@ -19,7 +19,7 @@ from armuto.contacts.model import ContactSet
 from armuto.contacts.probes import ContactProbes, SourceTracks
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
-from armuto.kinematics.vectors import lengths
+from armuto.kinematics.vectors import cross, lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.context import RetargetContext
 from armuto.retarget.scaling import knuckle, width_ratio
@@ -200,7 +200,7 @@ def _hold_hands(problem: _Problem) -> dict[str, FloatArray]:
         for contact in contacts
         if contact.to in probes.parts and not contact.to.endswith("hand")
     }
-    left = np.cross(UP, problem.ahead)
+    left = cross(UP, problem.ahead)
     shifts = {
         limb: shift[0] * left + shift[1] * UP + shift[2] * problem.ahead
         for limb, shift in fitting.settings.moved.items()

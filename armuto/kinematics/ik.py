@@ -13,7 +13,7 @@ import numpy as np
 
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.vectors import lengths
+from armuto.kinematics.vectors import cross, lengths
 
 SOFT = 0.03  # of the limb's length: from so close to its full length on, a limb stretches ever more slowly
 ROUNDS = 12
@@ -85,7 +85,7 @@ def two_bones(
     now = lengths(end - root)
     wanted = softened(now, lengths(away), a + b, soft)
     wanted = np.maximum(wanted, np.abs(a - b) + 1e-6 * (a + b))
-    normal = np.cross(upper, lower) + hinge * (1e-3 * a * b)[:, None]
+    normal = cross(upper, lower) + hinge * (1e-3 * a * b)[:, None]
     normal = normal / np.maximum(lengths(normal), 1e-12)[:, None]
     opened = _inner(a, b, wanted) - _inner(a, b, now)
     # Opening the joint turns the lower bone back about the normal by which it was bent.

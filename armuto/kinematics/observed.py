@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, Field, TypeAdapter
 
 from armuto.kinematics import rotation
+from armuto.kinematics.vectors import cross
 from armuto.validation import Number, Numbers3, Within, read
 
 Vector = NDArray[np.float64]
@@ -61,7 +62,7 @@ class Hinge:
         if float(np.linalg.norm(straight)) < 0.2:
             return None
         straight = straight / np.linalg.norm(straight)
-        ahead = np.cross(self.axis, straight)
+        ahead = cross(self.axis, straight)
         radius = float(np.sqrt(max(1.0 - self.along**2, 0.0)))
         angles = np.radians(np.arange(0.0, 171.0, 0.5))[:, None]
         way = self.along * self.axis + radius * (np.cos(angles) * straight + np.sin(angles) * ahead)

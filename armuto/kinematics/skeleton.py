@@ -91,12 +91,26 @@ class Skeleton:
                 depth[joint] = depth[parent] + 1
         return tuple(np.flatnonzero(depth == level) for level in range(int(depth.max(initial=0)) + 1))
 
-    def ancestors(self, joint: int) -> list[int]:
+    def ancestors(self, joint: int) -> tuple[int, ...]:
         """The joints above ``joint``, nearest first."""
-        found = []
-        while (joint := int(self.parents[joint])) >= 0:
-            found.append(joint)
-        return found
+        joint = int(joint)
+        if joint not in self._ancestors:
+            above, found = self._parents, []
+            at = above[joint]
+            while at >= 0:
+                found.append(at)
+                at = above[at]
+            self._ancestors[joint] = tuple(found)
+        return self._ancestors[joint]
+
+    @cached_property
+    def _parents(self) -> list[int]:
+        return list(map(int, self.parents))
+
+    @cached_property
+    def _ancestors(self) -> dict[int, tuple[int, ...]]:
+        """Those that were asked for; a tree does not change."""
+        return {}
 
     def above(self, joint: int, among: Container[int]) -> int | None:
         """The nearest joint above ``joint`` that is among these, or None."""

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.rotation import kernels
 
 
+def length(v: FloatArray) -> float:
+    """Length of a single vector, in plain numbers: for these NumPy takes ten times as long."""
+    return math.hypot(*v.tolist())
+
+
 def unit(v: FloatArray) -> FloatArray:
-    length = float(np.linalg.norm(v))
-    return np.asarray(v / length) if length > 1e-12 else np.zeros(3)
+    """A single vector's direction; zeros where it has none."""
+    size = length(v)
+    return np.asarray(v / size) if size > 1e-12 else np.zeros(3)
 
 
 def lengths(values: FloatArray) -> FloatArray:

@@ -118,6 +118,19 @@ class Fitting:
         size = self.overrides.size
         return self.sizes.used(size) if isinstance(size, str) else size
 
+    def with_settings(self, settings: Settings) -> Fitting:
+        """The same fitting with other settings; what does not depend on them is not found again."""
+        return self._with(settings=settings)
+
+    def with_body(self, capsules: Mapping[int, Capsule], ranges: Mapping[str, Range]) -> Fitting:
+        """The same fitting for a body of other thickness and limits."""
+        return self._with(capsules=capsules, ranges=ranges)
+
+    def _with(self, **fields: Any) -> Fitting:
+        made = replace(self, **fields)
+        vars(made).update({name: vars(self)[name] for name in FROM_STANCES if name in vars(self)})
+        return made
+
     @cached_property
     def source_pose(self) -> Pose:
         """World pose of the source in its stance."""
@@ -164,6 +177,10 @@ class Fitting:
             self.overrides.hinges,
             rolled,
         )
+
+
+#: Properties of a fitting that neither settings nor the build of its body change.
+FROM_STANCES = ("turn", "forward", "source_pose", "target_pose", "same_build", "joint_frames", "joint_mapping")
 
 
 class NothingToPair(ValueError):

@@ -11,6 +11,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.vectors import cross
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.pairing.twist_joints import twists
 from armuto.retarget.context import RetargetContext
@@ -45,7 +46,7 @@ def retarget_rotations(
     turning, shifts = twists(target, mapping), translated_joints(clip, context)
     influenced = influences(fitting.settings.follow, mapping, target, fitting.plan)
     up = np.array([0.0, 1.0, 0.0])
-    axes = np.stack([np.cross(up, fitting.forward), up, fitting.forward])
+    axes = np.stack([cross(up, fitting.forward), up, fitting.forward])
     tracked = list(tracked)
     sampled = sorted({*tracked, *(driver.source for driver in mapping.values())})
     source = clip.world_by_joint()

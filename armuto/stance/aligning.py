@@ -23,7 +23,7 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.observed import Hinge
 from armuto.kinematics.pose import Pose, local_rotations
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.vectors import unit
+from armuto.kinematics.vectors import cross, length, unit
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.pairing.twist_joints import Twist, twists
 from armuto.stance.shape import Shape, bends, limbs_of, roll_angle, same_build, soles, tips_of, turn_between
@@ -193,7 +193,7 @@ class _Turns:
         have, wanted = [], []
         for child in self.own.limbs.next[joint]:
             a, b = self.own.at[child] - self.own.at[joint], self.other.at[child] - self.other.at[joint]
-            if min(float(np.linalg.norm(a)), float(np.linalg.norm(b))) > 1e-9:
+            if min(length(a), length(b)) > 1e-9:
                 have.append(unit(a))
                 wanted.append(unit(b))
         if not have:
@@ -265,7 +265,7 @@ class _Turns:
 def _spans(directions: list[FloatArray]) -> bool:
     """Whether the directions fix an orientation: two of them are clearly not on one line."""
     least = math.sin(math.radians(4.0))
-    return any(float(np.linalg.norm(np.cross(a, b))) > least for n, a in enumerate(directions) for b in directions[:n])
+    return any(length(cross(a, b)) > least for n, a in enumerate(directions) for b in directions[:n])
 
 
 def _twist_about(axis: FloatArray, outer: FloatArray, inner: FloatArray, share: float) -> FloatArray:

@@ -13,6 +13,7 @@ from armuto.body.plans import BodyPlan
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import world_pose
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import cross, length
 from armuto.stance import making
 
 
@@ -55,7 +56,7 @@ def joint_frames(
     pose = world_pose(skeleton, local[None], skeleton.rest_translation[None]).frame(0)
     owner = {joint: part for part, found in joints.items() for joint in found}
     up = np.array([0.0, 1.0, 0.0])
-    left = np.cross(up, forward)
+    left = cross(up, forward)
     frames = []
     for joint in sorted(owner):
         part = plan.by_name.get(owner[joint])
@@ -67,11 +68,11 @@ def joint_frames(
         outward = left if part.side != "right" else -left
         ahead = _square(forward if abs(along @ forward) < 0.7 else up, along)
         out = _square(outward if abs(along @ outward) < 0.7 else up, along)
-        third = np.cross(along, ahead)
+        third = cross(along, ahead)
         out = third if third @ out >= 0 else -third
         twist = along if (part.side != "right") else -along
         above = skeleton.above(joint, owner)
-        bend, side = np.cross(along, ahead), np.cross(along, out)
+        bend, side = cross(along, ahead), cross(along, out)
         frames.append(JointFrame(joint, -1 if above is None else above, part.name, bend, side, twist))
     return JointFrames(pose.rotations, tuple(frames))
 
@@ -88,10 +89,10 @@ def _along(
     else:
         above = skeleton.above(joint, owner)
         line = at[joint] - at[above] if above is not None else np.zeros(3)
-    length = float(np.linalg.norm(line))
-    return line / length if length > 1e-6 else None
+    size = length(line)
+    return line / size if size > 1e-6 else None
 
 
 def _square(v: FloatArray, to: FloatArray) -> FloatArray:
     out = v - to * (v @ to)
-    return np.asarray(out / np.linalg.norm(out))
+    return np.asarray(out / length(out))

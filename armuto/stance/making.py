@@ -17,7 +17,7 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import local_rotations
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.vectors import unit
+from armuto.kinematics.vectors import cross, length, unit
 from armuto.stance.aligning import AlignmentTarget, align
 from armuto.stance.posture import UP
 from armuto.stance.shape import CLEARLY, SURE, Shape, limbs_of, roll_to, square, tips_of, turn_between
@@ -113,7 +113,7 @@ class PoseEditor:
         if hinge is None or along is None or hinge.second_certainty < SURE:
             return False
         shown = square(rotation.rotate(self.world[second], hinge.second_axis), along)
-        if float(np.linalg.norm(shown)) < ASLANT:
+        if length(shown) < ASLANT:
             return False
         self.turn(second, roll_to(along, unit(shown), unit(square(axis, along))))
         return True
@@ -140,7 +140,7 @@ def arms(editor: PoseEditor, degrees: float) -> None:
     """
     found = False
     for side, sign in (("left", 1.0), ("right", -1.0)):
-        across = np.cross(UP, editor.forward) * sign
+        across = cross(UP, editor.forward) * sign
         angle = np.radians(degrees)
         wanted = unit(np.sin(angle) * across - np.cos(angle) * UP)
         for kind in ("upper arm", "lower arm", "upper wing", "lower wing"):
@@ -152,7 +152,7 @@ def arms(editor: PoseEditor, degrees: float) -> None:
             framed = editor.shape().frame(hand) if hand is not None else None
             if kind == "lower arm" and framed is not None:
                 editor.point(joint, wanted)
-                if upper is not None and editor.roll_second(upper, joint, np.cross(wanted, editor.forward)):
+                if upper is not None and editor.roll_second(upper, joint, cross(wanted, editor.forward)):
                     continue  # this forearm keeps to its elbow: its palm turns in the wrist
                 # The palm turns in the forearm.
                 framed = editor.shape().frame(hand)  # type: ignore[arg-type]
@@ -173,7 +173,7 @@ def straight(editor: PoseEditor, steepest: float = STEEPEST) -> None:
 
     steepest: degrees to which a bone of the trunk keeps its lean to the front, as it may be its build.
     """
-    across = np.cross(UP, editor.forward)
+    across = cross(UP, editor.forward)
     for part in ("hips", "spine", "chest", "neck", "head"):
         for joint in sorted(j for j, name in editor.parts.items() if name == part):
             shape = editor.shape()
@@ -229,7 +229,7 @@ def mirrored(
     side: "left" or "right", which is copied onto the other; None exchanges them, the middle being mirrored too. Where
     the skeleton rests alike on both sides, turns from rest are mirrored; else the directions are (:func:`align`).
     """
-    across = unit(np.cross(UP, forward))
+    across = unit(cross(UP, forward))
     pose, rest = posed(skeleton, rotations), skeleton.rest
     middle = _middle(skeleton, rest.positions, mirror_joints, across)
     if side is None:
@@ -248,10 +248,7 @@ def mirrored(
 
     height = float(np.ptp(rest.positions[:, 1])) or 1.0
     from_middle = rest.positions - middle * across
-    apart = [
-        float(np.linalg.norm(reflect(from_middle[mirror_joints.get(joint, joint)]) - from_middle[joint]))
-        for joint in into
-    ]
+    apart = [length(reflect(from_middle[mirror_joints.get(joint, joint)]) - from_middle[joint]) for joint in into]
     if max(apart) < SYMMETRIC * height:
         turns = rotation.multiply(pose.rotations, rotation.inverse(rest.rotations))
         # A mirrored rotation turns the other way about the mirrored axis.

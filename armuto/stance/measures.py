@@ -6,11 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 
-import numpy as np
-
 from armuto.body.estimation import HIGHEST_SOLE
 from armuto.body.plans import BodyPlan
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import length
 from armuto.pairing.joint_mapping import JointDriver
 
 MEASURES = ("legs", "arms", "spine")
@@ -40,8 +39,8 @@ def sizes(mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan) 
         for run in runs:
             found = [by_part[name] for name in run if name in by_part]
             for a, b in pairwise(found):
-                there += float(np.linalg.norm(b.place - a.place))
-                own += float(np.linalg.norm(here[b.target] - here[a.target]))
+                there += length(b.place - a.place)
+                own += length(here[b.target] - here[a.target])
         return own / there if there > 0 and own > 0 else None
 
     legs = [[part.name for part in leg] for leg in plan.legs]
@@ -55,8 +54,8 @@ def sizes(mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan) 
     for joint, driver in mapping.items():
         above = target.above(joint, mapping)
         if above is not None:
-            total[0] += float(np.linalg.norm(driver.place - mapping[above].place))
-            total[1] += float(np.linalg.norm(here[joint] - here[above]))
+            total[0] += length(driver.place - mapping[above].place)
+            total[1] += length(here[joint] - here[above])
     body = total[1] / total[0] if min(total) > 0 else 1.0
     return Sizes(ratio(legs), ratio(arms), ratio([["hips", "chest", "neck", "head"]]), body)
 

@@ -14,6 +14,7 @@ from armuto.body.plans import BodyPlan, plan_of
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import cross, length
 
 TWISTED = 3.0  # degrees between hips and shoulders from which on they do not tell where a figure faces
 STRIDES = 12.0  # degrees between a leg and the mirrored other, from which on a body is in a step
@@ -126,7 +127,7 @@ def _strides(at: Places, plan: BodyPlan, degrees: float) -> bool:
 
 def measure(at: Places, plan: BodyPlan, forward: FloatArray) -> Posture:
     """The angles of a posture. at: part to place ``(3,)``. forward: where the body faces, a horizontal unit vector."""
-    across = np.cross(UP, forward)
+    across = cross(UP, forward)
     upright = plan.trunk == "upright" or (plan.trunk == "any" and _rises(at))
     lean = _lean(at, upright)
     lines = [line for line in (_across(at, plan, "hips"), _across(at, plan, "chest")) if line is not None]
@@ -168,7 +169,7 @@ class _Limb:
 
 def _limb(at: Places, names: list[str]) -> _Limb | None:
     points = [at[name] for name in names if name in at]
-    if len(points) < 2 or np.linalg.norm(points[-1] - points[0]) < 1e-9:
+    if len(points) < 2 or length(points[-1] - points[0]) < 1e-9:
         return None
     bones = [b - a for a, b in itertools.pairwise(points)]
     bend = max((_angle(a, b) for a, b in itertools.pairwise(bones)), default=0.0)
@@ -179,7 +180,7 @@ def _lean(at: Places, upright: bool) -> float:
     top = next((at[name] for name in ("neck", "head", "chest") if name in at), None)
     if not upright:
         top = at.get("chest", top)
-    if top is None or "hips" not in at or np.linalg.norm(top - at["hips"]) < 1e-9:
+    if top is None or "hips" not in at or length(top - at["hips"]) < 1e-9:
         return 0.0
     angle = _angle(top - at["hips"], UP)
     # A trunk that goes level slopes by its build, up to a third of a right angle either way.
@@ -198,7 +199,7 @@ def _across(at: Places, plan: BodyPlan, holder: str) -> FloatArray | None:
         twin = f"right {part.kind}"
         if part.side == "left" and part.name in at and twin in at and _holder(part.name, plan) == holder:
             total = total + at[part.name] - at[twin]
-    return total if np.linalg.norm(total) > 1e-9 else None
+    return total if length(total) > 1e-9 else None
 
 
 def _holder(name: str, plan: BodyPlan) -> str:

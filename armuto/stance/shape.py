@@ -24,7 +24,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.observed import Hinge
 from armuto.kinematics.skeleton import Skeleton
-from armuto.kinematics.vectors import unit
+from armuto.kinematics.vectors import cross, length, unit
 from armuto.stance.posture import Posture, measure
 
 COINCIDENT = 1e-5  # metres within which two joints lie on one place
@@ -180,7 +180,7 @@ class Shape:
         if d is None or onward is None:
             return None
         off = square(onward, d)
-        size = float(np.linalg.norm(off))
+        size = length(off)
         degrees = self.bent_by(joint)
         share = min(max((degrees - STRAIGHT) / (BENT - STRAIGHT), 0.0), 1.0)
         trust = share * share * (3 - 2 * share)
@@ -197,7 +197,7 @@ class Shape:
         d, onward = self.direction(joint), self.direction(below[0]) if len(below) == 1 else None
         if d is None or onward is None:
             return 0.0
-        return math.degrees(math.atan2(float(np.linalg.norm(square(onward, d))), float(onward @ d)))
+        return math.degrees(math.atan2(length(square(onward, d)), float(onward @ d)))
 
     def may_be_carried(self, joint: int) -> bool:
         """Whether an arm's bend is so slight that it may be how the arm is built (its carrying angle), and not its
@@ -205,7 +205,7 @@ class Shape:
         d, onward, expected = self.direction(joint), self.direction(self.limbs.next[joint][0]), self.expected(joint)
         if d is None or onward is None or expected is None or HINGES.get(self.limbs.kind(joint)) != 1.0:
             return False
-        aside = math.degrees(abs(math.asin(float(np.clip(onward @ np.cross(d, expected), -1.0, 1.0)))))
+        aside = math.degrees(abs(math.asin(float(np.clip(onward @ cross(d, expected), -1.0, 1.0)))))
         return self.bent_by(joint) < SLIGHT and aside < CARRIED
 
     def expected(self, joint: int) -> FloatArray | None:
@@ -255,7 +255,7 @@ class Shape:
         if tip is None:
             return None
         line, back = tip - self.at[below[0]], self.at[foot] - self.at[below[0]]
-        if np.linalg.norm(line) < 0.15 * np.linalg.norm(back):
+        if length(line) < 0.15 * length(back):
             return None
         along = unit(line)
         up = square(back, along)
@@ -370,7 +370,7 @@ def tips_of(
         sites = np.flatnonzero(skeleton.end_parents == joint)
         beyond = [ends[n] for n in sites] or [positions[child] for child in skeleton.children[joint]]
         if beyond:
-            out[key] = max(beyond, key=lambda place: float(np.linalg.norm(place - positions[joint])))
+            out[key] = max(beyond, key=lambda place: length(place - positions[joint]))
     return out
 
 
@@ -384,7 +384,7 @@ def turn_between(have: tuple[FloatArray, FloatArray], wanted: tuple[FloatArray, 
 def roll_angle(axis: FloatArray, have: FloatArray, wanted: FloatArray) -> float:
     """Radians about ``axis`` that bring ``have`` to ``wanted``, seen along it."""
     a, b = square(have, axis), square(wanted, axis)
-    return math.atan2(float(np.cross(a, b) @ axis), float(a @ b))
+    return math.atan2(float(cross(a, b) @ axis), float(a @ b))
 
 
 def roll_to(axis: FloatArray, have: FloatArray, wanted: FloatArray) -> FloatArray:

@@ -66,7 +66,7 @@ def change(row: Fitting, values: Mapping[str, Any], trial: bool = False) -> core
     """Change settings, and keep that as a step unless it is a trial. Returns the fitting then. Raises
     :class:`BadInput`."""
     fitting = value_of(row)
-    made = replace(fitting, settings=changed(fitting.settings, values))
+    made = fitting.with_settings(changed(fitting.settings, values))
     if not trial and made.settings != fitting.settings:
         step(row, made, _described(values, made.settings))
     return made
@@ -151,7 +151,7 @@ def measured(row: Fitting, clip: Clip, values: Mapping[str, Any] | None = None) 
     """
     fitting = value_of(row) if values is None else change(row, values, trial=True)
     value, found = clip_value(clip), contacts_of(fitting, clip)
-    plain = replace(fitting, settings=_plain(fitting.settings))
+    plain = fitting.with_settings(_plain(fitting.settings))
     rows, graded = {}, None
     for key, setting in (("before", plain), ("after", fitting)):
         done = retarget(setting, clip, contacts=found)

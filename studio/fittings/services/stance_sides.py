@@ -1,7 +1,6 @@
 """One side of a fitting, as its stance is changed, and every way of making a stance."""
 
 import json
-from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -122,7 +121,7 @@ def _frames(side: Side, arguments: dict[str, Any]) -> Stance:
     if not 0 <= first <= last < clip.frames:
         raise BadInput(f"{row.name}: it has the frames 0 to {clip.frames - 1}; take a frame or a range among them.")
     if own is None:
-        alone = replace(side.fitting, settings=ROTATIONS_ALONE)
+        alone = side.fitting.with_settings(ROTATIONS_ALONE)
         rotations = making.average(transfer(clip.cut(first, last), alone), 0, last - first)
     else:
         rotations = making.average(own, first, last)

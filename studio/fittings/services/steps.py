@@ -169,7 +169,7 @@ def of_character(value: core.Fitting, character: Character) -> core.Fitting:
     ranges = ranges_of_character(character)
     thick = capsules.from_json(character.capsules, value.target)
     same = value.ranges == ranges and capsules.to_json(value.capsules, value.target) == character.capsules
-    return value if same else replace(value, capsules=thick, ranges=ranges)
+    return value if same else value.with_body(thick, ranges)
 
 
 def ranges_of_character(character: Character) -> dict[str, Range]:
