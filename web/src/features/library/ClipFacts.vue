@@ -40,7 +40,9 @@ const isPart = computed(() => props.clip.first > 0 || props.clip.last < props.cl
 const floor = computed(() => floorOf(props.clip.ground, props.clip.floor))
 const up = computed(() => upOf(props.evidence))
 const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : `${(props.clip.travel * 100).toFixed(0)} cm`))
-const floorHint = computed(() => (props.clip.ground.floor == null ? '' : (props.clip.ground.floor * 100).toFixed(1)))
+const floorHint = computed(() =>
+  props.clip.ground.floor == null ? '' : (props.clip.ground.floor * 100).toFixed(1).replace(/^-0\.0$/, '0.0'),
+)
 
 const version = () => props.clip.lock_version
 const name = useDraft(() => props.clip.name, version)
