@@ -5,7 +5,23 @@ import unittest
 
 import numpy as np
 
+from armuto.pipeline import retarget
+from armuto.quality.findings import find, rank
 from armuto.tests import golden_numbers
+
+
+class Traces(unittest.TestCase):
+    def test_findings_are_the_same_with_what_the_transfer_had_worked_out(self) -> None:
+        for name in ("walk", "crate", "fox", "in place", "given", "hard limits", "without hips"):
+            case = golden_numbers.CASES[name]
+            clip, made = golden_numbers.CLIPS[case.clip](), golden_numbers.fitted(case)
+            done = retarget(clip, made)
+            self.assertIsNotNone(done.trace)
+            anew = find(clip, done.clip, made, done.contacts)
+            rows = find(clip, done.clip, made, done.contacts, done.trace)
+            self.assertEqual([(row.grade, row.text) for row in rows], [(row.grade, row.text) for row in anew], name)
+            self.assertAlmostEqual(rank(rows), rank(anew), 6, name)
+        self.assertIsNone(retarget(clip, made, first=2, last=9).trace)
 
 
 class GoldenNumbers(unittest.TestCase):

@@ -16,6 +16,7 @@ from studio.ingest.services.reading import take_in
 from studio.ingest.tasks import read_arrival
 from studio.library.models import Clip
 from studio.platform.journal import JsonFormatter, TextFormatter
+from studio.platform.timing import span
 from studio.renditions.services import runs
 
 
@@ -37,6 +38,14 @@ class Journal(TransactionTestCase):
         self.assertGreaterEqual(second["status"], 400)
         self.assertEqual(third["status"], 404)
         self.assertEqual(len({row["id"] for row in (first, second, third)}), 3)
+
+    def test_an_answer_says_what_it_spent_its_time_on(self) -> None:
+        entries = dict(entry.split(";dur=") for entry in self.client.get("/api/counts")["Server-Timing"].split(", "))
+        self.assertGreater(float(entries["total"]), 0)
+        self.assertLessEqual(float(entries["database"]), float(entries["total"]))
+        with span("outside"):  # of any request, it is counted nowhere
+            pass
+        self.assertNotIn("outside", self.client.get("/api/counts")["Server-Timing"])
 
     def test_a_failure_is_found_by_the_id_in_its_sentence(self) -> None:
         broken = mock.patch("studio.api.counted", side_effect=RuntimeError("a cog is loose"))
