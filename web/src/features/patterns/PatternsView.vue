@@ -38,17 +38,21 @@ onMounted(async () => {
 useChanges().on(['patterns'], async () => {
   const untouched = !edited.value
   await load()
-  if (untouched || !here.value) open(here.value ?? rows.value?.[0] ?? null)
+  if (!here.value) open(rows.value?.[0] ?? null)
+  else if (untouched) show(here.value)
 })
 function open(pattern: Pattern | null) {
   at.value = pattern?.id ?? null
   if (!pattern) return
+  show(pattern)
+  chosen.value = []
+  applied.value = []
+}
+function show(pattern: Pattern) {
   base.value = pattern.lock_version
   name.value = pattern.name
   about.value = pattern.about
   parts.value = Object.entries(pattern.parts).map(([part, bones]) => ({ part, bones: bones.join(', ') }))
-  chosen.value = []
-  applied.value = []
 }
 async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
   busy.value = true
