@@ -15,7 +15,7 @@ from armuto.kinematics.statistics import median, percentile, percentiles
 from armuto.kinematics.vectors import lengths
 from armuto.pairing.joint_mapping import footing
 from armuto.quality.comparison import Comparison, Measurement, stretch_around, worst_frame
-from armuto.retarget.fitting import sole_of
+from armuto.retarget.soles import sole_of
 
 EDGE = 1  # frames at either end of a contact in which a foot still lands or already leaves
 BEARS = 0.005  # of the leg: a heel or toes so much higher than the other bear the foot no more

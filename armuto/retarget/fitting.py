@@ -13,7 +13,6 @@ from pydantic.dataclasses import dataclass as pydantic_dataclass
 
 from armuto import pairing
 from armuto.body.capsules import Capsule
-from armuto.body.estimation import HIGHEST_SOLE, lowest_of
 from armuto.body.joint_limits import Range
 from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import BodyPlan, plan_of
@@ -24,17 +23,17 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Missing, Pair
 from armuto.pairing.joint_mapping import JointDriver, first_drivers, footing, joint_mapping
 from armuto.retarget.settings import PLAIN, Settings
+from armuto.retarget.soles import sole_of
 from armuto.stance import AlignmentResidual, Stance
 from armuto.stance.aligning import AlignmentTarget, align, alignment_target, mapped_parts, remaining, shapes
+from armuto.stance.build import same_build
 from armuto.stance.joint_frames import JointFrames, joint_frames
-from armuto.stance.measures import MEASURES, Sizes, sizes, sole_height
+from armuto.stance.measures import MEASURES, Sizes, sizes
 from armuto.stance.posture import facing_in
 from armuto.stance.proposing import beginning
 from armuto.stance.proposing import propose as propose_stance
-from armuto.stance.shape import same_build
 from armuto.validation import Number
 
-STANDING = 0.005  # of the way from root to feet: so far a body may rest higher or lower than it stands
 EXACT = 0.002  # ratios and cosines within which a body is taken to be the other one in another size
 FEW = 3  # fewer pairs than this are not enough of a body plan to go by
 
@@ -350,31 +349,6 @@ def _floors(made: Fitting, mapping: Mapping[int, JointDriver]) -> tuple[float, f
         source if overrides.source_floor is None else overrides.source_floor,
         target if overrides.target_floor is None else overrides.target_floor,
     )
-
-
-def sole_of(skeleton: Skeleton, pose: Pose, feet: list[int], hips: int, moves: bool) -> float | None:
-    """Height of the lowest foot joint above the sole; None where nothing tells. moves: what its motion shows counts."""
-    seen = skeleton.observed
-    lowest = lowest_of(seen.soles, pose.rotations, pose.positions)
-    joint = float(pose.positions[feet, 1].min())
-    length = float(pose.positions[hips, 1]) - joint
-    if lowest is not None and 0 <= joint - lowest <= HIGHEST_SOLE * length:
-        return float(joint - lowest)
-    if moves and seen.sole is not None and 0 <= seen.sole <= HIGHEST_SOLE * length:
-        return seen.sole
-    return sole_height(skeleton, feet, hips) if _rests_as_it_stands(skeleton, pose, feet) else None
-
-
-def _rests_as_it_stands(skeleton: Skeleton, pose: Pose, feet: Sequence[int]) -> bool:
-    """Whether the feet are as far below the body at rest as they are in the stance, to STANDING of the way."""
-    if not feet:
-        return True
-    rest, root = skeleton.rest.positions, 0
-    there, here = (
-        rest[list(feet), 1].min() - rest[root, 1],
-        pose.positions[list(feet), 1].min() - pose.positions[root, 1],
-    )
-    return bool(abs(there - here) < STANDING * abs(here))
 
 
 def propose(

@@ -26,7 +26,8 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import cross, length, unit
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.pairing.twist_joints import Twist, twists
-from armuto.stance.shape import Shape, bends, limbs_of, roll_angle, same_build, soles, tips_of, turn_between
+from armuto.stance.build import same_build
+from armuto.stance.shape import Shape, bends, limbs_of, roll_angle, soles, tips_of, turn_between
 from armuto.stance.value import Stance, posed
 
 TRIFLE = 1e-4  # radians: a smaller roll is no more than hinges are told by

@@ -34,7 +34,6 @@ SURE = 0.5  # certainty from which on a hinge stands for what the limb's own ben
 CLEARLY = 60.0  # degrees of bend at which two hinges are compared
 STRAIGHT, BENT = 5.0, 12.0  # degrees: below the one a bend tells nothing, from the other on it tells all
 FLAT = 0.04  # of the length from hips to the lowest foot joint
-SAME_LENGTH = 0.02  # ratios and cosines within which two bodies are of the same build
 SPLAYED = 10.0  # degrees from upright, from which on a foot is taken to lean to the side with its leg
 HINGED = ("upper arm", "upper leg", "upper wing", "proximal")  # bones whose next joint bends about one axis alone
 HINGES = {"upper arm": 1.0, "upper leg": -1.0}  # the way a straight limb would bend, forward or backward
@@ -329,35 +328,6 @@ def _carried_as(shape: Shape, joint: int) -> FloatArray | None:
     hinge, expected = shape.hinges.get(joint), shape.expected(joint)
     unsure = hinge is None or hinge.certainty < SURE
     return expected if unsure and expected is not None and shape.may_be_carried(joint) else None
-
-
-def same_build(first: Shape, other: Shape, within: float = SAME_LENGTH) -> bool:
-    """Whether two bodies differ in size and posture alone: all bones in one ratio, and branches at the same angles.
-
-    within: so far ratios and cosines may differ.
-    """
-    ends = [(joint, child) for joint, below in first.limbs.next.items() for child in below]
-    if not ends:
-        return True
-    bones = [
-        np.array([body.at[b] for _, b in ends]) - np.array([body.at[a] for a, _ in ends]) for body in (first, other)
-    ]
-    lengths = [np.linalg.norm(rows, axis=1) for rows in bones]
-    short = np.minimum(*lengths) < 1e-9
-    if (np.maximum(*lengths)[short] > 1e-6).any():
-        return False
-    with np.errstate(divide="ignore", invalid="ignore"):
-        ratios = lengths[1] / lengths[0]
-        ways = [rows / long[:, None] for rows, long in zip(bones, lengths, strict=True)]
-    if not short.all() and np.abs(ratios[~short] / np.median(ratios[~short]) - 1).max() >= within:
-        return False
-    at = np.flatnonzero(~short)
-    pairs = [(m, n) for k, n in enumerate(at) for m in at[:k] if ends[m][0] == ends[n][0]]
-    if not pairs:
-        return True
-    a, b = np.array(pairs).T
-    cosines = [np.sum(rows[a] * rows[b], axis=1) for rows in ways]
-    return bool(np.abs(cosines[0] - cosines[1]).max() <= within)
 
 
 def tips_of(

@@ -11,9 +11,10 @@ from armuto.kinematics import rotation
 from armuto.kinematics.skeleton import Skeleton
 from armuto.retarget import fitting
 from armuto.stance import value
+from armuto.stance.build import same_build
 from armuto.stance.measures import sole_height
 from armuto.stance.posture import facing_in, measure, places_of
-from armuto.stance.shape import Shape, limbs_of, same_build, soles, tips_of, turn_between
+from armuto.stance.shape import Shape, limbs_of, soles, tips_of, turn_between
 from armuto.stance.value import posed
 from armuto.tests import figures
 

@@ -569,6 +569,9 @@ export interface paths {
         /**
          * Bring
          * @description Lay files out for a decision. They are read by the worker; paths: where each lay in its folder.
+         *
+         *     Of several files, one that cannot be taken lies there with its sentence, and the others are read; one alone is
+         *     refused.
          */
         post: operations["intake_files"];
         delete?: never;
