@@ -41,7 +41,7 @@ class Stream:
             return f"retry: 1000\nid: {self.after}\nevent: begin\ndata: {{}}\n\n"
         out = ""
         oldest = Change.objects.values_list("pk", flat=True).first() or 0
-        if self.after > (newest := self._newest()) or (self.after and self.after + 1 < oldest):
+        if self.after > (newest := self._newest()) or self.after + 1 < oldest:
             # Too long ago, or of another studio: nobody knows what was missed.
             self.after = newest
             out = f"id: {newest}\nevent: missed\ndata: {{}}\n\n"
