@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
+import { useNewest } from '@/shared/useNewest'
 
 export type Character = Schemas['CharacterOut']
 export type Bones = Schemas['SkeletonTree']
@@ -12,10 +13,15 @@ export const useCast = defineStore('cast', () => {
   const loaded = ref(false)
   const bones = new Map<number, Promise<Bones>>()
 
-  async function load() {
-    characters.value = await answer(client.GET('/api/cast/'))
-    loaded.value = true
-  }
+  const newest = useNewest()
+  const load = () =>
+    newest(
+      () => answer(client.GET('/api/cast/')),
+      (rows) => {
+        characters.value = rows
+        loaded.value = true
+      },
+    )
   /** Bones of a skeleton; skeletons never change, so each is fetched once. */
   function skeleton(id: number): Promise<Bones> {
     let found = bones.get(id)

@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
+import { useNewest } from '@/shared/useNewest'
 import type { Change } from './changes'
 
 export type Clip = Schemas['ClipOut']
@@ -18,15 +19,16 @@ export const useLibrary = defineStore('library', () => {
   const plates = new Map<string, Promise<Plate>>()
   const atHand = new Map<string, Plate>()
 
-  async function load() {
-    const [rows, bodies] = await Promise.all([
-      answer(client.GET('/api/library/clips')),
-      answer(client.GET('/api/library/skeletons')),
-    ])
-    clips.value = rows
-    skeletons.value = bodies
-    loaded.value = true
-  }
+  const newest = useNewest()
+  const load = () =>
+    newest(
+      () => Promise.all([answer(client.GET('/api/library/clips')), answer(client.GET('/api/library/skeletons'))]),
+      ([rows, bodies]) => {
+        clips.value = rows
+        skeletons.value = bodies
+        loaded.value = true
+      },
+    )
   /** The plate of a clip, fetched once per revision. */
   function plate(clip: Clip): Promise<Plate> {
     const key = `${clip.id}.${clip.revision}`

@@ -73,4 +73,28 @@ describe('the queue of the review', () => {
       [5, 'accepted'],
     ])
   })
+  it('is whole although something is looked up again while it is being loaded', async () => {
+    const { queue } = await loaded(4, [row(4)])
+    let answer: (given: unknown) => void = () => undefined
+    vi.spyOn(client, 'POST').mockReturnValueOnce(new Promise((done) => (answer = done)) as never)
+    const loading = queue.load()
+    const asked = answers([row(4, 'accepted'), row(5), row(6)])
+    const refreshing = queue.refresh()
+    answer({ data: [row(4), row(5), row(6)], response: new Response() })
+    await Promise.all([loading, refreshing])
+    expect(asked.mock.lastCall?.[1]).toMatchObject({
+      body: {
+        cells: [
+          [40, 1],
+          [50, 1],
+          [60, 1],
+        ],
+      },
+    })
+    expect(queue.rows.value?.map(({ id, state }) => [id, state])).toEqual([
+      [4, 'accepted'],
+      [5, 'good'],
+      [6, 'good'],
+    ])
+  })
 })

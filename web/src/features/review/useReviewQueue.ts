@@ -22,20 +22,30 @@ export function useReviewQueue(asked: ComputedRef<number>) {
 
   const ask = (cells: Cell[] | null) =>
     answer(client.POST('/api/renditions/queue', { body: { cells, everything: false } }))
-  const load = () =>
-    latest(
+  let loading: Promise<unknown> = Promise.resolve()
+  function load() {
+    const asking = latest(
       () => ask(choice.cells.length ? choice.cells : null),
       (now) => (rows.value = now),
     )
-  /** The queue keeps its order while it is worked through; only what it says of each is looked up again. */
-  const refresh = () =>
-    latest(
+    loading = asking.catch(() => undefined)
+    return asking
+  }
+  /**
+   * The queue keeps its order while it is worked through; only what it says of each is looked up again, once it is
+   * there: a queue that is just being loaded would be taken for superseded.
+   */
+  async function refresh() {
+    await loading
+    if (!rows.value?.length) return
+    await latest(
       () => ask((rows.value ?? []).map((row): Cell => [row.clip_id, row.character_id])),
       (now) => {
         const byId = new Map(now.map((row) => [row.id, row]))
         rows.value = (rows.value ?? []).map((row) => byId.get(row.id) ?? row)
       },
     )
+  }
   function goTo(at: number) {
     const row = rows.value?.[at]
     if (row) void router.replace(`/review/${row.id}`)
