@@ -13,11 +13,14 @@ SHELL = /bin/bash
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
 
-# Whatever needs no browser runs beside what does, on a database of its own, and gives way to it.
+# Whatever needs no browser runs beside what does, in two parts on databases of their own, and gives way to it.
+BESIDE = nice -n 10 $(PY) manage.py test --noinput --parallel 1 --exclude-tag browser
 test: setup build programs
-	@own=$$(mktemp -d); ARMUTO_DATA=$$own nice -n 10 $(PY) manage.py test --noinput --parallel 1 --exclude-tag browser > $$own/told 2>&1 & first=$$!; \
-	$(PY) manage.py test --noinput --parallel 1 --tag browser; seen=$$?; \
-	wait $$first; rest=$$?; cat $$own/told; rm -rf $$own; exit $$((seen | rest))
+	@own=$$(mktemp -d); mkdir $$own/studio $$own/core; \
+	ARMUTO_DATA=$$own/studio $(BESIDE) studio > $$own/studio.txt 2>&1 & studio=$$!; \
+	ARMUTO_DATA=$$own/core $(BESIDE) armuto demo > $$own/core.txt 2>&1 & core=$$!; \
+	$(PY) manage.py test --noinput --parallel 1 --tag browser; failed=$$?; \
+	wait $$core || failed=1; wait $$studio || failed=1; cat $$own/core.txt $$own/studio.txt; rm -rf $$own; exit $$failed
 
 check: setup $(STAMPS)/web
 	$(PY) -m ruff check .

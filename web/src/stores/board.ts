@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { useHistory } from '@/shared/useHistory'
+import { useNewest } from '@/shared/useNewest'
 import { useMessages } from './messages'
 import type { Before } from './renditions'
 import { useRuns } from './runs'
@@ -37,13 +38,10 @@ export const useBoard = defineStore('board', () => {
   const columnOf = shallowRef(new Map<number, number>())
   const width = computed(() => columnOf.value.size)
 
-  let asking: Promise<void> | null = null
-  function load(): Promise<void> {
-    asking ??= ask().finally(() => (asking = null))
-    return asking
-  }
-  async function ask() {
-    const now = await answer(client.GET('/api/board/'))
+  const newest = useNewest()
+  /** Asked anew each time: what is already on its way may be from before what was just done. */
+  const load = () => newest(() => answer(client.GET('/api/board/')), put)
+  function put(now: Schemas['BoardOut']) {
     rowOf.value = new Map(now.clips.map((id, at) => [id, at]))
     columnOf.value = new Map(now.characters.map((id, at) => [id, at]))
     fittings.value = new Map(now.fittings.map((mark) => [`${mark.skeleton_id}.${mark.character_id}`, mark]))
