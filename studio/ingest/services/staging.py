@@ -1,6 +1,7 @@
 """Reading files for the intake: what they hold, what was detected with its evidence, and the plates of their clips."""
 
 import io
+import time
 import zipfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -27,6 +28,7 @@ from studio.library.services import plate_of
 from studio.platform import reader
 
 CLIPS_AT_ONCE = 20  # written in one transaction
+TURN = 0.1  # seconds between two portions: who waits for the lock asks again as seldom, and has no place in a queue
 REFERS = (".gltf", ".dae")  # formats that may name files beside them
 
 
@@ -131,6 +133,8 @@ def _lay_out(row: IntakeFile) -> None:
     identity = arrays.identity(document.skeleton)
     # Worked out first and written in portions, so that others are not kept from writing for long.
     for first in range(0, len(document.clips), CLIPS_AT_ONCE):
+        if first:
+            time.sleep(TURN)
         portion = document.clips[first : first + CLIPS_AT_ONCE]
         values = [_row_values(clip, document, identity) for clip in portion]
         with _writing(row):
