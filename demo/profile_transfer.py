@@ -43,7 +43,7 @@ def shares() -> list[tuple[str, float, str]]:
 
 def picture(rows: list[tuple[str, float, str]]) -> str:
     fills = {"ours": "#b5532a", "kernel": "#2f6f6a", "library": "#9a948a"}
-    height = ROW * (len(rows) + 3)
+    height = ROW * (len(rows) + 4)
     out = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{LABEL + BAR + 90}" height="{height}" '
         'font-family="sans-serif" font-size="13">',
@@ -59,7 +59,7 @@ def picture(rows: list[tuple[str, float, str]]) -> str:
         )
         out.append(f'<text x="{LABEL + BAR * share / widest + 6:.1f}" y="{y + 15}">{100 * share:.1f} %</text>')
     for number, (kind, fill) in enumerate(fills.items()):
-        x, y = LABEL + 130 * number, ROW * (len(rows) + 2) + 6
+        x, y = LABEL + 130 * number, ROW * (len(rows) + 3) + 6
         out.append(
             f'<rect x="{x}" y="{y - 11}" width="12" height="12" fill="{fill}"/><text x="{x + 18}" y="{y}">{kind}</text>'
         )
