@@ -93,7 +93,7 @@ def _reach(clip: Clip) -> FloatArray:
 
 def _apart(a: FloatArray, b: FloatArray) -> FloatArray:
     """Degrees between rotations."""
-    return np.degrees(rotation.angle(rotation.multiply(rotation.inverse(a), b)))
+    return np.degrees(rotation.angle(rotation.against(a, b)))
 
 
 class _Turns:

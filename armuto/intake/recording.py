@@ -69,7 +69,7 @@ def without_calibration(clip: Clip) -> Clip:
 
 def still_joints(clip: Clip) -> list[str]:
     """Names of joints whose own tracks never move throughout the clip."""
-    turned = rotation.angle(rotation.multiply(rotation.inverse(clip.rotations[:1]), clip.rotations)).max(axis=0)
+    turned = rotation.angle(rotation.against(clip.rotations[:1], clip.rotations)).max(axis=0)
     out = []
     for joint, name in enumerate(clip.skeleton.names):
         column = np.flatnonzero(clip.moving == joint)

@@ -153,7 +153,7 @@ def _twist(bodies: Bodies) -> Iterator[Deviation]:
         return
     now = fitting.target_pose.rotations
     turns = [rotation.multiply(now[joint], rotation.inverse(start.rotations[joint])) for joint in (hips, chest)]
-    between = rotation.multiply(rotation.inverse(turns[0]), turns[1])
+    between = rotation.against(turns[0], turns[1])
     _, about = rotation.swing_and_twist(between, axis / np.linalg.norm(axis))
     yield Deviation("twist", "trunk", float(np.degrees(rotation.angle(about))))
 

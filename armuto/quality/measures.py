@@ -158,9 +158,7 @@ def _seam(compared: Comparison) -> Iterator[Measurement]:
         above = int(compared.fitting.target.parents[joint])
         if above < 0:
             continue
-        own = rotation.multiply(rotation.inverse(compared.motion.rotations[above]), compared.motion.rotations[joint])[
-            [0, -1]
-        ]
+        own = rotation.against(compared.motion.rotations[above], compared.motion.rotations[joint])[[0, -1]]
         there = compared.clip.rotations[[0, -1], driver.source]
         here = float(np.degrees(_steps(own, None)[0]))
         if here > worst[0]:

@@ -57,7 +57,7 @@ def apply_rotation_influence(
             if joint not in influenced and above not in changed:
                 continue
             changed.add(joint)
-            own = rotation.multiply(rotation.inverse(old[above]), old[joint]) if above >= 0 else old[joint]
+            own = rotation.against(old[above], old[joint]) if above >= 0 else old[joint]
             if joint in influenced:
                 own = _scaled(own, local[joint], influenced[joint].turn)
                 offset = np.radians(np.array(influenced[joint].offset)) @ axes
@@ -72,7 +72,7 @@ def apply_rotation_influence(
 def _scaled(own: FloatArray, rest: FloatArray, strength: float) -> FloatArray:
     if strength == 1.0:
         return own
-    turn = rotation.multiply(rotation.inverse(rest), own)
+    turn = rotation.against(rest, own)
     about = rotation.vector(turn) * strength
     angle = np.linalg.norm(about, axis=-1)
     axis = about / np.maximum(angle, 1e-12)[..., None]

@@ -48,7 +48,7 @@ class SourceTurns:
     def __init__(self, source: Pose, context: RetargetContext) -> None:
         fitting = context.fitting
         self.rotations, self.turn = source.rotations, fitting.turn
-        self.back = rotation.multiply(rotation.inverse(fitting.source_pose.rotations), rotation.inverse(fitting.turn))
+        self.back = rotation.against(fitting.source_pose.rotations, rotation.inverse(fitting.turn))
 
     def of(self, driver: JointDriver) -> FloatArray:
         """``(F, 4)``: of one joint, of the mean of several, or of what lies between two."""

@@ -51,7 +51,7 @@ def local_translations(clip: Clip, context: RetargetContext, joints: list[int]) 
         there = mapping[joint].source
         shift = clip.translations[:, column[there]] - source.rest_translation[there]
         q = rotation.multiply(fitting.turn, fitting.source_pose.rotations[source.parents[there]])
-        q = rotation.multiply(rotation.inverse(stance[target.parents[joint]]), q)
+        q = rotation.against(stance[target.parents[joint]], q)
         out[joint] = target.rest_translation[joint] + fitting.scale * rotation.rotate(q, shift)
     return out
 

@@ -66,8 +66,8 @@ def share_forearm_twist(world: FloatArray, context: RetargetContext) -> None:
 def _turn_about(world: FloatArray, above: int, joint: int, stance: Pose, axis: FloatArray) -> FloatArray:
     """By how much a joint is turned about an axis ``(3,)`` of the joint above it, against the stance: radians
     ``(F,)``."""
-    rest = rotation.multiply(rotation.inverse(stance.rotations[above]), stance.rotations[joint])
-    moved = rotation.multiply(rotation.inverse(world[above]), world[joint])
+    rest = rotation.against(stance.rotations[above], stance.rotations[joint])
+    moved = rotation.against(world[above], world[joint])
     moved = rotation.multiply(moved, rotation.inverse(rest))
     angle = 2 * np.arctan2(moved[..., :3] @ axis, moved[..., 3])
     return np.asarray((angle + np.pi) % (2 * np.pi) - np.pi)

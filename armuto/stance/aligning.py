@@ -135,7 +135,7 @@ def align(
     turns = _Turns(target, own, other, only, {twist.upper for twist in turning}).all()
     _share_twist(target, pose, turns, turning)
     world = rotation.multiply(turns, pose.rotations)
-    return rotation.normalised(local_rotations(target, world[None])[0])
+    return np.asarray(local_rotations(target, world[None])[0])
 
 
 def own_build(own: Shape, other: Shape, same: bool) -> set[int]:

@@ -122,7 +122,7 @@ class PoseEditor:
         return self.limbs.joints.get(part)
 
     def rotations(self) -> FloatArray:
-        return rotation.normalised(local_rotations(self.skeleton, self.world[None])[0])
+        return np.asarray(local_rotations(self.skeleton, self.world[None])[0])
 
     def _below(self, joint: int) -> list[int]:
         found = [joint]
@@ -260,9 +260,7 @@ def mirrored(
             parent = int(skeleton.parents[joint])
             if joint in chosen:
                 world[joint] = rotation.multiply(flipped[mirror_joints.get(joint, joint)], rest.rotations[joint])
-                out[joint] = (
-                    rotation.multiply(rotation.inverse(world[parent]), world[joint]) if parent >= 0 else world[joint]
-                )
+                out[joint] = rotation.against(world[parent], world[joint]) if parent >= 0 else world[joint]
             elif parent >= 0:
                 world[joint] = rotation.multiply(world[parent], out[joint])
         return rotation.normalised(out)

@@ -90,7 +90,7 @@ class Stance:
 
     def with_rotations(self, wanted: FloatArray) -> Stance:
         """The same, turned by hand until its local rotations are ``wanted (J, 4)``."""
-        off = rotation.multiply(rotation.inverse(self.base), wanted)
+        off = rotation.against(self.base, wanted)
         far = rotation.angle(off)
         return self._with(turned={int(n): off[n] for n in np.flatnonzero(far > 1e-7)})
 

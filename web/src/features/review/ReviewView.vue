@@ -175,16 +175,18 @@ watch(
     void enter().catch(messages.fail)
   },
 )
+/** Returns whether there is another result to look at. */
 async function followTransfers() {
   const before = rendition.value?.newest?.id
   await load().catch(messages.fail)
-  if (rendition.value?.newest?.id !== before) await Promise.all([look(), queue.refresh()]).catch(messages.fail)
+  if (rendition.value?.newest?.id === before) return false
+  await Promise.all([look(), queue.refresh()]).catch(messages.fail)
+  return true
 }
 watch(() => runs.moved, followTransfers)
 // What others judge meanwhile shows in the queue.
 useChanges().on(['renditions', 'fittings'], async () => {
-  await followTransfers()
-  await queue.refresh().catch(messages.fail)
+  if (!(await followTransfers())) await queue.refresh().catch(messages.fail)
 })
 watch(
   () => theme.global.name.value,
