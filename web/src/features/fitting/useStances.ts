@@ -57,9 +57,13 @@ export function useStances(around: Around) {
     const [now, module] = [stage.value, around.module()]
     if (!now || !module || !fitting.value || !around.character.value || !trees.source.value || !trees.target.value)
       return
-    if (!now.figure(KEYS.target)) {
-      const figure = await loadFigure(module, now.palette, around.character.value)
-      if (stage.value !== now || now.figure(KEYS.target)) return figure.dispose()
+    // The stances first: a figure that is added before them would be seen in the pose of its file for a moment.
+    const [figure, { blocks }] = await Promise.all([
+      now.figure(KEYS.target) ? null : loadFigure(module, now.palette, around.character.value),
+      fetchArrays(`/api/fittings/${fitting.value.id}/standing`),
+    ])
+    if (stage.value !== now) return figure?.dispose()
+    if (figure) {
       figure.bare()
       now.add(KEYS.target, figure)
       now.addSource(
@@ -68,8 +72,7 @@ export function useStances(around: Around) {
         null,
       )
     }
-    const { blocks } = await fetchArrays(`/api/fittings/${fitting.value.id}/standing`)
-    if (stage.value === now) take(join(blocks.map((block) => block.values)))
+    take(join(blocks.map((block) => block.values)))
   }
   const show = () => (opening = (opening ?? Promise.resolve()).then(open).catch(useMessages().fail))
   const join = (parts: Float32Array[]) => {
