@@ -11,9 +11,8 @@ from types import MappingProxyType
 
 import numpy as np
 
-from armuto.contacts.resting import BoolArray
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.ik import SOFT, fabrik, two_bones
 from armuto.kinematics.vectors import cross, lengths
 from armuto.kinematics.world_motion import WorldMotion

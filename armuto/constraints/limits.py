@@ -10,6 +10,7 @@ and Boulic 2001).
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,20 +58,33 @@ def bent(
     return local, world_pose(skeleton, local[None], skeleton.rest_translation[None]).positions[0]
 
 
-def passed(
-    bends: Mapping[int, tuple[FloatArray, FloatArray, FloatArray]], body: JointFrames, ranges: Mapping[str, Range]
-) -> dict[str, FloatArray]:
-    """By how many degrees every part is beyond its limits ``(F,)``: of its swing or its twist, whichever is more."""
+def violations(rotations: FloatArray, body: JointFrames, ranges: Mapping[str, Range]) -> dict[str, FloatArray]:
+    """By how many degrees every limited part is beyond its limits ``(F,)``: of its swing or its twist, whichever is
+    more. rotations: of the world, ``(J, F, 4)``."""
     out: dict[str, FloatArray] = {}
     for frame in body.frames:
         if frame.part not in ranges:
             continue
-        allowed = ranges[frame.part]
-        bounds = np.array([*allowed.bend, *allowed.side, *allowed.twist]).reshape(3, 2)
-        least = np.stack([np.minimum(bounds[:, 0], -LEAST), np.maximum(bounds[:, 1], LEAST)], axis=1)
-        over: FloatArray = rotation.kernels.beyond_range(*bends[frame.joint], least.ravel())
+        over = _violation(rotations, frame, body, ranges[frame.part])
         out[frame.part] = np.maximum(out[frame.part], over) if frame.part in out else over
     return out
+
+
+def _violation(rotations: FloatArray, frame: JointFrame, body: JointFrames, allowed: Range) -> FloatArray:
+    turns = _turns(rotations, frame, body)
+    over: FloatArray = rotation.kernels.limit_violation(*turns, frame.axes, _bounds(allowed))
+    return over
+
+
+@lru_cache(maxsize=1024)
+def _bounds(allowed: Range) -> FloatArray:
+    """The limits of a joint as :func:`~armuto.kinematics.kernels.limit_violation` takes them."""
+    pairs = np.array([allowed.bend, allowed.side, allowed.twist])
+    pairs = np.stack([np.minimum(pairs[:, 0], -LEAST), np.maximum(pairs[:, 1], LEAST)], axis=1)
+    inner = np.abs(pairs).min(axis=1)
+    # A little less than the circle within the ellipse, so that rounding lets nothing through.
+    sines = np.sin(np.radians(np.minimum([min(inner[0], inner[1]), inner[2]], 180.0)) / 2) * (1 - 1e-9)
+    return np.concatenate([pairs.ravel(), sines])
 
 
 def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Range) -> tuple[FloatArray, FloatArray]:
@@ -82,10 +96,17 @@ def _shares(bend: FloatArray, side: FloatArray, twist: FloatArray, allowed: Rang
 def _apart(rotations: FloatArray, frame: JointFrame, body: JointFrames) -> tuple[FloatArray, FloatArray]:
     """The rotation vectors of swing and twist of a joint, each ``(F, 3)``: of X, its turn from the reference against
     that of the joint above it."""
-    own = rotations[frame.joint], body.reference[frame.joint]
-    above = (rotations[frame.above], body.reference[frame.above]) if frame.above >= 0 else (rotation.IDENTITY,) * 2
-    swing, twist = rotation.kernels.swing_and_twist_against(own[0], above[0], own[1], above[1], frame.twist)
+    turns = _turns(rotations, frame, body)
+    swing, twist = rotation.kernels.swing_and_twist_against(*turns, frame.twist)
     return swing, twist
+
+
+def _turns(rotations: FloatArray, frame: JointFrame, body: JointFrames) -> tuple[FloatArray, ...]:
+    """A joint and the one above it ``(F, 4)``, and both in the reference ``(4,)``."""
+    own, reference = rotations[frame.joint], body.reference[frame.joint]
+    if frame.above < 0:
+        return own, rotation.IDENTITY, reference, rotation.IDENTITY
+    return own, rotations[frame.above], reference, body.reference[frame.above]
 
 
 def limit(
@@ -100,6 +121,8 @@ def limit(
     wanted: dict[int, FloatArray] = {}
     for frame in body.frames:
         if frame.part not in ranges:
+            continue
+        if not _violation(motion.rotations, frame, body, ranges[frame.part]).any():
             continue
         swing, twist = _apart(motion.rotations, frame, body)
         turned = twist @ frame.twist

@@ -8,9 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from armuto.contacts.model import Contact
-from armuto.contacts.resting import BoolArray
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
 from armuto.kinematics.vectors import lengths
 
@@ -77,17 +76,24 @@ def _on_the_body(tracks: HandTracks, limb: str, hand: str, busy: BoolArray) -> l
     parts = [part for part in tracks.positions if part.removeprefix("left ").removeprefix("right ") in CLOSE]
     if not parts or limb not in tracks.elbows:
         return []
-    far, fast = [], []
-    for part in parts:
-        kind = part.removeprefix("left ").removeprefix("right ")
-        local = rotation.rotate(rotation.inverse(tracks.rotations[part]), at - tracks.positions[part])
-        fast.append(speed_of(local, tracks.fps) / tracks.arm)
-        far.append(lengths(at - _nearest_on(tracks, part, at)) / (CLOSE[kind] * tracks.width / 2))
-    best, where = np.min(far, axis=0), np.argmin(far, axis=0)
-    slow = np.array(fast)[where, np.arange(len(at))]
-    able = (best < 1.0) & (tracks.elbows[limb] > BENT_TO_REST)
+    able = tracks.elbows[limb] > BENT_TO_REST
     if len(busy):
         able &= ~busy
+    if not able.any():
+        return []
+    far = []
+    for part in parts:
+        kind = part.removeprefix("left ").removeprefix("right ")
+        far.append(lengths(at - _nearest_on(tracks, part, at)) / (CLOSE[kind] * tracks.width / 2))
+    where = np.argmin(far, axis=0)
+    able &= np.min(far, axis=0) < 1.0
+    if not able.any():
+        return []
+    slow = np.full(len(at), np.inf)
+    for number in np.unique(where[able]):
+        part, nearest = parts[number], where == number
+        local = rotation.rotate(rotation.inverse(tracks.rotations[part]), at - tracks.positions[part])
+        slow[nearest] = speed_of(local, tracks.fps)[nearest] / tracks.arm
     resting = lasting(hysteresis((slow < RESTING) & able, (slow < LEAVING) & able), SHORTEST * tracks.fps)
     return [
         Contact(hand, first, last, parts[int(np.bincount(where[first : last + 1]).argmax())])

@@ -13,18 +13,15 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from armuto.body.estimation import RESTING_HEIGHT, RESTING_SPEED
 from armuto.contacts.model import Contact
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
+from armuto.kinematics.signals import bridged, hysteresis, lasting, runs, speed_of
 from armuto.kinematics.statistics import median, percentile
 from armuto.lazy import lazily
 
 ndimage = lazily("scipy.ndimage")
-
-BoolArray = NDArray[np.bool_]
 
 END_SPEED = 0.4  # leg lengths per second
 END_HEIGHT = 0.07  # of the leg, above the floor
@@ -70,9 +67,9 @@ def resting_contacts(
         on_floor = hysteresis(
             (speed < RESTING_SPEED) & (height < RESTING_HEIGHT), (speed < END_SPEED) & (height < END_HEIGHT)
         )
-        on_floor = lasting(_bridged(on_floor, fps), SHORTEST * fps)
+        on_floor = lasting(bridged(on_floor, GAP * fps), SHORTEST * fps)
         raised = hysteresis((speed < STILL_SPEED) & ~on_floor, (speed < LEAVING_SPEED) & ~on_floor)
-        raised = lasting(_bridged(raised, fps) & ~on_floor, SHORTEST_RAISED * fps)
+        raised = lasting(bridged(raised, GAP * fps) & ~on_floor, SHORTEST_RAISED * fps)
         for first, last in runs(on_floor):
             out.append(Contact(track.name, first, last))
         for first, last in runs(raised):
@@ -121,11 +118,3 @@ def _parabola(half: int) -> FloatArray:
     """
     at = np.arange(-half, half + 1, dtype=float)
     return np.asarray(np.linalg.pinv(np.stack([np.ones_like(at), at, at * at], axis=1))[0])
-
-
-def _bridged(held: BoolArray, fps: float) -> BoolArray:
-    out = held.copy()
-    for (_, before), (after, _) in zip(runs(held)[:-1], runs(held)[1:], strict=True):
-        if after - before - 1 <= GAP * fps:
-            out[before : after + 1] = True
-    return out

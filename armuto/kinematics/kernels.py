@@ -17,6 +17,7 @@ import numpy as np
 from numba import guvectorize, njit
 
 TINY = 1e-12
+TILE = 32  # frames of which all joints fit into a core's own cache
 
 
 def kernel(types: str, layout: str) -> Callable[[Callable[..., None]], np.ufunc]:
@@ -214,6 +215,29 @@ def local(parents, world, out):
         out[joint, 0], out[joint, 1], out[joint, 2], out[joint, 3] = _normalise(p, q, r, s)
 
 
+@kernel("i8[:], f8[:, :, :], f8[:, :, :]", "(j),(j,f,n)->(f,j,n)")
+def local_by_joint(parents, world, out):
+    """:func:`local` of world rotations that are laid out joint first, some frames of every joint at a time: what is
+    read again for its children is still in the cache."""
+    frames = world.shape[1]
+    for first in range(0, frames, TILE):
+        last = min(first + TILE, frames)
+        for joint in range(parents.shape[0]):
+            parent = parents[joint]
+            for frame in range(first, last):
+                p, q, r, s = (
+                    world[joint, frame, 0],
+                    world[joint, frame, 1],
+                    world[joint, frame, 2],
+                    world[joint, frame, 3],
+                )
+                if parent >= 0:
+                    x, y, z = world[parent, frame, 0], world[parent, frame, 1], world[parent, frame, 2]
+                    p, q, r, s = _product(-x, -y, -z, world[parent, frame, 3], p, q, r, s)
+                row = out[frame, joint]
+                row[0], row[1], row[2], row[3] = _normalise(p, q, r, s)
+
+
 @kernel("f8[:], f8[:], f8[:]", "(n),(n)->(n)")
 def against(a, b, out):
     out[0], out[1], out[2], out[3] = _product(-a[0], -a[1], -a[2], a[3], b[0], b[1], b[2], b[3])
@@ -240,15 +264,50 @@ def swing_and_twist_against(own, above, reference, reference_above, axis, swing,
     swing[0], swing[1], swing[2] = _logarithm(x, y, z, w)
 
 
-@kernel("f8, f8, f8, f8[:], f8[:]", "(),(),(),(l)->()")
-def beyond_range(bend, side, twist, limits, out):
-    """How far a swing is out of its ellipse or a twist out of its range. limits: lowest and highest of each in turn."""
+@kernel("f8[:], f8[:], f8[:], f8[:], f8[:, :], f8[:], f8[:]", "(n),(n),(n),(n),(a,m),(l)->()")
+def limit_violation(own, above, reference, reference_above, axes, limits, out):
+    """How many degrees a swing is out of its ellipse or a twist out of its range, whichever is more.
+
+    axes: those of bend, side and twist. limits: lowest and highest of each in turn, in degrees, then the sines of half
+    the swing and half the twist up to which no joint can be out, so that most are let through without an arc tangent.
+    """
+    p, q, r, s = reference[0], reference[1], reference[2], reference[3]
+    x, y, z, w = _product(own[0], own[1], own[2], own[3], -p, -q, -r, s)
+    p, q, r, s = reference_above[0], reference_above[1], reference_above[2], reference_above[3]
+    p, q, r, s = _product(above[0], above[1], above[2], above[3], -p, -q, -r, s)
+    x, y, z, w = _product(-p, -q, -r, s, x, y, z, w)
+    i, j, k = axes[2, 0], axes[2, 1], axes[2, 2]
+    along = x * i + y * j + z * k
+    p, q, r, s = _normalise(along * i, along * j, along * k, w)
+    x, y, z, w = _product(x, y, z, w, -p, -q, -r, s)
+    if x * x + y * y + z * z <= limits[6] ** 2 and p * p + q * q + r * r <= limits[7] ** 2:
+        out[0] = 0.0
+        return
+    a, b, c = _logarithm(x, y, z, w)
+    bend = math.degrees(a * axes[0, 0] + b * axes[0, 1] + c * axes[0, 2])
+    side = math.degrees(a * axes[1, 0] + b * axes[1, 1] + c * axes[1, 2])
+    a, b, c = _logarithm(p, q, r, s)
+    twist = math.degrees(a * i + b * j + c * k)
     x = bend / (-limits[0] if bend < 0 else limits[1])
     y = side / (-limits[2] if side < 0 else limits[3])
     far = math.sqrt(x * x + y * y)
     turned = abs(twist) / (-limits[4] if twist < 0 else limits[5])
     swung = math.sqrt(bend * bend + side * side) * (1 - 1 / max(far, 1.0))
     out[0] = max(swung, abs(twist) * (1 - 1 / max(turned, 1.0)))
+
+
+@kernel("f8[:, :], f8[:, :], f8[:]", "(f,n),(f,n)->()")
+def least_cosine(above, turns, out):
+    """Of half the angles from each frame to the next of what turns against something: 1 where it never turns."""
+    out[0] = 1.0
+    x, y, z, w = 0.0, 0.0, 0.0, 0.0
+    for frame in range(turns.shape[0]):
+        a, b, c, d = above[frame, 0], above[frame, 1], above[frame, 2], above[frame, 3]
+        p, q, r, s = turns[frame, 0], turns[frame, 1], turns[frame, 2], turns[frame, 3]
+        p, q, r, s = _product(-a, -b, -c, d, p, q, r, s)
+        if frame > 0:
+            out[0] = min(out[0], abs(x * p + y * q + z * r + w * s))
+        x, y, z, w = p, q, r, s
 
 
 @kernel("f8[:], f8[:], f8[:], f8[:]", "(m),(m),(m)->()")
@@ -283,26 +342,6 @@ def angle_between(a, b, out):
     bx, by, bz = b[0], b[1], b[2]
     x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
     out[0] = math.atan2(math.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz)
-
-
-@kernel("f8[:], f8, f8[:]", "(n),()->()")
-def percentile(values, share, out):
-    count = values.shape[0]
-    for at in range(count):
-        if math.isnan(values[at]):
-            out[0] = np.nan
-            return
-    place = share / 100.0 * (count - 1)
-    at = min(int(place), count - 1)
-    ordered = np.partition(values, at)
-    low = ordered[at]
-    high = ordered[at + 1 :].min() if at + 1 < count else low
-    part = place - at
-    # From the nearer of the two, as NumPy does, so that neither rounding leads beyond them.
-    if part < 0.5:
-        out[0] = low + (high - low) * part
-    else:
-        out[0] = high - (high - low) * (1.0 - part)
 
 
 @kernel("f8[:, :], f8[:], f8[:, :], f8[:, :], f8[:], f8[:], f8[:], f8[:]", "(p,m),(p),(c,m),(c,m),(c)->(),(m),(m)")

@@ -47,3 +47,9 @@ def local_rotations(skeleton: Skeleton, world: FloatArray) -> FloatArray:
     :func:`world_pose`."""
     local: FloatArray = rotation.kernels.local(skeleton.parents, world)
     return local
+
+
+def local_rotations_by_joint(skeleton: Skeleton, world: FloatArray) -> FloatArray:
+    """:func:`local_rotations` ``(F, J, 4)`` of world rotations laid out joint first, ``(J, F, 4)``."""
+    local: FloatArray = rotation.kernels.local_by_joint(skeleton.parents, world)
+    return local

@@ -4,39 +4,58 @@ from __future__ import annotations
 
 import numpy as np
 
-from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray, IntArray
 from armuto.kinematics.vectors import lengths
-from armuto.lazy import lazily
-
-ndimage = lazily("scipy.ndimage")
 
 
 def hysteresis(begin: BoolArray, stay: BoolArray) -> BoolArray:
     """Stretches of ``stay`` that hold at least one frame of ``begin``."""
-    pieces, count = ndimage.label(stay)
-    passing = np.zeros(count + 1, bool)
-    passing[np.unique(pieces[begin & stay])] = True
-    passing[0] = False
-    return np.asarray(passing[pieces])
-
-
-def runs(held: BoolArray) -> list[tuple[int, int]]:
-    """First and last frame of every stretch of True."""
-    padded = np.zeros(len(held) + 2, bool)
-    padded[1:-1] = held
-    edges: list[int] = np.flatnonzero(padded[1:] != padded[:-1]).tolist()
-    return [(a, b - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-
-
-def speed_of(positions: FloatArray, fps: float) -> FloatArray:
-    """Speed ``(F,)`` in m/s, by central differences."""
-    return np.asarray(lengths(np.gradient(positions, axis=0)) * fps)
+    starts, ends = _edges(stay)
+    begun = np.concatenate([[0], np.cumsum(begin & stay)])
+    return _selected(stay, begun[ends] > begun[starts], ends - starts)
 
 
 def lasting(held: BoolArray, frames: float) -> BoolArray:
     """Without the stretches shorter than so many frames, and than two."""
+    starts, ends = _edges(held)
+    return _selected(held, ends - starts >= max(2, frames), ends - starts)
+
+
+def bridged(held: BoolArray, frames: float) -> BoolArray:
+    """With gaps between stretches filled that are no longer than so many frames."""
+    starts, ends = _edges(held)
+    gap = starts[1:] - ends[:-1]
     out = held.copy()
-    for first, last in runs(held):
-        if last - first + 1 < max(2, frames):
-            out[first : last + 1] = False
+    for first, last in zip(ends[:-1][gap <= frames], starts[1:][gap <= frames], strict=True):
+        out[first:last] = True
     return out
+
+
+def runs(held: BoolArray) -> list[tuple[int, int]]:
+    """First and last frame of every stretch of True."""
+    starts, ends = _edges(held)
+    return list(zip(starts.tolist(), (ends - 1).tolist(), strict=True))
+
+
+def _edges(held: BoolArray) -> tuple[IntArray, IntArray]:
+    """The first frame of every stretch of True, and the one after its last."""
+    padded = np.zeros(len(held) + 2, bool)
+    padded[1:-1] = held
+    edges = np.flatnonzero(padded[1:] != padded[:-1])
+    return edges[::2], edges[1::2]
+
+
+def _selected(held: BoolArray, wanted: BoolArray, long: IntArray) -> BoolArray:
+    """Of stretches of True that are so long, those that are wanted."""
+    out = np.zeros(len(held), bool)
+    out[held] = np.repeat(wanted, long)
+    return out
+
+
+def speed_of(positions: FloatArray, fps: float) -> FloatArray:
+    """Speed ``(F,)`` in m/s, by central differences. F is at least 2."""
+    steps = np.empty_like(positions)
+    steps[0], steps[-1] = positions[1] - positions[0], positions[-1] - positions[-2]
+    np.subtract(positions[2:], positions[:-2], out=steps[1:-1])
+    steps[1:-1] /= 2.0
+    return np.asarray(lengths(steps) * fps)

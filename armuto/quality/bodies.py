@@ -7,9 +7,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from armuto.body.plans import Part
-from armuto.contacts.resting import BoolArray
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.pairing.joint_mapping import JointDriver, first_drivers
 from armuto.retarget.fitting import Fitting
 

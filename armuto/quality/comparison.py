@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -14,9 +14,8 @@ from armuto.contacts.model import ContactSet
 from armuto.contacts.points import target_paths
 from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks, tracked_joints
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.clip import Clip
-from armuto.kinematics.signals import runs
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.pipeline import RetargetTrace
@@ -119,7 +118,7 @@ def _as_recorded(compared: Comparison) -> None:
     if not in_place and settings.place == "recorded":
         return
     back = rotation.inverse(fitting.target_pose.rotations[hips])
-    turns = rotation.multiply(motion.rotations[hips], back), rotation.multiply(turned_as_source(compared)[hips], back)
+    turns = rotation.multiply(motion.rotations[hips], back), rotation.multiply(joint_as_source(compared, hips), back)
     here, expected = (path_of(at, turn, fitting.forward, motion.fps, settings.smoothing).heading for turn in turns)
     off = (expected - here + np.pi) % (2 * np.pi) - np.pi
     if not (in_place and settings.heading):
@@ -128,15 +127,21 @@ def _as_recorded(compared: Comparison) -> None:
     moved(motion, at.copy(), off, shift)
 
 
-def turned_as_source(compared: Comparison) -> FloatArray:
-    """World rotations ``(J, F, 4)`` of the target's driven joints, turned from the stance just as the source's are."""
-    fitting = compared.fitting
-    stance, back = fitting.target_pose.rotations, rotation.inverse(fitting.source_pose.rotations)
-    out = compared.motion.rotations.copy()
-    for joint, driver in compared.mapping.items():
-        after = rotation.multiply(rotation.multiply(back[driver.source], rotation.inverse(fitting.turn)), stance[joint])
-        out[joint] = rotation.multiply(rotation.multiply(fitting.turn, compared.tracks.rotations[driver.source]), after)
+def turned_as_source(compared: Comparison, frames: Sequence[int]) -> FloatArray:
+    """World rotations ``(J, F, 4)`` of the target in some frames, its driven joints turned from the stance just as the
+    source's are."""
+    out = compared.motion.rotations[:, frames]
+    for joint in compared.mapping:
+        out[joint] = joint_as_source(compared, joint, frames)
     return out
+
+
+def joint_as_source(compared: Comparison, joint: int, frames: Sequence[int] | slice = slice(None)) -> FloatArray:
+    """:func:`turned_as_source` of one driven joint, ``(F, 4)``."""
+    fitting, driver = compared.fitting, compared.mapping[joint]
+    after = rotation.against(fitting.source_pose.rotations[driver.source], rotation.inverse(fitting.turn))
+    after = rotation.multiply(after, fitting.target_pose.rotations[joint])
+    return rotation.multiply_three(fitting.turn, compared.tracks.rotations[driver.source][frames], after)
 
 
 def worst_frame(size: FloatArray) -> int:
@@ -144,6 +149,11 @@ def worst_frame(size: FloatArray) -> int:
     return int(np.argmax(np.round(size, 9)))
 
 
-def stretch_around(over: np.ndarray, frame: int) -> tuple[int, int]:
+def stretch_around(over: BoolArray, frame: int) -> tuple[int, int]:
     """The stretch of True that holds a frame, or the frame itself."""
-    return next((run for run in runs(over) if run[0] <= frame <= run[1]), (frame, frame))
+    if not over[frame]:
+        return frame, frame
+    before, after = ~over[frame::-1], ~over[frame:]
+    back, ahead = int(np.argmax(before)), int(np.argmax(after))
+    first = frame - back + 1 if before[back] else 0
+    return first, frame + ahead - 1 if after[ahead] else len(over) - 1

@@ -11,7 +11,7 @@ from armuto.body.joint_limits import ranges_of
 from armuto.constraints import arms as clearing
 from armuto.constraints.feet import BRIDGE, EASE
 from armuto.constraints.limbs import limb_chains
-from armuto.constraints.limits import angles, passed
+from armuto.constraints.limits import violations
 from armuto.constraints.solver import source_build
 from armuto.contacts.model import ContactSet
 from armuto.kinematics import rotation
@@ -60,9 +60,15 @@ def _flips(compared: Comparison) -> Iterator[Measurement]:
     target, motion = compared.fitting.target, compared.motion
     if motion.frames < 2:
         return
+    slow = np.cos(min(SUDDEN / compared.clip.fps, np.pi) / 2) + 1e-12
+    none = np.broadcast_to(rotation.IDENTITY, motion.rotations[0].shape)
     for joint, driver in compared.mapping.items():
         above = int(target.parents[joint])
-        own = _steps(motion.rotations[joint], motion.rotations[above] if above >= 0 else None)
+        turns = motion.rotations[joint]
+        # Most never turn so fast, which shows without an arc tangent in every frame.
+        if rotation.kernels.least_cosine(motion.rotations[above] if above >= 0 else none, turns) > slow:
+            continue
+        own = _steps(turns, motion.rotations[above] if above >= 0 else None)
         worst = worst_frame(own)
         if own[worst] * compared.clip.fps < SUDDEN:
             continue
@@ -117,13 +123,12 @@ def _limits(compared: Comparison) -> Iterator[Measurement]:
     if not ranges:
         return
     body = fitting.joint_frames
-    own = passed(angles(compared.motion.rotations, body), body, ranges)
-    source = passed(angles(turned_as_source(compared), body), body, ranges)
-    for part, over in own.items():
+    for part, over in violations(compared.motion.rotations, body, ranges).items():
         worst = worst_frame(over)
         if over[worst] > ROUNDING:
             first, last = stretch_around(over > ROUNDING, worst)
-            yield Measurement("limit", part, first, last, float(over[worst]), float(source[part][worst]), "°")
+            source = violations(turned_as_source(compared, [worst]), body, {part: ranges[part]})[part]
+            yield Measurement("limit", part, first, last, float(over[worst]), float(source[0]), "°")
 
 
 def _clipping(compared: Comparison) -> Iterator[Measurement]:

@@ -10,7 +10,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip
-from armuto.kinematics.pose import local_rotations
+from armuto.kinematics.pose import local_rotations_by_joint
 from armuto.kinematics.vectors import cross
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.pairing.twist_joints import twists
@@ -68,7 +68,7 @@ def retarget_rotations(
 def local_clip(name: str, motion: WorldMotion, translated: Iterable[int]) -> Clip:
     """A clip of motion in the world: rotations against parents, and translations of the joints that have them."""
     target, joints = motion.skeleton, sorted(translated)
-    rotations = local_rotations(target, motion.rotations.swapaxes(0, 1))
+    rotations = local_rotations_by_joint(target, motion.rotations)
     translations = np.empty((motion.frames, len(joints), 3))
     for column, joint in enumerate(joints):
         parent = int(target.parents[joint])

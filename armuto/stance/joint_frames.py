@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -28,6 +29,11 @@ class JointFrame:
     bend: FloatArray
     side: FloatArray
     twist: FloatArray
+
+    @cached_property
+    def axes(self) -> FloatArray:
+        """All three, ``(3, 3)``."""
+        return np.stack([self.bend, self.side, self.twist])
 
 
 @dataclass(frozen=True)

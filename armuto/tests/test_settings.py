@@ -7,12 +7,13 @@ from dataclasses import replace
 import numpy as np
 
 from armuto.body.joint_limits import Range
-from armuto.constraints.limits import angles, passed
+from armuto.constraints.limits import LEAST, angles, violations
 from armuto.constraints.root_bone import rooted, wants_root
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.curves import blend_intervals, envelope, held
 from armuto.kinematics.ik import fabrik, softened, two_bones
+from armuto.kinematics.pose import world_pose_by_joint
 from armuto.pipeline import retarget, transfer
 from armuto.quality.findings import findings, grade
 from armuto.quality.measures import measure
@@ -199,9 +200,35 @@ class Choices(unittest.TestCase):
         off = replace(self.made, ranges=ranges)
         world = np.moveaxis(transfer(self.clip, off).world().rotations, 1, 0)
         self.assertLess(angles(world, off.joint_frames)[self.index["LeftLeg"]][0].min(), -30)
-        self.assertGreater(
-            passed(angles(world, off.joint_frames), off.joint_frames, ranges)["left lower leg"].max(), 10
-        )
+        self.assertGreater(violations(world, off.joint_frames, ranges)["left lower leg"].max(), 10)
+
+    def test_violations_are_what_angles_are_beyond_their_ellipse_or_their_range(self):
+        body, rng = figures.body(), np.random.default_rng(5)
+        made = fitting.fit(body, body)
+        for size in (3.0, 30.0, 170.0):
+            shape = (len(body), 200)
+            axes = rng.normal(size=(*shape, 3))
+            axes /= np.linalg.norm(axes, axis=-1, keepdims=True)
+            turns = rotation.about_each(axes, np.radians(rng.uniform(-size, size, shape)))
+            world = world_pose_by_joint(body, turns.swapaxes(0, 1), np.zeros((200, len(body), 3)))
+            ends = np.minimum(rng.uniform(0.0, 2 * size, (3, 2)), 180.0)
+            wide = Range(*((-low, high) for low, high in ends.tolist()))
+            ranges = {frame.part: wide for frame in made.joint_frames.frames}
+            over, counted = (
+                violations(world.rotations, made.joint_frames, ranges),
+                angles(world.rotations, made.joint_frames),
+            )
+            self.assertEqual(set(over), set(ranges))
+            for frame in made.joint_frames.frames:
+                bend, side, twist = counted[frame.joint]
+                bounds = [
+                    np.maximum(np.where(value < 0, low, high), LEAST)
+                    for value, (low, high) in zip((bend, side, twist), ends, strict=True)
+                ]
+                far = np.maximum(np.hypot(bend / bounds[0], side / bounds[1]), 1.0)
+                swung = np.hypot(bend, side) * (1 - 1 / far)
+                wanted = np.maximum(swung, np.maximum(np.abs(twist) - bounds[2], 0.0))
+                np.testing.assert_allclose(over[frame.part], wanted, atol=1e-9, err_msg=frame.part)
 
     def test_angles_are_counted_as_a_body_bends(self):
         body = figures.body()
