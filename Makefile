@@ -7,6 +7,8 @@ PY = .venv/bin/python
 STAMPS = .venv/.stamps
 
 SHELL = /bin/bash
+# Tests start some hundred processes; each would translate the program anew where it may not keep what it made of it.
+unexport PYTHONDONTWRITEBYTECODE
 .DELETE_ON_ERROR:
 .PHONY: backup restore demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
 

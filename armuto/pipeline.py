@@ -7,7 +7,9 @@ where it is wanted.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -39,14 +41,20 @@ class RetargetTrace:
     motion: WorldMotion
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RetargetResult:
-    """A clip on the target: the motion, the contacts it kept, and what the constraints did. trace: of a whole clip."""
+    """A clip on the target: the motion, and what the constraints did. trace: of a whole clip. find_contacts: how the
+    clip's contacts are had, which a transfer that keeps none does not look for."""
 
     clip: Clip
-    contacts: ContactSet
     report: ConstraintReport
+    find_contacts: Callable[[], ContactSet]
     trace: RetargetTrace | None = None
+
+    @cached_property
+    def contacts(self) -> ContactSet:
+        """The clip's contacts: those that were kept, where any were to be."""
+        return self.find_contacts()
 
 
 def transfer(clip: Clip, fitting: Fitting) -> Clip:
@@ -119,22 +127,27 @@ def retarget(
     whole = first == 0 and last == clip.frames - 1
     context = context_of(fitting)
     probes = contact_probes(context)
+    constrained = fitting.settings.constrained
     rows, near = np.arange(clip.frames), contacts
     if not whole:
-        contacts = detect_contacts(clip, context) if contacts is None else contacts
-        near, rows = _surroundings(clip, context, probes, contacts, first, last)
+        contacts = detect_contacts(clip, context) if contacts is None and constrained else contacts
+        near, rows = _surroundings(clip, context, probes, contacts or ContactSet(), first, last)
     raw = retarget_rotations(clip, context, tracked_joints(context, probes) if whole else probes.joints, rows)
     tracks = SourceTracks(raw.source_positions, raw.source_rotations)
-    if contacts is None or near is None:
-        contacts = near = contacts_in(tracks, probes, context, clip)
-    report = solve_constraints(raw.motion, tracks, probes, near, context)
+    report = ConstraintReport(lowered=np.zeros(raw.motion.frames))
+    find = partial(contacts_in, tracks, probes, context, clip) if whole else partial(detect_contacts, clip, context)
+    if constrained:
+        if contacts is None or near is None:
+            contacts = near = find()
+        report = solve_constraints(raw.motion, tracks, probes, near, context)
     _place_travel(raw.motion, context)
     made = local_clip(clip.name, raw.motion, raw.translated | _above_carriers(context))
     if not (whole or len(rows) == last - first + 1):
         shown = slice(int(np.searchsorted(rows, first)), int(np.searchsorted(rows, last)) + 1)
         made = replace(made, rotations=made.rotations[shown], translations=made.translations[shown])
         report = report.cut(shown)
-    return RetargetResult(made, contacts, report, RetargetTrace(context, probes, tracks, raw.motion) if whole else None)
+    trace = RetargetTrace(context, probes, tracks, raw.motion) if whole else None
+    return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace)
 
 
 def _surroundings(

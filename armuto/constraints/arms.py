@@ -14,7 +14,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.curves import envelope, smooth
 from armuto.kinematics.signals import runs
-from armuto.kinematics.vectors import cross, lengths
+from armuto.kinematics.vectors import cross, dot, lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.lazy import lazily
 from armuto.retarget.context import RetargetContext
@@ -174,7 +174,7 @@ def _way_out(
         if np.linalg.norm(mean) < 1e-12:
             continue
         about = rotation.rotate(chest[part], np.broadcast_to(mean / np.linalg.norm(mean), arm[part].shape))
-        gain = np.sum(cross(about, arm[part]) * way[part], axis=-1)
+        gain = dot(cross(about, arm[part]), way[part])
         angle = np.minimum(more[part] / np.maximum(gain, LEAST * lengths(arm[part])), FURTHEST)
         out[part] = rotation.about_each(about, strength * envelope(angle, width))
     return out

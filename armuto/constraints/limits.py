@@ -20,6 +20,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import local_rotations, world_pose
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.stance.joint_frames import JointFrame, JointFrames
 
@@ -132,7 +133,7 @@ def limit(
             continue
         hits[frame.part] = hits.get(frame.part, np.zeros(len(over), bool)) | over
         about = swing * (_back(far, hard) / np.maximum(far, 1e-9))[:, None]
-        size = np.linalg.norm(about, axis=-1)
+        size = lengths(about)
         axis = about / np.maximum(size, 1e-12)[:, None]
         angle = turned * (_back(turned_far, hard) / np.maximum(turned_far, 1e-9))
         wanted[frame.joint] = rotation.multiply(rotation.about_each(axis, size), rotation.about(frame.twist, angle))

@@ -19,7 +19,7 @@ from armuto.contacts.model import ContactSet
 from armuto.contacts.probes import ContactProbes, SourceTracks
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
-from armuto.kinematics.vectors import cross, lengths
+from armuto.kinematics.vectors import cross, dot, lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.context import RetargetContext
 from armuto.retarget.scaling import knuckle, width_ratio
@@ -239,7 +239,7 @@ def _carried_places(problem: _Problem, parts: list[str]) -> dict[str, FloatArray
         source_palm = fitting.source.observed.palms.get(hand.source)
         usual = PALM * float(np.linalg.norm(at[finger.target] - at[hand.target]))
         thicker = half - (usual if source_palm is None else size * float(np.linalg.norm(source_palm)))
-        faces = np.abs(np.sum(rotation.rotate(problem.motion.rotations[hand.target], palm / half) * line, axis=1))
+        faces = np.abs(dot(rotation.rotate(problem.motion.rotations[hand.target], palm / half), line))
         places[part] = places[part] + sign * np.maximum(thicker * faces, -0.5 * apart)[:, None] * line
     return places
 

@@ -9,6 +9,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.curves import moving_average
+from armuto.kinematics.vectors import lengths
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.settings import Travel
 
@@ -30,13 +31,13 @@ def path_of(places: FloatArray, turns: FloatArray, ahead: FloatArray, fps: float
     up or down, it heads where it last did.
     """
     looks = rotation.rotate(turns, np.broadcast_to(ahead, places.shape))[:, [0, 2]]
-    clear = np.linalg.norm(looks, axis=1) > 0.15
+    clear = lengths(looks) > 0.15
     if clear.any() and not clear.all():
         known = np.flatnonzero(clear)
         looks = looks[
             known[np.clip(np.searchsorted(known, np.arange(len(looks)), side="right") - 1, 0, len(known) - 1)]
         ]
-    looks = moving_average(looks / np.maximum(np.linalg.norm(looks, axis=1), 1e-9)[:, None], round(smoothing * fps))
+    looks = moving_average(looks / np.maximum(lengths(looks), 1e-9)[:, None], round(smoothing * fps))
     return Path(places, np.unwrap(np.arctan2(looks[:, 0], looks[:, 1])))
 
 

@@ -10,6 +10,7 @@ from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, 
 from armuto.contacts.resting import PointTrack, resting_contacts
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.vectors import dot, lengths
 from armuto.retarget.context import RetargetContext
 
 
@@ -54,8 +55,8 @@ def _hand_tracks(tracks: SourceTracks, probes: ContactProbes, context: RetargetC
         if f"{side} upper arm" in positions and f"{side} lower arm" in positions:
             elbow = positions[f"{side} lower arm"]
             upper, lower = elbow - positions[f"{side} upper arm"], positions[hand] - elbow
-            a, b = np.linalg.norm(upper, axis=-1), np.linalg.norm(lower, axis=-1)
-            cosine = np.sum(upper * lower, axis=-1) / np.maximum(a * b, 1e-12)
+            a, b = lengths(upper), lengths(lower)
+            cosine = dot(upper, lower) / np.maximum(a * b, 1e-12)
             elbows[limb] = np.arccos(np.clip(cosine, -1.0, 1.0))
             arm = max(arm, float(a[0] + b[0]))
     width = arm / 2 or probes.leg / 3

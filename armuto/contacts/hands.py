@@ -11,7 +11,7 @@ from armuto.contacts.model import Contact
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.signals import hysteresis, lasting, runs, speed_of
-from armuto.kinematics.vectors import lengths
+from armuto.kinematics.vectors import dot, lengths
 
 CARRIED, LETTING_GO = 0.12, 0.3  # arm lengths per second between the hands
 TOGETHER = 1.1  # of the arm: hands farther apart carry nothing
@@ -65,7 +65,7 @@ def _carrying(tracks: HandTracks, names: Sequence[str]) -> BoolArray:
     between = rotation.rotate(turn, first - second)
     fast = speed_of(between, tracks.fps) / tracks.arm
     near = lengths(first - second) < TOGETHER * tracks.arm
-    before = np.minimum(*(np.sum((at - chest) * tracks.ahead, axis=-1) for at in (first, second))) > AHEAD * tracks.arm
+    before = np.minimum(*(dot(at - chest, tracks.ahead) for at in (first, second))) > AHEAD * tracks.arm
     bent = np.minimum(*(angle for angle in tracks.elbows.values())) > BENT if len(tracks.elbows) == 2 else near
     able = near & before & bent
     return lasting(hysteresis((fast < CARRIED) & able, (fast < LETTING_GO) & able), SHORTEST_CARRIED * tracks.fps)
@@ -108,5 +108,5 @@ def _nearest_on(tracks: HandTracks, part: str, at: FloatArray) -> FloatArray:
     onward = {"hips": "chest", "spine": "chest", "chest": "neck", "head": "head"}.get(part, f"{side} lower leg")
     end = tracks.positions.get(onward, start)
     line = end - start
-    share = np.clip(np.sum((at - start) * line, axis=-1) / np.maximum(np.sum(line * line, axis=-1), 1e-12), 0, 1)
+    share = np.clip(dot(at - start, line) / np.maximum(dot(line, line), 1e-12), 0, 1)
     return np.asarray(start + share[:, None] * line)

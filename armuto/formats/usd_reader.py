@@ -23,13 +23,11 @@ from armuto.formats.usd_layers import Unusable, self_contained_layer
 from armuto.intake import detection
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.lazy import load
 
 MOST_JOINTS, MOST_KEYS = 20_000, 200_000
 
 
 def main(source: str, target: str) -> int:
-    load("armuto.kinematics.kernels")  # their cache may lie where nothing can be opened soon
     # The program itself, and the folder with the file: nothing else on this machine can be opened from here on.
     installed = {Path(sysconfig.get_path(name)) for name in ("stdlib", "platstdlib", "purelib", "platlib")}
     isolation.confine(
@@ -59,6 +57,13 @@ def read(path: str) -> tuple[Parts, list[str]]:
 def _matrix(m: Any) -> FloatArray:
     """A Gf matrix, which multiplies rows from the right, as a column matrix."""
     return np.array(m, float).reshape(4, 4).T
+
+
+def _unit(q: FloatArray) -> FloatArray:
+    """:func:`rotation.normalised` without the compiled loops: loading them would take this process as long as all the
+    rest, and where their cache lies nothing can be opened any more."""
+    size = np.linalg.norm(q, axis=-1, keepdims=True)
+    return np.where(size > 0, q / np.where(size > 0, size, 1.0), rotation.IDENTITY)
 
 
 def _apart(m: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
@@ -344,8 +349,7 @@ class _Reader:
         seconds = (times - times[0]) / self.rate
         tracks = []
         for k, joint in known:
-            q = rotation.continuous(rotation.normalised(turn[:, k]))
-            tracks.append(Track(nodes[joint], "rotation", seconds, q))
+            tracks.append(Track(nodes[joint], "rotation", seconds, rotation.continuous(_unit(turn[:, k]))))
             tracks.append(Track(nodes[joint], "translation", seconds, shift[:, k]))
         self.made.animations.append((query.GetPrim().GetName(), tracks))
 

@@ -327,6 +327,14 @@ def length(v, out):
     out[0] = math.sqrt(total)
 
 
+@kernel("f8[:], f8[:], f8[:]", "(m),(m)->()")
+def dot(a, b, out):
+    total = 0.0
+    for axis in range(a.shape[0]):
+        total += a[axis] * b[axis]
+    out[0] = total
+
+
 @kernel("f8[:], f8[:], f8[:]", "(m),(m)->(m)")
 def cross(a, b, out):
     ax, ay, az = a[0], a[1], a[2]

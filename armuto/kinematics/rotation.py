@@ -62,8 +62,13 @@ def normalised(q: FloatArray) -> FloatArray:
 def about(axis: ArrayLike, angle: ArrayLike) -> FloatArray:
     """Rotation by ``angle`` (radians, any shape) about one ``axis (3,)``, which need not be unit length."""
     x, y, z = np.asarray(axis, dtype=float).tolist()
-    direction = np.array([x, y, z]) / math.sqrt(x * x + y * y + z * z)
-    return about_each(direction, np.asarray(angle, dtype=float))
+    length = math.sqrt(x * x + y * y + z * z)
+    angles = np.asarray(angle, dtype=float)
+    if angles.ndim == 0:
+        half = float(angles) / 2
+        sine = math.sin(half)
+        return np.array([sine * (x / length), sine * (y / length), sine * (z / length), math.cos(half)])
+    return about_each(np.array([x, y, z]) / length, angles)
 
 
 def between(a: FloatArray, b: FloatArray) -> FloatArray:
@@ -169,7 +174,7 @@ def slerp(a: FloatArray, b: FloatArray, share: ArrayLike) -> FloatArray:
 def mean(q: FloatArray) -> FloatArray:
     """The mean over the first axis of rotations ``(N, ..., 4)`` that lie within half a turn of the first: the
     normalised sum, which is the mean of Markley 2007 to second order."""
-    near = np.where(np.sum(q * q[:1], axis=-1, keepdims=True) < 0, -q, q)
+    near = np.where(kernels.dot(q, q[:1])[..., None] < 0, -q, q)
     return normalised(near.sum(axis=0))
 
 

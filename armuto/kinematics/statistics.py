@@ -11,10 +11,10 @@ from armuto.kinematics.arrays import FloatArray
 def percentile(values: ArrayLike, share: float) -> float:
     """A percentile ``share`` of 100 of all the values, interpolated linearly (Hyndman and Fan 1996, their seventh);
     NaN where one of them is. Raises ValueError for no values."""
-    series = np.asarray(values, dtype=float).ravel()
+    series = np.asarray(values, dtype=float)
     if not series.size:
         raise ValueError("there is no value to take a percentile of")
-    return float(percentiles(series, share))
+    return float(percentiles(series if series.ndim == 1 else series.ravel(), share))
 
 
 def percentiles(values: FloatArray, share: float) -> FloatArray:
@@ -24,7 +24,8 @@ def percentiles(values: FloatArray, share: float) -> FloatArray:
     """
     place = share / 100.0 * (values.shape[-1] - 1)
     at = min(int(place), values.shape[-1] - 1)
-    ordered = np.partition(values, at, axis=-1)
+    ordered = np.array(values, dtype=float)
+    ordered.partition(at)
     low = ordered[..., at]
     # What is not a number stands last.
     high = ordered[..., at + 1 :].min(axis=-1) if at + 1 < values.shape[-1] else low

@@ -26,6 +26,11 @@ def lengths(values: FloatArray) -> FloatArray:
     return np.asarray(kernels.length(values))
 
 
+def dot(a: FloatArray, b: FloatArray) -> FloatArray:
+    """Scalar products along the last axis, of whatever length that is."""
+    return np.asarray(kernels.dot(a, b))
+
+
 def cross(a: FloatArray, b: FloatArray) -> FloatArray:
     """Cross products along the last axis."""
     product: FloatArray = kernels.cross(a, b)

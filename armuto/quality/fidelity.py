@@ -25,7 +25,7 @@ from armuto.intake.detection import unsteadiness
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.statistics import median, percentile
-from armuto.kinematics.vectors import angles_between, cross, lengths
+from armuto.kinematics.vectors import angles_between, cross, dot, lengths
 from armuto.pairing.joint_mapping import first_drivers
 from armuto.quality.bodies import Bodies, Deviation
 from armuto.retarget.fitting import Fitting
@@ -268,7 +268,7 @@ def _order(bodies: Bodies) -> Iterator[Deviation]:
             if across is None or pair[0] is None or pair[1] is None:
                 break
             width = lengths(across)
-            aside.append(np.sum((pair[0] - pair[1]) * across, axis=1) / np.maximum(width, 1e-9) ** 2)
+            aside.append(dot(pair[0] - pair[1], across) / np.maximum(width, 1e-9) ** 2)
         if len(aside) < 2:
             continue
         wrong = (np.abs(aside[0]) > CLEAR) & (np.abs(aside[1]) > CLEAR) & (aside[0] * aside[1] < 0)
@@ -292,7 +292,7 @@ def _toes_agree(at: Mapping[str, FloatArray]) -> float | None:
         return None
     forward = cross(across, at[top] - at["hips"])
     way = np.sum(toes, axis=0)
-    cosine = np.sum(forward * way, axis=1) / np.maximum(lengths(forward) * lengths(way), 1e-12)
+    cosine = dot(forward, way) / np.maximum(lengths(forward) * lengths(way), 1e-12)
     return median(cosine)
 
 

@@ -12,6 +12,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose
 from armuto.kinematics.skeleton import Skeleton
+from armuto.kinematics.vectors import lengths
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.retarget.settings import RotationInfluence
 
@@ -74,6 +75,6 @@ def _scaled(own: FloatArray, rest: FloatArray, strength: float) -> FloatArray:
         return own
     turn = rotation.against(rest, own)
     about = rotation.vector(turn) * strength
-    angle = np.linalg.norm(about, axis=-1)
+    angle = lengths(about)
     axis = about / np.maximum(angle, 1e-12)[..., None]
     return rotation.multiply(rest, rotation.about_each(axis, angle))

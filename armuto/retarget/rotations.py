@@ -15,6 +15,7 @@ import numpy as np
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import Pose
+from armuto.kinematics.vectors import dot, lengths
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.retarget.context import RetargetContext
 
@@ -85,13 +86,13 @@ def _along_the_trunk(turns: SourceTurns, source: Pose, context: RetargetContext)
     wanted = rotation.rotate(
         rotation.between_each(np.broadcast_to(rest, there.shape), there), np.broadcast_to(own, there.shape)
     )
-    wanted = wanted / np.linalg.norm(wanted, axis=1, keepdims=True)
+    wanted = wanted / lengths(wanted)[:, None]
     turn = turns.of(mapping[chest])
     foot = rotation.rotate(turns.of(mapping[hips]), np.broadcast_to(at[chest] - at[hips], there.shape))
     bone = rotation.rotate(turn, np.broadcast_to(at[neck] - at[chest], there.shape))
     # Where a bone of this length from the chest's place meets the line that is wanted.
-    along = np.sum(wanted * foot, axis=1)
-    room = along**2 - np.sum(foot**2, axis=1) + np.sum(bone**2, axis=1)
+    along = dot(wanted, foot)
+    room = along**2 - dot(foot, foot) + dot(bone, bone)
     goal = (along + np.sqrt(np.maximum(room, 0.0)))[:, None] * wanted - foot
     return {chest: rotation.multiply(rotation.between_each(bone, goal), turn)}
 

@@ -109,6 +109,13 @@ class Settings:
     def keeping(self, relation: Relation) -> float:
         return self.hands.get(relation, 1.0)
 
+    @property
+    def constrained(self) -> bool:
+        """Whether anything is to be done after rotations alone."""
+        keeps = any(self.keeping(relation) for relation in RELATIONS)
+        holds = self.hold or any(self.holds.values())
+        return bool(keeps or holds or self.bends or self.spread or self.clear or self.limits != "off")
+
 
 SETTINGS = TypeAdapter(Settings)
 PLAIN = Settings()

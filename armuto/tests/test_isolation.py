@@ -13,10 +13,11 @@ from unittest import TestCase, mock
 import numpy as np
 from pxr import Sdf, Usd
 
-from armuto import formats, isolation
+from armuto import formats, isolation, pipeline
 from armuto.errors import BadInput
 from armuto.formats import usd, usd_layers
-from armuto.tests.files import random_bvh
+from armuto.retarget import fitting
+from armuto.tests.files import BOW, DEMO, random_bvh
 
 SECRET = """#usda 1.0
 (defaultPrim = "S")
@@ -195,6 +196,21 @@ class OtherFilesOfTheMachine(TestCase):
         if not confined:
             self.skipTest("this system has no Landlock")
         self.assertFalse(seen)
+
+    def test_the_reader_is_at_work_without_the_compiled_loops(self) -> None:
+        """They take as long to load as everything else, and lie where it can open nothing."""
+        figure = formats.read((DEMO / "striker.glb").read_bytes(), "x.glb")
+        bow = formats.read(BOW.read_bytes(), "bow.bvh")
+        moved = pipeline.transfer(bow.clips[0], fitting.fit(bow.skeleton, figure.skeleton))
+        data = formats.write([moved], figure, "usd")
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "in.usdc").write_bytes(data)
+            code = (
+                "import sys; from armuto.formats import usd_reader as r; "
+                f"parts, _ = r.read({folder!r} + '/in.usdc'); print(len(parts.animations), 'numba' in sys.modules)"
+            )
+            done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.split(), ["1", "False"])
 
     def test_a_layer_without_value_clips_is_read_whole(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
