@@ -190,7 +190,7 @@ def _performed(pk: int) -> None:
     skeleton, clip = _values["clips"][pk]
     for fitting in _values[skeleton]:
         done = retarget(clip, fitting)
-        find(clip, done.clip, fitting, done.contacts)
+        find(clip, done.clip, fitting, done.contacts, done.trace)
 
 
 def large() -> Large:

@@ -52,7 +52,7 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
         seconds=time.perf_counter() - begun,
     )
     motion = RevisionMotion(
-        skeleton=row.character.skeleton,
+        skeleton_id=row.character.skeleton_id,
         rotations=arrays.packed(done.clip.rotations),
         moving=done.clip.moving.tolist(),
         translations=arrays.packed(done.clip.translations),
@@ -68,16 +68,19 @@ def keep(made: Revision, motion: RevisionMotion) -> None:
     row = made.rendition
     latest = row.revisions.aggregate(Max("number"))["number__max"]
     made.number = (latest or 0) + 1
-    made.save()
+    made.save(force_insert=True)
     motion.revision = made
-    motion.save()
+    motion.save(force_insert=True)
     state = row.fitting.state
     assert state is not None
-    FittingRecord.objects.get_or_create(digest=made.fitting_digest, defaults={"data": state.data})
+    if not FittingRecord.objects.filter(digest=made.fitting_digest).exists():
+        record = FittingRecord(digest=made.fitting_digest, data=state.data)
+        FittingRecord.objects.bulk_create([record], ignore_conflicts=True)
     fields = {"newest": made, "work": Rendition.Work.NOTHING, "sentence": "", "retired": False}
     if row.accepted is not None and _the_same(row.accepted, made):
         fields["accepted"] = made
-    row.revisions.exclude(pk__in=[made.pk, row.newest_id, row.accepted_id]).delete()
+    if latest:
+        row.revisions.exclude(pk__in=[made.pk, row.newest_id, row.accepted_id]).delete()
     Rendition.objects.filter(pk=row.pk).update(**fields)
 
 

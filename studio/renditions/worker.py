@@ -15,6 +15,20 @@ from studio.renditions.models import Rendition, Run, RunItem
 
 State, Work = RunItem.State, Rendition.Work
 AT_ONCE = 500  # rows per statement
+SHOWN = 0.3  # seconds: what is through before that need not say how far it has come
+# What a transfer does not look at, or has kept from the one before; read by itself where it is wanted after all.
+UNREAD = [
+    *(
+        f"{row}__{field}"
+        for row in ("fitting__skeleton", "fitting__character__skeleton")
+        for field in ("tree", "parts", "readings", "field_versions")
+    ),
+    *(
+        f"fitting__character__{field}"
+        for field in ("nodes", "bounds", "notes", "sheet", "tags", "remarks", "field_versions")
+    ),
+    *(f"clip__{field}" for field in ("tags", "ground", "notes", "field_versions")),
+]
 ATTEMPTS = 6  # so often a worker may die over one item before it is taken for the item's fault
 
 
@@ -46,11 +60,14 @@ def process(item: RunItem) -> None:
     begun = time.perf_counter()
 
     def reached(share: float) -> bool:
-        return bool(mine.update(progress=share))
+        return time.perf_counter() - begun < SHOWN or bool(mine.update(progress=share))
 
-    row = Rendition.objects.select_related(
-        "clip__skeleton", "fitting__state", "fitting__skeleton", "fitting__character", "character__skeleton"
-    ).get(pk=item.rendition_id)
+    row = (
+        Rendition.objects.select_related("clip", "fitting__state", "fitting__skeleton", "fitting__character__skeleton")
+        .defer(*UNREAD)
+        .get(pk=item.rendition_id)
+    )
+    row.character = row.fitting.character
     try:
         made, motion = results.compute(row, reached)
     except results.Stopped:
@@ -65,9 +82,10 @@ def process(item: RunItem) -> None:
         raise
     else:
         with transaction.atomic():
-            if not mine.exists():
+            now = mine.values_list("rendition__newest_id", "rendition__accepted_id").first()
+            if now is None:
                 return
-            row.refresh_from_db(fields=["newest", "accepted"])
+            row.newest_id, row.accepted_id = now
             results.keep(made, motion)
             seconds = time.perf_counter() - begun
             mine.update(state=State.DONE, progress=1, revision=made, seconds=seconds, worker="", claim="")
