@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import pairwise
+
+import numpy as np
 
 from armuto.body.plans import Part
-from armuto.kinematics import rotation
+from armuto.kinematics import rotation, vectors
 from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.kinematics.statistics import median, percentiles
 from armuto.pairing.joint_mapping import JointDriver, first_drivers
 from armuto.retarget.fitting import Fitting
 
@@ -65,3 +69,35 @@ class Bodies:
         for limb, parts in self.fitting.plan.limbs.items():
             if limb.split()[-1] in LIMBS:
                 yield [part for part in parts if part.name in self.first]
+
+    @cached_property
+    def bones(self) -> tuple[tuple[Part, Part], ...]:
+        """Every two parts of a limb of which one follows the other."""
+        return tuple(bone for run in self.runs() for bone in pairwise(run))
+
+    @cached_property
+    def directions(self) -> tuple[FloatArray, FloatArray]:
+        """Of the source's bones and the target's, from the one part to the next, ``(bones, F, 3)``."""
+        there, here = (np.array([at[onward.name] - at[part.name] for part, onward in self.bones]) for at in self.both)
+        return there, here
+
+    @cached_property
+    def lengths(self) -> tuple[FloatArray, FloatArray]:
+        """Of the source's bones and the target's, ``(bones, F)``."""
+        there, here = (vectors.lengths(directions) for directions in self.directions)
+        return there, here
+
+    @cached_property
+    def usual_lengths(self) -> dict[tuple[str, str], tuple[float, float]]:
+        """Of the source's bone and the target's, in the median, by the names of its parts."""
+        there, here = (percentiles(lengths, 50).tolist() for lengths in self.lengths)
+        names = ((part.name, onward.name) for part, onward in self.bones)
+        return dict(zip(names, zip(there, here, strict=True), strict=True))
+
+    def usual_length(self, part: Part, onward: Part) -> tuple[float, float]:
+        """:attr:`usual_lengths` from one part to another one, which need not be the next."""
+        known = self.usual_lengths.get((part.name, onward.name))
+        if known is not None:
+            return known
+        there, here = (median(vectors.lengths(at[onward.name] - at[part.name])) for at in self.both)
+        return there, here

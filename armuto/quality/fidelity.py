@@ -24,7 +24,7 @@ from armuto.body.plans import SIDES, Part
 from armuto.intake.detection import unsteadiness
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.statistics import median, percentile
+from armuto.kinematics.statistics import median, percentile, percentiles
 from armuto.kinematics.vectors import angles_between, cross, dot, lengths
 from armuto.pairing.joint_mapping import first_drivers
 from armuto.quality.bodies import Bodies, Deviation
@@ -159,29 +159,35 @@ def _twist(bodies: Bodies) -> Iterator[Deviation]:
 
 
 def _directions(bodies: Bodies) -> Iterator[Deviation]:
-    for run in bodies.runs():
-        for part, onward in pairwise(run):
-            bones = [at[onward.name] - at[part.name] for at in bodies.both]
-            if part.kind.endswith("shoulder") or min(median(lengths(bone)) for bone in bones) < 1e-4:
-                continue  # collar bones lie as a body is built
-            apart = _angle(_as_built(bodies, part, onward, bones[0]), bones[1])
-            free = ~bodies.held[part.limb] if part.limb in bodies.held else np.ones(len(apart), bool)
+    if not bodies.bones:
+        return
+    built = bodies.directions[0].copy()
+    for row, (part, onward) in enumerate(bodies.bones):
+        if part.kind.endswith("foot") or part.limb == "neck":
+            built[row] = _as_built(bodies, part, onward, built[row])
+    # Legs of many bones that are held on the floor fold otherwise where bodies are built otherwise.
+    every = _angle(built, bodies.directions[1]) * (1.0 if bodies.fitting.plan.trunk == "upright" else FOLDING)
+    typical = np.maximum(percentiles(every, 50), OFTEN * percentiles(every, 95)).tolist()
+    for (part, onward), apart, size in zip(bodies.bones, every, typical, strict=True):
+        if part.kind.endswith("shoulder") or min(bodies.usual_length(part, onward)) < 1e-4:
+            continue  # collar bones lie as a body is built
+        if part.limb in bodies.held:
+            free = ~bodies.held[part.limb]
             if not free.any():
                 continue
-            # Legs of many bones that are held on the floor fold otherwise where bodies are built otherwise.
-            apart = np.where(free, apart, 0.0) * (1.0 if bodies.fitting.plan.trunk == "upright" else FOLDING)
-            yield Deviation("direction", part.name, _typical(apart[free]), 0.0, apart)
+            apart, size = np.where(free, apart, 0.0), _typical(apart[free])
+        yield Deviation("direction", part.name, size, 0.0, apart)
 
 
 def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> FloatArray:
-    """The source's bone ``(F, 3)`` as it would lie in the target's build.
+    """The source's bone of a foot or neck ``(F, 3)`` as it would lie in the target's build.
 
     A foot's bone goes steeply down from a high ankle, and a neck forward from a bowed back, on one body and not on
     another that stands alike. By how much is told from how both rest, where they stand upright at rest; else nothing
     is.
     """
     fitting, foot = bodies.fitting, part.kind.endswith("foot")
-    if fitting.plan.trunk != "upright" or not (foot or part.limb == "neck") or fitting.source.file_rest is not None:
+    if fitting.plan.trunk != "upright" or fitting.source.file_rest is not None:
         return bone
     slopes, across = [], _across(bodies.there, CHEST)
     for skeleton, which in ((fitting.source, "source"), (fitting.target, "target")):
@@ -325,18 +331,21 @@ def _heights(bodies: Bodies) -> Iterator[Deviation]:
 
 def _lengths(bodies: Bodies) -> Iterator[Deviation]:
     """How far bones of limbs are from the length they rest at, in percent, beyond what the source's bones do."""
-    rests = bodies.fitting.source.rest.positions, bodies.fitting.target.rest.positions
-    for run in bodies.runs():
-        for part, onward in pairwise(run):
-            ends = bodies.first[part.name], bodies.first[onward.name]
-            off = []
-            for at, rest, joints in zip(
-                bodies.both, rests, zip(*((driver.source, driver.target) for driver in ends), strict=True), strict=True
-            ):
-                own = float(np.linalg.norm(rest[joints[1]] - rest[joints[0]]))
-                now = lengths(at[onward.name] - at[part.name])
-                off.append(100 * np.abs(now / own - 1) if own > 1e-4 else np.zeros(len(now)))
-            yield Deviation("length", part.name, median(off[1]), median(off[0]), off[1], "%")
+    if not bodies.bones:
+        return
+    off = []
+    for skeleton, which, now in zip(
+        (bodies.fitting.source, bodies.fitting.target), ("source", "target"), bodies.lengths, strict=True
+    ):
+        inner, outer = (
+            skeleton.rest.positions[[getattr(bodies.first[part.name], which) for part in parts]]
+            for parts in zip(*bodies.bones, strict=True)
+        )
+        own = lengths(outer - inner)[:, None]
+        off.append(np.where(own > 1e-4, 100 * np.abs(now / np.where(own > 1e-4, own, 1.0) - 1), 0.0))
+    there, here = (percentiles(values, 50).tolist() for values in off)
+    for (part, _), size, source, over_time in zip(bodies.bones, here, there, off[1], strict=True):
+        yield Deviation("length", part.name, size, source, over_time, "%")
 
 
 def _proportions(bodies: Bodies) -> Iterator[Deviation]:
@@ -358,7 +367,7 @@ def _unlike(bodies: Bodies, parts: list[Part]) -> float:
     """The largest ratio of the ratios of paired bones, in the median; 0 for fewer than two bones."""
     ratios = []
     for part, onward in pairwise(parts):
-        long = [median(lengths(at[onward.name] - at[part.name])) for at in bodies.both]
-        if min(long) > 1e-4:
-            ratios.append(np.log(long[1] / long[0]))
+        there, here = bodies.usual_length(part, onward)
+        if min(there, here) > 1e-4:
+            ratios.append(np.log(here / there))
     return float(np.exp(np.ptp(ratios))) if len(ratios) >= 2 else 0.0
