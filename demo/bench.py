@@ -29,7 +29,7 @@ from armuto.pipeline import transfer
 from armuto.retarget import fitting
 from armuto.tests import bone_names, detections, figures, matching, stances
 from demo.bench_board import report as board
-from demo.bench_browser import changes
+from demo.bench_browser import report as changes
 from demo.bench_fidelity import report as fidelity
 from demo.bench_settling import report as settling
 from demo.bench_speed import report as speed
@@ -97,11 +97,7 @@ def main() -> None:
     stood = standing(product)
     settled = settling(best)
     faithful = fidelity()
-    pair_times, angle_times = (np.array(times) for times in changes())
-    seen = "\n".join(
-        f"| {what} | {np.median(times):.0f} | {np.percentile(times, 95):.0f} | {len(times)} |"
-        for what, times in (("a pair", pair_times), ("an angle of a stance", angle_times))
-    )
+    seen = changes()
     batches = board()
     scores = detections.file_space() | {"calibration frames": detections.calibration()} | detections.tracks()
     detected = "\n".join(f"| {what} | {right} | {cases} |" for what, (right, cases) in scores.items())
@@ -141,12 +137,6 @@ How often detection is right, on generated files of two-legged bodies where the 
 
 {faithful}
 
-Changes in the real interface on a clip of 1,000 frames, in milliseconds from the key to the moved figure (to reach: 100 at the
-95th percentile). Measured until the pose is handed to the graphics system; the browser, the server and the drawing shared the
-two cores of this machine, without a graphics card.
-
-| change of | median | 95 of 100 within | changes |
-|---|---|---|---|
 {seen}
 
 {batches}
