@@ -57,6 +57,11 @@ def sentence(problem: ValidationError, what: str) -> str:
         return f"there is no {what} “{path}”"
     if error["type"] in ("missing", "missing_argument"):
         return f"“{path}” is missing"
+    if error["type"] == "union_tag_invalid":
+        allowed = error["ctx"]["expected_tags"].replace("'", "")
+        return f"“{error['ctx']['tag']}” is not one of {allowed}"
+    if error["type"] == "union_tag_not_found":
+        return f"“{error['ctx']['discriminator'].strip(chr(39))}” is missing"
     if error["type"] == "literal_error":
         allowed = error["ctx"]["expected"].replace("'", "").replace(" or ", ", ")
         return f"{path}: “{error['input']}” is not one of {allowed}"

@@ -237,7 +237,7 @@ def _where(left: stances.Left, most: float) -> str:
     return f" ({left.part}, body {left.seed})" if most > 0.5 else ""
 
 
-def intake_times(count: int = 40) -> tuple[float, float, float]:
+def intake_times(count: int = 500) -> tuple[float, float, float]:
     """Seconds per clip: read by the core, laid out in the intake, accepted; in a studio of its own."""
     clips = [figures.motion(figures.body(), np.random.default_rng(n), 150) for n in range(count)]
     files = [bvh.serialise(bvh.from_clip(clip)) for clip in clips]

@@ -7,12 +7,9 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import re
 import sys
-import tempfile
 import time
-from collections.abc import Mapping
 from dataclasses import asdict, replace
 from pathlib import Path, PurePath
 from typing import Any
@@ -21,74 +18,23 @@ from armuto import batch, formats
 from armuto.body.orientation import facing_angle
 from armuto.body.parts import part_of_joints
 from armuto.body.plans import plan_of
-from armuto.choices import ONE_CLIP, TRAVELS, WRITTEN
+from armuto.choices import TRAVELS, WRITTEN
+from armuto.cli.files import FAILED, content_of, fail, files_in, import_options_of, print_json, read, write
+from armuto.cli.refining import kind_of, write_clips
 from armuto.constraints.root_bone import rooted, wants_root
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import recording
-from armuto.intake.detection import NOTHING, ImportOptions
+from armuto.intake.detection import NOTHING
 from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting, FittingOverrides
 from armuto.retarget.settings import Settings
 
-FAILED = 2
-
-
-def fail(sentence: str) -> int:
-    print(sentence, file=sys.stderr)
-    return FAILED
-
-
-def _bytes(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except IsADirectoryError:
-        raise BadInput(f"{path}: this is a folder; name the files in it.") from None
-    except OSError as problem:
-        raise BadInput(f"{path}: cannot be opened ({problem.strerror}); check the name and the permissions.") from None
-
-
-def _read(path: Path, import_options: ImportOptions = NOTHING) -> Document:
-    return formats.read(_bytes(path), str(path), import_options)
-
-
-def _import_options(options: argparse.Namespace, whose: str = "") -> ImportOptions:
-    """What is said on the command line about how a file is to be read; whose: "character_" for the character's."""
-    return ImportOptions(unit=getattr(options, f"{whose}unit", None), up=getattr(options, f"{whose}up", None))
-
-
-def _inside(path: Path) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
-    """The files behind one argument: the file itself, or those of an archive, by the names shown to the person."""
-    rows = formats.contents(_bytes(path), str(path))
-    return [(name if name == str(path) else f"{path}/{name}", data, files) for name, data, files in rows]
-
-
-def _write(path: Path, content: bytes) -> None:
-    """Write whole or not at all: an interrupted write leaves no half file under the final name."""
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".", suffix=".part", delete=False) as part:
-            part.write(content)
-        Path(part.name).chmod(0o666 & ~_umask())
-        Path(part.name).replace(path)
-    except OSError as problem:
-        raise BadInput(f"{path}: cannot be written ({problem.strerror}); choose another place.") from None
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
-
-
-def _print_json(tree: Any) -> None:
-    print(json.dumps(tree, ensure_ascii=False, indent=2))
-
 
 def inspect_file(options: argparse.Namespace) -> int:
-    document = _read(options.file, _import_options(options))
+    document = read(options.file, import_options_of(options))
     skeleton = document.skeleton
     parts = part_of_joints(skeleton, document.parts)
     angle, why = facing_angle(skeleton, document.parts)
@@ -115,7 +61,7 @@ def inspect_file(options: argparse.Namespace) -> int:
         ],
     }
     if options.json:
-        _print_json(tree)
+        print_json(tree)
         return 0
     facing = "unknown" if angle is None else f"{angle:.1f}°"
     print(f"{options.file}: {document.format}, {document.height:.2f} m, up {tree['up']}, facing {facing} from +Z")
@@ -153,14 +99,14 @@ def _made(source: Document, target: Document, options: argparse.Namespace) -> Fi
 
 def make_fitting(options: argparse.Namespace) -> int:
     made = _made(
-        _read(options.source, _import_options(options)),
-        _read(options.target, _import_options(options, "character_")),
+        read(options.source, import_options_of(options)),
+        read(options.target, import_options_of(options, "character_")),
         options,
     )
     tree = fitting_file.to_json(made)
-    _write(options.output, (json.dumps(tree, ensure_ascii=False, indent=1) + "\n").encode())
+    write(options.output, (json.dumps(tree, ensure_ascii=False, indent=1) + "\n").encode())
     if options.json:
-        _print_json(tree | {"output": str(options.output)})
+        print_json(tree | {"output": str(options.output)})
         return 0
     for pair in made.pairs:
         source, target = ", ".join(pair.source) or "—", ", ".join(pair.target)
@@ -177,26 +123,26 @@ def make_fitting(options: argparse.Namespace) -> int:
 
 
 def transfer_clips(options: argparse.Namespace) -> int:
-    character = _read(options.character, _import_options(options, "character_"))
-    fitting_bytes = _bytes(options.fit) if options.fit else None
+    character = read(options.character, import_options_of(options, "character_"))
+    fitting_bytes = content_of(options.fit) if options.fit else None
     kind = options.format or _own_kind(character)
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
     code = 0
     for argument in options.clips:
         try:
-            inside = _inside(argument)
+            inside = files_in(argument)
         except BadInput as problem:
             code = fail(str(problem))
             continue
         for path, data, files in inside:
             try:
-                source = formats.read(data, path, _import_options(options), files)
+                source = formats.read(data, path, import_options_of(options), files)
                 results += _performed(source, path, character, fitting_bytes, kind, options, taken)
             except BadInput as problem:
                 code = fail(str(problem))
     if options.json:
-        _print_json(results)
+        print_json(results)
     return code
 
 
@@ -226,7 +172,7 @@ def _performed(
         output = _free(options.out, name, kind, taken)
         done = retarget(clip, fits)
         rendition = rooted(done.clip, fits) if wants_root(fits) else done.clip
-        _write(output, formats.write([rendition], character, kind))
+        write(output, formats.write([rendition], character, kind))
         found = find(clip, done.clip, fits, done.contacts, done.trace)
         row = {
             "input": path,
@@ -269,13 +215,13 @@ def _said(settings: Settings, options: argparse.Namespace) -> Settings:
 def check_clip(options: argparse.Namespace) -> int:
     """What is wrong with the first clip of a file: against its source, or by itself, as a body that performs its own
     motion."""
-    import_options = _import_options(options)
-    document = _read(options.file, NOTHING if options.against else import_options)
-    source = _read(options.against, import_options) if options.against else document
+    import_options = import_options_of(options)
+    document = read(options.file, NOTHING if options.against else import_options)
+    source = read(options.against, import_options) if options.against else document
     for outcome in (document, source):
         if not outcome.clips:
             raise BadInput(f"{outcome.file}: there is no motion in it; name a file with at least one clip.")
-    fitting_bytes = _bytes(options.fit) if options.fit else None
+    fitting_bytes = content_of(options.fit) if options.fit else None
     fits = _fits(source, document, fitting_bytes, options)
     rendition, clip = document.clips[0], source.clips[0]
     if rendition.frames != clip.frames:
@@ -290,7 +236,7 @@ def check_clip(options: argparse.Namespace) -> int:
         "against": str(options.against) if options.against else None,
     }
     if options.json:
-        _print_json(tree | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
+        print_json(tree | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
         return 0
     print(f"{options.file}: {rendition.frames} frames at {rendition.fps:g} fps, {grade(found)}, {_count(len(found))}")
     for row in found:
@@ -300,24 +246,15 @@ def check_clip(options: argparse.Namespace) -> int:
 
 
 def convert_file(options: argparse.Namespace) -> int:
-    kind = options.output.suffix.lower().lstrip(".")
-    kind = "usd" if kind == "usdc" else kind
-    if kind not in WRITTEN:
-        endings = " or ".join(f".{name}" for name in WRITTEN)
-        raise BadInput(f"{options.output}: this format is not written; give the output the ending {endings}.")
-    document = _read(options.input)
+    kind = kind_of(options.output)
+    document = read(options.input)
     if kind in ("bvh", "csv") and not document.clips:
         raise BadInput(
             f"{options.input}: there is no motion in it to write as {kind.upper()}; name a file with at least one clip."
         )
-    written = []
-    several = kind in ONE_CLIP and len(document.clips) > 1
-    for number, clips in enumerate([[clip] for clip in document.clips] if several else [list(document.clips)]):
-        path = options.output.with_stem(f"{options.output.stem} {number + 1}") if several else options.output
-        _write(path, formats.write(clips, document, kind))
-        written.append({"output": str(path), "clips": [clip.name for clip in clips]})
+    written = write_clips(options.output, document.clips, document, kind)
     if options.json:
-        _print_json({"input": str(options.input), "written": written, "notes": list(document.notes)})
+        print_json({"input": str(options.input), "written": written, "notes": list(document.notes)})
         return 0
     for row in written:
         print(f"{row['output']}: {', '.join(row['clips']) or 'no motion'}")
@@ -348,10 +285,10 @@ def run_batch(options: argparse.Namespace) -> int:
         print(file=sys.stderr)
     wanted, folder = todo[0].wanted, todo[0].output.parent
     made = batch.manifest(outcomes, wanted, options.plan.stem)
-    _write(folder / "manifest.json", (json.dumps(made, ensure_ascii=False, indent=1) + "\n").encode())
+    write(folder / "manifest.json", (json.dumps(made, ensure_ascii=False, indent=1) + "\n").encode())
     failed, skipped = sum(bool(outcome.sentence) for outcome in outcomes), sum(outcome.skipped for outcome in outcomes)
     if options.json:
-        _print_json(made)
+        print_json(made)
     else:
         print(
             f"{folder}: {len(outcomes) - failed} files"

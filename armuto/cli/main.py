@@ -1,4 +1,5 @@
-"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``batch``. See docs/cli.md.
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``refine``, ``batch``.
+See docs/cli.md.
 
 How commands are called; :mod:`armuto.cli.commands` has what they do.
 """
@@ -7,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import pkgutil
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -19,17 +21,18 @@ from armuto.errors import BadInput
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command. Returns the exit code: 0, or 2 after one sentence per failed input on standard error."""
     options = _parser().parse_args(arguments)
-    # Imported once it is known what for: asking for help or the version need not wait for it.
-    from armuto.cli import commands
+    from armuto.cli import files
 
+    # Imported once it is known what for: asking for help or the version need not wait for it.
+    run = pkgutil.resolve_name(f"armuto.cli.{options.run}")
     try:
-        return int(getattr(commands, options.run)(options))
+        return int(run(options))
     except BadInput as problem:
-        return commands.fail(str(problem))
+        return files.fail(str(problem))
     except BrokenPipeError:
         # The reader of our output has left; there is nobody to tell.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return commands.FAILED
+        return files.FAILED
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -39,13 +42,13 @@ def _parser() -> argparse.ArgumentParser:
 
     inspect = commands.add_parser("inspect", help="say what a file holds: bones, parts, clips, size, facing")
     inspect.add_argument("file", type=Path)
-    inspect.set_defaults(run="inspect_file")
+    inspect.set_defaults(run="commands:inspect_file")
 
     fit = commands.add_parser("fit", help="pair two skeletons, align their stance, and keep that as a fitting")
     fit.add_argument("source", type=Path, help="a library clip")
     fit.add_argument("target", type=Path, help="a character")
     fit.add_argument("-o", "--output", type=Path, required=True, help="where the fitting is written")
-    fit.set_defaults(run="make_fitting")
+    fit.set_defaults(run="commands:make_fitting")
 
     move = commands.add_parser("transfer", help="transfer clips to a character, one file per clip")
     move.add_argument("clips", type=Path, nargs="+", metavar="CLIP")
@@ -62,31 +65,44 @@ def _parser() -> argparse.ArgumentParser:
     move.add_argument(
         "--stride", choices=("scaled", "absolute"), help="steps in the character's size, or just the source's"
     )
-    move.set_defaults(run="transfer_clips")
+    move.set_defaults(run="commands:transfer_clips")
 
     check = commands.add_parser("check", help="measure a clip, by itself or against its source, and say what is wrong")
     check.add_argument("file", type=Path, metavar="FILE")
     check.add_argument("--against", type=Path, metavar="SOURCE", help="the clip it was transferred from")
     check.add_argument("--fit", type=Path, help="the fitting it was transferred with; without it one is made")
-    check.set_defaults(run="check_clip")
+    check.set_defaults(run="commands:check_clip")
 
     convert = commands.add_parser("convert", help="write what a file holds in another format")
     convert.add_argument("input", type=Path, metavar="IN")
     convert.add_argument(
         "output", type=Path, metavar="OUT", help="its ending names the format: .glb, .bvh, .dae, .usd or .csv"
     )
-    convert.set_defaults(run="convert_file")
+    convert.set_defaults(run="commands:convert_file")
+    refine = commands.add_parser("refine", help="write clips as the steps of a recipe have them")
+    refine.add_argument("clips", type=Path, metavar="CLIP", help="a file with one clip or several")
+    refine.add_argument("--recipe", type=Path, metavar="R.json", help="steps that were kept in a file")
+    refine.add_argument(
+        "--step",
+        action="append",
+        default=[],
+        metavar="KIND[:NAME=VALUE,…]",
+        help="one step more, such as “mirror” or “pace:percent=80”; those of a recipe come before",
+    )
+    refine.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help="its ending names the format")
+    refine.set_defaults(run="refining:refine_clips")
     several = commands.add_parser(
         "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
     )
     several.add_argument("plan", type=Path, metavar="PLAN.json")
     several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
-    several.set_defaults(run="run_batch")
-    for command, whose in ((inspect, "the file"), (fit, "the source"), (move, "the clips"), (check, "the source")):
+    several.set_defaults(run="commands:run_batch")
+    told = {inspect: "the file", fit: "the source", move: "the clips", check: "the source", refine: "the clips"}
+    for command, whose in told.items():
         _say_how_to_read(command, "", whose)
     for command in (fit, move):
         _say_how_to_read(command, "character-", "the character")
-    for command in (inspect, fit, move, check, convert, several):
+    for command in (inspect, fit, move, check, convert, refine, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.sampling import sample
 
 
 def resample(clip: Clip, fps: float) -> Clip:
@@ -22,10 +22,4 @@ def resample(clip: Clip, fps: float) -> Clip:
     if clip.fps == fps or clip.frames < 2:
         return replace(clip, fps=float(fps))
     frames = int(np.floor(clip.seconds * fps + 1e-6)) + 1
-    at = np.arange(frames) * (clip.fps / fps)
-    before = np.minimum(np.floor(at + 1e-9).astype(np.int64), clip.frames - 2)
-    share = (at - before).clip(0.0, 1.0)
-    rotations = rotation.slerp(clip.rotations[before], clip.rotations[before + 1], share[:, None])
-    translations = clip.translations[before]
-    translations = translations + (clip.translations[before + 1] - translations) * share[:, None, None]
-    return replace(clip, fps=float(fps), rotations=rotations, translations=translations)
+    return replace(sample(clip, np.arange(frames) * (clip.fps / fps)), fps=float(fps))

@@ -1,0 +1,10 @@
+"""What is done to a clip before anybody performs it: its recipe, an ordered list of steps that leaves the take alone.
+
+One module per kind of step: each an immutable value of parameters with a function from clip to clip. Times in a step
+are frames of the take, so that a step means the same whatever comes before it.
+"""
+
+from armuto.refining.recipe import Recipe, from_json, to_json
+from armuto.refining.refined import Body, Refined
+
+__all__ = ["Body", "Recipe", "Refined", "from_json", "to_json"]

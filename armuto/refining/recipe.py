@@ -1,0 +1,95 @@
+"""A recipe: the steps of a clip in their order, each switched on or off, and its JSON form.
+
+{"steps": [{"kind": "mirror"}, {"kind": "pace", "percent": 80, "on": false}]}
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict
+from typing import Annotated, Any
+
+from pydantic import Field, TypeAdapter
+from pydantic.dataclasses import dataclass
+
+from armuto.body.parts import Assignment
+from armuto.errors import BadInput
+from armuto.kinematics.clip import Clip
+from armuto.refining.backwards import Backwards
+from armuto.refining.hold import Hold
+from armuto.refining.mirror import Mirror
+from armuto.refining.pace import Pace
+from armuto.refining.placement import Placement
+from armuto.refining.refined import Body, Refined
+from armuto.validation import STRICT, read
+
+Step = Pace | Hold | Backwards | Mirror | Placement
+STEP: TypeAdapter[Step] = TypeAdapter(Annotated[Step, Field(discriminator="kind")])
+LONGEST = 500_000  # frames that a clip may come to
+
+
+@dataclass(frozen=True, config=STRICT)
+class Recipe:
+    """Steps, done one after another on what the one before has left."""
+
+    steps: tuple[Annotated[Step, Field(discriminator="kind")], ...] = ()
+
+    def refine(self, clip: Clip, parts: Assignment) -> Refined:
+        """The clip as its recipe has it.
+
+        Parameters
+        ----------
+        clip : Clip
+            The take, of ``F`` frames.
+        parts : Assignment
+            What its bones were read as.
+
+        Returns
+        -------
+        Refined
+            The clip, and which frame of the take each of its frames shows.
+
+        Raises
+        ------
+        BadInput
+            Where a step cannot do without what is not known of the body, or the clip would become too long.
+        """
+        body, out = Body(clip.skeleton, parts), Refined.of_take(clip)
+        for step in self.steps:
+            if step.on:
+                out = step.refine(out, body)
+                if out.clip.frames > LONGEST:
+                    raise BadInput(f"{clip.name}: it would have {out.clip.frames:,} frames; refine it less, or cut it.")
+        return out
+
+    @property
+    def digest(self) -> str:
+        """Of what is done, whatever else is switched off."""
+        done = [row for row in to_json(self)["steps"] if row.get("on", True)]
+        return hashlib.sha256(json.dumps(done, sort_keys=True).encode()).hexdigest()
+
+
+RECIPE = TypeAdapter(Recipe)
+
+
+def to_json(recipe: Recipe) -> dict[str, Any]:
+    """Only what differs from the defaults, and the kind of each step."""
+    rows = []
+    for step in recipe.steps:
+        usual, values = asdict(type(step)()), asdict(step)
+        rows.append({name: value for name, value in values.items() if name == "kind" or value != usual[name]})
+    return {"steps": json.loads(json.dumps(rows))}
+
+
+def from_json(table: Any) -> Recipe:
+    """Raises ValueError with one sentence that names the step and the value that are wrong."""
+    rows = table.get("steps") if isinstance(table, dict) else None
+    if not isinstance(rows, list) or set(table) != {"steps"}:
+        raise ValueError("a recipe is a table with one list, “steps”")
+    for number, row in enumerate(rows, 1):
+        try:
+            read(STEP, row, "value")
+        except ValueError as problem:
+            raise ValueError(f"step {number}: {problem}") from None
+    return read(RECIPE, table, "step")
