@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
 from studio.library.models import Clip
+from studio.patterns.models import Pattern
 from studio.tests.browser.fitting_case import STRIKER, FittingCase
 
 
@@ -56,6 +57,23 @@ class Together(FittingCase):
         )
         self.changed(lambda: self.page.get_by_role("button", name="Apply again").click())
         self.assertIsNone(self.pair("hips"))
+        self.console.clear()  # the browser notes the 409
+
+    def test_a_pattern_that_another_has_changed_is_removed_once_that_is_said_again(self) -> None:
+        pattern = Pattern.objects.order_by("name", "id")[0]
+        self.go("/fittings/patterns")
+        self.page.get_by_role("option", name=pattern.name).get_by_role("button").click()
+        # What is typed stays, and so does the version that it was typed on.
+        about = self.page.get_by_label("What it is for")
+        about.fill("what the left hand does")
+        self.changes(f"/api/patterns/{pattern.pk}", about="what the right hand does")
+        self.page.get_by_role("button", name="Remove").click()
+        expect(self.page.get_by_text("Somebody else has changed").first).to_be_visible()
+        self.assertTrue(Pattern.objects.filter(pk=pattern.pk).exists())
+        expect(about).to_have_value("what the left hand does")
+        self.page.get_by_role("button", name="Apply again").click()
+        expect(self.page.get_by_text(f"The pattern “{pattern.name}” was removed.")).to_be_visible()
+        self.assertFalse(Pattern.objects.filter(pk=pattern.pk).exists())
         self.console.clear()  # the browser notes the 409
 
     def changes(self, path: str, **fields: object) -> None:

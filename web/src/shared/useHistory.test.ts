@@ -51,6 +51,21 @@ describe('history', () => {
     await history.undo()
     expect(value()).toBe(0)
   })
+  it('takes back what was done last, though what was done before it took longer', async () => {
+    const done: string[] = []
+    const history = useHistory<string>(async (step) => (done.push(`back ${step}`), step))
+    const act = (name: string, after: number) =>
+      history.inOrder(async () => {
+        await new Promise((wake) => setTimeout(wake, after))
+        done.push(name)
+        history.remember(name)
+      })
+    await Promise.all([act('slow', 20), act('quick', 0), history.undo()])
+    expect(done).toEqual(['slow', 'quick', 'back quick'])
+    await expect(history.inOrder(() => Promise.reject(new Error('no')))).rejects.toThrow('no')
+    await history.undo()
+    expect(done.at(-1)).toBe('back slow')
+  })
   it('keeps sixty steps', async () => {
     const { history, add, value } = counter()
     for (let n = 0; n < 70; n++) add(1)

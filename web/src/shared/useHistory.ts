@@ -29,6 +29,16 @@ export function useHistory<Step>(apply: (step: Step, back: boolean) => Promise<S
       throw problem
     }
   }
+  let queue: Promise<unknown> = Promise.resolve()
+  /**
+   * Do what is remembered, and take back or make again, one after another: steps lie in the order in which they were
+   * made, however long each takes.
+   */
+  function inOrder<T>(work: () => Promise<T>): Promise<T> {
+    const done = queue.then(work)
+    queue = done.catch(() => undefined)
+    return done
+  }
   function forget() {
     past.value = []
     future.value = []
@@ -37,8 +47,9 @@ export function useHistory<Step>(apply: (step: Step, back: boolean) => Promise<S
   return {
     remember,
     forget,
-    undo: () => move(past, future, true),
-    redo: () => move(future, past, false),
+    inOrder,
+    undo: () => inOrder(() => move(past, future, true)),
+    redo: () => inOrder(() => move(future, past, false)),
     undoable: computed(() => past.value.length > 0),
     redoable: computed(() => future.value.length > 0),
   }

@@ -74,7 +74,13 @@ export const useBoard = defineStore('board', () => {
   }
   const history = useHistory(restore)
   const { undo, redo } = history
-  const remember = (before: Before[]) => void (before.length && history.remember(before))
+  /** Judge, and remember how it was before. */
+  const judge = (work: () => Promise<Before[]>) =>
+    history.inOrder(async () => {
+      const before = await work()
+      if (before.length) history.remember(before)
+      return before
+    })
 
   async function transfer(cells: Cell[], update = false) {
     const run = await answer(client.POST('/api/board/transfer', { body: { cells, update } }))
@@ -82,15 +88,13 @@ export const useBoard = defineStore('board', () => {
     return run
   }
   async function accept(cells: Cell[]) {
-    const before = await answer(client.POST('/api/board/accept', { body: { cells } }))
-    remember(before)
+    const before = await judge(() => answer(client.POST('/api/board/accept', { body: { cells } })))
     await Promise.all([load(), useRuns().refresh()])
     if (before.length > 1) useMessages().say(`${before.length} results accepted.`, { label: 'Undo', run: undo })
     return before.length
   }
   async function retire(cells: Cell[]) {
-    const before = await answer(client.POST('/api/board/retire', { body: { cells } }))
-    remember(before)
+    const before = await judge(() => answer(client.POST('/api/board/retire', { body: { cells } })))
     await Promise.all([load(), useRuns().refresh()])
     useMessages().say(`${before.length === 1 ? 'One result' : `${before.length} results`} retired.`, {
       label: 'Undo',
@@ -98,14 +102,8 @@ export const useBoard = defineStore('board', () => {
     })
   }
   async function sendBack(id: number, note: string) {
-    remember(
-      await answer(
-        client.POST('/api/renditions/{rendition_id}/send-back', {
-          params: { path: { rendition_id: id } },
-          body: { note },
-        }),
-      ),
-    )
+    const path = { params: { path: { rendition_id: id } } }
+    await judge(() => answer(client.POST('/api/renditions/{rendition_id}/send-back', { ...path, body: { note } })))
     await load()
   }
   return {

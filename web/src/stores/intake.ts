@@ -158,7 +158,7 @@ export const useIntake = defineStore('intake', () => {
     back: () => Promise<unknown>
     again: () => Promise<unknown>
   }
-  const { remember, undo, redo, undoable, redoable } = useHistory<Step>(async (step, back) => {
+  const { remember, inOrder, undo, redo, undoable, redoable } = useHistory<Step>(async (step, back) => {
     await (back ? step.back() : step.again())
     return step
   })
@@ -188,29 +188,31 @@ export const useIntake = defineStore('intake', () => {
     }
     return [...groups.values()]
   }
-  async function change(ids: number[], wanted: Change, remembered = true) {
+  const change = (ids: number[], wanted: Change) => inOrder(() => changeNow(ids, wanted))
+  async function changeNow(ids: number[], wanted: Change, remembered = true) {
     const before = asTheyAre(ids, wanted)
     try {
       put(await answer(client.PATCH('/api/intake/rows', { body: { ids, ...wanted } })))
       if (remembered)
         remember({
           back: async () => {
-            for (const group of before) await change(group.ids, group.values, false)
+            for (const group of before) await changeNow(group.ids, group.values, false)
           },
-          again: () => change(ids, wanted, false),
+          again: () => changeNow(ids, wanted, false),
         })
     } catch (problem) {
       useMessages().fail(problem)
     }
   }
-  async function tell(ids: number[], choices: Telling, remembered = true) {
+  const tell = (ids: number[], choices: Telling) => inOrder(() => tellNow(ids, choices))
+  async function tellNow(ids: number[], choices: Telling, remembered = true) {
     const before = [...new Set(ids)].map((id) => ({ id, told: (file.value.get(id)?.told ?? {}) as Telling }))
     try {
       if (remembered && Object.keys(choices).length)
         remember({
           back: async () => {
             for (const { id, told } of before)
-              await tell(
+              await tellNow(
                 [id],
                 {
                   unit: told.unit ?? 'detect',
@@ -221,7 +223,7 @@ export const useIntake = defineStore('intake', () => {
                 false,
               )
           },
-          again: () => tell(ids, choices, false),
+          again: () => tellNow(ids, choices, false),
         })
       const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...choices } }))
       const by = new Map(found.map((row) => [row.id, row]))

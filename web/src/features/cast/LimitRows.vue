@@ -62,11 +62,12 @@ async function put(wanted: Limit['own']) {
   rows.value = await answer(client.PUT('/api/cast/{character_id}/limits', { ...path(), headers, body }))
   emit('changed')
 }
-async function keep(wanted: Limit['own']) {
-  const before = { part: part.value, range: row.value?.own ?? null }
-  const look = () => (emit('changed'), load())
-  if (await messages.attempt(() => put(wanted), look)) history.remember(before)
-}
+const keep = (wanted: Limit['own']) =>
+  history.inOrder(async () => {
+    const before = { part: part.value, range: row.value?.own ?? null }
+    const look = () => (emit('changed'), load())
+    if (await messages.attempt(() => put(wanted), look)) history.remember(before)
+  })
 function say(event: Event, axis: Axis, which: 0 | 1) {
   const box = event.target as HTMLInputElement
   const value = Number(box.value.replace(',', '.').replace('−', '-'))

@@ -24,26 +24,25 @@ async function load(wanted = props.plan) {
 watch(open, (now) => now && load())
 useChanges().on(['patterns'], () => open.value && load(at.value))
 
-async function attempt(work: () => Promise<Schemas['PlanOut'] | undefined>) {
-  try {
-    const made = await work()
-    await load(made?.name)
-    return true
-  } catch (problem) {
-    messages.fail(problem)
-    return false
-  }
-}
+/** Change a plan; made again where somebody else was before, it is made whatever they did. */
+const attempt = (work: (again: boolean) => Promise<Schemas['PlanOut'] | undefined>) =>
+  messages.attempt(
+    async (again) => load((await work(again))?.name),
+    () => load(at.value),
+  )
 async function copy() {
   const name = copyName.value.trim() || `${at.value}, my own`
   if (await attempt(() => answer(client.POST('/api/patterns/plans', { body: { copy_of: at.value, name } }))))
     copyName.value = ''
 }
-const change = (body: Schemas['PlanChange']) =>
-  attempt(() => {
-    const path = { params: { path: { plan_id: here.value!.id! } } }
-    return answer(client.PATCH('/api/patterns/plans/{plan_id}', { ...path, headers: onVersion(here.value!), body }))
+const params = (id: number) => ({ params: { path: { plan_id: id } } })
+function change(body: Schemas['PlanChange']) {
+  const { id, lock_version } = here.value!
+  return attempt((again) => {
+    const headers = onVersion(again ? undefined : lock_version)
+    return answer(client.PATCH('/api/patterns/plans/{plan_id}', { ...params(id!), headers, body }))
   })
+}
 async function add() {
   const names = limb.value.many
     ? [limb.value.name]
@@ -55,12 +54,14 @@ async function add() {
   if (await change({ add: { name, follows, sided, parts: names.map((part) => ({ name: part, many })) } }))
     limb.value = { name: '', follows: 'hips', sided: false, bones: '', many: false }
 }
-const remove = () =>
-  attempt(async () => {
-    const path = { params: { path: { plan_id: here.value!.id! } } }
-    await answer(client.DELETE('/api/patterns/plans/{plan_id}', { ...path, headers: onVersion(here.value!) }))
+function remove() {
+  const { id, lock_version } = here.value!
+  return attempt(async (again) => {
+    const headers = onVersion(again ? undefined : lock_version)
+    await answer(client.DELETE('/api/patterns/plans/{plan_id}', { ...params(id!), headers }))
     return undefined
   })
+}
 function use() {
   open.value = false
   if (at.value !== props.plan) emit('choose', at.value)

@@ -38,15 +38,13 @@ function openKeep() {
   name.value = props.stance.name
   dialog.value = 'keep'
 }
-async function attempt(work: () => Promise<unknown>) {
-  try {
-    await work()
-    emit('offers')
-    return true
-  } catch (problem) {
-    messages.fail(problem)
-    return false
-  }
+/** Change what is kept; made again where somebody else was before, it is made whatever they did. */
+const attempt = (work: (again: boolean) => Promise<unknown>) => {
+  const look = async () => emit('offers')
+  return messages.attempt(async (again) => {
+    await work(again)
+    await look()
+  }, look)
 }
 const params = (id: number) => ({ params: { path: { stance_id: id } } })
 async function keep() {
@@ -63,14 +61,16 @@ async function keep() {
   }
 }
 const rename = (kept: Kept, to: string) =>
-  attempt(() =>
-    answer(
-      client.PATCH('/api/stances/{stance_id}', { ...params(kept.id), headers: onVersion(kept), body: { name: to } }),
-    ),
-  )
+  attempt((again) => {
+    const headers = onVersion(again ? undefined : kept)
+    return answer(client.PATCH('/api/stances/{stance_id}', { ...params(kept.id), headers, body: { name: to } }))
+  })
 const duplicate = (id: number) => attempt(() => answer(client.POST('/api/stances/{stance_id}/duplicate', params(id))))
 const remove = (kept: Kept) =>
-  attempt(() => answer(client.DELETE('/api/stances/{stance_id}', { ...params(kept.id), headers: onVersion(kept) })))
+  attempt((again) => {
+    const headers = onVersion(again ? undefined : kept)
+    return answer(client.DELETE('/api/stances/{stance_id}', { ...params(kept.id), headers }))
+  })
 </script>
 
 <template>

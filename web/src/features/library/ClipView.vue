@@ -78,7 +78,7 @@ const trim = () =>
   messages.attempt(
     async (again) => {
       if (again) drawnOn.value = undefined
-      trims.remember(await keep(range.value))
+      await trims.inOrder(async () => trims.remember(await keep(range.value)))
     },
     () => library.look(id),
   )

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 
-import { answer, client, Conflict, type Schemas } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useCast } from '@/stores/cast'
@@ -54,17 +54,14 @@ function show(pattern: Pattern) {
   about.value = pattern.about
   parts.value = Object.entries(pattern.parts).map(([part, bones]) => ({ part, bones: bones.join(', ') }))
 }
-async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
+/**
+ * Change something. Where somebody else was before, what they did is shown, and this very change can be made again on
+ * top of it.
+ */
+async function change(work: (headers: ReturnType<typeof onVersion>) => Promise<unknown>) {
   busy.value = true
-  try {
-    return await work()
-  } catch (problem) {
-    if (problem instanceof Conflict) conflict(problem)
-    else messages.fail(problem)
-    return undefined
-  } finally {
-    busy.value = false
-  }
+  await messages.attempt((again) => work(onVersion(again ? undefined : base.value)), load)
+  busy.value = false
 }
 const edited = computed(() => {
   const pattern = here.value
@@ -75,14 +72,6 @@ const edited = computed(() => {
     parts.value.some(({ part, bones }) => bones !== (pattern.parts[part] ?? []).join(', '))
   )
 })
-/** Somebody else was before: what they did can be looked at, or be replaced by what stands here. */
-async function conflict(problem: Conflict) {
-  await load()
-  messages.conflict(problem, () => {
-    base.value = here.value?.lock_version ?? base.value
-    return save()
-  })
-}
 async function save() {
   const pattern = here.value
   if (!pattern) return
@@ -95,68 +84,51 @@ async function save() {
         .filter(Boolean),
     ]),
   )
-  const made = await attempt(() =>
-    answer(
-      client.PATCH('/api/patterns/{pattern_id}', {
-        params: { path: { pattern_id: pattern.id } },
-        headers: onVersion(base.value),
-        body: { name: name.value, about: about.value, parts: table },
-      }),
-    ),
-  )
-  if (!made) return
-  await load()
-  open(rows.value?.find((row) => row.id === made.id) ?? null)
+  const body = { name: name.value, about: about.value, parts: table }
+  await change(async (headers) => {
+    const path = { params: { path: { pattern_id: pattern.id } } }
+    const made = await answer(client.PATCH('/api/patterns/{pattern_id}', { ...path, headers, body }))
+    await load()
+    open(rows.value?.find((row) => row.id === made.id) ?? null)
+  })
 }
 async function remove() {
   const pattern = here.value
   if (!pattern) return
-  const gone = await attempt(async () => {
+  await change(async (headers) => {
+    const now = rows.value?.find((row) => row.id === pattern.id) ?? pattern
     const path = { params: { path: { pattern_id: pattern.id } } }
-    await answer(client.DELETE('/api/patterns/{pattern_id}', { ...path, headers: onVersion(base.value) }))
-    return true
+    await answer(client.DELETE('/api/patterns/{pattern_id}', { ...path, headers }))
+    await load()
+    open(rows.value?.[0] ?? null)
+    const kept = { plan: now.plan, about: now.about, parts: now.parts, left_out: now.left_out }
+    const file = new File([JSON.stringify({ armuto_pattern: 1, name: now.name, ...kept })], `${now.name}.json`)
+    messages.say(`The pattern “${now.name}” was removed.`, { label: 'Bring it back', run: () => bringIn([file]) })
   })
-  if (!gone) return
-  await load()
-  open(rows.value?.[0] ?? null)
-  const file = new File(
-    [
-      JSON.stringify({
-        armuto_pattern: 1,
-        name: pattern.name,
-        plan: pattern.plan,
-        about: pattern.about,
-        parts: pattern.parts,
-        left_out: pattern.left_out,
-      }),
-    ],
-    `${pattern.name}.json`,
-  )
-  messages.say(`The pattern “${pattern.name}” was removed.`, { label: 'Bring it back', run: () => bringIn([file]) })
 }
 async function bringIn(files: File[]) {
   const body = new FormData()
   for (const file of files) body.append('files', file)
-  const made = await attempt(() =>
-    answer(client.POST('/api/patterns/import', { body: body as never, bodySerializer: (form) => form as never })),
-  )
-  if (!made) return
-  await load()
-  open(rows.value?.find((row) => row.id === made[0]?.id) ?? null)
-  messages.say(made.length === 1 ? `The pattern “${made[0].name}” came in.` : `${made.length} patterns came in.`)
+  await change(async () => {
+    const made = await answer(
+      client.POST('/api/patterns/import', { body: body as never, bodySerializer: (form) => form as never }),
+    )
+    await load()
+    open(rows.value?.find((row) => row.id === made[0]?.id) ?? null)
+    messages.say(made.length === 1 ? `The pattern “${made[0].name}” came in.` : `${made.length} patterns came in.`)
+  })
 }
 async function apply() {
   const pattern = here.value
   if (!pattern) return
-  const found = await attempt(() =>
-    answer(
+  await change(async () => {
+    applied.value = await answer(
       client.POST('/api/patterns/{pattern_id}/apply', {
         params: { path: { pattern_id: pattern.id } },
         body: { characters: chosen.value },
       }),
-    ),
-  )
-  if (found) applied.value = found
+    )
+  })
   await cast.load().catch(messages.fail)
 }
 const outcome = (row: Schemas['AppliedOut']) =>
