@@ -19,6 +19,8 @@ def lazily(name: str) -> ModuleType:
     if name in sys.modules:
         return sys.modules[name]
     spec = importlib.util.find_spec(name)
+    if name in sys.modules:  # the packages above it, which that has imported, have asked for it too
+        return sys.modules[name]
     if spec is None or spec.loader is None:
         raise ModuleNotFoundError(f"there is no module {name}", name=name)
     loader = importlib.util.LazyLoader(spec.loader)

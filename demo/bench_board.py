@@ -241,7 +241,7 @@ The board with 2,000 clips and 20 characters, drawn in software by a browser tha
 
 | milliseconds | median | worst | longer than 50 | to reach |
 |---|---|---|---|---|
-| opened from another view | {np.median(seen.opened):.0f} | {max(seen.opened):.0f} | | 1000 |
+| opened from another view | {np.median(seen.opened):.0f} | {max(seen.opened):.0f} | | 500 |
 {rows}
 
 A notch is {WHEEL} pixels, nearly two rows."""

@@ -1,5 +1,7 @@
 """The compiled loops against SciPy, NumPy and the plain formula: any shape, any layout, and the edges."""
 
+import subprocess
+import sys
 import unittest
 
 import numpy as np
@@ -134,6 +136,14 @@ class Series(unittest.TestCase):
 
 
 class Lazily(unittest.TestCase):
+    def test_what_is_compiled_can_be_loaded_before_everything_else(self) -> None:
+        code = (
+            "from armuto.lazy import COMPILED, load; load(*COMPILED); from armuto.formats.numbers import numbers; "
+            "print(numbers(b'1 2.5 -3e2').tolist())"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.strip(), "[1.0, 2.5, -300.0]")
+
     def test_a_module_that_is_not_there_is_said_at_once(self) -> None:
         with self.assertRaises(ModuleNotFoundError):
             lazily("armuto.kinematics.nowhere")
