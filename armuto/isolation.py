@@ -28,7 +28,7 @@ from armuto.lazy import COMPILED
 T = TypeVar("T")
 logger = logging.getLogger(__name__)
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload([*COMPILED, "armuto.formats"])
+_context.set_forkserver_preload([*COMPILED, "armuto.formats.preloaded"])
 
 
 @dataclass(frozen=True)
