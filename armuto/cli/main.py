@@ -99,7 +99,8 @@ def _parser() -> argparse.ArgumentParser:
     several.set_defaults(run="commands:run_batch")
     told = {inspect: "the file", fit: "the source", move: "the clips", check: "the source", refine: "the clips"}
     for command, whose in told.items():
-        _say_how_to_read(command, "", whose)
+        # A recipe asks the motion where it faces.
+        _say_how_to_read(command, "", whose, facing=command is not refine)
     for command in (fit, move):
         _say_how_to_read(command, "character-", "the character")
     for command in (inspect, fit, move, check, convert, refine, several):
@@ -107,16 +108,17 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str) -> None:
+def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str, facing: bool = True) -> None:
     """Options that overrule what is read of a file."""
     command.add_argument(f"--{prefix}up", choices=UP_AXES, help=f"the axis that points up in {whose}")
     command.add_argument(f"--{prefix}unit", choices=UNITS, help=f"the unit of lengths in {whose}")
-    command.add_argument(
-        f"--{prefix}facing",
-        type=_degrees,
-        metavar="DEGREES",
-        help=f"where {whose} face{'s' if whose != 'the clips' else ''}, from +Z towards +X",
-    )
+    if facing:
+        command.add_argument(
+            f"--{prefix}facing",
+            type=_degrees,
+            metavar="DEGREES",
+            help=f"where {whose} face{'s' if whose != 'the clips' else ''}, from +Z towards +X",
+        )
 
 
 def _degrees(text: str) -> float:

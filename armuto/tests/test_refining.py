@@ -292,10 +292,11 @@ class Shell(unittest.TestCase):
         for steps, sentence in (
             (("--step", "pace:percent=2"), "step 1: pace, percent: 2 is not from 25 to 400"),
             (("--step", "pace:percent"), "not of the form name=value"),
-            (("--recipe", str(self.folder / "none.json")), "none.json: cannot be opened"),
+            (("--recipe", str(self.folder / "none.json")), f"{self.folder}/none.json: cannot be opened"),
             (("--recipe", str(WALK)), "walk.bvh: it is no JSON"),
         ):
             done = run("refine", str(WALK), *steps, "-o", str(out))
             self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
             self.assertIn(sentence, done.stderr)
+            self.assertEqual(done.stderr.count("none.json"), int("none.json" in sentence))
         self.assertEqual(list(self.folder.iterdir()), [])
