@@ -7,10 +7,11 @@ from collections.abc import Iterator
 
 from django.db import connection
 
-from studio.library.models import Motion, Original
+from studio.library.models import Motion, Original, RefinedMotion
 from studio.renditions.models import RevisionMotion
 
 ROTATION, TRANSLATION = 16, 12  # bytes of a quaternion, and of a vector, as float32
+FRAME = 8  # bytes of a frame's number, as float64
 
 
 def damages() -> Iterator[str]:
@@ -27,6 +28,10 @@ def damages() -> Iterator[str]:
             yield f"{clip.name}: its motion has not as many frames as it should; bring it in again as a new version."
         elif not 0 <= clip.first <= clip.last < clip.frames:
             yield f"{clip.name}: frames {clip.first} to {clip.last} are no range of its take; set its range anew."
+    for refined in RefinedMotion.objects.select_related("clip__skeleton").iterator(chunk_size=50):
+        clip, frames = refined.clip, len(refined.frames) // FRAME
+        if frames != clip.refined_frames or len(refined.rotations) != ROTATION * frames * clip.skeleton.joints:
+            yield f"{clip.name}: what its recipe has made of it is not whole; switch a step off and on again."
     for made in RevisionMotion.objects.select_related("skeleton", "revision__rendition__clip").iterator(chunk_size=50):
         if len(made.rotations) % (ROTATION * made.skeleton.joints) or len(made.translations) % TRANSLATION:
             number, clip = made.revision.number, made.revision.rendition.clip

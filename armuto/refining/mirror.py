@@ -52,7 +52,8 @@ class Mirror:
 
     def refine(self, before: Refined, body: Body) -> Refined:
         """Raises :class:`BadInput` for a body of which left and right are not known."""
-        return before.with_clip(_mirrored(before.clip, symmetry(body)))
+        made = before.with_clip(_mirrored(before.clip, symmetry(body)))
+        return replace(made, mirrored=not before.mirrored)
 
 
 @plain_dataclass(frozen=True, eq=False)

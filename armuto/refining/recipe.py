@@ -35,15 +35,17 @@ class Recipe:
 
     steps: tuple[Annotated[Step, Field(discriminator="kind")], ...] = ()
 
-    def refine(self, clip: Clip, parts: Assignment) -> Refined:
+    def refine(self, clip: Clip, parts: Assignment, first: int = 0) -> Refined:
         """The clip as its recipe has it.
 
         Parameters
         ----------
         clip : Clip
-            The take, of ``F`` frames.
+            The take, or the stretch of it that the clip is, of ``F`` frames.
         parts : Assignment
             What its bones were read as.
+        first : int
+            The frame of the take with which the stretch begins.
 
         Returns
         -------
@@ -55,18 +57,27 @@ class Recipe:
         BadInput
             Where a step cannot do without what is not known of the body, or the clip would become too long.
         """
-        body, out = Body(clip.skeleton, parts), Refined.of_take(clip)
-        for step in self.steps:
-            if step.on:
-                out = step.refine(out, body)
-                if out.clip.frames > LONGEST:
-                    raise BadInput(f"{clip.name}: it would have {out.clip.frames:,} frames; refine it less, or cut it.")
+        return self.stages(clip, parts, first)[-1]
+
+    def stages(self, clip: Clip, parts: Assignment, first: int = 0) -> list[Refined]:
+        """The clip as it is before the first step, and as each step leaves it that is switched on."""
+        body, out = Body(clip.skeleton, parts), [Refined.of_take(clip, first)]
+        for step in self.done:
+            made = step.refine(out[-1], body)
+            if made.clip.frames > LONGEST:
+                raise BadInput(f"{clip.name}: it would have {made.clip.frames:,} frames; refine it less, or cut it.")
+            out.append(made)
         return out
+
+    @property
+    def done(self) -> tuple[Step, ...]:
+        """The steps that are switched on."""
+        return tuple(step for step in self.steps if step.on)
 
     @property
     def digest(self) -> str:
         """Of what is done, whatever else is switched off."""
-        done = [row for row in to_json(self)["steps"] if row.get("on", True)]
+        done = to_json(Recipe(self.done))["steps"]
         return hashlib.sha256(json.dumps(done, sort_keys=True).encode()).hexdigest()
 
 
@@ -76,10 +87,15 @@ RECIPE = TypeAdapter(Recipe)
 def to_json(recipe: Recipe) -> dict[str, Any]:
     """Only what differs from the defaults, and the kind of each step."""
     rows = []
-    for step in recipe.steps:
-        usual, values = asdict(type(step)()), asdict(step)
+    for step, values in zip(recipe.steps, all_values(recipe)["steps"], strict=True):
+        usual = asdict(type(step)())
         rows.append({name: value for name, value in values.items() if name == "kind" or value != usual[name]})
-    return {"steps": json.loads(json.dumps(rows))}
+    return {"steps": rows}
+
+
+def all_values(recipe: Recipe) -> dict[str, Any]:
+    """What :func:`to_json` says, with the defaults as well."""
+    return {"steps": [asdict(step) for step in recipe.steps]}
 
 
 def from_json(table: Any) -> Recipe:

@@ -11,7 +11,10 @@ from armuto.body.parts import Assignment
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.sampling import sample
+from armuto.kinematics.signals import runs
 from armuto.kinematics.skeleton import Skeleton
+
+SLIGHT = 1e-6  # frames
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,14 +33,16 @@ class Body:
 @dataclass(frozen=True, eq=False)
 class Refined:
     """A clip, and which frame of the take each of its frames shows, ``(F,)``: between two of them where it runs at
-    another pace."""
+    another pace. mirrored: its left is the take's right."""
 
     clip: Clip
     frames: FloatArray
+    mirrored: bool = False
 
     @classmethod
-    def of_take(cls, clip: Clip) -> Refined:
-        return cls(clip, np.arange(clip.frames, dtype=float))
+    def of_take(cls, clip: Clip, first: int = 0) -> Refined:
+        """A stretch of a take as it is. first: the frame of the take with which it begins."""
+        return cls(clip, np.arange(first, first + clip.frames, dtype=float))
 
     def with_clip(self, clip: Clip) -> Refined:
         """Other motion at the same times."""
@@ -45,7 +50,8 @@ class Refined:
 
     def sampled(self, at: FloatArray) -> Refined:
         """What is shown at places ``(G,)`` between its frames, one after another."""
-        return Refined(sample(self.clip, at), np.interp(at, np.arange(len(self.frames)), self.frames))
+        shown = np.interp(at, np.arange(len(self.frames)), self.frames)
+        return replace(self, clip=sample(self.clip, at), frames=shown)
 
     def frame_of(self, take: float) -> int:
         """The first of its frames that shows a frame of the take, or what comes nearest to it."""
@@ -54,3 +60,18 @@ class Refined:
     def take_frame(self, frame: float) -> float:
         """The frame of the take that one of its frames shows."""
         return float(np.interp(frame, np.arange(len(self.frames)), self.frames))
+
+    def spans(self, first: float, last: float) -> list[tuple[int, int]]:
+        """Where frames first to last of the take are shown: stretches of its frames, first and last of each, in their
+        order. None where they are left out."""
+        # Where frames are left out on both sides, what is shown stands for those halfway to its neighbours.
+        apart = np.abs(np.diff(self.frames))
+        left_out = np.minimum(np.append(apart, apart[-1:]), np.insert(apart, 0, apart[:1])) - 1.0
+        reach = np.maximum(left_out, 0.0) / 2 if len(apart) else 0.0
+        within = (self.frames >= first - reach - SLIGHT) & (self.frames <= last + reach + SLIGHT)
+        return runs(within)
+
+    def take_span(self, first: int, last: int) -> tuple[float, float]:
+        """The frames of the take, first and last, that its frames first to last show."""
+        shown = self.frames[first : last + 1]
+        return float(shown.min()), float(shown.max())

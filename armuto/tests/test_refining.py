@@ -20,6 +20,7 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.sampling import sample
 from armuto.refining import Body, Recipe, Refined
 from armuto.refining.backwards import Backwards
+from armuto.refining.contacts import contacts_of_take, contacts_shown
 from armuto.refining.hold import Hold
 from armuto.refining.mirror import Mirror, symmetry
 from armuto.refining.pace import Pace
@@ -123,6 +124,33 @@ class Times(unittest.TestCase):
         for take in (0.0, 13.0, 20.0, 41.0, 59.0):
             self.assertAlmostEqual(made.take_frame(made.frame_of(take)), take, delta=0.21)
         self.assertEqual(made.frame_of(20.0), 50)
+
+
+class ContactsSetByHand(unittest.TestCase):
+    ROWS = ({"point": "left heel", "first": 12, "last": 14, "to": ""},)
+
+    def test_a_stretch_that_is_shown_several_times_is_kept_once(self) -> None:
+        repeated = Refined(chance().cut(0, 29), np.tile(np.arange(10.0, 25.0), 2))
+        shown = contacts_shown(self.ROWS, repeated)
+        self.assertEqual([(row.first, row.last) for row in shown], [(2, 4), (17, 19)])
+        self.assertEqual(contacts_of_take(shown, repeated), list(self.ROWS))
+
+    def test_they_are_found_at_any_pace(self) -> None:
+        for percent in (30.0, 100.0, 170.0, 400.0):
+            made = refined(chance(), Pace(percent=percent))
+            (shown,) = contacts_shown(self.ROWS, made)
+            first, last = made.take_span(shown.first, shown.last)
+            self.assertLess(abs(first - 12) + abs(last - 14), 2 * max(1.0, percent / 100))
+
+    def test_what_is_left_out_is_not_shown(self) -> None:
+        self.assertEqual(contacts_shown(self.ROWS, Refined.of_take(chance().cut(20, 30), 20)), [])
+        self.assertEqual(contacts_shown(self.ROWS, Refined.of_take(chance().cut(13, 13), 13))[0].last, 0)
+
+    def test_the_other_side_of_a_mirrored_clip(self) -> None:
+        made = refined(chance(), Mirror())
+        shown = contacts_shown(self.ROWS, made)
+        self.assertEqual([row.point for row in shown], ["right heel"])
+        self.assertEqual(contacts_of_take(shown, made), list(self.ROWS))
 
 
 class Mirrored(unittest.TestCase):

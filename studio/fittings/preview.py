@@ -10,6 +10,8 @@ from armuto.contacts.model import Contact, ContactSet
 from armuto.contacts.probes import ContactProbes, contact_probes, sample_tracks
 from armuto.kinematics.clip import Clip
 from armuto.pipeline import RetargetResult
+from armuto.refining import Refined
+from armuto.refining.contacts import contacts_shown
 from armuto.retarget.context import context_of
 from armuto.retarget.fitting import Fitting
 from studio.library import models as library
@@ -34,13 +36,18 @@ def retarget(
 
 def clip_value(clip: library.Clip) -> Clip:
     """The clip as the core's value, kept while somebody works with it."""
-    return _clip(clip.pk, clip.content, clip.first, clip.last)
+    return refined_value(clip).clip
+
+
+def refined_value(clip: library.Clip) -> Refined:
+    """The clip as its recipe has it, kept as long."""
+    return _refined(clip.pk, clip.motion_key)
 
 
 @lru_cache(maxsize=6)
-def _clip(pk: int, content: str, first: int, last: int) -> Clip:
+def _refined(pk: int, motion_key: tuple[Any, ...]) -> Refined:
     """Motion is large; what somebody works with is kept, whatever pair they change."""
-    return library.Clip.objects.select_related("skeleton", "motion").get(pk=pk).value()
+    return library.Clip.objects.select_related("skeleton").get(pk=pk).refined_value()
 
 
 _detected: OrderedDict[tuple[Any, ...], ContactSet] = OrderedDict()
@@ -54,7 +61,7 @@ def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
     """
     context = context_of(fitting)
     probes = contact_probes(context)
-    key = (clip.pk, clip.content, clip.first, clip.last, clip.skeleton_id, clip.floor, _probes_key(probes))
+    key = (clip.pk, clip.motion_key, clip.floor, _probes_key(probes))
     detected = _detected.get(key)
     if detected is None:
         value = clip_value(clip)
@@ -70,13 +77,8 @@ def contacts_of(fitting: Fitting, clip: library.Clip) -> ContactSet:
 
 
 def set_by_hand(clip: library.Clip) -> list[Contact]:
-    """The contacts that a person set, in frames of the clip, as far as they lie within its range."""
-    out = []
-    for row in clip.contacts or ():
-        first, last = max(row["first"] - clip.first, 0), min(row["last"], clip.last) - clip.first
-        if first <= last:
-            out.append(Contact(row["point"], first, last, row["to"], 0.0, True))
-    return out
+    """The contacts that a person set, in frames of the clip, wherever it shows those of the take."""
+    return contacts_shown(clip.contacts, refined_value(clip)) if clip.contacts else []
 
 
 def _probes_key(probes: ContactProbes) -> tuple[Any, ...]:

@@ -107,8 +107,8 @@ def get_clip(request: HttpRequest, response: HttpResponse, clip_id: Id) -> Any:
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
 def patch_clip(request: HttpRequest, response: HttpResponse, clip_id: Id, wanted: ClipChange) -> Any:
-    """Change what is given of a clip: its name, tags, range, floor, or whether it is retired. 409 where others have
-    changed the same since the version of ``If-Match``."""
+    """Change what is given of a clip: its name, tags, range, recipe, floor, or whether it is retired. 409 where others
+    have changed the same since the version of ``If-Match``."""
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
         row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
@@ -184,6 +184,13 @@ def get_take(request: HttpRequest, clip_id: Id) -> HttpResponse:
     return array_response(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
 
 
+@router.get("clips/{clip_id}/frames", operation_id="get_frames_of_take", response={200: None})
+def get_frames(request: HttpRequest, clip_id: Id) -> HttpResponse:
+    """Which frame of its take each frame of the clip shows: float32 ``(frames,)``."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
+    return array_response(row.refined_value().frames, fps=row.fps)
+
+
 @router.get("clips/{clip_id}/file", operation_id="get_take_file", response={200: None})
 def get_file(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """The file of the clip's take, byte for byte."""
@@ -202,7 +209,7 @@ def get_plate(request: HttpRequest, clip_id: Id) -> Any:
 @router.get("clips/{clip_id}/positions", operation_id="get_clip_positions", response={200: None})
 def get_positions(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """World positions of all joints, then of all end sites: float32 ``(frames, joints + ends, 3)`` in metres."""
-    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
     world = row.value().world()
     return array_response(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
 
@@ -210,5 +217,5 @@ def get_positions(request: HttpRequest, clip_id: Id) -> HttpResponse:
 @router.get("clips/{clip_id}/turns", operation_id="get_clip_turns", response={200: None})
 def get_turns(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """World rotations of all joints: float32 ``(frames, joints, 4)``."""
-    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
     return array_response(row.value().world().rotations, fps=row.fps)

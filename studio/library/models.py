@@ -5,14 +5,17 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from django.db import models
 
+from armuto import refining
 from armuto.body.estimation import ground_of
 from armuto.body.parts import Assignment, PartBone
 from armuto.body.plans import plan_of
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.observed import from_json as observed_from
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
+from armuto.refining import Recipe, Refined
 from studio.library import arrays
 from studio.platform.digests import digest
 from studio.platform.optimistic import Versioned
@@ -90,11 +93,22 @@ def skeleton_value(identity: str, observed: str) -> SkeletonValue:
     return replace(value, observed=observed_from(json.loads(observed), value.index))
 
 
+@lru_cache(maxsize=64)
+def recipe_value(recipe: str) -> Recipe:
+    """Recipes (JSON) as values, which never change."""
+    return refining.from_json(json.loads(recipe))
+
+
 class Visible(models.Manager["Clip"]):
     """Clips whose import is through."""
 
     def get_queryset(self) -> models.QuerySet["Clip"]:
         return super().get_queryset().filter(arriving="")
+
+
+def no_steps() -> dict[str, Any]:
+    """The recipe of a clip that is its take's range as it is."""
+    return refining.to_json(Recipe())
 
 
 class Clip(Versioned):
@@ -105,8 +119,9 @@ class Clip(Versioned):
     sight, with a way back. contacts: those that a person set, in frames of the take, or None where they are as found.
     content: hash of the take's motion. digest: of everything a rendition takes from the clip. segment_of: the clip from
     whose take it was cut. ground: how high feet rest in the range, and what was known then of where that puts the floor
-    (:func:`armuto.body.estimation.ground`). floor: where a person says that the floor is. arriving: the import that
-    brings it, while that goes on and nobody sees it.
+    (:func:`armuto.body.estimation.ground`). floor: where a person says that the floor is. recipe: what is done to the
+    range (:mod:`armuto.refining`), as JSON. refined_frames: how many frames that leaves, or None where it does nothing.
+    arriving: the import that brings it, while that goes on and nobody sees it.
     """
 
     name = models.CharField(max_length=255)
@@ -123,6 +138,8 @@ class Clip(Versioned):
     loop = models.BooleanField(default=False)
     ground = models.JSONField(default=dict)
     floor = models.FloatField(null=True, default=None)
+    recipe = models.JSONField(default=no_steps)
+    refined_frames = models.PositiveIntegerField(null=True, default=None, editable=False)
     content = models.CharField(max_length=64, db_index=True, default="")
     digest = models.CharField(max_length=64, default="", editable=False)
     segment_of = models.ForeignKey("self", models.SET_NULL, null=True, related_name="segments")
@@ -143,7 +160,9 @@ class Clip(Versioned):
 
     def set_digest(self) -> None:
         set_by_hand = () if self.floor is None else (self.floor,)
-        self.digest = digest(self.content, self.first, self.last, self.contacts, *set_by_hand)
+        steps = self.steps
+        refined = {"recipe": steps.digest} if steps.done else {}
+        self.digest = digest(self.content, self.first, self.last, self.contacts, *set_by_hand, *refined.items())
 
     def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:
         self.set_digest()
@@ -152,9 +171,19 @@ class Clip(Versioned):
         super().save(*args, update_fields=update_fields, **kwargs)
 
     @property
+    def steps(self) -> Recipe:
+        """Its recipe as the core's value."""
+        return recipe_value(json.dumps(self.recipe))
+
+    @property
+    def motion_key(self) -> tuple[Any, ...]:
+        """Equal where the clip's motion is."""
+        return self.skeleton_id, self.content, self.first, self.last, self.steps.digest
+
+    @property
     def length(self) -> int:
         """Frames of the clip itself."""
-        return self.last - self.first + 1
+        return self.last - self.first + 1 if self.refined_frames is None else self.refined_frames
 
     def known_ground(self) -> dict[str, float | None]:
         """Its ground, with what all clips of its skeleton show of the soles by now."""
@@ -165,9 +194,21 @@ class Clip(Versioned):
         """The whole take as the core's value, motion included."""
         return arrays.clip_value(self.name, self.skeleton.value(), self.fps, self.frames, self.motion)
 
-    def value(self) -> ClipValue:
-        """The clip as the core's value: its range of the take."""
+    def cut(self) -> ClipValue:
+        """The range of the take that the clip is, before anything is done to it."""
         return self.whole().cut(self.first, self.last)
+
+    def value(self) -> ClipValue:
+        """The clip as the core's value: its range of the take, as its recipe has it."""
+        if self.refined_frames is None:
+            return self.cut()
+        return arrays.clip_value(self.name, self.skeleton.value(), self.fps, self.refined_frames, self.refined)
+
+    def refined_value(self) -> Refined:
+        """The clip, and which frame of the take each of its frames shows."""
+        if self.refined_frames is None:
+            return Refined.of_take(self.cut(), self.first)
+        return Refined(self.value(), np.frombuffer(self.refined.frames, "<f8"), self.refined.mirrored)
 
 
 class Motion(models.Model):
@@ -177,6 +218,18 @@ class Motion(models.Model):
     rotations = models.BinaryField()
     moving = models.JSONField(default=list)
     translations = models.BinaryField()
+
+
+class RefinedMotion(models.Model):
+    """Motion of a clip as its recipe has it, made once. frames: the frame of the take that each of its frames shows, as
+    little-endian float64. mirrored: its left is the take's right."""
+
+    clip = models.OneToOneField(Clip, models.CASCADE, primary_key=True, related_name="refined")
+    rotations = models.BinaryField()
+    moving = models.JSONField(default=list)
+    translations = models.BinaryField()
+    frames = models.BinaryField()
+    mirrored = models.BooleanField(default=False)
 
 
 class Plate(models.Model):

@@ -1,10 +1,11 @@
 """What the API of library takes and answers."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
 from ninja import Schema
 
+from armuto.refining import Recipe, all_values
 from studio.library.models import Clip
 from studio.platform.described import described
 from studio.platform.fields import Id
@@ -57,7 +58,7 @@ class GroundOut(Schema):
 class ClipOut(Schema):
     """frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how
     many leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person
-    says it is. lock_version: what ``If-Match`` says of a change."""
+    says it is. recipe: what is done to the range. lock_version: what ``If-Match`` says of a change."""
 
     id: int
     name: str
@@ -81,10 +82,15 @@ class ClipOut(Schema):
     take_name: str
     ground: GroundOut
     floor: float | None
+    recipe: described(Recipe)  # type: ignore[valid-type]
 
     @staticmethod
     def resolve_ground(clip: Clip) -> dict[str, float | None]:
         return clip.known_ground()
+
+    @staticmethod
+    def resolve_recipe(clip: Clip) -> dict[str, Any]:
+        return all_values(clip.steps)
 
     @staticmethod
     def resolve_take_name(clip: Clip) -> str:
@@ -105,7 +111,8 @@ class ClipOut(Schema):
 
 class ClipChange(Schema):
     """What is to change; the rest stays. tags: all of them; tag, untag: some that are given and taken, whatever others
-    change of them meanwhile. first and last: frames of the take. floor: where the floor is, in metres."""
+    change of them meanwhile. first and last: frames of the take. floor: where the floor is, in metres. recipe: all of
+    its steps."""
 
     name: str | None = None
     tags: list[str] | None = None
@@ -115,6 +122,7 @@ class ClipChange(Schema):
     first: int | None = None
     last: int | None = None
     floor: float | Literal["measured"] | None = None
+    recipe: described(Recipe) | None = None  # type: ignore[valid-type]
 
 
 class PlateOut(Schema):

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 import numpy as np
 from django.db import transaction
 
+from armuto import refining
 from armuto.body import estimation
 from armuto.body.orientation import facing_angle
 from armuto.body.parts import Assignment
@@ -20,8 +21,9 @@ from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.loop import loops
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.plates import plate
+from armuto.refining import Recipe, Refined
 from studio.library import arrays
-from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
+from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, RefinedMotion, Skeleton
 from studio.platform.optimistic import VERSION_FIELDS
 
 HIGHEST_FLOOR = 100.0  # metres
@@ -108,8 +110,8 @@ def new_version(
 
 
 def segment(row: Clip, first: int, last: int, name: str) -> Clip:
-    """A stretch of a clip's take as a clip of its own, from the same take. Raises :class:`BadInput` outside the
-    take."""
+    """A stretch of a clip's take as a clip of its own, from the same take and with the same recipe. Raises
+    :class:`BadInput` outside the take."""
     if not 0 <= first < last < row.frames:
         raise BadInput(
             f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
@@ -128,32 +130,36 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
         notes=row.notes,
         contacts=row.contacts,
         floor=row.floor,
+        recipe=row.recipe,
     )
-    _set_range(made, whole, first, last, row.skeleton.assignment())
+    parts = row.skeleton.assignment()
+    refined = _set_motion(made, whole, first, last, parts)
     made.save()
     Motion.objects.create(
         clip=made, rotations=row.motion.rotations, moving=row.motion.moving, translations=row.motion.translations
     )
-    keep_plate(made, whole.cut(first, last), row.skeleton.assignment())
+    _keep_motion(made, refined, parts)
     return made
 
 
 def _take_up(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int]) -> None:
-    take_up_facts(row, document, clip, trim, row.skeleton.assignment())
+    parts = row.skeleton.assignment()
+    refined = take_up_facts(row, document, clip, trim, parts)
     row.save()
     observe_soles(row.skeleton)
     Motion.objects.update_or_create(clip=row, defaults=motion_of(clip))
-    keep_plate(row, clip.cut(*trim), document.parts)
+    _keep_motion(row, refined, parts)
 
 
-def take_up_facts(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int], parts: Assignment) -> None:
-    """What a row says of a take and of the range of it that is the clip. parts: of its skeleton."""
+def take_up_facts(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int], parts: Assignment) -> Refined:
+    """What a row says of a take and of the range of it that is the clip, as its recipe has it. parts: of its
+    skeleton."""
     found = recording.calibration(clip)
     row.frames, row.fps = clip.frames, clip.fps
     row.calibration = found.frames if found else 0
     row.notes = [*document.notes, *recording.findings_in_words(clip)]
     row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
-    _set_range(row, clip, *trim, parts)
+    return _set_motion(row, clip, *trim, parts)
 
 
 def motion_of(clip: ClipValue) -> dict[str, Any]:
@@ -165,11 +171,31 @@ def motion_of(clip: ClipValue) -> dict[str, Any]:
     }
 
 
-def _set_range(row: Clip, take: ClipValue, first: int, last: int, parts: Assignment) -> None:
-    clip = take.cut(first, last)
+def _set_motion(row: Clip, take: ClipValue, first: int, last: int, parts: Assignment) -> Refined:
+    """What a row says of its range of a take as its recipe has it. Raises :class:`BadInput` where the recipe cannot be
+    followed there."""
+    try:
+        refined = row.steps.refine(take.cut(first, last), parts, first)
+    except BadInput as problem:
+        raise BadInput(f"{row.name}: {problem}") from None
     row.first, row.last = first, last
-    row.travel, row.loop = recording.travel(clip), loops(clip)
-    row.ground = estimation.ground(clip, parts)
+    row.refined_frames = refined.clip.frames if row.steps.done else None
+    row.travel, row.loop = recording.travel(refined.clip), loops(refined.clip)
+    row.ground = estimation.ground(refined.clip, parts)
+    return refined
+
+
+def _keep_motion(row: Clip, refined: Refined, parts: Assignment) -> None:
+    """Keep what a recipe has made of a clip, and the clip's plate."""
+    if row.refined_frames is None:
+        RefinedMotion.objects.filter(clip=row).delete()
+    else:
+        columns = motion_of(refined.clip) | {
+            "frames": refined.frames.astype("<f8").tobytes(),
+            "mirrored": refined.mirrored,
+        }
+        RefinedMotion.objects.update_or_create(clip=row, defaults=columns)
+    keep_plate(row, refined.clip, parts)
 
 
 def plate_of(clip: ClipValue, parts: Assignment) -> dict[str, Any]:
@@ -207,18 +233,28 @@ def change_clip(
     first: int | None = None,
     last: int | None = None,
     floor: float | str | None = None,
+    recipe: Mapping[str, Any] | None = None,
     base: int | None = None,
 ) -> None:
     """Change what is given. tags: all of them; tag, untag: some that are given and taken. floor: in metres, or
     "measured". base: the version of the row that this is made on.
 
-    Another range or floor is another revision: what was made from the clip is then out of date. Raises
-    :class:`BadInput` for a name that is empty or taken, for a range outside the take, and for a floor far from anybody;
+    Another range, recipe or floor is another revision: what was made from the clip is then out of date. Raises
+    :class:`BadInput` for a name that is empty or taken, for a range outside the take, for a recipe that cannot be
+    followed, and for a floor far from anybody;
     :class:`studio.platform.optimistic.Conflict` where others have changed the same since.
     """
     before = row.first, row.last
     wanted = (row.first if first is None else first, row.last if last is None else last)
-    now = {"name": row.name, "tags": row.tags, "retired": row.retired, "range": before, "floor": row.floor}
+    steps = row.steps if recipe is None else recipe_said(row.name, recipe)
+    now = {
+        "name": row.name,
+        "tags": row.tags,
+        "retired": row.retired,
+        "range": before,
+        "floor": row.floor,
+        "recipe": row.steps,
+    }
     given: dict[str, Any] = {
         "name": name and shortened(name),
         "tags": tags and changed_tags(tags, (), ()),
@@ -226,6 +262,8 @@ def change_clip(
     }
     if wanted != before:
         given["range"] = wanted
+    if steps != row.steps:
+        given["recipe"] = steps
     given = {field: value for field, value in given.items() if value is not None}
     if floor is not None:
         given["floor"] = None if isinstance(floor, str) else floor_said(row.name, floor)
@@ -239,22 +277,24 @@ def change_clip(
     row.tags = changed_tags(row.tags if tags is None else tags, tag, untag)
     if retired is not None:
         row.retired = retired
-    if wanted != before:
+    if wanted != before or steps != row.steps:
         first, last = wanted
         if not 0 <= first <= last < row.frames:
             raise BadInput(
                 f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
             )
-        whole = row.whole()
-        _set_range(row, whole, first, last, row.skeleton.assignment())
-        row.revision += 1
-        keep_plate(row, whole.cut(first, last), row.skeleton.assignment())
+        moves = wanted != before or steps.digest != row.steps.digest
+        row.recipe = refining.to_json(steps)
+        if moves:
+            parts = row.skeleton.assignment()
+            _keep_motion(row, _set_motion(row, row.whole(), first, last, parts), parts)
+            row.revision += 1
     if "floor" in given:
         row.revision += given["floor"] != row.floor
         row.floor = given["floor"]
-    fields = ("name", "tags", "retired", "first", "last", "travel", "loop", "ground", "floor", "revision")
-    row.save(update_fields=[*fields, *VERSION_FIELDS])
-    if floor is not None or wanted != before:
+    extent = ("first", "last", "recipe", "refined_frames", "travel", "loop", "ground", "floor", "revision")
+    row.save(update_fields=["name", "tags", "retired", *extent, *VERSION_FIELDS])
+    if given.keys() & {"floor", "range", "recipe"}:
         observe_soles(row.skeleton)
 
 
@@ -315,6 +355,14 @@ def floor_said(name: str, floor: float) -> float:
     if not abs(floor) <= HIGHEST_FLOOR:
         raise BadInput(f"{name}: a floor lies within {HIGHEST_FLOOR:.0f} m of zero; say it in centimetres.")
     return floor
+
+
+def recipe_said(name: str, recipe: Mapping[str, Any]) -> Recipe:
+    """Raises :class:`BadInput` for what is no recipe."""
+    try:
+        return refining.from_json(recipe)
+    except ValueError as problem:
+        raise BadInput(f"{name}: {problem}; the recipe stays as it was.") from None
 
 
 def free_name(name: str) -> str:

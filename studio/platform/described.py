@@ -93,8 +93,8 @@ class DescribedAPI(NinjaAPI):
 
 def _resolve(node: Any) -> None:
     if isinstance(node, dict):
-        reference = node.get("$ref")
-        if isinstance(reference, str) and reference.startswith(PREFIX):
-            node["$ref"] = PLACE + reference.removeprefix(PREFIX)
+        for key, reference in node.items():
+            if isinstance(reference, str) and reference.startswith(PREFIX):
+                node[key] = PLACE + reference.removeprefix(PREFIX)
     for child in node.values() if isinstance(node, dict) else node if isinstance(node, list) else ():
         _resolve(child)

@@ -17,6 +17,7 @@ VERSION_FIELDS = ("lock_version", "field_versions")
 WORDS = {
     "range": "the frames that are kept",
     "floor": "the floor",
+    "recipe": "the recipe",
     "retired": "whether it is retired",
     "remarks": "the remarks",
     "tags": "the tags",

@@ -295,7 +295,7 @@ def get_follows(request: HttpRequest, fitting_id: Id, clip_id: Id | None = None)
     value = value_of(row)
     still: list[str] = []
     if clip_id is not None:
-        clip = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id, skeleton=row.skeleton)
+        clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton=row.skeleton)
         still = recording.still_joints(clip.value())
     return follows(value, parts_of(row.character.skeleton, value.plan), set(still))
 

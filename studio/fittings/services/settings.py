@@ -11,12 +11,13 @@ from armuto.contacts.points import contact_points
 from armuto.errors import BadInput
 from armuto.quality.findings import THRESHOLDS, beyond, findings, grade, worst
 from armuto.quality.measures import measure
+from armuto.refining.contacts import contacts_of_take
 from armuto.retarget import fitting as core
 from armuto.retarget import settings
 from armuto.retarget.context import context_of
 from armuto.retarget.settings import ROTATIONS_ALONE, Settings
 from studio.fittings.models import Fitting
-from studio.fittings.preview import clip_value, contacts_of, retarget
+from studio.fittings.preview import clip_value, contacts_of, refined_value, retarget
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip
 
@@ -109,9 +110,7 @@ def set_contacts(row: Fitting, clip: Clip, rows: list[dict[str, Any]] | None) ->
         except ValueError as problem:
             text = str(problem)
             raise BadInput(f"{clip.name}: {text}; set it again.") from None
-        rows_set = [
-            value.to_json() | {"first": value.first + clip.first, "last": value.last + clip.first} for value in values
-        ]
+        rows_set = contacts_of_take(values, refined_value(clip))
     if rows_set == clip.contacts:
         return
     with transaction.atomic():
@@ -137,7 +136,7 @@ def follow_history(row: Fitting, before: Mapping[str, Any]) -> None:
 
 def _keep_contacts(clip: Clip, rows: list[dict[str, Any]] | None) -> None:
     # Others may have changed it since; nobody can until this is written.
-    clip.refresh_from_db(fields=["revision", "first", "last", "floor"])
+    clip.refresh_from_db(fields=["revision", "first", "last", "recipe", "floor"])
     clip.contacts = rows
     clip.revision += 1
     clip.save(update_fields=["contacts", "revision"])

@@ -106,7 +106,7 @@ def _calibration(side: Side, arguments: dict[str, Any]) -> Stance:
 
 
 def _frames(side: Side, arguments: dict[str, Any]) -> Stance:
-    row = Clip.objects.filter(pk=arguments.get("clip_id") or 0).select_related("skeleton", "motion").first()
+    row = Clip.objects.filter(pk=arguments.get("clip_id") or 0).select_related("skeleton").first()
     if row is None:
         raise BadInput("The clip is no longer there; choose another.")
     clip = row.value()

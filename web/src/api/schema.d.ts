@@ -127,8 +127,8 @@ export interface paths {
         head?: never;
         /**
          * Patch Clip
-         * @description Change what is given of a clip: its name, tags, range, floor, or whether it is retired. 409 where others have
-         *     changed the same since the version of ``If-Match``.
+         * @description Change what is given of a clip: its name, tags, range, recipe, floor, or whether it is retired. 409 where others
+         *     have changed the same since the version of ``If-Match``.
          */
         patch: operations["change_clip"];
         trace?: never;
@@ -230,6 +230,26 @@ export interface paths {
          * @description World positions of the clip's whole take, as those of the clip are given.
          */
         get: operations["get_take_positions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Frames
+         * @description Which frame of its take each frame of the clip shows: float32 ``(frames,)``.
+         */
+        get: operations["get_frames_of_take"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2208,7 +2228,7 @@ export interface components {
          * ClipOut
          * @description frames and seconds: of the clip; take_frames: of its whole take, of which it is first to last. calibration: how
          *     many leading frames of the take look like calibration. ground: where the floor is, and why; floor: where a person
-         *     says it is. lock_version: what ``If-Match`` says of a change.
+         *     says it is. recipe: what is done to the range. lock_version: what ``If-Match`` says of a change.
          */
         ClipOut: {
             /** Id */
@@ -2257,6 +2277,8 @@ export interface components {
             ground: components["schemas"]["GroundOut"];
             /** Floor */
             floor: number | null;
+            /** Recipe */
+            recipe: components["schemas"]["Recipe"];
         };
         /**
          * GroundOut
@@ -2276,7 +2298,8 @@ export interface components {
         /**
          * ClipChange
          * @description What is to change; the rest stays. tags: all of them; tag, untag: some that are given and taken, whatever others
-         *     change of them meanwhile. first and last: frames of the take. floor: where the floor is, in metres.
+         *     change of them meanwhile. first and last: frames of the take. floor: where the floor is, in metres. recipe: all of
+         *     its steps.
          */
         ClipChange: {
             /** Name */
@@ -2295,6 +2318,8 @@ export interface components {
             last?: number | null;
             /** Floor */
             floor?: number | "measured" | null;
+            /** Recipe */
+            recipe?: components["schemas"]["Recipe"] | null;
         };
         /**
          * ManyChange
@@ -3966,6 +3991,130 @@ export interface components {
             /** Bounds */
             bounds: number[][] | null;
         };
+        /** Backwards */
+        Backwards: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "backwards";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
+         * Hold
+         * @description at: the frame of the take that is held. frames: how many more it is shown.
+         */
+        Hold: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hold";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
+        };
+        /** Mirror */
+        Mirror: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
+         * Pace
+         * @description percent: of the clip's own pace. keys: frame of the take and percent there, instead of one percentage for all of
+         *     it. length: seconds that the clip is to last, whatever the percentage is; a curve keeps its shape.
+         */
+        Pace: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pace";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Percent
+             * @default 100
+             */
+            percent: number;
+            /**
+             * Keys
+             * @default []
+             */
+            keys: number[][];
+            /**
+             * Length
+             * @default null
+             */
+            length: number | null;
+        };
+        /**
+         * Placement
+         * @description at: metres along +X and +Z to where the hips of the first frame stand. facing: degrees from +Z towards +X.
+         */
+        Placement: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "placement";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * At
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at: number[];
+            /**
+             * Facing
+             * @default 0
+             */
+            facing: number;
+        };
+        /**
+         * Recipe
+         * @description Steps, done one after another on what the one before has left.
+         */
+        Recipe: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"])[];
+        };
         /**
          * NamingPiece
          * @description A word as it stands, or a field with the width that numbers are padded to.
@@ -4787,6 +4936,26 @@ export interface operations {
         };
     };
     get_take_positions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_frames_of_take: {
         parameters: {
             query?: never;
             header?: never;
