@@ -77,29 +77,31 @@ def footplants(
     contacts: Sequence[Contact],
     source: FootTracks,
     strengths: Mapping[str, float],
+    moved: bool = True,
 ) -> list[Footplant]:
-    """What every leg has to do. strengths: 0 to 1 by limb."""
+    """What every leg has to do. strengths: 0 to 1 by limb. moved: whether a contact rests near where the foot comes to
+    be, or else where the source's does."""
     out = []
     for name, limb in legs.items():
         strength = strengths[name]
         own = [point for point in points if point.limb == name and point.is_foot]
         if strength <= 0 or not own:
             continue
-        by, firm = _corrections(motion, own, contacts, source)
+        by, firm = _corrections(motion, own, contacts, source, moved)
         hock = all(point.kind != "heel" for point in own)
         out.append(Footplant(limb, by * strength, firm * strength, own[0].target if hock else None))
     return out
 
 
 def _corrections(
-    motion: WorldMotion, points: Sequence[Point], contacts: Sequence[Contact], source: FootTracks
+    motion: WorldMotion, points: Sequence[Point], contacts: Sequence[Contact], source: FootTracks, moved: bool
 ) -> tuple[FloatArray, FloatArray]:
     """The correction e of one foot ``(F, 3)``, and its weight ``(F,)``."""
     frames, count = motion.numbers, motion.frames
     at = target_paths(motion, points)
     apart = {name: place - source.paths[name] for name, place in at.items()}
     own = [contact for contact in contacts if contact.point in at]
-    places = places_of(own, apart, frames, motion.loop)
+    places = places_of(own, apart, frames, motion.loop) if moved else [np.zeros(2)] * len(own)
     ease = EASE * motion.fps
     # Of heel and toes the lower one counts: a heel that is about to leave the floor does not pull at toes that stand.
     lowest = np.min([path[:, 1] for path in (source.paths[name] for name in at)], axis=0)

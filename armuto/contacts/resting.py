@@ -52,9 +52,9 @@ def resting_contacts(
     """
     if not tracks or leg <= 0 or len(middle) < 3:
         return (), floor or 0.0
-    calm = [_smoothed(track.positions, fps) for track in tracks]
+    calm = [smoothed(track.positions, fps) for track in tracks]
     fast = [speed_of(at, fps) / leg for at in calm]
-    about = _smoothed(middle, fps)
+    about = smoothed(middle, fps)
     if floor is None:
         floor = floor_of(
             [at for at, track in zip(calm, tracks, strict=True) if track.foot],
@@ -98,7 +98,7 @@ def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:
     return other > ABOUT * leg and other > STEADY * own
 
 
-def _smoothed(positions: FloatArray, fps: float) -> FloatArray:
+def smoothed(positions: FloatArray, fps: float) -> FloatArray:
     """Positions with the noise of a capture taken off: a local parabola (Savitzky and Golay 1964), beyond the ends
     mirrored through them, so that what moves there does not seem to stand."""
     half = round(SMOOTHING * fps / 2)

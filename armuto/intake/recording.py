@@ -83,13 +83,13 @@ def root_is_still(clip: Clip) -> bool:
     """Whether the joint that carries the body never leaves its place, as in motion recorded or exported in place."""
     if not len(clip.moving):
         return True
-    path = clip.world().positions[:, carrier_of(clip)]
+    path = clip.world().positions[:, carrier_of(clip.skeleton)]
     return float(np.ptp(path, axis=0).max()) < 1e-3
 
 
 def travel(clip: Clip) -> float:
     """Metres over the ground from the first frame to the last, by the joint that carries the body."""
-    path: FloatArray = clip.world().positions[:, carrier_of(clip), :][:, [0, 2]]
+    path: FloatArray = clip.world().positions[:, carrier_of(clip.skeleton), :][:, [0, 2]]
     return float(np.linalg.norm(path[-1] - path[0]))
 
 

@@ -11,6 +11,7 @@ from armuto.kinematics import rotation
 
 if TYPE_CHECKING:
     from armuto.kinematics.clip import Clip
+    from armuto.kinematics.skeleton import Skeleton
 
 
 def loops(clip: Clip) -> bool:
@@ -24,7 +25,7 @@ def loops(clip: Clip) -> bool:
     ends = [0, 1, clip.frames - 2, clip.frames - 1]
     few = replace(clip, rotations=clip.rotations[ends], translations=clip.translations[ends])
     points = few.world().positions
-    carrier = carrier_of(clip)
+    carrier = carrier_of(clip.skeleton)
     points = points - points[:, carrier : carrier + 1] * [1, 0, 1]
     size = float(np.ptp(clip.skeleton.rest.positions, axis=0).max()) or 1.0
     # Turn the end about up onto the beginning (Procrustes in the plane).
@@ -38,9 +39,9 @@ def loops(clip: Clip) -> bool:
     return moves and apart < max(0.012 * size, 1.5 * step) and change < max(0.004 * size, 0.6 * step)
 
 
-def carrier_of(clip: Clip) -> int:
+def carrier_of(skeleton: Skeleton) -> int:
     """The topmost joint that has more than one child: a lone root above it may stand still."""
     joint = 0
-    while len(clip.skeleton.children[joint]) == 1:
-        joint = clip.skeleton.children[joint][0]
+    while len(skeleton.children[joint]) == 1:
+        joint = skeleton.children[joint][0]
     return joint

@@ -115,6 +115,12 @@ def vector(q: FloatArray) -> FloatArray:
     return logarithm
 
 
+def from_vector(v: FloatArray) -> FloatArray:
+    """The rotations whose vectors these are ``(..., 3)``: the inverse of :func:`vector`, for any angle."""
+    half = np.sqrt(np.sum(v * v, axis=-1, keepdims=True)) / 2
+    return np.concatenate([v * (np.sinc(half / np.pi) / 2), np.cos(half)], axis=-1)
+
+
 def swing_and_twist(q: FloatArray, axis: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Take a rotation apart: ``q = swing · twist`` with the twist about a unit axis.
 

@@ -31,7 +31,7 @@ class FileFrame:
     evidence: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Skeleton:
     """A tree of joints at rest.
 

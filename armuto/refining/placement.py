@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
@@ -12,6 +11,7 @@ from armuto.body.orientation import facing_angle
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.refining.refined import Body, Refined
+from armuto.refining.rigid import RigidMotion, moved, roots_of
 from armuto.validation import STRICT, Within
 
 Metres = Annotated[float, Within(-10_000.0, 10_000.0)]
@@ -38,9 +38,4 @@ class Placement:
         turn = rotation.about([0.0, 1.0, 0.0], np.radians(self.facing - now))
         here = first[body.joint_of["hips"]] * [1.0, 0.0, 1.0]
         there = np.array([self.at[0], 0.0, self.at[1]])
-        roots = np.flatnonzero(skeleton.parents < 0)
-        rotations, places = clip.rotations.copy(), clip.all_translations()
-        rotations[:, roots] = rotation.multiply(turn, rotations[:, roots])
-        places[:, roots] = there + rotation.rotate(turn, places[:, roots] - here)
-        moving = np.union1d(clip.moving, roots)
-        return before.with_clip(replace(clip, rotations=rotations, moving=moving, translations=places[:, moving]))
+        return before.with_clip(moved(clip, RigidMotion(turn, here, there - here), roots_of(clip)))

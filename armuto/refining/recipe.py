@@ -17,14 +17,21 @@ from armuto.body.parts import Assignment
 from armuto.errors import BadInput
 from armuto.kinematics.clip import Clip
 from armuto.refining.backwards import Backwards
+from armuto.refining.emphasis import Emphasis
+from armuto.refining.gaps import Gaps
+from armuto.refining.ground import Ground
 from armuto.refining.hold import Hold
+from armuto.refining.loop import Loop
 from armuto.refining.mirror import Mirror
 from armuto.refining.pace import Pace
 from armuto.refining.placement import Placement
-from armuto.refining.refined import Body, Refined
+from armuto.refining.refined import Refined, body_of
+from armuto.refining.smooth import Smooth
+from armuto.refining.spikes import Spikes
+from armuto.refining.steady import Steady
 from armuto.validation import STRICT, read
 
-Step = Pace | Hold | Backwards | Mirror | Placement
+Step = Pace | Hold | Backwards | Emphasis | Mirror | Placement | Loop | Smooth | Spikes | Gaps | Ground | Steady
 STEP: TypeAdapter[Step] = TypeAdapter(Annotated[Step, Field(discriminator="kind")])
 LONGEST = 500_000  # frames that a clip may come to
 
@@ -61,7 +68,7 @@ class Recipe:
 
     def stages(self, clip: Clip, parts: Assignment, first: int = 0) -> list[Refined]:
         """The clip as it is before the first step, and as each step leaves it that is switched on."""
-        body, out = Body(clip.skeleton, parts), [Refined.of_take(clip, first)]
+        body, out = body_of(clip.skeleton, parts), [Refined.of_take(clip, first)]
         for step in self.done:
             made = step.refine(out[-1], body)
             if made.clip.frames > LONGEST:

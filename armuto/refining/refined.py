@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 
-from armuto.body.parts import Assignment
+from armuto.body.parts import Assignment, PartBone
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.loop import carrier_of
 from armuto.kinematics.sampling import sample
 from armuto.kinematics.signals import runs
 from armuto.kinematics.skeleton import Skeleton
@@ -28,6 +29,21 @@ class Body:
     def joint_of(self) -> dict[str, int]:
         """The first joint of every part."""
         return {part: bones[0].joint for part, bones in self.parts.items() if bones}
+
+    @property
+    def hips(self) -> int:
+        """The joint that carries the body: its hips, or where these are not known the first with several children."""
+        return self.joint_of.get("hips", carrier_of(self.skeleton))
+
+
+def body_of(skeleton: Skeleton, parts: Assignment) -> Body:
+    """The body, the same for the same skeleton and parts: what steps find out of it is found out once."""
+    return _body_of(skeleton, tuple(parts.items()))
+
+
+@lru_cache(maxsize=32)
+def _body_of(skeleton: Skeleton, parts: tuple[tuple[str, tuple[PartBone, ...]], ...]) -> Body:
+    return Body(skeleton, dict(parts))
 
 
 @dataclass(frozen=True, eq=False)

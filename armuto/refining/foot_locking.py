@@ -1,0 +1,142 @@
+"""Foot locking: feet that rest stay where they rest, whatever a step has made of the body.
+
+A point of a foot keeps, over the ground, the mean of where it is in each of its contacts, every frame counting as much
+as the point bears the foot there; its height stays as it is. Legs reach for that by inverse kinematics
+(:mod:`armuto.constraints.feet`), and ease in and out of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from armuto.constraints import feet
+from armuto.constraints.limbs import LimbChain, limb_chains
+from armuto.contacts.detection import contacts_in
+from armuto.contacts.model import Contact
+from armuto.contacts.points import Point
+from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.refining.refined import Body
+from armuto.retarget.context import RetargetContext, context_of
+from armuto.retarget.fitting import NothingToPair, fit
+from armuto.retarget.motion import local_clip
+
+
+@dataclass(frozen=True, eq=False)
+class Footing:
+    """What a body stands on. points: heels and toes. legs: the chains that bring them somewhere, by limb."""
+
+    context: RetargetContext
+    probes: ContactProbes
+    points: tuple[Point, ...]
+    legs: dict[str, LimbChain]
+
+
+@dataclass(frozen=True, eq=False)
+class Steps:
+    """Where feet are in a clip. paths: of heels and toes ``(F, 3)``, by name. contacts: theirs. floor: its height."""
+
+    paths: dict[str, FloatArray]
+    contacts: tuple[Contact, ...]
+    floor: float
+
+
+@lru_cache(maxsize=32)
+def footing(body: Body) -> Footing | None:
+    """None for a body of which no leg is known."""
+    try:
+        fitting = fit(body.skeleton, body.skeleton, body.parts, body.parts)
+    except NothingToPair:
+        return None
+    context = context_of(fitting)
+    probes = contact_probes(context)
+    points = tuple(point for point in probes.points if point.is_foot)
+    limbs = {point.limb for point in points}
+    legs = {limb: chain for limb, chain in limb_chains(context).items() if limb in limbs}
+    return Footing(context, probes, points, legs) if points and legs and probes.leg > 0 else None
+
+
+def steps_of(clip: Clip, ground: Footing) -> Steps:
+    """Where the feet of a clip are, and when they rest."""
+    tracks = sample_tracks(clip, ground.probes.joints)
+    found = contacts_in(tracks, ground.probes, ground.context, clip)
+    names = {point.name for point in ground.points}
+    contacts = tuple(contact for contact in found.contacts if contact.point in names and not contact.to)
+    return Steps(_paths(tracks, ground), contacts, found.floor)
+
+
+def lock_feet(clip: Clip, body: Body, contacts: Sequence[Contact], drift: FloatArray | None = None) -> Clip:
+    """The clip with its feet at rest in their contacts, each near where it is anyhow; the clip itself where nothing is
+    known of its feet. drift ``(F, 3)``: how the ground moves under it, which they go along with."""
+    ground = footing(body)
+    if ground is None or not contacts:
+        return clip
+    motion = WorldMotion.of_clip(clip)
+    own, every = _paths(_tracks(motion, ground), ground), np.arange(clip.frames)
+    going = np.zeros((clip.frames, 2)) if drift is None else drift[:, [0, 2]]
+    paths = {}
+    for name, path in own.items():
+        off, held = np.zeros((clip.frames, 2)), np.zeros(clip.frames, bool)
+        for contact in contacts:
+            if contact.point == name:
+                rows = slice(contact.first, contact.last + 1)
+                weight, there = bearing(own, contact, ground)[rows, None], path[rows][:, [0, 2]] - going[rows]
+                off[rows], held[rows] = (there * weight).sum(axis=0) / weight.sum() - there, True
+        if held.any():
+            off = np.stack([np.interp(every, every[held], values[held]) for values in off.T], axis=1)
+        paths[name] = path + np.stack([off[:, 0], np.zeros(clip.frames), off[:, 1]], axis=1)
+    return _planted(clip, motion, body, ground, contacts, feet.FootTracks(paths, -np.inf, ground.probes.leg), True)
+
+
+def keep_feet(clip: Clip, body: Body, before: Steps) -> Clip:
+    """The clip with its feet where they rested before, and near the floor as high as they were."""
+    ground = footing(body)
+    if ground is None or not before.contacts:
+        return clip
+    source = feet.FootTracks(before.paths, before.floor, ground.probes.leg)
+    return _planted(clip, WorldMotion.of_clip(clip), body, ground, before.contacts, source, False)
+
+
+def _planted(
+    clip: Clip,
+    motion: WorldMotion,
+    body: Body,
+    ground: Footing,
+    contacts: Sequence[Contact],
+    source: feet.FootTracks,
+    moved: bool,
+) -> Clip:
+    strengths = dict.fromkeys(ground.legs, 1.0)
+    plants = feet.footplants(motion, ground.points, ground.legs, contacts, source, strengths, moved)
+    lowered = feet.lower_pelvis(motion, plants, ground.probes.leg)
+    translated = set(clip.moving.tolist())
+    if np.any(lowered > 0):
+        translated.add(body.hips)
+        for joint in motion.below(body.hips):
+            motion.positions[joint, :, 1] -= lowered
+    feet.plant(motion, plants, lowered, {})
+    return local_clip(clip.name, motion, translated)
+
+
+def _tracks(motion: WorldMotion, ground: Footing) -> SourceTracks:
+    joints = ground.probes.joints
+    return SourceTracks(
+        {joint: motion.positions[joint] for joint in joints}, {joint: motion.rotations[joint] for joint in joints}
+    )
+
+
+def _paths(tracks: SourceTracks, ground: Footing) -> dict[str, FloatArray]:
+    return {point.name: tracks.path(point) for point in ground.points}
+
+
+def bearing(paths: dict[str, FloatArray], contact: Contact, ground: Footing) -> FloatArray:
+    """How much a point bears its foot, ``(F,)``: half where it is so much higher than the lowest of the foot."""
+    limb = next(point.limb for point in ground.points if point.name == contact.point)
+    lowest = np.min([paths[point.name][:, 1] for point in ground.points if point.limb == limb], axis=0)
+    return np.asarray(1 / (1 + ((paths[contact.point][:, 1] - lowest) / (feet.LIFTED * ground.probes.leg)) ** 4))
