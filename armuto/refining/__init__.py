@@ -5,6 +5,6 @@ are frames of the take, so that a step means the same whatever comes before it.
 """
 
 from armuto.refining.recipe import Recipe, all_values, from_json, to_json
-from armuto.refining.refined import Body, Refined
+from armuto.refining.refined import Body, Refined, body_of
 
-__all__ = ["Body", "Recipe", "Refined", "all_values", "from_json", "to_json"]
+__all__ = ["Body", "Recipe", "Refined", "all_values", "body_of", "from_json", "to_json"]

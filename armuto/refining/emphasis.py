@@ -27,7 +27,7 @@ from armuto.refining.rigid import GROUND, RigidMotion, carriers_of, moved
 from armuto.validation import STRICT, Within
 
 Percent = Annotated[float, Within(0.0, 200.0)]
-CARRIAGE = 1.0  # Hz: what is slower is carriage
+CARRIAGE = 0.4  # Hz: what is slower is carriage
 
 
 @dataclass(frozen=True, config=STRICT)

@@ -31,7 +31,7 @@ distance = lazily("scipy.spatial.distance")
 SAME = 1e-6  # radians or metres between two frames
 SHORTEST = 3  # frames that stand still
 AROUND = 0.15  # seconds before and after it, by which its speed is told
-JUMP = 2.0  # so many times as far as it goes between two frames a track jumps where it is found again
+JUMP = 1.5  # so many times as far as it then goes between two frames a track jumps where it is found again
 FAR = (float(np.radians(2.0)), 0.01)  # radians and metres that it jumps at least
 AHEAD = 0.1  # seconds by which a difference in velocity counts as one in pose
 ALIKE = 1.0  # so many times as far apart as two frames that follow each other poses are alike
@@ -97,15 +97,14 @@ def gaps(clip: Clip, longest: float = Gaps.longest) -> list[Gap]:
 
 def _stretches(steps: FloatArray, fps: float, longest: float, far: float) -> Iterator[tuple[int, int]]:
     still: BoolArray = steps <= SAME
-    near = max(2, round(AROUND * fps))
     for begin, end in runs(still):
         # Frames begin + 1 to end + 1 repeat frame begin; the one after has been found again.
         first, last = begin + 1, end + 1
-        before, after = steps[max(0, begin - near) : begin], steps[end + 2 : end + 2 + near]
-        if last - first + 1 < SHORTEST or (last - first + 1) / fps > longest or not len(before) or not len(after):
+        after = steps[end + 2 : end + 3]
+        if last - first + 1 < SHORTEST or (last - first + 1) / fps > longest or begin == 0 or not len(after):
             continue
-        stops_dead = float(min(before[-1], after[0])) > 2 * far
-        if stops_dead or steps[end + 1] > max(far, JUMP * float(max(before.max(), after.max()))):
+        # What stands still on purpose sets out from where it stands, no faster than it then goes on.
+        if steps[end + 1] > max(far, JUMP * float(after[0])):
             yield first, last
 
 

@@ -113,6 +113,13 @@ def travel(clip: Clip, body: Body) -> RigidMotion:
     return RigidMotion(turn, ground[0], ground[1] - ground[0])
 
 
+def seam_of(clip: Clip, body: Body) -> float:
+    """Degrees by which the joint that turns most jumps from the last frame to the first, travel left out."""
+    carriers = carriers_of(clip, body)
+    ends = moved(_rows(clip, [-1]), travel(clip, body).back, carriers)
+    return float(np.degrees(rotation.angle_apart(ends.rotations[0], clip.rotations[0]).max()))
+
+
 def _begun_at(cycle: Clip, first: Clip, body: Body) -> Clip:
     """The cycle moved over the ground and turned about up to where the hips of another clip begin."""
     carriers = carriers_of(cycle, body)

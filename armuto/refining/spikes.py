@@ -26,7 +26,7 @@ interpolate = lazily("scipy.interpolate")
 
 AROUND = 2  # frames on either side, of which the median is taken: a spike lasts no longer than two
 USUAL = 0.5  # seconds on either side in which it is looked how far frames are from it
-LEAST_TURN, LEAST_WAY = np.radians(4.0), 0.02  # radians and metres: closer is no spike
+LEAST_TURN, LEAST_WAY = np.radians(10.0), 0.03  # radians and metres: closer is no spike
 OFTEN, OWN = 95, 1.6  # of a hundred frames; and so many times as far as these are off
 MAD = 1.4826  # standard deviations of a median absolute deviation
 
@@ -68,8 +68,10 @@ def _outliers(values: FloatArray, fps: float, times: float, least: float) -> Boo
     """Which frames of curves ``(F, K, 3)`` are wrong, ``(F, K)``."""
     if len(values) < 2 * AROUND + 3 or not values.shape[1]:
         return np.zeros(values.shape[:2], bool)
-    width = 2 * AROUND + 1
-    middle = ndimage.median_filter(values, size=(width, 1, 1), mode="mirror")
+    # Gone on mirrored through both ends, so that what moves there is not far from the middle of those around.
+    ahead, behind = 2 * values[:1] - values[AROUND:0:-1], 2 * values[-1:] - values[-2 : -AROUND - 2 : -1]
+    whole = np.concatenate([ahead, values, behind])
+    middle = ndimage.median_filter(whole, size=(2 * AROUND + 1, 1, 1))[AROUND:-AROUND]
     off = np.sqrt(np.sum((values - middle) ** 2, axis=-1))
     half = min(round(USUAL * fps), (len(values) - 1) // 2)
     usual = MAD * ndimage.median_filter(off, size=(2 * half + 1, 1), mode="mirror")

@@ -21,10 +21,17 @@ from armuto.kinematics.sampling import sample
 from armuto.refining import Body, Recipe, Refined
 from armuto.refining.backwards import Backwards
 from armuto.refining.contacts import contacts_of_take, contacts_shown
+from armuto.refining.emphasis import Emphasis
+from armuto.refining.gaps import Gaps
+from armuto.refining.ground import Ground
 from armuto.refining.hold import Hold
+from armuto.refining.loop import Loop
 from armuto.refining.mirror import Mirror, symmetry
 from armuto.refining.pace import Pace
 from armuto.refining.placement import Placement
+from armuto.refining.smooth import Smooth
+from armuto.refining.spikes import Spikes
+from armuto.refining.steady import Steady
 from armuto.retarget.context import context_of
 from armuto.retarget.fitting import fit
 from armuto.tests import figures, rests
@@ -244,6 +251,11 @@ STEPS = st.one_of(
     st.builds(Hold, at=st.floats(0, 100), frames=st.integers(1, 50), on=st.booleans()),
     st.builds(Backwards, on=st.booleans()),
     st.builds(Mirror, on=st.booleans()),
+    st.builds(Emphasis, slow=st.floats(0, 200), limbs=st.lists(st.text(max_size=9), max_size=2).map(tuple)),
+    st.builds(Loop, first=st.none() | st.floats(0, 99), times=st.integers(1, 9)),
+    st.builds(Smooth, cutoff=st.none() | st.floats(0.5, 60), on=st.booleans()),
+    st.builds(Ground, lean=st.none() | st.tuples(st.floats(-9, 9), st.floats(-9, 9)), drift=st.booleans()),
+    st.sampled_from([Spikes(), Gaps(longest=0.3), Steady(on=False)]),
     st.builds(Placement, at=st.tuples(st.floats(-5, 5), st.floats(-5, 5)), facing=st.floats(-180, 180)),
 )
 
