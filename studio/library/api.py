@@ -12,13 +12,17 @@ from ninja.files import UploadedFile
 from armuto.body.mirror import mirror_joints
 from armuto.errors import BadInput
 from armuto.intake import naming, recording
+from armuto.refining import Refined
 from studio.library.models import Clip, Plate, Skeleton
+from studio.library.refining import analysis, trial
 from studio.library.schemas import (
     ClipChange,
     ClipOut,
     ManyChange,
     NameChange,
     PlateOut,
+    RecipeIn,
+    RefiningOut,
     Renaming,
     SegmentIn,
     SkeletonChange,
@@ -184,11 +188,32 @@ def get_take(request: HttpRequest, clip_id: Id) -> HttpResponse:
     return array_response(np.concatenate([world.positions, world.ends], axis=1), fps=row.fps)
 
 
-@router.get("clips/{clip_id}/frames", operation_id="get_frames_of_take", response={200: None})
-def get_frames(request: HttpRequest, clip_id: Id) -> HttpResponse:
-    """Which frame of its take each frame of the clip shows: float32 ``(frames,)``."""
+@router.get("clips/{clip_id}/refined", operation_id="get_refined_positions", response={200: None})
+def get_refined(request: HttpRequest, clip_id: Id) -> HttpResponse:
+    """World positions of all joints and end sites of the clip as its recipe has it, ``(frames, joints + ends, 3)``, and
+    the frame of the take that each of its frames shows, ``(frames,)``: float32."""
     row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
-    return array_response(row.refined_value().frames, fps=row.fps)
+    return _refined_positions(row.refined_value())
+
+
+@router.post("clips/{clip_id}/refined", operation_id="try_recipe", response={200: None})
+def post_refined(request: HttpRequest, clip_id: Id, wanted: RecipeIn) -> HttpResponse:
+    """What another recipe would make of the clip, as what its own makes is given; nothing is kept."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    return _refined_positions(trial(row, wanted.recipe))
+
+
+def _refined_positions(refined: Refined) -> HttpResponse:
+    world = refined.clip.world()
+    places = np.concatenate([world.positions, world.ends], axis=1)
+    return array_response(places, refined.frames, fps=refined.clip.fps)
+
+
+@router.get("clips/{clip_id}/refining", response=RefiningOut, operation_id="get_refining")
+def get_refining(request: HttpRequest, clip_id: Id) -> Any:
+    """What each step of the clip's recipe changes, what it could be refined by, and where it could loop."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
+    return analysis(row)
 
 
 @router.get("clips/{clip_id}/file", operation_id="get_take_file", response={200: None})

@@ -125,6 +125,49 @@ class ClipChange(Schema):
     recipe: described(Recipe) | None = None  # type: ignore[valid-type]
 
 
+class RecipeIn(Schema):
+    recipe: described(Recipe)  # type: ignore[valid-type]
+
+
+class EffectOut(Schema):
+    """A measure before and after a step; null where it cannot be told."""
+
+    name: str
+    unit: str
+    before: float | None
+    after: float | None
+
+
+class ProposalOut(Schema):
+    """A step, and why."""
+
+    step: dict[str, Any]
+    sentence: str
+
+
+class LoopOut(Schema):
+    """first, last: frames of the take. What changes between them: pose in degrees, apart in centimetres, velocity in
+    cm/s, feet that rest at one end alone, heading in degrees. cost: all together."""
+
+    first: float
+    last: float
+    pose: float
+    apart: float
+    velocity: float
+    feet: int
+    heading: float
+    cost: float
+
+
+class RefiningOut(Schema):
+    """effects: for each step of the recipe what it changes. proposals: what could be done beside, in the order in which
+    it should be."""
+
+    effects: list[list[EffectOut]]
+    proposals: list[ProposalOut]
+    loops: list[LoopOut]
+
+
 class PlateOut(Schema):
     """A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per
     stroke, and heads x, y, radius."""

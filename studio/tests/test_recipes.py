@@ -23,6 +23,14 @@ class Recipes(Studio):
         shape = [int(number) for number in answer["X-Armuto-Shape"].split(",")]
         return np.frombuffer(answer.content, "<f4").reshape(shape)
 
+    def refined(self, clip, recipe=None) -> tuple[np.ndarray, np.ndarray]:
+        path, kind = f"/api/library/clips/{clip.pk}/refined", "application/json"
+        answer = self.client.get(path) if recipe is None else self.client.post(path, {"recipe": recipe}, kind)
+        shapes = [[int(n) for n in part.split(",")] for part in answer["X-Armuto-Shape"].split(";")]
+        values = np.frombuffer(answer.content, "<f4")
+        count = int(np.prod(shapes[0]))
+        return values[:count].reshape(shapes[0]), values[count:]
+
     def test_the_clip_that_everything_sees_is_the_refined_take(self):
         take, before = self.walk.whole(), self.positions()
         made = self.refine(SLOWER_AND_MIRRORED)
@@ -33,7 +41,8 @@ class Recipes(Studio):
         row = Clip.objects.get(pk=self.walk.pk)
         wanted = recipe.refine(take.cut(2, 150), row.skeleton.assignment(), 2)
         np.testing.assert_allclose(self.positions()[:, :41], wanted.clip.world().positions, atol=1e-5)
-        frames = np.frombuffer(self.client.get(f"/api/library/clips/{row.pk}/frames").content, "<f4")
+        places, frames = self.refined(row)
+        np.testing.assert_array_equal(places, self.positions())
         np.testing.assert_allclose(frames, 2 + np.arange(297) / 2)
         self.assertEqual(self.get(f"library/clips/{row.pk}/plate")["frames"][-1] // 10, 29)
         self.transfer((row.pk, self.porter.pk))
@@ -130,6 +139,34 @@ class Recipes(Studio):
         refused = self.client.patch(path, {"recipe": {"steps": []}}, kind, headers=on_the_old)
         self.assertEqual(refused.status_code, 409)
         self.assertIn("Somebody else has changed the recipe of “stroll”", refused.json()["detail"])
+
+    def test_a_recipe_is_tried_without_being_kept(self):
+        before = self.get(f"library/clips/{self.walk.pk}")
+        places, frames = self.refined(self.walk, {"steps": SLOWER_AND_MIRRORED})
+        self.assertEqual((len(places), frames[-1]), (297, 150))
+        self.assertEqual(self.get(f"library/clips/{self.walk.pk}"), before)
+        self.refine(SLOWER_AND_MIRRORED)
+        np.testing.assert_allclose(self.refined(self.walk)[0], places, atol=1e-5)
+        answer = self.post(
+            f"library/clips/{self.walk.pk}/refined", 422, recipe={"steps": [{"kind": "loop", "first": 149}]}
+        )
+        self.assertIn("walk: A loop has at least 4 frames between its ends", answer["detail"])
+
+    def test_what_steps_change_and_what_could_be_done(self):
+        path = f"library/clips/{self.walk.pk}/refining"
+        found = self.get(path)
+        self.assertEqual([row["step"]["kind"] for row in found["proposals"]], ["loop"])
+        self.assertEqual(found["effects"], [])
+        best = found["loops"][0]
+        self.assertGreaterEqual(best["first"], 2)
+        self.assertLess(best["pose"], 2)
+        self.refine([found["proposals"][0]["step"], {"kind": "mirror", "on": False}, {"kind": "pace", "percent": 50}])
+        effects = self.get(path)["effects"]
+        self.assertEqual([[row["name"] for row in rows] for rows in effects], [["seam", "length"], [], ["length"]])
+        seam, length = effects[0]
+        self.assertLess(seam["after"], 0.01)
+        self.assertGreater(seam["before"], 1)
+        self.assertAlmostEqual(effects[2][0]["after"], 2 * length["after"], delta=0.05)
 
     def test_renditions_are_kept_from_before(self):
         self.transfer((self.walk.pk, self.porter.pk))

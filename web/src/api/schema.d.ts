@@ -238,7 +238,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/library/clips/{clip_id}/frames": {
+    "/api/library/clips/{clip_id}/refined": {
         parameters: {
             query?: never;
             header?: never;
@@ -246,10 +246,35 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Frames
-         * @description Which frame of its take each frame of the clip shows: float32 ``(frames,)``.
+         * Get Refined
+         * @description World positions of all joints and end sites of the clip as its recipe has it, ``(frames, joints + ends, 3)``, and
+         *     the frame of the take that each of its frames shows, ``(frames,)``: float32.
          */
-        get: operations["get_frames_of_take"];
+        get: operations["get_refined_positions"];
+        put?: never;
+        /**
+         * Post Refined
+         * @description What another recipe would make of the clip, as what its own makes is given; nothing is kept.
+         */
+        post: operations["try_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/refining": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Refining
+         * @description What each step of the clip's recipe changes, what it could be refined by, and where it could loop.
+         */
+        get: operations["get_refining"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2379,6 +2404,73 @@ export interface components {
              */
             name: string;
         };
+        /** RecipeIn */
+        RecipeIn: {
+            /** Recipe */
+            recipe: components["schemas"]["Recipe"];
+        };
+        /**
+         * EffectOut
+         * @description A measure before and after a step; null where it cannot be told.
+         */
+        EffectOut: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Before */
+            before: number | null;
+            /** After */
+            after: number | null;
+        };
+        /**
+         * LoopOut
+         * @description first, last: frames of the take. What changes between them: pose in degrees, apart in centimetres, velocity in
+         *     cm/s, feet that rest at one end alone, heading in degrees. cost: all together.
+         */
+        LoopOut: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Pose */
+            pose: number;
+            /** Apart */
+            apart: number;
+            /** Velocity */
+            velocity: number;
+            /** Feet */
+            feet: number;
+            /** Heading */
+            heading: number;
+            /** Cost */
+            cost: number;
+        };
+        /**
+         * ProposalOut
+         * @description A step, and why.
+         */
+        ProposalOut: {
+            /** Step */
+            step: {
+                [key: string]: unknown;
+            };
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * RefiningOut
+         * @description effects: for each step of the recipe what it changes. proposals: what could be done beside, in the order in which
+         *     it should be.
+         */
+        RefiningOut: {
+            /** Effects */
+            effects: components["schemas"]["EffectOut"][][];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
+            /** Loops */
+            loops: components["schemas"]["LoopOut"][];
+        };
         /**
          * PlateOut
          * @description A plate in whole millimetres, y up from the floor. Per pose: strokes x0, y0, x1, y1, with sides and fineness per
@@ -4005,6 +4097,106 @@ export interface components {
             on: boolean;
         };
         /**
+         * Emphasis
+         * @description slow, quick: percent of carriage and gesture. limbs: by name, such as "left arm"; all without. travel: percent of
+         *     the way that the hips go over the ground, which feet do not keep to.
+         */
+        Emphasis: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "emphasis";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Slow
+             * @default 100
+             */
+            slow: number;
+            /**
+             * Quick
+             * @default 100
+             */
+            quick: number;
+            /**
+             * Limbs
+             * @default []
+             */
+            limbs: string[];
+            /**
+             * Travel
+             * @default 100
+             */
+            travel: number;
+        };
+        /**
+         * Gaps
+         * @description longest: seconds; what stands still for longer is meant to.
+         */
+        Gaps: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gaps";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Longest
+             * @default 1.5
+             */
+            longest: number;
+        };
+        /**
+         * Ground
+         * @description lean: degrees that the floor rises towards +X and towards +Z; measured without. height: metres above zero at
+         *     which it is; measured without. level, drift, feet: whether lean and height, drift, and slide are taken out.
+         */
+        Ground: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ground";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Level
+             * @default true
+             */
+            level: boolean;
+            /**
+             * Lean
+             * @default null
+             */
+            lean: number[] | null;
+            /**
+             * Height
+             * @default null
+             */
+            height: number | null;
+            /**
+             * Drift
+             * @default false
+             */
+            drift: boolean;
+            /**
+             * Feet
+             * @default true
+             */
+            feet: boolean;
+        };
+        /**
          * Hold
          * @description at: the frame of the take that is held. frames: how many more it is shown.
          */
@@ -4029,6 +4221,43 @@ export interface components {
              * @default 1
              */
             frames: number;
+        };
+        /**
+         * Loop
+         * @description first, last: frames of the take that become one; without, those of the clip. ease: seconds on either side of the
+         *     seam over which the difference goes. times: how often it is in the clip.
+         */
+        Loop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "loop";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * First
+             * @default null
+             */
+            first: number | null;
+            /**
+             * Last
+             * @default null
+             */
+            last: number | null;
+            /**
+             * Ease
+             * @default 0.3
+             */
+            ease: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
         };
         /** Mirror */
         Mirror: {
@@ -4105,6 +4334,66 @@ export interface components {
             facing: number;
         };
         /**
+         * Smooth
+         * @description cutoff: Hz; measured without. strength: how much of it is done, in percent.
+         */
+        Smooth: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "smooth";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Cutoff
+             * @default null
+             */
+            cutoff: number | null;
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+        };
+        /**
+         * Spikes
+         * @description times: how many times as far as usual a frame is off to be wrong.
+         */
+        Spikes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spikes";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Times
+             * @default 8
+             */
+            times: number;
+        };
+        /** Steady */
+        Steady: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steady";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
          * Recipe
          * @description Steps, done one after another on what the one before has left.
          */
@@ -4113,7 +4402,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"])[];
+            steps: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Emphasis"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"] | components["schemas"]["Loop"] | components["schemas"]["Smooth"] | components["schemas"]["Spikes"] | components["schemas"]["Gaps"] | components["schemas"]["Ground"] | components["schemas"]["Steady"])[];
         };
         /**
          * NamingPiece
@@ -4955,7 +5244,7 @@ export interface operations {
             };
         };
     };
-    get_frames_of_take: {
+    get_refined_positions: {
         parameters: {
             query?: never;
             header?: never;
@@ -4972,6 +5261,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    try_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_refining: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefiningOut"];
+                };
             };
         };
     };

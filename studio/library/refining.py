@@ -1,0 +1,53 @@
+"""Refining a clip in the studio: what steps change, what could be done, and what a recipe would make before it is
+kept."""
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from functools import lru_cache
+from typing import Any
+
+from armuto import refining
+from armuto.errors import BadInput
+from armuto.refining import Refined, body_of
+from armuto.refining.measures import effects
+from armuto.refining.proposals import loops_of, propose_after
+from studio.library.models import Clip
+from studio.library.services import recipe_said
+
+LOOPS = 5
+
+
+def trial(row: Clip, recipe: Mapping[str, Any]) -> Refined:
+    """The clip as another recipe would have it; nothing is kept. Raises :class:`BadInput` for a recipe that cannot be
+    followed."""
+    try:
+        return recipe_said(row.name, recipe).refine(row.cut(), row.skeleton.assignment(), row.first)
+    except BadInput as problem:
+        text = str(problem)
+        raise BadInput(text if text.startswith(row.name) else f"{row.name}: {text}") from None
+
+
+def analysis(row: Clip) -> dict[str, Any]:
+    """What each step of a clip's recipe changes, what the clip could be refined by beside, and where it could loop, in
+    frames of the take."""
+    return _analysis(row.pk, row.motion_key, row.lock_version)
+
+
+@lru_cache(maxsize=16)
+def _analysis(pk: int, motion_key: tuple[Any, ...], lock_version: int) -> dict[str, Any]:
+    row = Clip.objects.select_related("skeleton").get(pk=pk)
+    parts = row.skeleton.assignment()
+    body = body_of(row.skeleton.value(), parts)
+    stages = row.steps.stages(row.cut(), parts, row.first)
+    now = stages[-1]
+    return {
+        "effects": [[asdict(effect) for effect in rows] for rows in effects(row.steps, stages, body)],
+        "proposals": [
+            {"step": refining.all_values(refining.Recipe((found.step,)))["steps"][0], "sentence": found.sentence}
+            for found in propose_after(now, parts)
+        ],
+        "loops": [
+            asdict(found) | {"first": now.take_frame(found.first), "last": now.take_frame(found.last)}
+            for found in loops_of(now, body, LOOPS)
+        ],
+    }
