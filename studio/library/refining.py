@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from armuto import refining
+from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.refining import Refined, body_of
 from armuto.refining.measures import effects
@@ -40,14 +41,22 @@ def _analysis(pk: int, motion_key: tuple[Any, ...], lock_version: int) -> dict[s
     body = body_of(row.skeleton.value(), parts)
     stages = row.steps.stages(row.cut(), parts, row.first)
     now = stages[-1]
+    # Where it could loop is asked of what comes before it does.
+    looping = next((n for n, step in enumerate(row.steps.done) if step.kind == "loop"), None)
+    unlooped = now if looping is None else stages[looping]
+    plan = plan_of(parts) if parts else None
     return {
         "effects": [[asdict(effect) for effect in rows] for rows in effects(row.steps, stages, body)],
         "proposals": [
             {"step": refining.all_values(refining.Recipe((found.step,)))["steps"][0], "sentence": found.sentence}
             for found in propose_after(now, parts)
+            if looping is None or found.step.kind != "loop"
         ],
         "loops": [
-            asdict(found) | {"first": now.take_frame(found.first), "last": now.take_frame(found.last)}
-            for found in loops_of(now, body, LOOPS)
+            asdict(found) | {"first": unlooped.take_frame(found.first), "last": unlooped.take_frame(found.last)}
+            for found in loops_of(unlooped, body, LOOPS)
+        ],
+        "limbs": [
+            limb for limb, own in (plan.limbs.items() if plan else ()) if any(parts.get(part.name) for part in own)
         ],
     }

@@ -161,11 +161,12 @@ class LoopOut(Schema):
 
 class RefiningOut(Schema):
     """effects: for each step of the recipe what it changes. proposals: what could be done beside, in the order in which
-    it should be."""
+    it should be. loops: where it could loop, the best first. limbs: that the body has."""
 
     effects: list[list[EffectOut]]
     proposals: list[ProposalOut]
     loops: list[LoopOut]
+    limbs: list[str]
 
 
 class PlateOut(Schema):

@@ -16,7 +16,7 @@ export const router = createRouter({
     {
       path: '/library/clips/:id(\\d+)',
       name: 'clip',
-      component: () => import('./features/library/ClipView.vue'),
+      component: () => import('./features/clip/ClipView.vue'),
       meta: { title: 'Clip' },
     },
     { path: '/cast', name: 'cast', component: () => import('./features/cast/CastView.vue'), meta: { title: 'Cast' } },

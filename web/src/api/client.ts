@@ -43,7 +43,11 @@ export async function fetchArrays(path: string, signal?: AbortSignal): Promise<A
     throw new Refused('The studio does not answer; check that it is still running, then try again.')
   })
   if (!response.ok) throw new Refused(sentence(await response.json().catch(() => undefined), response.status))
-  const data = await response.arrayBuffer()
+  return arraysOf(response, await response.arrayBuffer())
+}
+
+/** The arrays that an answer holds. */
+export function arraysOf(response: Response, data: ArrayBuffer): Arrays {
   let at = 0
   const blocks = (response.headers.get('X-Armuto-Shape') ?? '').split(';').map((text) => {
     const shape = text.split(',').map(Number)

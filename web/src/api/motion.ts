@@ -1,11 +1,34 @@
 import type { NodeMotion, Positions } from '@/stage/motion'
-import { fetchArrays } from './client'
+import { answer, arraysOf, client, fetchArrays, type Arrays, type Schemas } from './client'
 
 /** World positions of a clip's points, and its frames per second. */
 export async function fetchPositions(path: string, signal?: AbortSignal): Promise<Positions & { fps: number }> {
   const { blocks, fps } = await fetchArrays(path, signal)
   const [frames, points] = blocks[0].shape
   return { frames, points, values: blocks[0].values, fps }
+}
+
+/** A clip as its recipe has it: world positions, and which frame of the take each of its frames shows. */
+export interface Refined {
+  positions: Positions & { fps: number }
+  takeFrames: Float32Array
+}
+function refinedOf({ blocks: [places, frames], fps }: Arrays): Refined {
+  const [count, points] = places.shape
+  return { positions: { frames: count, points, values: places.values, fps }, takeFrames: frames.values }
+}
+export const fetchRefined = async (id: number) => refinedOf(await fetchArrays(`/api/library/clips/${id}/refined`))
+
+/** What another recipe would make of a clip. */
+export async function tryRecipe(id: number, recipe: Schemas['Recipe']): Promise<Refined> {
+  const path = { params: { path: { clip_id: id } } }
+  const asked = client.POST('/api/library/clips/{clip_id}/refined', {
+    ...path,
+    body: { recipe },
+    parseAs: 'arrayBuffer',
+  })
+  const data = (await answer(asked)) as unknown as ArrayBuffer
+  return refinedOf(arraysOf((await asked).response, data))
 }
 
 /** A character's motion on its own nodes, and its frames per second. */

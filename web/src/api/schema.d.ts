@@ -2461,7 +2461,7 @@ export interface components {
         /**
          * RefiningOut
          * @description effects: for each step of the recipe what it changes. proposals: what could be done beside, in the order in which
-         *     it should be.
+         *     it should be. loops: where it could loop, the best first. limbs: that the body has.
          */
         RefiningOut: {
             /** Effects */
@@ -2470,6 +2470,8 @@ export interface components {
             proposals: components["schemas"]["ProposalOut"][];
             /** Loops */
             loops: components["schemas"]["LoopOut"][];
+            /** Limbs */
+            limbs: string[];
         };
         /**
          * PlateOut

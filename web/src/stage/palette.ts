@@ -22,3 +22,9 @@ export function palette(element: Element): Palette {
     accent: read('primary'),
   }
 }
+
+/** The same colours nearly gone in the paper: of what was there before. */
+export function faint(own: Palette): Palette {
+  const pale = (colour: Color) => colour.clone().lerp(own.paper, 0.62)
+  return { ...own, ink: pale(own.ink), left: pale(own.left), right: pale(own.right) }
+}

@@ -4,7 +4,7 @@ import { onBeforeUnmount, ref, watch, type Ref } from 'vue'
  * Playing through frames at their rate, by the clock: frames are skipped rather than time stretched. range: the
  * frames that are played, all where it is not given.
  */
-export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Ref<[number, number]>) {
+export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonly<Ref<[number, number]>>) {
   const start = () => range?.value[0] ?? 0
   const stop = () => range?.value[1] ?? Math.max(0, frames.value - 1)
   const frame = ref(0)

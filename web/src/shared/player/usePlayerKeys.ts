@@ -7,7 +7,7 @@ import type { usePlayer } from './player'
 export function usePlayerKeys(
   player: ReturnType<typeof usePlayer>,
   frames: Ref<number>,
-  range?: Ref<[number, number]>,
+  range?: Readonly<Ref<[number, number]>>,
 ) {
   useShortcuts('Playing', {
     play: () => ((player.playing.value = !player.playing.value), true),

@@ -58,9 +58,14 @@ export const SHORTCUTS = {
       rangeFirst: { keys: '[/ctrl+alt+[', does: 'begin the range at this frame', label: '[' },
       rangeLast: { keys: ']/ctrl+alt+]', does: 'end the range at this frame', label: ']' },
       frameAll: { keys: 'f', does: 'frame the figure' },
-      undo: { keys: 'cmd+z', does: 'undo a trim' },
-      redo: { keys: 'cmd+shift+z', does: 'redo it' },
+      showTake: { keys: 't', does: 'the take as it came, and back' },
+      ...HISTORY,
     },
+    gestures: [
+      { label: '↑ ↓', does: 'in a number: by a step; with Shift by ten' },
+      { label: 'Alt ↑ ↓', does: 'in a step: earlier or later' },
+      { label: 'double click', does: 'on the curve of a pace: a key' },
+    ],
   },
   Fitting: {
     shortcuts: {

@@ -9,21 +9,17 @@ import { likeliest } from '@/stores/bodies'
 import { useCast } from '@/stores/cast'
 import { useLibrary, type Clip, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
-import { floorOf, UPS, upOf } from './choices'
-import Detected from './Detected.vue'
-import TagEditor from './TagEditor.vue'
+import { floorOf, UPS, upOf } from '@/features/library/choices'
+import Detected from '@/features/library/Detected.vue'
+import TagEditor from '@/features/library/TagEditor.vue'
 
 /** What is known of a clip, what was detected of its file, and what can be said otherwise. */
 const props = defineProps<{
   clip: Clip
   evidence: string[]
-  undoable: boolean
-  redoable: boolean
   change: (wanted: ClipChange, base?: number) => Promise<boolean>
 }>()
 const emit = defineEmits<{
-  undo: []
-  redo: []
   wholeTake: []
   newVersion: [files: File[]]
   perform: [character: number]
@@ -45,12 +41,6 @@ const floorHint = computed(() =>
 )
 
 const version = () => props.clip.lock_version
-const name = useDraft(() => props.clip.name, version)
-const typedName = name.text
-async function rename() {
-  await props.change({ name: typedName.value }, name.end())
-  name.show()
-}
 const floorCm = useDraft(() => (props.clip.floor == null ? '' : (props.clip.floor * 100).toFixed(1)), version)
 const typedFloor = floorCm.text
 async function setFloor() {
@@ -72,16 +62,7 @@ async function readAgain(axis: string) {
 </script>
 
 <template>
-  <aside class="pane facts" :aria-label="`About ${clip.name}`">
-    <input
-      v-model="typedName"
-      class="name"
-      aria-label="Name of the clip"
-      @focus="name.begin"
-      @blur="name.leave"
-      @change="rename"
-      @keydown.enter="($event.target as HTMLInputElement).blur()"
-    />
+  <div class="facts" role="group" :aria-label="`About ${clip.name}`">
     <TagEditor :tags="clip.tags" :known="knownTags" :label="clip.name" @change="change" />
     <dl>
       <dt>skeleton</dt>
@@ -131,11 +112,7 @@ async function readAgain(axis: string) {
         }}</a>
       </dd>
     </dl>
-    <div class="steps">
-      <button class="plain word" :disabled="!undoable" @click="emit('undo')">Undo trim</button>
-      <button class="plain word" :disabled="!redoable" @click="emit('redo')">Redo trim</button>
-      <button v-if="isPart" class="plain word" @click="emit('wholeTake')">Whole take</button>
-    </div>
+    <button v-if="isPart" class="plain word" @click="emit('wholeTake')">Whole take</button>
     <p v-if="parent">
       Cut from <router-link :to="`/library/clips/${parent.id}`">{{ parent.name }}</router-link>.
     </p>
@@ -165,33 +142,16 @@ async function readAgain(axis: string) {
     <p class="quiet note">Or drop the file here. Name, tags and fittings stay.</p>
     <v-btn v-if="clip.retired" @click="change({ retired: false })">Restore</v-btn>
     <v-btn v-else @click="change({ retired: true })">Retire</v-btn>
-  </aside>
+  </div>
 </template>
 
 <style scoped>
 .facts {
-  width: 300px;
-  border-right: 0;
-  border-left: 1px solid var(--hairline);
   padding: 14px 18px;
   display: flex;
   flex-direction: column;
   gap: 10px;
-}
-.name {
-  font: inherit;
-  font-size: 1.15rem;
-  font-weight: 500;
-  color: inherit;
-  background: none;
-  border: 1px solid transparent;
-  border-radius: 3px;
-  padding: 2px 5px;
-  margin-left: -6px;
-}
-.name:hover,
-.name:focus {
-  border-color: var(--hairline);
+  flex: 1;
 }
 dl {
   display: grid;
@@ -225,15 +185,6 @@ dd {
   font-size: 13px;
   text-align: right;
   min-height: 25px;
-}
-.steps {
-  display: flex;
-  gap: 12px;
-  font-size: 14px;
-}
-.steps .word:disabled {
-  opacity: 0.4;
-  cursor: default;
 }
 .note {
   font-size: 13.5px;

@@ -1,0 +1,126 @@
+<script lang="ts">
+export type Leaf = 'refine' | 'about'
+</script>
+
+<script setup lang="ts">
+import { useDraft } from '@/shared/useDraft'
+import type { Clip, ClipChange } from '@/stores/library'
+
+/** The name of a clip, and what can be done with it or is known of it. */
+const props = defineProps<{
+  clip: Clip
+  undoable: boolean
+  redoable: boolean
+  change: (wanted: ClipChange, base?: number) => Promise<boolean>
+}>()
+defineEmits<{ undo: []; redo: []; variant: [] }>()
+const leaf = defineModel<Leaf>({ required: true })
+const LEAVES: Record<Leaf, string> = { refine: 'Refine', about: 'About' }
+
+const name = useDraft(
+  () => props.clip.name,
+  () => props.clip.lock_version,
+)
+const typed = name.text
+async function rename() {
+  await props.change({ name: typed.value }, name.end())
+  name.show()
+}
+</script>
+
+<template>
+  <aside class="pane clip" :aria-label="`The clip ${clip.name}`">
+    <input
+      v-model="typed"
+      class="name"
+      aria-label="Name of the clip"
+      @focus="name.begin"
+      @blur="name.leave"
+      @change="rename"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
+    />
+    <div class="tabs" role="tablist" aria-label="Leaves of the clip">
+      <button
+        v-for="(word, key) in LEAVES"
+        :key="key"
+        class="plain"
+        role="tab"
+        :aria-selected="leaf === key"
+        @click="leaf = key"
+      >
+        {{ word }}
+      </button>
+      <span class="space"></span>
+      <button
+        class="plain word"
+        title="A second clip on the same take, with this recipe to go on from"
+        @click="$emit('variant')"
+      >
+        Keep as a variant
+      </button>
+      <button class="plain word" :disabled="!undoable" title="Undo (Ctrl Z)" @click="$emit('undo')">Undo</button>
+      <button class="plain word" :disabled="!redoable" title="Redo (Ctrl Shift Z)" @click="$emit('redo')">Redo</button>
+    </div>
+    <div class="leaf"><slot /></div>
+  </aside>
+</template>
+
+<style scoped>
+.clip {
+  width: 372px;
+  border-right: 0;
+  border-left: 1px solid var(--hairline);
+  display: flex;
+  flex-direction: column;
+  overflow: hidden;
+}
+.name {
+  font: inherit;
+  font-size: 1.15rem;
+  font-weight: 500;
+  color: inherit;
+  background: none;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  padding: 2px 5px;
+  margin: 12px 12px 0;
+}
+.name:hover,
+.name:focus {
+  border-color: var(--hairline);
+}
+.tabs {
+  display: flex;
+  gap: 14px;
+  padding: 6px 18px 0;
+  border-bottom: 1px solid var(--hairline);
+  align-items: baseline;
+}
+.tabs [role='tab'] {
+  padding: 4px 2px 7px;
+  border-bottom: 2px solid transparent;
+}
+.tabs [role='tab'][aria-selected='true'] {
+  border-color: var(--accent);
+  font-weight: 500;
+}
+.tabs .word {
+  font-size: 13.5px;
+}
+.tabs .word:disabled {
+  opacity: 0.4;
+  cursor: default;
+}
+.leaf {
+  overflow-y: auto;
+  flex: 1;
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
+}
+@media (max-width: 1150px) {
+  .clip {
+    width: 330px;
+  }
+}
+</style>

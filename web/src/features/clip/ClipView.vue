@@ -1,0 +1,349 @@
+<script setup lang="ts">
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+
+import { answer, client } from '@/api/client'
+import { openFitting } from '@/features/fitting/open'
+import { usePlayer } from '@/shared/player/player'
+import PoseRibbon from '@/shared/player/PoseRibbon.vue'
+import StageCanvas from '@/shared/player/StageCanvas.vue'
+import TransportBar from '@/shared/player/TransportBar.vue'
+import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useLibrary, type ClipChange } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import ClipFacts from './ClipFacts.vue'
+import ClipPane, { type Leaf } from './ClipPane.vue'
+import { shownAt, type Curve } from './curves'
+import GraphStrip from './GraphStrip.vue'
+import PaceCurve from './PaceCurve.vue'
+import { replaced, type LoopCandidate, type Recipe, type Step } from './recipe'
+import RecipePanel from './RecipePanel.vue'
+import { useClipEdits, type Range } from './useClipEdits'
+import { useClipStage } from './useClipStage'
+import { useRefining } from './useRefining'
+
+const route = useRoute()
+const router = useRouter()
+const theme = useTheme()
+const library = useLibrary()
+const messages = useMessages()
+
+/** This view is made anew for another clip. */
+const id = Number(route.params.id)
+const clip = computed(() => library.clip(id))
+const height = computed(() => library.skeletons.find((body) => body.id === clip.value?.skeleton_id)?.height ?? 1.7)
+const canvas = ref<HTMLCanvasElement>()
+const scene = useClipStage(canvas, height)
+const { stage, bones, now, before, frames, fps, rows, shown, follow, ghost, traced } = scene
+const { range, trimmed, trim, refine, undo, redo, undoable, redoable, forget } = useClipEdits(id, clip)
+const { refined, analysis, measuring, load, attempt, measure } = useRefining(id)
+
+const leaf = computed<Leaf>({
+  get: () => (route.query.leaf === 'about' ? 'about' : 'refine'),
+  set: (leaf) => void router.replace({ query: { ...route.query, leaf } }),
+})
+const recipe = computed<Recipe>(() => clip.value?.recipe ?? { steps: [] })
+const hasSteps = computed(() => recipe.value.steps.some((step) => step.on))
+/** What is on the stage: the take as it came, with the range that the clip is, or what becomes of it. */
+const taking = ref(false)
+const trying = ref(false)
+const inTake = computed(() => taking.value || !(hasSteps.value || trying.value) || !refined.value)
+const playedRange = computed<Range>(() => (inTake.value ? range.value : [0, Math.max(0, frames.value - 1)]))
+const player = usePlayer(frames, fps, playedRange)
+const { frame, playing, loop, go, step } = player
+/** The frame of the take that is in view. */
+const takeFrame = computed(() => (inTake.value ? frame.value : Math.round(refined.value?.takeFrames[frame.value] ?? 0)))
+
+async function start() {
+  scene.close()
+  playing.value = false
+  if (!library.loaded) await library.load().catch(messages.fail)
+  if (!clip.value) return
+  range.value = [clip.value.first, clip.value.last]
+  await nextTick()
+  try {
+    if (!(await scene.open(clip.value))) return
+    if (hasSteps.value) await load()
+    display()
+    go(inTake.value ? clip.value.first : 0)
+    scene.look(frame.value)
+    await measure()
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+/** Put on the stage what is to be seen, at the same moment of the take. */
+function display() {
+  const at = takeFrame.value
+  scene.show(inTake.value ? null : refined.value)
+  go(inTake.value ? at : shownAt(refined.value!.takeFrames, at))
+  stage.value?.setFrame(frame.value)
+}
+function showTake(on: boolean) {
+  const at = takeFrame.value
+  taking.value = on
+  scene.show(inTake.value ? null : refined.value)
+  go(inTake.value ? at : shownAt(refined.value!.takeFrames, at))
+}
+watch(refined, () => stage.value && !taking.value && display())
+/** What the clip was last read as; whoever changed it since, it is fetched anew. */
+watch(
+  () => clip.value && [clip.value.revision, JSON.stringify(recipe.value)].join(),
+  async (_, known) => {
+    if (!known || !stage.value) return
+    trying.value = false
+    try {
+      if (hasSteps.value) await load()
+      else refined.value = null
+      if (!hasSteps.value) display()
+      await measure()
+    } catch (problem) {
+      messages.fail(problem)
+    }
+  },
+)
+async function tryOut(wanted: Recipe) {
+  trying.value = true
+  await attempt(wanted).catch(() => undefined) // what cannot be followed is said when it is to be kept
+}
+async function keepRecipe(wanted: Recipe) {
+  const kept = await refine(wanted, clip.value?.lock_version)
+  if (!kept && trying.value) {
+    trying.value = false
+    if (hasSteps.value) await load().catch(messages.fail)
+    else display()
+  }
+}
+const compare = (loop: LoopCandidate | null) => scene.compare(loop && [loop.first, loop.last])
+
+const pace = computed(() => {
+  const at = recipe.value.steps.findIndex((step) => step.kind === 'pace' && step.on)
+  const step = recipe.value.steps[at]
+  return step?.kind === 'pace' ? { at, step } : null
+})
+const withKeys = (keys: number[][]): Recipe => ({
+  steps: replaced(recipe.value.steps, pace.value!.at, { ...pace.value!.step, keys } as Step),
+})
+
+const bone = ref(0)
+const curve = ref<Curve | ''>('')
+const trace = ref(false)
+watch([bone, trace], () => (traced.value = trace.value ? bone.value : null))
+watch(bones, (tree) => {
+  if (tree) bone.value = Math.max(0, tree.parts.indexOf('left hand'), tree.parts.indexOf('hips'))
+})
+
+/** base: the version that it was begun on. */
+const change = (wanted: ClipChange, base?: number) =>
+  messages.attempt(
+    (again) => library.change(id, wanted, again ? undefined : base),
+    () => library.look(id),
+  )
+function wholeTake() {
+  range.value = [0, clip.value!.take_frames - 1]
+  void trim()
+}
+async function cut(name: string, said: (made: string) => string) {
+  const whole = clip.value
+  if (!whole) return
+  const body = { first: range.value[0], last: range.value[1], name }
+  try {
+    const path = { params: { path: { clip_id: id } } }
+    const made = await answer(client.POST('/api/library/clips/{clip_id}/segments', { ...path, body }))
+    await library.load()
+    range.value = [whole.first, whole.last]
+    messages.say(said(made.name), { label: 'Open it', path: `/library/clips/${made.id}` })
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+const cutOut = () => cut(clip.value?.name ?? '', (made) => `Cut “${made}” from the same take.`)
+const variant = () => cut(`${clip.value?.name} variant`, (made) => `“${made}” is a variant on the same take.`)
+async function newVersion(files: File[]) {
+  if (!clip.value || !files.length) return
+  const data = new FormData()
+  data.append('file', files[0])
+  try {
+    const made = await answer(
+      client.POST('/api/library/clips/{clip_id}/version', {
+        params: { path: { clip_id: id } },
+        body: data as never,
+        bodySerializer: (form) => form as never,
+      }),
+    )
+    await library.load()
+    forget()
+    messages.say(`“${made.name}” is now at version ${made.revision}; what was made from it is out of date.`)
+    await start()
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+async function drop(event: DragEvent) {
+  const files = [...(event.dataTransfer?.files ?? [])]
+  if (!files.length) return
+  event.preventDefault()
+  await newVersion(files)
+}
+const perform = (character: number) => openFitting(router, id, character).catch(messages.fail)
+const timeOf = (at: number) => `${at} · ${(at / fps.value).toFixed(2)} s`
+
+usePlayerKeys(player, frames, playedRange)
+useShortcuts('Clip', {
+  rangeFirst: () => inTake.value && (range.value = [Math.min(frame.value, range.value[1] - 1), range.value[1]]),
+  rangeLast: () => inTake.value && (range.value = [range.value[0], Math.max(frame.value, range.value[0] + 1)]),
+  frameAll: () => scene.look(frame.value),
+  showTake: () => hasSteps.value && showTake(!taking.value),
+  undo: () => void undo(),
+  redo: () => void redo(),
+})
+watch(frame, (at) => stage.value?.setFrame(at))
+watch(
+  () => theme.global.name.value,
+  () => void start(),
+  { flush: 'post' },
+)
+onMounted(() => void start())
+onBeforeUnmount(scene.close)
+</script>
+
+<template>
+  <div v-if="library.loaded && !clip" class="view">
+    <div class="empty">
+      <h1>This clip is no longer there</h1>
+      <v-btn to="/library">To the library</v-btn>
+    </div>
+  </div>
+  <div v-else-if="clip" class="view" @dragover.prevent @drop="drop">
+    <section class="workspace">
+      <div class="bar">
+        <router-link class="quiet" :to="`/library?clip=${clip.id}`">Library</router-link>
+        <h1>{{ clip.name }}</h1>
+        <span v-if="clip.retired" class="quiet">retired</span>
+        <span class="space"></span>
+        <span v-if="hasSteps" class="choice" role="group" aria-label="What is shown">
+          <button :aria-pressed="!inTake" @click="showTake(false)">Refined</button>
+          <button :aria-pressed="inTake" title="The take as it came, to trim (T)" @click="showTake(true)">Take</button>
+        </span>
+        <label class="follow"><input v-model="follow" type="checkbox" /> Camera follows</label>
+      </div>
+      <StageCanvas v-model:canvas="canvas" label="The clip on its skeleton" />
+      <TransportBar
+        v-model:playing="playing"
+        v-model:loop="loop"
+        :frame="frame"
+        :frames="frames"
+        :fps="fps"
+        @step="step"
+      >
+        <template v-if="inTake">
+          <span class="mono quiet range" :title="`${timeOf(range[0])} to ${timeOf(range[1])}`"
+            >range {{ range[0] }} to {{ range[1] }}</span
+          >
+          <v-btn
+            size="small"
+            :disabled="!trimmed"
+            title="The range becomes a clip of its own, from the same take"
+            @click="cutOut"
+          >
+            Cut out
+          </v-btn>
+          <v-btn
+            size="small"
+            :class="{ doing: trimmed }"
+            :disabled="!trimmed"
+            title="The clip becomes this range; the take is kept"
+            @click="trim"
+            >Trim</v-btn
+          >
+        </template>
+        <span v-else class="mono quiet range">take {{ takeFrame }}</span>
+      </TransportBar>
+      <PoseRibbon
+        :frames="frames"
+        :fps="fps"
+        :frame="frame"
+        :rows="rows"
+        :shown="shown"
+        :range="inTake ? range : undefined"
+        @frame="go"
+        @range="(first, last) => (range = [first, last])"
+      />
+      <PaceCurve
+        v-if="pace && !inTake && refined"
+        :keys="pace.step.keys"
+        :percent="pace.step.percent"
+        :take-frames="refined.takeFrames"
+        :frame="frame"
+        @try="tryOut(withKeys($event))"
+        @keep="keepRecipe(withKeys($event))"
+      />
+      <GraphStrip
+        v-model:bone="bone"
+        v-model:curve="curve"
+        v-model:trace="trace"
+        v-model:ghost="ghost"
+        :names="bones?.names ?? []"
+        :parents="bones?.parents ?? []"
+        :now="now"
+        :before="before"
+        :frame="frame"
+        :fps="fps"
+      />
+    </section>
+    <ClipPane
+      v-model="leaf"
+      :clip="clip"
+      :undoable="undoable"
+      :redoable="redoable"
+      :change="change"
+      @undo="undo"
+      @redo="redo"
+      @variant="variant"
+    >
+      <RecipePanel
+        v-if="leaf === 'refine'"
+        :recipe="recipe"
+        :analysis="analysis"
+        :measuring="measuring"
+        :frame="takeFrame"
+        @try="tryOut"
+        @keep="keepRecipe"
+        @compare="compare"
+      />
+      <ClipFacts
+        v-else
+        :clip="clip"
+        :evidence="bones?.evidence ?? []"
+        :change="change"
+        @whole-take="wholeTake"
+        @new-version="newVersion"
+        @perform="perform"
+      />
+    </ClipPane>
+  </div>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: baseline;
+  gap: 14px;
+  padding: 10px 18px;
+}
+.follow {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 14px;
+}
+.follow input {
+  accent-color: var(--accent);
+}
+.range {
+  font-size: 13px;
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,31 @@
+import { describe, expect, it } from 'vitest'
+
+import { curveOf, sampled, shownAt } from './curves'
+
+/** Three points in a row that go up by a metre a frame; the last one bends over. */
+const values = new Float32Array([0, 0, 0, 0, 1, 0, 0, 2, 0, 0, 1, 0, 0, 2, 0, 1, 2, 0])
+const positions = { frames: 2, points: 3, values }
+const parents = [-1, 0, 1]
+
+describe('curves of a bone', () => {
+  it('are its height, its speed and how it bends', () => {
+    expect([...curveOf('height', positions, 1, parents, 30)]).toEqual([100, 200])
+    expect([...curveOf('speed', positions, 0, parents, 30)]).toEqual([3000, 3000])
+    const [straight, bent] = curveOf('bend', positions, 1, parents, 30)
+    expect(straight).toBeCloseTo(0)
+    expect(bent).toBeCloseTo(90)
+    expect([...curveOf('bend', positions, 0, parents, 30)]).toEqual([0, 0])
+  })
+})
+
+describe('a take as a refined clip shows it', () => {
+  it('lies between its frames', () => {
+    const made = sampled(positions, new Float32Array([1, 0.5, 0]))
+    expect(made.frames).toBe(3)
+    expect([made.values[1], made.values[10], made.values[19]]).toEqual([1, 0.5, 0])
+  })
+  it('is found again by the frame of the take', () => {
+    expect(shownAt(new Float32Array([4, 5, 6, 4, 5, 6]), 5)).toBe(1)
+    expect(shownAt(new Float32Array([4, 4.5, 5]), 20)).toBe(2)
+  })
+})
