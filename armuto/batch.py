@@ -14,7 +14,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, Field, TypeAdapter
 
-from armuto import __version__, formats
+from armuto import __version__, formats, refining
 from armuto.errors import BadInput
 from armuto.export import package
 from armuto.export import settings as delivery_settings
@@ -22,6 +22,7 @@ from armuto.export.package import Result
 from armuto.export.settings import DeliverySettings
 from armuto.formats import Document
 from armuto.intake import naming
+from armuto.kinematics.clip import Clip
 from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
 from armuto.retarget import fitting, fitting_file
@@ -45,6 +46,15 @@ class FittingChoice(BaseModel):
     clips: str = "*"
 
 
+class RecipeChoice(BaseModel):
+    """A recipe's file, and for which clips, by a pattern of file names."""
+
+    model_config = STRICT
+
+    file: str
+    clips: str = "*"
+
+
 class BatchPlan(BaseModel):
     """The JSON form of a plan (docs/cli.md). Paths and patterns are meant from its own folder."""
 
@@ -53,6 +63,7 @@ class BatchPlan(BaseModel):
     clips: Files
     characters: Files
     fittings: list[FittingChoice] = []
+    recipes: list[RecipeChoice] = []
     wanted: DeliverySettings = DeliverySettings()
     rule: dict[str, Any] | None = None
     out: str = "out"
@@ -63,12 +74,14 @@ BATCH_PLAN = TypeAdapter(BatchPlan)
 
 @dataclass(frozen=True)
 class Job:
-    """One file to write: where to, for whom, and the clips in it, each by its file, its number there and its name."""
+    """One file to write: where to, for whom, and the clips in it, each by its file, its number there and its name; with
+    the fitting and the recipe of each where the plan names any."""
 
     output: Path
     character: Path
     clips: tuple[tuple[Path, int, str], ...]
     fittings: tuple[Path | None, ...]
+    recipes: tuple[Path | None, ...]
     wanted: DeliverySettings
 
 
@@ -99,6 +112,7 @@ def jobs(plan: Path) -> list[Job]:
     home, wanted = plan.resolve().parent, read_plan.wanted
     clips, characters = (_listed(plan, home, patterns) for patterns in (read_plan.clips, read_plan.characters))
     fits = [_fitting_row(plan, home, row) for row in read_plan.fittings]
+    recipes = [(row.clips, _recipe_file(plan, home, row.file)) for row in read_plan.recipes]
     out = home / read_plan.out
     members = [(character, *member) for character in characters for path in clips for member in _members(path)]
     names = package.file_names(
@@ -108,7 +122,14 @@ def jobs(plan: Path) -> list[Job]:
     for (character, path, number, name), file in zip(members, names, strict=True):
         grouped.setdefault((file, character), []).append((path, number, name))
     return [
-        Job(out / file, character, tuple(rows), tuple(_fits(fits, character, path) for path, _, _ in rows), wanted)
+        Job(
+            out / file,
+            character,
+            tuple(rows),
+            tuple(_fits(fits, character, path) for path, _, _ in rows),
+            tuple(_recipe_of(recipes, path) for path, _, _ in rows),
+            wanted,
+        )
         for (file, character), rows in grouped.items()
     ]
 
@@ -138,6 +159,19 @@ def _fits(rows: Sequence[tuple[str, str, Path]], character: Path, clip: Path) ->
     return None
 
 
+def _recipe_file(plan: Path, home: Path, name: str) -> Path:
+    file = home / name
+    if not file.is_file():
+        raise BadInput(f"{plan}: there is no recipe “{name}”; paths are meant from the plan's own folder.")
+    refining.from_file(file.read_bytes(), str(file))
+    return file
+
+
+def _recipe_of(rows: Sequence[tuple[str, Path]], clip: Path) -> Path | None:
+    """The recipe that the plan names for a clip: the last one that matches."""
+    return next((file for which, file in reversed(rows) if clip.match(which)), None)
+
+
 def _members(path: Path) -> Iterator[tuple[Path, int, str]]:
     """The clips of a file. One that cannot be read has one, which will say why."""
     try:
@@ -152,6 +186,21 @@ def _members(path: Path) -> Iterator[tuple[Path, int, str]]:
 @lru_cache(maxsize=8)
 def _read(path: Path) -> Document:
     return formats.read(path.read_bytes(), str(path))
+
+
+@lru_cache(maxsize=8)
+def _clip(path: Path, number: int, recipe: Path | None) -> Clip:
+    """A clip of a file, as a recipe has it."""
+    document = _read(path)
+    if not document.clips:
+        raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
+    clip = document.clips[number]
+    if recipe is None:
+        return clip
+    try:
+        return refining.from_file(recipe.read_bytes(), str(recipe)).refine(clip, document.parts).clip
+    except BadInput as problem:
+        raise BadInput(f"{path}: {problem}") from None
 
 
 @lru_cache(maxsize=8)
@@ -205,8 +254,8 @@ def do(job: Job) -> Outcome:
     """Transfer the clips of a job and write its file, whole or not at all."""
     try:
         results = [
-            _performed(job, path, number, name, fitting_path)
-            for (path, number, name), fitting_path in zip(job.clips, job.fittings, strict=True)
+            _performed(job, path, number, name, *chosen)
+            for (path, number, name), *chosen in zip(job.clips, job.fittings, job.recipes, strict=True)
         ]
         (file,) = package.pack([(job.output.name, result) for result in results], job.wanted)
         _write(job.output, file.content)
@@ -219,17 +268,16 @@ def do(job: Job) -> Outcome:
         return Outcome(job.output, sentence=f"{problem.filename or job.output}: {problem.strerror}.")
 
 
-def _performed(job: Job, path: Path, number: int, name: str, fitting_path: Path | None) -> Result:
-    source, figure = _read(path), _read(job.character)
-    if not source.clips:
-        raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
-    fits, clip = _fitted(path, job.character, fitting_path), source.clips[number]
+def _performed(job: Job, path: Path, number: int, name: str, fitting_path: Path | None, recipe: Path | None) -> Result:
+    clip, figure = _clip(path, number, recipe), _read(job.character)
+    fits = _fitted(path, job.character, fitting_path)
     done = retarget(clip, fits)
     found = find(clip, done.clip, fits, done.contacts, done.trace)
     about = {
         "clip_name": name,
         "source": path.name,
         "fitting": fitting_path.name if fitting_path else None,
+        "recipe": recipe.name if recipe else None,
         "grade": grade(found),
         "findings": [
             {key: value for key, value in asdict(outcome).items() if key in ("text", "frames", "grade")}
@@ -244,7 +292,7 @@ def _state(job: Job) -> str:
     digest = hashlib.sha256(
         json.dumps([__version__, delivery_settings.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
     )
-    for path in (job.character, *(row[0] for row in job.clips), *(path for path in job.fittings if path)):
+    for path in (job.character, *(row[0] for row in job.clips), *filter(None, (*job.fittings, *job.recipes))):
         digest.update(hashlib.sha256(path.read_bytes()).digest())
     return digest.hexdigest()
 

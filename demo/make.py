@@ -9,7 +9,7 @@ from armuto.intake.detection import UNITS, upright
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
-from demo import chores, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
+from demo import camera, chores, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
 from demo.figure_file import figure_glb
 from demo.hall import recorded
 
@@ -36,13 +36,16 @@ def main() -> None:
 
 
 def libraries() -> Iterator[tuple[str, bytes]]:
-    """File name and content of all clips: hall and yard in BVH, gallery in .glb one by one, roof in one .glb."""
+    """File name and content of all clips: hall and yard in BVH, gallery and camera in .glb one by one, roof in one
+    .glb."""
     for clip in chores.clips():
         yield f"hall/{_called(clip)}.bvh", bvh.serialise(_short(bvh.from_clip(recorded(clip))))
     for clip in yard.clips():
         yield f"yard/{_called(clip)}.bvh", bvh.serialise(_short(bvh.from_clip(_in_inches(clip))))
     for clip in gallery.clips():
         yield f"gallery/{_called(clip)}.glb", gltf.skeleton_only(clip.skeleton, [clip])
+    for clip in camera.clips():
+        yield f"camera/{_called(clip)}.glb", gltf.skeleton_only(clip.skeleton, [clip])
     birds = roof.clips()
     yield "roof/birds.glb", gltf.skeleton_only(birds[0].skeleton, birds)
 

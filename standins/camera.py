@@ -38,10 +38,10 @@ class Faults:
 def capture(clip: Clip, faults: Faults, seed: int) -> Clip:
     """The clip as a camera would have it that makes all of these faults."""
     rng = np.random.default_rng(seed)
-    if faults.swim:
-        clip = swimming(clip, faults.swim, rng)
     if any(faults.noise):
         clip = trembling(clip, *faults.noise, rng)
+    if faults.swim:
+        clip = swimming(clip, faults.swim, rng)
     if faults.gaps:
         clip, _ = losing(clip, faults.gaps, rng)
     if faults.spikes:

@@ -1,6 +1,7 @@
 """The studio as an ASGI application."""
 
 import os
+import threading
 import warnings
 
 from django.conf import settings
@@ -13,7 +14,9 @@ from studio.platform.body_limit import BodyLimit
 warnings.filterwarnings("ignore", "StreamingHttpResponse must consume synchronous iterators")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 django = get_asgi_application()
-load(*COMPILED, "scipy.ndimage")  # before threads ask for them, and before people wait for them
+load(*COMPILED, "scipy.ndimage")  # before people wait for them
+# What refining needs takes as long again; it comes while the first page is read.
+threading.Thread(target=load, args=("scipy.signal",), daemon=True).start()
 application = BodyLimit(django, settings.LARGEST_REQUEST)
 if parent := os.environ.get("ARMUTO_WITH_PARENT"):
     from studio.platform import workers

@@ -14,7 +14,7 @@ from dataclasses import asdict, replace
 from pathlib import Path, PurePath
 from typing import Any
 
-from armuto import batch, formats
+from armuto import batch, formats, refining
 from armuto.body.orientation import facing_angle
 from armuto.body.parts import part_of_joints
 from armuto.body.plans import plan_of
@@ -26,8 +26,11 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import recording
 from armuto.intake.detection import NOTHING
+from armuto.kinematics.clip import Clip
 from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
+from armuto.refining import Recipe
+from armuto.refining.proposals import propose
 from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting, FittingOverrides
 from armuto.retarget.settings import Settings
@@ -53,7 +56,10 @@ def inspect_file(options: argparse.Namespace) -> int:
             {"name": name, "parent": skeleton.names[parent] if parent >= 0 else None, "part": part}
             for name, parent, part in zip(skeleton.names, skeleton.parents, parts, strict=True)
         ],
-        "clips": [{"name": clip.name, "frames": clip.frames, "fps": clip.fps} for clip in document.clips],
+        "clips": [
+            {"name": clip.name, "frames": clip.frames, "fps": clip.fps, "proposals": _proposals(clip, document)}
+            for clip in document.clips
+        ],
         "notes": [
             *document.notes,
             *(_sentence(row) for row in (*skeleton.file_frame.evidence, why)),
@@ -68,11 +74,23 @@ def inspect_file(options: argparse.Namespace) -> int:
     depth = [len(skeleton.ancestors(joint)) for joint in range(len(skeleton))]
     for name, level, part in zip(skeleton.names, depth, parts, strict=True):
         print(f"  {'  ' * level}{name:<{max(1, 40 - 2 * level)}} {part or '—'}")
-    for clip in document.clips:
+    for clip, row in zip(document.clips, tree["clips"], strict=True):
         print(f"  clip “{clip.name}”: {clip.frames} frames at {clip.fps:g} fps, {clip.seconds:.2f} s")
+        for proposal in row["proposals"]:
+            print(f"    {proposal['sentence']}")
     for note in tree["notes"]:
         print(f"  {note}")
     return 0
+
+
+def _proposals(clip: Clip, document: Document) -> list[dict[str, Any]]:
+    """What a clip could be refined by, without its calibration frames."""
+    found = recording.calibration(clip)
+    first = found.frames if found else 0
+    return [
+        {"step": refining.to_json(Recipe((proposal.step,)))["steps"][0], "sentence": proposal.sentence}
+        for proposal in propose(clip.cut(first, clip.frames - 1), document.parts, first)
+    ]
 
 
 def _of_takes(document: Document) -> list[str]:

@@ -68,13 +68,7 @@ def write_clips(output: Path, clips: Sequence[Clip], document: Document, kind: s
 def _recipe(path: Path | None, steps: Sequence[str]) -> Recipe:
     rows: list[Any] = []
     if path is not None:
-        content = content_of(path)
-        try:
-            table = json.loads(content)
-            rows += refining.to_json(refining.from_json(table))["steps"]
-        except ValueError as problem:
-            said = "it is no JSON" if isinstance(problem, json.JSONDecodeError | UnicodeDecodeError) else str(problem)
-            raise BadInput(f"{path}: {said}; see docs/cli.md for what a recipe may say.") from None
+        rows += refining.to_json(refining.from_file(content_of(path), str(path)))["steps"]
     try:
         return refining.from_json({"steps": [*rows, *map(_step, steps)]})
     except ValueError as problem:

@@ -43,6 +43,7 @@ Metres = Annotated[float, Within(-100.0, 100.0)]
 ROUNDS = 12
 LEVELLINGS = 4
 SPREAD = 0.7  # of as far as low places, contacts spread that are all there are
+UNEVEN = 0.002  # of the leg, that no contact tells the floor's height better
 LEVEL = 0.02  # of the leg: so far apart contacts would have to be for their slope to count half
 HUBER = 0.005  # of the leg: farther from the plane a contact counts less
 AROUND = 0.3  # seconds in which a foot comes down once
@@ -176,7 +177,7 @@ def _plane(places: FloatArray, ground: Footing) -> Floor | None:
         left = np.abs(away[:, 1] - away[:, [0, 2]] @ slope)
         weight = np.minimum(1.0, HUBER * leg / np.maximum(left, 1e-9))
     spread = np.sqrt(np.maximum(np.linalg.eigvalsh(np.cov(away[:, [0, 2]].T)), 0.0))
-    error = float(np.sqrt((weight * left**2).sum() / max(1.0, weight.sum() - 2)))
+    error = max(float(np.sqrt((weight * left**2).sum() / max(1.0, weight.sum() - 2))), UNEVEN * leg)
     sure = np.degrees(error / max(float(spread[0]) * np.sqrt(len(places)), 1e-6))
     return Floor(slope, centre, (float(spread[1]), float(spread[0])), float(sure))
 

@@ -76,8 +76,7 @@ def drift(clip: Clip, body: Body) -> float | None:
 
 
 def slide(clip: Clip, body: Body) -> float | None:
-    """How fast feet slide while they rest, in cm/s: of the worst contact the 90th of a hundred frames in which the
-    point bears its foot."""
+    """How fast feet slide while they rest, in cm/s: the 90th of a hundred frames in which a point bears its foot."""
     ground = footing(body)
     if ground is None:
         return None
@@ -87,8 +86,8 @@ def slide(clip: Clip, body: Body) -> float | None:
         rows = rows[bearing(steps.paths, contact, ground)[rows] > BEARS]
         if len(rows) >= FEWEST:
             path = steps.paths[contact.point][:, [0, 2]]
-            out.append(percentile(lengths(np.gradient(path, axis=0))[rows] * clip.fps * 100, 90))
-    return max(out, default=None)
+            out.append(lengths(np.gradient(path, axis=0))[rows] * clip.fps * 100)
+    return percentile(np.concatenate(out), 90) if out else None
 
 
 def swim(clip: Clip, body: Body) -> float:

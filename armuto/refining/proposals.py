@@ -151,4 +151,4 @@ def loops_of(now: Refined, body: Body, count: int = 5) -> list[LoopCandidate]:
     return [found for found in loop_candidates(now.clip, body, count) if found.pose <= SEAM and found.cost <= COST]
 
 
-PROPOSED: tuple[Callable[[Refined, Body], Iterator[Proposal]], ...] = (_spikes, _gaps, _smooth, _ground, _steady, _loop)
+PROPOSED: tuple[Callable[[Refined, Body], Iterator[Proposal]], ...] = (_spikes, _gaps, _smooth, _steady, _ground, _loop)

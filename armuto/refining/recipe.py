@@ -116,3 +116,12 @@ def from_json(table: Any) -> Recipe:
         except ValueError as problem:
             raise ValueError(f"step {number}: {problem}") from None
     return read(RECIPE, table, "step")
+
+
+def from_file(content: bytes, name: str) -> Recipe:
+    """A recipe from its JSON file. Raises :class:`BadInput` with one sentence that names the file."""
+    try:
+        return from_json(json.loads(content))
+    except ValueError as problem:
+        said = "it is no JSON" if isinstance(problem, json.JSONDecodeError | UnicodeDecodeError) else str(problem)
+        raise BadInput(f"{name}: {said}; see docs/cli.md for what a recipe may say.") from None

@@ -99,15 +99,15 @@ def noise_of(curves: Curves, fps: float) -> FloatArray:
         σ = 1.4826 · median |d| / √C(12, 6)
 
     since of white noise they have C(12, 6) times its variance; a median does not see the frames of an impact. A limb
-    that is quicker than the frame rate shows well has some left over; noise is everybody's, and no curve is taken to
-    have more than so many times what is usual on the body.
+    that is quicker than the frame rate shows well has some left over; noise is everybody's, and no joint is taken to
+    turn by more than so many times what is usual on the body.
     """
     off = np.abs(np.diff(curves.values, ORDER, axis=0))
     noise = MAD * np.median(off, axis=0) / np.sqrt(comb(2 * ORDER, ORDER))
     moves = np.ptp(curves.values, axis=0) > curves.least
-    for kind in (curves.least == NOISELESS[0], curves.least == NOISELESS[1]):
-        if np.any(kind & moves):
-            noise[kind] = np.minimum(noise[kind], MOST * np.median(noise[kind & moves]))
+    turns = curves.least == NOISELESS[0]
+    if np.any(turns & moves):
+        noise[turns] = np.minimum(noise[turns], MOST * np.median(noise[turns & moves]))
     return np.asarray(noise)
 
 

@@ -147,4 +147,14 @@ class Lazily(unittest.TestCase):
     def test_a_module_that_is_not_there_is_said_at_once(self) -> None:
         with self.assertRaises(ModuleNotFoundError):
             lazily("armuto.kinematics.nowhere")
-        self.assertIs(lazily("armuto.kinematics.kernels"), rotation.kernels)
+        self.assertIs(lazily("armuto.kinematics.kernels").forward, rotation.kernels.forward)
+
+    def test_any_number_of_threads_may_ask_first(self) -> None:
+        code = (
+            "import threading; from armuto.lazy import lazily; signal = lazily('scipy.signal'); wrong = []\n"
+            "threading.excepthook = lambda problem: wrong.append(problem)\n"
+            "threads = [threading.Thread(target=lambda: signal.butter(2, 0.5)) for _ in range(16)]\n"
+            "[thread.start() for thread in threads]; [thread.join() for thread in threads]; print(len(wrong))"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.strip(), "0", done.stderr)

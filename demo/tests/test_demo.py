@@ -15,6 +15,8 @@ from armuto.pipeline import retarget
 from armuto.quality.feet import over_ground
 from armuto.quality.findings import findings
 from armuto.quality.measures import measure
+from armuto.refining import Recipe
+from armuto.refining.proposals import propose
 from armuto.retarget import fitting
 from armuto.tests.files import DEMO
 from demo import curves, make
@@ -59,12 +61,21 @@ class Clips(unittest.TestCase):
 
     def test_the_files_are_what_the_descriptions_make(self):
         made = dict(make.libraries())
-        here = {path.relative_to(DEMO).as_posix() for name in LIBRARIES for path in (DEMO / name).iterdir()}
+        here = {path.relative_to(DEMO).as_posix() for path in DEMO.glob("*/*")}
         self.assertEqual(set(made), here)
         for name, data in made.items():
             want, have = formats.read(data, name), read(DEMO / name)
             for a, b in zip(want.clips, have.clips, strict=True):
                 np.testing.assert_allclose(a.world().positions, b.world().positions, atol=2e-4, err_msg=name)
+
+    def test_what_the_camera_caught_needs_mending_and_can_be(self):
+        for document, clip in library("camera"):
+            found = propose(clip, document.parts)
+            kinds = [row.step.kind for row in found]
+            self.assertLessEqual({"spikes", "smooth", "ground", "loop"}, set(kinds), clip.name)
+            steps = tuple(row.step for row in found if row.step.kind != "loop")
+            made = Recipe(steps).refine(clip, document.parts).clip
+            self.assertLessEqual({row.step.kind for row in propose(made, document.parts)}, {"loop"}, clip.name)
 
     def test_feet_really_stand_when_they_stand(self):
         for name in GROUNDED:

@@ -45,12 +45,13 @@ def _analysis(pk: int, motion_key: tuple[Any, ...], lock_version: int) -> dict[s
     looping = next((n for n, step in enumerate(row.steps.done) if step.kind == "loop"), None)
     unlooped = now if looping is None else stages[looping]
     plan = plan_of(parts) if parts else None
+    done = {step.kind for step in row.steps.done}
     return {
         "effects": [[asdict(effect) for effect in rows] for rows in effects(row.steps, stages, body)],
         "proposals": [
             {"step": refining.all_values(refining.Recipe((found.step,)))["steps"][0], "sentence": found.sentence}
             for found in propose_after(now, parts)
-            if looping is None or found.step.kind != "loop"
+            if found.step.kind not in done
         ],
         "loops": [
             asdict(found) | {"first": unlooped.take_frame(found.first), "last": unlooped.take_frame(found.last)}

@@ -22,7 +22,7 @@ class Runner(DiscoverRunner):
 
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
-        load(*COMPILED, "scipy.ndimage")  # before the threads of tests ask for them
+        load(*COMPILED)  # no test waits for them
         reader.read = remembered(reader.read)
         settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
         # A test that empties the tables takes away what migrations put in; it is there again for the next.

@@ -42,6 +42,7 @@ class Floors(StudioCase):
         expect(self.page.get_by_text("The intake has been accepted.")).to_be_visible()
         clip = Clip.objects.get()
         self.go(f"/library/clips/{clip.pk}")
+        self.page.get_by_role("tab", name="About").click()
         field = self.page.get_by_label("Height of the floor, centimetres")
         field.fill("4,5")
         field.press("Enter")
@@ -109,6 +110,7 @@ class Taken(StudioCase):
     def test_nothing_is_said_of_a_rest_that_is_a_posture(self):
         take_in(WALK.read_bytes(), WALK.name)
         self.go(f"/library/clips/{Clip.objects.get().pk}")
+        self.page.get_by_role("tab", name="About").click()
         expect(self.page.get_by_role("button", name="at: 0.0 cm")).to_be_visible()
         self.page.get_by_role("button", name="was: +Y").click()
         expect(self.page.locator(".why:visible")).not_to_contain_text("rest pose")

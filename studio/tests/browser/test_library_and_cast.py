@@ -213,6 +213,7 @@ class Finding(StudioCase):
 
     def test_a_clips_own_page(self):
         self.page.get_by_role("link", name="walk", exact=True).click()
+        self.page.get_by_role("tab", name="About").click()
         self.page.wait_for_function("() => window.armuto?.stage?.positions().source")
         self.at_frame(2)
         take = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions

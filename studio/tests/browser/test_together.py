@@ -84,6 +84,7 @@ class Together(FittingCase):
         clip, character = Clip.objects.get(), Character.objects.get()
         path = f"/api/library/clips/{clip.pk}"
         self.go(f"/library/clips/{clip.pk}")
+        self.page.get_by_role("tab", name="About").click()
         name = self.page.get_by_label("Name of the clip")
         expect(name).to_have_value(clip.name)
         self.changes(path, name="first round", tag=["lantern"])

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
@@ -37,15 +38,13 @@ const height = computed(() => library.skeletons.find((body) => body.id === clip.
 const canvas = ref<HTMLCanvasElement>()
 const scene = useClipStage(canvas, height)
 const { stage, bones, now, before, frames, fps, rows, shown, follow, ghost, traced } = scene
-const { range, trimmed, trim, refine, undo, redo, undoable, redoable, forget } = useClipEdits(id, clip)
+const { range, trimmed, trim, draft, refine, undo, redo, undoable, redoable, forget } = useClipEdits(id, clip)
 const { refined, analysis, measuring, load, attempt, measure } = useRefining(id)
 
-const leaf = computed<Leaf>({
-  get: () => (route.query.leaf === 'about' ? 'about' : 'refine'),
-  set: (leaf) => void router.replace({ query: { ...route.query, leaf } }),
-})
-const recipe = computed<Recipe>(() => clip.value?.recipe ?? { steps: [] })
-const hasSteps = computed(() => recipe.value.steps.some((step) => step.on))
+const leaf = useLocalStorage<Leaf>('armuto.clip.leaf', 'refine')
+const kept = computed<Recipe>(() => clip.value?.recipe ?? { steps: [] })
+const recipe = computed<Recipe>(() => draft.value ?? kept.value)
+const hasSteps = computed(() => kept.value.steps.some((step) => step.on))
 /** What is on the stage: the take as it came, with the range that the clip is, or what becomes of it. */
 const taking = ref(false)
 const trying = ref(false)
@@ -55,6 +54,9 @@ const player = usePlayer(frames, fps, playedRange)
 const { frame, playing, loop, go, step } = player
 /** The frame of the take that is in view. */
 const takeFrame = computed(() => (inTake.value ? frame.value : Math.round(refined.value?.takeFrames[frame.value] ?? 0)))
+/** The same as it was last seen, whatever has become of the clip since. */
+let moment = 0
+watch(frame, () => (moment = takeFrame.value), { flush: 'sync' })
 
 async function start() {
   scene.close()
@@ -65,9 +67,9 @@ async function start() {
   await nextTick()
   try {
     if (!(await scene.open(clip.value))) return
+    moment = clip.value.first
     if (hasSteps.value) await load()
     display()
-    go(inTake.value ? clip.value.first : 0)
     scene.look(frame.value)
     await measure()
   } catch (problem) {
@@ -76,21 +78,19 @@ async function start() {
 }
 /** Put on the stage what is to be seen, at the same moment of the take. */
 function display() {
-  const at = takeFrame.value
+  const at = moment
   scene.show(inTake.value ? null : refined.value)
   go(inTake.value ? at : shownAt(refined.value!.takeFrames, at))
   stage.value?.setFrame(frame.value)
 }
 function showTake(on: boolean) {
-  const at = takeFrame.value
   taking.value = on
-  scene.show(inTake.value ? null : refined.value)
-  go(inTake.value ? at : shownAt(refined.value!.takeFrames, at))
+  display()
 }
 watch(refined, () => stage.value && !taking.value && display())
 /** What the clip was last read as; whoever changed it since, it is fetched anew. */
 watch(
-  () => clip.value && [clip.value.revision, JSON.stringify(recipe.value)].join(),
+  () => clip.value && [clip.value.revision, JSON.stringify(kept.value)].join(),
   async (_, known) => {
     if (!known || !stage.value) return
     trying.value = false
@@ -109,8 +109,8 @@ async function tryOut(wanted: Recipe) {
   await attempt(wanted).catch(() => undefined) // what cannot be followed is said when it is to be kept
 }
 async function keepRecipe(wanted: Recipe) {
-  const kept = await refine(wanted, clip.value?.lock_version)
-  if (!kept && trying.value) {
+  const made = await refine(wanted)
+  if (!made && trying.value) {
     trying.value = false
     if (hasSteps.value) await load().catch(messages.fail)
     else display()

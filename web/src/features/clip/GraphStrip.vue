@@ -73,12 +73,13 @@ const written = (value: number) => `${value.toFixed(Math.abs(value) < 10 ? 1 : 0
       <label><input v-model="trace" type="checkbox" /> Trace</label>
       <label v-if="before"><input v-model="ghost" type="checkbox" /> As it was</label>
       <span class="space"></span>
-      <span v-if="curve && own" class="mono">{{ written(here) }}</span>
+      <span v-if="curve && own" class="mono"
+        ><b>{{ written(here) }}</b>
+        <span class="quiet">{{ written(bounds[0]) }} to {{ written(bounds[1]) }}</span></span
+      >
     </div>
     <div v-if="curve" ref="root" class="graph">
       <svg :width="width" :height="HEIGHT" role="img" :aria-label="`${names[bone]}, ${CURVES[curve].label}`">
-        <text x="4" y="14">{{ written(bounds[1]) }}</text>
-        <text x="4" :y="HEIGHT - 4">{{ written(bounds[0]) }}</text>
         <path v-if="other" :d="path(other)" class="before" />
         <path :d="path(own)" class="now" />
         <line v-if="own" :x1="x(frame, own.length)" :x2="x(frame, own.length)" y1="0" :y2="HEIGHT" class="head" />
@@ -134,10 +135,5 @@ path {
 .head {
   stroke: var(--accent);
   stroke-width: 1.5;
-}
-text {
-  font-size: 11px;
-  fill: var(--quiet);
-  font-family: var(--mono);
 }
 </style>

@@ -186,4 +186,14 @@ p {
 .add {
   margin-top: 4px;
 }
+.add :deep(.v-field__outline) {
+  --v-field-border-opacity: 1;
+  color: var(--hairline);
+}
+.add :deep(.v-field--focused .v-field__outline) {
+  color: var(--accent);
+}
+.add :deep(input) {
+  outline: none;
+}
 </style>

@@ -145,7 +145,7 @@ export const KINDS: Record<Kind, About> = {
   pace: {
     label: 'Pace',
     does: 'quicker or slower, by a percentage, to a length, or along a curve',
-    fields: [percent('percent', 'at', 25, 400), seconds('length', 'lasts', 0.05, 3600, 'as it comes')],
+    fields: [percent('percent', 'at', 25, 400), seconds('length', 'lasts', 0.05, 3600, 'free')],
   },
   emphasis: {
     label: 'Emphasis',

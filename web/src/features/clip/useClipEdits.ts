@@ -1,4 +1,4 @@
-import { computed, ref, watch, type ComputedRef } from 'vue'
+import { computed, ref, shallowRef, watch, type ComputedRef } from 'vue'
 
 import { useHistory } from '@/shared/useHistory'
 import { useLibrary, type Clip, type ClipChange } from '@/stores/library'
@@ -41,10 +41,18 @@ export function useClipEdits(id: number, clip: ComputedRef<Clip | undefined>) {
     const [first, last] = range.value
     return trimmed.value && make({ first, last }, () => drawnOn.value)
   }
-  /** base: the version that it was begun on. */
-  const refine = (recipe: Recipe, base?: number) => make({ recipe }, () => base)
+  /** Recipes that are on their way, of which the newest is shown: each is made on the one before. */
+  const draft = shallowRef<Recipe | null>(null)
+  let underWay = 0
+  async function refine(recipe: Recipe) {
+    const seen = underWay++ ? undefined : clip.value?.lock_version
+    draft.value = recipe
+    const made = await make({ recipe }, () => seen ?? clip.value?.lock_version)
+    if (!--underWay) draft.value = null
+    return made
+  }
   const undo = () => history.undo().catch(messages.fail)
   const redo = () => history.redo().catch(messages.fail)
   const { undoable, redoable, forget } = history
-  return { range, trimmed, trim, refine, undo, redo, undoable, redoable, forget }
+  return { range, trimmed, trim, draft, refine, undo, redo, undoable, redoable, forget }
 }

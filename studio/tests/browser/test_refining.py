@@ -1,0 +1,179 @@
+"""Refining a clip on its page: what a single camera caught made clean, looped, mirrored, slowed and performed."""
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+from django.test import Client
+from playwright.sync_api import expect
+
+from armuto.tests.files import DEMO, PORTER, WALK
+from studio.ingest.services.reading import take_in
+from studio.library.models import Clip
+from studio.renditions.models import Rendition
+from studio.renditions.queries import STATES, with_state
+from studio.tests.browser.studio_case import PATIENCE, StudioCase
+
+ROUND = DEMO / "camera" / "lantern_round.glb"
+
+
+class Refining(StudioCase):
+    def open(self, clip: Clip):
+        self.go(f"/library/clips/{clip.pk}")
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().source")
+        expect(self.page.get_by_text("Measuring it")).to_have_count(0)
+
+    def kept(self, clip: Clip, holds: Callable[[Clip], bool]) -> Clip:
+        """The clip as it is kept, once that holds of it."""
+        end = time.monotonic() + PATIENCE / 1000
+        while not holds(now := Clip.objects.get(pk=clip.pk)):
+            self.assertLess(time.monotonic(), end, now.recipe)
+            self.page.wait_for_timeout(100)
+        return now
+
+    def steps(self, clip: Clip) -> list[dict]:
+        """The steps as they are kept, once there are as many as are shown."""
+        count = self.page.locator(".step").count()
+        return self.kept(clip, lambda now: len(now.recipe["steps"]) == count).recipe["steps"]
+
+    def row(self, label: str):
+        return self.page.get_by_role("listitem", name=label, exact=True)
+
+    def add(self, label: str):
+        before = self.page.locator(".step").count()
+        self.page.get_by_role("combobox", name="Add a step").fill(label)
+        self.page.get_by_role("option", name=label).first.click()
+        expect(self.page.locator(".step")).to_have_count(before + 1)
+
+    def test_what_a_camera_caught_is_made_clean_looped_mirrored_slowed_and_performed(self):
+        take_in(ROUND.read_bytes(), "lantern round.glb")
+        for path in (PORTER, DEMO / "keeper.glb"):
+            take_in(path.read_bytes(), path.name)
+        clip = Clip.objects.get()
+        self.open(clip)
+        expect(self.page.get_by_text("The floor leans by")).to_be_visible()
+        expect(self.page.get_by_text("It trembles by")).to_be_visible()
+        self.page.get_by_role("button", name="Take all").click()
+        expect(self.row("Ground")).to_contain_text("drift")
+        self.assertLessEqual({"spikes", "smooth", "steady", "ground"}, {step["kind"] for step in self.steps(clip)})
+        # Clean, as far as the studio can tell; what is left to propose is a loop.
+        expect(self.page.locator(".proposal")).to_have_count(1)
+        self.page.locator(".proposal").get_by_role("button", name="Take").click()
+        expect(self.row("Loop")).to_contain_text("seam")
+        expect(self.page.get_by_role("region", name="Proposed")).to_have_count(0)
+        self.steps(clip)
+        length = Clip.objects.get(pk=clip.pk).length
+        self.add("Mirror")
+        mirrored = np.array(self.joints("source"))
+        self.page.get_by_role("checkbox", name="Mirror").uncheck()
+        self.page.wait_for_function(
+            "was => Math.abs(window.armuto.stage.positions().source[10][0] - was) > 0.01", arg=mirrored[10][0]
+        )
+        self.page.get_by_role("checkbox", name="Mirror").check()
+        # Slowed along a curve: keys by double clicks, one of them moved by arrows.
+        self.add("Pace")
+        curve = self.page.get_by_role("group", name="Curve of the pace")
+        box = curve.bounding_box()
+        for share, high in ((0.2, 12), (0.8, 50)):
+            count = self.page.get_by_role("slider", name="Key of the pace").count()
+            self.page.mouse.dblclick(box["x"] + box["width"] * share, box["y"] + high)
+            expect(self.page.get_by_role("slider", name="Key of the pace")).to_have_count(count + 1)
+        key = self.page.get_by_role("slider", name="Key of the pace").last
+        slow = int(key.get_attribute("aria-valuenow"))
+        key.focus()
+        self.page.keyboard.press("ArrowUp")
+        expect(self.page.get_by_role("slider", name="Key of the pace").last).to_have_attribute(
+            "aria-valuenow", str(slow + 5)
+        )
+        self.kept(clip, lambda now: now.length != length)
+        self.kept(clip, lambda now: now.recipe["steps"][-1]["keys"][-1][1] == slow + 5)
+        # Taken back and made again, across a reload.
+        self.page.reload()
+        expect(self.row("Pace")).to_be_visible()
+        self.page.get_by_role("button", name="Undo", exact=True).click()
+        expect(self.page.get_by_role("slider", name="Key of the pace").last).to_have_attribute(
+            "aria-valuenow", str(slow)
+        )
+        self.page.get_by_role("button", name="Redo", exact=True).click()
+        expect(self.page.get_by_role("slider", name="Key of the pace").last).to_have_attribute(
+            "aria-valuenow", str(slow + 5)
+        )
+        # Kept as a variant, which goes its own way.
+        self.page.get_by_role("button", name="Keep as a variant").click()
+        self.page.get_by_role("link", name="Open it").click()
+        expect(self.page.get_by_role("heading", name="lantern round variant")).to_be_visible()
+        variant = Clip.objects.get(name="lantern round variant")
+        self.assertEqual(variant.recipe, Clip.objects.get(pk=clip.pk).recipe)
+        expect(self.row("Pace")).to_be_visible()
+        self.page.get_by_role("button", name="Remove Pace").click()
+        expect(self.row("Pace")).to_have_count(0)
+        self.assertEqual(len(self.steps(variant)), len(Clip.objects.get(pk=clip.pk).recipe["steps"]) - 1)
+        # Performed by two characters; a change afterwards marks exactly what was made of it.
+        self.nav("Board")
+        self.page.get_by_role("button", name="Sweep all").click()
+        self.page.get_by_role("button", name="Transfer 4").click()
+        self.kept(clip, lambda _: Rendition.objects.filter(newest__isnull=False).count() == 4)
+        self.go(f"/library/clips/{variant.pk}")
+        expect(self.row("Mirror")).to_be_visible()
+        self.page.get_by_role("checkbox", name="Mirror").uncheck()
+        self.kept(variant, lambda now: any(not step.get("on", True) for step in now.recipe["steps"]))
+        states = {
+            (row.clip.name, row.character.name): STATES[row.state]
+            for row in with_state(Rendition.objects.select_related("clip", "character"))
+        }
+        self.assertEqual(
+            {cell for cell, state in states.items() if state == "out of date"},
+            {("lantern round variant", "porter"), ("lantern round variant", "keeper")},
+        )
+
+    def test_values_by_hand(self):
+        take_in(WALK.read_bytes(), WALK.name)
+        clip = Clip.objects.get()
+        self.open(clip)
+        self.add("Emphasis")
+        gesture = self.page.get_by_label("Emphasis, gesture %")
+        gesture.press("ArrowUp")
+        gesture.press("Shift+ArrowUp")
+        expect(gesture).to_have_value("175")
+        gesture.press("Enter")
+        expect(self.row("Emphasis")).to_contain_text("turning")
+        self.kept(clip, lambda now: now.recipe["steps"][0]["quick"] == 175)
+        self.row("Emphasis").get_by_role("button", name="every limb").click()
+        self.page.get_by_role("group", name="Limbs").get_by_label("left arm").check()
+        expect(self.row("Emphasis").get_by_role("button", name="left arm")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        # A step that cannot be followed is refused in a sentence, and nothing changes.
+        self.add("Loop")
+        first = self.page.get_by_label("Loop, from")
+        first.fill("149")
+        first.press("Enter")
+        expect(self.page.get_by_text("A loop has at least 4 frames between its ends")).to_be_visible()
+        self.console.clear()  # the browser notes the 422
+        self.page.get_by_role("button", name="Dismiss").click()
+        # The order is changed by keys; the take is looked at and gone back from.
+        self.row("Emphasis").get_by_role("button", name="Down").click()
+        self.page.wait_for_function("() => document.querySelector('.step').getAttribute('aria-label') === 'Loop'")
+        self.page.keyboard.press("t")
+        expect(self.page.get_by_role("button", name="Take", exact=True)).to_have_attribute("aria-pressed", "true")
+        expect(self.page.get_by_role("button", name="Trim", exact=True)).to_be_visible()
+        self.page.keyboard.press("t")
+        # A bone's graph and its trace, before and after.
+        self.page.get_by_label("Bone to look at").select_option(label="RightHand")
+        self.page.get_by_label("Graph of the bone").select_option("height")
+        expect(self.page.get_by_role("img", name="RightHand, height")).to_be_visible()
+        self.page.get_by_label("Trace").check()
+        self.page.get_by_label("As it was").check()
+        self.page.wait_for_function("() => window.armuto.stage.positions().ghost")
+
+    def test_what_another_does_to_the_recipe_is_seen(self):
+        take_in(WALK.read_bytes(), WALK.name)
+        clip = Clip.objects.get()
+        self.open(clip)
+        answer = Client().patch(
+            f"/api/library/clips/{clip.pk}",
+            {"recipe": {"steps": [{"kind": "pace", "percent": 50}]}},
+            content_type="application/json",
+        )
+        self.assertEqual(answer.status_code, 200)
+        expect(self.row("Pace")).to_be_visible(timeout=15_000)
+        expect(self.page.get_by_text("0 of 296")).to_be_visible()
