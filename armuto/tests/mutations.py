@@ -21,7 +21,7 @@ from armuto.errors import BadInput
 from armuto.tests.files import random_bvh
 from armuto.tests.test_gltf import character
 
-LONGEST = 20.0  # seconds for one file, on a slow machine
+LONGEST = 70.0  # seconds for one file on a busy machine; readers are ended after 60
 NASTY = [b"NaN", b"1e39", b"-1", b"4294967295", b"9" * 40, b"", b"null", b"0", b"1e-320", b"[[[[", b"\xff\xfe"]
 
 

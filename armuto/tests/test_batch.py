@@ -85,7 +85,22 @@ class Batch(unittest.TestCase):
         document = formats.read((self.folder / "out" / "porter.glb").read_bytes(), "porter.glb")
         self.assertEqual(sorted(clip.name for clip in document.clips), ["bow", "walk"])
 
+    def test_recipes_by_pattern(self):
+        (self.folder / "slow.json").write_text('{"steps": [{"kind": "pace", "percent": 50}]}')
+        (self.folder / "back.json").write_text('{"steps": [{"kind": "backwards"}]}')
+        recipes = [{"file": "back.json"}, {"file": "slow.json", "clips": "walk.bvh"}]
+        plan = {"characters": ["porter.glb"], "recipes": recipes}
+        run("batch", self.plan(**plan), "--workers", "1")
+        rows = {row["clip_name"]: row for row in self.manifest()["results"]}
+        self.assertEqual((rows["walk"]["frames"], rows["walk"]["recipe"]), (301, "slow.json"))
+        self.assertEqual((rows["bow"]["frames"], rows["bow"]["recipe"]), (129, "back.json"))
+        # Another recipe is another file; the rest is left.
+        (self.folder / "slow.json").write_text('{"steps": [{"kind": "pace", "percent": 200}]}')
+        self.assertIn("1 of them were there already", run("batch", self.plan(**plan), "--workers", "1").stdout)
+        self.assertEqual({row["frames"] for row in self.manifest()["results"]}, {76, 129})
+
     def test_plans_that_cannot_be_meant(self):
+        (self.folder / "wobble.json").write_text('{"steps": [{"kind": "wobble"}]}')
         for tree, words in (
             ({"clips": []}, "damaged at clips"),
             ({"clips": ["attic/*.bvh"]}, "no file is called"),
@@ -94,6 +109,8 @@ class Batch(unittest.TestCase):
             ({"speed": 1}, "there is no field “speed”"),
             ({"fittings": [{"file": "x.json"}]}, "“fittings, 0, character” is missing"),
             ({"fittings": [{"character": "porter.glb", "file": "x.json"}]}, "there is no fitting"),
+            ({"recipes": [{"file": "x.json"}]}, "there is no recipe “x.json”"),
+            ({"recipes": [{"file": "wobble.json"}]}, "wobble.json: step 1: “wobble” is not one of"),
         ):
             with self.subTest(tree), self.assertRaises(BadInput) as caught:
                 batch.jobs(self.plan(**tree))

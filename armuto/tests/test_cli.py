@@ -87,7 +87,9 @@ class Commands(unittest.TestCase):
         tree = json.loads(done.stdout)
         self.assertEqual((tree["format"], tree["unit"], tree["up"], round(tree["facing"], 3)), ("bvh", 0.01, "+Y", 0.0))
         self.assertAlmostEqual(tree["height"], 1.70, delta=0.01)
-        self.assertEqual(tree["clips"], [{"name": "walk", "frames": 151, "fps": 30.0}])
+        (clip,) = tree["clips"]
+        self.assertEqual((clip["name"], clip["frames"], clip["fps"]), ("walk", 151, 30.0))
+        self.assertEqual([row["step"]["kind"] for row in clip["proposals"]], ["loop"])
         self.assertEqual(tree["plan"], "two-legged")
         self.assertTrue(any("look like calibration" in note for note in tree["notes"]))
         self.assertEqual(tree["bones"][0], {"name": "Hips", "parent": None, "part": "hips"})

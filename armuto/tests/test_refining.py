@@ -327,6 +327,20 @@ class Shell(unittest.TestCase):
         wanted = refining.from_json(told["recipe"]).refine(source.clips[0], source.parts).clip
         np.testing.assert_allclose(document.clips[0].world().positions, wanted.world().positions, atol=1e-4)
 
+    def test_what_a_clip_could_be_refined_by_is_said_and_done(self) -> None:
+        taken = DEMO / "camera" / "lantern_round.glb"
+        done = run("inspect", str(taken), "--json")
+        (clip,) = json.loads(done.stdout)["clips"]
+        kinds = [row["step"]["kind"] for row in clip["proposals"]]
+        self.assertEqual(kinds[-1], "loop")
+        self.assertIn("It trembles by", run("inspect", str(taken)).stdout)
+        recipe, out = self.folder / "r.json", self.folder / "clean.glb"
+        recipe.write_text(json.dumps({"steps": [row["step"] for row in clip["proposals"][:-1]]}))
+        done = run("refine", str(taken), "--recipe", str(recipe), "-o", str(out))
+        self.assertEqual(done.returncode, 0, done.stderr)
+        (left,) = json.loads(run("inspect", str(out), "--json").stdout)["clips"]
+        self.assertEqual([row["step"]["kind"] for row in left["proposals"]], ["loop"])
+
     def test_what_cannot_be_done_leaves_no_file(self) -> None:
         out = self.folder / "made.bvh"
         for steps, sentence in (
