@@ -127,9 +127,17 @@ class FittingSummary(Schema):
     created: datetime
 
 
+class ExceptionOut(Schema):
+    """names: of settings that are said otherwise for a clip. settings: all of the clip's, with those of its fitting."""
+
+    names: list[str]
+    settings: described(Settings)  # type: ignore[valid-type]
+
+
 class FittingOut(Schema):
     """revision: names the present state. facing: degrees the target is turned against the source. how: what the present
-    state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
+    state came of. settings: what is chosen about the transfer, as the core's settings are. exceptions: what is said
+    otherwise for single clips, by their ids. pose: where one was asked
     for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in
     base64, so that the figure moves with the answer. standing: what "standing" gives, too.
     """
@@ -148,6 +156,7 @@ class FittingOut(Schema):
     left_out: list[str]
     how: str
     settings: described(Settings)  # type: ignore[valid-type]
+    exceptions: dict[str, ExceptionOut]
     pose: str | None = None
     standing: str | None = None
     undo: str | None
@@ -290,11 +299,13 @@ class RenameIn(Schema):
 
 class SettingsIn(Schema):
     """settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id,
-    frame: of the pose that is wanted with the answer."""
+    frame: of the pose that is wanted with the answer. alone: it is said for that clip alone, as an exception, of which
+    null takes back what was said."""
 
     settings: described(Settings, partial=True)  # type: ignore[valid-type]
     clip_id: int | None = None
     frame: int | None = None
+    alone: bool = False
 
 
 class PoseOut(Schema):

@@ -15,12 +15,13 @@ from studio.renditions.models import Rendition, Run, RunItem
 STATES = ("not yet", "waiting", "running", "good", "look", "wrong", "failed", "out of date", "accepted")
 CODE = {state: code for code, state in enumerate(STATES)}
 # Bits above the state's own four.
-ACCEPTED, SENT_BACK, RETIRED = 16, 32, 64
+ACCEPTED, SENT_BACK, RETIRED, EXCEPTION = 16, 32, 64, 128
 
 _current = (
     Q(newest__clip_digest=F("clip__digest"))
     & Q(newest__character_digest=F("character__digest"))
     & Q(newest__fitting_digest=F("fitting__state__digest"))
+    & Q(newest__exceptions_digest=F("exceptions_digest"))
 )
 
 
@@ -41,17 +42,18 @@ def with_state(rows: Any) -> Any:
 
 def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
     """``(clips, characters)`` uint8: the code of the state, with ACCEPTED where an accepted result is kept, SENT_BACK
-    where a note waits, and RETIRED."""
+    where a note waits, RETIRED, and EXCEPTION where settings are said for it alone."""
     row_of = {pk: at for at, pk in enumerate(clips)}
     column_of = {pk: at for at, pk in enumerate(characters)}
     out = np.zeros((len(clips), len(characters)), np.uint8)
     rows = with_state(Rendition.objects.order_by()).values_list(
-        "clip_id", "character_id", "state", "accepted_id", "note", "retired"
+        "clip_id", "character_id", "state", "accepted_id", "note", "retired", "exceptions_digest"
     )
-    for clip, character, state, accepted, note, retired in rows:
+    for clip, character, state, accepted, note, retired, own in rows:
         at, column = row_of.get(clip), column_of.get(character)
         if at is not None and column is not None:
             flags = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
+            flags |= EXCEPTION * bool(own)
             out[at, column] = state | flags
     return out
 

@@ -13,6 +13,7 @@ from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
 from studio.fittings.preview import clip_value, retarget
+from studio.fittings.services.exceptions import digest_of, of_clip, with_exceptions
 from studio.fittings.services.steps import of_character, value_of
 from studio.library import arrays
 from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion
@@ -29,7 +30,8 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
     :class:`~armuto.errors.BadInput` where it cannot be performed.
     """
     begun = time.perf_counter()
-    value = value_of(row.fitting)
+    own = of_clip(row.fitting.state, row.clip_id)
+    value = with_exceptions(value_of(row.fitting), own)
     clip = clip_value(row.clip)
     done = retarget(value, row.clip)
     if not reached(0.6):
@@ -41,6 +43,8 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
         clip_digest=row.clip.digest,
         character_digest=row.character.digest,
         fitting_digest=row.fitting.state.digest,
+        exceptions=own,
+        exceptions_digest=digest_of(own),
         clip_revision=row.clip.revision,
         character_revision=row.character.revision,
         fitting_step=row.fitting.state.number,
@@ -74,7 +78,8 @@ def keep(made: Revision, motion: RevisionMotion) -> None:
     state = row.fitting.state
     assert state is not None
     if not FittingRecord.objects.filter(digest=made.fitting_digest).exists():
-        record = FittingRecord(digest=made.fitting_digest, data=state.data)
+        data = {key: value for key, value in state.data.items() if key != "exceptions"}
+        record = FittingRecord(digest=made.fitting_digest, data=data)
         FittingRecord.objects.bulk_create([record], ignore_conflicts=True)
     fields = {"newest": made, "work": Rendition.Work.NOTHING, "sentence": "", "retired": False}
     if row.accepted is not None and _the_same(row.accepted, made):
@@ -108,6 +113,7 @@ def fitting_of(revision: Revision) -> core.Fitting:
     data = FittingRecord.objects.get(pk=revision.fitting_digest).data
     target = revision.motion.skeleton.value()
     value = fitting_file.from_json(json.dumps(data), row.character.name, row.fitting.skeleton.value(), target)
+    value = with_exceptions(value, revision.exceptions)
     return of_character(value, row.character) if target.names == row.character.skeleton.value().names else value
 
 

@@ -95,7 +95,7 @@ class FittingMark(Schema):
 
 class BoardOut(Schema):
     """clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four
-    bits are an index into words; then accepted, sent back, retired."""
+    bits are an index into words; then accepted, sent back, retired, with settings of its own."""
 
     clips: list[int]
     characters: list[int]

@@ -24,7 +24,8 @@ from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummar
 from studio.fittings.services import steps
 from studio.fittings.services.concurrency import change_fitting, newest_of_author
 from studio.fittings.services.editing import edit, pairing_context, parts_of
-from studio.fittings.services.settings import follow_history
+from studio.fittings.services.exceptions import for_clip
+from studio.fittings.services.settings import changed, follow_history
 from studio.fittings.services.stances import blocks, remember
 from studio.fittings.services.steps import fitting_for, value_of
 from studio.library.models import Clip
@@ -119,6 +120,10 @@ def fitting_out(row: Fitting) -> dict[str, Any]:
         "left_out": value.left_out,
         "how": row.state.change,
         "settings": asdict(value.settings),
+        "exceptions": {
+            clip: {"names": sorted(table), "settings": asdict(changed(value.settings, table))}
+            for clip, table in row.state.data.get("exceptions", {}).items()
+        },
         "undo": undoable.change if undoable else None,
         "redo": redoable.change if redoable else None,
     }
@@ -250,13 +255,16 @@ def _posed(row: Fitting, clip_id: Id | None, frame: int | None) -> dict[str, Any
     }
 
 
-def pose_of(row: Fitting, value: core.Fitting, clip_id: Id | None, frame: int | None) -> str | None:
+def pose_of(
+    row: Fitting, value: core.Fitting, clip_id: Id | None, frame: int | None, tried: bool = False
+) -> str | None:
     """One frame of a clip through a state of the fitting, in base64 as :class:`FittingOut` says; None where it is not
-    asked."""
+    asked. tried: the settings are those of the clip already."""
     clip = Clip.objects.filter(pk=clip_id or 0, skeleton_id=row.skeleton_id).first()
     if clip is None or frame is None:
         return None
-    turns, places = node_motion(retarget(value, clip, frame, frame).clip, row.character)
+    own = value if tried else for_clip(value, row, clip.pk)
+    turns, places = node_motion(retarget(own, clip, frame, frame).clip, row.character)
     return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
 
 
@@ -310,5 +318,5 @@ def preview(
     """
     row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
-    made = retarget(value_of(row), clip, first, last).clip
+    made = retarget(for_clip(value_of(row), row, clip.pk), clip, first, last).clip
     return array_response(*node_motion(made, row.character), fps=made.fps)

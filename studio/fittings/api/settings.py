@@ -13,7 +13,7 @@ from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fit
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of
 from studio.fittings.schemas import ClipMeasuresOut, ContactsIn, ContactsOut, FittingOut, MeasureIn, PoseOut, SettingsIn
-from studio.fittings.services import settings
+from studio.fittings.services import exceptions, settings
 from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.steps import value_of
 from studio.library.models import Clip
@@ -24,17 +24,26 @@ router = Router(tags=["settling"])
 
 @router.post("fittings/{fitting_id}/settings", response=FittingOut, operation_id="change_settings")
 def post_settings(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
-    """Change settings of the transfer; it is a step that can be undone."""
-    row, value = change_fitting(begun_on(request, fitting_id), lambda row: settings.change(row, wanted.settings))
-    return at_once(fitting_out(row) | {"pose": pose_of(row, value, wanted.clip_id, wanted.frame), "standing": None})
+    """Change settings of the transfer, or say them otherwise for the clip alone; it is a step that can be undone."""
+
+    def work(row: Fitting) -> None:
+        if wanted.alone:
+            exceptions.change(row, _clip(row, wanted.clip_id or 0), wanted.settings)
+        else:
+            settings.change(row, wanted.settings)
+
+    row, _ = change_fitting(begun_on(request, fitting_id), work)
+    pose = pose_of(row, value_of(row), wanted.clip_id, wanted.frame)
+    return at_once(fitting_out(row) | {"pose": pose, "standing": None})
 
 
 @router.post("fittings/{fitting_id}/settings/trial", response=PoseOut, operation_id="try_settings")
 def post_trial(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
     """Show what settings would make of a frame, and keep nothing."""
     row = get_fitting_row(fitting_id)
-    value = settings.change(row, wanted.settings, trial=True)
-    return at_once({"pose": pose_of(row, value, wanted.clip_id, wanted.frame)})
+    tried = exceptions.settings_for(row, wanted.clip_id or 0, wanted.settings, wanted.alone)
+    value = value_of(row).with_settings(tried)
+    return at_once({"pose": pose_of(row, value, wanted.clip_id, wanted.frame, tried=True)})
 
 
 def _clip(row: Fitting, clip_id: Id) -> Clip:
@@ -82,4 +91,5 @@ def put_contacts(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: Cont
 def post_measures(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: MeasureIn) -> Any:
     """What is measured of a clip through the present state, or with other settings that are not kept."""
     row = get_fitting_row(fitting_id)
-    return settings.measured(row, _clip(row, clip_id), wanted.settings)
+    value = value_of(row) if wanted.settings is None else settings.change(row, wanted.settings, trial=True)
+    return settings.measured(row, _clip(row, clip_id), exceptions.for_clip(value, row, clip_id))

@@ -103,6 +103,7 @@ def described(aspects: set[Aspect]) -> str:
         "stance": "the stance of the {}",
         "turned": "how “{1}” is turned",
         "setting": "the setting “{}”",
+        "exception": "the setting “{1}” for a clip alone",
         "contacts": "the contacts of a clip",
     }
     listed = sorted({words[kind].format(*names) for kind, *names in aspects})
@@ -173,6 +174,9 @@ def _aspects(data: Data, contacts: Data) -> Iterator[tuple[Aspect, Any]]:
                 yield ("turned", side, bone), q
     for name, value in data.get("settings", {}).items():
         yield ("setting", name), value
+    for clip, table in data.get("exceptions", {}).items():
+        for name, value in table.items():
+            yield ("exception", clip, name), value
     for clip, rows in contacts.items():
         yield ("contacts", clip), rows
 
@@ -201,4 +205,10 @@ def _assembled(data: Data, values: dict[Aspect, Any]) -> tuple[Data, Data]:
         "stances": data["stances"] | stances,
         "settings": {name: value for (name,), value in of_kind.get("setting", {}).items()},
     }
+    made.pop("exceptions", None)
+    tables: dict[str, dict[str, Any]] = {}
+    for (clip, name), value in of_kind.get("exception", {}).items():
+        tables.setdefault(clip, {})[name] = value
+    if tables:
+        made["exceptions"] = tables
     return made, {clip: rows for (clip,), rows in of_kind.get("contacts", {}).items()}

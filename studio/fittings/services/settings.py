@@ -69,11 +69,12 @@ def change(row: Fitting, values: Mapping[str, Any], trial: bool = False) -> core
     fitting = value_of(row)
     made = fitting.with_settings(changed(fitting.settings, values))
     if not trial and made.settings != fitting.settings:
-        step(row, made, _described(values, made.settings))
+        step(row, made, described(values, made.settings))
     return made
 
 
-def _described(values: Mapping[str, Any], now: Settings) -> str:
+def described(values: Mapping[str, Any], now: Settings) -> str:
+    """Settings that are changed, in words."""
     parts = []
     for name in values:
         words, value = WORDS.get(name, name), getattr(now, name)
@@ -142,13 +143,9 @@ def _keep_contacts(clip: Clip, rows: list[dict[str, Any]] | None) -> None:
     clip.save(update_fields=["contacts", "revision"])
 
 
-def measured(row: Fitting, clip: Clip, values: Mapping[str, Any] | None = None) -> dict[str, Any]:
-    """What is measured of a clip through the fitting as it is, beside what rotations alone would leave, and its
-    findings.
-
-    overrides: settings to measure with instead, which are not kept.
-    """
-    fitting = value_of(row) if values is None else change(row, values, trial=True)
+def measured(row: Fitting, clip: Clip, fitting: core.Fitting) -> dict[str, Any]:
+    """What is measured of a clip through a state of the fitting, as it is for the clip, beside what rotations alone
+    would leave, and its findings."""
     value, found = clip_value(clip), contacts_of(fitting, clip)
     plain = fitting.with_settings(_plain(fitting.settings))
     rows, graded = {}, None

@@ -18,6 +18,7 @@ from armuto.stance.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
 from studio.fittings.services.concurrency import Stale, newest_of_author, refuse_conflict, taken_back
+from studio.fittings.signals import state_changed
 from studio.library.models import Skeleton
 from studio.patterns.services import reading
 from studio.platform.digests import of_fitting
@@ -106,17 +107,24 @@ def step(
     change: str,
     contacts: dict[str, Any] | None = None,
     undoes: int | None = None,
+    exceptions: dict[str, Any] | None = None,
 ) -> None:
     """Put a new state in force after the present one; what had been undone is forgotten.
 
     contacts: of clips, by their ids, where they are set with this step. undoes: the number of the step that it takes
-    back. Raises :class:`Stale` where the row's state is no longer in force, and :class:`Conflict` where others changed
-    the same since the state that the change was made on.
+    back. exceptions: all of them (:mod:`studio.fittings.services.exceptions`), where they are not what they were.
+
+    Raises :class:`Stale` where the row's state is no longer in force, and :class:`Conflict` where others changed the
+    same since the state that the change was made on.
     """
     now = row.state
     number = now.number + 1 if now else 0
     contacts = (now.contacts if now else {}) | (contacts or {})
     data = fitting_file.to_json(value)
+    if exceptions is None:
+        exceptions = now.data.get("exceptions", {}) if now else {}
+    if exceptions:
+        data["exceptions"] = exceptions
     refuse_conflict(row, data, contacts)
     with transaction.atomic():
         row.states.filter(number__gte=number).delete()
@@ -138,6 +146,7 @@ def _put_in_force(row: Fitting, state: FittingState) -> None:
     if not Fitting.objects.filter(pk=row.pk, state=row.state).update(state=state):
         raise Stale
     row.state = state
+    state_changed.send(Fitting, fitting=row)
 
 
 _values: OrderedDict[int, tuple[dict[str, Any], core.Fitting]] = OrderedDict()  # states never change once written
@@ -265,4 +274,5 @@ def _take_back(row: Fitting, own: FittingState, change: str) -> None:
     data, contacts = around
     text = json.dumps(data)
     value = fitting_file.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
-    step(row, of_character(value, row.character), change, contacts, undoes=own.number)
+    made = of_character(value, row.character)
+    step(row, made, change, contacts, undoes=own.number, exceptions=data.get("exceptions", {}))

@@ -12,6 +12,8 @@ from django.db.models import F
 from django.utils import timezone
 
 from studio.cast.models import Character
+from studio.fittings.models import Fitting
+from studio.fittings.services.exceptions import digest_of, of_clip
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Skeleton
 from studio.renditions.models import Rendition, Run, RunItem
@@ -37,10 +39,12 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
         if key not in fittings:
             skeleton = Skeleton.objects.get(pk=key[0])
             fittings[key] = fitting_for(skeleton, characters[character]).pk
-    rows = [
-        Rendition(clip_id=clip, character_id=character, fitting_id=fittings[clips[clip].skeleton_id, character])
-        for clip, character in wanted
-    ]
+    states = {row.pk: row.state for row in Fitting.objects.filter(pk__in=fittings.values()).select_related("state")}
+    rows = []
+    for clip, character in wanted:
+        fitting = fittings[clips[clip].skeleton_id, character]
+        own = digest_of(of_clip(states[fitting], clip))
+        rows.append(Rendition(clip_id=clip, character_id=character, fitting_id=fitting, exceptions_digest=own))
     with transaction.atomic():
         Rendition.objects.bulk_create(rows, ignore_conflicts=True, batch_size=AT_ONCE)
         present = {

@@ -1223,7 +1223,7 @@ export interface paths {
         put?: never;
         /**
          * Post Settings
-         * @description Change settings of the transfer; it is a step that can be undone.
+         * @description Change settings of the transfer, or say them otherwise for the clip alone; it is a step that can be undone.
          */
         post: operations["change_settings"];
         delete?: never;
@@ -2889,9 +2889,20 @@ export interface components {
             created: string;
         };
         /**
+         * ExceptionOut
+         * @description names: of settings that are said otherwise for a clip. settings: all of the clip's, with those of its fitting.
+         */
+        ExceptionOut: {
+            /** Names */
+            names: string[];
+            /** Settings */
+            settings: components["schemas"]["Settings"];
+        };
+        /**
          * FittingOut
          * @description revision: names the present state. facing: degrees the target is turned against the source. how: what the present
-         *     state came of. settings: what is chosen about the transfer, as the core's settings are. pose: where one was asked
+         *     state came of. settings: what is chosen about the transfer, as the core's settings are. exceptions: what is said
+         *     otherwise for single clips, by their ids. pose: where one was asked
          *     for, its float32 rotations ``(joints, 4)`` and translations ``(joints, 3)`` for the character's own nodes, in
          *     base64, so that the figure moves with the answer. standing: what "standing" gives, too.
          */
@@ -2922,6 +2933,10 @@ export interface components {
             how: string;
             /** Settings */
             settings: components["schemas"]["Settings"];
+            /** Exceptions */
+            exceptions: {
+                [key: string]: components["schemas"]["ExceptionOut"];
+            };
             /** Pose */
             pose?: string | null;
             /** Standing */
@@ -3272,7 +3287,8 @@ export interface components {
         /**
          * SettingsIn
          * @description settings: what is to change, by name; null brings back the default, for single rows of a table too. clip_id,
-         *     frame: of the pose that is wanted with the answer.
+         *     frame: of the pose that is wanted with the answer. alone: it is said for that clip alone, as an exception, of which
+         *     null takes back what was said.
          */
         SettingsIn: {
             /** Settings */
@@ -3281,6 +3297,11 @@ export interface components {
             clip_id?: number | null;
             /** Frame */
             frame?: number | null;
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
         };
         /**
          * PoseOut
@@ -3566,7 +3587,7 @@ export interface components {
         /**
          * BoardOut
          * @description clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four
-         *     bits are an index into words; then accepted, sent back, retired.
+         *     bits are an index into words; then accepted, sent back, retired, with settings of its own.
          */
         BoardOut: {
             /** Clips */

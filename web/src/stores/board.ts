@@ -28,6 +28,7 @@ export type State = (typeof WORDS)[number]
 export type Mark = State | 'sent back'
 const ACCEPTED = 16
 const SENT_BACK = 32
+const EXCEPTION = 128
 
 /** Clips against characters: one byte for each cell. */
 export const useBoard = defineStore('board', () => {
@@ -55,6 +56,7 @@ export const useBoard = defineStore('board', () => {
   const state = (clip: number, character: number): State => WORDS[byte(clip, character) & 15]
   /** An accepted result is kept, although the state says something else. */
   const keepsAccepted = (clip: number, character: number) => (byte(clip, character) & ACCEPTED) !== 0
+  const hasException = (clip: number, character: number) => (byte(clip, character) & EXCEPTION) !== 0
   const sentBack = (clip: number, character: number) => (byte(clip, character) & SENT_BACK) !== 0
   const is = (clip: number, character: number, marks: Mark[]) =>
     marks.some((mark) => (mark === 'sent back' ? sentBack(clip, character) : state(clip, character) === mark))
@@ -114,6 +116,7 @@ export const useBoard = defineStore('board', () => {
     state,
     keepsAccepted,
     sentBack,
+    hasException,
     is,
     fitting,
     plans,

@@ -32,9 +32,11 @@ const cells = computed(() => {
     const kind = fitting ? (fitting.sure ? 'fitted' : 'proposed') : sameBody(clip, character) ? 'unfitted' : 'other'
     const kept = board.keepsAccepted(clip.id, character.id)
     const note = board.sentBack(clip.id, character.id)
+    const excepted = board.hasException(clip.id, character.id)
     const more = [
       kept && state !== 'accepted' && 'an accepted result is kept',
       note && 'sent back',
+      excepted && 'with settings of its own',
       ABOUT[kind],
     ].filter(Boolean)
     return {
@@ -45,6 +47,7 @@ const cells = computed(() => {
       kind,
       kept,
       note,
+      excepted,
       about: `${clip.name} on ${character.name}: ${state}${more.length ? `; ${more.join('; ')}` : ''}`,
       chosen: props.sweep.has(clip.id, character.id),
       faded: props.lit.length > 0 && !board.is(clip.id, character.id, props.lit),
@@ -78,6 +81,7 @@ const ABOUT: Record<string, string> = {
       <span v-else-if="cell.kind === 'unfitted' && cell.state === 'not yet'" class="quiet">no fitting</span>
       <template v-else
         ><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span
+        ><span v-if="cell.excepted && !cell.note" class="note own" aria-hidden="true">settings of its own</span
         ><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template
       >
     </div>
@@ -131,5 +135,8 @@ const ABOUT: Record<string, string> = {
   font-size: 12px;
   line-height: 1;
   color: var(--wrong);
+}
+.own {
+  color: var(--quiet);
 }
 </style>

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import BeforeAfter from './BeforeAfter.vue'
+import ExceptionRow from './ExceptionRow.vue'
 import FollowRows from './FollowRows.vue'
 import GradeTable from './GradeTable.vue'
 import ShareSlider from './ShareSlider.vue'
@@ -105,6 +106,8 @@ const total = computed(() => {
         </ul>
       </div>
     </section>
+
+    <ExceptionRow :settling="settling" :clip="clip" />
 
     <section>
       <h2>

@@ -34,7 +34,10 @@ export function useSettling(around: {
   const measuring = ref(false)
   const all = shallowRef<Row[]>([])
   const going = ref(false)
-  const settings = computed(() => around.fitting.value?.settings)
+  /** Whether what is changed is said for the clip in view alone. */
+  const alone = ref(false)
+  const exception = computed(() => around.fitting.value?.exceptions[around.shown().clip_id ?? 0])
+  const settings = computed(() => (alone.value && exception.value?.settings) || around.fitting.value?.settings)
   const id = () => around.fitting.value!.id
   const path = (clip: number) => ({ params: { path: { fitting_id: id(), clip_id: clip } } })
   let asked = 0
@@ -64,17 +67,19 @@ export function useSettling(around: {
     contacts.value = null
     measures.value = null
   }
-  const change = (said: Change) => {
+  const change = (said: Change, own = alone.value) => {
     settle()
     return around.change(() =>
       answer(
         client.POST('/api/fittings/{fitting_id}/settings', {
           params: { path: { fitting_id: id() } },
-          body: { settings: said, ...around.shown() },
+          body: { settings: said, alone: own, ...around.shown() },
         }),
       ),
     )
   }
+  /** Take back what is said for the clip alone: a setting, or all of them. */
+  const takeBack = (names: string[]) => change(Object.fromEntries(names.map((name) => [name, null])), true)
   const setContacts = (rows: Contact[] | null) => {
     const { clip_id, frame } = around.shown()
     return around.change(() =>
@@ -100,7 +105,7 @@ export function useSettling(around: {
         const next: Change = waiting
         waiting = null
         const own = trial
-        const body = { settings: next, ...around.shown() }
+        const body = { settings: next, alone: alone.value, ...around.shown() }
         const made = await answer(
           client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }),
         )
@@ -142,6 +147,9 @@ export function useSettling(around: {
 
   return {
     settings,
+    alone,
+    exception,
+    takeBack,
     contacts,
     measures,
     measuring,
@@ -168,3 +176,24 @@ export const GRADES: Record<string, { mark: string; word: string }> = {
 /** A measure as a person reads it. */
 export const withUnit = (value: number, unit: string) =>
   `${value < 9.95 ? value.toFixed(1) : value.toFixed(0)}${unit === '°' ? '°' : unit === 'times' ? ' ×' : ` ${unit}`}`
+
+/** Settings in words, for where they are listed. */
+export const SETTING_WORDS: Record<string, string> = {
+  hold: 'contacts held',
+  holds: 'contacts of a leg',
+  hands: 'what hands keep to',
+  moved: 'places of hands',
+  bends: 'how limbs bend',
+  spread: 'arms spread',
+  clear: 'arms clear of the body',
+  stride: 'stride',
+  height: 'heights',
+  path: 'path',
+  follow: 'how bones follow',
+  twist: 'twist',
+  forearm: 'forearms',
+  thigh: 'thighs',
+  travel: 'travel',
+  limits: 'joint limits',
+  grades: 'grades',
+}
