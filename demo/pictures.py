@@ -44,7 +44,21 @@ def take(page: Page) -> None:
     page.keyboard.press("]")
     for _ in range(12):
         page.keyboard.press("ArrowLeft")
-    picture("clip", settle=1200)
+    picture("clip-take", settle=1200)
+    page.goto(f"http://127.0.0.1:{PORT}/library")
+    page.get_by_role("link", name="lantern round", exact=True).click()
+    page.get_by_role("button", name="Take all").click()
+    page.get_by_role("listitem", name="Ground", exact=True).get_by_text("slide").wait_for()
+    page.locator(".proposal").get_by_role("button", name="Take").click()
+    page.get_by_role("listitem", name="Loop", exact=True).get_by_text("seam").wait_for()
+    page.get_by_label("As it was").check()
+    page.get_by_label("Trace").check()
+    page.get_by_label("Graph of the bone").select_option("height")
+    page.get_by_role("listitem", name="Loop", exact=True).scroll_into_view_if_needed()
+    for _ in range(14):
+        page.keyboard.press("ArrowRight")
+    page.locator(".loop").nth(1).hover()
+    picture("clip", settle=1800)
 
     # The same files once more, a little different, as they come from another night.
     with tempfile.TemporaryDirectory() as folder:

@@ -1,23 +1,27 @@
 """The library over HTTP: skeletons, clips, plates and motion."""
 
+import json
 from typing import Any
 
 import numpy as np
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from armuto.body.mirror import mirror_joints
 from armuto.errors import BadInput
 from armuto.intake import naming, recording
-from armuto.refining import Refined
-from studio.library.models import Clip, Plate, Skeleton
-from studio.library.refining import analysis, trial
+from armuto.refining import Refined, from_file, to_json
+from studio.library.models import Clip, KeptRecipe, Plate, Skeleton
+from studio.library.refining import analysis, keep_recipe, trial
 from studio.library.schemas import (
     ClipChange,
     ClipOut,
+    KeptRecipeIn,
+    KeptRecipeOut,
     ManyChange,
     NameChange,
     PlateOut,
@@ -214,6 +218,47 @@ def get_refining(request: HttpRequest, clip_id: Id) -> Any:
     """What each step of the clip's recipe changes, what it could be refined by, and where it could loop."""
     row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
     return analysis(row)
+
+
+@router.get("recipes", response=list[KeptRecipeOut], operation_id="list_recipes")
+def list_recipes(request: HttpRequest) -> Any:
+    """The recipes that were kept under a name."""
+    return KeptRecipe.objects.all()
+
+
+@router.post("recipes", response=KeptRecipeOut, operation_id="keep_recipe")
+def post_recipe(request: HttpRequest, wanted: KeptRecipeIn) -> Any:
+    """Keep a recipe under a name, to use it for other clips."""
+    with transaction.atomic():
+        return keep_recipe(wanted.name, wanted.recipe, wanted.replace)
+
+
+@router.post("recipes/file", response=KeptRecipeOut, operation_id="keep_recipe_file")
+def post_recipe_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
+    """Keep the recipe of a file under the file's name, or with the next free number behind it."""
+    name, data = received(file)
+    recipe = from_file(data, name)
+    with transaction.atomic():
+        names = KeptRecipe.objects.values_list("name", flat=True)
+        return keep_recipe(naming.free(name.rsplit(".", 1)[0], names), to_json(recipe), False)
+
+
+@router.delete("recipes/{recipe_id}", response={204: None}, operation_id="remove_recipe")
+def delete_recipe(request: HttpRequest, recipe_id: Id) -> Status[Any]:
+    """Remove a kept recipe. Clips that it was used for keep their steps."""
+    get_object_or_404(KeptRecipe, pk=recipe_id).delete()
+    return Status(204, None)
+
+
+@router.get("recipes/{recipe_id}/file", operation_id="get_recipe_file", response={200: None})
+def get_recipe_file(request: HttpRequest, recipe_id: Id) -> HttpResponse:
+    """A kept recipe as a file, which the shell and other studios read."""
+    row = get_object_or_404(KeptRecipe, pk=recipe_id)
+    response = HttpResponse(
+        json.dumps(row.recipe, ensure_ascii=False, indent=1) + "\n", content_type="application/json"
+    )
+    response.headers["Content-Disposition"] = content_disposition_header(True, f"{row.name}.json") or ""
+    return response
 
 
 @router.get("clips/{clip_id}/file", operation_id="get_take_file", response={200: None})

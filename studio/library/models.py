@@ -232,6 +232,20 @@ class RefinedMotion(models.Model):
     mirrored = models.BooleanField(default=False)
 
 
+class KeptRecipe(models.Model):
+    """A recipe that was kept under a name, to be used for other clips."""
+
+    name = models.CharField(max_length=255, unique=True)
+    recipe = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name", "id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Plate(models.Model):
     """The plate of a clip, made once. drawing: strokes and heads in millimetres, and how to read them."""
 

@@ -12,8 +12,8 @@ from armuto.errors import BadInput
 from armuto.refining import Refined, body_of
 from armuto.refining.measures import effects
 from armuto.refining.proposals import loops_of, propose_after
-from studio.library.models import Clip
-from studio.library.services import recipe_said
+from studio.library.models import Clip, KeptRecipe
+from studio.library.services import recipe_said, shortened
 
 LOOPS = 5
 
@@ -26,6 +26,24 @@ def trial(row: Clip, recipe: Mapping[str, Any]) -> Refined:
     except BadInput as problem:
         text = str(problem)
         raise BadInput(text if text.startswith(row.name) else f"{row.name}: {text}") from None
+
+
+def keep_recipe(name: str, recipe: Mapping[str, Any], replace: bool) -> KeptRecipe:
+    """Keep a recipe under a name. Raises :class:`BadInput` for what is no recipe, for no name, and for one that another
+    recipe has unless that gives way."""
+    name = shortened(name)
+    if not name:
+        raise BadInput("A recipe needs a name to be kept under; type one.")
+    steps = refining.to_json(recipe_said(name, recipe))
+    if not steps["steps"]:
+        raise BadInput(f"{name}: there is no step in it to keep; add one first.")
+    row = KeptRecipe.objects.filter(name=name).first()
+    if row and not replace:
+        raise BadInput(f"{name}: another recipe is kept under this name; choose one that is free.")
+    row = row or KeptRecipe(name=name)
+    row.recipe = steps
+    row.save()
+    return row
 
 
 def analysis(row: Clip) -> dict[str, Any]:

@@ -5,8 +5,8 @@ from typing import Any, Literal
 
 from ninja import Schema
 
-from armuto.refining import Recipe, all_values
-from studio.library.models import Clip
+from armuto.refining import Recipe, all_values, from_json
+from studio.library.models import Clip, KeptRecipe
 from studio.platform.described import described
 from studio.platform.fields import Id
 
@@ -127,6 +127,24 @@ class ClipChange(Schema):
 
 class RecipeIn(Schema):
     recipe: described(Recipe)  # type: ignore[valid-type]
+
+
+class KeptRecipeIn(Schema):
+    """replace: whether a recipe of that name gives way."""
+
+    name: str
+    recipe: described(Recipe)  # type: ignore[valid-type]
+    replace: bool = False
+
+
+class KeptRecipeOut(Schema):
+    id: int
+    name: str
+    recipe: described(Recipe)  # type: ignore[valid-type]
+
+    @staticmethod
+    def resolve_recipe(row: KeptRecipe) -> dict[str, Any]:
+        return all_values(from_json(row.recipe))
 
 
 class EffectOut(Schema):

@@ -1,11 +1,15 @@
 """Recipes of clips: what everything downstream sees of them, and what they depend on."""
 
+import json
+
 import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
 
 from armuto import refining
 from armuto.tests.files import DEMO
 from studio.fittings.models import Fitting
-from studio.library.models import Clip, RefinedMotion
+from studio.library.models import Clip, KeptRecipe, RefinedMotion
 from studio.renditions.models import Rendition
 from studio.tests.test_renditions import Studio
 from studio.verification import damages
@@ -172,3 +176,43 @@ class Recipes(Studio):
         self.transfer((self.walk.pk, self.porter.pk))
         self.refine([{"kind": "backwards"}])
         self.assertEqual(Rendition.objects.get().newest.frames, 149)
+
+
+class Kept(TestCase):
+    """Recipes under a name, out into a file and in again."""
+
+    def send(self, status: int = 200, **body):
+        answer = self.client.post("/api/library/recipes", body, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def test_kept_listed_replaced_and_removed(self):
+        made = self.send(name=" slow  and other side ", recipe={"steps": SLOWER_AND_MIRRORED})
+        self.assertEqual((made["name"], made["recipe"]["steps"][0]["percent"]), ("slow and other side", 50))
+        self.assertIn("another recipe is kept", self.send(422, name=made["name"], recipe=made["recipe"])["detail"])
+        again = self.send(name=made["name"], recipe={"steps": [{"kind": "mirror"}]}, replace=True)
+        self.assertEqual(again["id"], made["id"])
+        self.assertEqual([row["name"] for row in self.client.get("/api/library/recipes").json()], [made["name"]])
+        self.assertEqual(self.client.delete(f"/api/library/recipes/{made['id']}").status_code, 204)
+        self.assertEqual(self.client.get("/api/library/recipes").json(), [])
+
+    def test_a_file_and_back(self):
+        made = self.send(name="clean", recipe={"steps": [{"kind": "smooth", "cutoff": 6}, {"kind": "ground"}]})
+        file = self.client.get(f"/api/library/recipes/{made['id']}/file")
+        self.assertIn('filename="clean.json"', file["Content-Disposition"])
+        self.assertEqual(json.loads(file.content), {"steps": [{"kind": "smooth", "cutoff": 6.0}, {"kind": "ground"}]})
+        back = {"file": SimpleUploadedFile("clean.json", file.content)}
+        again = self.client.post("/api/library/recipes/file", back).json()
+        self.assertEqual((again["name"], again["recipe"]), ("clean 2", made["recipe"]))
+
+    def test_what_is_no_recipe_is_said(self):
+        self.assertIn("needs a name", self.send(422, name=" ", recipe={"steps": SLOWER_AND_MIRRORED})["detail"])
+        self.assertIn("no step in it", self.send(422, name="x", recipe={"steps": []})["detail"])
+        self.assertIn(
+            "“wobble” is not one of", self.send(422, name="x", recipe={"steps": [{"kind": "wobble"}]})["detail"]
+        )
+        for content, sentence in ((b"BVH", "it is no JSON"), (b'{"steps": 3}', "a table with one list")):
+            answer = self.client.post("/api/library/recipes/file", {"file": SimpleUploadedFile("r.json", content)})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(f"r.json: {sentence}" if b"BVH" in content else sentence, answer.json()["detail"])
+        self.assertFalse(KeptRecipe.objects.exists())

@@ -1,13 +1,16 @@
 """Refining a clip on its page: what a single camera caught made clean, looped, mirrored, slowed and performed."""
 
+import json
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from django.test import Client
 from playwright.sync_api import expect
 
-from armuto.tests.files import DEMO, PORTER, WALK
+from armuto.tests.files import BOW, DEMO, PORTER, WALK
+from studio.fittings.models import Fitting
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.renditions.models import Rendition
@@ -117,14 +120,57 @@ class Refining(StudioCase):
         expect(self.row("Mirror")).to_be_visible()
         self.page.get_by_role("checkbox", name="Mirror").uncheck()
         self.kept(variant, lambda now: any(not step.get("on", True) for step in now.recipe["steps"]))
-        states = {
-            (row.clip.name, row.character.name): STATES[row.state]
-            for row in with_state(Rendition.objects.select_related("clip", "character"))
-        }
+        of_variant = {("lantern round variant", "porter"), ("lantern round variant", "keeper")}
+        self.assertEqual(self.out_of_date(), of_variant)
+        # An exception changes one cell alone, and is taken back.
+        fitting = Fitting.objects.get(character__name="porter")
+        self.go(f"/fittings/{fitting.pk}?clip={clip.pk}")
+        self.page.get_by_role("tab", name="Transfer").click()
+        self.page.get_by_label("What I change is for lantern round alone").check()
+        spread = self.page.get_by_label("Spread or tuck, °")
+        spread.fill("8")
+        spread.press("Enter")
+        alone = self.page.get_by_role("region", name="For this clip alone")
+        expect(alone).to_contain_text("arms spread")
+        self.assertEqual(self.out_of_date(), of_variant | {("lantern round", "porter")})
+        self.nav("Board")
+        expect(self.page.locator(".cell", has_text="settings of its own")).to_have_count(1)
+        self.page.go_back()
+        self.page.get_by_role("tab", name="Transfer").click()
+        alone.get_by_role("button", name="Take back arms spread").click()
+        expect(alone).not_to_contain_text("arms spread")
+        self.assertEqual(self.out_of_date(), of_variant)
+
+    def out_of_date(self) -> set[tuple[str, str]]:
+        rows = with_state(Rendition.objects.select_related("clip", "character"))
+        return {(row.clip.name, row.character.name) for row in rows if STATES[row.state] == "out of date"}
+
+    def test_a_recipe_for_many_clips(self):
+        for path in (WALK, BOW):
+            take_in(path.read_bytes(), path.name)
+        walk, bow = Clip.objects.get(name="walk"), Clip.objects.get(name="bow")
+        self.open(walk)
+        self.add("Mirror")
+        self.page.get_by_role("button", name="Kept recipes").click()
+        kept = self.page.get_by_role("group", name="Kept recipes")
+        kept.get_by_label("Name to keep the recipe under").fill("other side")
+        kept.get_by_role("button", name="Keep", exact=True).click()
+        expect(kept.get_by_text("other side")).to_be_visible()
+        with self.page.expect_download() as download:
+            kept.get_by_role("link", name="file").click()
         self.assertEqual(
-            {cell for cell, state in states.items() if state == "out of date"},
-            {("lantern round variant", "porter"), ("lantern round variant", "keeper")},
+            Path(download.value.path()).read_text(), '{\n "steps": [\n  {\n   "kind": "mirror"\n  }\n ]\n}\n'
         )
+        self.page.keyboard.press("Escape")
+        self.nav("Library")
+        expect(self.page.locator(".clip")).to_have_count(2)
+        self.page.keyboard.press("Control+a")
+        self.page.get_by_role("button", name="Recipe", exact=True).click()
+        self.page.get_by_text("other side").click()
+        expect(self.page.get_by_text("2 clips refined by “other side”")).to_be_visible()
+        self.assertEqual({len(self.kept(clip, lambda _: True).recipe["steps"]) for clip in (walk, bow)}, {1})
+        self.page.get_by_role("button", name="Undo").click()
+        self.kept(bow, lambda now: not now.recipe["steps"])
 
     def test_values_by_hand(self):
         take_in(WALK.read_bytes(), WALK.name)

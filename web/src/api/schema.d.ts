@@ -283,6 +283,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recipes
+         * @description The recipes that were kept under a name.
+         */
+        get: operations["list_recipes"];
+        put?: never;
+        /**
+         * Post Recipe
+         * @description Keep a recipe under a name, to use it for other clips.
+         */
+        post: operations["keep_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/recipes/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Recipe File
+         * @description Keep the recipe of a file under the file's name, or with the next free number behind it.
+         */
+        post: operations["keep_recipe_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/recipes/{recipe_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Recipe
+         * @description Remove a kept recipe. Clips that it was used for keep their steps.
+         */
+        delete: operations["remove_recipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/recipes/{recipe_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Recipe File
+         * @description A kept recipe as a file, which the shell and other studios read.
+         */
+        get: operations["get_recipe_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/clips/{clip_id}/file": {
         parameters: {
             query?: never;
@@ -2472,6 +2556,30 @@ export interface components {
             loops: components["schemas"]["LoopOut"][];
             /** Limbs */
             limbs: string[];
+        };
+        /** KeptRecipeOut */
+        KeptRecipeOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Recipe */
+            recipe: components["schemas"]["Recipe"];
+        };
+        /**
+         * KeptRecipeIn
+         * @description replace: whether a recipe of that name gives way.
+         */
+        KeptRecipeIn: {
+            /** Name */
+            name: string;
+            /** Recipe */
+            recipe: components["schemas"]["Recipe"];
+            /**
+             * Replace
+             * @default false
+             */
+            replace: boolean;
         };
         /**
          * PlateOut
@@ -5330,6 +5438,120 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RefiningOut"];
                 };
+            };
+        };
+    };
+    list_recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRecipeOut"][];
+                };
+            };
+        };
+    };
+    keep_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptRecipeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRecipeOut"];
+                };
+            };
+        };
+    };
+    keep_recipe_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRecipeOut"];
+                };
+            };
+        };
+    };
+    remove_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_recipe_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import KeptRecipes from './KeptRecipes.vue'
 import LoopChoices from './LoopChoices.vue'
 import {
   added,
@@ -80,7 +81,10 @@ function add(kind: Kind | null) {
     <p v-else-if="measuring && !analysis" class="quiet" role="status">Measuring it …</p>
 
     <section aria-label="Recipe">
-      <h2>Recipe</h2>
+      <h2>
+        Recipe <span class="space"></span>
+        <KeptRecipes :recipe="recipe" @take="(kept) => emit('keep', { steps: [...steps, ...kept.steps] })" />
+      </h2>
       <p v-if="!steps.length" class="quiet">
         The clip is its take as it came. Steps change it and leave the take alone.
       </p>
@@ -153,6 +157,12 @@ section {
 }
 h2 {
   font-size: 15px;
+  display: flex;
+  align-items: baseline;
+}
+h2 :deep(.word) {
+  font-weight: 400;
+  font-size: 13.5px;
 }
 ul {
   list-style: none;

@@ -64,6 +64,7 @@ export function useSettling(around: {
   /** What is shown belongs to another clip now. */
   function forget() {
     asked += 1
+    alone.value = false
     contacts.value = null
     measures.value = null
   }

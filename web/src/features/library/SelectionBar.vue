@@ -3,6 +3,7 @@ import { ref } from 'vue'
 
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import RecipeMenu from './RecipeMenu.vue'
 
 /** What can be done with all selected clips at once. shown: how many clips there are to select. */
 const props = defineProps<{ ids: number[]; shown: number; tags: string[]; retired: boolean }>()
@@ -51,6 +52,7 @@ async function retire(on: boolean) {
         </div>
       </v-card>
     </v-menu>
+    <RecipeMenu :ids="ids" />
     <v-btn size="small" @click="emit('rename')">Rename by a rule</v-btn>
     <v-btn v-if="retired" size="small" @click="retire(false)">Restore</v-btn>
     <v-btn v-else size="small" @click="retire(true)">Retire</v-btn>
