@@ -45,8 +45,10 @@ def take(page: Page) -> None:
     for _ in range(12):
         page.keyboard.press("ArrowLeft")
     picture("clip-take", settle=1200)
-    page.goto(f"http://127.0.0.1:{PORT}/library")
-    page.get_by_role("link", name="lantern round", exact=True).click()
+    taken = page.evaluate(
+        "async () => (await (await fetch('/api/library/clips')).json()).find((row) => row.name === 'lantern round').id"
+    )
+    page.goto(f"http://127.0.0.1:{PORT}/library/clips/{taken}")
     page.get_by_role("button", name="Take all").click()
     page.get_by_role("listitem", name="Ground", exact=True).get_by_text("slide").wait_for()
     page.locator(".proposal").get_by_role("button", name="Take").click()

@@ -19,8 +19,10 @@ from armuto.contacts.detection import contacts_in
 from armuto.contacts.model import Contact
 from armuto.contacts.points import Point
 from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, sample_tracks
+from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.signals import runs
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.refining.refined import Body
 from armuto.retarget.context import RetargetContext, context_of
@@ -71,14 +73,26 @@ def steps_of(clip: Clip, ground: Footing) -> Steps:
     return Steps(_paths(tracks, ground), contacts, found.floor)
 
 
-def lock_feet(clip: Clip, body: Body, contacts: Sequence[Contact], drift: FloatArray | None = None) -> Clip:
+def lock_feet(
+    clip: Clip,
+    body: Body,
+    contacts: Sequence[Contact],
+    drift: FloatArray | None = None,
+    turned: FloatArray | None = None,
+) -> Clip:
     """The clip with its feet at rest in their contacts, each near where it is anyhow; the clip itself where nothing is
-    known of its feet. drift ``(F, 3)``: how the ground moves under it, which they go along with."""
+    known of its feet.
+
+    drift ``(F, 3)``: how the ground moves under it, which they go along with. turned ``(F,)``: radians by which the
+    body was turned about up, which feet that rest are not turned by.
+    """
     ground = footing(body)
     if ground is None or not contacts:
         return clip
-    motion = WorldMotion.of_clip(clip)
-    own, every = _paths(_tracks(motion, ground), ground), np.arange(clip.frames)
+    motion, every = WorldMotion.of_clip(clip), np.arange(clip.frames)
+    if turned is not None:
+        _turn_back(motion, ground, contacts, turned)
+    own = _paths(_tracks(motion, ground), ground)
     going = np.zeros((clip.frames, 2)) if drift is None else drift[:, [0, 2]]
     paths = {}
     for name, path in own.items():
@@ -92,6 +106,22 @@ def lock_feet(clip: Clip, body: Body, contacts: Sequence[Contact], drift: FloatA
             off = np.stack([np.interp(every, every[held], values[held]) for values in off.T], axis=1)
         paths[name] = path + np.stack([off[:, 0], np.zeros(clip.frames), off[:, 1]], axis=1)
     return _planted(clip, motion, body, ground, contacts, feet.FootTracks(paths, -np.inf, ground.probes.leg), True)
+
+
+def _turn_back(motion: WorldMotion, ground: Footing, contacts: Sequence[Contact], turned: FloatArray) -> None:
+    """Turn feet that rest about up, to where they are turned in the middle of their contact."""
+    every = np.arange(motion.frames)
+    for limb, chain in ground.legs.items():
+        names = {point.name for point in ground.points if point.limb == limb}
+        off, held = np.zeros(motion.frames), np.zeros(motion.frames, bool)
+        for contact in contacts:
+            if contact.point in names:
+                held[contact.first : contact.last + 1] = True
+        for first, last in runs(held):
+            off[first : last + 1] = turned[(first + last) // 2] - turned[first : last + 1]
+        if held.any():
+            back = rotation.about([0.0, 1.0, 0.0], np.interp(every, every[held], off[held]))
+            motion.swing(chain.joints[-1], motion.below(chain.joints[-1]), back)
 
 
 def keep_feet(clip: Clip, body: Body, before: Steps) -> Clip:

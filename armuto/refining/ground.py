@@ -32,11 +32,10 @@ from armuto.lazy import lazily
 from armuto.refining.foot_locking import Footing, Steps, bearing, footing, lock_feet, steps_of
 from armuto.refining.refined import Body, Refined
 from armuto.refining.rigid import GROUND, UP, RigidMotion, carriers_of, moved, roots_of
+from armuto.refining.smoothest import smoothest
 from armuto.validation import STRICT, Within
 
 ndimage = lazily("scipy.ndimage")
-sparse = lazily("scipy.sparse")
-linalg = lazily("scipy.sparse.linalg")
 
 Degrees = Annotated[float, Within(-45.0, 45.0)]
 Metres = Annotated[float, Within(-100.0, 100.0)]
@@ -216,10 +215,8 @@ def _borne(contact: Contact, steps: Steps, ground: Footing, lands: float = EDGE)
 def drift_of(steps: Steps, ground: Footing, clip: Clip) -> FloatArray:
     """How far the body has drifted over the ground since the first frame, ``(F, 3)`` in metres; nothing upwards.
 
-    With m the velocities of points that rest, in w of them at a time, the drift's velocity v is the curve that is
-    near to them and smooth (Whittaker 1923; Eilers, *A perfect smoother*, Anal. Chem. 75, 2003)::
-
-        min Σ w (v − m)² + λ Σ (Δ²v)²
+    The velocities of points that rest, the mean where several do, are carried on evenly in between
+    (:func:`armuto.refining.smoothest.smoothest`) and summed up.
     """
     total, known = np.zeros((clip.frames, 2)), np.zeros(clip.frames)
     for contact in steps.contacts:
@@ -235,15 +232,3 @@ def drift_of(steps: Steps, ground: Footing, clip: Clip) -> FloatArray:
     per_frame = smoothest(total / np.maximum(known, 1)[:, None], known, DRIFTS / clip.fps)
     out[1:, [0, 2]] = np.cumsum((per_frame[1:] + per_frame[:-1]) / 2, axis=0)
     return out
-
-
-def smoothest(values: FloatArray, weight: FloatArray, cutoff: float) -> FloatArray:
-    """The smoothest curves near values ``(F, K)`` of these weights ``(F,)``; of what is quicker than the cutoff, in
-    periods a frame, little is left where all weights are 1."""
-    count = len(values)
-    if count < 3:
-        return np.broadcast_to(values.mean(axis=0), values.shape)
-    second = sparse.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(count - 2, count))
-    stiff = 1 / (2 * np.pi * cutoff) ** 4
-    system = sparse.diags(weight + 1e-9) + stiff * (second.T @ second)
-    return np.asarray(linalg.spsolve(system.tocsc(), weight[:, None] * values)).reshape(values.shape)

@@ -9,12 +9,14 @@ import numpy as np
 
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.signals import low_pass
 from armuto.kinematics.statistics import percentile
 from armuto.kinematics.vectors import lengths
 from armuto.refining.foot_locking import bearing, footing, steps_of
 from armuto.refining.gaps import gaps
 from armuto.refining.ground import drift_of, lean_of
 from armuto.refining.loop import seam_of
+from armuto.refining.path import STRIDE, headings
 from armuto.refining.recipe import Recipe
 from armuto.refining.refined import Body, Refined
 from armuto.refining.smooth import tremble
@@ -106,6 +108,13 @@ def travel(clip: Clip, body: Body) -> float:
     return float(lengths(np.diff(path, axis=0)).sum()) * 100
 
 
+def turning(clip: Clip, body: Body) -> float:
+    """Degrees by which the way over the ground turns from beginning to end, to its left where they are positive."""
+    way = low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * [1.0, 0.0, 1.0]
+    heading = headings(way, clip.fps)
+    return float(np.degrees(heading[-1] - heading[0]))
+
+
 def pace_of_limbs(clip: Clip, body: Body) -> float:
     """Degrees in a second that bones turn in the mean."""
     if clip.frames < 2:
@@ -120,6 +129,7 @@ MEASURED: dict[str, tuple[tuple[str, str, Measure], ...]] = {
     "hold": (LENGTH,),
     "emphasis": (("turning", "°/s", pace_of_limbs), ("travel", "cm", travel)),
     "loop": (("seam", "°", seam), LENGTH),
+    "path": (("turn", "°", turning), SLIDE),
     "smooth": (("tremble", "°", trembles),),
     "spikes": (("wrong frames", "", spikes),),
     "gaps": (("lost stretches", "", lost),),

@@ -24,6 +24,7 @@ from armuto.refining.hold import Hold
 from armuto.refining.loop import Loop
 from armuto.refining.mirror import Mirror
 from armuto.refining.pace import Pace
+from armuto.refining.path import Path
 from armuto.refining.placement import Placement
 from armuto.refining.refined import Refined, body_of
 from armuto.refining.smooth import Smooth
@@ -31,7 +32,7 @@ from armuto.refining.spikes import Spikes
 from armuto.refining.steady import Steady
 from armuto.validation import STRICT, read
 
-Step = Pace | Hold | Backwards | Emphasis | Mirror | Placement | Loop | Smooth | Spikes | Gaps | Ground | Steady
+Step = Pace | Hold | Backwards | Emphasis | Mirror | Placement | Path | Loop | Smooth | Spikes | Gaps | Ground | Steady
 STEP: TypeAdapter[Step] = TypeAdapter(Annotated[Step, Field(discriminator="kind")])
 LONGEST = 500_000  # frames that a clip may come to
 

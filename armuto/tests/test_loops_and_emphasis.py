@@ -17,9 +17,10 @@ from armuto.refining.emphasis import Emphasis
 from armuto.refining.foot_locking import footing, lock_feet, steps_of
 from armuto.refining.loop import Loop, repeated, seam_of, travel
 from armuto.refining.loop_search import loop_candidates
-from armuto.refining.measures import slide
+from armuto.refining.measures import slide, turning
+from armuto.refining.path import Path
 from armuto.refining.proposals import loops_of
-from armuto.tests.files import DEMO
+from armuto.tests.files import DEMO, WALK
 from armuto.tests.test_refining import chance, refined, same
 
 
@@ -184,6 +185,36 @@ class Emphasised(unittest.TestCase):
             refined(clip, Emphasis(quick=50.0, limbs=("tail",)), parts=parts)
         with self.assertRaisesRegex(BadInput, "say its parts first"):
             refined(chance(), Emphasis(quick=50.0, limbs=("left arm",)), parts={})
+
+
+class Bent(unittest.TestCase):
+    def walk(self) -> tuple[Clip, Body]:
+        document = formats.read(WALK.read_bytes(), "walk.bvh")
+        clip = document.clips[0].cut(2, 150)
+        return clip, body_of(clip.skeleton, document.parts)
+
+    def test_a_way_is_bent_to_a_turn_and_straightened_again(self) -> None:
+        clip, body = self.walk()
+        for degrees in (90.0, -45.0, 200.0):
+            bent = Path(turn=degrees).refine(Refined.of_take(clip), body)
+            self.assertAlmostEqual(turning(bent.clip, body), degrees, delta=0.06 * abs(degrees))
+            steps = [np.diff(motion.world().positions[:, body.hips, [0, 2]], axis=0) for motion in (clip, bent.clip)]
+            lengths = [np.linalg.norm(step, axis=1).sum() for step in steps]
+            self.assertAlmostEqual(lengths[1] / lengths[0], 1.0, delta=0.03)
+            again = Path(straight=100.0).refine(bent, body).clip
+            self.assertAlmostEqual(turning(again, body), 0.0, delta=6.0)
+
+    def test_feet_slide_no_more_than_they_did(self) -> None:
+        clip, body = self.walk()
+        bent = Path(turn=60.0).refine(Refined.of_take(clip), body).clip
+        self.assertLess(slide(bent, body) or 0.0, max(2.0, slide(clip, body) or 0.0))
+        np.testing.assert_allclose(bent.world().positions[..., 1], clip.world().positions[..., 1], atol=0.02)
+
+    def test_nothing_is_changed_where_nothing_is_said_or_nobody_goes(self) -> None:
+        clip, body = self.walk()
+        self.assertIs(Path().refine(Refined.of_take(clip), body).clip, clip)
+        stands = replace(clip, translations=np.repeat(clip.translations[:1], clip.frames, axis=0))
+        self.assertIs(Path(turn=90.0).refine(Refined.of_take(stands), body).clip, stands)
 
 
 class Locked(unittest.TestCase):

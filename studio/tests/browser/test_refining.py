@@ -1,6 +1,5 @@
 """Refining a clip on its page: what a single camera caught made clean, looped, mirrored, slowed and performed."""
 
-import json
 import time
 from collections.abc import Callable
 from pathlib import Path

@@ -4436,6 +4436,33 @@ export interface components {
             length: number | null;
         };
         /**
+         * Path
+         * @description straight: percent of its own turns that are taken out. turn: degrees by which it turns altogether, to its left
+         *     where they are positive.
+         */
+        Path: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "path";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Straight
+             * @default 0
+             */
+            straight: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * Placement
          * @description at: metres along +X and +Z to where the hips of the first frame stand. facing: degrees from +Z towards +X.
          */
@@ -4533,7 +4560,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Emphasis"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"] | components["schemas"]["Loop"] | components["schemas"]["Smooth"] | components["schemas"]["Spikes"] | components["schemas"]["Gaps"] | components["schemas"]["Ground"] | components["schemas"]["Steady"])[];
+            steps: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Emphasis"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"] | components["schemas"]["Path"] | components["schemas"]["Loop"] | components["schemas"]["Smooth"] | components["schemas"]["Spikes"] | components["schemas"]["Gaps"] | components["schemas"]["Ground"] | components["schemas"]["Steady"])[];
         };
         /**
          * NamingPiece

@@ -167,6 +167,11 @@ export const KINDS: Record<Kind, About> = {
       { type: 'number', path: 'frames', label: 'for', unit: 'f', least: 1, most: 100_000, step: 1 },
     ],
   },
+  path: {
+    label: 'Path',
+    does: 'the way over the ground straightened or bent',
+    fields: [percent('straight', 'straightened', 0, 100), degrees('turn', 'turned by', 720)],
+  },
   placement: {
     label: 'Placement',
     does: 'where its first frame stands, and which way it faces',
