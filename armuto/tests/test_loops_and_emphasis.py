@@ -1,7 +1,8 @@
-"""Loops and emphasis: what has to hold of them, and of feet that are locked."""
+"""Loops, emphasis, paths and cuts: what has to hold of them, and of feet that are locked."""
 
 import unittest
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -13,13 +14,17 @@ from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.tangent import to_tangent
 from armuto.refining import Body, Refined, body_of
+from armuto.refining.backwards import Backwards
 from armuto.refining.emphasis import Emphasis
 from armuto.refining.foot_locking import footing, lock_feet, steps_of
-from armuto.refining.loop import Loop, repeated, seam_of, travel
+from armuto.refining.loop import Loop, joined, repeated, seam_of, travel
 from armuto.refining.loop_search import loop_candidates
 from armuto.refining.measures import slide, turning
+from armuto.refining.pace import Pace
 from armuto.refining.path import Path
 from armuto.refining.proposals import loops_of
+from armuto.refining.rigid import moved, roots_of
+from armuto.refining.segmentation import segments
 from armuto.tests.files import DEMO, WALK
 from armuto.tests.test_refining import chance, refined, same
 
@@ -215,6 +220,40 @@ class Bent(unittest.TestCase):
         self.assertIs(Path().refine(Refined.of_take(clip), body).clip, clip)
         stands = replace(clip, translations=np.repeat(clip.translations[:1], clip.frames, axis=0))
         self.assertIs(Path(turn=90.0).refine(Refined.of_take(stands), body).clip, stands)
+
+
+class Segmented(unittest.TestCase):
+    def clip(self, name: str) -> tuple[Clip, Body]:
+        document = formats.read((DEMO / "hall" / f"{name}.bvh").read_bytes(), name)
+        clip = document.clips[0]
+        return clip.cut(2, clip.frames - 1), body_of(clip.skeleton, document.parts)
+
+    def test_at_rests_and_where_walking_becomes_running(self) -> None:
+        (walk, body), (look, _), (run, _) = (self.clip(name) for name in ("walk", "look_around", "run"))
+        whole, ends = walk, [walk.frames]
+        for clip in (look, run, walk):
+            both = joined([clip.cut(0, 0), whole.cut(whole.frames - 1, whole.frames - 1)])
+            whole = joined([whole, moved(clip, travel(both, body), roots_of(clip))])
+            ends.append(whole.frames)
+        found = segments(whole, body)
+        self.assertEqual([segment.what for segment in found], ["goes", "stands", "runs", "goes"])
+        self.assertEqual((found[0].first, found[-1].last), (0, whole.frames - 1))
+        for segment, end in zip(found, ends, strict=True):
+            self.assertAlmostEqual(segment.last, end, delta=22)
+        for earlier, later in pairwise(found):
+            self.assertEqual(earlier.last + 1, later.first)
+
+    def test_at_turns(self) -> None:
+        walk, body = self.clip("walk")
+        long = Pace(percent=40.0).refine(Refined.of_take(walk), body)
+        there_and_back = joined([long.clip, Backwards().refine(long, body).clip])
+        self.assertGreater(len(segments(there_and_back, body)), 1)
+
+    def test_what_is_short_or_does_a_single_thing_is_left_whole(self) -> None:
+        for name in ("walk", "run", "look_around"):
+            clip, body = self.clip(name)
+            self.assertEqual(segments(clip, body), [])
+            self.assertEqual(segments(clip, body_of(clip.skeleton, {})), [])
 
 
 class Locked(unittest.TestCase):

@@ -12,6 +12,7 @@ from armuto.errors import BadInput
 from armuto.refining import Refined, body_of
 from armuto.refining.measures import effects
 from armuto.refining.proposals import loops_of, propose_after
+from armuto.refining.segmentation import segments
 from studio.library.models import Clip, KeptRecipe
 from studio.library.services import recipe_said, shortened
 
@@ -74,6 +75,10 @@ def _analysis(pk: int, motion_key: tuple[Any, ...], lock_version: int) -> dict[s
         "loops": [
             asdict(found) | {"first": unlooped.take_frame(found.first), "last": unlooped.take_frame(found.last)}
             for found in loops_of(unlooped, body, LOOPS)
+        ],
+        "cuts": [
+            asdict(segment) | {"first": segment.first + row.first, "last": segment.last + row.first}
+            for segment in segments(stages[0].clip, body)
         ],
         "limbs": [
             limb for limb, own in (plan.limbs.items() if plan else ()) if any(parts.get(part.name) for part in own)

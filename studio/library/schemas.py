@@ -177,13 +177,23 @@ class LoopOut(Schema):
     cost: float
 
 
+class SegmentOut(Schema):
+    """first, last: frames of the take. what: "stands", "goes", "runs"."""
+
+    first: int
+    last: int
+    what: str
+
+
 class RefiningOut(Schema):
     """effects: for each step of the recipe what it changes. proposals: what could be done beside, in the order in which
-    it should be. loops: where it could loop, the best first. limbs: that the body has."""
+    it should be. loops: where it could loop, the best first. cuts: the stretches that a long
+    one falls apart into. limbs: that the body has."""
 
     effects: list[list[EffectOut]]
     proposals: list[ProposalOut]
     loops: list[LoopOut]
+    cuts: list[SegmentOut]
     limbs: list[str]
 
 

@@ -2545,7 +2545,8 @@ export interface components {
         /**
          * RefiningOut
          * @description effects: for each step of the recipe what it changes. proposals: what could be done beside, in the order in which
-         *     it should be. loops: where it could loop, the best first. limbs: that the body has.
+         *     it should be. loops: where it could loop, the best first. cuts: the stretches that a long
+         *     one falls apart into. limbs: that the body has.
          */
         RefiningOut: {
             /** Effects */
@@ -2554,8 +2555,22 @@ export interface components {
             proposals: components["schemas"]["ProposalOut"][];
             /** Loops */
             loops: components["schemas"]["LoopOut"][];
+            /** Cuts */
+            cuts: components["schemas"]["SegmentOut"][];
             /** Limbs */
             limbs: string[];
+        };
+        /**
+         * SegmentOut
+         * @description first, last: frames of the take. what: "stands", "goes", "runs".
+         */
+        SegmentOut: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** What */
+            what: string;
         };
         /** KeptRecipeOut */
         KeptRecipeOut: {

@@ -13,7 +13,7 @@ const props = defineProps<{
   redoable: boolean
   change: (wanted: ClipChange, base?: number) => Promise<boolean>
 }>()
-defineEmits<{ undo: []; redo: []; variant: [] }>()
+defineEmits<{ undo: []; redo: [] }>()
 const leaf = defineModel<Leaf>({ required: true })
 const LEAVES: Record<Leaf, string> = { refine: 'Refine', about: 'About' }
 
@@ -51,13 +51,6 @@ async function rename() {
         {{ word }}
       </button>
       <span class="space"></span>
-      <button
-        class="plain word"
-        title="A second clip on the same take, with this recipe to go on from"
-        @click="$emit('variant')"
-      >
-        Keep as a variant
-      </button>
       <button class="plain word" :disabled="!undoable" title="Undo (Ctrl Z)" @click="$emit('undo')">Undo</button>
       <button class="plain word" :disabled="!redoable" title="Redo (Ctrl Shift Z)" @click="$emit('redo')">Redo</button>
     </div>

@@ -4,7 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
-import { answer, client } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
@@ -159,6 +159,24 @@ async function cut(name: string, said: (made: string) => string) {
     messages.fail(problem)
   }
 }
+async function cutAll(cuts: Schemas['SegmentOut'][]) {
+  const path = { params: { path: { clip_id: id } } }
+  try {
+    for (const { first, last, what } of cuts)
+      await answer(
+        client.POST('/api/library/clips/{clip_id}/segments', {
+          ...path,
+          body: { first, last, name: `${clip.value?.name} ${what}` },
+        }),
+      )
+    messages.say(`${cuts.length} clips are cut from this take.`, { label: 'To the library', path: '/library' })
+  } catch (problem) {
+    messages.fail(problem)
+  }
+  await library.load().catch(messages.fail)
+}
+/** A frame of the take, wherever it is shown. */
+const showFrame = (at: number) => go(inTake.value ? at : shownAt(refined.value!.takeFrames, at))
 const cutOut = () => cut(clip.value?.name ?? '', (made) => `Cut “${made}” from the same take.`)
 const variant = () => cut(`${clip.value?.name} variant`, (made) => `“${made}” is a variant on the same take.`)
 async function newVersion(files: File[]) {
@@ -301,7 +319,6 @@ onBeforeUnmount(scene.close)
       :change="change"
       @undo="undo"
       @redo="redo"
-      @variant="variant"
     >
       <RecipePanel
         v-if="leaf === 'refine'"
@@ -309,6 +326,10 @@ onBeforeUnmount(scene.close)
         :analysis="analysis"
         :measuring="measuring"
         :frame="takeFrame"
+        :fps="fps"
+        @cut="cutAll"
+        @variant="variant"
+        @show="showFrame"
         @try="tryOut"
         @keep="keepRecipe"
         @compare="compare"

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import CutChoices from './CutChoices.vue'
 import KeptRecipes from './KeptRecipes.vue'
 import LoopChoices from './LoopChoices.vue'
 import {
@@ -25,11 +26,15 @@ const props = defineProps<{
   analysis: Schemas['RefiningOut'] | null
   measuring: boolean
   frame: number
+  fps: number
 }>()
 const emit = defineEmits<{
   try: [recipe: Recipe]
   keep: [recipe: Recipe]
   compare: [loop: LoopCandidate | null]
+  variant: []
+  cut: [cuts: Schemas['SegmentOut'][]]
+  show: [frame: number]
 }>()
 
 const steps = computed(() => props.recipe.steps)
@@ -83,6 +88,13 @@ function add(kind: Kind | null) {
     <section aria-label="Recipe">
       <h2>
         Recipe <span class="space"></span>
+        <button
+          class="plain word"
+          title="A second clip on the same take, with this recipe to go on from"
+          @click="emit('variant')"
+        >
+          Keep as a variant
+        </button>
         <KeptRecipes :recipe="recipe" @take="(kept) => emit('keep', { steps: [...steps, ...kept.steps] })" />
       </h2>
       <p v-if="!steps.length" class="quiet">
@@ -140,6 +152,13 @@ function add(kind: Kind | null) {
         </template>
       </v-autocomplete>
     </section>
+    <CutChoices
+      v-if="analysis?.cuts.length"
+      :cuts="analysis.cuts"
+      :fps="fps"
+      @cut="emit('cut', $event)"
+      @show="emit('show', $event)"
+    />
   </div>
 </template>
 
@@ -158,6 +177,7 @@ section {
 h2 {
   font-size: 15px;
   display: flex;
+  gap: 14px;
   align-items: baseline;
 }
 h2 :deep(.word) {
