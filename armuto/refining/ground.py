@@ -183,6 +183,8 @@ def _plane(places: FloatArray, ground: Footing) -> Floor | None:
 
 def _low_places(steps: Steps, fps: float, ground: Footing) -> FloatArray:
     """Where heels and toes are about as low as they come in the time around, and not quick, ``(N, 3)``."""
+    if len(next(iter(steps.paths.values()))) < FEWEST:
+        return np.zeros((0, 3))
     out, leg, around = [], ground.probes.leg, 2 * round(AROUND * fps) + 1
     for point in ground.points:
         path = smoothed(steps.paths[point.name], fps)

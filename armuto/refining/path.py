@@ -62,7 +62,10 @@ class Path:
 
 
 def headings(way: FloatArray, fps: float) -> FloatArray:
-    """Where a way ``(F, 3)`` goes, ``(F,)`` in radians from +Z towards +X, run on beyond whole turns."""
+    """Where a way ``(F, 3)`` goes, ``(F,)`` in radians from +Z towards +X, run on beyond whole turns; 0 where it goes
+    nowhere."""
+    if len(way) < 2 or float(np.ptp(way, axis=0).max()) < STANDS:
+        return np.zeros(len(way))
     steps = np.gradient(way, axis=0)
     speed = np.hypot(steps[:, 0], steps[:, 2])
     angle = np.arctan2(steps[:, 0], steps[:, 2])

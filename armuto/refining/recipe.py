@@ -35,6 +35,7 @@ from armuto.validation import STRICT, read
 Step = Pace | Hold | Backwards | Emphasis | Mirror | Placement | Path | Loop | Smooth | Spikes | Gaps | Ground | Steady
 STEP: TypeAdapter[Step] = TypeAdapter(Annotated[Step, Field(discriminator="kind")])
 LONGEST = 500_000  # frames that a clip may come to
+MOST = 100  # steps
 
 
 @dataclass(frozen=True, config=STRICT)
@@ -111,6 +112,8 @@ def from_json(table: Any) -> Recipe:
     rows = table.get("steps") if isinstance(table, dict) else None
     if not isinstance(rows, list) or set(table) != {"steps"}:
         raise ValueError("a recipe is a table with one list, “steps”")
+    if len(rows) > MOST:
+        raise ValueError(f"a recipe has at most {MOST} steps")
     for number, row in enumerate(rows, 1):
         try:
             read(STEP, row, "value")

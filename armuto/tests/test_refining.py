@@ -295,6 +295,7 @@ class Recipes(unittest.TestCase):
             ({"steps": [{"kind": "pace", "keys": [[5, 50], [5, 60]]}]}, "keys of a pace come one after another"),
             ({"steps": [{"kind": "hold", "frames": 0}]}, "step 1: hold, frames: 0 is not from 1"),
             ({"steps": ["mirror"]}, "step 1: "),
+            ({"steps": [{"kind": "hold"}] * 101}, "a recipe has at most 100 steps"),
         ):
             with self.assertRaises(ValueError) as caught:
                 refining.from_json(table)
