@@ -77,17 +77,17 @@ def _spikes(now: Refined, body: Body) -> Iterator[Proposal]:
     if off.any():
         worst = body.skeleton.names[int(off.sum(axis=0).argmax())]
         count = int(off.sum())
-        said = f"A single frame of {worst} is" if count == 1 else f"{count} single frames, most of {worst}, are"
-        yield Proposal(Spikes(), f"{said} wrong: mend them.")
+        frames = f"A single frame of {worst} is" if count == 1 else f"{count} single frames, most of {worst}, are"
+        yield Proposal(Spikes(), f"{frames} wrong: mend them.")
 
 
 def _gaps(now: Refined, body: Body) -> Iterator[Proposal]:
     found = gaps(now.clip)
     if found:
         longest = max(gap.last - gap.first + 1 for gap in found)
-        one = f"A bone stands still for {longest} frames"
+        single = f"A bone stands still for {longest} frames"
         several = f"Bones stand still in {len(found)} stretches, the longest of {longest} frames,"
-        yield Proposal(Gaps(), f"{one if len(found) == 1 else several} while the body moves: bridge them.")
+        yield Proposal(Gaps(), f"{single if len(found) == 1 else several} while the body moves: bridge them.")
 
 
 def _smooth(now: Refined, body: Body) -> Iterator[Proposal]:
@@ -102,16 +102,16 @@ def _ground(now: Refined, body: Body) -> Iterator[Proposal]:
     ground = footing(body)
     if ground is None:
         return
-    clip, said = now.clip, []
+    clip, reasons = now.clip, []
     found = lean_of(clip, ground)
     leans = found is not None and found.lean > LEANS and found.lean > SURE * found.sure
     level = found is not None
     height = steps_of(clip, ground).floor * 100 if level else 0.0
     if leans and found is not None:
-        said.append(f"the floor leans by {found.lean:.1f}°")
+        reasons.append(f"the floor leans by {found.lean:.1f}°")
         height = 0.0  # told once it is level
     if abs(height) > HIGH:
-        said.append(f"the floor is {abs(height):.1f} cm too {'high' if height > 0 else 'low'}")
+        reasons.append(f"the floor is {abs(height):.1f} cm too {'high' if height > 0 else 'low'}")
     level = leans or abs(height) > HIGH
     try:
         levelled = Ground(level=level, feet=False).refine(now, body)
@@ -119,16 +119,16 @@ def _ground(now: Refined, body: Body) -> Iterator[Proposal]:
         return
     drifts = measures.drift(levelled.clip, body) or 0.0
     if drifts > DRIFTS:
-        said.append(f"it drifts by {drifts:.0f} cm while feet rest")
+        reasons.append(f"it drifts by {drifts:.0f} cm while feet rest")
     slides, off = measures.slide(levelled.clip, body) or 0.0, 0.0
     if slides > SLIDES and drifts <= DRIFTS:
         locked = Ground(level=False).refine(levelled, body).clip
         off = float(np.abs(locked.world().positions - levelled.clip.world().positions).max()) * 100
     if off > OFF:
-        said.append(f"feet slide by {slides:.1f} cm/s while they rest")
-    if said:
+        reasons.append(f"feet slide by {slides:.1f} cm/s while they rest")
+    if reasons:
         step = Ground(level=level, drift=drifts > DRIFTS, feet=drifts > DRIFTS or off > OFF)
-        sentence = ", and ".join([", ".join(said[:-1]), said[-1]] if said[:-1] else said)
+        sentence = ", and ".join([", ".join(reasons[:-1]), reasons[-1]] if reasons[:-1] else reasons)
         yield Proposal(step, f"{sentence[0].upper()}{sentence[1:]}: put it right.")
 
 

@@ -127,5 +127,5 @@ def from_file(content: bytes, name: str) -> Recipe:
     try:
         return from_json(json.loads(content))
     except ValueError as problem:
-        said = "it is no JSON" if isinstance(problem, json.JSONDecodeError | UnicodeDecodeError) else str(problem)
-        raise BadInput(f"{name}: {said}; see docs/cli.md for what a recipe may say.") from None
+        reason = "it is no JSON" if isinstance(problem, json.JSONDecodeError | UnicodeDecodeError) else str(problem)
+        raise BadInput(f"{name}: {reason}; see docs/cli.md for what a recipe may say.") from None

@@ -14,7 +14,7 @@ from armuto.refining.measures import effects
 from armuto.refining.proposals import loops_of, propose_after
 from armuto.refining.segmentation import segments
 from studio.library.models import Clip, KeptRecipe
-from studio.library.services import recipe_said, shortened
+from studio.library.services import parse_recipe, shortened
 
 LOOPS = 5
 
@@ -23,7 +23,7 @@ def trial(row: Clip, recipe: Mapping[str, Any]) -> Refined:
     """The clip as another recipe would have it; nothing is kept. Raises :class:`BadInput` for a recipe that cannot be
     followed."""
     try:
-        return recipe_said(row.name, recipe).refine(row.cut(), row.skeleton.assignment(), row.first)
+        return parse_recipe(row.name, recipe).refine(row.cut(), row.skeleton.assignment(), row.first)
     except BadInput as problem:
         text = str(problem)
         raise BadInput(text if text.startswith(row.name) else f"{row.name}: {text}") from None
@@ -35,7 +35,7 @@ def keep_recipe(name: str, recipe: Mapping[str, Any], replace: bool) -> KeptReci
     name = shortened(name)
     if not name:
         raise BadInput("A recipe needs a name to be kept under; type one.")
-    steps = refining.to_json(recipe_said(name, recipe))
+    steps = refining.to_json(parse_recipe(name, recipe))
     if not steps["steps"]:
         raise BadInput(f"{name}: there is no step in it to keep; add one first.")
     row = KeptRecipe.objects.filter(name=name).first()

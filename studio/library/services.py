@@ -246,7 +246,7 @@ def change_clip(
     """
     before = row.first, row.last
     wanted = (row.first if first is None else first, row.last if last is None else last)
-    steps = row.steps if recipe is None else recipe_said(row.name, recipe)
+    steps = row.steps if recipe is None else parse_recipe(row.name, recipe)
     now = {
         "name": row.name,
         "tags": row.tags,
@@ -357,7 +357,7 @@ def floor_said(name: str, floor: float) -> float:
     return floor
 
 
-def recipe_said(name: str, recipe: Mapping[str, Any]) -> Recipe:
+def parse_recipe(name: str, recipe: Mapping[str, Any]) -> Recipe:
     """Raises :class:`BadInput` for what is no recipe."""
     try:
         return refining.from_json(recipe)

@@ -5,7 +5,7 @@ from typing import Any
 from django.dispatch import receiver
 
 from studio.fittings.models import Fitting
-from studio.fittings.services.exceptions import digest_of
+from studio.fittings.services.clip_exceptions import digest_of
 from studio.fittings.signals import state_changed
 from studio.renditions.models import Rendition
 

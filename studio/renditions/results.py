@@ -13,7 +13,7 @@ from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
 from studio.fittings.preview import clip_value, retarget
-from studio.fittings.services.exceptions import digest_of, of_clip, with_exceptions
+from studio.fittings.services.clip_exceptions import digest_of, of_clip, with_exceptions
 from studio.fittings.services.steps import of_character, value_of
 from studio.library import arrays
 from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion

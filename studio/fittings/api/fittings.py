@@ -22,9 +22,9 @@ from studio.fittings.models import Fitting, FittingState
 from studio.fittings.preview import retarget
 from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummary, FollowsOut
 from studio.fittings.services import steps
+from studio.fittings.services.clip_exceptions import for_clip
 from studio.fittings.services.concurrency import change_fitting, newest_of_author
 from studio.fittings.services.editing import edit, pairing_context, parts_of
-from studio.fittings.services.exceptions import for_clip
 from studio.fittings.services.settings import changed, follow_history
 from studio.fittings.services.stances import blocks, remember
 from studio.fittings.services.steps import fitting_for, value_of

@@ -13,7 +13,7 @@ from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fit
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of
 from studio.fittings.schemas import ClipMeasuresOut, ContactsIn, ContactsOut, FittingOut, MeasureIn, PoseOut, SettingsIn
-from studio.fittings.services import exceptions, settings
+from studio.fittings.services import clip_exceptions, settings
 from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.steps import value_of
 from studio.library.models import Clip
@@ -28,7 +28,7 @@ def post_settings(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> A
 
     def work(row: Fitting) -> None:
         if wanted.alone:
-            exceptions.change(row, _clip(row, wanted.clip_id or 0), wanted.settings)
+            clip_exceptions.change(row, _clip(row, wanted.clip_id or 0), wanted.settings)
         else:
             settings.change(row, wanted.settings)
 
@@ -41,7 +41,7 @@ def post_settings(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> A
 def post_trial(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
     """Show what settings would make of a frame, and keep nothing."""
     row = get_fitting_row(fitting_id)
-    tried = exceptions.settings_for(row, wanted.clip_id or 0, wanted.settings, wanted.alone)
+    tried = clip_exceptions.settings_for(row, wanted.clip_id or 0, wanted.settings, wanted.alone)
     value = value_of(row).with_settings(tried)
     return at_once({"pose": pose_of(row, value, wanted.clip_id, wanted.frame, tried=True)})
 
@@ -92,4 +92,4 @@ def post_measures(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: Mea
     """What is measured of a clip through the present state, or with other settings that are not kept."""
     row = get_fitting_row(fitting_id)
     value = value_of(row) if wanted.settings is None else settings.change(row, wanted.settings, trial=True)
-    return settings.measured(row, _clip(row, clip_id), exceptions.for_clip(value, row, clip_id))
+    return settings.measured(row, _clip(row, clip_id), clip_exceptions.for_clip(value, row, clip_id))

@@ -112,7 +112,7 @@ def step(
     """Put a new state in force after the present one; what had been undone is forgotten.
 
     contacts: of clips, by their ids, where they are set with this step. undoes: the number of the step that it takes
-    back. exceptions: all of them (:mod:`studio.fittings.services.exceptions`), where they are not what they were.
+    back. exceptions: all of them (:mod:`studio.fittings.services.clip_exceptions`), where they are not what they were.
 
     Raises :class:`Stale` where the row's state is no longer in force, and :class:`Conflict` where others changed the
     same since the state that the change was made on.

@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.fittings.services.exceptions import digest_of, of_clip
+from studio.fittings.services.clip_exceptions import digest_of, of_clip
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Skeleton
 from studio.renditions.models import Rendition, Run, RunItem
