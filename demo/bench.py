@@ -31,6 +31,7 @@ from armuto.tests import bone_names, detections, figures, matching, stances
 from demo.bench_board import report as board
 from demo.bench_browser import report as changes
 from demo.bench_fidelity import report as fidelity
+from demo.bench_refining import report as refining
 from demo.bench_settling import report as settling
 from demo.bench_speed import report as speed
 
@@ -97,6 +98,7 @@ def main() -> None:
     stood = standing(product)
     settled = settling(best)
     faithful = fidelity()
+    mended = "\n".join(refining())
     seen = changes()
     batches = board()
     scores = detections.file_space() | {"calibration frames": detections.calibration()} | detections.tracks()
@@ -140,6 +142,8 @@ How often detection is right, on generated files of two-legged bodies where the 
 {seen}
 
 {batches}
+
+{mended}
 """
     # What other commands measured stands at the end and is left as it is.
     _, heading, others = OUT.read_text("utf-8").partition(OTHERS)
