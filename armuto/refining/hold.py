@@ -23,6 +23,7 @@ class Hold:
     frames: Count = 1
 
     def refine(self, before: Refined, body: Body) -> Refined:
+        before.allow(before.clip.frames + self.frames)
         held = before.frame_of(self.at)
         rows = np.arange(before.clip.frames, dtype=float)
         return before.sampled(np.insert(rows, held, np.full(self.frames, float(held))))

@@ -58,6 +58,7 @@ class Loop:
         last = clip.frames - 1 if self.last is None else before.frame_of(self.last)
         if last - first < SHORTEST:
             raise BadInput(f"A loop has at least {SHORTEST} frames between its ends; set them further apart.")
+        before.allow((last - first) * max(self.times, AROUND) + 1)
         cycle = closed(clip.cut(first, last), body, self.ease)
         shown = before.frames[first : last + 1]
         ground = footing(body)

@@ -53,6 +53,7 @@ class Pace:
         passed = np.concatenate([[0.0], np.cumsum((slowness[1:] + slowness[:-1]) / 2)]) / FINE
         wanted = passed[-1] if self.length is None else self.length * clip.fps
         count = max(2, round(wanted) + 1)
+        before.allow(count)
         if count == clip.frames and np.ptp(slowness) < 1e-12:
             return before
         # The last frame is the clip's last: its length is right to half a frame, and nothing of it is left out.

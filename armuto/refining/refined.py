@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from armuto.body.parts import Assignment, PartBone
+from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.loop import carrier_of
@@ -16,6 +17,8 @@ from armuto.kinematics.signals import runs
 from armuto.kinematics.skeleton import Skeleton
 
 SLIGHT = 1e-6  # frames
+LONGEST = 500_000  # frames that a clip may come to
+LARGEST = 15_000_000  # of these times bones: half a gigabyte of rotations
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,9 +68,16 @@ class Refined:
         return replace(self, clip=clip)
 
     def sampled(self, at: FloatArray) -> Refined:
-        """What is shown at places ``(G,)`` between its frames, one after another."""
+        """What is shown at places ``(G,)`` between its frames, one after another. Raises :class:`BadInput` where these
+        are too many."""
+        self.allow(len(at))
         shown = np.interp(at, np.arange(len(self.frames)), self.frames)
         return replace(self, clip=sample(self.clip, at), frames=shown)
+
+    def allow(self, frames: int) -> None:
+        """Raises :class:`BadInput` for a clip of so many frames, which would not find room; asked before it is made."""
+        if frames > min(LONGEST, LARGEST // max(1, len(self.clip.skeleton))):
+            raise BadInput(f"{self.clip.name}: it would have {frames:,} frames; refine it less, or cut it.")
 
     def frame_of(self, take: float) -> int:
         """The first of its frames that shows a frame of the take, or what comes nearest to it."""

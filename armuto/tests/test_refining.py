@@ -304,6 +304,10 @@ class Recipes(unittest.TestCase):
     def test_a_clip_does_not_grow_without_bound(self) -> None:
         with self.assertRaisesRegex(BadInput, "it would have .* frames"):
             refined(chance(), *[Hold(frames=100_000) for _ in range(6)])
+        # What would not find room is not begun.
+        for step in (Loop(times=1000), Pace(length=3600.0)):
+            with self.assertRaisesRegex(BadInput, "it would have .* frames"):
+                refined(replace(sample(chance(), np.zeros(5000)), fps=1000.0), step)
 
 
 class Shell(unittest.TestCase):
