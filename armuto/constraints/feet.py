@@ -93,6 +93,11 @@ def footplants(
     return out
 
 
+def bearing(above: FloatArray, leg: float) -> FloatArray:
+    """How much a point bears its foot, 1 to 0, that is so far above the lowest of the foot: half at LIFTED."""
+    return np.asarray(1 / (1 + (above / (LIFTED * leg)) ** 4))
+
+
 def _corrections(
     motion: WorldMotion, points: Sequence[Point], contacts: Sequence[Contact], source: FootTracks, moved: bool
 ) -> tuple[FloatArray, FloatArray]:
@@ -105,9 +110,7 @@ def _corrections(
     ease = EASE * motion.fps
     # Of heel and toes the lower one counts: a heel that is about to leave the floor does not pull at toes that stand.
     lowest = np.min([path[:, 1] for path in (source.paths[name] for name in at)], axis=0)
-    firmness = [
-        1 / (1 + ((source.paths[contact.point][:, 1] - lowest) / (LIFTED * source.leg)) ** 4) for contact in own
-    ]
+    firmness = [bearing(source.paths[contact.point][:, 1] - lowest, source.leg) for contact in own]
     by, weight, firm = np.zeros((count, 3)), np.zeros(count), np.zeros(count)
     for interval in blend_intervals(
         [(contact.first, contact.last) for contact in own], ease, BRIDGE * motion.fps, motion.loop

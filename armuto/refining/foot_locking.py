@@ -169,4 +169,4 @@ def bearing(paths: dict[str, FloatArray], contact: Contact, ground: Footing) -> 
     """How much a point bears its foot, ``(F,)``: half where it is so much higher than the lowest of the foot."""
     limb = next(point.limb for point in ground.points if point.name == contact.point)
     lowest = np.min([paths[point.name][:, 1] for point in ground.points if point.limb == limb], axis=0)
-    return np.asarray(1 / (1 + ((paths[contact.point][:, 1] - lowest) / (feet.LIFTED * ground.probes.leg)) ** 4))
+    return feet.bearing(paths[contact.point][:, 1] - lowest, ground.probes.leg)
