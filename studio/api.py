@@ -12,6 +12,7 @@ from django.db.models import Count, Q
 from django.http import HttpRequest
 from django.http.multipartparser import MultiPartParserError
 from ninja import Schema, Status
+from ninja.errors import ValidationError
 
 from armuto import __version__
 from armuto.errors import BadInput
@@ -69,6 +70,18 @@ def conflicting(request: HttpRequest, problem: Conflict) -> Any:
 @api.exception_handler(BadInput)
 def refused(request: HttpRequest, problem: BadInput) -> Any:
     return api.create_response(request, {"detail": str(problem)}, status=422)
+
+
+@api.exception_handler(ValidationError)
+def invalid(request: HttpRequest, problem: ValidationError) -> Any:
+    """What the schema refuses: the first thing that is wrong, by its place in the request."""
+    error = problem.errors[0]
+    # The first step says where in the request it was, and the second what the parameter is called in the code.
+    where = error["loc"][2 if error["loc"][:1] == ("body",) else 1 :]
+    place = ", ".join(str(step) for step in where)
+    wrong = str(error["msg"]).removeprefix("Value error, ").rstrip(".")
+    sentence = f"{place}: {wrong[:1].lower()}{wrong[1:]}" if place else f"The request cannot be read: {wrong}"
+    return api.create_response(request, {"detail": f"{sentence}."}, status=422)
 
 
 @api.exception_handler(TooLarge)

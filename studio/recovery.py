@@ -10,6 +10,7 @@ from django.db.models import Q
 
 from studio.ingest import tasks as ingest
 from studio.library import importing
+from studio.library import tasks as library
 from studio.platform import workers
 from studio.renditions import worker
 from studio.renditions.models import Run, RunItem
@@ -27,6 +28,7 @@ def of_the_gone() -> int:
                     tasks.filter(pk=row.pk).delete()
         count = worker.take_up()
         ingest.take_up()
+        library.take_up()
         importing.sweep()
         _wake()
     return count
@@ -40,6 +42,7 @@ def everything() -> None:
     if uses_the_database():
         apps.get_model("django_tasks_database", "DBTaskResult").objects.all().delete()
     ingest.take_up(everything=True)
+    library.take_up()
     worker.take_up(everything=True)
     _wake()
 

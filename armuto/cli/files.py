@@ -39,7 +39,8 @@ def read(path: Path, import_options: ImportOptions = NOTHING) -> Document:
 
 def import_options_of(options: argparse.Namespace, whose: str = "") -> ImportOptions:
     """What is said on the command line about how a file is to be read; whose: "character_" for the character's."""
-    return ImportOptions(unit=getattr(options, f"{whose}unit", None), up=getattr(options, f"{whose}up", None))
+    unit, height = getattr(options, f"{whose}unit", None), getattr(options, f"{whose}height", None)
+    return ImportOptions(unit=unit, up=getattr(options, f"{whose}up", None), height=height)
 
 
 def files_in(path: Path) -> list[tuple[str, bytes, Mapping[str, bytes]]]:

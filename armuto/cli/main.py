@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from armuto import __version__
-from armuto.choices import TRAVELS, UNITS, UP_AXES, WRITTEN
+from armuto.choices import TALLEST, TRAVELS, UNITS, UP_AXES, WRITTEN
 from armuto.errors import BadInput
 
 
@@ -111,7 +111,14 @@ def _parser() -> argparse.ArgumentParser:
 def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str, facing: bool = True) -> None:
     """Options that overrule what is read of a file."""
     command.add_argument(f"--{prefix}up", choices=UP_AXES, help=f"the axis that points up in {whose}")
-    command.add_argument(f"--{prefix}unit", choices=UNITS, help=f"the unit of lengths in {whose}")
+    unit = command.add_mutually_exclusive_group()
+    unit.add_argument(f"--{prefix}unit", choices=UNITS, help=f"the unit of lengths in {whose}")
+    unit.add_argument(
+        f"--{prefix}height",
+        type=_metres,
+        metavar="METRES",
+        help=f"how tall {whose} {'are' if whose == 'the clips' else 'is'} at rest, instead of a unit",
+    )
     if facing:
         command.add_argument(
             f"--{prefix}facing",
@@ -119,6 +126,13 @@ def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str, 
             metavar="DEGREES",
             help=f"where {whose} face{'s' if whose != 'the clips' else ''}, from +Z towards +X",
         )
+
+
+def _metres(text: str) -> float:
+    metres = float(text)
+    if not 0.001 <= metres <= TALLEST:
+        raise ValueError
+    return metres
 
 
 def _degrees(text: str) -> float:

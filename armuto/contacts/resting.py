@@ -17,7 +17,7 @@ import numpy as np
 from armuto.body.estimation import RESTING_HEIGHT, RESTING_SPEED
 from armuto.contacts.model import Contact
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.signals import bridged, hysteresis, lasting, runs, speed_of
+from armuto.kinematics.signals import bridged, extended, hysteresis, lasting, runs, speed_of
 from armuto.kinematics.statistics import median, percentile
 from armuto.lazy import lazily
 
@@ -99,14 +99,11 @@ def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:
 
 
 def smoothed(positions: FloatArray, fps: float) -> FloatArray:
-    """Positions with the noise of a capture taken off: a local parabola (Savitzky and Golay 1964), beyond the ends
-    mirrored through them, so that what moves there does not seem to stand."""
+    """Positions with the noise of a capture taken off: a local parabola (Savitzky and Golay 1964)."""
     half = round(SMOOTHING * fps / 2)
     if half < 2 or len(positions) < 2 * half + 1:
         return positions
-    ahead, behind = 2 * positions[:1] - positions[half:0:-1], 2 * positions[-1:] - positions[-2 : -half - 2 : -1]
-    whole = np.concatenate([ahead, positions, behind])
-    return np.asarray(ndimage.convolve1d(whole, _parabola(half), axis=0)[half:-half])
+    return np.asarray(ndimage.convolve1d(extended(positions, half), _parabola(half), axis=0)[half:-half])
 
 
 @cache

@@ -13,7 +13,8 @@ import numpy as np
 
 from armuto.body.parts import Assignment
 from armuto.body.plans import BodyPlan, plan_of
-from armuto.choices import UNITS, UP_AXES
+from armuto.choices import UNITS, UP_AXES, unit_name
+from armuto.intake.free_fall import Fall, free_fall
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
@@ -21,21 +22,28 @@ from armuto.kinematics.skeleton import FileFrame, Skeleton
 
 # How common each unit is where the format leaves it open, and where it prescribes metres.
 _OPEN = {"cm": 0.50, "m": 0.28, "mm": 0.06, "inch": 0.10, "foot": 0.03, "dm": 0.03}
+_OWN = 0.012  # how common units without a name are
+_IMPLAUSIBLE = 0.72  # more unlikely than that is a height for which another unit is thought of
+_UNBOUND = 6.0  # more than that no fall tells against a unit
+_SPREAD = 0.05  # of the unit's natural logarithm, that the fastest fall may be off
+_CLEARLY, _CLEAR = 3.0, 0.14  # standard errors, and of the natural logarithm, that a unit and a fall have to be apart
 _METRES = {"m": 0.90, "cm": 0.06, "mm": 0.02, "inch": 0.01, "foot": 0.005, "dm": 0.005}
 
 
 @dataclass(frozen=True)
 class ImportOptions:
-    """What a person says about a file, overruling what would be detected. unit: a key of UNITS. up: one of UP_AXES.
+    """What a person says about a file, overruling what would be detected. unit: a key of UNITS, or how many metres it
+    is. height: metres that it is tall at rest, mesh and all, which says the unit, too. up: one of UP_AXES.
 
     turned: degrees about up by which everything is turned on the way in, positive from +Z towards +X. bound: the figure
     rests in the pose in which its mesh was bound, instead of that of its nodes.
     """
 
-    unit: str | None = None
+    unit: str | float | None = None
     up: str | None = None
     turned: float = 0.0
     bound: bool = False
+    height: float | None = None
 
 
 NOTHING = ImportOptions()
@@ -146,25 +154,62 @@ def body_size(
     if legs and max(legs) > 0:
         # Drillis & Contini 1966 for two legs: 0.245 + 0.246 of standing height, less the depth of the joint.
         return max(legs) / plan.leg_share, "leg length"
+    return extent(skeleton, up, bounds), "height at rest"
+
+
+def extent(skeleton: Skeleton, up: FloatArray, bounds: FloatArray | None = None) -> float:
+    """How tall it is at rest, in the skeleton's unit: its meshes by their bounds ``(2, 3)``, or its joints and end
+    sites."""
     points = np.concatenate([skeleton.rest.positions, skeleton.rest.ends])
-    corners = points if bounds is None else bounds
-    along = float(np.ptp(corners @ up))
-    return along or float(np.ptp(points, axis=0).max()), "height at rest"
+    along = float(np.ptp((points if bounds is None else bounds) @ up))
+    return along or float(np.ptp(points, axis=0).max())
 
 
-def detect_unit(size: float, metres_declared: bool, plan: BodyPlan) -> tuple[str, str]:
-    """The unit in which a body of this size and plan is most plausible, and the evidence in words."""
+def detect_unit(size: float, metres_declared: bool, plan: BodyPlan, fall: Fall | None = None) -> tuple[float, str]:
+    """How many metres the unit is in which a body of this size and plan is most plausible, and the evidence in words.
+
+    fall: how fast it falls where it is in free flight, which tells the unit as well. Where no unit of a name makes it
+    plausible, it is proposed to be a unit of its own, by which it falls as bodies do, or else is of its plan's height.
+    """
     if size <= 0:
-        return ("m" if metres_declared else "cm"), "the body has no extent, so the usual unit"
+        return UNITS["m" if metres_declared else "cm"], "the body has no extent, so the usual unit"
+
+    def unlikely(metres: float) -> float:
+        return _penalty(np.log(size * metres / plan.typical_height) / plan.spread)
 
     def score(unit: str) -> float:
-        off = np.log(size * UNITS[unit] / plan.typical_height) / plan.spread
-        # Clock figures come small and tall: past three deviations the penalty grows only linearly.
-        penalty = off * off / 2 if abs(off) < 3 else 3 * abs(off) - 4.5
-        return float(np.log((_METRES if metres_declared else _OPEN)[unit]) - penalty)
+        prior, metres = np.log((_METRES if metres_declared else _OPEN)[unit]), UNITS[unit]
+        # Figures that are drawn rather than recorded may fall as they please.
+        falls = min(_UNBOUND, _penalty(np.log(metres / fall.metres) / max(fall.spread, _SPREAD))) if fall else 0.0
+        return float(prior - unlikely(metres) - falls)
 
     best = max(UNITS, key=score)
-    return best, f"the unit is {best}: a body of {size:.4g} is then {size * UNITS[best]:.2f} m tall"
+    metres, seen = UNITS[best], ""
+    if fall:
+        times = "once" if fall.flights == 1 else f"{fall.flights} times"
+        seen = f"; it is seen in free flight {times}, where it falls by {fall.acceleration * metres:.1f} m/s²"
+    why = f"the unit is {best}: a body of {size:.4g} is then {size * metres:.2f} m tall{seen}"
+    if metres_declared or plan.trunk != "upright":
+        return metres, why
+    alone = fall.metres if fall else plan.typical_height / size
+    height = round(size * alone, 2)
+    implausible = unlikely(metres) > _IMPLAUSIBLE
+    if implausible and height > 0 and np.log(_OWN) - unlikely(alone) > score(best):
+        by = f"which falls by {fall.acceleration * alone:.2f} m/s² where it flies" if fall else "the usual height"
+        return height / size, (
+            f"the unit is one of its own: in {best} a body of {size:.4g} would be {size * metres:.2f} m tall; it is "
+            f"taken to be {height:.2f} m, {by}, until its height is said"
+        )
+    if fall and abs(np.log(metres / fall.metres)) > max(_CLEARLY * fall.spread, _CLEAR):
+        why += f", as one of {height:.2f} m does not: say its height if that is right"
+    return metres, why
+
+
+def _penalty(deviations: float) -> float:
+    """How unlikely it is to be so many standard deviations off, as a natural logarithm."""
+    off = abs(deviations)
+    # Clock figures come small and tall: past three deviations the penalty grows only linearly.
+    return float(off * off / 2 if off < 3 else 3 * off - 4.5)
 
 
 def file_frame(
@@ -181,7 +226,7 @@ def file_frame(
     metres_declared: the format prescribes metres and +Y up, and files that break the rule are the exception. note: one
     more sentence of evidence, on how the skeleton rests.
     """
-    unit, up = options.unit, options.up
+    up = options.up
     clip = max(clips, key=lambda c: c.frames, default=None)
     evidence = []
     if up is None:
@@ -189,12 +234,8 @@ def file_frame(
         evidence.append(why)
     else:
         evidence.append(f"up is {up}: as told")
-    if unit is None:
-        size, how = body_size(skeleton, parts, _axis(up), bounds)
-        unit, why = detect_unit(size, metres_declared, plan_of(parts))
-        evidence.append(f"{why} (by {how})")
-    else:
-        evidence.append(f"the unit is {unit}: as told")
+    metres, why = _unit(skeleton, parts, clips, bounds, metres_declared, options, _axis(up))
+    evidence.append(why)
     turn = upright(up)
     if options.turned:
         turn = rotation.multiply(rotation.about([0.0, 1.0, 0.0], np.radians(options.turned)), turn)
@@ -202,4 +243,28 @@ def file_frame(
     if note:
         evidence.append(note)
     q = (float(turn[0]), float(turn[1]), float(turn[2]), float(turn[3]))
-    return FileFrame(UNITS[unit], q, up, options.turned, tuple(evidence))
+    return FileFrame(metres, q, up, options.turned, tuple(evidence))
+
+
+def _unit(
+    skeleton: Skeleton,
+    parts: Assignment,
+    clips: Sequence[Clip],
+    bounds: FloatArray | None,
+    metres_declared: bool,
+    options: ImportOptions,
+    up: FloatArray,
+) -> tuple[float, str]:
+    """How many metres the file's unit is, as told or detected, and the evidence."""
+    if options.unit is not None:
+        metres = UNITS[options.unit] if isinstance(options.unit, str) else options.unit
+        return metres, f"the unit is {unit_name(metres)}: as told"
+    if options.height is not None:
+        tall = extent(skeleton, up, bounds)
+        metres = options.height / tall if tall > 0 else 1.0
+        return metres, f"the unit is {unit_name(metres)}: it is {options.height:.2f} m tall at rest, as told"
+    size, how = body_size(skeleton, parts, up, bounds)
+    plan = plan_of(parts)
+    fall = free_fall(clips, parts, up, size) if plan.trunk == "upright" else None
+    metres, why = detect_unit(size, metres_declared, plan, fall)
+    return metres, f"{why} (by {how})"

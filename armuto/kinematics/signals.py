@@ -64,6 +64,14 @@ def speed_of(positions: FloatArray, fps: float) -> FloatArray:
     return np.asarray(lengths(steps) * fps)
 
 
+def extended(values: FloatArray, frames: int) -> FloatArray:
+    """Values ``(F, …)`` gone on by so many frames at both ends, mirrored through these, so that what moves there does
+    not seem to stand: ``(F + 2 · frames, …)``. F is more than frames."""
+    ahead = 2 * values[:1] - values[frames:0:-1]
+    behind = 2 * values[-1:] - values[-2 : -frames - 2 : -1]
+    return np.concatenate([ahead, values, behind])
+
+
 def low_pass(values: FloatArray, cutoff: float, fps: float) -> FloatArray:
     """Values ``(F, …)`` without what is quicker than the cutoff in Hz, at no delay: a Butterworth filter of second
     order run forth and back, by which the cutoff keeps half its power (Winter, *Biomechanics and Motor Control of Human

@@ -7,6 +7,8 @@ from numpy.typing import ArrayLike
 
 from armuto.kinematics.arrays import FloatArray
 
+MAD = 1.4826  # standard deviations of a median absolute deviation, of what is normally distributed
+
 
 def percentile(values: ArrayLike, share: float) -> float:
     """A percentile ``share`` of 100 of all the values, interpolated linearly (Hyndman and Fan 1996, their seventh);

@@ -16,7 +16,6 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
-from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.signals import low_pass
@@ -65,15 +64,11 @@ class Emphasis:
     def _joints(self, body: Body) -> list[int]:
         """The joints that are meant: all but those that carry the body, without a choice."""
         if not self.limbs:
-            above = {body.hips, *body.skeleton.ancestors(body.hips)}
-            return [joint for joint in range(len(body.skeleton)) if joint not in above]
-        limbs = plan_of(body.parts).limbs if body.parts else {}
+            return [joint for joint in range(len(body.skeleton)) if joint not in body.carried]
         out: list[int] = []
         for limb in self.limbs:
-            own = [bone.joint for part in limbs.get(limb, ()) for bone in body.parts.get(part.name, ())]
-            if not own:
-                known = [name for name, parts in limbs.items() if any(part.name in body.parts for part in parts)]
-                have = f"it has {', '.join(known)}" if known else "say its parts first"
+            if limb not in body.limbs:
+                have = f"it has {', '.join(body.limbs)}" if body.limbs else "say its parts first"
                 raise BadInput(f"There is no limb “{limb}” to emphasise; {have}.")
-            out += own
+            out += body.limbs[limb]
         return sorted(set(out) - {body.hips})

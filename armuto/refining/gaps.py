@@ -48,10 +48,10 @@ class Gaps:
 
     def refine(self, before: Refined, body: Body) -> Refined:
         clip = before.clip
-        found = gaps(clip, self.longest)
+        mean, vectors = to_tangent(clip.rotations)
+        found = _gaps(vectors, clip, self.longest)
         if not found:
             return before
-        mean, vectors = to_tangent(clip.rotations)
         rotations, translations = clip.rotations.copy(), clip.translations.copy()
         lost = np.zeros(vectors.shape[:2], bool)
         for gap in found:
@@ -83,7 +83,10 @@ class Gap:
 
 def gaps(clip: Clip, longest: float = Gaps.longest) -> list[Gap]:
     """Where tracks were lost and found again."""
-    _, vectors = to_tangent(clip.rotations)
+    return _gaps(to_tangent(clip.rotations)[1], clip, longest)
+
+
+def _gaps(vectors: FloatArray, clip: Clip, longest: float) -> list[Gap]:
     out = []
     for turns, tracks in ((True, vectors), (False, clip.translations)):
         if not tracks.shape[1] or clip.frames < SHORTEST + 4:

@@ -110,8 +110,7 @@ def _measured(
 ) -> LoopCandidate:
     places, velocity, heading, resting = found
     turn = rotation.angle_apart(clip.rotations[first], clip.rotations[last])
-    carried = {body.hips, *body.skeleton.ancestors(body.hips)}
-    turn[list(carried)] = 0.0  # the body's own heading is carried on
+    turn[list(body.carried)] = 0.0  # the body's own heading is carried on
     angle = np.angle(np.exp(1j * (heading[last] - heading[first])))
     return LoopCandidate(
         first,

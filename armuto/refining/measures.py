@@ -9,14 +9,13 @@ import numpy as np
 
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
-from armuto.kinematics.signals import low_pass
 from armuto.kinematics.statistics import percentile
 from armuto.kinematics.vectors import lengths
 from armuto.refining.foot_locking import bearing, footing, steps_of
 from armuto.refining.gaps import gaps
 from armuto.refining.ground import drift_of, lean_of
 from armuto.refining.loop import seam_of
-from armuto.refining.path import STRIDE, headings
+from armuto.refining.path import headings, way_of
 from armuto.refining.recipe import Recipe
 from armuto.refining.refined import Body, Refined
 from armuto.refining.smooth import tremble
@@ -110,7 +109,7 @@ def travel(clip: Clip, body: Body) -> float:
 
 def turning(clip: Clip, body: Body) -> float:
     """Degrees by which the way over the ground turns from beginning to end, to its left where they are positive."""
-    way = low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * [1.0, 0.0, 1.0]
+    way = way_of(clip, body)
     heading = headings(way, clip.fps)
     return float(np.degrees(heading[-1] - heading[0]))
 

@@ -18,10 +18,11 @@ from pydantic.dataclasses import dataclass
 
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import low_pass
 from armuto.refining.foot_locking import footing, lock_feet, steps_of
 from armuto.refining.refined import Body, Refined
-from armuto.refining.rigid import RigidMotion, carriers_of, moved
+from armuto.refining.rigid import GROUND, RigidMotion, carriers_of, moved
 from armuto.refining.smoothest import smoothest
 from armuto.validation import STRICT, Within
 
@@ -44,7 +45,7 @@ class Path:
         clip = before.clip
         if clip.frames < 4 or (self.straight == 0 and self.turn == 0):
             return before
-        way = low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * [1.0, 0.0, 1.0]
+        way = way_of(clip, body)
         steps = np.diff(way, axis=0)
         gone = np.concatenate([[0.0], np.cumsum(np.hypot(steps[:, 0], steps[:, 2]))])
         if gone[-1] < STANDS:
@@ -59,6 +60,11 @@ class Path:
         if ground is not None:
             made = lock_feet(made, body, steps_of(clip, ground).contacts, turned=by)
         return before.with_clip(made)
+
+
+def way_of(clip: Clip, body: Body) -> FloatArray:
+    """The way of the hips over the ground, without what goes to and fro with every stride ``(F, 3)``."""
+    return np.asarray(low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * GROUND)
 
 
 def headings(way: FloatArray, fps: float) -> FloatArray:

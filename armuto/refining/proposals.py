@@ -105,8 +105,7 @@ def _ground(now: Refined, body: Body) -> Iterator[Proposal]:
     clip, reasons = now.clip, []
     found = lean_of(clip, ground)
     leans = found is not None and found.lean > LEANS and found.lean > SURE * found.sure
-    level = found is not None
-    height = steps_of(clip, ground).floor * 100 if level else 0.0
+    height = steps_of(clip, ground).floor * 100 if found is not None else 0.0
     if leans and found is not None:
         reasons.append(f"the floor leans by {found.lean:.1f}°")
         height = 0.0  # told once it is level

@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from armuto.body.parts import Assignment, PartBone
+from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
@@ -37,6 +38,21 @@ class Body:
     def hips(self) -> int:
         """The joint that carries the body: its hips, or where these are not known the first with several children."""
         return self.joint_of.get("hips", carrier_of(self.skeleton))
+
+    @property
+    def carried(self) -> frozenset[int]:
+        """The joint that carries the body, and what lies above it."""
+        return frozenset({self.hips, *self.skeleton.ancestors(self.hips)})
+
+    @cached_property
+    def limbs(self) -> dict[str, tuple[int, ...]]:
+        """The joints of every limb that it has, by name."""
+        limbs = plan_of(self.parts).limbs if self.parts else {}
+        own = {
+            limb: tuple(bone.joint for part in parts for bone in self.parts.get(part.name, ()))
+            for limb, parts in limbs.items()
+        }
+        return {limb: joints for limb, joints in own.items() if joints}
 
 
 def body_of(skeleton: Skeleton, parts: Assignment) -> Body:

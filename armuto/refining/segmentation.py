@@ -15,9 +15,9 @@ import numpy as np
 
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.clip import Clip
-from armuto.kinematics.signals import bridged, lasting, low_pass, runs
+from armuto.kinematics.signals import bridged, lasting, runs
 from armuto.refining.foot_locking import footing
-from armuto.refining.path import STRIDE, headings
+from armuto.refining.path import headings, way_of
 from armuto.refining.refined import Body
 
 LONG = 8.0  # seconds: a shorter clip is one stretch
@@ -41,7 +41,7 @@ def segments(clip: Clip, body: Body) -> list[Segment]:
     ground = footing(body)
     if clip.seconds < LONG or ground is None:
         return []
-    way = low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * [1.0, 0.0, 1.0]
+    way = way_of(clip, body)
     speed = np.linalg.norm(np.gradient(way, 1 / clip.fps, axis=0), axis=1) / np.sqrt(GRAVITY * ground.probes.leg)
     shortest = SHORTEST * clip.fps
     still = lasting(bridged(speed < STANDS, shortest / 2), shortest)

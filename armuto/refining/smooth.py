@@ -28,13 +28,13 @@ from pydantic.dataclasses import dataclass
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import low_pass
+from armuto.kinematics.statistics import MAD
 from armuto.kinematics.tangent import from_tangent, to_tangent
 from armuto.refining.refined import Body, Refined
 from armuto.validation import STRICT, Within
 
 ORDER = 6  # of the differences by which noise is told from motion
 MOST = 4.0  # so many times as much noise as is usual on the body a curve has at most
-MAD = 1.4826  # standard deviations of a median absolute deviation
 WINDOW = 6.0  # seconds that are taken apart at once
 SHORTEST = 16  # frames in which a spectrum shows anything
 BAND = 0.6  # Hz over which a spectrum is averaged before it is compared

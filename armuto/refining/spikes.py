@@ -16,6 +16,8 @@ from pydantic.dataclasses import dataclass
 
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.signals import extended
+from armuto.kinematics.statistics import MAD
 from armuto.kinematics.tangent import from_tangent, to_tangent
 from armuto.lazy import lazily
 from armuto.refining.refined import Body, Refined
@@ -28,7 +30,6 @@ AROUND = 2  # frames on either side, of which the median is taken: a spike lasts
 USUAL = 0.5  # seconds on either side in which it is looked how far frames are from it
 LEAST_TURN, LEAST_WAY = np.radians(10.0), 0.03  # radians and metres: closer is no spike
 OFTEN, OWN = 95, 1.6  # of a hundred frames; and so many times as far as these are off
-MAD = 1.4826  # standard deviations of a median absolute deviation
 
 
 @dataclass(frozen=True, config=STRICT)
@@ -41,10 +42,10 @@ class Spikes:
 
     def refine(self, before: Refined, body: Body) -> Refined:
         clip = before.clip
-        turned, shifted = wrong_frames(clip, self.times)
+        mean, vectors = to_tangent(clip.rotations)
+        turned, shifted = _wrong(vectors, clip, self.times)
         if not turned.any() and not shifted.any():
             return before
-        mean, vectors = to_tangent(clip.rotations)
         rotations, translations = clip.rotations.copy(), clip.translations.copy()
         for joint in np.flatnonzero(turned.any(axis=0)):
             bad = turned[:, joint]
@@ -57,7 +58,10 @@ class Spikes:
 
 def wrong_frames(clip: Clip, times: float = Spikes.times) -> tuple[BoolArray, BoolArray]:
     """In which frames joints are turned wrong ``(F, J)``, and translations are ``(F, K)``."""
-    _, vectors = to_tangent(clip.rotations)
+    return _wrong(to_tangent(clip.rotations)[1], clip, times)
+
+
+def _wrong(vectors: FloatArray, clip: Clip, times: float) -> tuple[BoolArray, BoolArray]:
     return (
         _outliers(vectors, clip.fps, times, float(LEAST_TURN)),
         _outliers(clip.translations, clip.fps, times, LEAST_WAY),
@@ -68,10 +72,7 @@ def _outliers(values: FloatArray, fps: float, times: float, least: float) -> Boo
     """Which frames of curves ``(F, K, 3)`` are wrong, ``(F, K)``."""
     if len(values) < 2 * AROUND + 3 or not values.shape[1]:
         return np.zeros(values.shape[:2], bool)
-    # Gone on mirrored through both ends, so that what moves there is not far from the middle of those around.
-    ahead, behind = 2 * values[:1] - values[AROUND:0:-1], 2 * values[-1:] - values[-2 : -AROUND - 2 : -1]
-    whole = np.concatenate([ahead, values, behind])
-    middle = ndimage.median_filter(whole, size=(2 * AROUND + 1, 1, 1))[AROUND:-AROUND]
+    middle = ndimage.median_filter(extended(values, AROUND), size=(2 * AROUND + 1, 1, 1))[AROUND:-AROUND]
     off = np.sqrt(np.sum((values - middle) ** 2, axis=-1))
     half = min(round(USUAL * fps), (len(values) - 1) // 2)
     usual = MAD * ndimage.median_filter(off, size=(2 * half + 1, 1), mode="mirror")

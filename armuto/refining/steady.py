@@ -61,9 +61,6 @@ def swimming(clip: Clip, body: Body) -> float:
 
 def _bones(clip: Clip, body: Body) -> tuple[IntArray, FloatArray]:
     """The columns of translations that are bones, and their lengths ``(F, K)``."""
-    above = {body.hips, *body.skeleton.ancestors(body.hips)}
-    columns = np.array(
-        [n for n, joint in enumerate(clip.moving) if int(joint) not in above and clip.skeleton.parents[joint] >= 0],
-        dtype=np.int64,
-    )
+    kept = body.carried | frozenset(np.flatnonzero(clip.skeleton.parents < 0).tolist())
+    columns = np.flatnonzero([int(joint) not in kept for joint in clip.moving])
     return columns, lengths(clip.translations[:, columns])

@@ -23,6 +23,7 @@ from armuto.refining.ground import Ground, lean_of
 from armuto.refining.proposals import propose
 from armuto.refining.recipe import Step
 from armuto.refining.refined import Body
+from armuto.refining.residual import residual_of
 from armuto.refining.smooth import Smooth, tremble
 from armuto.refining.spikes import Spikes, wrong_frames
 from armuto.refining.steady import Steady
@@ -104,6 +105,21 @@ class Noise(unittest.TestCase):
             inner = slice(30, -30)
             share = np.ptp(rotation.vector(made.rotations[inner, 5])[:, 0]) / 0.2
             self.assertAlmostEqual(share, left, delta=0.06)
+
+    def test_a_residual_shows_the_noise_and_where_to_cut_it_off(self) -> None:
+        """White noise leaves a straight line, whose height at 0 Hz is as much as there is."""
+        for degrees in (0.5, 1.0, 2.0):
+            walk, _ = clean("walk")
+            noisy = camera.capture(walk, camera.Faults(noise=(degrees, 0.0)), seed=5)
+            found = residual_of(noisy, walk.skeleton.index["Chest"])
+            assert found is not None and found.cutoff is not None
+            self.assertTrue(np.all(np.diff(found.degrees) < 0.02 * degrees))
+            self.assertAlmostEqual(found.noise[0] / (degrees * np.sqrt(1.35)), 1.0, delta=0.15)
+            self.assertTrue(0.5 < found.cutoff < 8.0, found.cutoff)
+        still = residual_of(walk, walk.skeleton.index["Chest"])
+        assert still is not None
+        self.assertLess(still.noise[0], 0.05)
+        self.assertIsNone(residual_of(walk.cut(0, 8), 0))
 
     def test_half_of_it_is_half_of_it(self) -> None:
         clip, body = clean("look_around")

@@ -70,6 +70,10 @@ class Commands(unittest.TestCase):
         self.assertEqual(json.loads(done.stdout)["facing"], {"source": 10.0, "target": -20.0})
         moved = run("transfer", WALK, "--character", PORTER, "--out", self.folder, "--up", "+Z", "--json")
         self.assertNotEqual(json.loads(moved.stdout)[0]["grade"], "good")
+        tree = json.loads(run("inspect", WALK, "--json", "--height", "3.4").stdout)
+        self.assertAlmostEqual(tree["unit"], 0.02, delta=0.0005)
+        self.assertEqual(run("inspect", WALK, "--height", "3.4", "--unit", "cm").returncode, 2)
+        self.assertEqual(run("inspect", WALK, "--height", "-1").returncode, 2)
         self.assertEqual(run("inspect", WALK, "--up", "upwards").returncode, 2)
         self.assertEqual(run("inspect", WALK, "--facing", "north").returncode, 2)
 

@@ -7,7 +7,6 @@ from typing import Any
 from django.db import models
 
 from armuto import formats
-from armuto.choices import UNITS
 from armuto.formats import Document
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
@@ -76,8 +75,7 @@ class Character(Versioned):
     def document(self) -> Document:
         """The figure, read again as it was read at intake."""
         frame = self.skeleton.value().file_frame
-        unit = next(name for name, metres in UNITS.items() if metres == frame.unit)
-        return _read(self.pk, self.revision, self.original.sha256, ImportOptions(unit, frame.up, frame.turned))
+        return _read(self.pk, self.revision, self.original.sha256, ImportOptions(frame.unit, frame.up, frame.turned))
 
 
 class CharacterDisplay(models.Model):

@@ -3,10 +3,11 @@
 from datetime import datetime
 from typing import Literal
 
-from ninja import Schema
+from ninja import Field, Schema
 
 from armuto.retarget.settings import Settings
 from studio.platform.described import described
+from studio.platform.fields import Id
 from studio.stances.models import Stance
 
 
@@ -306,6 +307,19 @@ class SettingsIn(Schema):
     clip_id: int | None = None
     frame: int | None = None
     alone: bool = False
+
+
+class ClipsIn(Schema):
+    """Ids of clips."""
+
+    clips: list[Id] = Field(max_length=100_000)
+
+
+class TakenBack(Schema):
+    """revision: of the fitting now. exceptions: ids of the clips of which it says something otherwise."""
+
+    revision: int
+    exceptions: list[int]
 
 
 class PoseOut(Schema):

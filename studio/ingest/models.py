@@ -11,7 +11,7 @@ from django.db import models
 
 from armuto.intake import naming
 from armuto.intake.detection import ImportOptions
-from studio.library.models import Clip
+from studio.library.models import Clip, no_steps
 from studio.platform.leases import Leased
 
 
@@ -52,7 +52,7 @@ class IntakeFile(Leased):
     """One file on its way in; an archive becomes one row per file in it.
 
     archive: the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person
-    says about unit, up and facing. found: what was read, empty until then. sentence: why it was refused.
+    says about unit or height, up and facing. found: what was read, empty until then. sentence: why it was refused.
     """
 
     class State(models.TextChoices):
@@ -86,7 +86,15 @@ class IntakeFile(Leased):
         ordering = ["id"]
 
     def as_told(self) -> ImportOptions:
-        return ImportOptions(self.told.get("unit"), self.told.get("up"), float(self.told.get("turned", 0.0)))
+        """What overrules detection when the file is read."""
+        told = self.told
+        return ImportOptions(
+            unit=told.get("unit"),
+            up=told.get("up"),
+            turned=float(told.get("turned", 0.0)),
+            bound=bool(told.get("bound", False)),
+            height=told.get("height"),
+        )
 
     @property
     def file(self) -> str:
@@ -112,7 +120,8 @@ class IntakeRow(models.Model):
     """One clip found in a file. first and last: the range to keep. name: typed by hand, or empty for the rule's.
 
     fields: naming fields set by hand. plate: of the whole take. content: hash of the motion. becomes: the clip of which
-    this is to be a new version.
+    this is to be a new version, by whose recipe it is refined then. proposals: steps with their reasons, null until
+    they have been worked out. recipe: what it is to be refined by.
     """
 
     file = models.ForeignKey(IntakeFile, models.CASCADE, related_name="rows")
@@ -132,6 +141,8 @@ class IntakeRow(models.Model):
     revision = models.PositiveIntegerField(default=1)
     becomes = models.ForeignKey(Clip, models.SET_NULL, null=True, related_name="+")
     floor = models.FloatField(null=True, default=None)  # in metres, where a person says that it is
+    proposals = models.JSONField(null=True, default=None)
+    recipe = models.JSONField(default=no_steps)
     final = models.CharField(max_length=255, default="")
 
     objects = models.Manager["IntakeRow"]()

@@ -1,12 +1,15 @@
 """What the API of ingest takes and answers."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from ninja import Schema
 
+from armuto.choices import TALLEST
 from armuto.intake.naming import Facts
+from armuto.refining import Recipe
+from armuto.validation import Within
 from studio.cast.schemas import FileSpace, Sheet
-from studio.library.schemas import GroundOut, NamingPiece
+from studio.library.schemas import GroundOut, NamingPiece, ProposalOut
 from studio.platform.described import described
 
 
@@ -18,10 +21,15 @@ class Brought(Schema):
     ids: list[int]
 
 
+Height = Annotated[float, Within(0.001, TALLEST)]
+
+
 class ImportChoices(Schema):
-    """What a person says about a file. turned: degrees about up. bound: the figure rests as its mesh was bound."""
+    """What a person says about a file. height: metres that it is tall at rest, which says the unit, too. turned:
+    degrees about up. bound: the figure rests as its mesh was bound."""
 
     unit: str
+    height: float
     up: str
     turned: float
     bound: bool
@@ -58,7 +66,8 @@ class FileOut(Schema):
 
 
 class RowOut(Schema):
-    """skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or
+    """proposals: steps that it could be refined by; null until that has been measured. recipe: those that it will be.
+    skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or
     row that has the very same motion. same_name: a clip of the library with the name typed."""
 
     id: int
@@ -78,25 +87,29 @@ class RowOut(Schema):
     known: bool
     identity: str
     twin: str
+    proposals: list[ProposalOut] | None
+    recipe: described(Recipe, partial=True)  # type: ignore[valid-type]
     becomes_id: int | None
     could_become: list[int]
     revision: int
 
 
 class Summary(Schema):
-    """reading, ready, accepting, refused: numbers of files. rows: ids of all rows, in their order."""
+    """reading, ready, accepting, refused: numbers of files. measuring: of clips of which it is still to be said what
+    they could be refined by. rows: ids of all rows, in their order."""
 
     reading: int
     ready: int
     accepting: int
     refused: int
+    measuring: int
     rows: list[int]
     files: list[int]
 
 
 class RowsChange(Schema):
     """What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in
-    metres."""
+    metres. recipe: what they are refined by when they are taken in."""
 
     ids: list[int]
     ticked: bool | None = None
@@ -107,22 +120,27 @@ class RowsChange(Schema):
     fields: dict[str, str | None] | None = None
     becomes_id: int | None = None
     floor: float | Literal["measured"] | None = None
+    recipe: described(Recipe) | None = None  # type: ignore[valid-type]
 
 
 class Telling(Schema):
-    """What is said about these files. None leaves a thing as it is; "detect" goes back to what was detected."""
+    """What is said about these files. None leaves a thing as it is; "detect" goes back to what was detected. height:
+    metres that it is tall at rest, instead of a unit."""
 
     files: list[int]
     unit: str | None = None
+    height: Height | None = None
     up: str | None = None
     turned: float | None = None
     bound: bool | None = None
 
 
 class Reading(Schema):
-    """How a file is to be read; None leaves a thing as it is detected."""
+    """How a file is to be read; None leaves a thing as it is detected. height: metres that it is tall at rest,
+    instead of a unit."""
 
     unit: str | None = None
+    height: Height | None = None
     up: str | None = None
     turned: float | None = None
 

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.conf import settings
 from django.db import OperationalError, transaction
 from django_tasks import task
 
@@ -10,7 +11,7 @@ from armuto.formats import is_archive
 from studio.ingest.models import Arrival, ArrivalContent, IntakeFile
 from studio.ingest.services.acceptance import accept
 from studio.ingest.services.reading import take_in
-from studio.ingest.services.staging import lay_out, unpack
+from studio.ingest.services.staging import lay_out, measure, unpack
 from studio.platform import leases
 
 State = IntakeFile.State
@@ -66,6 +67,25 @@ def read_file(file_id: int) -> None:
                 read_file.enqueue(pk)
         else:
             lay_out(row)
+            propose_refining.enqueue(file_id)
+
+
+@task(priority=settings.LATER)
+def propose_refining(file_id: int) -> None:
+    """Say what the clips of a file could be refined by, once nothing that people wait for is queued."""
+    row = IntakeFile.objects.filter(pk=file_id, state=State.READY, kind=IntakeFile.Kind.MOTION)
+    file = row.select_related("content").first()
+    if file is None:
+        return  # decided on before its turn came
+    try:
+        if not measure(file):
+            propose_refining.enqueue(file_id)
+    except OperationalError:
+        raise
+    except Exception:
+        # Nothing is proposed of what cannot be measured; the clips can be taken in all the same.
+        file.rows.filter(proposals__isnull=True).update(proposals=[])
+        raise
 
 
 @task()
@@ -113,6 +133,7 @@ def take_up(everything: bool = False) -> None:
         (read_arrival, Arrival.objects.filter(state=Arrival.State.WAITING)),
         (read_file, IntakeFile.objects.filter(state=State.WAITING)),
         (accept_file, IntakeFile.objects.filter(state=State.ACCEPTING, worker="")),
+        (propose_refining, IntakeFile.objects.filter(state=State.READY, rows__proposals__isnull=True).distinct()),
     ):
         for pk in rows.values_list("pk", flat=True):
             task_of.enqueue(pk)

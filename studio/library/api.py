@@ -14,20 +14,23 @@ from ninja.files import UploadedFile
 from armuto.body.mirror import mirror_joints
 from armuto.errors import BadInput
 from armuto.intake import naming, recording
+from armuto.intake.detection import ImportOptions
 from armuto.refining import Refined, from_file, to_json
 from studio.library.models import Clip, KeptRecipe, Plate, Skeleton
-from studio.library.refining import analysis, keep_recipe, trial
+from studio.library.refining import LONG, analysis, keep_recipe, long_analysis, residual, trial
 from studio.library.schemas import (
     ClipChange,
     ClipOut,
     KeptRecipeIn,
     KeptRecipeOut,
     ManyChange,
+    MeasuringOut,
     NameChange,
     PlateOut,
     RecipeIn,
     RefiningOut,
     Renaming,
+    ResidualOut,
     SegmentIn,
     SkeletonChange,
     SkeletonOut,
@@ -38,11 +41,13 @@ from studio.library.services import (
     keep_original,
     keep_skeleton,
     new_version,
+    plate_of,
     rename,
     segment,
     set_names,
     shortened,
 )
+from studio.library.tasks import measure_clip
 from studio.platform import reader
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
@@ -172,7 +177,9 @@ def post_version(request: HttpRequest, clip_id: Id, file: File[UploadedFile]) ->
     """A new take for this clip: it keeps name, tags and fittings, and what was made from it is out of date."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     name, data = received(file)
-    document = reader.read(data, name)
+    # On the same skeleton, so in the space that was said or found for that.
+    frame = row.skeleton.value().file_frame
+    document = reader.read(data, name, ImportOptions(frame.unit, frame.up, frame.turned))
     if not document.clips:
         raise BadInput(f"{name}: there is no motion in it; name a file with at least one clip.")
     clip = next((clip for clip in document.clips if clip.name == row.name), document.clips[0])
@@ -213,11 +220,31 @@ def _refined_positions(refined: Refined) -> HttpResponse:
     return array_response(places, refined.frames, fps=refined.clip.fps)
 
 
-@router.get("clips/{clip_id}/refining", response=RefiningOut, operation_id="get_refining")
+@router.get("clips/{clip_id}/refining", response={200: RefiningOut, 202: MeasuringOut}, operation_id="get_refining")
 def get_refining(request: HttpRequest, clip_id: Id) -> Any:
-    """What each step of the clip's recipe changes, what it could be refined by, and where it could loop."""
+    """What each step of the clip's recipe changes, what it could be refined by, and where it could loop. Long clips are
+    measured by the worker: 202 until it is through."""
     row = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id)
-    return analysis(row)
+    if max(row.last - row.first + 1, row.length) <= LONG:
+        return analysis(row)
+    with transaction.atomic():
+        found, begins = long_analysis(row)
+    if begins:
+        measure_clip.enqueue(row.pk)
+    return found or Status(202, {"frames": row.length})
+
+
+@router.get("clips/{clip_id}/residual", response=ResidualOut, operation_id="get_residual")
+def get_residual(request: HttpRequest, clip_id: Id, bone: int) -> Any:
+    """What low passes would take off a bone's turns, by their cutoff: of the clip as it comes to be smoothed."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    found = residual(row, bone)
+    return {
+        "cutoffs": found.cutoffs.tolist(),
+        "degrees": found.degrees.tolist(),
+        "noise": found.noise.tolist(),
+        "cutoff": found.cutoff,
+    }
 
 
 @router.get("recipes", response=list[KeptRecipeOut], operation_id="list_recipes")
@@ -274,6 +301,17 @@ def get_file(request: HttpRequest, clip_id: Id) -> HttpResponse:
 def get_plate(request: HttpRequest, clip_id: Id) -> Any:
     """The picture of a clip: its poses one after another."""
     return get_object_or_404(Plate, clip_id=clip_id).drawing
+
+
+@router.get("clips/{clip_id}/take/plate", response=PlateOut, operation_id="get_take_plate")
+def get_take_plate(request: HttpRequest, clip_id: Id, first: int, last: int) -> Any:
+    """The picture of a stretch of a clip's take. first and last: frames of it."""
+    row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
+    if not 0 <= first <= last < row.frames:
+        raise BadInput(
+            f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
+        )
+    return plate_of(row.whole().cut(first, last), row.skeleton.assignment())
 
 
 @router.get("clips/{clip_id}/positions", operation_id="get_clip_positions", response={200: None})

@@ -4,7 +4,7 @@ from typing import Any
 
 from armuto.body.orientation import facing_angle
 from armuto.body.plans import plan_of
-from armuto.choices import UNITS
+from armuto.choices import unit_name
 from armuto.formats import Document
 
 
@@ -15,7 +15,7 @@ def detected(document: Document) -> dict[str, Any]:
     up, unit = frame.evidence[0], frame.evidence[1]
     return {
         "format": document.format,
-        "unit": next(name for name, metres in UNITS.items() if metres == frame.unit),
+        "unit": unit_name(frame.unit),
         "up": frame.up,
         "turned": frame.turned,
         "facing": angle,

@@ -5,7 +5,7 @@ portion is in, the clips are hidden (:attr:`Clip.arriving`); whatever ends an im
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
@@ -17,7 +17,7 @@ from armuto.formats import Document
 from armuto.intake import naming
 from armuto.kinematics.clip import Clip as ClipValue
 from studio.library import arrays, services
-from studio.library.models import Clip, Motion, Plate, Skeleton
+from studio.library.models import Clip, Motion, Plate, RefinedMotion, Skeleton, no_steps
 from studio.platform import workers
 
 PORTION = 4 * 1024 * 1024  # bytes of motion per transaction
@@ -27,12 +27,13 @@ MOST_AT_ONCE = 100  # clips per transaction
 @dataclass(frozen=True)
 class NewClip:
     """A clip of a document that is to be kept. trim: first and last frame of its take. floor: where a person said it
-    is."""
+    is. recipe: what it is refined by, in its JSON form."""
 
     value: ClipValue
     name: str
     trim: tuple[int, int]
     floor: float | None = None
+    recipe: dict[str, Any] = field(default_factory=no_steps)
 
 
 class AlreadyThere(Exception):
@@ -44,10 +45,12 @@ class _Prepared:
     row: Clip
     motion: dict[str, Any]
     drawing: dict[str, Any]
+    refined: dict[str, Any] | None = None
 
     @property
     def size(self) -> int:
-        return len(self.motion["rotations"]) + len(self.motion["translations"])
+        columns = [self.motion, *([self.refined] if self.refined else [])]
+        return sum(len(held["rotations"]) + len(held["translations"]) for held in columns)
 
 
 def keep_clips(
@@ -109,10 +112,11 @@ def sweep(everything: bool = False) -> None:
 
 
 def _prepared(document: Document, clip: NewClip, parts: Assignment) -> _Prepared:
-    row = Clip(name=clip.name, floor=clip.floor)
-    services.take_up_facts(row, document, clip.value, clip.trim, parts)
-    drawing = services.plate_of(clip.value.cut(*clip.trim), document.parts)
-    return _Prepared(row, services.motion_of(clip.value), drawing)
+    row = Clip(name=clip.name, floor=clip.floor, recipe=clip.recipe)
+    refined = services.take_up_facts(row, document, clip.value, clip.trim, parts)
+    drawing = services.plate_of(refined.clip, document.parts)
+    made = None if row.refined_frames is None else services.refined_motion_of(refined)
+    return _Prepared(row, services.motion_of(clip.value), drawing, made)
 
 
 def _begin(prepared: Sequence[_Prepared], document: Document, data: bytes, file: str, skeleton_name: str) -> None:
@@ -151,6 +155,8 @@ def _insert(portion: Sequence[_Prepared]) -> None:
         row.row.set_digest()
     Clip.everything.bulk_create([row.row for row in portion])
     Motion.objects.bulk_create([Motion(clip=row.row, **row.motion) for row in portion])
+    made = [RefinedMotion(clip=row.row, **row.refined) for row in portion if row.refined is not None]
+    RefinedMotion.objects.bulk_create(made)
     Plate.objects.bulk_create([Plate(clip=row.row, drawing=row.drawing) for row in portion])
 
 

@@ -232,6 +232,15 @@ class RefinedMotion(models.Model):
     mirrored = models.BooleanField(default=False)
 
 
+class Analysis(models.Model):
+    """What was measured of a long clip in the worker. motion: digest of the motion that it is of. result: as the API
+    answers it, null until it is there."""
+
+    clip = models.OneToOneField(Clip, models.CASCADE, primary_key=True, related_name="analysis")
+    motion = models.CharField(max_length=64)
+    result = models.JSONField(null=True, default=None)
+
+
 class KeptRecipe(models.Model):
     """A recipe that was kept under a name, to be used for other clips."""
 

@@ -129,6 +129,22 @@ class RecipeIn(Schema):
     recipe: described(Recipe)  # type: ignore[valid-type]
 
 
+class MeasuringOut(Schema):
+    """A clip of so many frames is being measured."""
+
+    frames: int
+
+
+class ResidualOut(Schema):
+    """What low passes of these cutoffs, in Hz, take off a bone's turns, in degrees. noise: the line that noise alone
+    would give, its value at 0 Hz and its slope. cutoff: the one it leads to, null where it shows no noise."""
+
+    cutoffs: list[float]
+    degrees: list[float]
+    noise: list[float]
+    cutoff: float | None
+
+
 class KeptRecipeIn(Schema):
     """replace: whether a recipe of that name gives way."""
 

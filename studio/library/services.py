@@ -190,12 +190,14 @@ def _keep_motion(row: Clip, refined: Refined, parts: Assignment) -> None:
     if row.refined_frames is None:
         RefinedMotion.objects.filter(clip=row).delete()
     else:
-        columns = motion_of(refined.clip) | {
-            "frames": refined.frames.astype("<f8").tobytes(),
-            "mirrored": refined.mirrored,
-        }
-        RefinedMotion.objects.update_or_create(clip=row, defaults=columns)
+        RefinedMotion.objects.update_or_create(clip=row, defaults=refined_motion_of(refined))
     keep_plate(row, refined.clip, parts)
+
+
+def refined_motion_of(refined: Refined) -> dict[str, Any]:
+    """The columns of what a recipe has made of a take."""
+    frames = refined.frames.astype("<f8").tobytes()
+    return motion_of(refined.clip) | {"frames": frames, "mirrored": refined.mirrored}
 
 
 def plate_of(clip: ClipValue, parts: Assignment) -> dict[str, Any]:

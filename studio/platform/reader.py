@@ -5,7 +5,10 @@ Everything here raises :class:`BadInput`, whatever happens to the process that r
 
 import contextlib
 import fcntl
+import hashlib
 import os
+import pickle
+import tempfile
 import time
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
@@ -20,14 +23,57 @@ from armuto.intake.detection import NOTHING, ImportOptions
 from studio.platform import workers
 
 T = TypeVar("T")
+LARGEST_KEPT = 8 * 1024**2  # bytes of a file of which it is kept what was read
+KEPT = 128 * 1024**2  # bytes of what is kept in all
 WAIT = 0.02  # seconds between two looks for a free place
 
 
 def read(
     data: bytes, file: str, options: ImportOptions = NOTHING, files: Mapping[str, bytes] | None = None
 ) -> Document:
-    """:func:`armuto.formats.read`, apart."""
-    return _apart(file, formats.read, data, file, options, files)
+    """:func:`armuto.formats.read`, apart.
+
+    What was read is kept for a while: a file that lies in the intake is read when it is laid out, when it is measured
+    and when it is accepted.
+    """
+    if len(data) > LARGEST_KEPT or files:
+        return _apart(file, formats.read, data, file, options, files)
+    what = [file.encode(errors="surrogatepass"), repr(options).encode(), data]
+    kept = _kept() / hashlib.sha256(b"\0".join(what)).hexdigest()
+    # What another state of the program has kept may not be read by this one.
+    with contextlib.suppress(OSError, pickle.UnpicklingError, AttributeError, ImportError):
+        document: Document = pickle.loads(kept.read_bytes())
+        kept.touch()
+        return document
+    document = _apart(file, formats.read, data, file, options, files)
+    _keep(document, kept)
+    return document
+
+
+def _kept() -> Path:
+    """Where what was read is kept, by a hash of what it was read from. Only this studio writes there."""
+    folder = scratch() / "read"
+    folder.mkdir(exist_ok=True)
+    return folder
+
+
+def _keep(document: Document, path: Path) -> None:
+    """Keep what was read, in place of what has not been asked for longest. Where there is no room nothing is kept."""
+    with contextlib.suppress(OSError):
+        with tempfile.NamedTemporaryFile(dir=path.parent, suffix=".part", delete=False) as part:
+            pickle.dump(document, part, protocol=5)
+            size = part.tell()
+        if size > KEPT // 4:
+            Path(part.name).unlink()
+            return
+        Path(part.name).replace(path)
+        held = sorted((row.stat().st_mtime, row.stat().st_size, Path(row.path)) for row in os.scandir(path.parent))
+        over = sum(row[1] for row in held) - KEPT
+        for _, least, oldest in held:
+            if over <= 0:
+                break
+            oldest.unlink()
+            over -= least
 
 
 def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:

@@ -47,14 +47,19 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
     column_of = {pk: at for at, pk in enumerate(characters)}
     out = np.zeros((len(clips), len(characters)), np.uint8)
     rows = with_state(Rendition.objects.order_by()).values_list(
-        "clip_id", "character_id", "state", "accepted_id", "note", "retired", "exceptions_digest"
+        "clip_id", "character_id", "state", "accepted_id", "note", "retired"
     )
-    for clip, character, state, accepted, note, retired, own in rows:
+    for clip, character, state, accepted, note, retired in rows:
         at, column = row_of.get(clip), column_of.get(character)
         if at is not None and column is not None:
             flags = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
-            flags |= EXCEPTION * bool(own)
             out[at, column] = state | flags
+    # Of cells that nobody has transferred yet, too.
+    said = Fitting.objects.filter(state__data__has_key="exceptions")
+    for character, table in said.values_list("character_id", "state__data__exceptions"):
+        cells = [row_of[int(clip)] for clip in table if int(clip) in row_of]
+        if character in column_of and cells:
+            out[cells, column_of[character]] |= EXCEPTION
     return out
 
 

@@ -9,8 +9,6 @@ from django.db.models.signals import post_migrate
 from django.test.runner import DiscoverRunner
 
 from armuto.lazy import COMPILED, load
-from studio.platform import reader
-from studio.tests.readings import remembered
 
 
 class Runner(DiscoverRunner):
@@ -23,7 +21,6 @@ class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         load(*COMPILED)  # no test waits for them
-        reader.read = remembered(reader.read)
         settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
         # A test that empties the tables takes away what migrations put in; it is there again for the next.
         post_migrate.connect(_add_shipped_patterns, sender=apps.get_app_config("patterns"))

@@ -11,6 +11,7 @@ import unittest
 from pathlib import Path
 
 from django.conf import settings
+from django.test import tag
 
 from studio.platform import workers
 
@@ -33,6 +34,7 @@ def fill(folder: Path, number: int):
     python(folder, "-c", FILL.format(number=number)).check_returncode()
 
 
+@tag("processes")
 class Backup(unittest.TestCase):
     @classmethod
     def setUpClass(cls):

@@ -14,6 +14,7 @@ from armuto.errors import BadInput
 from armuto.export import settings as delivery_settings
 from armuto.intake.detection import ImportOptions
 from armuto.tests.files import DEMO, PORTER
+from studio.cast.services import keep_character
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.delivery.services import planning
 from studio.renditions import results
@@ -209,6 +210,21 @@ class Deliveries(Studio):
             ("this format is not read", {"data": b"closed", "name": "note.txt"}),
         ):
             self.assertIn(words, self.onto(422, **fields).json()["detail"])
+
+    def test_into_the_file_of_a_figure_whose_height_was_said(self):
+        """Its file alone reads as a grown porter; the result is one of half a metre."""
+        document = formats.read(PORTER.read_bytes(), "small.glb", ImportOptions(height=0.5))
+        small = keep_character(document, PORTER.read_bytes(), "small porter")
+        self.transfer((self.walk.pk, small.pk))
+        row = Rendition.objects.get(clip=self.walk, character=small)
+        path = f"/api/deliveries/onto/{row.pk}"
+        answer = self.client.post(path, {"file": SimpleUploadedFile("porter.glb", PORTER.read_bytes())})
+        self.assertEqual(answer.status_code, 200, answer.content[:300])
+        made = formats.read(answer.content, "small.glb", ImportOptions(document.skeleton.file_frame.unit))
+        wanted = results.motion_of(row.newest)
+        np.testing.assert_allclose(made.clips[0].world().positions, wanted.world().positions, atol=1e-5)
+        # As the file itself has it, it is a grown porter who walks.
+        self.assertGreater(formats.read(answer.content, "porter.glb").clips[0].world().positions[:, :, 1].max(), 1.2)
 
     def test_bones_of_an_earlier_version_do_not_go_out(self):
         made = Revision.objects.get(rendition__clip=self.walk, rendition__character=self.porter)

@@ -6,7 +6,7 @@ import numpy as np
 
 from studio.fittings.models import Fitting
 from studio.renditions import results
-from studio.renditions.models import Revision
+from studio.renditions.models import Rendition, Revision
 from studio.renditions.queries import EXCEPTION
 from studio.tests.test_renditions import Studio
 
@@ -54,6 +54,33 @@ class Exceptions(Studio):
         removed = self.say(spread=None)
         self.assertEqual(removed["exceptions"], {})
         self.assertEqual(self.out_of_date(), set())
+
+    def test_a_cell_that_is_not_transferred_yet_shows_them_too(self):
+        clip = self.clips[-1] if self.clips[-1].skeleton_id == self.walk.skeleton_id else self.bow
+        Rendition.objects.filter(clip=clip).delete()
+        board = self.get("board/")
+        at = board["clips"].index(clip.pk), board["characters"].index(self.porter.pk)
+        states = np.frombuffer(b64decode(board["states"]), np.uint8).reshape(len(board["clips"]), -1)
+        self.assertFalse(states[at] & EXCEPTION)
+        self.say(clip=clip, spread=8.0)
+        states = np.frombuffer(b64decode(self.get("board/")["states"]), np.uint8).reshape(len(board["clips"]), -1)
+        self.assertTrue(states[at] & EXCEPTION)
+        self.assertEqual(int((states & EXCEPTION > 0).sum()), 1)
+
+    def test_of_many_cells_at_once(self):
+        for clip in (self.walk, self.bow):
+            self.say(clip=clip, spread=8.0)
+        made = self.post(f"{self.path}/exceptions/take-back", clips=[self.walk.pk, 10**6])
+        self.assertEqual(made["exceptions"], [self.bow.pk])
+        self.assertEqual(self.out_of_date(), {("bow", "porter")})
+        self.assertEqual(self.get(self.path)["undo"], "walk as every clip")
+        self.post(f"{self.path}/undo")
+        self.assertEqual(self.out_of_date(), {("walk", "porter"), ("bow", "porter")})
+        self.post(f"{self.path}/exceptions/take-back", clips=[self.walk.pk, self.bow.pk])
+        self.assertEqual(self.out_of_date(), set())
+        revision = self.get(self.path)["revision"]
+        again = self.post(f"{self.path}/exceptions/take-back", clips=[self.walk.pk])
+        self.assertEqual(again, {"revision": revision, "exceptions": []}, "nothing to take back is no step")
 
     def test_the_rest_follows_the_fitting(self):
         self.say(holds={"left leg": 0.6})

@@ -155,6 +155,26 @@ class Telling(IntakeCase):
         (file,) = self.send("post", "tell", files=[pk], unit="detect").json()
         self.assertEqual((file["found"]["unit"], file["told"]), ("inch", {}))
 
+    def test_a_height_says_the_unit_and_a_new_version_keeps_it(self):
+        (pk,) = self.lay(("walk.bvh", WALK.read_bytes()))
+        self.send("post", "tell", files=[pk], unit="inch")
+        (file,) = self.send("post", "tell", files=[pk], height=2.5).json()
+        self.assertEqual(file["told"], {"height": 2.5})
+        self.assertRegex(file["found"]["unit"], r"^1\.4\d+ cm$")
+        self.assertAlmostEqual(file["found"]["height"], 2.5, places=6)
+        self.send("post", "accept")
+        clip = Clip.objects.get()
+        # The same skeleton comes in its unit again, whatever would be found in the file alone.
+        answer = self.version(f"library/clips/{clip.pk}", "bow.bvh", BOW.read_bytes())
+        self.assertEqual(answer.status_code, 200, answer.content)
+        clip.refresh_from_db()
+        self.assertEqual((clip.revision, clip.take.name), (2, "bow.bvh"))
+        answer = self.send("post", f"clips/{clip.pk}", height=1.2)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.assertEqual(self.files()[0]["told"], {"height": 1.2})
+        (file,) = self.send("post", "tell", files=[answer.json()["ids"][0]], unit="detect").json()
+        self.assertEqual((file["told"], file["found"]["unit"]), ({}, "cm"))
+
     def test_turned_and_accepted_it_faces_as_told(self):
         (pk,) = self.lay(("walk.bvh", WALK.read_bytes()))
         self.send("post", "tell", files=[pk], turned=90)
@@ -168,7 +188,13 @@ class Telling(IntakeCase):
 
     def test_nonsense_is_said(self):
         (pk,) = self.lay(("walk.bvh", WALK.read_bytes()))
-        for body, part in (({"unit": "ell"}, "no such unit"), ({"up": "north"}, "no such axis")):
+        wrong = (
+            ({"unit": "ell"}, "no such unit"),
+            ({"up": "north"}, "no such axis"),
+            ({"height": 0}, "height"),
+            ({"height": 1.7, "unit": "cm"}, "say one of them"),
+        )
+        for body, part in wrong:
             answer = self.send("post", "tell", files=[pk], **body)
             self.assertEqual(answer.status_code, 422)
             self.assertIn(part, answer.json()["detail"])
@@ -287,7 +313,7 @@ class Accepting(IntakeCase):
             calls["n"] += 1
             if calls["n"] == 3:
                 raise RuntimeError("the disk is full")
-            take_up(*arguments)
+            return take_up(*arguments)
 
         with mock.patch.object(services, "take_up_facts", failing), self.assertLogs("django_tasks", "ERROR"):
             self.send("post", "accept")

@@ -4,7 +4,9 @@ import json
 
 import numpy as np
 
+from armuto import formats
 from armuto.formats import bvh, gltf
+from armuto.kinematics import rotation
 from armuto.tests import figures
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
 from studio.cast.models import Character
@@ -40,6 +42,26 @@ class Characters(IntakeCase):
         row = Character.objects.get()
         self.assertEqual((row.name, round(row.facing)), ("night porter", -90))
         self.assertAlmostEqual(row.document().skeleton.file_frame.turned, -90)
+
+    def test_a_height_and_the_bind_pose_can_be_said_and_stay(self):
+        held = gltf.parse(PORTER.read_bytes(), "porter.glb")
+        node = next(row for row in held.json["nodes"] if row["name"] == "humerus.L")
+        node["rotation"] = rotation.multiply(np.array(node["rotation"]), rotation.about([1, 0, 0], 0.6)).tolist()
+        posed = gltf.container.to_glb(held.json, held.buffers[0])
+        (pk,) = self.lay(("porter.glb", posed))
+        self.assertGreater(self.files()[0]["found"]["apart_degrees"], 30)
+        (file,) = self.send("post", "tell", files=[pk], bound=True, height=0.5).json()
+        self.assertLess(file["found"]["apart_degrees"], 0.1)
+        self.send("post", "accept", files=[pk])
+        row = Character.objects.get()
+        document, plain = row.document(), formats.read(PORTER.read_bytes(), "porter.glb")
+        share = document.height / plain.height
+        np.testing.assert_allclose(document.skeleton.rest.positions, plain.skeleton.rest.positions * share, atol=1e-4)
+        self.assertAlmostEqual(row.height, 0.5, places=5)
+        # A new file of it is as tall as was said.
+        self.assertEqual(self.version(f"cast/{row.pk}", "porter.glb", PORTER.read_bytes()).status_code, 200)
+        row.refresh_from_db()
+        self.assertAlmostEqual(row.height, 0.5, places=3)
 
     def test_a_new_version_keeps_the_fittings_and_says_what_changed(self):
         self.lay(("walk.bvh", WALK.read_bytes()), ("porter.glb", PORTER.read_bytes()))

@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from django.conf import settings
+from django.test import tag
 
 from studio.tests.test_backup import fill, python
 from studio.tests.test_upgrade import DataFile
@@ -21,6 +22,7 @@ BALLAST = 60_000_000  # bytes, so that copying takes long enough to be cut short
 SHARES = (0.6, 0.9)  # of the time that the command takes, when it is killed
 
 
+@tag("processes")
 class KilledCommand(unittest.TestCase):
     folder: Path
 

@@ -19,7 +19,7 @@ from unittest import mock
 from django.conf import settings
 from django.db import connection, transaction
 from django.db.models import Max
-from django.test import TransactionTestCase
+from django.test import TransactionTestCase, tag
 from django_tasks_db.models import DBTaskResult
 
 from armuto.tests.files import PORTER, WALK, random_bvh
@@ -45,6 +45,7 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+@tag("processes")
 class Kills(TransactionTestCase):
     def setUp(self):
         for number in range(9):

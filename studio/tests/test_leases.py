@@ -7,6 +7,7 @@ import threading
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
 from django.conf import settings
 from django.db import OperationalError, connection
 from django.test import Client, TransactionTestCase, override_settings
@@ -14,7 +15,8 @@ from django_tasks_db.models import DBTaskResult
 
 from armuto import isolation
 from armuto.errors import BadInput
-from armuto.tests.files import PORTER, WALK, random_bvh
+from armuto.intake.detection import ImportOptions
+from armuto.tests.files import BOW, PORTER, WALK, random_bvh
 from studio import recovery
 from studio.cast.models import Character
 from studio.ingest.models import Arrival, ArrivalContent, IntakeContent, IntakeFile
@@ -160,6 +162,13 @@ class FullDisk(TransactionTestCase):
 
 
 class Limits(TransactionTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        # Nothing that another test has read is at hand.
+        scratch = tempfile.TemporaryDirectory()
+        self.addCleanup(scratch.cleanup)
+        self.enterContext(override_settings(FILE_UPLOAD_TEMP_DIR=scratch.name))
+
     def worker(self) -> Worker:
         return Worker(
             queue_names=["default"],
@@ -211,6 +220,36 @@ class Limits(TransactionTestCase):
             reader.read(WALK.read_bytes(), "walk.bvh")
             with self.assertRaisesRegex(BadInput, r"^walk\.bvh: reading it takes more "):
                 reader.read(WALK.read_bytes() + b"0 " * 25_000_000, "walk.bvh")
+
+    def test_what_was_read_is_at_hand_for_a_while_and_never_in_the_way(self) -> None:
+        first = reader.read(WALK.read_bytes(), "walk.bvh")
+        kept = list((reader.scratch() / "read").iterdir())
+        self.assertEqual(len(kept), 1)
+        with mock.patch("armuto.isolation.call", side_effect=AssertionError):
+            again = reader.read(WALK.read_bytes(), "walk.bvh")
+        np.testing.assert_array_equal(again.clips[0].rotations, first.clips[0].rotations)
+        # Under another name, told otherwise, or changed, it is another file.
+        with mock.patch("armuto.isolation.call", wraps=isolation.call) as call:
+            reader.read(WALK.read_bytes(), "night.bvh")
+            self.assertEqual(
+                reader.read(WALK.read_bytes(), "walk.bvh", ImportOptions("m")).skeleton.file_frame.unit, 1.0
+            )
+            reader.read(WALK.read_bytes() + b"\n", "walk.bvh")
+            self.assertEqual(call.call_count, 3)
+            # What cannot be made out is read anew, and the oldest gives way.
+            kept[0].write_bytes(b"half of it")
+            reader.read(WALK.read_bytes(), "walk.bvh")
+            self.assertEqual(call.call_count, 4)
+        folder, usual = kept[0].parent, max(row.stat().st_size for row in kept[0].parent.iterdir())
+        oldest = min(folder.iterdir(), key=lambda row: row.stat().st_mtime)
+        with mock.patch.object(reader, "KEPT", int(4.5 * usual)):
+            reader.read(BOW.read_bytes(), "bow.bvh")
+        self.assertEqual((len(list(folder.iterdir())), oldest.exists()), (4, False))
+        # Large ones are not kept.
+        for name, value in (("LARGEST_KEPT", 10), ("KEPT", 10)):
+            with mock.patch.object(reader, name, value):
+                reader.read(BOW.read_bytes(), f"bow {name}.bvh")
+            self.assertEqual(len(list(folder.iterdir())), 4)
 
     def test_what_is_read_may_not_be_larger_than_the_limit(self) -> None:
         with self.assertRaises(isolation.OutOfMemory):

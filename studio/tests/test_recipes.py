@@ -1,6 +1,7 @@
 """Recipes of clips: what everything downstream sees of them, and what they depend on."""
 
 import json
+from unittest import mock
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -9,6 +10,8 @@ from django.test import TestCase
 from armuto import refining
 from armuto.tests.files import DEMO
 from studio.fittings.models import Fitting
+from studio.library import api, tasks
+from studio.library import refining as refining_of_clips
 from studio.library.models import Clip, KeptRecipe, RefinedMotion
 from studio.renditions.models import Rendition
 from studio.tests.test_renditions import Studio
@@ -171,6 +174,42 @@ class Recipes(Studio):
         self.assertLess(seam["after"], 0.01)
         self.assertGreater(seam["before"], 1)
         self.assertAlmostEqual(effects[2][0]["after"], 2 * length["after"], delta=0.05)
+
+    def test_a_long_clip_is_measured_by_the_worker(self):
+        path = f"library/clips/{self.walk.pk}/refining"
+        at_once = self.get(path)
+        with mock.patch.object(api, "LONG", 100):
+            with mock.patch.object(api, "measure_clip") as queued:
+                self.assertEqual(self.get(path, 202), {"frames": 149})
+                self.assertEqual(self.get(path, 202), {"frames": 149})
+            queued.enqueue.assert_called_once_with(self.walk.pk)
+            tasks.take_up()  # a worker that was killed at it
+            self.assertEqual(self.get(path), at_once)
+            # Another recipe is measured anew, and taken back again as well.
+            self.refine([{"kind": "mirror"}])
+            self.assertEqual(self.get(path, 202), {"frames": 149})
+            self.assertEqual(len(self.get(path)["effects"]), 1)
+            with (
+                mock.patch.object(refining_of_clips, "analysis", side_effect=RuntimeError),
+                self.assertLogs(level="ERROR"),
+            ):
+                self.refine([])
+                self.get(path, 202)
+            self.assertEqual(self.get(path)["effects"], [], "what fails keeps nobody waiting")
+
+    def test_what_a_cutoff_would_take_off_and_the_plate_of_a_stretch(self):
+        path = f"library/clips/{self.walk.pk}"
+        before = self.get(f"{path}/residual?bone=12")
+        self.assertEqual((len(before["cutoffs"]), len(before["degrees"]), len(before["noise"])), (40, 40, 2))
+        # It is asked of what comes to be smoothed, so that the step itself does not change it.
+        self.refine([{"kind": "smooth", "cutoff": 3.0}])
+        self.assertEqual(self.get(f"{path}/residual?bone=12"), before)
+        self.refine([{"kind": "pace", "percent": 50}, {"kind": "smooth", "cutoff": 3.0}])
+        self.assertNotEqual(self.get(f"{path}/residual?bone=12"), before)
+        self.assertIn("it has no bone 99", self.get(f"{path}/residual?bone=99", 422)["detail"])
+        plate = self.get(f"{path}/take/plate?first=20&last=60")
+        self.assertEqual((plate["frames"][0], plate["frames"][-1]), (0, 40))
+        self.assertIn("not a range", self.get(f"{path}/take/plate?first=20&last=151", 422)["detail"])
 
     def test_renditions_are_kept_from_before(self):
         self.transfer((self.walk.pk, self.porter.pk))

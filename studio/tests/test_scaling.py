@@ -9,6 +9,7 @@ import time
 import unittest
 
 from django.conf import settings
+from django.test import tag
 
 from studio.tests.test_kills import free_port
 
@@ -41,6 +42,7 @@ print(type(task_backends["default"]).__name__, database["ENGINE"], database["NAM
 """
 
 
+@tag("processes")
 class Scaling(unittest.TestCase):
     def setUp(self):
         folder = tempfile.TemporaryDirectory()

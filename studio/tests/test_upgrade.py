@@ -10,6 +10,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from django.test import tag
+
 DATA = Path(__file__).parent / "data"
 ROOT = Path(__file__).parents[2]
 # Everything below is asked in a process of its own, as a studio does that was updated and started again.
@@ -36,6 +38,7 @@ print(json.dumps({
 """
 
 
+@tag("processes")
 class DataFile(unittest.TestCase):
     """A data file of an earlier state in a folder of its own."""
 

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Router
 from ninja.files import UploadedFile
 
+from armuto.choices import UNITS, unit_name
 from armuto.errors import BadInput
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics.clip import still
@@ -72,8 +73,10 @@ def post_version(request: HttpRequest, character_id: Id, file: File[UploadedFile
     """Another file for this character: it keeps its name, tags, remarks and fittings."""
     row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)
     name, data = received(file)
-    frame = row.skeleton.tree["file_frame"]
-    new_version_of(row, reader.read(data, name, ImportOptions(turned=frame.get("turned", 0.0))), data)
+    frame = row.skeleton.value().file_frame
+    # A unit without a name comes from a height that was said; another file shows its own.
+    unit = None if unit_name(frame.unit) in UNITS else frame.unit
+    new_version_of(row, reader.read(data, name, ImportOptions(unit, turned=frame.turned)), data)
     return row
 
 

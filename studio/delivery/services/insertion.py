@@ -3,11 +3,16 @@
 from pathlib import PurePosixPath
 from typing import Literal
 
+import numpy as np
+
 from armuto import formats
 from armuto.choices import ONE_CLIP, WRITTEN
 from armuto.errors import BadInput
 from armuto.export.insert_motion import Start, insert_motion, placed
+from armuto.formats import Document
+from armuto.intake.detection import ImportOptions
 from armuto.kinematics.clip import Clip, still
+from armuto.kinematics.skeleton import Skeleton
 from studio.platform import reader
 from studio.renditions import results
 from studio.renditions.models import Revision
@@ -22,7 +27,7 @@ def put_onto(
     frame outside its motion.
     """
     clip, fitting = results.motion_of(made), results.fitting_of(made)
-    document = reader.read(data, file)
+    document = _on_rig(data, file, fitting.target)
     kind = document.format if document.format in WRITTEN else "glb"
     clips: list[Clip] = list(document.clips) or [still(document.skeleton)]
     number = next((n for n, clip in enumerate(clips) if clip.name == motion), None) if motion else 0
@@ -38,3 +43,18 @@ def put_onto(
         clips = [clips[number]]
     name = f"{PurePosixPath(file).stem} with {made.rendition.clip.name}.{kind}"
     return name, formats.write(clips, document, kind)
+
+
+def _on_rig(data: bytes, file: str, target: Skeleton) -> Document:
+    """The file as it reads by itself; or, where it is then another figure than the target, in the unit and axes that
+    were said of that."""
+    document, frame = reader.read(data, file), target.file_frame
+    if _size(document.skeleton) == _size(target):
+        return document
+    told = reader.read(data, file, ImportOptions(frame.unit, frame.up, frame.turned))
+    return told if _size(told.skeleton) == _size(target) else document
+
+
+def _size(skeleton: Skeleton) -> float:
+    """Metres from end to end at rest, to a millimetre."""
+    return round(float(np.ptp(skeleton.rest.positions, axis=0).max()), 3)

@@ -12,7 +12,17 @@ from armuto.retarget.translations import translated_joints
 from studio.fittings.api.fittings import at_once, begun_on, fitting_out, get_fitting_row, pose_of
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of
-from studio.fittings.schemas import ClipMeasuresOut, ContactsIn, ContactsOut, FittingOut, MeasureIn, PoseOut, SettingsIn
+from studio.fittings.schemas import (
+    ClipMeasuresOut,
+    ClipsIn,
+    ContactsIn,
+    ContactsOut,
+    FittingOut,
+    MeasureIn,
+    PoseOut,
+    SettingsIn,
+    TakenBack,
+)
 from studio.fittings.services import clip_exceptions, settings
 from studio.fittings.services.concurrency import change_fitting
 from studio.fittings.services.steps import value_of
@@ -35,6 +45,14 @@ def post_settings(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> A
     row, _ = change_fitting(begun_on(request, fitting_id), work)
     pose = pose_of(row, value_of(row), wanted.clip_id, wanted.frame)
     return at_once(fitting_out(row) | {"pose": pose, "standing": None})
+
+
+@router.post("fittings/{fitting_id}/exceptions/take-back", response=TakenBack, operation_id="take_back_exceptions")
+def post_take_back(request: HttpRequest, fitting_id: Id, wanted: ClipsIn) -> Any:
+    """Let what the fitting says of every clip hold for these clips, too; it is a step that can be undone."""
+    row, _ = change_fitting(begun_on(request, fitting_id), lambda row: clip_exceptions.take_back(row, wanted.clips))
+    assert row.state is not None
+    return {"revision": row.state_id, "exceptions": [int(clip) for clip in row.state.data.get("exceptions", {})]}
 
 
 @router.post("fittings/{fitting_id}/settings/trial", response=PoseOut, operation_id="try_settings")

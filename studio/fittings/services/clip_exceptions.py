@@ -5,7 +5,7 @@ so that they are steps of its one history; and are no part of the state's digest
 alone, whose own digest they have.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from armuto.retarget import fitting as core
@@ -75,3 +75,14 @@ def change(row: Fitting, clip: Clip, values: Mapping[str, Any]) -> None:
     rows = {**row.state.data.get("exceptions", {}), str(clip.pk): table}
     what = f"for {clip.name} alone: {described(values, made)}"
     step(row, value, what, exceptions={key: table for key, table in rows.items() if table})
+
+
+def take_back(row: Fitting, clip_ids: Iterable[int]) -> None:
+    """Let what holds for every clip hold for these as well; a step that can be undone."""
+    rows = row.state.data.get("exceptions", {}) if row.state else {}
+    gone = rows.keys() & {str(pk) for pk in clip_ids}
+    if not gone:
+        return
+    names = Clip.objects.filter(pk__in=gone).order_by("name").values_list("name", flat=True)
+    what = f"{', '.join(names[:3])}{f' and {len(gone) - 3} more' if len(gone) > 3 else ''} as every clip"
+    step(row, value_of(row), what, exceptions={key: table for key, table in rows.items() if key not in gone})

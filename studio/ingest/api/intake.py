@@ -13,6 +13,7 @@ from armuto.choices import UNITS, UP_AXES
 from armuto.errors import BadInput
 from armuto.formats.bounds import LONGEST_NAME
 from armuto.intake import naming
+from armuto.refining import to_json
 from studio.cast.models import Character
 from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow, NamingRule
 from studio.ingest.schemas import (
@@ -32,10 +33,10 @@ from studio.ingest.schemas import (
 )
 from studio.ingest.services.acceptance import begin, names_for, skeletons_called
 from studio.ingest.services.staging import document_of, lay_out, skeleton_names
-from studio.ingest.tasks import accept_file, read_file
+from studio.ingest.tasks import accept_file, propose_refining, read_file
 from studio.library.models import Clip
 from studio.library.schemas import PlateOut
-from studio.library.services import floor_said
+from studio.library.services import floor_said, parse_recipe
 from studio.platform import leases
 from studio.platform.fields import Id
 from studio.platform.uploads import file_path, received
@@ -85,7 +86,7 @@ def read_again(request: HttpRequest, clip_id: Id, wanted: Reading) -> Status[Any
     """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself
     stays."""
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
-    changes = {key: value for key, value in wanted.dict().items() if value is not None}
+    changes = {key: value for key, value in wanted.dict().items() if value not in (None, "detect")}
     _checked(changes)
     with transaction.atomic():
         row = IntakeFile.objects.create(path=clip.take.name, goes_to="library", told=changes)
@@ -95,7 +96,9 @@ def read_again(request: HttpRequest, clip_id: Id, wanted: Reading) -> Status[Any
 
 
 def _checked(given: dict[str, Any]) -> None:
-    """Raises :class:`BadInput` for a unit or an axis that there is not."""
+    """Raises :class:`BadInput` for a unit or an axis that there is not, and for a unit with a height."""
+    if given.get("unit") is not None and given.get("height") is not None:
+        raise BadInput("A unit and a height say the same thing; say one of them.")
     if given.get("unit") not in (None, "detect", *UNITS):
         raise BadInput(f"{given['unit']}: there is no such unit; take one of {', '.join(UNITS)}.")
     if given.get("up") not in (None, "detect", *UP_AXES):
@@ -112,6 +115,7 @@ def summary(request: HttpRequest) -> Any:
         refused=Count("id", filter=Q(state=State.REFUSED)),
     )
     return counts | {
+        "measuring": IntakeRow.laid_out.filter(proposals__isnull=True, file__state=State.READY).count(),
         "rows": list(IntakeRow.laid_out.values_list("pk", flat=True)),
         "files": list(IntakeFile.objects.values_list("pk", flat=True)),
     }
@@ -155,7 +159,7 @@ def rows_out(rows: Any) -> list[dict[str, Any]]:
                 key: getattr(row, key)
                 for key in ("file_id", "clip", "ticked", "name", "fields", "frames", "fps", "first", "last", "floor")
             }
-            | {key: getattr(row, key) for key in ("found", "identity", "becomes_id", "revision")}
+            | {key: getattr(row, key) for key in ("found", "proposals", "recipe", "identity", "becomes_id", "revision")}
             | {
                 "id": row.pk,
                 "facts": facts.__dict__,
@@ -173,6 +177,8 @@ def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
     """Change what is given in some rows: tick, name, range, floor, fields of the rule, the clip it is a version of."""
     rows = IntakeRow.objects.filter(pk__in=wanted.ids).defer("plate")
     given = wanted.dict(exclude_unset=True)
+    if given.get("recipe") is not None:
+        given["recipe"] = to_json(parse_recipe("The intake", given["recipe"]))
     if unknown := set(given.get("fields") or {}) - set(naming.FIELDS):
         raise BadInput(f"{min(unknown)}: there is no such naming field; take one of {', '.join(naming.FIELDS)}.")
     with transaction.atomic():
@@ -199,6 +205,8 @@ def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
             if "floor" in given:
                 measured = given["floor"] in (None, "measured")
                 row.floor = None if measured else floor_said(row.clip, given["floor"])
+            if given.get("recipe") is not None:
+                row.recipe = given["recipe"]
             if "becomes_id" in given:
                 clip = Clip.objects.filter(pk=given["becomes_id"]).select_related("skeleton").first()
                 if clip and clip.skeleton.identity != row.identity:
@@ -227,6 +235,8 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
     readable = IntakeFile.objects.filter(content__isnull=False)
     rows = list(readable.filter(pk__in=changes.files).exclude(state=State.ACCEPTING))
     for row in rows:
+        if given.get("unit") is not None or given.get("height") is not None:
+            row.told = {key: value for key, value in row.told.items() if key not in ("unit", "height")}
         for key, value in given.items():
             if value in (None, "detect", 0, False):
                 row.told.pop(key, None)
@@ -238,6 +248,7 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
         for row in rows:
             try:
                 lay_out(row)
+                propose_refining.enqueue(row.pk)
             except BadInput as problem:
                 IntakeFile.objects.filter(pk=row.pk).update(state=State.REFUSED, sentence=str(problem))
     else:

@@ -115,6 +115,7 @@ def _keep_clips(file: IntakeFile, document: Document, data: bytes) -> list[int]:
             row.final or document.clips[row.number].name,
             (row.first, row.last),
             row.floor,
+            row.recipe,
         )
         for row in rows
         if not row.becomes

@@ -24,10 +24,13 @@ from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow
 from studio.library import arrays
 from studio.library.evidence import detected
 from studio.library.models import Clip, Skeleton
+from studio.library.refining import proposed
 from studio.library.services import plate_of
 from studio.platform import reader
 
 CLIPS_AT_ONCE = 20  # written in one transaction
+MEASURED = 3000  # frames that tell what a take could be refined by
+PORTION = 5.0  # seconds of measuring before something else gets its turn
 TURN = 0.1  # seconds between two portions: who waits for the lock asks again as seldom, and has no place in a queue
 REFERS = (".gltf", ".dae")  # formats that may name files beside them
 
@@ -193,12 +196,32 @@ def _keep_row(row: IntakeFile, number: int, clip: ClipValue, values: dict[str, A
         old.last = min(old.last, clip.frames - 1)
         old.first = min(old.first, old.last)
         old.revision += 1
+        old.proposals = None
         old.save()
         return
     # What is there already is left out unless the person says otherwise.
     content, first = values["content"], values["found"]["calibration"]
     present = Clip.objects.filter(content=content).exists() or IntakeRow.objects.filter(content=content).exists()
     IntakeRow.objects.create(file=row, number=number, ticked=not present, first=first, last=clip.frames - 1, **values)
+
+
+def measure(row: IntakeFile) -> bool:
+    """Set down what each clip of a file could be refined by, and whether all are through: those of a file of many get
+    their turn a portion at a time. Of long takes a stretch tells it."""
+    waiting = list(row.rows.filter(proposals__isnull=True).defer("plate"))
+    if not waiting:
+        return True
+    document, begun = document_of(row), time.monotonic()
+    for held in waiting:
+        if time.monotonic() - begun > PORTION:
+            return False
+        proposals: list[dict[str, Any]] = []
+        if held.number < len(document.clips):
+            first = held.found.get("calibration", 0)
+            clip = document.clips[held.number]
+            proposals = proposed(clip.cut(first, min(clip.frames, first + MEASURED) - 1), document.parts, first)
+        IntakeRow.objects.filter(pk=held.pk, revision=held.revision).update(proposals=proposals)
+    return True
 
 
 def skeleton_names(identities: set[str]) -> dict[str, str]:

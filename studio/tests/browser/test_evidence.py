@@ -56,7 +56,7 @@ class Floors(StudioCase):
         self.page.locator(".why:visible").get_by_role("button", name="as measured").click()
         expect(self.page.get_by_role("button", name="at: 0.0 cm")).to_be_visible()
         # Another axis: the file waits in the intake, and the clip stays.
-        self.page.get_by_role("button", name="was: ").click()
+        self.page.get_by_role("button", name="was: +").click()
         self.page.locator(".why:visible").get_by_role("button", name="+Z", exact=True).click()
         self.page.get_by_text("To the intake").click()
         expect(self.page.locator(".item").get_by_role("button", name="up: +Z")).to_be_visible()

@@ -2,13 +2,17 @@
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from django.test import Client
 from playwright.sync_api import expect
 
+from armuto import formats
+from armuto.formats import bvh
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
+from armuto.tests.leaps import leap
 from studio.fittings.models import Fitting
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
@@ -46,6 +50,42 @@ class Refining(StudioCase):
         self.page.get_by_role("combobox", name="Add a step").fill(label)
         self.page.get_by_role("option", name=label).first.click()
         expect(self.page.locator(".step")).to_have_count(before + 1)
+
+    def test_what_is_proposed_at_intake_and_a_height_that_is_said(self):
+        shaky, jumps = DEMO / "camera" / "late_sweep.glb", self.folder / "over_the_rope.bvh"
+        jumps.write_bytes(bvh.serialise(bvh.from_clip(leap((0.5,), 1), unit=0.0564)))
+        self.go("/library/intake")
+        self.choose_files("Bring in motion", shaky, jumps)
+        sweep, rope = self.page.locator(".item").first, self.page.locator(".item").last
+        rope.get_by_role("button", name="unit: 5.").click()
+        why = self.page.locator(".why:visible")
+        expect(why).to_contain_text("which falls by 9.8")
+        why.get_by_label("or its height, cm").fill("nine")
+        why.get_by_role("button", name="Say so").click()
+        expect(why.get_by_role("alert")).to_contain_text("Type a number")
+        why.get_by_label("or its height, cm").fill("84")
+        why.get_by_role("button", name="Say so").click()
+        expect(rope.get_by_role("button", name="unit: 2.7")).to_have_class("plain fact told")
+        self.page.get_by_role("button", name="Undo", exact=True).click()
+        expect(rope.get_by_role("button", name="unit: 5.")).to_be_visible()
+        self.page.get_by_role("button", name="Redo", exact=True).click()
+        sweep.get_by_role("button", name="refine: 4 proposed").click()
+        expect(why).to_contain_text("The floor leans by")
+        why.get_by_role("button", name="Take all 4 that mend it").click()
+        expect(sweep.get_by_role("button", name="refine: 4 of 5 taken")).to_be_visible()
+        why.get_by_role("checkbox", name="Bones change their length").click()
+        expect(sweep.get_by_role("button", name="refine: 3 of 5 taken")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("button", name="Undo", exact=True).click()
+        expect(sweep.get_by_role("button", name="refine: 4 of 5 taken")).to_be_visible()
+        self.page.get_by_role("button", name="Accept 2 clips").click()
+        expect(self.page.get_by_text("The intake has been accepted.")).to_be_visible()
+        clip = Clip.objects.get(name="late sweep")
+        kinds = [step["kind"] for step in clip.recipe["steps"]]
+        self.assertEqual(kinds, ["spikes", "smooth", "steady", "ground"])
+        self.assertEqual(Clip.objects.get(name="over the rope").recipe["steps"], [])
+        self.open(clip)
+        expect(self.row("Ground")).to_contain_text("lean")
 
     def test_what_a_camera_caught_is_made_clean_looped_mirrored_slowed_and_performed(self):
         take_in(ROUND.read_bytes(), "lantern round.glb")
@@ -133,7 +173,13 @@ class Refining(StudioCase):
         expect(alone).to_contain_text("arms spread")
         self.assertEqual(self.out_of_date(), of_variant | {("lantern round", "porter")})
         self.nav("Board")
-        expect(self.page.locator(".cell", has_text="settings of its own")).to_have_count(1)
+        own = self.page.locator(".cell", has_text="settings of its own")
+        expect(own).to_have_count(1)
+        self.page.get_by_role("button", name="Sweep all").click()
+        self.page.get_by_role("button", name="Take them back").click()
+        expect(own).to_have_count(0)
+        self.page.get_by_role("status").get_by_role("button", name="Undo").click()
+        expect(own).to_have_count(1)
         self.page.go_back()
         self.page.get_by_role("tab", name="Transfer").click()
         alone.get_by_role("button", name="Take back arms spread").click()
@@ -202,6 +248,22 @@ class Refining(StudioCase):
         expect(self.page.get_by_role("button", name="Take", exact=True)).to_have_attribute("aria-pressed", "true")
         expect(self.page.get_by_role("button", name="Trim", exact=True)).to_be_visible()
         self.page.keyboard.press("t")
+        # Played again, what loops goes on along its path.
+        self.page.get_by_role("button", name="Play").click()
+        self.page.wait_for_function("() => window.armuto.stage.placeOf('source').z > 0.5")
+        self.page.get_by_label("Goes on along its path").uncheck()
+        self.page.wait_for_function("() => window.armuto.stage.placeOf('source').z === 0")
+        self.page.get_by_role("button", name="Pause").click()
+        # A cutoff for the noise of a bone, by the curve of what it takes off.
+        self.page.get_by_label("Graph of the bone").select_option("residual")
+        residual = self.page.get_by_role("slider", name="Cutoff for")
+        box = residual.bounding_box()
+        self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        cutoff = self.page.get_by_label("Smooth, up to")
+        expect(cutoff).to_have_value("6.8")
+        self.kept(clip, lambda now: now.recipe["steps"][-1].get("cutoff") == 6.8)
+        residual.press("ArrowRight")
+        expect(cutoff).to_have_value("7.3")
         # A bone's graph and its trace, before and after.
         self.page.get_by_label("Bone to look at").select_option(label="RightHand")
         self.page.get_by_label("Graph of the bone").select_option("height")
@@ -209,6 +271,30 @@ class Refining(StudioCase):
         self.page.get_by_label("Trace").check()
         self.page.get_by_label("As it was").check()
         self.page.wait_for_function("() => window.armuto.stage.positions().ghost")
+
+    def test_a_long_take_is_cut_where_its_motion_changes(self):
+        files = [DEMO / "hall" / f"{name}.bvh" for name in ("walk", "run")]
+        walk, run = (formats.read(path.read_bytes(), path.name).clips[0] for path in files)
+        run = run.cut(2, run.frames - 1)
+        on = run.translations + (walk.translations[-1:] - run.translations[:1]) * [1, 0, 1]
+        night = replace(
+            walk,
+            rotations=np.concatenate([walk.rotations[2:], run.rotations]),
+            translations=np.concatenate([walk.translations[2:], on]),
+        )
+        take_in(bvh.serialise(bvh.from_clip(night)), "night.bvh")
+        clip = Clip.objects.get()
+        self.open(clip)
+        cuts = self.page.get_by_role("region", name="Cuts")
+        expect(cuts.get_by_role("listitem")).to_have_count(2)
+        expect(cuts.get_by_role("button", name="Show runs")).to_be_visible()
+        expect(cuts.locator("canvas, svg")).to_have_count(2)
+        cuts.get_by_role("button", name="Show runs").click()
+        expect(self.page.get_by_text("0 of 282")).to_have_count(0)
+        cuts.get_by_role("checkbox").first.uncheck()
+        cuts.get_by_role("button", name="Cut out 1 clip").click()
+        expect(self.page.get_by_text("cut from this take")).to_be_visible()
+        self.assertEqual(set(Clip.objects.values_list("name", flat=True)), {"night", "night runs"})
 
     def test_what_another_does_to_the_recipe_is_seen(self):
         take_in(WALK.read_bytes(), WALK.name)

@@ -272,9 +272,30 @@ export interface paths {
         };
         /**
          * Get Refining
-         * @description What each step of the clip's recipe changes, what it could be refined by, and where it could loop.
+         * @description What each step of the clip's recipe changes, what it could be refined by, and where it could loop. Long clips are
+         *     measured by the worker: 202 until it is through.
          */
         get: operations["get_refining"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/residual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Residual
+         * @description What low passes would take off a bone's turns, by their cutoff: of the clip as it comes to be smoothed.
+         */
+        get: operations["get_residual"];
         put?: never;
         post?: never;
         delete?: never;
@@ -399,6 +420,26 @@ export interface paths {
          * @description The picture of a clip: its poses one after another.
          */
         get: operations["get_plate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/clips/{clip_id}/take/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Take Plate
+         * @description The picture of a stretch of a clip's take. first and last: frames of it.
+         */
+        get: operations["get_take_plate"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1310,6 +1351,26 @@ export interface paths {
          * @description Change settings of the transfer, or say them otherwise for the clip alone; it is a step that can be undone.
          */
         post: operations["change_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/exceptions/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Take Back
+         * @description Let what the fitting says of every clip hold for these clips, too; it is a step that can be undone.
+         */
+        post: operations["take_back_exceptions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2572,6 +2633,29 @@ export interface components {
             /** What */
             what: string;
         };
+        /**
+         * MeasuringOut
+         * @description A clip of so many frames is being measured.
+         */
+        MeasuringOut: {
+            /** Frames */
+            frames: number;
+        };
+        /**
+         * ResidualOut
+         * @description What low passes of these cutoffs, in Hz, take off a bone's turns, in degrees. noise: the line that noise alone
+         *     would give, its value at 0 Hz and its slope. cutoff: the one it leads to, null where it shows no noise.
+         */
+        ResidualOut: {
+            /** Cutoffs */
+            cutoffs: number[];
+            /** Degrees */
+            degrees: number[];
+            /** Noise */
+            noise: number[];
+            /** Cutoff */
+            cutoff: number | null;
+        };
         /** KeptRecipeOut */
         KeptRecipeOut: {
             /** Id */
@@ -2817,11 +2901,14 @@ export interface components {
         };
         /**
          * Reading
-         * @description How a file is to be read; None leaves a thing as it is detected.
+         * @description How a file is to be read; None leaves a thing as it is detected. height: metres that it is tall at rest,
+         *     instead of a unit.
          */
         Reading: {
             /** Unit */
             unit?: string | null;
+            /** Height */
+            height?: number | null;
             /** Up */
             up?: string | null;
             /** Turned */
@@ -2829,7 +2916,8 @@ export interface components {
         };
         /**
          * Summary
-         * @description reading, ready, accepting, refused: numbers of files. rows: ids of all rows, in their order.
+         * @description reading, ready, accepting, refused: numbers of files. measuring: of clips of which it is still to be said what
+         *     they could be refined by. rows: ids of all rows, in their order.
          */
         Summary: {
             /** Reading */
@@ -2840,6 +2928,8 @@ export interface components {
             accepting: number;
             /** Refused */
             refused: number;
+            /** Measuring */
+            measuring: number;
             /** Rows */
             rows: number[];
             /** Files */
@@ -2847,7 +2937,8 @@ export interface components {
         };
         /**
          * RowOut
-         * @description skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or
+         * @description proposals: steps that it could be refined by; null until that has been measured. recipe: those that it will be.
+         *     skeleton: what the clip's skeleton is, or will be, called. known: whether the library has it. twin: the clip or
          *     row that has the very same motion. same_name: a clip of the library with the name typed.
          */
         RowOut: {
@@ -2885,6 +2976,10 @@ export interface components {
             identity: string;
             /** Twin */
             twin: string;
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][] | null;
+            /** Recipe */
+            recipe: components["schemas"]["RecipeChange"];
             /** Becomes Id */
             becomes_id: number | null;
             /** Could Become */
@@ -2895,7 +2990,7 @@ export interface components {
         /**
          * RowsChange
          * @description What is to change in these rows. range: "proposed" leaves calibration frames out, "whole" keeps all. floor: in
-         *     metres.
+         *     metres. recipe: what they are refined by when they are taken in.
          */
         RowsChange: {
             /** Ids */
@@ -2918,16 +3013,21 @@ export interface components {
             becomes_id?: number | null;
             /** Floor */
             floor?: number | "measured" | null;
+            /** Recipe */
+            recipe?: components["schemas"]["Recipe"] | null;
         };
         /**
          * Telling
-         * @description What is said about these files. None leaves a thing as it is; "detect" goes back to what was detected.
+         * @description What is said about these files. None leaves a thing as it is; "detect" goes back to what was detected. height:
+         *     metres that it is tall at rest, instead of a unit.
          */
         Telling: {
             /** Files */
             files: number[];
             /** Unit */
             unit?: string | null;
+            /** Height */
+            height?: number | null;
             /** Up */
             up?: string | null;
             /** Turned */
@@ -3425,6 +3525,24 @@ export interface components {
              * @default false
              */
             alone: boolean;
+        };
+        /**
+         * TakenBack
+         * @description revision: of the fitting now. exceptions: ids of the clips of which it says something otherwise.
+         */
+        TakenBack: {
+            /** Revision */
+            revision: number;
+            /** Exceptions */
+            exceptions: number[];
+        };
+        /**
+         * ClipsIn
+         * @description Ids of clips.
+         */
+        ClipsIn: {
+            /** Clips */
+            clips: number[];
         };
         /**
          * PoseOut
@@ -4958,6 +5076,7 @@ export interface components {
         /** ImportChoicesChange */
         ImportChoicesChange: {
             unit?: string | null;
+            height?: number | null;
             up?: string | null;
             turned?: number | null;
             bound?: boolean | null;
@@ -5070,6 +5189,10 @@ export interface components {
             loop?: boolean | null;
             several?: boolean | null;
             ground?: (components["schemas"]["GroundOut"] | null) | null;
+        };
+        /** RecipeChange */
+        RecipeChange: {
+            steps?: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Emphasis"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"] | components["schemas"]["Path"] | components["schemas"]["Loop"] | components["schemas"]["Smooth"] | components["schemas"]["Spikes"] | components["schemas"]["Gaps"] | components["schemas"]["Ground"] | components["schemas"]["Steady"])[] | null;
         };
     };
     responses: never;
@@ -5481,6 +5604,39 @@ export interface operations {
                     "application/json": components["schemas"]["RefiningOut"];
                 };
             };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringOut"];
+                };
+            };
+        };
+    };
+    get_residual: {
+        parameters: {
+            query: {
+                bone: number;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResidualOut"];
+                };
+            };
         };
     };
     list_recipes: {
@@ -5620,6 +5776,31 @@ export interface operations {
     get_plate: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlateOut"];
+                };
+            };
+        };
+    };
+    get_take_plate: {
+        parameters: {
+            query: {
+                first: number;
+                last: number;
+            };
             header?: never;
             path: {
                 clip_id: number;
@@ -6912,6 +7093,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FittingOut"];
+                };
+            };
+        };
+    };
+    take_back_exceptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClipsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBack"];
                 };
             };
         };

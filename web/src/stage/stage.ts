@@ -156,6 +156,15 @@ export class Stage {
     this.invalidate()
   }
 
+  /** Put a figure or source at a place on the floor, turned about up by so many radians. */
+  place(key: string, x: number, z: number, turn: number) {
+    const object = this.figures.get(key)?.object ?? this.sources.get(key)?.boneLines.object
+    object?.rotation.set(0, turn, 0)
+    object?.updateMatrix()
+    this.moveTo(key, x, z)
+    this.follow()
+  }
+
   placeOf(key: string): { x: number; z: number } {
     const object = this.figures.get(key)?.object ?? this.sources.get(key)?.boneLines.object
     return { x: object?.position.x ?? 0, z: object?.position.z ?? 0 }

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 import { useHistory } from '@/shared/useHistory'
 import { useNewest } from '@/shared/useNewest'
+import { useLibrary } from './library'
 import { useMessages } from './messages'
 import type { Before } from './renditions'
 import { useRuns } from './runs'
@@ -103,6 +104,27 @@ export const useBoard = defineStore('board', () => {
       run: undo,
     })
   }
+  /** Let what a fitting says of every clip hold for these cells, too; each fitting has it as a step of its own. */
+  async function takeBack(cells: Cell[]) {
+    const clips = new Map<number, number[]>()
+    for (const [clip, character] of cells.filter((cell) => hasException(...cell))) {
+      const skeleton = useLibrary().clip(clip)?.skeleton_id
+      const own = skeleton === undefined ? undefined : fitting(skeleton, character)
+      if (own) clips.set(own.id, [...(clips.get(own.id) ?? []), clip])
+    }
+    const at = (id: number) => ({ params: { path: { fitting_id: id } } })
+    for (const [id, own] of clips)
+      await answer(client.POST('/api/fittings/{fitting_id}/exceptions/take-back', { ...at(id), body: { clips: own } }))
+    await load()
+    const count = [...clips.values()].flat().length
+    useMessages().say(`${count === 1 ? 'One cell is' : `${count} cells are`} as the fitting says again.`, {
+      label: 'Undo',
+      run: async () => {
+        for (const id of clips.keys()) await answer(client.POST('/api/fittings/{fitting_id}/undo', at(id)))
+        await load()
+      },
+    })
+  }
   async function sendBack(id: number, note: string) {
     const path = { params: { path: { rendition_id: id } } }
     await judge(() => answer(client.POST('/api/renditions/{rendition_id}/send-back', { ...path, body: { note } })))
@@ -117,6 +139,7 @@ export const useBoard = defineStore('board', () => {
     keepsAccepted,
     sentBack,
     hasException,
+    takeBack,
     is,
     fitting,
     plans,

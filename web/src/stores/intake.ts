@@ -17,6 +17,8 @@ type Telling = Omit<Schemas['Telling'], 'files'>
 type Change = Omit<Schemas['RowsChange'], 'ids'>
 
 const PER_REQUEST = 24
+const ANEW = 4000 // milliseconds between two looks at what clips could be refined by, for as many clips as FEW
+const FEW = 200
 const BYTES_PER_REQUEST = 32 * 1024 * 1024
 
 /** Files in the portions in which they are sent: few, and not much, so that progress shows and no limit is met. */
@@ -49,6 +51,9 @@ export const useIntake = defineStore('intake', () => {
   let timer: ReturnType<typeof setTimeout> | undefined
   let stopped = false
   let looked = 0
+  /** How many clips had not been measured when all rows were last asked for, and when that was. */
+  let unmeasured = 0
+  let asked = 0
   let naming: ReturnType<typeof setTimeout> | undefined
 
   const file = computed(() => new Map(files.value.map((row) => [row.id, row])))
@@ -106,7 +111,13 @@ export const useIntake = defineStore('intake', () => {
       const now = await answer(client.GET('/api/intake/'))
       const present = new Set(now.rows)
       const remaining = rows.value.filter((row) => present.has(row.id))
-      const settled = anew || (!!before?.reading && !now.reading)
+      // What rows could be refined by comes in one after another: it is shown every few seconds, and at the end.
+      const proposed =
+        now.measuring < unmeasured &&
+        (!now.measuring || performance.now() - asked > ANEW * Math.max(1, rows.value.length / FEW))
+      unmeasured = proposed ? now.measuring : Math.max(unmeasured, now.measuring)
+      if (proposed) asked = performance.now()
+      const settled = anew || (!!before?.reading && !now.reading) || proposed
       const filesToo = anew
       anew = false
       const newest = settled ? 0 : remaining.reduce((most, row) => Math.max(most, row.id), 0)
@@ -130,6 +141,7 @@ export const useIntake = defineStore('intake', () => {
       accepted.value = Math.max(accepted.value, now.accepting)
       summary.value = now
       if (now.reading + now.accepting) wait = 500
+      else if (now.measuring) wait = 1500
     } catch {
       wait = 3000
     }
@@ -174,6 +186,7 @@ export const useIntake = defineStore('intake', () => {
         Object.assign(values, { first: row.first, last: row.last })
       if (wanted.becomes_id !== undefined) values.becomes_id = row.becomes_id
       if (wanted.floor !== undefined) values.floor = row.floor ?? 'measured'
+      if (wanted.recipe) values.recipe = { steps: row.recipe.steps ?? [] }
       if (wanted.fields)
         values.fields = Object.fromEntries(
           Object.keys(wanted.fields).map((key) => [
@@ -189,6 +202,22 @@ export const useIntake = defineStore('intake', () => {
     return [...groups.values()]
   }
   const change = (ids: number[], wanted: Change) => inOrder(() => changeNow(ids, wanted))
+  /** Other recipes for groups of rows, as one step that can be taken back. */
+  const refine = (groups: { ids: number[]; recipe: Change['recipe'] }[]) =>
+    inOrder(async () => {
+      const ids = groups.flatMap((group) => group.ids)
+      const before = asTheyAre(ids, { recipe: { steps: [] } })
+      const all = async () => {
+        for (const group of groups) await changeNow(group.ids, { recipe: group.recipe }, false)
+      }
+      await all()
+      remember({
+        back: async () => {
+          for (const group of before) await changeNow(group.ids, group.values, false)
+        },
+        again: all,
+      })
+    })
   async function changeNow(ids: number[], wanted: Change, remembered = true) {
     const before = asTheyAre(ids, wanted)
     try {
@@ -215,7 +244,7 @@ export const useIntake = defineStore('intake', () => {
               await tellNow(
                 [id],
                 {
-                  unit: told.unit ?? 'detect',
+                  ...(told.height ? { height: told.height } : { unit: told.unit ?? 'detect' }),
                   up: told.up ?? 'detect',
                   turned: told.turned ?? 0,
                   bound: told.bound ?? false,
@@ -320,6 +349,7 @@ export const useIntake = defineStore('intake', () => {
     refresh,
     follow,
     change,
+    refine,
     changeFile,
     tell,
     loadRule,

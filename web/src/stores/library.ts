@@ -43,9 +43,12 @@ export const useLibrary = defineStore('library', () => {
   }
   /** The plate of a clip if it has been fetched already. */
   const plateAtHand = (clip: Clip) => atHand.get(`${clip.id}.${clip.revision}`) ?? null
+  /** An answer that was under way while the clip was changed again is older than what is shown. */
+  const newer = (shown: Clip, answered?: Clip) =>
+    answered && answered.lock_version >= shown.lock_version ? answered : shown
   function put(rows: Clip[]) {
     const by = new Map(rows.map((row) => [row.id, row]))
-    clips.value = clips.value.map((row) => by.get(row.id) ?? row)
+    clips.value = clips.value.map((row) => newer(row, by.get(row.id)))
   }
   /** base: the version that the change was begun on, where that is not the one at hand. */
   async function change(id: number, wanted: ClipChange, base?: number) {

@@ -2,13 +2,19 @@
 import { computed } from 'vue'
 
 import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
-import type { Action, Cell, Plan } from '@/stores/board'
+import { useBoard, type Action, type Cell, type Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 
 /** What can be done with the swept cells, and what that means before it is done. */
 const props = defineProps<{ cells: Cell[]; plans: Record<Action, Plan> | null; working: boolean }>()
-const emit = defineEmits<{ act: [action: Action]; clear: []; fit: [skeleton: number, character: number] }>()
+const emit = defineEmits<{
+  act: [action: Action]
+  clear: []
+  takeBack: []
+  fit: [skeleton: number, character: number]
+}>()
+const board = useBoard()
 const cast = useCast()
 const library = useLibrary()
 
@@ -21,6 +27,7 @@ const swept = computed(() => {
     figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
   return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
 })
+const excepted = computed(() => props.cells.filter((cell) => board.hasException(...cell)).length)
 const ACTIONS: { action: Action; word: string }[] = [
   { action: 'transfer', word: 'Transfer' },
   { action: 'update', word: 'Bring up to date' },
@@ -82,6 +89,17 @@ const skeleton = (id: number) => library.skeletons.find((body) => body.id === id
       <button class="plain word" @click="emit('clear')">Sweep nothing</button>
     </div>
     <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ sentence }}</p>
+    <p v-if="excepted" class="quiet">
+      {{ count(excepted, 'of them has', 'of them have') }} settings of
+      {{ excepted === 1 ? 'its' : 'their' }} own.<button
+        class="plain word"
+        :disabled="working"
+        title="What the fitting says of every clip holds for them, too"
+        @click="emit('takeBack')"
+      >
+        Take them back
+      </button>
+    </p>
     <p v-if="unfitted.length" class="quiet">
       Without a fitting yet, proposed with the transfer:
       <template v-for="(cell, n) in unfitted.slice(0, 3)" :key="n"

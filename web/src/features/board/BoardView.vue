@@ -218,6 +218,7 @@ onMounted(async () => {
         :working="working"
         @act="act"
         @clear="sweep.clear"
+        @take-back="board.takeBack(sweep.cells.value).catch(messages.fail)"
         @fit="fit"
       />
       <p v-else class="hint quiet">

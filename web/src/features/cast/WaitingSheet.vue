@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { turnsFor, UNITS, UPS } from '@/features/library/choices'
+import { heightOf, turnsFor, UNITS, UPS } from '@/features/library/choices'
 import Detected from '@/features/library/Detected.vue'
 import { useCast } from '@/stores/cast'
 import { useIntake, type IntakeFile } from '@/stores/intake'
@@ -59,9 +59,11 @@ async function accept() {
         label="unit"
         :value="found.unit"
         :evidence="found.evidence.unit"
-        :told="!!file.told.unit"
+        :told="!!(file.told.unit || file.told.height)"
         :choices="UNITS"
+        :number="heightOf(found.height)"
         @choose="(unit) => intake.tell([file.id], { unit })"
+        @say="(height) => intake.tell([file.id], { height: height / 100 })"
       />
       <Detected
         label="up"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { answer, client } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useDraft } from '@/shared/useDraft'
 import { MOTION } from '@/stores/arrivals'
@@ -9,7 +9,7 @@ import { likeliest } from '@/stores/bodies'
 import { useCast } from '@/stores/cast'
 import { useLibrary, type Clip, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
-import { floorOf, UPS, upOf } from '@/features/library/choices'
+import { floorOf, heightOf, unitOf, UNITS, UPS, upOf } from '@/features/library/choices'
 import Detected from '@/features/library/Detected.vue'
 import TagEditor from '@/features/library/TagEditor.vue'
 
@@ -35,6 +35,7 @@ const parent = computed(() => (props.clip.segment_of_id ? library.clip(props.cli
 const isPart = computed(() => props.clip.first > 0 || props.clip.last < props.clip.take_frames - 1)
 const floor = computed(() => floorOf(props.clip.ground, props.clip.floor))
 const up = computed(() => upOf(props.evidence))
+const unit = computed(() => unitOf(props.evidence))
 const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : `${(props.clip.travel * 100).toFixed(0)} cm`))
 const floorHint = computed(() =>
   props.clip.ground.floor == null ? '' : (props.clip.ground.floor * 100).toFixed(1).replace(/^-0\.0$/, '0.0'),
@@ -50,8 +51,8 @@ async function setFloor() {
   if (text === '' || Number.isFinite(value)) await props.change({ floor: text === '' ? 'measured' : value / 100 }, base)
   floorCm.show()
 }
-async function readAgain(axis: string) {
-  const body = { up: axis === 'detect' ? null : axis }
+/** Once more from its file, in another way; "detect" is how it was read at first. */
+async function readAgain(body: Schemas['Reading']) {
   try {
     await answer(client.POST('/api/intake/clips/{clip_id}', { params: { path: { clip_id: props.clip.id } }, body }))
     messages.say(`${props.clip.take_name} is read again.`, { label: 'To the intake', path: '/library/intake' })
@@ -100,7 +101,27 @@ async function readAgain(axis: string) {
         </label>
       </dd>
       <dt>up</dt>
-      <dd><Detected label="was" :value="up.value" :evidence="up.why" :choices="UPS" @choose="readAgain" /></dd>
+      <dd>
+        <Detected
+          label="was"
+          :value="up.value"
+          :evidence="up.why"
+          :choices="UPS"
+          @choose="(axis) => readAgain({ up: axis })"
+        />
+      </dd>
+      <dt>unit</dt>
+      <dd>
+        <Detected
+          label="was"
+          :value="unit.value"
+          :evidence="unit.why"
+          :choices="UNITS"
+          :number="heightOf(undefined)"
+          @choose="(name) => readAgain({ unit: name })"
+          @say="(height) => readAgain({ height: height / 100 })"
+        />
+      </dd>
       <dt>loop</dt>
       <dd>{{ clip.loop ? 'ends as it began' : 'no' }}</dd>
       <dt>version</dt>

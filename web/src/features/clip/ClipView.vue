@@ -16,11 +16,12 @@ import { useLibrary, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import ClipFacts from './ClipFacts.vue'
 import ClipPane, { type Leaf } from './ClipPane.vue'
-import { shownAt, type Curve } from './curves'
+import { shownAt, type Graph } from './curves'
 import GraphStrip from './GraphStrip.vue'
 import PaceCurve from './PaceCurve.vue'
 import { replaced, type LoopCandidate, type Recipe, type Step } from './recipe'
 import RecipePanel from './RecipePanel.vue'
+import { useCutoff } from './useCutoff'
 import { useClipEdits, type Range } from './useClipEdits'
 import { useClipStage } from './useClipStage'
 import { useRefining } from './useRefining'
@@ -51,7 +52,12 @@ const trying = ref(false)
 const inTake = computed(() => taking.value || !(hasSteps.value || trying.value) || !refined.value)
 const playedRange = computed<Range>(() => (inTake.value ? range.value : [0, Math.max(0, frames.value - 1)]))
 const player = usePlayer(frames, fps, playedRange)
-const { frame, playing, loop, go, step } = player
+const { frame, playing, loop, laps, go, step } = player
+/** Whether what loops goes on along its path instead of beginning where it began. */
+const onward = ref(true)
+const looped = computed(() => !inTake.value && kept.value.steps.some((step) => step.kind === 'loop' && step.on))
+const LAPS = 12
+watch([laps, onward, looped], () => scene.carry(onward.value && looped.value ? laps.value % LAPS : 0))
 /** The frame of the take that is in view. */
 const takeFrame = computed(() => (inTake.value ? frame.value : Math.round(refined.value?.takeFrames[frame.value] ?? 0)))
 /** The same as it was last seen, whatever has become of the clip since. */
@@ -128,7 +134,8 @@ const withKeys = (keys: number[][]): Recipe => ({
 })
 
 const bone = ref(0)
-const curve = ref<Curve | ''>('')
+const graph = ref<Graph>('')
+const { cutoff, unsmoothed, cutOff } = useCutoff(clip, recipe, takeFrame, keepRecipe)
 const trace = ref(false)
 watch([bone, trace], () => (traced.value = trace.value ? bone.value : null))
 watch(bones, (tree) => {
@@ -277,7 +284,12 @@ onBeforeUnmount(scene.close)
             >Trim</v-btn
           >
         </template>
-        <span v-else class="mono quiet range">take {{ takeFrame }}</span>
+        <template v-else>
+          <label v-if="looped && loop" class="follow" title="Played again, it begins where it ended"
+            ><input v-model="onward" type="checkbox" /> Goes on along its path</label
+          >
+          <span class="mono quiet range">take {{ takeFrame }}</span>
+        </template>
       </TransportBar>
       <PoseRibbon
         :frames="frames"
@@ -300,15 +312,19 @@ onBeforeUnmount(scene.close)
       />
       <GraphStrip
         v-model:bone="bone"
-        v-model:curve="curve"
+        v-model:graph="graph"
         v-model:trace="trace"
         v-model:ghost="ghost"
+        :clip="id"
+        :digest="unsmoothed"
+        :cutoff="cutoff"
         :names="bones?.names ?? []"
         :parents="bones?.parents ?? []"
         :now="now"
         :before="before"
         :frame="frame"
         :fps="fps"
+        @cutoff="cutOff"
       />
     </section>
     <ClipPane
@@ -322,6 +338,7 @@ onBeforeUnmount(scene.close)
     >
       <RecipePanel
         v-if="leaf === 'refine'"
+        :clip="id"
         :recipe="recipe"
         :analysis="analysis"
         :measuring="measuring"

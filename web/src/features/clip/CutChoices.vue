@@ -2,9 +2,10 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import CutPlate from './CutPlate.vue'
 
 /** The stretches that a long take falls apart into; those that are ticked become clips. */
-const props = defineProps<{ cuts: Schemas['SegmentOut'][]; fps: number }>()
+const props = defineProps<{ clip: number; cuts: Schemas['SegmentOut'][]; fps: number }>()
 const emit = defineEmits<{ cut: [cuts: Schemas['SegmentOut'][]]; show: [frame: number] }>()
 const left = ref(new Set<number>())
 const chosen = computed(() => props.cuts.filter((cut) => !left.value.has(cut.first)))
@@ -22,6 +23,7 @@ const seconds = (cut: Schemas['SegmentOut']) => ((cut.last - cut.first) / props.
     <h2>Cuts</h2>
     <ul>
       <li v-for="cut in cuts" :key="cut.first">
+        <CutPlate :clip="clip" :first="cut.first" :last="cut.last" :name="cut.what" @click="emit('show', cut.first)" />
         <label>
           <input
             type="checkbox"
@@ -32,7 +34,6 @@ const seconds = (cut: Schemas['SegmentOut']) => ((cut.last - cut.first) / props.
           <span>{{ cut.what }}</span>
           <span class="quiet mono">{{ seconds(cut) }} s</span>
         </label>
-        <button class="plain word" @click="emit('show', cut.first)">show</button>
       </li>
     </ul>
     <v-btn size="small" :disabled="!chosen.length" @click="emit('cut', chosen)">
@@ -54,15 +55,15 @@ ul {
   margin: 0;
   padding: 0;
 }
-li,
+ul {
+  display: grid;
+  gap: 8px;
+}
 label {
   display: flex;
   gap: 10px;
   align-items: baseline;
   font-size: 14px;
   min-height: 24px;
-}
-label {
-  flex: 1;
 }
 </style>

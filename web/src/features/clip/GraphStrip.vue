@@ -3,10 +3,17 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
 import type { Positions } from '@/stage/motion'
-import { CURVES, curveOf, type Curve } from './curves'
+import { CURVES, curveOf, type Graph } from './curves'
+import ResidualGraph from './ResidualGraph.vue'
 
-/** What a bone does over the clip, on the ribbon's time scale: before, thin, and now. */
+/**
+ * What a bone does over the clip, on the ribbon's time scale: before, thin, and now; or what a low pass would take off
+ * it. digest: of what is to be smoothed. cutoff: of the step that smooths.
+ */
 const props = defineProps<{
+  clip: number
+  digest: string
+  cutoff: number | null
   names: string[]
   parents: number[]
   now: Positions | null
@@ -15,10 +22,11 @@ const props = defineProps<{
   fps: number
 }>()
 const bone = defineModel<number>('bone', { required: true })
-const curve = defineModel<Curve | ''>('curve', { required: true })
+const graph = defineModel<Graph>('graph', { required: true })
 const trace = defineModel<boolean>('trace', { required: true })
 const ghost = defineModel<boolean>('ghost', { required: true })
-defineEmits<{ frame: [frame: number] }>()
+defineEmits<{ cutoff: [hertz: number] }>()
+const curve = computed(() => (graph.value === 'residual' ? '' : graph.value))
 
 const root = ref<HTMLElement>()
 const width = ref(800)
@@ -65,9 +73,10 @@ const written = (value: number) => `${value.toFixed(Math.abs(value) < 10 ? 1 : 0
       </label>
       <label
         ><span class="quiet">graph</span>
-        <select v-model="curve" aria-label="Graph of the bone">
+        <select v-model="graph" aria-label="Graph of the bone">
           <option value="">none</option>
           <option v-for="({ label }, name) in CURVES" :key="name" :value="name">{{ label }}</option>
+          <option value="residual">residual</option>
         </select>
       </label>
       <label><input v-model="trace" type="checkbox" /> Trace</label>
@@ -78,6 +87,15 @@ const written = (value: number) => `${value.toFixed(Math.abs(value) < 10 ? 1 : 0
         <span class="quiet">{{ written(bounds[0]) }} to {{ written(bounds[1]) }}</span></span
       >
     </div>
+    <ResidualGraph
+      v-if="graph === 'residual'"
+      :clip="clip"
+      :bone="bone"
+      :name="names[bone]"
+      :digest="digest"
+      :cutoff="cutoff"
+      @cutoff="$emit('cutoff', $event)"
+    />
     <div v-if="curve" ref="root" class="graph">
       <svg :width="width" :height="HEIGHT" role="img" :aria-label="`${names[bone]}, ${CURVES[curve].label}`">
         <path v-if="other" :d="path(other)" class="before" />

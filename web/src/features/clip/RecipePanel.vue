@@ -22,6 +22,7 @@ import StepRow from './StepRow.vue'
 
 /** The recipe of a clip: what is proposed, its steps, and what can be added. frame: of the take, in view. */
 const props = defineProps<{
+  clip: number
   recipe: Recipe
   analysis: Schemas['RefiningOut'] | null
   measuring: boolean
@@ -154,6 +155,7 @@ function add(kind: Kind | null) {
     </section>
     <CutChoices
       v-if="analysis?.cuts.length"
+      :clip="clip"
       :cuts="analysis.cuts"
       :fps="fps"
       @cut="emit('cut', $event)"

@@ -2,6 +2,8 @@ import type { Positions } from '@/stage/motion'
 
 /** What a bone does over time, read from the places of all points. */
 export type Curve = 'height' | 'speed' | 'bend'
+/** What the strip can show: a curve over time, or what a low pass takes off the bone by its cutoff. */
+export type Graph = Curve | 'residual' | ''
 export const CURVES: Record<Curve, { label: string; unit: string }> = {
   height: { label: 'height', unit: 'cm' },
   speed: { label: 'speed', unit: 'cm/s' },
@@ -44,6 +46,47 @@ export function sampled(positions: Positions, frames: Float32Array): Positions {
         positions.values[before * size + k] * (1 - share) + positions.values[after * size + k] * share
   })
   return { frames: frames.length, points: positions.points, values }
+}
+
+/**
+ * How a body stands in a motion's last frame against its first: by how much it is turned about up, and where the origin
+ * has gone with it.
+ */
+export interface Carried {
+  turn: number
+  x: number
+  z: number
+}
+
+/** The turn about up and the way that bring the first pose nearest to the last, by least squares over all points. */
+export function carriedBy({ frames, points, values }: Positions): Carried {
+  const last = (frames - 1) * points * 3
+  const mean = (from: number, axis: number) => {
+    let sum = 0
+    for (let point = 0; point < points; point++) sum += values[from + point * 3 + axis]
+    return sum / points
+  }
+  const [ax, az, bx, bz] = [mean(0, 0), mean(0, 2), mean(last, 0), mean(last, 2)]
+  let [along, across] = [0, 0]
+  for (let n = 0; n < points * 3; n += 3) {
+    const [x, z] = [values[n] - ax, values[n + 2] - az]
+    const [u, w] = [values[last + n] - bx, values[last + n + 2] - bz]
+    along += x * u + z * w
+    across += z * u - x * w
+  }
+  const turn = Math.atan2(across, along)
+  return { turn, ...moved({ turn, x: bx, z: bz }, -ax, -az) }
+}
+/** Where a place on the ground has gone. */
+const moved = ({ turn, x, z }: Carried, px: number, pz: number) => ({
+  x: x + Math.cos(turn) * px + Math.sin(turn) * pz,
+  z: z - Math.sin(turn) * px + Math.cos(turn) * pz,
+})
+/** The same over and over. */
+export function carriedOn(by: Carried, times: number): Carried {
+  let on: Carried = { turn: 0, x: 0, z: 0 }
+  for (let n = 0; n < times; n++) on = { turn: on.turn + by.turn, ...moved(on, by.x, by.z) }
+  return on
 }
 
 /** The first frame of a refined clip that shows a frame of the take, or comes nearest to it. */

@@ -8,7 +8,7 @@ import type { Positions } from '@/stage/motion'
 import type { Stage } from '@/stage/stage'
 import { useCast, type Bones } from '@/stores/cast'
 import type { Clip } from '@/stores/library'
-import { sampled } from './curves'
+import { carriedBy, carriedOn, sampled } from './curves'
 
 const MOST_POSES = 18
 const TICK = 5 // frames
@@ -67,6 +67,12 @@ export function useClipStage(canvas: Ref<HTMLCanvasElement | undefined>, height:
     drawRibbon(drawn)
     drawGhost()
     drawTrace()
+  }
+  /** As it is after so many laps, each begun where the one before it ended. */
+  function carry(laps: number) {
+    if (!now.value) return
+    const { x, z, turn } = carriedOn(laps ? carriedBy(now.value) : { turn: 0, x: 0, z: 0 }, laps)
+    for (const key of ['source', 'ghost']) stage.value?.place(key, x, z, turn)
   }
   /** The take at the same times, faint; or any pose that is to be laid over. */
   function drawGhost(pose?: Positions) {
@@ -138,7 +144,9 @@ export function useClipStage(canvas: Ref<HTMLCanvasElement | undefined>, height:
       follow.value
         ? () => {
             const source = mine.source('source')
-            return source ? source.object.position.clone().fromArray(source.positions, hips * 3) : null
+            if (!source) return null
+            const place = source.object.position.clone().fromArray(source.positions, hips * 3)
+            return place.applyMatrix4(source.object.matrix)
           }
         : null,
     )
@@ -163,6 +171,7 @@ export function useClipStage(canvas: Ref<HTMLCanvasElement | undefined>, height:
     open,
     close,
     show,
+    carry,
     compare,
     look,
   }

@@ -1,4 +1,4 @@
-import { ref, shallowRef } from 'vue'
+import { onScopeDispose, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { fetchRefined, tryRecipe, type Refined } from '@/api/motion'
@@ -33,15 +33,26 @@ export function useRefining(id: number) {
     })()
     await busy
   }
+  let asked = 0
+  onScopeDispose(() => asked++)
   /** Measure it anew; what was known stays until then. */
   async function measure() {
     measuring.value = true
+    const mine = ++asked
     const path = { params: { path: { clip_id: id } } }
     try {
       await known(
-        () => answer(client.GET('/api/library/clips/{clip_id}/refining', path)),
+        async () => {
+          // Long clips are measured by the worker.
+          let found = await answer(client.GET('/api/library/clips/{clip_id}/refining', path))
+          for (let wait = 500; !('effects' in found) && mine === asked; wait = Math.min(4000, wait * 1.5)) {
+            await new Promise((resolve) => setTimeout(resolve, wait))
+            found = await answer(client.GET('/api/library/clips/{clip_id}/refining', path))
+          }
+          return found
+        },
         (found) => {
-          analysis.value = found
+          if ('effects' in found) analysis.value = found
           measuring.value = false
         },
       )

@@ -5,21 +5,37 @@ import { ref } from 'vue'
  * One thing that was detected: its value, the evidence, and a way to say otherwise, for this file or for all ticked
  * ones.
  */
-defineProps<{
+const props = defineProps<{
   label: string
   value: string
   evidence: string
   told?: boolean
   doubt?: boolean
   choices?: { value: string; text: string }[]
+  /** A number that can be said instead, in the unit that is named. */
+  number?: { label: string; unit: string; hint: string; least: number; most: number }
   all?: number
 }>()
-const emit = defineEmits<{ choose: [value: string, everywhere: boolean] }>()
+const emit = defineEmits<{ choose: [value: string, everywhere: boolean]; say: [value: number, everywhere: boolean] }>()
 const open = ref(false)
 const everywhere = ref(false)
 function choose(value: string) {
   open.value = false
   emit('choose', value, everywhere.value)
+}
+const typed = ref('')
+const wrong = ref('')
+function say() {
+  const { number } = props
+  const value = Number(typed.value.trim().replace(',', '.'))
+  if (!number || !typed.value.trim()) return
+  if (!Number.isFinite(value) || value < number.least || value > number.most) {
+    wrong.value = `Type a number from ${number.least} to ${number.most}.`
+    return
+  }
+  typed.value = wrong.value = ''
+  open.value = false
+  emit('say', value, everywhere.value)
 }
 </script>
 
@@ -41,55 +57,56 @@ function choose(value: string) {
             {{ choice.text }}
           </button>
         </div>
+        <form v-if="number" class="number" @submit.prevent="say">
+          <label
+            >{{ number.label }}
+            <input
+              v-model="typed"
+              :placeholder="number.hint"
+              inputmode="decimal"
+              :aria-label="`${number.label}, ${number.unit}`"
+            />
+            {{ number.unit }}</label
+          >
+          <button class="plain pick" :disabled="!typed.trim()">Say so</button>
+          <span v-if="wrong" class="wrong" role="alert">{{ wrong }}</span>
+        </form>
       </template>
     </v-card>
   </v-menu>
 </template>
 
+<style scoped src="./detected.css"></style>
 <style scoped>
-.fact {
-  display: inline-flex;
-  gap: 6px;
-  align-items: baseline;
-  min-height: 25px;
-  padding: 1px 8px;
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  font-size: 13px;
-  white-space: nowrap;
-  background: var(--panel);
-}
-.fact:hover {
-  border-color: var(--ink);
-}
-.fact.told {
-  border-style: solid;
-  border-color: var(--accent);
-}
-.fact.doubt {
-  border-style: dashed;
-  border-color: var(--ink);
-}
-.why {
-  padding: 12px 14px;
-  max-width: 360px;
-  background: var(--panel);
-  display: grid;
-  gap: 10px;
-  font-size: 14px;
-}
-.why p::first-letter {
-  text-transform: uppercase;
-}
-.everywhere {
-  display: flex;
-  gap: 7px;
-  align-items: center;
-}
 .choices {
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
+}
+.number {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+}
+.number input {
+  width: 76px;
+  font: inherit;
+  font-family: var(--mono);
+  font-size: 13px;
+  color: inherit;
+  background: none;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  padding: 2px 6px;
+  text-align: right;
+}
+.number .wrong {
+  color: var(--wrong);
+  font-size: 13px;
+}
+.pick:disabled {
+  opacity: 0.45;
 }
 .pick {
   border: 1px solid var(--hairline);

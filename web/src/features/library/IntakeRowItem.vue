@@ -3,8 +3,9 @@ import { computed, ref, watch } from 'vue'
 
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { useLibrary, type Plate } from '@/stores/library'
-import { floorOf, turnsFor, UNITS, UPS, type Ground } from './choices'
+import { floorOf, heightOf, turnsFor, UNITS, UPS, type Ground } from './choices'
 import Detected from './Detected.vue'
+import RefineChoices from './RefineChoices.vue'
 import RangePlate from './RangePlate.vue'
 
 const props = defineProps<{ row: IntakeRow }>()
@@ -21,6 +22,7 @@ watch(
 const file = computed(() => intake.file.get(props.row.file_id))
 interface Found {
   unit?: string
+  height?: number
   up?: string
   turned?: number
   facing?: number | null
@@ -43,6 +45,8 @@ const clip = computed(
       ground?: Ground
     },
 )
+/** A unit that has no name of its own is a proposal that wants a second look. */
+const ownUnit = computed(() => !!found.value.unit && !UNITS.some((unit) => unit.value === found.value.unit))
 const name = computed(() => intake.names[props.row.id] ?? '')
 const many = computed(() => intake.ticked.length)
 const length = computed(() => props.row.last - props.row.first + 1)
@@ -121,10 +125,13 @@ function rename(event: Event) {
         label="unit"
         :value="found.unit ?? '…'"
         :evidence="found.evidence?.unit ?? ''"
-        :told="!!file?.told.unit"
+        :told="!!(file?.told.unit || file?.told.height)"
+        :doubt="ownUnit && !file?.told.height"
         :choices="UNITS"
+        :number="heightOf(found.height)"
         :all="many"
         @choose="(unit, all) => intake.tell(filesOf(all), { unit })"
+        @say="(height, all) => intake.tell(filesOf(all), { height: height / 100 })"
       />
       <Detected
         label="up"
@@ -181,6 +188,7 @@ function rename(event: Event) {
         :value="`${row.skeleton}${row.known ? '' : ', new'}`"
         :evidence="`${found.joints} bones${found.plan ? `, ${found.plan}` : ', no body plan recognised'}. ${row.known ? 'The library has this very skeleton.' : 'The library does not have it yet; clips on it will be kept together.'}`"
       />
+      <RefineChoices v-if="!row.becomes_id" :row="row" />
       <Detected
         v-if="clip.still_count"
         label="still"

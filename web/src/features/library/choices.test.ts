@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 
-import { floorOf, turnsFor } from './choices'
+import { floorOf, heightOf, turnsFor, unitOf } from './choices'
 
 test('a floor is said with what tells it, and doubted where nothing does or it lies far from zero', () => {
   const alone = floorOf({ feet: 0.025, sole: 0.025, floor: 0, clips: 1 }, null)
@@ -19,4 +19,11 @@ test('a body that faces aside can be turned to the front, on top of what it is t
   expect(turnsFor(30, 90)[1]).toEqual({ value: '60', text: 'turn it to face forward' })
   expect(turnsFor(0.2, 0).map((choice) => choice.value)).toEqual(['0', '90', '180', '-90'])
   expect(turnsFor(null, 0)).toHaveLength(4)
+})
+
+test('a unit is told from its evidence', () => {
+  expect(unitOf(['up is +Y: as told', 'the unit is cm: a body of 170 is then 1.70 m tall']).value).toBe('cm')
+  expect(unitOf(['', 'the unit is one of its own: in dm a body …']).value).toBe('its own')
+  expect(unitOf([]).value).toBe('…')
+  expect(heightOf(1.684).hint).toBe('168')
 })

@@ -11,6 +11,15 @@ const detected: Choice = { value: 'detect', text: 'as detected' }
 export const UNITS = [...named(['mm', 'cm', 'dm', 'm', 'inch', 'foot']), detected]
 export const UPS = [...named(['+Y', '+Z', '+X', '-Y', '-Z', '-X']), detected]
 
+/** A height that can be said instead of a unit. now: metres. */
+export const heightOf = (now: number | undefined) => ({
+  label: 'or its height',
+  unit: 'cm',
+  hint: now ? (now * 100).toFixed(0) : '',
+  least: 1,
+  most: 100_000,
+})
+
 export type Ground = Schemas['GroundOut']
 /** Without a sign before nothing. */
 const cm = (metres: number) => `${(Math.round(metres * 1000) / 10 + 0).toFixed(1)} cm`
@@ -37,6 +46,16 @@ export function floorOf(ground: Partial<Ground> | undefined, said: number | null
       { value: 'measured', text: measured },
       { value: '0', text: 'at zero' },
     ],
+  }
+}
+
+/** What was detected of a file's unit, as its skeleton keeps it. */
+export function unitOf(evidence: string[]) {
+  const why = evidence[1] ?? ''
+  const otherwise = 'With another unit the file is read again, and waits in the intake; this clip stays as it is.'
+  return {
+    value: /unit is ([^:]+):/.exec(why)?.[1].replace('one of its own', 'its own') ?? '…',
+    why: `${why}. ${otherwise}`,
   }
 }
 

@@ -10,6 +10,8 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
   const frame = ref(0)
   const playing = ref(false)
   const loop = ref(true)
+  /** How often it has begun again by itself. */
+  const laps = ref(0)
   let request = 0
   let started = 0
   let from = 0
@@ -26,6 +28,7 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
       started = now
       from = start()
       next = from
+      laps.value += 1
     }
     frame.value = Math.floor(next)
     request = requestAnimationFrame(tick)
@@ -38,6 +41,7 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
     request = requestAnimationFrame(tick)
   })
   function go(to: number) {
+    laps.value = 0
     frame.value = Math.max(0, Math.min(frames.value - 1, to))
     from = frame.value
     started = performance.now()
@@ -49,5 +53,5 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
   }
   watch(frames, () => go(frame.value))
   onBeforeUnmount(() => cancelAnimationFrame(request))
-  return { frame, playing, loop, go, step }
+  return { frame, playing, loop, laps, go, step }
 }
