@@ -8,7 +8,7 @@ where it is wanted.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 
 import numpy as np
@@ -16,40 +16,47 @@ import numpy as np
 from armuto.constraints import travel
 from armuto.constraints.feet import BRIDGE, contacts_in_range
 from armuto.constraints.root_bone import root_of
-from armuto.constraints.solver import MARGIN, ConstraintReport, solve_constraints
+from armuto.constraints.solver import MARGIN, ConstraintReport, hold_limits, solve_constraints
 from armuto.contacts.detection import contacts_in, detect_contacts
 from armuto.contacts.model import ContactSet
 from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, tracked_joints
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import IntArray
+from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.context import RetargetContext, context_of
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.motion import local_clip, retarget_rotations
 from armuto.retarget.settings import Travel
+from armuto.touchups.applying import TouchUps
+from armuto.touchups.applying import apply as apply_touchups
+from armuto.touchups.baseline import changed_keys
+from armuto.touchups.report import TouchUpReport
+from armuto.touchups.resolving import heading_across
 
 
 @dataclass(frozen=True, eq=False)
 class RetargetTrace:
-    """What a transfer of a whole clip has worked out, for whoever measures it: the source's tracks, and the motion in
-    the world."""
+    """What a transfer of a whole clip has worked out, for whoever measures it: the source's tracks, the motion in
+    the world, and what touch-ups did."""
 
     context: RetargetContext
     probes: ContactProbes
     tracks: SourceTracks
     motion: WorldMotion
+    touchups: TouchUpReport = field(default_factory=TouchUpReport)
 
 
 @dataclass(frozen=True, eq=False)
 class RetargetResult:
-    """A clip on the target: the motion, and what the constraints did. trace: of a whole clip. find_contacts: how the
-    clip's contacts are had, which a transfer that keeps none does not look for."""
+    """A clip on the target: the motion, what the constraints did, and what touch-ups did. trace: of a whole clip.
+    find_contacts: how the clip's contacts are had, which a transfer that keeps none does not look for."""
 
     clip: Clip
     report: ConstraintReport
     find_contacts: Callable[[], ContactSet]
     trace: RetargetTrace | None = None
+    touchups: TouchUpReport = field(default_factory=TouchUpReport)
 
     @cached_property
     def contacts(self) -> ContactSet:
@@ -89,7 +96,12 @@ def transfer(clip: Clip, fitting: Fitting) -> Clip:
 
 
 def retarget(
-    clip: Clip, fitting: Fitting, contacts: ContactSet | None = None, first: int = 0, last: int | None = None
+    clip: Clip,
+    fitting: Fitting,
+    contacts: ContactSet | None = None,
+    first: int = 0,
+    last: int | None = None,
+    touchups: TouchUps | None = None,
 ) -> RetargetResult:
     """The clip, or its frames first to last, on the fitting's target.
 
@@ -102,6 +114,8 @@ def retarget(
         Where they are known or set by hand; else they are looked for.
     first, last : int
         The frames that are wanted, both included; all of them without.
+    touchups : TouchUps, optional
+        Layers over what the transfer makes, before joints are held within their limits.
 
     Returns
     -------
@@ -140,14 +154,39 @@ def retarget(
         if contacts is None or near is None:
             contacts = near = find()
         report = solve_constraints(raw.motion, tracks, probes, near, context)
+    touched, done = touchups is not None and touchups.active, TouchUpReport()
+    hits = hold_limits(raw.motion, context) if constrained and not touched else {}
     _place_travel(raw.motion, context)
-    made = local_clip(clip.name, raw.motion, raw.translated | _above_carriers(context))
+    if touchups is not None and touched:
+        swapped = any(layer.mirrored != touchups.mirrored for layer in touchups.layers.active)
+        across = _plane_of_mirror(clip, context) if swapped else None
+        changed = tuple(changed_keys(touchups, raw.motion, context)) if whole else ()
+        done = apply_touchups(raw.motion, touchups, context, near or ContactSet(), probes, across)
+        done = replace(done, changed=changed)
+        hits = hold_limits(raw.motion, context)
+    report = replace(report, hits=hits)
+    moved = raw.translated | _above_carriers(context) | done.moved
+    made = local_clip(clip.name, raw.motion, moved)
     if not (whole or len(rows) == last - first + 1):
         shown = slice(int(np.searchsorted(rows, first)), int(np.searchsorted(rows, last)) + 1)
         made = replace(made, rotations=made.rotations[shown], translations=made.translations[shown])
-        report = report.cut(shown)
-    trace = RetargetTrace(context, probes, tracks, raw.motion) if whole else None
-    return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace)
+        report, done = report.cut(shown), done.cut(shown)
+    trace = RetargetTrace(context, probes, tracks, raw.motion, done) if whole else None
+    return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace, done)
+
+
+def _plane_of_mirror(clip: Clip, context: RetargetContext) -> FloatArray:
+    """The normal ``(3,)``, in the target's world, of the upright plane along which the body faces in its first frame:
+    the one that :class:`~armuto.refining.mirror.Mirror` reflects it in."""
+    fitting, travel_wanted = context.fitting, context.fitting.settings.travel
+    forward = fitting.forward
+    if travel_wanted.place != "recorded" or context.hips is None:
+        return heading_across(forward)
+    driver = context.mapping[context.hips]
+    now = clip.cut(0, 0).world().rotations[0, driver.source]
+    turned = rotation.multiply(now, rotation.inverse(fitting.source_pose.rotations[driver.source]))
+    away = rotation.rotate(rotation.inverse(fitting.turn), forward)
+    return heading_across(rotation.rotate(fitting.turn, rotation.rotate(turned, away)))
 
 
 def _surroundings(

@@ -1,7 +1,8 @@
 """All constraints of a transfer, in their order, each on what the last has left.
 
 Arms are spread, legs stand on their contacts (the body lowered where they are too short), arms keep clear of the body,
-hands keep their places, joints keep within their limits. Travel comes after that (:mod:`armuto.pipeline`).
+hands keep their places, joints keep within their limits. Travel comes after that, and touch-ups between it and the
+limits (:mod:`armuto.pipeline`).
 """
 
 from __future__ import annotations
@@ -81,7 +82,7 @@ def solve_constraints(
     contacts: ContactSet,
     context: RetargetContext,
 ) -> ConstraintReport:
-    """Everything between rotations alone and travel, on the motion in place."""
+    """Everything between rotations alone and :func:`hold_limits`, on the motion in place."""
     settings = context.fitting.settings
     problem = _problem(motion, tracks, probes, contacts, context)
     exact = _is_exact_copy(context)
@@ -97,12 +98,17 @@ def solve_constraints(
         # What a hand keeps may have brought it back into the body.
         again = arms.clear(motion, problem.arms, volume, settings.clear, allowed, problem.chest)
         turned_out = {limb: angle + again.get(limb, 0.0) for limb, angle in turned_out.items()}
-    hits: dict[str, BoolArray] = {}
-    if settings.limits != "off":
-        fitting = context.fitting
-        ranges = ranges_of(fitting.plan, fitting.ranges)
-        hits = limit(motion, fitting.joint_frames, ranges, settings.limits == "hard")
-    return ConstraintReport(short | reached, hits, turned_out, lowered)
+    return ConstraintReport(short | reached, {}, turned_out, lowered)
+
+
+def hold_limits(motion: WorldMotion, context: RetargetContext) -> dict[str, BoolArray]:
+    """The last of the constraints: joints back within their limits, on the motion in place, where that is chosen.
+    Returns by part the frames ``(F,)`` in which one was held back."""
+    fitting = context.fitting
+    if fitting.settings.limits == "off":
+        return {}
+    ranges = ranges_of(fitting.plan, fitting.ranges)
+    return limit(motion, fitting.joint_frames, ranges, fitting.settings.limits == "hard")
 
 
 def _problem(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -43,7 +43,7 @@ class Measurement:
 
 @dataclass(frozen=True, eq=False)
 class Comparison:
-    """Source and rendition side by side."""
+    """Source and rendition side by side. touched: by limb how much of a touch-up is there ``(F,)``."""
 
     clip: Clip
     context: RetargetContext
@@ -51,6 +51,7 @@ class Comparison:
     tracks: SourceTracks
     contacts: ContactSet
     motion: WorldMotion
+    touched: Mapping[str, FloatArray] = field(default_factory=dict)
 
     @property
     def fitting(self) -> Fitting:
@@ -86,13 +87,15 @@ def compare(
     its motion is moved where its travel was meant otherwise."""
     if trace is not None:
         context, probes, tracks, motion = trace.context, trace.probes, trace.tracks, trace.motion
+        touched: Mapping[str, FloatArray] = trace.touchups.touched
     else:
+        touched = {}
         context = context_of(fitting)
         probes = contact_probes(context)
         tracks, motion = sample_tracks(clip, tracked_joints(context, probes)), WorldMotion.of_clip(rendition)
     if contacts is None:
         contacts = contacts_in(tracks, probes, context, clip)
-    compared = Comparison(clip, context, probes, tracks, contacts, motion)
+    compared = Comparison(clip, context, probes, tracks, contacts, motion, touched)
     _as_recorded(compared)
     return compared
 

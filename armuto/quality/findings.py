@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from armuto.body.plans import SIDES
 from armuto.contacts.model import ContactSet
 from armuto.kinematics.clip import Clip
@@ -17,6 +19,7 @@ from armuto.pipeline import RetargetTrace
 from armuto.quality.comparison import Measurement
 from armuto.quality.measures import measure
 from armuto.retarget.fitting import Fitting
+from armuto.touchups.report import TouchUpReport
 
 GRADES = ("good", "look", "wrong")
 SLIDE_WAY = (
@@ -48,6 +51,8 @@ THRESHOLDS: Mapping[str, tuple[float, float]] = {
     "length": (3.0, 10.0),  # percent
     "proportion": (1.75, 2.1),  # times
 }
+TOUCHUP = "touch-up"
+SHORT = 1.0  # cm that a limb may fall short of where a touch-up wants it
 ALONE = ("flip", "jerk", "size", "proportion")
 MENDS: Mapping[str, str] = {
     "foot slide": "hold",
@@ -124,7 +129,26 @@ def find(
         What is worth a look or wrong beyond the source's own measure, in the order of kinds; empty for a good
         rendition.
     """
-    return findings(measure(clip, rendition, fitting, contacts, trace), fitting, clip.frames)
+    out = findings(measure(clip, rendition, fitting, contacts, trace), fitting, clip.frames)
+    return out if trace is None else (*out, *_of_touchups(trace.touchups, clip.frames))
+
+
+def _of_touchups(report: TouchUpReport, frames: int) -> Iterable[Finding]:
+    """What somebody should look at of touch-ups: keys set on another motion, and what could not be done."""
+    for row in report.changed:
+        label, frame = row.touchup.label, row.frame
+        by = f"{row.far * 100:.1f} cm" if row.far * 100 >= row.turned else f"{row.turned:.0f}°"
+        made = "on an earlier result: what is under it has moved"
+        text = f"The touch-up “{row.layer}” of the {label} at frame {frame} was made {made} by {by} since."
+        yield Finding(TOUCHUP, label, (frame, frame), round(row.far * 100, 2), 0.0, "cm", text, "look", TOUCHUP)
+    for limb, far in report.short.items():
+        worst = int(np.argmax(far))
+        if far[worst] * 100 >= SHORT:
+            size = float(far[worst]) * 100
+            text = f"The {limb} falls {size:.1f} cm short of where a touch-up wants its end."
+            yield Finding(TOUCHUP, limb, (worst, worst), round(size, 2), 0.0, "cm", text, "look", TOUCHUP)
+    for sentence in report.lost:
+        yield Finding(TOUCHUP, "", (0, frames - 1), 0.0, 0.0, "", sentence, "look", TOUCHUP)
 
 
 def findings(measures: Iterable[Measurement], fitting: Fitting, frames: int) -> tuple[Finding, ...]:

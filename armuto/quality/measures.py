@@ -191,7 +191,7 @@ def _fidelity(compared: Comparison) -> Iterator[Measurement]:
 
 def _held(compared: Comparison) -> dict[str, BoolArray]:
     """By limb the frames ``(F,)`` in which a hand keeps its place to something, or goes to or from it: its arm
-    reaches."""
+    reaches; and those in which somebody has touched it up, who wants it otherwise than the source has it."""
     ease, by_name = round(EASE * compared.clip.fps), {point.name: point for point in compared.probes.points}
     out: dict[str, BoolArray] = {}
     for contact in compared.contacts.contacts:
@@ -204,6 +204,8 @@ def _held(compared: Comparison) -> dict[str, BoolArray]:
         for (_, before), (after, _) in itertools.pairwise(runs(frames)):
             if after - before <= BRIDGE * compared.clip.fps:
                 frames[before:after] = True
+    for limb, there in compared.touched.items():
+        out[limb] = out.get(limb, np.zeros(compared.clip.frames, bool)) | (there > 0)
     return out
 
 
