@@ -59,7 +59,8 @@ def _between(nodes: FloatArray, rows: FloatArray, ways: Sequence[Interpolation],
         return np.broadcast_to(rows, (len(at), rows.shape[1])).copy()
     # Flat beyond its ends, so that it leaves and comes to them without speed.
     padded = np.concatenate([[nodes[0] - 1.0], nodes, [nodes[-1] + 1.0]])
-    curve = interpolate.PchipInterpolator(padded, np.concatenate([rows[:1], rows, rows[-1:]]))
+    with np.errstate(over="ignore"):  # slopes next to none, which end as none
+        curve = interpolate.PchipInterpolator(padded, np.concatenate([rows[:1], rows, rows[-1:]]))
     inside = np.clip(at, nodes[0], nodes[-1])
     out = np.asarray(curve(inside), dtype=float)
     segment = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)

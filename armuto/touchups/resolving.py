@@ -61,7 +61,7 @@ def place(
             row = _place_one(layer, touchup, context, swap, across)
             if isinstance(row, str):
                 lost.append(f"{layer.name}: {row}")
-            elif not layer.limbs or row.limb in layer.limbs:
+            elif not layer.limbs or (mirrored(row.limb) if swap else row.limb) in layer.limbs:
                 found.append(row)
     return tuple(found), tuple(lost)
 

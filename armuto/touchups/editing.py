@@ -1,0 +1,428 @@
+"""Changes people make to layers: pure functions from layers to layers, each of which raises :class:`BadInput` with one
+sentence where it cannot be done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from functools import wraps
+from typing import Any, Literal, ParamSpec, TypeVar
+
+import numpy as np
+from pydantic import ValidationError
+
+from armuto.body.mirror import mirrored
+from armuto.errors import BadInput
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.retarget.context import RetargetContext
+from armuto.touchups.applying import over_time, weight_of
+from armuto.touchups.model import Channel, Interpolation, Key, Layer, Layers, TouchUp, Vector
+from armuto.touchups.resolving import (
+    PlacedTouchUp,
+    anatomical_to_local,
+    chain_to,
+    heading_across,
+    is_sided,
+    joint_of,
+    local_to_anatomical,
+    movable,
+    name_of,
+    place,
+    reflected,
+    side_of,
+    twins,
+)
+from armuto.validation import sentence
+
+LEAST_WEIGHT = 0.05  # of a layer, from which on a hand on the figure moves it as far as the hand goes
+DIGITS = 4
+Space = Literal["world", "part"]
+
+
+def layer_named(layers: Layers, name: str) -> Layer:
+    """Raises :class:`BadInput` where there is none."""
+    for layer in layers.layers:
+        if layer.name == name:
+            return layer
+    raise BadInput(f"There is no layer “{name}”; it was renamed or removed meanwhile.")
+
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def refusing(change: Callable[P, R]) -> Callable[P, R]:
+    """A change that says in one sentence what its model does not allow. Raises :class:`BadInput`."""
+
+    @wraps(change)
+    def refused(*args: P.args, **kwargs: P.kwargs) -> R:
+        try:
+            return change(*args, **kwargs)
+        except ValidationError as problem:
+            text = sentence(problem, "value")
+            raise BadInput(f"{text[:1].upper()}{text[1:]}.") from None
+
+    return refused
+
+
+@refusing
+def with_layer(layers: Layers, name: str, /, **changes: Any) -> Layers:
+    """A layer changed, or added at the end where there is none of this name."""
+    old = next((layer for layer in layers.layers if layer.name == name), None)
+    if old is None:
+        return Layers((*layers.layers, Layer(**({"name": name} | changes))))
+    return _put(layers, old, replace(old, **changes))
+
+
+def without_layer(layers: Layers, name: str) -> Layers:
+    gone = layer_named(layers, name)
+    return Layers(tuple(layer for layer in layers.layers if layer is not gone))
+
+
+def in_order(layers: Layers, names: Sequence[str]) -> Layers:
+    """Layers in the order of their names; those that are not named come last, as they stand."""
+    rank = {name: n for n, name in enumerate(names)}
+    return Layers(tuple(sorted(layers.layers, key=lambda layer: rank.get(layer.name, len(rank)))))
+
+
+def free_name(layers: Layers, wanted: str) -> str:
+    """A name that no layer has yet."""
+    names = {layer.name for layer in layers.layers}
+    numbered = (f"{wanted} {n}" for n in range(2, len(names) + 3))
+    return wanted if wanted not in names else next(name for name in numbered if name not in names)
+
+
+def _put(layers: Layers, old: Layer, new: Layer) -> Layers:
+    return Layers(tuple(new if layer is old else layer for layer in layers.layers))
+
+
+def channel_of(joint: int, context: RetargetContext) -> Channel:
+    """What dragging a joint means: the body moved, or the end of a limb brought to a place. Raises :class:`BadInput`
+    for a joint that can only be turned."""
+    if chain_to(joint, context) is not None:
+        return "place"
+    if joint in movable(context):
+        return "translation"
+    part, _, bone = name_of(joint, context)
+    raise BadInput(f"The {part or bone} cannot be moved to a place; turn it, or move the end of its limb.")
+
+
+def touchup_on(joint: int, channel: Channel, context: RetargetContext, against: str = "") -> TouchUp:
+    """A touch-up of a joint with one key that does nothing."""
+    part, number, bone = name_of(joint, context)
+    return TouchUp(channel, (Key(0.0),), part, number, "" if part else bone, against)
+
+
+def index_of(layer: Layer, touchup: TouchUp) -> int | None:
+    """Where a layer has a touch-up of the same bone, channel and axes."""
+    return next((n for n, row in enumerate(layer.touchups) if row.target == touchup.target), None)
+
+
+@refusing
+def set_key(
+    layers: Layers,
+    name: str,
+    touchup: TouchUp,
+    time: float,
+    near: float,
+    value: Vector | None = None,
+    turn: Vector | None = None,
+    to_next: Interpolation | None = None,
+) -> Layers:
+    """A key of a layer set, in place of one that lies within ``near`` seconds.
+
+    touchup: says which, by its bone, channel and axes. What is not said is as it is at that moment already.
+    """
+    layer = layer_named(layers, name)
+    at = index_of(layer, touchup)
+    if at is None:
+        key = Key(time, value or (0.0, 0.0, 0.0), turn or (0.0, 0.0, 0.0), to_next or "smooth")
+        return _put(layers, layer, replace(layer, touchups=(*layer.touchups, replace(touchup, keys=(key,)))))
+    now = layer.touchups[at]
+    there = next((key for key in now.keys if abs(key.time - time) <= near), None)
+    offset, turned = offset_at(now, time)
+    base = there or Key(time, offset, turned, _way_at(now, time))
+    key = replace(
+        base,
+        value=base.value if value is None else value,
+        turn=base.turn if turn is None else turn,
+        to_next=to_next or base.to_next,
+        baseline=None,
+    )
+    keys = tuple(sorted((*(row for row in now.keys if row is not there), key), key=lambda row: row.time))
+    return _with_keys(layers, layer, at, keys)
+
+
+def _way_at(touchup: TouchUp, time: float) -> Interpolation:
+    """How the curve goes on at a moment, so that a key put there does not change it more than it must."""
+    before = [key for key in touchup.keys if key.time <= time]
+    return before[-1].to_next if before else "smooth"
+
+
+def offset_at(touchup: TouchUp, time: float) -> tuple[Vector, Vector]:
+    """Value and turn of a touch-up at a moment, in the units of its keys."""
+    values = np.array([key.value for key in touchup.keys], dtype=float)
+    turns = np.array([key.turn for key in touchup.keys], dtype=float)
+    row = PlacedTouchUp(Layer("x"), touchup, 0, "", values, turns)
+    now = over_time(row, np.array([time]))[0][0]
+    return vector_of(now[:3]), vector_of(now[3:])
+
+
+def vector_of(values: FloatArray) -> Vector:
+    x, y, z = (round(float(value), DIGITS) + 0.0 for value in values)
+    return x, y, z
+
+
+def _with_keys(layers: Layers, layer: Layer, at: int, keys: tuple[Key, ...]) -> Layers:
+    """A touch-up with other keys; gone where it has none left."""
+    rows = list(layer.touchups)
+    if keys:
+        rows[at] = replace(rows[at], keys=keys)
+    else:
+        del rows[at]
+    return _put(layers, layer, replace(layer, touchups=tuple(rows)))
+
+
+Chosen = Sequence[tuple[int, int]]
+
+
+def _chosen(layer: Layer, chosen: Chosen) -> dict[int, set[int]]:
+    """Chosen keys by touch-up. Raises :class:`BadInput` for one that there is not."""
+    out: dict[int, set[int]] = {}
+    for touchup, key in chosen:
+        if not (0 <= touchup < len(layer.touchups) and 0 <= key < len(layer.touchups[touchup].keys)):
+            raise BadInput(f"“{layer.name}” has no such key; it was moved or removed meanwhile.")
+        out.setdefault(touchup, set()).add(key)
+    return out
+
+
+def without_keys(layers: Layers, name: str, chosen: Chosen) -> Layers:
+    """Keys removed, each by the numbers of its touch-up and of the key there; a touch-up without keys goes too."""
+    layer = layer_named(layers, name)
+    gone = _chosen(layer, chosen)
+    rows = []
+    for n, touchup in enumerate(layer.touchups):
+        keys = tuple(key for k, key in enumerate(touchup.keys) if k not in gone.get(n, ()))
+        if keys:
+            rows.append(replace(touchup, keys=keys))
+    return _put(layers, layer, replace(layer, touchups=tuple(rows)))
+
+
+@refusing
+def shifted_keys(layers: Layers, name: str, chosen: Chosen, moment: Callable[[float], float]) -> Layers:
+    """Keys at other moments. Those that come to lie on others take their place."""
+    layer = layer_named(layers, name)
+    moved = _chosen(layer, chosen)
+    rows = list(layer.touchups)
+    for n, numbers in moved.items():
+        keys = [replace(rows[n].keys[k], time=moment(rows[n].keys[k].time), baseline=None) for k in sorted(numbers)]
+        rows[n] = replace(rows[n], keys=_joined(rows[n], keys, numbers))
+    return _put(layers, layer, replace(layer, touchups=tuple(rows)))
+
+
+def _joined(touchup: TouchUp, keys: Sequence[Key], left_out: Iterable[int] = ()) -> tuple[Key, ...]:
+    """The keys of a touch-up but those left out, and others, which win where two lie at the same moment."""
+    gone = set(left_out)
+    kept = [
+        key
+        for k, key in enumerate(touchup.keys)
+        if k not in gone and all(abs(key.time - other.time) > 1e-4 for other in keys)
+    ]
+    return tuple(sorted((*kept, *keys), key=lambda key: key.time))
+
+
+@refusing
+def copied_keys(layers: Layers, name: str, chosen: Chosen, by: float) -> Layers:
+    """Keys set once more, so many seconds later."""
+    layer = layer_named(layers, name)
+    rows = list(layer.touchups)
+    for n, numbers in _chosen(layer, chosen).items():
+        keys = [replace(rows[n].keys[k], time=rows[n].keys[k].time + by, baseline=None) for k in sorted(numbers)]
+        rows[n] = replace(rows[n], keys=_joined(rows[n], keys))
+    return _put(layers, layer, replace(layer, touchups=tuple(rows)))
+
+
+@refusing
+def eased(
+    layers: Layers,
+    name: str,
+    number: int,
+    ease_in: float | Literal["same"] | None,
+    ease_out: float | Literal["same"] | None,
+) -> Layers:
+    """A touch-up with other eases in seconds, None where it is kept there, or the same as they are."""
+    layer = layer_named(layers, name)
+    if not 0 <= number < len(layer.touchups):
+        raise BadInput(f"“{layer.name}” has no such touch-up; it was removed meanwhile.")
+    rows = list(layer.touchups)
+    now = rows[number]
+    rows[number] = replace(
+        now,
+        ease_in=now.ease_in if ease_in == "same" else ease_in,
+        ease_out=now.ease_out if ease_out == "same" else ease_out,
+    )
+    return _put(layers, layer, replace(layer, touchups=tuple(rows)))
+
+
+@refusing
+def mirrored_keys(
+    layers: Layers, name: str, chosen: Chosen, context: RetargetContext, facing: FloatArray | None = None
+) -> Layers:
+    """Keys on the other side of the body as well, in the same layer; those of the middle are exchanged.
+
+    facing ``(3,)``: where the body faces in the world, for what is moved in its axes; that of the stance without.
+    """
+    layer = layer_named(layers, name)
+    rows = list(layer.touchups)
+    for n, numbers in _chosen(layer, chosen).items():
+        touchup = layer.touchups[n]
+        joint = joint_of(touchup, context)
+        if joint is None:
+            raise BadInput(f"This character has no {touchup.label} that is paired; there is nothing to mirror it to.")
+        twin = twins(context).get(joint, joint)
+        keys = [touchup.keys[k] for k in sorted(numbers)]
+        values, turns = (np.array([getattr(key, what) for key in keys], dtype=float) for what in ("value", "turn"))
+        if touchup.channel == "rotation":
+            anatomical = local_to_anatomical(values, joint, context)
+            values = anatomical_to_local(anatomical, twin, context, not is_sided(twin, context))
+        else:
+            normal = side_of(context) if touchup.against or facing is None else heading_across(facing)
+            values, turns = reflected(values, normal), -reflected(turns, normal)
+        made = [
+            replace(key, value=vector_of(value), turn=vector_of(turn), baseline=None)
+            for key, value, turn in zip(keys, values, turns, strict=True)
+        ]
+        other = replace(
+            touchup_on(twin, touchup.channel, context, mirrored(touchup.against)),
+            ease_in=touchup.ease_in,
+            ease_out=touchup.ease_out,
+        )
+        at = next((k for k, row in enumerate(rows) if row.target == other.target), None)
+        if at is None:
+            rows.append(replace(other, keys=tuple(made)))
+        else:
+            rows[at] = replace(rows[at], keys=_joined(rows[at], made))
+    return _put(layers, layer, replace(layer, touchups=tuple(rows)))
+
+
+@refusing
+def as_shown(
+    layers: Layers, name: str, is_mirrored: bool, context: RetargetContext, across: FloatArray | None = None
+) -> Layers:
+    """A layer as it is meant on the clip that is shown: on the other sides where that is mirrored and its keys were set
+    when it was not, or the other way round. across ``(3,)``: the normal of the plane it was mirrored in."""
+    layer = layer_named(layers, name)
+    if layer.mirrored == is_mirrored:
+        return layers
+    rows = []
+    for touchup in layer.touchups:
+        joint = joint_of(touchup, context)
+        found, _ = place(Layers((Layer("x", (touchup,), mirrored=not is_mirrored),)), context, is_mirrored, across)
+        if joint is None or not found:
+            raise BadInput(
+                f"This character has no {touchup.label} on the other side; change “{name}” on the clip as it was."
+            )
+        scale = np.degrees if touchup.channel == "rotation" else np.asarray
+        keys = tuple(
+            replace(key, value=vector_of(value), turn=vector_of(turn), baseline=None)
+            for key, value, turn in zip(touchup.keys, scale(found[0].values), np.degrees(found[0].turns), strict=True)
+        )
+        other = touchup_on(found[0].joint, touchup.channel, context, mirrored(touchup.against))
+        rows.append(replace(other, keys=keys, ease_in=touchup.ease_in, ease_out=touchup.ease_out))
+    limbs = tuple(mirrored(limb) for limb in layer.limbs)
+    return _put(layers, layer, replace(layer, touchups=tuple(rows), limbs=limbs, mirrored=is_mirrored))
+
+
+def _weight(layer: Layer, time: float) -> float:
+    weight = float(weight_of(layer, np.array([time]))[0])
+    return weight if weight >= LEAST_WEIGHT else 1.0
+
+
+@refusing
+def turned(
+    layers: Layers,
+    name: str,
+    joint: int,
+    context: RetargetContext,
+    motion: WorldMotion,
+    time: float,
+    near: float,
+    by: FloatArray,
+) -> Layers:
+    """A joint turned by ``by (4,)`` in the world from how it is, by a key at that moment.
+
+    motion: one frame of what the layers make of the clip. A place's end is turned by its own key; any other joint by an
+    offset in its own frame: with R as it is and what later layers add, L, the new offset v solves
+    R exp(v) L = by · R_now.
+    """
+    layer = layer_named(layers, name)
+    held = next((row for row in layer.touchups if row.channel == "place" and joint_of(row, context) == joint), None)
+    weight = _weight(layer, time)
+    if held is not None:
+        _, now = offset_at(held, time)
+        about = _in_axes(held, context, motion, rotation.vector(by[None]))
+        old = rotation.from_vector(np.radians([now]) * weight)
+        new = np.degrees(rotation.vector(rotation.multiply(rotation.from_vector(about), old)))[0] / weight
+        return set_key(layers, name, held, time, near, turn=vector_of(new))
+    touchup = touchup_on(joint, "rotation", context)
+    rows, _ = place(layers, context)
+    own = rotation.IDENTITY
+    later = rotation.IDENTITY
+    passed = False
+    for row in rows:
+        if row.joint != joint or row.touchup.channel != "rotation":
+            continue
+        offset = over_time(row, np.array([time]))[0][0, :3] * float(weight_of(row.layer, np.array([time]))[0])
+        q = rotation.from_vector(offset[None])[0]
+        if row.layer.name == name:
+            own, passed = q, True
+        elif passed or _is_after(layers, row.layer.name, name):
+            later = rotation.multiply(later, q)
+    under = rotation.multiply(
+        motion.rotations[joint, 0], rotation.inverse(rotation.multiply(own, later))
+    )  # R, with everything that turns the joint before
+    local = rotation.multiply(rotation.multiply(rotation.inverse(under), by), under)
+    new = rotation.multiply(local, own)
+    value = np.degrees(rotation.vector(new[None]))[0] / weight
+    return set_key(layers, name, touchup, time, near, value=vector_of(value))
+
+
+def _is_after(layers: Layers, name: str, other: str) -> bool:
+    names = [layer.name for layer in layers.layers]
+    return names.index(name) > names.index(other)
+
+
+@refusing
+def moved(
+    layers: Layers,
+    name: str,
+    joint: int,
+    context: RetargetContext,
+    motion: WorldMotion,
+    time: float,
+    near: float,
+    by: FloatArray,
+    against: str = "",
+) -> Layers:
+    """A joint moved by ``by (3,)`` metres in the world from where it is, by a key at that moment. motion: one frame of
+    what the layers make of the clip. against: the part whose axes a new touch-up of a place has."""
+    layer = layer_named(layers, name)
+    channel = channel_of(joint, context)
+    same = [row for row in layer.touchups if row.channel == channel and joint_of(row, context) == joint]
+    touchup = same[0] if same else touchup_on(joint, channel, context, against if channel == "place" else "")
+    weight = _weight(layer, time)
+    now = offset_at(touchup, time)[0] if same else (0.0, 0.0, 0.0)
+    value = np.array(now) + _in_axes(touchup, context, motion, by[None])[0] / weight
+    return set_key(layers, name, touchup, time, near, value=vector_of(value))
+
+
+def _in_axes(touchup: TouchUp, context: RetargetContext, motion: WorldMotion, vectors: FloatArray) -> FloatArray:
+    """World vectors ``(K, 3)`` in the axes that a touch-up of a place is meant in."""
+    against = context.first_joints.get(touchup.against, -1) if touchup.against else -1
+    if against < 0:
+        return vectors
+    stance = context.fitting.target_pose.rotations[against]
+    axes = rotation.multiply(motion.rotations[against, 0], rotation.inverse(stance))
+    return rotation.rotate(rotation.inverse(axes)[None], vectors)
