@@ -159,7 +159,7 @@ def retarget(
     _place_travel(raw.motion, context)
     if touchups is not None and touched:
         swapped = any(layer.mirrored != touchups.mirrored for layer in touchups.layers.active)
-        across = _plane_of_mirror(clip, context) if swapped else None
+        across = plane_of_mirror(clip, context) if swapped else None
         changed = tuple(changed_keys(touchups, raw.motion, context)) if whole else ()
         done = apply_touchups(raw.motion, touchups, context, near or ContactSet(), probes, across)
         done = replace(done, changed=changed)
@@ -175,7 +175,7 @@ def retarget(
     return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace, done)
 
 
-def _plane_of_mirror(clip: Clip, context: RetargetContext) -> FloatArray:
+def plane_of_mirror(clip: Clip, context: RetargetContext) -> FloatArray:
     """The normal ``(3,)``, in the target's world, of the upright plane along which the body faces in its first frame:
     the one that :class:`~armuto.refining.mirror.Mirror` reflects it in."""
     fitting, travel_wanted = context.fitting, context.fitting.settings.travel

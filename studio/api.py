@@ -25,6 +25,7 @@ from studio.fittings.api.fittings import router as fittings
 from studio.fittings.api.patterns import router as patterns
 from studio.fittings.api.settings import router as settling
 from studio.fittings.api.stances import router as stances
+from studio.fittings.api.touchups import router as touchups
 from studio.fittings.models import Fitting
 from studio.ingest.api.arrivals import router as arrivals
 from studio.ingest.api.intake import router as intake
@@ -52,6 +53,7 @@ api.add_router("cast/", limits)
 api.add_router("arrivals/", arrivals)
 api.add_router("intake/", intake)
 api.add_router("fittings/", fittings)
+api.add_router("fittings/", touchups)
 api.add_router("", stances)
 api.add_router("", settling)
 api.add_router("renditions/", renditions)

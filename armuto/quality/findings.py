@@ -130,10 +130,10 @@ def find(
         rendition.
     """
     out = findings(measure(clip, rendition, fitting, contacts, trace), fitting, clip.frames)
-    return out if trace is None else (*out, *_of_touchups(trace.touchups, clip.frames))
+    return out if trace is None else (*out, *touchup_findings(trace.touchups, clip.frames))
 
 
-def _of_touchups(report: TouchUpReport, frames: int) -> Iterable[Finding]:
+def touchup_findings(report: TouchUpReport, frames: int) -> Iterable[Finding]:
     """What somebody should look at of touch-ups: keys set on another motion, and what could not be done."""
     for row in report.changed:
         label, frame = row.touchup.label, row.frame

@@ -131,7 +131,7 @@ def _limits(compared: Comparison) -> Iterator[Measurement]:
             yield Measurement("limit", part, first, last, float(over[worst]), float(source[0]), "°")
 
 
-def _clipping(compared: Comparison) -> Iterator[Measurement]:
+def clipping(compared: Comparison) -> Iterator[Measurement]:
     """How deep forearms and hands are in trunk and thighs, in cm, and how deep they would be on the source's build."""
     arms = {
         limb: measurement for limb, measurement in limb_chains(compared.context).items() if not _is_leg(compared, limb)
@@ -216,7 +216,7 @@ MEASURES: tuple[Callable[[Comparison], Iterator[Measurement]], ...] = (
     floor,
     soles,
     _sizes,
-    _clipping,
+    clipping,
     _flips,
     _jerks,
     _limits,

@@ -10,7 +10,7 @@ from armuto.kinematics.world_motion import WorldMotion
 from armuto.pipeline import retarget
 from armuto.retarget.context import context_of
 from armuto.tests.test_touchups import joint, layer, motion, over, scene, shift, turn
-from armuto.touchups import Key, Layers, TouchUp, editing
+from armuto.touchups import Key, Layers, TouchUp, editing, posing
 from armuto.touchups.model import WeightKey
 
 
@@ -40,7 +40,7 @@ class ByHand(unittest.TestCase):
                 )
                 by = rotation.about([0.3, 0.5, 0.81], np.radians(14.0))
                 before = self.at(layers)
-                made = editing.turned(
+                made = posing.turned(
                     layers, "Mine", arm, self.context, before, self.time, self.near, rotation.normalised(by)
                 )
                 after = self.at(made)
@@ -56,7 +56,7 @@ class ByHand(unittest.TestCase):
             layers = Layers((layer(turn("chest", (0, 9, 0), self.time), name="Mine"),))
             for by in ((0.02, 0.03, -0.01), (-0.01, 0.01, 0.02)):
                 before = self.at(layers)
-                layers = editing.moved(
+                layers = posing.moved(
                     layers, "Mine", hand, self.context, before, self.time, self.near, np.array(by), against
                 )
                 after = self.at(layers)
@@ -64,7 +64,7 @@ class ByHand(unittest.TestCase):
             self.assertEqual([row.channel for row in layers.layers[0].touchups], ["rotation", "place"])
             self.assertEqual(layers.layers[0].touchups[1].against, against)
             turning = rotation.about([0.0, 1.0, 0.0], np.radians(20.0))
-            made = editing.turned(layers, "Mine", hand, self.context, after, self.time, self.near, turning)
+            made = posing.turned(layers, "Mine", hand, self.context, after, self.time, self.near, turning)
             turned = self.at(made)
             wanted = rotation.multiply(turning, after.rotations[hand, 0])
             self.assertLess(
@@ -75,14 +75,14 @@ class ByHand(unittest.TestCase):
     def test_the_hips_are_moved_and_an_elbow_cannot_be(self) -> None:
         layers, hips = Layers((layer(name="Mine"),)), joint(self.context, "hips")
         before = self.at(layers)
-        made = editing.moved(layers, "Mine", hips, self.context, before, self.time, self.near, np.array([0, -0.02, 0]))
+        made = posing.moved(layers, "Mine", hips, self.context, before, self.time, self.near, np.array([0, -0.02, 0]))
         self.assertEqual(made.layers[0].touchups[0].channel, "translation")
         np.testing.assert_allclose(
             self.at(made).positions[hips, 0] - before.positions[hips, 0], [0, -0.02, 0], atol=1e-4
         )
         elbow = joint(self.context, "left lower arm")
         with self.assertRaisesRegex(BadInput, "cannot be moved to a place"):
-            editing.moved(layers, "Mine", elbow, self.context, before, self.time, self.near, np.zeros(3))
+            posing.moved(layers, "Mine", elbow, self.context, before, self.time, self.near, np.zeros(3))
 
     def test_keys(self) -> None:
         head = joint(self.context, "head")
@@ -161,7 +161,7 @@ class ByHand(unittest.TestCase):
         layers = Layers((layer(row, name="Mine"),))
         hand = joint(self.context, "left hand")
         by = rotation.about([1.0, 0.0, 0.0], np.radians(30.0))
-        made = editing.turned(layers, "Mine", hand, self.context, self.at(layers), self.time, self.near, by)
+        made = posing.turned(layers, "Mine", hand, self.context, self.at(layers), self.time, self.near, by)
         self.assertEqual(len(made.layers[0].touchups), 1)
         np.testing.assert_allclose(made.layers[0].touchups[0].keys[0].turn, (30.0, 0.0, 0.0), atol=0.01)
 

@@ -157,7 +157,7 @@ def by_phase(
     begin = next((n for n, (_, limb) in enumerate(target) if limb == foot), None)
     if begin is None:
         return lambda time: None
-    pairs = list(zip(source, target[begin:], strict=False))
+    pairs = list(zip(_one_by_one(source), _one_by_one(target[begin:]), strict=False))
     count = next((n for n, (a, b) in enumerate(pairs) if a[1] != b[1]), len(pairs))
     ours, theirs = (np.array([row[side][0] for row in pairs[:count]]) for side in (0, 1))
     if len(ours) < 2:
@@ -173,8 +173,15 @@ def by_phase(
     return moment
 
 
+def _one_by_one(steps: Sequence[tuple[float, str]]) -> list[tuple[float, str]]:
+    """Steps without those that come with another, of which a phase cannot be told."""
+    times = [time for time, _ in steps]
+    return [step for step in steps if sum(abs(step[0] - time) < APART for time in times) == 1]
+
+
 def touchdowns(contacts: Sequence[Contact], limb_of: Mapping[str, str], times: FloatArray) -> list[tuple[float, str]]:
-    """When each foot sets down, with its limb: the beginnings of stretches in which any point of it rests, in order.
+    """When each foot sets down, with its limb: the beginnings of stretches in which any point of it rests, in order. A
+    foot that rests from the clip's first frame on has set down before it.
 
     limb_of: the limb of every point of a foot. times: seconds of the take that the frames show ``(F,)``.
     """
@@ -183,7 +190,7 @@ def touchdowns(contacts: Sequence[Contact], limb_of: Mapping[str, str], times: F
         rows = sorted((c.first, c.last) for c in contacts if limb_of.get(c.point) == limb)
         until = -2
         for first, last in rows:
-            if first > until + 1:
+            if first > until + 1 and first > 0:
                 out.append((float(times[first]), limb))
             until = max(until, last)
     return sorted(out)

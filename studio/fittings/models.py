@@ -42,3 +42,10 @@ class FittingState(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["fitting", "number"], name="one_state_per_number")]
+
+
+class LayerRecord(models.Model):
+    """A layer of touch-ups in its JSON form, once for all states of fittings that have it. digest: of the form."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    data = models.JSONField()

@@ -14,6 +14,7 @@ from armuto.refining import Refined
 from armuto.refining.contacts import contacts_shown
 from armuto.retarget.context import context_of
 from armuto.retarget.fitting import Fitting
+from armuto.touchups.applying import TouchUps
 from studio.library import models as library
 
 KEPT = 64
@@ -25,13 +26,15 @@ def retarget(
     first: int | None = None,
     last: int | None = None,
     contacts: ContactSet | None = None,
+    touchups: TouchUps | None = None,
 ) -> RetargetResult:
-    """The clip, or its frames first to last, transferred through a fitting. contacts: where they are at hand."""
+    """The clip, or its frames first to last, transferred through a fitting, with layers of touch-ups over it. contacts:
+    where they are at hand."""
     value = clip_value(clip)
     stop = value.frames - 1
     start = min(max(first or 0, 0), stop)
     end = min(max(stop if last is None else last, start), stop)
-    return pipeline.retarget(value, fitting, contacts or contacts_of(fitting, clip), start, end)
+    return pipeline.retarget(value, fitting, contacts or contacts_of(fitting, clip), start, end, touchups)
 
 
 def clip_value(clip: library.Clip) -> Clip:

@@ -5,8 +5,9 @@ import json
 from typing import Any
 
 # What a fitting's file says beside what it does: how sure, why, what was left out on purpose, what is left between
-# stances. Joint limits stand there as well, and belong to the character; exceptions to the rendition of their clip.
-BESIDE = {"notes", "limits", "left_out", "exceptions"}
+# stances. Joint limits stand there as well, and belong to the character; exceptions and touch-ups to the rendition of
+# their clip.
+BESIDE = {"notes", "limits", "left_out", "exceptions", "touchups"}
 BESIDE_OF_PAIRS = {"confidence", "reasons", "confirmed"}
 BESIDE_OF_STANCES = {"name", "how"}
 

@@ -19,7 +19,8 @@ class Rendition(models.Model):
     work: what a run is doing about it. sentence: why the last attempt failed; what was made before it is kept. newest:
     the revision made last. accepted: the one that was accepted, which stays beside newer ones until one of them is
     accepted in its place. note: what it was sent back with. retired: out of the board's sight, with a way back.
-    exceptions_digest: of what its fitting says otherwise for it alone, empty where that is nothing.
+    exceptions_digest: of what its fitting says otherwise for it alone, empty where that is nothing; touchups_digest: of
+    its layers likewise.
     """
 
     class Work(models.TextChoices):
@@ -37,6 +38,7 @@ class Rendition(models.Model):
     accepted = models.ForeignKey("Revision", models.SET_NULL, null=True, related_name="+")
     note = models.TextField(default="", blank=True)
     exceptions_digest = models.CharField(max_length=64, default="", blank=True, editable=False)
+    touchups_digest = models.CharField(max_length=64, default="", blank=True, editable=False)
     retired = models.BooleanField(default=False)
     changed = models.DateTimeField(auto_now=True)
 
@@ -53,9 +55,10 @@ class Revision(models.Model):
     """One result of a rendition, and what it was made from.
 
     clip, character and fitting digests: hashes of everything its motion and findings depend on, so that "out of date"
-    is a comparison; exceptions and their digest likewise, of settings that are said for it alone. clip_revision,
-    character_revision: the numbers people know them by; fitting_step: the step of the fitting's history. rank: where it
-    stands in a queue with the worst first.
+    is a comparison; exceptions and their digest likewise, of settings that are said for it alone; touchups: its
+    layers as :func:`armuto.touchups.to_json` has them, and their digest. clip_revision, character_revision: the
+    numbers people know them by; fitting_step: the step of the fitting's history. rank: where it stands in a queue
+    with the worst first.
     """
 
     rendition = models.ForeignKey(Rendition, models.CASCADE, related_name="revisions")
@@ -65,6 +68,8 @@ class Revision(models.Model):
     fitting_digest = models.CharField(max_length=64)
     exceptions = models.JSONField(default=dict)
     exceptions_digest = models.CharField(max_length=64, default="", blank=True)
+    touchups = models.JSONField(default=dict)
+    touchups_digest = models.CharField(max_length=64, default="", blank=True)
     clip_revision = models.PositiveIntegerField()
     character_revision = models.PositiveIntegerField()
     fitting_step = models.PositiveIntegerField()

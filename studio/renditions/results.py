@@ -12,9 +12,11 @@ from armuto.kinematics.clip import Clip
 from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
+from armuto.touchups import to_json
 from studio.fittings.preview import clip_value, retarget
+from studio.fittings.services import layer_records
 from studio.fittings.services.clip_exceptions import digest_of, of_clip, with_exceptions
-from studio.fittings.services.steps import of_character, value_of
+from studio.fittings.services.steps import OF_CLIPS, of_character, value_of
 from studio.library import arrays
 from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion
 
@@ -33,7 +35,8 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
     own = of_clip(row.fitting.state, row.clip_id)
     value = with_exceptions(value_of(row.fitting), own)
     clip = clip_value(row.clip)
-    done = retarget(value, row.clip)
+    layers = layer_records.of_clip(row.fitting.state, row.clip_id)
+    done = retarget(value, row.clip, touchups=layer_records.touchups_of(row.fitting.state, row.clip))
     if not reached(0.6):
         raise Stopped
     found = find(clip, done.clip, value, done.contacts, done.trace)
@@ -45,6 +48,8 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
         fitting_digest=row.fitting.state.digest,
         exceptions=own,
         exceptions_digest=digest_of(own),
+        touchups=to_json(layers) if layers.layers else {},
+        touchups_digest=layers.digest,
         clip_revision=row.clip.revision,
         character_revision=row.character.revision,
         fitting_step=row.fitting.state.number,
@@ -78,7 +83,7 @@ def keep(made: Revision, motion: RevisionMotion) -> None:
     state = row.fitting.state
     assert state is not None
     if not FittingRecord.objects.filter(digest=made.fitting_digest).exists():
-        data = {key: value for key, value in state.data.items() if key != "exceptions"}
+        data = {key: value for key, value in state.data.items() if key not in OF_CLIPS}
         record = FittingRecord(digest=made.fitting_digest, data=data)
         FittingRecord.objects.bulk_create([record], ignore_conflicts=True)
     fields = {"newest": made, "work": Rendition.Work.NOTHING, "sentence": "", "retired": False}

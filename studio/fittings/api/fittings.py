@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router
 
 from armuto.intake import recording
+from armuto.kinematics.arrays import FloatArray
 from armuto.pairing.conflicts import crossings
 from armuto.retarget import fitting as core
 from armuto.retarget.explanation import follows
@@ -25,6 +26,7 @@ from studio.fittings.services import steps
 from studio.fittings.services.clip_exceptions import for_clip
 from studio.fittings.services.concurrency import change_fitting, newest_of_author
 from studio.fittings.services.editing import edit, pairing_context, parts_of
+from studio.fittings.services.layer_records import touchups_of
 from studio.fittings.services.settings import changed, follow_history
 from studio.fittings.services.stances import blocks, remember
 from studio.fittings.services.steps import fitting_for, value_of
@@ -264,7 +266,12 @@ def pose_of(
     if clip is None or frame is None:
         return None
     own = value if tried else for_clip(value, row, clip.pk)
-    turns, places = node_motion(retarget(own, clip, frame, frame).clip, row.character)
+    done = retarget(own, clip, frame, frame, touchups=touchups_of(row.state, clip))
+    return encoded_pose(*node_motion(done.clip, row.character))
+
+
+def encoded_pose(turns: FloatArray, places: FloatArray) -> str:
+    """Rotations and translations of one frame in base64, as :class:`FittingOut` says."""
     return b64encode(np.concatenate([turns.ravel(), places.ravel()]).astype("<f4").tobytes()).decode()
 
 
@@ -318,5 +325,6 @@ def preview(
     """
     row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
-    made = retarget(for_clip(value_of(row), row, clip.pk), clip, first, last).clip
+    own = for_clip(value_of(row), row, clip.pk)
+    made = retarget(own, clip, first, last, touchups=touchups_of(row.state, clip)).clip
     return array_response(*node_motion(made, row.character), fps=made.fps)

@@ -74,7 +74,7 @@ def change(row: Fitting, clip: Clip, values: Mapping[str, Any]) -> None:
         return
     rows = {**row.state.data.get("exceptions", {}), str(clip.pk): table}
     what = f"for {clip.name} alone: {described(values, made)}"
-    step(row, value, what, exceptions={key: table for key, table in rows.items() if table})
+    step(row, None, what, of_clips={"exceptions": {key: table for key, table in rows.items() if table}})
 
 
 def take_back(row: Fitting, clip_ids: Iterable[int]) -> None:
@@ -85,4 +85,5 @@ def take_back(row: Fitting, clip_ids: Iterable[int]) -> None:
         return
     names = Clip.objects.filter(pk__in=gone).order_by("name").values_list("name", flat=True)
     what = f"{', '.join(names[:3])}{f' and {len(gone) - 3} more' if len(gone) > 3 else ''} as every clip"
-    step(row, value_of(row), what, exceptions={key: table for key, table in rows.items() if key not in gone})
+    kept = {key: table for key, table in rows.items() if key not in gone}
+    step(row, None, what, of_clips={"exceptions": kept})

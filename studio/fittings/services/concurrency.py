@@ -104,6 +104,7 @@ def described(aspects: set[Aspect]) -> str:
         "turned": "how “{1}” is turned",
         "setting": "the setting “{}”",
         "exception": "the setting “{1}” for a clip alone",
+        "layer": "the touch-ups “{1}”",
         "contacts": "the contacts of a clip",
     }
     listed = sorted({words[kind].format(*names) for kind, *names in aspects})
@@ -177,6 +178,9 @@ def _aspects(data: Data, contacts: Data) -> Iterator[tuple[Aspect, Any]]:
     for clip, table in data.get("exceptions", {}).items():
         for name, value in table.items():
             yield ("exception", clip, name), value
+    for clip, table in data.get("touchups", {}).items():
+        for name, record in table["layers"]:
+            yield ("layer", clip, name), record
     for clip, rows in contacts.items():
         yield ("contacts", clip), rows
 
@@ -211,4 +215,17 @@ def _assembled(data: Data, values: dict[Aspect, Any]) -> tuple[Data, Data]:
         tables.setdefault(clip, {})[name] = value
     if tables:
         made["exceptions"] = tables
+    made.pop("touchups", None)
+    layers: dict[str, dict[str, str]] = {}
+    for (clip, name), record in of_kind.get("layer", {}).items():
+        layers.setdefault(clip, {})[name] = record
+    if layers:
+        made["touchups"] = {clip: {"layers": _ordered(rows, data, clip), "digest": ""} for clip, rows in layers.items()}
     return made, {clip: rows for (clip,), rows in of_kind.get("contacts", {}).items()}
+
+
+def _ordered(records: dict[str, str], data: Data, clip: str) -> list[list[str]]:
+    """Layers of a clip with their names, in the order that a state has; others last."""
+    order = [name for name, _ in data.get("touchups", {}).get(clip, {}).get("layers", ())]
+    names = sorted(records, key=lambda name: order.index(name) if name in order else len(order))
+    return [[name, records[name]] for name in names]

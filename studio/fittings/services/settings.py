@@ -9,7 +9,7 @@ from django.db import transaction
 from armuto.contacts import model as contact_model
 from armuto.contacts.points import contact_points
 from armuto.errors import BadInput
-from armuto.quality.findings import THRESHOLDS, beyond, findings, grade, worst
+from armuto.quality.findings import THRESHOLDS, beyond, findings, grade, touchup_findings, worst
 from armuto.quality.measures import measure
 from armuto.refining.contacts import contacts_of_take
 from armuto.retarget import fitting as core
@@ -18,6 +18,7 @@ from armuto.retarget.context import context_of
 from armuto.retarget.settings import ROTATIONS_ALONE, Settings
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of, refined_value, retarget
+from studio.fittings.services import layer_records
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip
 
@@ -150,11 +151,15 @@ def measured(row: Fitting, clip: Clip, fitting: core.Fitting) -> dict[str, Any]:
     plain = fitting.with_settings(_plain(fitting.settings))
     rows, graded = {}, None
     for key, setting in (("before", plain), ("after", fitting)):
-        done = retarget(setting, clip, contacts=found)
+        touchups = layer_records.touchups_of(row.state, clip) if key == "after" else None
+        done = retarget(setting, clip, contacts=found, touchups=touchups)
         measures = measure(value, done.clip, setting, found, done.trace)
         rows[key] = worst(measures)
         if key == "after":
-            graded = findings(measures, setting, value.frames)
+            graded = (
+                *findings(measures, setting, value.frames),
+                *touchup_findings(done.touchups, value.frames),
+            )
             short = {limb: float(values.max(initial=0.0)) * 100 for limb, values in done.report.short.items()}
             lowered = float(done.report.lowered.max(initial=0.0)) * 100
             hits = {part: int(frames.sum()) for part, frames in done.report.hits.items()}

@@ -2,6 +2,7 @@
 
 import json
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -17,6 +18,7 @@ from armuto.retarget import fitting_file, settings
 from armuto.stance.value import from_json as stance_from
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
+from studio.fittings.services import layer_records
 from studio.fittings.services.concurrency import Stale, newest_of_author, refuse_conflict, taken_back
 from studio.fittings.signals import state_changed
 from studio.library.models import Skeleton
@@ -25,6 +27,8 @@ from studio.platform.digests import of_fitting
 from studio.platform.optimistic import Conflict
 from studio.stances.services import begin, frames_hold
 
+# What is kept of single clips: see clip_exceptions and layer_records.
+OF_CLIPS = ("exceptions", "touchups")
 CONFIRMED = 0.8  # share of a fitting's pairs that are confirmed, from which on it is proposed for others
 
 
@@ -103,16 +107,18 @@ def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
 
 def step(
     row: Fitting,
-    value: core.Fitting,
+    value: core.Fitting | None,
     change: str,
     contacts: dict[str, Any] | None = None,
     undoes: int | None = None,
-    exceptions: dict[str, Any] | None = None,
+    of_clips: Mapping[str, dict[str, Any]] | None = None,
 ) -> None:
     """Put a new state in force after the present one; what had been undone is forgotten.
 
+    value: None where only what is kept of single clips changes, so that not a digit of the rest does.
     contacts: of clips, by their ids, where they are set with this step. undoes: the number of the step that it takes
-    back. exceptions: all of them (:mod:`studio.fittings.services.clip_exceptions`), where they are not what they were.
+    back. of_clips: what is kept of single clips, each kind of :data:`OF_CLIPS` as a whole by their ids, as far as it is
+    not what it was.
 
     Raises :class:`Stale` where the row's state is no longer in force, and :class:`Conflict` where others changed the
     same since the state that the change was made on.
@@ -120,11 +126,15 @@ def step(
     now = row.state
     number = now.number + 1 if now else 0
     contacts = (now.contacts if now else {}) | (contacts or {})
-    data = fitting_file.to_json(value)
-    if exceptions is None:
-        exceptions = now.data.get("exceptions", {}) if now else {}
-    if exceptions:
-        data["exceptions"] = exceptions
+    if value is not None:
+        data = fitting_file.to_json(value)
+    else:
+        assert now is not None
+        data = _without_clips(now.data)
+    for kind in OF_CLIPS:
+        rows = (of_clips or {}).get(kind, now.data.get(kind, {}) if now else {})
+        if rows:
+            data[kind] = rows
     refuse_conflict(row, data, contacts)
     with transaction.atomic():
         row.states.filter(number__gte=number).delete()
@@ -139,7 +149,9 @@ def step(
             undoes=undoes,
         )
         _put_in_force(row, made)
-    _keep(made, value)
+    known = _values.get(now.pk) if now else None
+    if value is not None or (known is not None and now is not None and known[0] == now.data):
+        _keep(made, value if value is not None else known[1])  # type: ignore[index]
 
 
 def _put_in_force(row: Fitting, state: FittingState) -> None:
@@ -232,7 +244,7 @@ def fit_again(row: Fitting, change: str, was: SkeletonValue) -> list[str]:
     if made is None:
         row.delete()
         return lost
-    step(row, made, change)
+    step(row, made, change, of_clips={kind: data.get(kind, {}) for kind in OF_CLIPS})
     return lost
 
 
@@ -272,7 +284,15 @@ def _take_back(row: Fitting, own: FittingState, change: str) -> None:
     if around is None:
         raise Conflict(f"Somebody else has changed the same since ({own.change}); change it by hand.")
     data, contacts = around
-    text = json.dumps(data)
-    value = fitting_file.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
-    made = of_character(value, row.character)
-    step(row, made, change, contacts, undoes=own.number, exceptions=data.get("exceptions", {}))
+    made = None
+    if _without_clips(data) != _without_clips(row.state.data):
+        text = json.dumps(data)
+        value = fitting_file.from_json(text, row.character.name, row.skeleton.value(), row.character.figure())
+        made = of_character(value, row.character)
+    of_clips = {kind: data.get(kind, {}) for kind in OF_CLIPS}
+    of_clips["touchups"] = layer_records.with_digests(of_clips["touchups"])
+    step(row, made, change, contacts, undoes=own.number, of_clips=of_clips)
+
+
+def _without_clips(data: dict[str, Any]) -> dict[str, Any]:
+    return {key: value for key, value in data.items() if key not in OF_CLIPS}

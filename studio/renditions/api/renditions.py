@@ -62,6 +62,8 @@ def what_changed(row: Rendition) -> list[str]:
         ("the clip", made.clip_digest, row.clip.digest),
         ("the character", made.character_digest, row.character.digest),
         ("the fitting", made.fitting_digest, row.fitting.state.digest),
+        ("its own settings", made.exceptions_digest, row.exceptions_digest),
+        ("its touch-ups", made.touchups_digest, row.touchups_digest),
     )
     return [what for what, then, now in pairs if then != now]
 

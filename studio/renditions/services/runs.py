@@ -14,6 +14,7 @@ from django.utils import timezone
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
 from studio.fittings.services.clip_exceptions import digest_of, of_clip
+from studio.fittings.services.layer_records import digest_in
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Skeleton
 from studio.renditions.models import Rendition, Run, RunItem
@@ -43,8 +44,11 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
     rows = []
     for clip, character in wanted:
         fitting = fittings[clips[clip].skeleton_id, character]
-        own = digest_of(of_clip(states[fitting], clip))
-        rows.append(Rendition(clip_id=clip, character_id=character, fitting_id=fitting, exceptions_digest=own))
+        digests = {
+            "exceptions_digest": digest_of(of_clip(states[fitting], clip)),
+            "touchups_digest": digest_in(states[fitting], clip),
+        }
+        rows.append(Rendition(clip_id=clip, character_id=character, fitting_id=fitting, **digests))
     with transaction.atomic():
         Rendition.objects.bulk_create(rows, ignore_conflicts=True, batch_size=AT_ONCE)
         present = {

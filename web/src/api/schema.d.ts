@@ -1165,6 +1165,174 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Touchups
+         * @description The layers of a clip in a fitting.
+         */
+        get: operations["get_touchups"];
+        put?: never;
+        /**
+         * Post Edit
+         * @description Make one change to the touch-ups of a clip; it is a step that can be undone.
+         */
+        post: operations["edit_touchups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trial
+         * @description Show what a change would make of a frame, and keep nothing.
+         */
+        post: operations["try_touchup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/bones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bones
+         * @description Every bone of the character, and what can be done with it.
+         */
+        get: operations["touchable_bones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Curve
+         * @description The offset of a touch-up over the clip.
+         */
+        get: operations["touchup_curve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/plain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Plain
+         * @description The clip through the fitting without any layer: world positions ``(frames, joints, 3)`` of the character's bones.
+         */
+        get: operations["untouched_motion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description The layers as a file for others.
+         */
+        get: operations["get_touchup_file"];
+        put?: never;
+        /**
+         * Post File
+         * @description Take layers from a file, beside those that the clip has; one of the same name is replaced.
+         */
+        post: operations["take_touchup_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Carry
+         * @description Carry layers to other cells, or say what would become of them there.
+         */
+        post: operations["carry_touchups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Proposal
+         * @description The smallest offset that ends a finding in its frames, which nothing keeps yet; null where there is none.
+         */
+        post: operations["propose_touchup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fittings/{fitting_id}/standing": {
         parameters: {
             query?: never;
@@ -3374,6 +3542,370 @@ export interface components {
             still: boolean;
         };
         /**
+         * KeyOut
+         * @description frame: of the clip, between two where it lies there; null where the clip does not show it. time: seconds of the
+         *     take. limb_then: where the bone and those above it in its limb were when the key was set, in metres, where they are
+         *     elsewhere now.
+         */
+        KeyOut: {
+            /** Frame */
+            frame: number | null;
+            /** Time */
+            time: number;
+            /** Value */
+            value: [
+                number,
+                number,
+                number
+            ];
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * To Next
+             * @enum {string}
+             */
+            to_next: "smooth" | "linear" | "held";
+            moved: components["schemas"]["MovedOut"] | null;
+            /** Limb Then */
+            limb_then: number[][];
+        };
+        /** LayerOut */
+        LayerOut: {
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Weight */
+            weight: number | components["schemas"]["WeightOut"][];
+            /** Limbs */
+            limbs: string[];
+            /** Hold */
+            hold: boolean;
+            /** Touchups */
+            touchups: components["schemas"]["TouchUpOut"][];
+        };
+        /**
+         * LayersOut
+         * @description The touch-ups of a clip in a fitting. lost: what cannot be placed on this character, in sentences. limbs: of it,
+         *     to choose from.
+         */
+        LayersOut: {
+            /** Layers */
+            layers: components["schemas"]["LayerOut"][];
+            /** Lost */
+            lost: string[];
+            /** Limbs */
+            limbs: string[];
+        };
+        /**
+         * MovedOut
+         * @description By how much the motion under a key has changed since it was set: centimetres and degrees.
+         */
+        MovedOut: {
+            /** Far */
+            far: number;
+            /** Turned */
+            turned: number;
+        };
+        /**
+         * TouchUpOut
+         * @description first, last: frames of the clip between which it does anything.
+         */
+        TouchUpOut: {
+            /**
+             * Channel
+             * @enum {string}
+             */
+            channel: "rotation" | "translation" | "place";
+            /** Part */
+            part: string;
+            /** Bone */
+            bone: string;
+            /** Label */
+            label: string;
+            /** Limb */
+            limb: string;
+            /** Against */
+            against: string;
+            /** Ease In */
+            ease_in: number | null;
+            /** Ease Out */
+            ease_out: number | null;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Keys */
+            keys: components["schemas"]["KeyOut"][];
+        };
+        /** WeightOut */
+        WeightOut: {
+            /** Frame */
+            frame: number | null;
+            /** Value */
+            value: number;
+        };
+        /**
+         * TouchedFitting
+         * @description A fitting after a change to the touch-ups of one of its clips, and these. revision: of the fitting.
+         */
+        TouchedFitting: {
+            /** Revision */
+            revision: number;
+            fitting: components["schemas"]["FittingOut"];
+            touchups: components["schemas"]["LayersOut"];
+        };
+        /**
+         * LayerChanges
+         * @description What is to change of a layer, as :class:`armuto.touchups.Layer` has it; null leaves it as it is.
+         */
+        LayerChanges: {
+            /** Name */
+            name?: string | null;
+            /** On */
+            on?: boolean | null;
+            /** Weight */
+            weight?: number | components["schemas"]["WeightKeyIn"][] | null;
+            /** Limbs */
+            limbs?: string[] | null;
+            /** Hold */
+            hold?: boolean | null;
+        };
+        /**
+         * TouchUpEdit
+         * @description One change to the touch-ups of a clip in a fitting.
+         *
+         *     op: "add" a layer, change its own values ("layer"), "remove" it, put all in "order" (names); set a "key" of a bone
+         *     at a frame of the clip in numbers (value, turn: degrees, or metres of a place), or "turn" it by degrees about an
+         *     axis in the world or "move" it by metres there, from how it stands; "shift" keys by frames, "copy" them to a
+         *     frame, "delete", "mirror" or "interpolate" (to_next) them, each by the numbers of its touch-up and of the key
+         *     there; "ease" a touch-up in seconds, null where it is kept; "confirm" a layer made on an earlier result. layer:
+         *     its name; a key in a layer that is not there makes one. show: the frame whose pose is wanted with the answer.
+         */
+        TouchUpEdit: {
+            /**
+             * Op
+             * @enum {string}
+             */
+            op: "add" | "layer" | "remove" | "order" | "key" | "turn" | "move" | "shift" | "copy" | "delete" | "mirror" | "interpolate" | "ease" | "confirm";
+            /** Layer */
+            layer?: string | null;
+            /** Names */
+            names?: string[];
+            /**
+             * @default {
+             *       "name": null,
+             *       "on": null,
+             *       "weight": null,
+             *       "limbs": null,
+             *       "hold": null
+             *     }
+             */
+            changes: components["schemas"]["LayerChanges"];
+            /**
+             * Bone
+             * @default
+             */
+            bone: string;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /** Channel */
+            channel?: ("rotation" | "translation" | "place") | null;
+            /**
+             * Against
+             * @default
+             */
+            against: string;
+            /** Value */
+            value?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Turn */
+            turn?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** To Next */
+            to_next?: ("smooth" | "linear" | "held") | null;
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            axis: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Degrees
+             * @default 0
+             */
+            degrees: number;
+            /**
+             * By
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** Also */
+            also?: number[];
+            /** Keys */
+            keys?: [
+                number,
+                number
+            ][];
+            /**
+             * Frames
+             * @default 0
+             */
+            frames: number;
+            /**
+             * Touchup
+             * @default 0
+             */
+            touchup: number;
+            /** Ease In */
+            ease_in?: number | null;
+            /** Ease Out */
+            ease_out?: number | null;
+            /** Show */
+            show?: number | null;
+        };
+        /**
+         * WeightKeyIn
+         * @description time: seconds of the take. value: 0 to 2.
+         */
+        WeightKeyIn: {
+            /** Time */
+            time: number;
+            /** Value */
+            value: number;
+        };
+        /**
+         * PoseOut
+         * @description A pose as in :class:`FittingOut`.
+         */
+        PoseOut: {
+            /** Pose */
+            pose: string | null;
+        };
+        /**
+         * BoneOut
+         * @description A bone that can be touched up. moves: what dragging it does, beside turning it.
+         */
+        BoneOut: {
+            /** Bone */
+            bone: string;
+            /** Part */
+            part: string;
+            /** Number */
+            number: number;
+            /** Limb */
+            limb: string;
+            /** Moves */
+            moves: ("place" | "translation") | null;
+        };
+        /**
+         * CurveOut
+         * @description The offset of a touch-up, weighted, in some frames of the clip: degrees or centimetres ``(frames, 3)``, and of a
+         *     place the degrees that it is turned by.
+         */
+        CurveOut: {
+            /** Frames */
+            frames: number[];
+            /** Values */
+            values: number[][];
+            /** Turns */
+            turns: number[][];
+        };
+        /**
+         * CarriedOut
+         * @description What became of layers in a cell. fitting_id: where they are; names: of the layers there. lost: what could not be
+         *     carried, in sentences.
+         */
+        CarriedOut: {
+            /** Clip Id */
+            clip_id: number;
+            /** Character Id */
+            character_id: number;
+            /** Fitting Id */
+            fitting_id: number | null;
+            /** Names */
+            names: string[];
+            /** Lost */
+            lost: string[];
+        };
+        /**
+         * CarryIn
+         * @description Layers by their names, and where they are to go: clips and characters by their ids, of which one that is left
+         *     out is the same. by: in time, or in the phase of steps. trial: nothing is kept.
+         */
+        CarryIn: {
+            /** Layers */
+            layers: string[];
+            /** To */
+            to: [
+                number,
+                number
+            ][];
+            /**
+             * By
+             * @default time
+             * @enum {string}
+             */
+            by: "time" | "phase";
+            /**
+             * Trial
+             * @default false
+             */
+            trial: boolean;
+        };
+        /**
+         * ProposedTouchUp
+         * @description The smallest offset that ends a finding in its frame: a bone, by how many metres it is moved in the world, and
+         *     what is left of the finding then. edit: the change that keeps it.
+         */
+        ProposedTouchUp: {
+            /** Sentence */
+            sentence: string;
+            edit: components["schemas"]["TouchUpEdit"];
+            /** Pose */
+            pose: string | null;
+        };
+        /**
+         * ProposalIn
+         * @description A finding of the clip, by its kind, part and frame.
+         */
+        ProposalIn: {
+            /** Kind */
+            kind: string;
+            /** Part */
+            part: string;
+            /** Frame */
+            frame: number;
+        };
+        /**
          * KeptOut
          * @description A stance that is kept for its skeleton. origin: where it was made.
          */
@@ -3543,14 +4075,6 @@ export interface components {
         ClipsIn: {
             /** Clips */
             clips: number[];
-        };
-        /**
-         * PoseOut
-         * @description A pose as in :class:`FittingOut`.
-         */
-        PoseOut: {
-            /** Pose */
-            pose: string | null;
         };
         /**
          * ContactOut
@@ -6826,6 +7350,266 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    get_touchups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayersOut"];
+                };
+            };
+        };
+    };
+    edit_touchups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TouchUpEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TouchedFitting"];
+                };
+            };
+        };
+    };
+    try_touchup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TouchUpEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoseOut"];
+                };
+            };
+        };
+    };
+    touchable_bones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoneOut"][];
+                };
+            };
+        };
+    };
+    touchup_curve: {
+        parameters: {
+            query: {
+                layer: string;
+                touchup: number;
+            };
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveOut"];
+                };
+            };
+        };
+    };
+    untouched_motion: {
+        parameters: {
+            query?: {
+                first?: number | null;
+                last?: number | null;
+            };
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_touchup_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    take_touchup_file: {
+        parameters: {
+            query?: {
+                show?: number | null;
+            };
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TouchedFitting"];
+                };
+            };
+        };
+    };
+    carry_touchups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarriedOut"][];
+                };
+            };
+        };
+    };
+    propose_touchup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting_id: number;
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposedTouchUp"] | null;
+                };
             };
         };
     };

@@ -1,0 +1,224 @@
+"""Touch-ups over HTTP: layers of a clip in a fitting, their changes and trials, and how they go elsewhere."""
+
+import json
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
+from ninja import File, Router, UploadedFile
+
+from armuto.errors import BadInput
+from armuto.quality.mending import propose_touchup
+from armuto.touchups import Layers, from_file, to_json
+from studio.cast.models import Character
+from studio.cast.queries import node_motion
+from studio.fittings.api.fittings import at_once, begun_on, encoded_pose, fitting_out, get_fitting_row
+from studio.fittings.models import Fitting
+from studio.fittings.preview import clip_value, contacts_of, retarget
+from studio.fittings.schemas import PoseOut
+from studio.fittings.services import carrying, touchups
+from studio.fittings.services.concurrency import change_fitting
+from studio.fittings.services.touchups import Workplace
+from studio.fittings.touchup_schemas import (
+    BoneOut,
+    CarriedOut,
+    CarryIn,
+    CurveOut,
+    LayersOut,
+    ProposalIn,
+    ProposedTouchUp,
+    TouchedFitting,
+    TouchUpEdit,
+)
+from studio.library.models import Clip
+from studio.platform.array_response import array_response
+from studio.platform.fields import Id
+from studio.platform.timing import span
+from studio.platform.uploads import received
+
+router = Router(tags=["touch-ups"])
+PATH = "{fitting_id}/touchups/{clip_id}"
+
+
+def _desk(row: Fitting, clip_id: int) -> Workplace:
+    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton_id=row.skeleton_id)
+    return Workplace.of(row, clip)
+
+
+def _pose(desk: Workplace, layers: Layers, frame: int | None) -> str | None:
+    if frame is None:
+        return None
+    done = retarget(desk.value, desk.clip, frame, frame, touchups=desk.touchups(layers))
+    return encoded_pose(*node_motion(done.clip, desk.row.character))
+
+
+def _answer(row: Fitting, clip_id: int, frame: int | None) -> Any:
+    """The fitting as it is now, with the touch-ups of a clip: the figure first."""
+    desk = _desk(row, clip_id)
+    with span("pose"):
+        pose = _pose(desk, desk.layers, frame)
+    with span("fitting"):
+        fitting = fitting_out(row) | {"pose": pose, "standing": None}
+    return at_once({"fitting": fitting, "touchups": touchups.shown(desk), "revision": row.state_id})
+
+
+@router.get(PATH, response=LayersOut, operation_id="get_touchups")
+def get_touchups(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
+    """The layers of a clip in a fitting."""
+    return touchups.shown(_desk(get_fitting_row(fitting_id), clip_id))
+
+
+@router.post(PATH, response=TouchedFitting, operation_id="edit_touchups")
+def post_edit(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUpEdit) -> Any:
+    """Make one change to the touch-ups of a clip; it is a step that can be undone."""
+
+    def work(row: Fitting) -> None:
+        desk = _desk(row, clip_id)
+        touchups.keep(desk, *touchups.edit(desk, wanted.dict()))
+
+    with span("change"):
+        row, _ = change_fitting(begun_on(request, fitting_id), work)
+    return _answer(row, clip_id, wanted.show)
+
+
+@router.post(f"{PATH}/trial", response=PoseOut, operation_id="try_touchup")
+def post_trial(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUpEdit) -> Any:
+    """Show what a change would make of a frame, and keep nothing."""
+    desk = _desk(get_fitting_row(fitting_id), clip_id)
+    with span("change"):
+        layers, _ = touchups.edit(desk, wanted.dict())
+    with span("pose"):
+        pose = _pose(desk, layers, wanted.show)
+    return at_once({"pose": pose})
+
+
+@router.get(f"{PATH}/bones", response=list[BoneOut], operation_id="touchable_bones")
+def get_bones(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
+    """Every bone of the character, and what can be done with it."""
+    return touchups.touchable(_desk(get_fitting_row(fitting_id), clip_id))
+
+
+@router.get(f"{PATH}/curve", response=CurveOut, operation_id="touchup_curve")
+def get_curve(request: HttpRequest, fitting_id: Id, clip_id: Id, layer: str, touchup: int) -> Any:
+    """The offset of a touch-up over the clip."""
+    return touchups.curve(_desk(get_fitting_row(fitting_id), clip_id), layer, touchup)
+
+
+@router.get(f"{PATH}/plain", operation_id="untouched_motion", response={200: None})
+def get_plain(
+    request: HttpRequest, fitting_id: Id, clip_id: Id, first: int | None = None, last: int | None = None
+) -> HttpResponse:
+    """The clip through the fitting without any layer: world positions ``(frames, joints, 3)`` of the character's
+    bones."""
+    desk = _desk(get_fitting_row(fitting_id), clip_id)
+    made = retarget(desk.value, desk.clip, first, last).clip
+    return array_response(made.world().positions, fps=made.fps)
+
+
+@router.get(f"{PATH}/file", operation_id="get_touchup_file", response={200: None})
+def get_file(request: HttpRequest, fitting_id: Id, clip_id: Id) -> HttpResponse:
+    """The layers as a file for others."""
+    desk = _desk(get_fitting_row(fitting_id), clip_id)
+    content = json.dumps(to_json(desk.layers), indent=1, ensure_ascii=False).encode()
+    response = HttpResponse(content, content_type="application/json")
+    name = f"{desk.clip.name} on {desk.row.character.name}.touchups.json"
+    response["Content-Disposition"] = content_disposition_header(True, name)
+    return response
+
+
+@router.post(f"{PATH}/file", response=TouchedFitting, operation_id="take_touchup_file")
+def post_file(
+    request: HttpRequest, fitting_id: Id, clip_id: Id, file: File[UploadedFile], show: int | None = None
+) -> Any:
+    """Take layers from a file, beside those that the clip has; one of the same name is replaced."""
+    name, content = received(file, settings.LARGEST_TEXT)
+    layers = from_file(content, name)
+
+    def work(row: Fitting) -> None:
+        desk = _desk(row, clip_id)
+        names = {layer.name for layer in layers.layers}
+        kept = (layer for layer in desk.layers.layers if layer.name not in names)
+        try:
+            made = Layers((*kept, *layers.layers))
+        except ValueError as problem:
+            raise BadInput(f"{name}: {problem}.") from None
+        touchups.keep(desk, made, f"taken from {name}")
+
+    row, _ = change_fitting(begun_on(request, fitting_id), work)
+    return _answer(row, clip_id, show)
+
+
+@router.post(f"{PATH}/carry", response=list[CarriedOut], operation_id="carry_touchups")
+def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryIn) -> Any:
+    """Carry layers to other cells, or say what would become of them there."""
+    clips = Clip.objects.select_related("skeleton").in_bulk({clip for clip, _ in wanted.to})
+    characters = Character.objects.select_related("skeleton").in_bulk({who for _, who in wanted.to})
+    out = []
+    for clip, who in wanted.to:
+        if clip not in clips or who not in characters:
+            continue
+        carried = _carry_to(request, fitting_id, clip_id, wanted, clips[clip], characters[who])
+        out.append(
+            {
+                "clip_id": clip,
+                "character_id": who,
+                "fitting_id": carried.desk.row.pk if carried.desk else None,
+                "names": carried.names,
+                "lost": carried.lost,
+            }
+        )
+    return out
+
+
+def _carry_to(
+    request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryIn, clip: Clip, character: Character
+) -> carrying.Carried:
+    author = request.headers.get("Armuto-Session", "")[:64]
+    made: list[carrying.Carried] = []
+
+    def fetch(pk: int) -> Fitting:
+        row = get_fitting_row(pk)
+        row.author = author
+        return row
+
+    def work(row: Fitting) -> None:
+        origin = _desk(get_fitting_row(fitting_id), clip_id)
+        found = carrying.carry(origin, wanted.layers, clip, character, wanted.by, lambda pk: row)
+        made[:] = [found]
+        if not wanted.trial:
+            carrying.keep(found, origin)
+
+    origin = _desk(get_fitting_row(fitting_id), clip_id)
+    first = carrying.carry(origin, wanted.layers, clip, character, wanted.by, fetch)
+    if first.desk is None or wanted.trial:
+        return first
+    pk = first.desk.row.pk
+    change_fitting(lambda: fetch(pk), work)
+    return made[0]
+
+
+@router.post(f"{PATH}/proposal", response=ProposedTouchUp | None, operation_id="propose_touchup")
+def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: ProposalIn) -> Any:
+    """The smallest offset that ends a finding in its frames, which nothing keeps yet; null where there is none."""
+    desk = _desk(get_fitting_row(fitting_id), clip_id)
+    clip, layers = clip_value(desk.clip), desk.touchups(desk.layers)
+    if wanted.frame >= clip.frames:
+        raise BadInput(f"{desk.clip.name}: it has no frame {wanted.frame}; it has {clip.frames}.")
+    contacts = contacts_of(desk.value, desk.clip)
+    found = propose_touchup(clip, desk.value, contacts, layers, wanted.kind, wanted.part, wanted.frame)
+    if found is None:
+        return None
+    bone = desk.value.target.names[found.joint]
+    edit: dict[str, Any] = {"op": found.kind, "bone": bone, "frame": wanted.frame, "also": list(found.frames)}
+    if found.kind == "turn":
+        edit |= {"axis": tuple(found.axis.tolist()), "degrees": found.size}
+        does = f"{bone} turned by {found.size:.1f}°"
+    else:
+        edit |= {"by": tuple((found.size * found.axis).tolist())}
+        does = f"{bone} moved by {found.size * 100:.1f} cm"
+    left = f"takes it from {found.before:.1f} to {found.after:.1f} cm"
+    change = TouchUpEdit(**edit)
+    made, _ = touchups.edit(desk, change.dict())
+    return {"sentence": f"{does} {left}.", "edit": change, "pose": _pose(desk, made, wanted.frame)}

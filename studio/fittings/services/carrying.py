@@ -1,0 +1,100 @@
+"""Touch-ups carried from one cell to others: to other characters by parts, to other clips by time or by steps."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from armuto.contacts.probes import contact_probes
+from armuto.errors import BadInput
+from armuto.touchups import Layer, Layers, editing
+from armuto.touchups.carrying import by_phase, by_time, carry_in_time, carry_to_character, touchdowns
+from studio.cast.models import Character
+from studio.fittings.models import Fitting
+from studio.fittings.preview import contacts_of
+from studio.fittings.services import touchups
+from studio.fittings.services.steps import fitting_for
+from studio.fittings.services.touchups import Workplace
+from studio.library.models import Clip
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What became of layers in a cell, not yet kept. desk: where; None where there is none, as ``lost`` says."""
+
+    clip: Clip
+    character: Character
+    desk: Workplace | None
+    layers: Layers
+    names: tuple[str, ...]
+    lost: tuple[str, ...]
+
+
+def carry(
+    desk: Workplace,
+    names: Sequence[str],
+    clip: Clip,
+    character: Character,
+    by: Literal["time", "phase"],
+    fetch: Callable[[int], Fitting],
+) -> Carried:
+    """Layers of one cell as another one would have them, beside what it has.
+
+    fetch: a fitting by its id, in its author's name. Raises :class:`BadInput` for a layer that there is not.
+    """
+    chosen = [editing.layer_named(desk.layers, name) for name in names]
+    try:
+        row = fetch(fitting_for(clip.skeleton, character).pk)
+    except BadInput as problem:
+        return Carried(clip, character, None, Layers(), (), (str(problem),))
+    there = Workplace.of(row, clip)
+    moment = _moments(desk, there, by) if clip.pk != desk.clip.pk else None
+    layers, made, lost = there.layers, list[str](), list[str]()
+    for layer in chosen:
+        rows = _carried(layer, desk, there, moment)
+        lost += rows[1]
+        if rows[0] is not None:
+            # Carried again, it takes the place of what was carried before.
+            layers = editing.with_layer(layers, layer.name, **_values(rows[0]))
+            made.append(layer.name)
+    return Carried(clip, character, there, layers, tuple(made), tuple(lost))
+
+
+def _carried(
+    layer: Layer, desk: Workplace, there: Workplace, moment: Callable[[float], float | None] | None
+) -> tuple[Layer | None, list[str]]:
+    lost: list[str] = []
+    made: Layer | None = layer
+    if there.row.character_id != desk.row.character_id or there.row.pk != desk.row.pk:
+        to_body = carry_to_character(layer, desk.context, there.context, there.row.character.name)
+        made = to_body.layer
+        lost += to_body.lost
+    if made is not None and moment is not None:
+        in_time = carry_in_time(made, moment)
+        made = in_time.layer
+        lost += in_time.lost
+    return made, lost
+
+
+def _values(layer: Layer) -> dict[str, object]:
+    return {name: getattr(layer, name) for name in ("touchups", "on", "weight", "limbs", "hold", "mirrored")}
+
+
+def _moments(desk: Workplace, there: Workplace, by: Literal["time", "phase"]) -> Callable[[float], float | None]:
+    """Where moments of one clip's take lie in another's: as long after the first frame that is shown, or in the same
+    phase of steps."""
+    if by == "phase":
+        return by_phase(_steps(desk), _steps(there))
+    return by_time(there.time(0) - desk.time(0))
+
+
+def _steps(desk: Workplace) -> list[tuple[float, str]]:
+    limbs = {point.name: point.limb for point in contact_probes(desk.context).points if point.is_foot}
+    contacts = contacts_of(desk.value, desk.clip).contacts
+    return touchdowns(contacts, limbs, desk.touchups(Layers()).times)
+
+
+def keep(carried: Carried, origin: Workplace) -> None:
+    """Put what was carried in force in its cell, a step that can be undone there."""
+    if carried.desk is not None and carried.names:
+        names = " and ".join(f"“{name}”" for name in carried.names)
+        touchups.keep(carried.desk, carried.layers, f"{names} from {origin.clip.name} of {origin.row.character.name}")

@@ -1,0 +1,390 @@
+"""Touch-ups of a clip in a fitting: their changes as steps of its history, and how they look to people."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from armuto.errors import BadInput
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.world_motion import WorldMotion
+from armuto.pipeline import plane_of_mirror
+from armuto.retarget import fitting as core
+from armuto.retarget.context import RetargetContext, context_of
+from armuto.retarget.settings import Settings
+from armuto.touchups import Layer, Layers, TouchUp, editing, posing
+from armuto.touchups.applying import TouchUps, over_time, weight_of
+from armuto.touchups.baseline import changed_keys, frame_of, keys_of, with_baselines
+from armuto.touchups.model import Channel
+from armuto.touchups.resolving import chain_to, joint_of, limb_of, movable, name_of, place
+from studio.fittings.models import Fitting
+from studio.fittings.preview import refined_value, retarget
+from studio.fittings.services import layer_records
+from studio.fittings.services.clip_exceptions import for_clip
+from studio.fittings.services.steps import step, value_of
+from studio.library.models import Clip
+
+USUAL_NAME = "Touch-up"
+CURVE = 400  # moments of a curve that are drawn
+
+
+@dataclass(frozen=True, eq=False)
+class Workplace:
+    """A clip in a fitting whose layers are changed: the fitting as it is for this clip, and how its frames show the
+    take."""
+
+    row: Fitting
+    clip: Clip
+    value: core.Fitting
+    context: RetargetContext
+
+    @classmethod
+    def of(cls, row: Fitting, clip: Clip) -> "Workplace":
+        value = for_clip(value_of(row), row, clip.pk)
+        return cls(row, clip, value, context_of(value))
+
+    @property
+    def layers(self) -> Layers:
+        return layer_records.of_clip(self.row.state, self.clip.pk)
+
+    def touchups(self, layers: Layers) -> TouchUps:
+        return layer_records.touchups_with(layers, self.clip)
+
+    @property
+    def near(self) -> float:
+        """Seconds within which a key is at a frame."""
+        return 0.5 / self.clip.fps - 1e-6
+
+    def time(self, frame: int) -> float:
+        """The second of the take that a frame shows. Raises :class:`BadInput` for a frame that there is not."""
+        frames = refined_value(self.clip).frames
+        if not 0 <= frame < len(frames):
+            raise BadInput(f"{self.clip.name}: it has no frame {frame}; its frames are 0 to {len(frames) - 1}.")
+        return round(float(frames[frame]) / self.clip.fps, 6)
+
+    def motion(self, layers: Layers, frame: int) -> WorldMotion:
+        """One frame with layers over it."""
+        return WorldMotion.of_clip(retarget(self.value, self.clip, frame, frame, touchups=self.touchups(layers)).clip)
+
+    def under(self, frames: Iterable[int]) -> WorldMotion | None:
+        """Some frames without layers, and before joints are held within their limits, as keys know them."""
+        wanted = sorted(set(frames))
+        if not wanted:
+            return None
+        free = self.value.with_settings(_without_limits(self.value.settings))
+        made = [WorldMotion.of_clip(retarget(free, self.clip, frame, frame).clip) for frame in wanted]
+        rotations = np.concatenate([motion.rotations for motion in made], axis=1)
+        positions = np.concatenate([motion.positions for motion in made], axis=1)
+        return replace(
+            made[0], rotations=rotations, positions=positions, numbers=np.array(wanted, dtype=float), loop=None
+        )
+
+    @property
+    def is_mirrored(self) -> bool:
+        return refined_value(self.clip).mirrored
+
+    def joint(self, bone: str) -> int:
+        """Raises :class:`BadInput` for a bone that the character has not."""
+        joint = self.value.target.index.get(bone)
+        if joint is None:
+            raise BadInput(f"{self.row.character.name}: it has no bone “{bone}”.")
+        return joint
+
+
+def _without_limits(settings: Settings) -> Settings:
+    return replace(settings, limits="off")
+
+
+def edit(desk: Workplace, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+    """The layers after a change, and what it was in words. wanted: as :class:`studio.fittings.schemas.TouchUpEdit`
+    says. Raises :class:`BadInput`."""
+    layers = desk.layers
+    op, name = wanted["op"], wanted.get("layer") or ""
+    if op == "add":
+        name = editing.free_name(layers, name or USUAL_NAME)
+        return editing.with_layer(layers, name, mirrored=desk.is_mirrored), f"layer “{name}”"
+    if op == "order":
+        return editing.in_order(layers, wanted["names"]), "layers in another order"
+    if op in ("key", "turn", "move") and not any(layer.name == name for layer in layers.layers):
+        name = name or editing.free_name(layers, USUAL_NAME)
+        layers = editing.with_layer(layers, name, mirrored=desk.is_mirrored)
+    editing.layer_named(layers, name)
+    if op == "remove":
+        return editing.without_layer(layers, name), f"layer “{name}” removed"
+    if op == "layer":
+        changes = {key: value for key, value in wanted["changes"].items() if value is not None}
+        if "name" in changes:
+            changes["name"] = " ".join(str(changes["name"]).split())
+        return editing.with_layer(layers, name, **changes), f"layer “{name}”: {_described(changes)}"
+    if desk.is_mirrored != editing.layer_named(layers, name).mirrored:
+        layers = editing.as_shown(layers, name, desk.is_mirrored, desk.context, _across(desk))
+    if op in ("key", "turn", "move"):
+        return _by_hand(desk, layers, name, wanted)
+    if op == "confirm":
+        return _confirmed(desk, layers, name), f"“{name}” kept as it is"
+    return _of_keys(desk, layers, name, wanted)
+
+
+def _described(changes: Mapping[str, Any]) -> str:
+    words = {"name": "named", "on": "on or off", "weight": "weight", "limbs": "limbs", "hold": "what keeps its place"}
+    return ", ".join(f"named “{changes['name']}”" if key == "name" else words[key] for key in changes) or "as it was"
+
+
+def _by_hand(desk: Workplace, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+    """A key at a frame: said in numbers, or by what a hand does to the figure there."""
+    frame, joint = wanted["frame"], desk.joint(wanted["bone"])
+    time, near = desk.time(frame), desk.near
+    part, number, bone = name_of(joint, desk.context)
+    label = f"{part}{f' {number + 1}' if number else ''}" or bone
+    what = f"“{name}”: {label} at frame {frame}"
+    if wanted["op"] == "key":
+        channel: Channel = wanted.get("channel") or "rotation"
+        if channel != "rotation":
+            channel = editing.channel_of(joint, desk.context)
+        touchup = editing.touchup_on(joint, channel, desk.context, wanted.get("against") or "")
+        value, turn = wanted.get("value"), wanted.get("turn")
+        return editing.set_key(layers, name, touchup, time, near, value, turn, wanted.get("to_next")), what
+    motion = desk.motion(layers, frame)
+    if wanted["op"] == "turn":
+        by = rotation.about(_unit(wanted["axis"]), np.radians(wanted["degrees"]))
+        made = posing.turned(layers, name, joint, desk.context, motion, time, near, by)
+    else:
+        by, against = np.array(wanted["by"], dtype=float), wanted.get("against") or ""
+        made = posing.moved(layers, name, joint, desk.context, motion, time, near, by, against)
+    return _also(desk, layers, made, name, time, [frame_ for frame_ in wanted.get("also", ()) if frame_ != frame]), what
+
+
+def _also(desk: Workplace, before: Layers, made: Layers, name: str, time: float, frames: Sequence[int]) -> Layers:
+    """What a change has set at a moment, at other frames as well."""
+    old = editing.layer_named(before, name).touchups
+    for touchup in editing.layer_named(made, name).touchups:
+        key = next((key for key in touchup.keys if abs(key.time - time) <= desk.near), None)
+        if key is None or touchup in old:
+            continue
+        for frame in frames:
+            made = editing.set_key(made, name, touchup, desk.time(frame), desk.near, key.value, key.turn)
+    return made
+
+
+def _unit(axis: Sequence[float]) -> FloatArray:
+    size = float(np.linalg.norm(axis))
+    if not 1e-6 < size < 1e6:
+        raise BadInput("The axis to turn about has no direction; say three numbers that are not all 0.")
+    return np.array(axis, dtype=float) / size
+
+
+def _of_keys(desk: Workplace, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+    op: str = wanted["op"]
+    keys: list[tuple[int, int]] = [tuple(pair) for pair in wanted.get("keys") or ()]
+    many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"
+    if op == "shift":
+        by: int = wanted["frames"]
+        frames = refined_value(desk.clip).frames
+
+        def moment(time: float) -> float:
+            """So many frames later in the clip as it is shown; beyond what it shows, so many of the take."""
+            at = frame_of(desk.touchups(layers), time)
+            if at is None or not 0 <= at + by < len(frames):
+                return round(time + by / desk.clip.fps, 6)
+            return round(time + float(frames[at + by] - frames[at]) / desk.clip.fps, 6)
+
+        return editing.shifted_keys(layers, name, keys, moment), f"“{name}”: {many} moved by {by} frames"
+    if op == "copy":
+        layer = editing.layer_named(layers, name)
+        first = min((layer.touchups[n].keys[k].time for n, k in keys if _there(layer, n, k)), default=0.0)
+        later = desk.time(wanted["frame"]) - first
+        return editing.copied_keys(layers, name, keys, later), f"“{name}”: {many} copied"
+    if op == "delete":
+        return editing.without_keys(layers, name, keys), f"“{name}”: {many} removed"
+    if op == "mirror":
+        facing = _facing(desk, wanted.get("frame") or 0)
+        return editing.mirrored_keys(layers, name, keys, desk.context, facing), f"“{name}”: {many} mirrored"
+    if op == "ease":
+        begin, end = wanted.get("ease_in", "same"), wanted.get("ease_out", "same")
+        return editing.eased(layers, name, wanted["touchup"], begin, end), f"“{name}”: ease"
+    assert op == "interpolate"
+    made = editing.ways_changed(layers, name, keys, wanted["to_next"])
+    return made, f"“{name}”: {many} {wanted['to_next']}"
+
+
+def _there(layer: Layer, touchup: int, key: int) -> bool:
+    return 0 <= touchup < len(layer.touchups) and 0 <= key < len(layer.touchups[touchup].keys)
+
+
+def _facing(desk: Workplace, frame: int) -> FloatArray:
+    """Where the body faces in a frame, in the world ``(3,)``."""
+    forward, hips = desk.value.forward, desk.context.hips
+    if hips is None:
+        return forward
+    now = desk.motion(Layers(), frame).rotations[hips, 0]
+    turned = rotation.multiply(now, rotation.inverse(desk.value.target_pose.rotations[hips]))
+    return np.asarray(rotation.rotate(turned[None], forward[None])[0])
+
+
+def _across(desk: Workplace) -> FloatArray:
+    return plane_of_mirror(refined_value(desk.clip).clip, desk.context)
+
+
+def _confirmed(desk: Workplace, layers: Layers, name: str) -> Layers:
+    """A layer whose keys are meant for what is under them now."""
+    layer = editing.layer_named(layers, name)
+    made = known(desk, Layers((layer,)), anew=True).layers[0]
+    return Layers(tuple(made if row is layer else row for row in layers.layers))
+
+
+def known(desk: Workplace, layers: Layers, anew: bool = False) -> Layers:
+    """Layers whose keys know what they are set on. anew: also of those that know already."""
+    touchups = desk.touchups(layers)
+    missing = [
+        frame
+        for _, touchup, key in keys_of(layers.layers)
+        if (anew or key.baseline is None)
+        and joint_of(touchup, desk.context) is not None
+        and (frame := frame_of(touchups, key.time)) is not None
+    ]
+    motion = desk.under(missing)
+    return layers if motion is None else with_baselines(layers, touchups, motion, desk.context, anew)
+
+
+def keep(desk: Workplace, layers: Layers, what: str) -> None:
+    """Put layers in force; a step that can be undone."""
+    row, clip = desk.row, desk.clip
+    assert row.state is not None
+    rows = dict(row.state.data.get(layer_records.KEY, {}))
+    table = layer_records.store(known(desk, layers))
+    if table == rows.get(str(clip.pk), {}):
+        return
+    rows[str(clip.pk)] = table
+    kept = {key: row for key, row in rows.items() if row}
+    step(row, None, f"touch-ups of {clip.name}: {what}"[:255], of_clips={layer_records.KEY: kept})
+
+
+def shown(desk: Workplace) -> dict[str, Any]:
+    """The layers of the clip as people see them: in its frames, with what there is to touch."""
+    layers = desk.layers
+    touchups = desk.touchups(layers)
+    _, lost = place(layers, desk.context, touchups.mirrored, _across(desk) if _swapped(layers, touchups) else None)
+    key_frames = [frame_of(touchups, key.time) for _, _, key in keys_of(layers.active)]
+    under = desk.under(frame for frame in key_frames if frame is not None) if layers.active else None
+    changed = [] if under is None else changed_keys(touchups, under, desk.context)
+    moved = {(row.layer, row.touchup.target, row.key.time): row for row in changed}
+    return {
+        "layers": [
+            {
+                "name": layer.name,
+                "on": layer.on,
+                "weight": layer.weight
+                if isinstance(layer.weight, float)
+                else [{"frame": _frame(touchups, key.time), "value": key.value} for key in layer.weight],
+                "limbs": layer.limbs,
+                "hold": layer.hold,
+                "touchups": [_touchup_out(desk, touchups, layer, touchup, moved) for touchup in layer.touchups],
+            }
+            for layer in layers.layers
+        ],
+        "lost": lost,
+        "limbs": list(dict.fromkeys(filter(None, (limb_of(joint, desk.context) for joint in desk.context.mapping)))),
+    }
+
+
+def _swapped(layers: Layers, touchups: TouchUps) -> bool:
+    return any(layer.mirrored != touchups.mirrored for layer in layers.layers)
+
+
+def _frame(touchups: TouchUps, time: float) -> float | None:
+    """Where a moment of the take lies between the clip's frames; None where it does not show it."""
+    frame = frame_of(touchups, time)
+    if frame is None:
+        return None
+    times = touchups.times
+    for other in (frame + 1, frame - 1):
+        if 0 <= other < len(times) and (times[other] - time) * (times[frame] - time) < 0:
+            share = (time - times[frame]) / (times[other] - times[frame])
+            return round(float(frame + share * (other - frame)), 3)
+    return float(frame)
+
+
+def _touchup_out(
+    desk: Workplace, touchups: TouchUps, layer: Layer, touchup: TouchUp, changed: Mapping[Any, Any]
+) -> dict[str, Any]:
+    joint = joint_of(touchup, desk.context)
+    fps = desk.clip.fps
+    keys = []
+    for key in touchup.keys:
+        row = changed.get((layer.name, touchup.target, key.time))
+        keys.append(
+            {
+                "frame": _frame(touchups, key.time),
+                "time": key.time,
+                "value": key.value,
+                "turn": key.turn,
+                "to_next": key.to_next,
+                "moved": None if row is None else {"far": round(row.far * 100, 2), "turned": round(row.turned, 1)},
+                "limb_then": [] if row is None or key.baseline is None else [list(p) for p in key.baseline.places],
+            }
+        )
+    begin, end = touchup.keys[0].time, touchup.keys[-1].time
+    return {
+        "channel": touchup.channel,
+        "part": touchup.part,
+        "bone": desk.value.target.names[joint] if joint is not None else touchup.bone,
+        "label": touchup.label,
+        "limb": limb_of(joint, desk.context) if joint is not None else "",
+        "against": touchup.against,
+        "ease_in": touchup.ease_in,
+        "ease_out": touchup.ease_out,
+        "first": 0.0 if touchup.ease_in is None else _nearest(touchups, begin - touchup.ease_in, fps),
+        "last": float(len(touchups.times) - 1)
+        if touchup.ease_out is None
+        else _nearest(touchups, end + touchup.ease_out, fps),
+        "keys": keys,
+    }
+
+
+def _nearest(touchups: TouchUps, time: float, fps: float) -> float:
+    """The frame that shows what comes nearest to a moment."""
+    frame = _frame(touchups, time)
+    return float(np.argmin(np.abs(touchups.times - time))) if frame is None else frame
+
+
+def touchable(desk: Workplace) -> list[dict[str, Any]]:
+    """Every bone of the character: how it is called, and what can be done with it beside turning it."""
+    target, context = desk.value.target, desk.context
+    out = []
+    for joint, bone in enumerate(target.names):
+        part, number, _ = name_of(joint, context)
+        moves: Channel | None = (
+            "place" if chain_to(joint, context) else "translation" if joint in movable(context) else None
+        )
+        out.append({"bone": bone, "part": part, "number": number, "limb": limb_of(joint, context), "moves": moves})
+    return out
+
+
+def curve(desk: Workplace, name: str, number: int) -> dict[str, Any]:
+    """The offset of a touch-up over the clip's frames, without and with the weight of its layer.
+
+    Values in degrees or centimetres, at most :data:`CURVE` frames.
+    """
+    layers = desk.layers
+    layer = editing.layer_named(layers, name)
+    if not 0 <= number < len(layer.touchups):
+        raise BadInput(f"“{name}” has no such touch-up; it was removed meanwhile.")
+    touchup = layer.touchups[number]
+    touchups = desk.touchups(Layers((replace(layer, touchups=(touchup,), on=True, limbs=()),)))
+    rows, lost = place(touchups.layers, desk.context, layer.mirrored)
+    if lost:
+        raise BadInput(lost[0])
+    frames = np.unique(np.linspace(0, len(touchups.times) - 1, min(CURVE, len(touchups.times))).round().astype(int))
+    if not rows:
+        return {"frames": frames.tolist(), "values": [], "turns": []}
+    at = touchups.times[frames]
+    values = over_time(rows[0], at)[0] * weight_of(layer, at)[:, None]
+    scale = np.degrees(1.0) if touchup.channel == "rotation" else 100.0
+    turns = np.degrees(values[:, 3:]) if np.any(values[:, 3:]) else values[:0, 3:]
+    return {
+        "frames": frames.tolist(),
+        "values": (values[:, :3] * scale).round(3).tolist(),
+        "turns": turns.round(3).tolist(),
+    }
