@@ -5,14 +5,14 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from armuto.touchups.model import MOST_KEYS, Channel, Interpolation, Vector
+from armuto.touchups.model import MOST_KEYS, Channel, Interpolation
 from studio.fittings.schemas import FittingOut
 from studio.platform.fields import Id
 
 Number = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
-Vector3 = tuple[Number, Number, Number]
+Vector3 = Annotated[list[Number], Field(min_length=3, max_length=3)]
 Count = Annotated[int, Field(ge=0, le=1_000_000)]
-Chosen = Annotated[list[tuple[Count, Count]], Field(max_length=MOST_KEYS)]
+Chosen = Annotated[list[Annotated[list[Count], Field(min_length=2, max_length=2)]], Field(max_length=MOST_KEYS)]
 Name = Annotated[str, Field(max_length=255)]
 
 
@@ -58,9 +58,9 @@ class TouchUpEdit(Schema):
     value: Vector3 | None = None
     turn: Vector3 | None = None
     to_next: Interpolation | None = None
-    axis: Vector3 = (0.0, 1.0, 0.0)
+    axis: Vector3 = Field(default_factory=lambda: [0.0, 1.0, 0.0])
     degrees: Number = 0.0
-    by: Vector3 = (0.0, 0.0, 0.0)
+    by: Vector3 = Field(default_factory=lambda: [0.0, 0.0, 0.0])
     also: Annotated[list[Count], Field(max_length=100)] = Field(default_factory=list)
     keys: Chosen = Field(default_factory=list)
     frames: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0
@@ -84,8 +84,8 @@ class KeyOut(Schema):
 
     frame: float | None
     time: float
-    value: Vector
-    turn: Vector
+    value: Vector3
+    turn: Vector3
     to_next: Interpolation
     moved: MovedOut | None
     limb_then: list[list[float]]

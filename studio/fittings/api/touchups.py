@@ -106,14 +106,12 @@ def get_curve(request: HttpRequest, fitting_id: Id, clip_id: Id, layer: str, tou
     return touchups.curve(_desk(get_fitting_row(fitting_id), clip_id), layer, touchup)
 
 
-@router.get(f"{PATH}/plain", operation_id="untouched_motion", response={200: None})
-def get_plain(
-    request: HttpRequest, fitting_id: Id, clip_id: Id, first: int | None = None, last: int | None = None
-) -> HttpResponse:
-    """The clip through the fitting without any layer: world positions ``(frames, joints, 3)`` of the character's
-    bones."""
+@router.get(f"{PATH}/positions", operation_id="touched_positions", response={200: None})
+def get_positions(request: HttpRequest, fitting_id: Id, clip_id: Id, plain: bool = False) -> HttpResponse:
+    """World positions ``(frames, bones, 3)`` of the character's bones in the clip; plain: without any layer."""
     desk = _desk(get_fitting_row(fitting_id), clip_id)
-    made = retarget(desk.value, desk.clip, first, last).clip
+    touched = None if plain else desk.touchups(desk.layers)
+    made = retarget(desk.value, desk.clip, touchups=touched).clip
     return array_response(made.world().positions, fps=made.fps)
 
 
@@ -213,10 +211,10 @@ def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: Pro
     bone = desk.value.target.names[found.joint]
     edit: dict[str, Any] = {"op": found.kind, "bone": bone, "frame": wanted.frame, "also": list(found.frames)}
     if found.kind == "turn":
-        edit |= {"axis": tuple(found.axis.tolist()), "degrees": found.size}
+        edit |= {"axis": found.axis.tolist(), "degrees": found.size}
         does = f"{bone} turned by {found.size:.1f}°"
     else:
-        edit |= {"by": tuple((found.size * found.axis).tolist())}
+        edit |= {"by": (found.size * found.axis).tolist()}
         does = f"{bone} moved by {found.size * 100:.1f} cm"
     left = f"takes it from {found.before:.1f} to {found.after:.1f} cm"
     change = TouchUpEdit(**edit)

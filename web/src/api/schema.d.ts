@@ -1249,7 +1249,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/fittings/{fitting_id}/touchups/{clip_id}/plain": {
+    "/api/fittings/{fitting_id}/touchups/{clip_id}/positions": {
         parameters: {
             query?: never;
             header?: never;
@@ -1257,10 +1257,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Plain
-         * @description The clip through the fitting without any layer: world positions ``(frames, joints, 3)`` of the character's bones.
+         * Get Positions
+         * @description World positions ``(frames, bones, 3)`` of the character's bones in the clip; plain: without any layer.
          */
-        get: operations["untouched_motion"];
+        get: operations["touched_positions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3553,17 +3553,9 @@ export interface components {
             /** Time */
             time: number;
             /** Value */
-            value: [
-                number,
-                number,
-                number
-            ];
+            value: number[];
             /** Turn */
-            turn: [
-                number,
-                number,
-                number
-            ];
+            turn: number[];
             /**
              * To Next
              * @enum {string}
@@ -3724,57 +3716,24 @@ export interface components {
              */
             against: string;
             /** Value */
-            value?: [
-                number,
-                number,
-                number
-            ] | null;
+            value?: number[] | null;
             /** Turn */
-            turn?: [
-                number,
-                number,
-                number
-            ] | null;
+            turn?: number[] | null;
             /** To Next */
             to_next?: ("smooth" | "linear" | "held") | null;
-            /**
-             * Axis
-             * @default [
-             *       0,
-             *       1,
-             *       0
-             *     ]
-             */
-            axis: [
-                number,
-                number,
-                number
-            ];
+            /** Axis */
+            axis?: number[];
             /**
              * Degrees
              * @default 0
              */
             degrees: number;
-            /**
-             * By
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            by: [
-                number,
-                number,
-                number
-            ];
+            /** By */
+            by?: number[];
             /** Also */
             also?: number[];
             /** Keys */
-            keys?: [
-                number,
-                number
-            ][];
+            keys?: number[][];
             /**
              * Frames
              * @default 0
@@ -7479,11 +7438,10 @@ export interface operations {
             };
         };
     };
-    untouched_motion: {
+    touched_positions: {
         parameters: {
             query?: {
-                first?: number | null;
-                last?: number | null;
+                plain?: boolean;
             };
             header?: never;
             path: {

@@ -1,12 +1,12 @@
 <script lang="ts">
-export type Leaf = 'pair' | 'stance' | 'transfer'
+export type Leaf = 'pair' | 'stance' | 'transfer' | 'touchup'
 </script>
 
 <script setup lang="ts">
 import FittingFile from './FittingFile.vue'
 import type { Fitting } from './weave'
 
-const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer' }
+const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer', touchup: 'Touch up' }
 const leaf = defineModel<Leaf>({ required: true })
 defineProps<{ fitting: Fitting | null; busy: boolean }>()
 defineEmits<{ take: [file: File]; undo: []; redo: [] }>()

@@ -1,7 +1,11 @@
 <script setup lang="ts">
-import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useTheme } from 'vuetify'
+
+import TouchUpLeaf from '@/features/touchups/TouchUpLeaf.vue'
+import TouchUpOverlay from '@/features/touchups/TouchUpOverlay.vue'
+import TouchUpTimes from '@/features/touchups/TouchUpTimes.vue'
+import { useTouchUps } from '@/features/touchups/useTouchUps'
 
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
@@ -9,12 +13,8 @@ import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { useFindingKeys } from '@/shared/player/useFindingKeys'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
-import { useArrivals } from '@/stores/arrivals'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
-import { useMessages } from '@/stores/messages'
-import { useRuns } from '@/stores/runs'
-import { openFitting } from './open'
 import PairLeaf from './PairLeaf.vue'
 import RenditionPanel from './RenditionPanel.vue'
 import RingMenu from './RingMenu.vue'
@@ -27,10 +27,12 @@ import FittingPane, { type Leaf } from './FittingPane.vue'
 import TransferLeaf from './TransferLeaf.vue'
 import { useArrangement } from './useArrangement'
 import { useClipMotion } from './useClipMotion'
+import { useDropOnFitting } from './useDropOnFitting'
 import { useFitting } from './useFitting'
 import { useFittingKeys } from './useFittingKeys'
 import { useFittingStage } from './useFittingStage'
 import { useHighlights } from './useHighlights'
+import { useLeafFlow } from './useLeafFlow'
 import { useLiveChange } from './useLiveChange'
 import { useRendition } from './useRendition'
 import { useRibbonRows } from './useRibbonRows'
@@ -41,19 +43,20 @@ import type { Fitting } from './weave'
 
 const route = useRoute()
 const router = useRouter()
-const theme = useTheme()
 const library = useLibrary()
 const cast = useCast()
-const messages = useMessages()
 
 const sourceBones = ref<Bones | null>(null)
 const targetBones = ref<Bones | null>(null)
 const lost = ref(false)
 /** Where a link leads to: a leaf, and a frame of the clip. */
 const asked = { leaf: route.query.leaf, frame: route.query.frame === undefined ? null : Number(route.query.frame) || 0 }
-const leaf = ref<Leaf>(asked.leaf === 'stance' || asked.leaf === 'transfer' ? asked.leaf : 'pair')
-const layouts = ref<Record<Leaf, 'beside' | 'over'>>({ pair: 'beside', stance: 'over', transfer: 'beside' })
-const layout = computed({ get: () => layouts.value[leaf.value], set: (now) => (layouts.value[leaf.value] = now) })
+const leaf = ref<Leaf>((['stance', 'transfer', 'touchup'] as const).find((name) => name === asked.leaf) ?? 'pair')
+const layouts = ref<Partial<Record<Leaf, 'beside' | 'over'>>>({ stance: 'over' })
+const layout = computed({
+  get: () => layouts.value[leaf.value] ?? 'beside',
+  set: (now) => (layouts.value[leaf.value] = now),
+})
 const mesh = ref(true)
 const bones = ref(true)
 const mirror = ref(true)
@@ -100,49 +103,25 @@ const settling = useSettling({
   shown: () => ({ clip_id: clip.value?.id, frame: frame.value }),
   change: run,
 })
+const touchups = useTouchUps({
+  fitting,
+  stage,
+  module,
+  tree: targetBones,
+  character,
+  clip: () => clip.value?.id,
+  frame,
+  go,
+  change: run,
+  active: () => leaf.value === 'touchup',
+})
 /** Of the state in view where it was measured, else of the rendition. */
 const findings = computed(
   () =>
-    (leaf.value === 'transfer' ? settling.measures.value?.findings : undefined) ??
+    (leaf.value === 'transfer' || leaf.value === 'touchup' ? settling.measures.value?.findings : undefined) ??
     rendition.value?.newest?.findings ??
     [],
 )
-
-async function open() {
-  try {
-    if (!library.loaded) await library.load()
-    if (!cast.loaded) await cast.load()
-    await load()
-    ;[sourceBones.value, targetBones.value] = await Promise.all([
-      cast.skeleton(fitting.value!.skeleton_id),
-      cast.skeleton(character.value!.skeleton_id),
-    ])
-    void useRuns().refresh()
-    void askWhy(clip.value?.id)
-    await lookUp()
-    await nextTick()
-    await openTheStage()
-  } catch (problem) {
-    lost.value = !fitting.value
-    messages.fail(problem)
-  }
-}
-async function openTheStage() {
-  if (!(await fittingStage.open())) return
-  await motion.load(true)
-  if (leaf.value === 'stance') await toStances()
-}
-/** Both bodies in their stances, and what they can be taken from. */
-async function toStances() {
-  await Promise.all([stances.show(), stances.loadOffers()])
-  place(true)
-  await stances.feather()
-}
-
-/** What is measured of the clip in view, as long as somebody looks at it. */
-function measure() {
-  if (leaf.value === 'transfer') return settling.load()
-}
 
 const { pointed, held, changed, lit, light, lightChanges } = useHighlights({
   fitting,
@@ -150,7 +129,12 @@ const { pointed, held, changed, lit, light, lightChanges } = useHighlights({
   trees,
   mesh,
   bones,
-  chosen: () => (leaf.value === 'stance' ? stances.chosen.value : null),
+  chosen: () =>
+    leaf.value === 'stance'
+      ? stances.chosen.value
+      : leaf.value === 'touchup' && touchups.chosen.value
+        ? { which: 'target', bone: touchups.chosen.value }
+        : null,
   pairWith,
   reveal: stances.reveal,
 })
@@ -175,7 +159,7 @@ const live = useLiveChange({
   light,
   motion: () => motion,
   inStances: () => leaf.value === 'stance',
-  follow: () => Promise.all([lookUp(), askWhy(clip.value?.id)]).then(measure),
+  follow: () => Promise.all([lookUp(), askWhy(clip.value?.id)]).then(flow.ofLeaf),
 })
 function afterChange(before: Fitting) {
   lightChanges(before)
@@ -210,10 +194,14 @@ const {
   stage,
   tree: (which) => (which === 'source' ? sourceBones.value : targetBones.value),
   part: (which, bone) => pairWith(which, bone)?.part ?? undefined,
-  free: (ring) => !held.value || ring.which !== held.value.which || ring.bone === held.value.bone,
+  free: (ring) =>
+    leaf.value === 'touchup'
+      ? ring.which === 'target'
+      : !held.value || ring.which !== held.value.which || ring.bone === held.value.bone,
   point: (key) => (pointed.value = key),
   pick: (ring, add) => {
     if (leaf.value === 'stance') stances.chosen.value = { which: ring.which, bone: ring.bone }
+    else if (leaf.value === 'touchup') touchups.chosen.value = ring.bone
     else pair.value?.take(ring.which, ring.bone, add)
   },
 })
@@ -224,48 +212,35 @@ watch([mesh, bones], () => place(false))
 watch(stances.view, () => place(true))
 watch(stances.chosen, light)
 watch([pointed, held], light)
-watch(leaf, (now) => {
-  held.value = null
-  if (now === 'stance') void toStances().catch(messages.fail)
-  else if (now === 'transfer') void settling.load().finally(() => place(true))
-  else place(true)
+const flow = useLeafFlow({
+  leaf,
+  fitting,
+  lost,
+  load,
+  character,
+  trees,
+  clip,
+  held,
+  stances,
+  settling,
+  touchups,
+  motion,
+  place,
+  light,
+  onStage: fittingStage,
+  rendition,
+  lookUp,
+  askWhy,
 })
-watch(
-  () => clip.value?.id,
-  (now, before) => {
-    if (!now || !before) return
-    void askWhy(now)
-    void lookUp().catch(messages.fail)
-    settling.forget()
-    void motion.load(true).then(stances.feather).then(measure)
-  },
-)
-watch(
-  () => theme.global.name.value,
-  async () => {
-    fittingStage.close()
-    await openTheStage()
-  },
-  { flush: 'post' },
-)
-
 const standAs = (wanted: Wanted) => stand(wanted).then(() => (wanted.op === 'name' ? stances.loadOffers() : undefined))
 
 const choose = (wanted: number) => router.replace({ query: { clip: wanted } })
 
-async function drop(event: DragEvent) {
-  const files = [...(event.dataTransfer?.files ?? [])]
-  if (!files.length || !character.value) return
-  event.preventDefault()
-  const found = await useArrivals().bringIn(files)
-  if (found.clips.length) await openFitting(router, found.clips[0], character.value.id).catch(messages.fail)
-  else if (found.characters.length) await router.push(`/cast?character=${found.characters[0]}`)
-}
-
+const drop = useDropOnFitting(character)
 useFindingKeys(findings, frame, go)
 usePlayerKeys(player, frames)
 useFittingKeys({ menu: atPointer, mesh, bones, layout, undo, redo, frameAll: () => place(true) })
-onMounted(() => void open())
+onMounted(() => void flow.open(route.query))
 </script>
 
 <template>
@@ -308,6 +283,15 @@ onMounted(() => void open())
           @point="pointed = $event"
           @stand="standAs"
         />
+        <TouchUpLeaf
+          v-else-if="leaf === 'touchup' && character"
+          :touchups="touchups"
+          :clip="clip"
+          :character="character.name"
+          :frame="frame"
+          :findings="findings"
+          :note="rendition?.note ?? ''"
+        />
         <TransferLeaf
           v-else-if="character"
           :fitting="fitting"
@@ -319,6 +303,7 @@ onMounted(() => void open())
           @frame="go"
           @clip="choose"
           @leaf="leaf = $event"
+          @touch-up="flow.touchUp"
         />
       </template>
     </FittingPane>
@@ -355,6 +340,13 @@ onMounted(() => void open())
           :pointed="pointed"
           @stand="standAs"
         />
+        <TouchUpOverlay
+          v-if="leaf === 'touchup' && stage && character"
+          :stage="stage"
+          :touchups="touchups"
+          :height="character.height"
+          :frame="frame"
+        />
         <RingMenu v-if="atPointer" :at="atPointer" @pick="pick" @point="pointed = $event" />
       </StageCanvas>
       <TransportBar
@@ -382,6 +374,14 @@ onMounted(() => void open())
         :rows="rows"
         :shown="shown"
         :findings="findings"
+        @frame="go"
+      />
+      <TouchUpTimes
+        v-if="leaf === 'touchup'"
+        :touchups="touchups"
+        :frames="frames"
+        :frame="frame"
+        :fps="fps"
         @frame="go"
       />
       <ContactStrips

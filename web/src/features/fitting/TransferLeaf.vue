@@ -4,11 +4,12 @@ import { useRouter } from 'vue-router'
 
 import BeforeAfter from './BeforeAfter.vue'
 import ExceptionRow from './ExceptionRow.vue'
+import type { Leaf } from './FittingPane.vue'
 import FollowRows from './FollowRows.vue'
 import GradeTable from './GradeTable.vue'
 import ShareSlider from './ShareSlider.vue'
 import TravelRows from './TravelRows.vue'
-import { GRADES, type Change, type Settling } from './useSettling'
+import { GRADES, type Change, type Finding, type Settling } from './useSettling'
 import type { Fitting } from './weave'
 
 /** The third leaf: what happens beyond rotations. Each control stands beside what it does to the clip in view. */
@@ -20,15 +21,18 @@ const props = defineProps<{
   clip?: { id: number; name: string }
   bones: string[]
 }>()
-const emit = defineEmits<{ frame: [frame: number]; clip: [id: number]; leaf: [leaf: 'pair' | 'stance'] }>()
+const emit = defineEmits<{
+  frame: [frame: number]
+  clip: [id: number]
+  leaf: [leaf: Leaf]
+  touchUp: [finding: Finding]
+}>()
 const { settings, measures, measuring, contacts, all, going } = props.settling
 const router = useRouter()
 const each = ref(false)
 const body = ref<HTMLElement>()
-const limbs = computed(() => {
-  const feet = new Set((contacts.value?.points ?? []).filter((point) => point.foot).map((point) => point.limb))
-  return [...feet]
-})
+const feet = computed(() => (contacts.value?.points ?? []).filter((point) => point.foot))
+const limbs = computed(() => [...new Set(feet.value.map((point) => point.limb))])
 const keep = (said: Change) => void props.settling.change(said)
 const attempt = (said: Change) => void props.settling.attempt(said)
 const reached = computed(() => {
@@ -43,6 +47,7 @@ function ratio(event: Event, name: 'stride' | 'height') {
 }
 /** To the control that would mend a finding. */
 function mend(where: string) {
+  if (where === 'touch-up') return emit('leaf', 'touchup')
   if (where === 'pairs') return emit('leaf', 'pair')
   if (['facing', 'stance', 'floor', 'size'].includes(where)) return emit('leaf', 'stance')
   if (where === 'character') return void router.push(`/cast?character=${props.character.id}`)
@@ -85,6 +90,7 @@ const total = computed(() => {
               frame {{ finding.frames[0] }}
             </button>
             <button v-if="finding.mend" class="plain word" @click="mend(finding.mend)">mend</button>
+            <button v-if="finding.unit" class="plain word" @click="emit('touchUp', finding)">touch up here</button>
           </span>
         </li>
       </ul>

@@ -5,7 +5,7 @@ import StateMark from '@/features/board/StateMark.vue'
 /** The findings of a result in words, with where they are. */
 defineProps<{ findings: Schemas['FindingOut'][]; frame: number }>()
 /** laid: whether it is seen best with both bodies laid over each other, as differences of their postures are. */
-const emit = defineEmits<{ show: [frame: number, laid: boolean] }>()
+const emit = defineEmits<{ show: [frame: number, laid: boolean]; touchUp: [finding: Schemas['FindingOut']] }>()
 const POSTURE = [
   'up',
   'gravity',
@@ -38,6 +38,7 @@ const inside = (finding: Schemas['FindingOut'], frame: number) =>
           finding.frames[0] === finding.frames[1] ? finding.frames[0] : `${finding.frames[0]}–${finding.frames[1]}`
         }}</span>
       </button>
+      <button v-if="finding.unit" class="plain word" @click="emit('touchUp', finding)">touch up here</button>
     </li>
   </ul>
 </template>

@@ -11,7 +11,15 @@ import type { Rendition } from '@/stores/renditions'
  * what is judged, which is known before its rendition is there; a note can be begun by then.
  */
 const props = defineProps<{ rendition: Rendition; judged: number | undefined }>()
-const emit = defineEmits<{ accept: []; sendBack: [note: string]; update: []; fitting: []; intoFile: []; next: [] }>()
+const emit = defineEmits<{
+  accept: []
+  sendBack: [note: string]
+  update: []
+  fitting: []
+  touchUp: []
+  intoFile: []
+  next: []
+}>()
 const writing = ref(false)
 const note = ref('')
 const field = ref<HTMLInputElement>()
@@ -58,6 +66,7 @@ defineExpose({ write })
     <v-btn size="small" :disabled="!rendition.newest" :title="labelOf(KEYS.sendBack)" @click="write(rendition.note)"
       >Send back</v-btn
     >
+    <v-btn size="small" :title="`At this frame (${labelOf(KEYS.touchUp)})`" @click="emit('touchUp')">Touch up</v-btn>
     <v-btn size="small" :title="labelOf(KEYS.fitting)" @click="emit('fitting')">Fitting at this frame</v-btn>
     <v-btn size="small" :disabled="!rendition.newest" @click="emit('intoFile')">Into a file</v-btn>
     <v-btn size="small" :title="labelOf(KEYS.next)" @click="emit('next')">Next</v-btn>

@@ -3,7 +3,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
-import { answer, client } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
@@ -28,6 +28,7 @@ import ReviewQueue from './ReviewQueue.vue'
 import { useReviewQueue, type QueueRow } from './useReviewQueue'
 import { useReviewStage, type Against } from './useReviewStage'
 
+type Finding = Schemas['FindingOut']
 const route = useRoute()
 const router = useRouter()
 const theme = useTheme()
@@ -132,9 +133,12 @@ const sendBack = (note: string) =>
     await judged(which)
   })
 const update = () => act(({ clip_id, character_id }) => board.transfer([[clip_id, character_id]]))
-function toFitting() {
+function toFitting(leaf: 'transfer' | 'touchup', finding?: Finding) {
   const row = current.value
-  if (row) void router.push(`/fittings/${row.fitting_id}?clip=${row.clip_id}&leaf=transfer&frame=${frame.value}`)
+  if (!row) return
+  const at = finding?.frames[0] ?? frame.value
+  const query = { clip: row.clip_id, leaf, frame: at, finding: finding?.kind, part: finding?.part }
+  void router.push({ path: `/fittings/${row.fitting_id}`, query })
 }
 async function takeBack(redo: boolean) {
   await (redo ? board.redo() : board.undo())
@@ -156,7 +160,8 @@ useShortcuts('Review', {
   previous: () => queue.step(-1),
   accept,
   sendBack: () => void judgement.value?.write(current.value?.note ?? ''),
-  fitting: toFitting,
+  fitting: () => toFitting('transfer'),
+  touchUp: () => toFitting('touchup'),
   layout: () => void (beside.value = !beside.value),
   mesh: () => void (mesh.value = !mesh.value),
   bones: () => void (bones.value = !bones.value),
@@ -238,7 +243,8 @@ onBeforeUnmount(close)
           @accept="accept"
           @send-back="sendBack"
           @update="update"
-          @fitting="toFitting"
+          @fitting="toFitting('transfer')"
+          @touch-up="toFitting('touchup')"
           @into-file="puttingIntoFile = true"
           @next="queue.step(1)"
         />
@@ -260,7 +266,7 @@ onBeforeUnmount(close)
         />
       </template>
       <StageCanvas v-model:canvas="canvas" label="Source and result under one camera" :loading="loading" />
-      <FindingRows :findings="findings" :frame="frame" @show="showFinding" />
+      <FindingRows :findings="findings" :frame="frame" @show="showFinding" @touch-up="toFitting('touchup', $event)" />
       <TransportBar
         v-model:playing="playing"
         v-model:loop="loop"

@@ -112,6 +112,26 @@ export const SHORTCUTS = {
       { label: 'Esc', does: 'while a ring is drawn: let go of it' },
     ],
   },
+  'Touch up': {
+    shortcuts: {
+      key: { keys: 'k', does: 'set a key for the chosen bone' },
+      next: { keys: 'n', does: 'next key' },
+      previous: { keys: 'shift+n', does: 'the one before' },
+      copy: { keys: 'v', does: 'copy the chosen keys to the playhead' },
+      mirror: { keys: 't', does: 'mirror them to the other side' },
+      remove: { keys: 'x/delete', does: 'remove them', label: 'X' },
+      onOff: { keys: 'l', does: 'the layer on and off' },
+      ghost: { keys: 'g', does: 'the figure as it was, and not' },
+      letGo: { keys: 'escape', does: 'let go of keys, then of the bone' },
+    },
+    gestures: [
+      { label: 'click', does: 'on a key: choose it; with Shift one more' },
+      { label: '← →', does: 'on a key: a frame; with Shift ten' },
+      { label: 'drag', does: 'a key, a bracket, or where it begins and ends' },
+      { label: '↑ ↓', does: 'in a number: by a step' },
+      { label: 'Esc', does: 'while a ring or handle is drawn: let go of it' },
+    ],
+  },
   Contacts: {
     shortcuts: {},
     gestures: [
@@ -146,6 +166,7 @@ export const SHORTCUTS = {
       accept: { keys: 'a', does: 'accept, and on to the next' },
       sendBack: { keys: 's', does: 'send back with a note' },
       fitting: { keys: 'g', does: 'to the fitting, at this frame' },
+      touchUp: { keys: 'u', does: 'touch it up, at this frame' },
       layout: { keys: 'o', does: 'side by side or over each other' },
       mesh: { keys: 'm', does: 'mesh on and off' },
       bones: { keys: 'b', does: 'bones on and off' },

@@ -1,0 +1,122 @@
+import { nextTick, watch, type Ref } from 'vue'
+import type { LocationQuery } from 'vue-router'
+import { useTheme } from 'vuetify'
+
+import type { Finding } from '@/features/touchups/touchups'
+import type { TouchUps } from '@/features/touchups/useTouchUps'
+import { useCast, type Bones, type Character } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import type { Rendition } from '@/stores/renditions'
+import { useRuns } from '@/stores/runs'
+import type { Leaf } from './FittingPane.vue'
+import type { useClipMotion } from './useClipMotion'
+import type { BoneOf } from './useHighlights'
+import type { useSettling } from './useSettling'
+import type { Stances } from './useStances'
+import type { Fitting } from './weave'
+
+/** How a fitting is opened, and what happens when another leaf or clip is chosen, or the theme changes. */
+export function useLeafFlow(around: {
+  leaf: Ref<Leaf>
+  clip: Ref<{ id: number } | undefined>
+  held: Ref<BoneOf | null>
+  stances: Stances
+  settling: ReturnType<typeof useSettling>
+  touchups: TouchUps
+  motion: ReturnType<typeof useClipMotion>
+  place: (look: boolean) => void
+  light: () => void
+  onStage: { open: () => Promise<boolean>; close: () => void }
+  fitting: Ref<Fitting | null>
+  rendition: Ref<Rendition | null | undefined>
+  /** Whether there is no such fitting any more. */
+  lost: Ref<boolean>
+  load: () => Promise<void>
+  character: Ref<Character | undefined>
+  trees: { source: Ref<Bones | null>; target: Ref<Bones | null> }
+  /** Ask again what is known of the clip in view. */
+  lookUp: () => Promise<unknown>
+  askWhy: (clip?: number) => Promise<unknown>
+}) {
+  const { leaf, clip, stances, settling, touchups, motion, place } = around
+  const messages = useMessages()
+
+  /** asked: of the address, a finding that somebody came to mend, by its kind and part. */
+  async function open(asked: LocationQuery) {
+    const { fitting, trees } = around
+    const [library, cast] = [useLibrary(), useCast()]
+    try {
+      if (!library.loaded) await library.load()
+      if (!cast.loaded) await cast.load()
+      await around.load()
+      ;[trees.source.value, trees.target.value] = await Promise.all([
+        cast.skeleton(fitting.value!.skeleton_id),
+        cast.skeleton(around.character.value!.skeleton_id),
+      ])
+      void useRuns().refresh()
+      void around.askWhy(clip.value?.id)
+      await around.lookUp()
+      await nextTick()
+      await openTheStage()
+      const findings = around.rendition.value?.newest?.findings ?? []
+      const found = findings.find((row) => row.kind === asked.finding && row.part === asked.part)
+      if (found) await touchUp(found)
+    } catch (problem) {
+      around.lost.value = !fitting.value
+      messages.fail(problem)
+    }
+  }
+  /** Where a finding is, with what mends it. */
+  function touchUp(finding: Finding) {
+    leaf.value = 'touchup'
+    return touchups.mend(finding)
+  }
+  /** Both bodies in their stances, and what they can be taken from. */
+  async function toStances() {
+    await Promise.all([stances.show(), stances.loadOffers()])
+    place(true)
+    await stances.feather()
+  }
+  /** What is measured of the clip in view, as long as somebody looks at it. */
+  const measure = () => (leaf.value === 'transfer' || leaf.value === 'touchup' ? settling.load() : undefined)
+  /** What the leaf that is open shows of the clip. */
+  const ofLeaf = () => Promise.all([measure(), touchups.load()])
+  async function openTheStage() {
+    if (!(await around.onStage.open())) return
+    await motion.load(true)
+    if (leaf.value === 'stance') await toStances()
+    else if (leaf.value === 'touchup') await touchups.load()
+  }
+
+  watch(leaf, (now, before) => {
+    around.held.value = null
+    if (before === 'touchup') touchups.leave()
+    if (now === 'stance') return void toStances().catch(messages.fail)
+    if (now === 'pair') return place(true)
+    void ofLeaf()
+      .catch(messages.fail)
+      .finally(() => place(now === 'transfer'))
+  })
+  watch(
+    () => clip.value?.id,
+    (now, before) => {
+      if (!now || !before) return
+      void around.askWhy(now)
+      void around.lookUp().catch(messages.fail)
+      settling.forget()
+      touchups.forget()
+      void motion.load(true).then(stances.feather).then(ofLeaf)
+    },
+  )
+  watch(touchups.chosen, around.light)
+  watch(
+    () => useTheme().global.name.value,
+    async () => {
+      around.onStage.close()
+      await openTheStage()
+    },
+    { flush: 'post' },
+  )
+  return { open, touchUp, ofLeaf }
+}

@@ -1,0 +1,284 @@
+<script setup lang="ts">
+import { useResizeObserver } from '@vueuse/core'
+import { computed, ref } from 'vue'
+
+import { bracketOf, keyName, type KeyPath } from './touchups'
+import type { TouchUps } from './useTouchUps'
+
+/** The touch-ups of a layer on the time scale of the ribbon: a bracket each, with its eases and its keys. */
+const props = defineProps<{ frames: number; frame: number; fps: number; touchups: TouchUps }>()
+const emit = defineEmits<{ frame: [frame: number] }>()
+const { layer, keys, chosen, choose, edit, ofKeys } = props.touchups
+const LANE = 26
+const root = ref<HTMLElement>()
+const width = ref(800)
+useResizeObserver(root, ([entry]) => (width.value = entry.contentRect.width))
+const x = (frame: number) => (props.frames < 2 ? 24 : (frame / (props.frames - 1)) * (width.value - 48) + 24)
+
+/** What is being drawn: keys by so many frames, or an end of a bracket. */
+const held = ref<{
+  what: 'keys' | 'first' | 'last'
+  touchup: number
+  from: number
+  by: number
+  paths: KeyPath[]
+} | null>(null)
+const isChosen = (path: KeyPath) => keys.value.some((other) => keyName(other) === keyName(path))
+const lanes = computed(() =>
+  (layer.value?.touchups ?? []).map((touchup, n) => {
+    const shape = bracketOf(touchup)
+    const now = held.value?.touchup === n ? held.value : null
+    const moved = (key: number) =>
+      held.value?.what === 'keys' && held.value.paths.some(([t, k]) => t === n && k === key) ? held.value.by : 0
+    const list = touchup.keys.map((key, k) => ({
+      path: [n, k] as KeyPath,
+      key,
+      frame: key.frame === null ? null : Math.max(0, Math.min(props.frames - 1, key.frame + moved(k))),
+    }))
+    const at = list.map((row) => row.frame).filter((frame): frame is number => frame !== null)
+    const rise = shape && Math.min(...at)
+    const fall = shape && Math.max(...at)
+    const first =
+      shape && Math.max(0, Math.min(rise!, shape.first + (now?.what === 'first' ? now.by : rise! - shape.rise)))
+    const last =
+      shape &&
+      Math.min(props.frames - 1, Math.max(fall!, shape.last + (now?.what === 'last' ? now.by : fall! - shape.fall)))
+    return { n, touchup, list, bracket: shape && { first: first!, rise: rise!, fall: fall!, last: last! } }
+  }),
+)
+const path = (n: number, { first, rise, fall, last }: { first: number; rise: number; fall: number; last: number }) => {
+  const [low, high] = [n * LANE + LANE - 5, n * LANE + 7]
+  return `M${x(first)} ${low}C${(x(first) + x(rise)) / 2} ${low} ${(x(first) + x(rise)) / 2} ${high} ${x(rise)} ${high}L${x(fall)} ${high}C${(x(fall) + x(last)) / 2} ${high} ${(x(fall) + x(last)) / 2} ${low} ${x(last)} ${low}`
+}
+function frameAt(event: PointerEvent) {
+  const box = root.value!.getBoundingClientRect()
+  return ((event.clientX - box.left - 24) / (box.width - 48)) * (props.frames - 1)
+}
+function press(event: PointerEvent, what: 'keys' | 'first' | 'last', touchup: number, key?: KeyPath) {
+  if (event.button) return
+  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
+  if (key && (event.shiftKey || !isChosen(key))) choose(key, event.shiftKey)
+  const whole = layer.value!.touchups[touchup].keys.map((_, k): KeyPath => [touchup, k])
+  if (!key && what === 'keys') chosen.value = layer.value!.touchups[touchup].bone
+  held.value = { what, touchup, from: frameAt(event), by: 0, paths: key ? keys.value : whole }
+  event.preventDefault()
+  event.stopPropagation()
+}
+function drag(event: PointerEvent) {
+  if (held.value) held.value = { ...held.value, by: Math.round(frameAt(event) - held.value.from) }
+}
+function release() {
+  const now = held.value
+  held.value = null
+  if (!now) return
+  if (!now.by) {
+    const at = now.paths.length === 1 ? layer.value?.touchups[now.touchup].keys[now.paths[0][1]]?.frame : null
+    if (at !== null && at !== undefined) emit('frame', Math.round(at))
+    return
+  }
+  if (now.what === 'keys') return void ofKeys({ op: 'shift', frames: now.by }, now.paths)
+  const { touchup, bracket } = lanes.value[now.touchup]
+  const shape = bracketOf(touchup)
+  if (!bracket || !shape) return
+  const end = now.what
+  // Where a recipe changes the pace, seconds of the take are not those of the clip.
+  const length = (of: typeof bracket) => (end === 'first' ? of.rise - of.first : of.last - of.fall)
+  const [was, ease] = [length(shape), end === 'first' ? touchup.ease_in : touchup.ease_out]
+  const wanted = Math.max(0, was + (end === 'first' ? -now.by : now.by))
+  const seconds = ease && was ? (ease * wanted) / was : wanted / props.fps
+  void edit({
+    op: 'ease',
+    touchup: now.touchup,
+    ease_in: end === 'first' ? seconds : touchup.ease_in,
+    ease_out: end === 'last' ? seconds : touchup.ease_out,
+  })
+}
+function scrub(event: PointerEvent) {
+  if (event.button) return
+  keys.value = []
+  emit('frame', Math.max(0, Math.min(props.frames - 1, Math.round(frameAt(event)))))
+}
+function onKey(event: KeyboardEvent, key: KeyPath) {
+  const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
+  const list = isChosen(key) ? keys.value : [key]
+  if (event.key === 'Delete' || event.key === 'Backspace') void ofKeys({ op: 'delete' }, list)
+  else if (event.key === 'Enter' || event.key === ' ') {
+    choose(key, event.shiftKey)
+    const at = layer.value?.touchups[key[0]].keys[key[1]].frame
+    if (at !== null && at !== undefined) emit('frame', Math.round(at))
+  } else if (step) void ofKeys({ op: 'shift', frames: step * (event.shiftKey ? 10 : 1) }, list)
+  else return
+  event.preventDefault()
+  event.stopPropagation()
+}
+const words = (label: string, key: { frame: number | null; time: number }) =>
+  key.frame === null
+    ? `${label}: a key at ${key.time.toFixed(2)} s, which the clip does not show`
+    : `${label}: key at frame ${Math.round(key.frame)}`
+const away = computed(() =>
+  (layer.value?.touchups ?? []).flatMap(({ label, keys: list }) =>
+    list.filter((key) => key.frame === null).map((key) => words(label, key)),
+  ),
+)
+</script>
+
+<template>
+  <div
+    v-if="layer"
+    ref="root"
+    class="strip"
+    role="group"
+    :aria-label="`Keys of ${layer.name}`"
+    @pointerdown="scrub"
+    @pointermove="drag"
+    @pointerup="release"
+    @pointercancel="release"
+  >
+    <svg :width="width" :height="Math.max(1, lanes.length) * LANE">
+      <g v-for="lane in lanes" :key="lane.n" :class="{ chosen: lane.touchup.bone === chosen, off: !layer.on }">
+        <line x1="0" :x2="width" :y1="lane.n * LANE" :y2="lane.n * LANE" class="rule" />
+        <template v-if="lane.bracket">
+          <path
+            :d="path(lane.n, lane.bracket)"
+            class="grip"
+            @pointerdown="press($event, 'keys', lane.n)"
+            @pointermove="drag"
+            @pointerup="release"
+          >
+            <title>
+              {{ lane.touchup.label }}, frames {{ Math.round(lane.bracket.first) }} to
+              {{ Math.round(lane.bracket.last) }}
+            </title>
+          </path>
+          <path :d="path(lane.n, lane.bracket)" class="bracket" />
+          <rect
+            v-for="end in ['first', 'last'] as const"
+            :key="end"
+            :x="x(lane.bracket[end]) - 7"
+            :y="lane.n * LANE + LANE - 15"
+            width="14"
+            height="15"
+            class="end"
+            :data-ease="end"
+            @pointerdown="press($event, end, lane.n)"
+            @pointermove="drag"
+            @pointerup="release"
+          >
+            <title>{{ end === 'first' ? 'Where it begins to come' : 'Where it is gone' }}</title>
+          </rect>
+        </template>
+        <template v-for="row in lane.list" :key="keyName(row.path)">
+          <g
+            v-if="row.frame !== null"
+            class="key"
+            :class="{ chosen: isChosen(row.path), moved: row.key.moved }"
+            tabindex="0"
+            role="button"
+            :aria-pressed="isChosen(row.path)"
+            :aria-label="`${words(lane.touchup.label, row.key)}. Arrows move it, Delete removes it.`"
+            :data-key="keyName(row.path)"
+            @pointerdown="press($event, 'keys', lane.n, row.path)"
+            @pointermove="drag"
+            @pointerup="release"
+            @keydown="onKey($event, row.path)"
+          >
+            <rect :x="x(row.frame) - 12" :y="lane.n * LANE" width="24" :height="LANE" class="target" />
+            <circle :cx="x(row.frame)" :cy="lane.n * LANE + 7" r="4.5" />
+            <text v-if="row.key.moved" :x="x(row.frame) + 8" :y="lane.n * LANE + 12" class="look">look</text>
+          </g>
+        </template>
+        <text x="4" :y="lane.n * LANE + 18" class="name">{{ lane.touchup.label }}</text>
+      </g>
+      <text v-if="!lanes.length" x="24" y="17" class="name">
+        No key yet: choose a bone and turn or draw it, at any frame.
+      </text>
+      <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="Math.max(1, lanes.length) * LANE" class="head" />
+    </svg>
+    <p v-for="text in away" :key="text" class="quiet away">{{ text }}.</p>
+  </div>
+</template>
+
+<style scoped>
+.strip {
+  position: relative;
+  background: var(--panel);
+  border-top: 1px solid var(--hairline);
+  touch-action: none;
+  user-select: none;
+  max-height: 132px;
+  overflow: hidden auto;
+}
+svg {
+  display: block;
+}
+.rule {
+  stroke: var(--hairline);
+}
+.bracket,
+.grip {
+  fill: none;
+}
+.bracket {
+  stroke: var(--quiet);
+  stroke-width: 1.5;
+  pointer-events: none;
+}
+.chosen > .bracket {
+  stroke: var(--accent);
+}
+.off {
+  opacity: 0.45;
+}
+.grip {
+  stroke: transparent;
+  stroke-width: 12;
+  pointer-events: stroke;
+  cursor: ew-resize;
+}
+.end {
+  fill: transparent;
+  cursor: ew-resize;
+}
+.target {
+  fill: transparent;
+}
+.key {
+  cursor: ew-resize;
+  outline: none;
+}
+.key circle {
+  fill: var(--panel);
+  stroke: var(--ink);
+  stroke-width: 1.6;
+}
+.key.chosen circle {
+  fill: var(--accent);
+  stroke: var(--accent);
+}
+.key:focus-visible .target {
+  stroke: var(--accent);
+  stroke-width: 1.5;
+}
+.look {
+  fill: var(--accent);
+  font-weight: 700;
+}
+text {
+  font-size: 11px;
+  fill: var(--quiet);
+  pointer-events: none;
+  paint-order: stroke;
+  stroke: var(--panel);
+  stroke-width: 3px;
+}
+.head {
+  stroke: var(--accent);
+  stroke-width: 1.5;
+  pointer-events: none;
+}
+.away {
+  font-size: 12px;
+  margin: 0;
+  padding: 2px 24px;
+}
+</style>

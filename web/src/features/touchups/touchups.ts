@@ -1,0 +1,70 @@
+import type { Schemas } from '@/api/client'
+
+export type Layers = Schemas['LayersOut']
+export type Layer = Schemas['LayerOut']
+export type TouchUp = Schemas['TouchUpOut']
+export type Key = Schemas['KeyOut']
+export type Edit = Schemas['TouchUpEdit']
+export type Bone = Schemas['BoneOut']
+export type Finding = Schemas['FindingOut']
+/** A key by the numbers of its touch-up in the layer and of itself there. */
+export type KeyPath = readonly [touchup: number, key: number]
+/** A change in the form people make it: whatever is not said is as the API has it by default. */
+export type Wanted = Partial<Edit> & Pick<Edit, 'op'>
+
+export const keyName = ([touchup, key]: KeyPath) => `${touchup}.${key}`
+/** Where a key of a layer is, or nothing where it was removed meanwhile. */
+export const keyAt = (layer: Layer | undefined, [touchup, key]: KeyPath) => layer?.touchups[touchup]?.keys[key]
+
+/** What is drawn of a touch-up on the strip: where its bracket rises, stands and falls, in frames. */
+export function bracketOf({ first, last, keys }: TouchUp) {
+  const frames = keys.map((key) => key.frame).filter((frame): frame is number => frame !== null)
+  return frames.length ? { first, rise: Math.min(...frames), fall: Math.max(...frames), last } : null
+}
+
+/** The nearest key before or after a frame, on any touch-up of a layer. */
+export function neighbourKey(layer: Layer, frame: number, direction: 1 | -1): { path: KeyPath; frame: number } | null {
+  let best: { path: KeyPath; frame: number } | null = null
+  layer.touchups.forEach((touchup, n) =>
+    touchup.keys.forEach((key, k) => {
+      if (key.frame === null || (key.frame - frame) * direction < 0.5) return
+      if (!best || (best.frame - key.frame) * direction > 0) best = { path: [n, k], frame: key.frame }
+    }),
+  )
+  return best
+}
+
+/** A touch-up's unit, and what its numbers are multiplied by for people. */
+export const unitOf = (channel: TouchUp['channel']) =>
+  channel === 'rotation' ? { unit: '°', scale: 1 } : { unit: 'cm', scale: 100 }
+
+/** The two numbers of a weight in words. */
+export const weightText = (weight: Layer['weight']) =>
+  typeof weight === 'number' ? `${Math.round(weight * 100)} %` : `${weight.length} keys`
+
+/** Axes of the world as a body sees them that faces along +Z, as all do at the start of their files. */
+export const WORLD_AXES = [
+  { name: 'left', axis: [1, 0, 0] },
+  { name: 'up', axis: [0, 1, 0] },
+  { name: 'ahead', axis: [0, 0, 1] },
+] as const
+/** Names of the axes of a touch-up's numbers: the bone's own, or the world's or those of the part it moves with. */
+export const axisNames = ({ channel }: Pick<TouchUp, 'channel'>) =>
+  channel === 'rotation' ? ['x', 'y', 'z'] : WORLD_AXES.map(({ name }) => name)
+
+/** The bones that a layer can touch, those of a body's parts first, by limb. */
+export function byLimb(bones: Bone[]): { limb: string; bones: Bone[] }[] {
+  const out = new Map<string, Bone[]>()
+  for (const bone of bones) {
+    const limb = bone.part ? bone.limb : 'without a part'
+    out.set(limb, [...(out.get(limb) ?? []), bone])
+  }
+  const rows = [...out].map(([limb, list]) => ({ limb, bones: list }))
+  return [
+    ...rows.filter((row) => row.limb !== 'without a part'),
+    ...rows.filter((row) => row.limb === 'without a part'),
+  ]
+}
+
+/** A bone as people call it: by its part, numbered where that has several. */
+export const boneLabel = ({ part, number, bone }: Bone) => (part ? `${part}${number ? ` ${number + 1}` : ''}` : bone)
