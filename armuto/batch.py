@@ -14,7 +14,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, Field, TypeAdapter
 
-from armuto import __version__, formats, refining
+from armuto import __version__, formats, refining, touchups
 from armuto.errors import BadInput
 from armuto.export import package
 from armuto.export import settings as delivery_settings
@@ -22,11 +22,13 @@ from armuto.export.package import Result
 from armuto.export.settings import DeliverySettings
 from armuto.formats import Document
 from armuto.intake import naming
-from armuto.kinematics.clip import Clip
 from armuto.pipeline import retarget
 from armuto.quality.findings import find, grade
+from armuto.refining import Refined
 from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting
+from armuto.touchups import Layers
+from armuto.touchups.applying import TouchUps
 from armuto.validation import STRICT, read
 
 DONE = ".armuto-batch"  # folder in the output, with what is done
@@ -55,6 +57,16 @@ class RecipeChoice(BaseModel):
     clips: str = "*"
 
 
+class TouchUpChoice(BaseModel):
+    """A file with layers of touch-ups, for which characters and clips, by patterns of file names."""
+
+    model_config = STRICT
+
+    file: str
+    character: str = "*"
+    clips: str = "*"
+
+
 class BatchPlan(BaseModel):
     """The JSON form of a plan (docs/cli.md). Paths and patterns are meant from its own folder."""
 
@@ -64,6 +76,7 @@ class BatchPlan(BaseModel):
     characters: Files
     fittings: list[FittingChoice] = []
     recipes: list[RecipeChoice] = []
+    touchups: list[TouchUpChoice] = []
     wanted: DeliverySettings = DeliverySettings()
     rule: dict[str, Any] | None = None
     out: str = "out"
@@ -82,6 +95,7 @@ class Job:
     clips: tuple[tuple[Path, int, str], ...]
     fittings: tuple[Path | None, ...]
     recipes: tuple[Path | None, ...]
+    touchups: tuple[Path | None, ...]
     wanted: DeliverySettings
 
 
@@ -113,6 +127,7 @@ def jobs(plan: Path) -> list[Job]:
     clips, characters = (_listed(plan, home, patterns) for patterns in (read_plan.clips, read_plan.characters))
     fits = [_fitting_row(plan, home, row) for row in read_plan.fittings]
     recipes = [(row.clips, _recipe_file(plan, home, row.file)) for row in read_plan.recipes]
+    layers = [(row.character, row.clips, _layers_file(plan, home, row.file)) for row in read_plan.touchups]
     out = home / read_plan.out
     members = [(character, *member) for character in characters for path in clips for member in _members(path)]
     names = package.file_names(
@@ -128,6 +143,7 @@ def jobs(plan: Path) -> list[Job]:
             tuple(rows),
             tuple(_fits(fits, character, path) for path, _, _ in rows),
             tuple(_recipe_of(recipes, path) for path, _, _ in rows),
+            tuple(_fits(layers, character, path) for path, _, _ in rows),
             wanted,
         )
         for (file, character), rows in grouped.items()
@@ -152,7 +168,7 @@ def _fitting_row(plan: Path, home: Path, row: FittingChoice) -> tuple[str, str, 
 
 
 def _fits(rows: Sequence[tuple[str, str, Path]], character: Path, clip: Path) -> Path | None:
-    """The fitting that the plan names for a clip on a character: the last one that matches."""
+    """The file that the plan names for a clip on a character: the last one that matches."""
     for who, which, file in reversed(rows):
         if character.match(who) and clip.match(which):
             return file
@@ -164,6 +180,14 @@ def _recipe_file(plan: Path, home: Path, name: str) -> Path:
     if not file.is_file():
         raise BadInput(f"{plan}: there is no recipe “{name}”; paths are meant from the plan's own folder.")
     refining.from_file(file.read_bytes(), str(file))
+    return file
+
+
+def _layers_file(plan: Path, home: Path, name: str) -> Path:
+    file = home / name
+    if not file.is_file():
+        raise BadInput(f"{plan}: there are no touch-ups “{name}”; paths are meant from the plan's own folder.")
+    touchups.from_file(file.read_bytes(), str(file))
     return file
 
 
@@ -189,16 +213,16 @@ def _read(path: Path) -> Document:
 
 
 @lru_cache(maxsize=8)
-def _clip(path: Path, number: int, recipe: Path | None) -> Clip:
+def _refined(path: Path, number: int, recipe: Path | None) -> Refined:
     """A clip of a file, as a recipe has it."""
     document = _read(path)
     if not document.clips:
         raise BadInput(f"{path}: there is no motion in it; name files with at least one clip.")
     clip = document.clips[number]
     if recipe is None:
-        return clip
+        return Refined.of_take(clip)
     try:
-        return refining.from_file(recipe.read_bytes(), str(recipe)).refine(clip, document.parts).clip
+        return refining.from_file(recipe.read_bytes(), str(recipe)).refine(clip, document.parts)
     except BadInput as problem:
         raise BadInput(f"{path}: {problem}") from None
 
@@ -255,7 +279,7 @@ def do(job: Job) -> Outcome:
     try:
         results = [
             _performed(job, path, number, name, *chosen)
-            for (path, number, name), *chosen in zip(job.clips, job.fittings, job.recipes, strict=True)
+            for (path, number, name), *chosen in zip(job.clips, job.fittings, job.recipes, job.touchups, strict=True)
         ]
         (file,) = package.pack([(job.output.name, result) for result in results], job.wanted)
         _write(job.output, file.content)
@@ -268,16 +292,28 @@ def do(job: Job) -> Outcome:
         return Outcome(job.output, sentence=f"{problem.filename or job.output}: {problem.strerror}.")
 
 
-def _performed(job: Job, path: Path, number: int, name: str, fitting_path: Path | None, recipe: Path | None) -> Result:
-    clip, figure = _clip(path, number, recipe), _read(job.character)
+def _performed(
+    job: Job,
+    path: Path,
+    number: int,
+    name: str,
+    fitting_path: Path | None,
+    recipe: Path | None,
+    layers_path: Path | None,
+) -> Result:
+    refined, figure = _refined(path, number, recipe), _read(job.character)
+    clip = refined.clip
     fits = _fitted(path, job.character, fitting_path)
-    done = retarget(clip, fits)
+    layers = touchups.from_file(layers_path.read_bytes(), str(layers_path)) if layers_path else Layers()
+    fps = _read(path).clips[number].fps
+    done = retarget(clip, fits, touchups=TouchUps.of_refined(layers, refined, fps))
     found = find(clip, done.clip, fits, done.contacts, done.trace)
     about = {
         "clip_name": name,
         "source": path.name,
         "fitting": fitting_path.name if fitting_path else None,
         "recipe": recipe.name if recipe else None,
+        "touchups": layers_path.name if layers_path else None,
         "grade": grade(found),
         "findings": [
             {key: value for key, value in asdict(outcome).items() if key in ("text", "frames", "grade")}
@@ -292,7 +328,11 @@ def _state(job: Job) -> str:
     digest = hashlib.sha256(
         json.dumps([__version__, delivery_settings.to_json(job.wanted), [row[1:] for row in job.clips]]).encode()
     )
-    for path in (job.character, *(row[0] for row in job.clips), *filter(None, (*job.fittings, *job.recipes))):
+    for path in (
+        job.character,
+        *(row[0] for row in job.clips),
+        *filter(None, (*job.fittings, *job.recipes, *job.touchups)),
+    ):
         digest.update(hashlib.sha256(path.read_bytes()).digest())
     return digest.hexdigest()
 

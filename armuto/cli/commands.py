@@ -20,6 +20,7 @@ from armuto.body.parts import part_of_joints
 from armuto.body.plans import plan_of
 from armuto.choices import TRAVELS, WRITTEN
 from armuto.cli.files import FAILED, content_of, fail, files_in, import_options_of, print_json, read, write
+from armuto.cli.layers import checked_against, counted, layers_of
 from armuto.cli.refining import kind_of, write_clips
 from armuto.constraints.root_bone import rooted, wants_root
 from armuto.errors import BadInput
@@ -34,6 +35,8 @@ from armuto.refining.proposals import propose
 from armuto.retarget import fitting, fitting_file
 from armuto.retarget.fitting import Fitting, FittingOverrides
 from armuto.retarget.settings import Settings
+from armuto.touchups import Layers
+from armuto.touchups.applying import TouchUps
 
 
 def inspect_file(options: argparse.Namespace) -> int:
@@ -143,6 +146,7 @@ def make_fitting(options: argparse.Namespace) -> int:
 def transfer_clips(options: argparse.Namespace) -> int:
     character = read(options.character, import_options_of(options, "character_"))
     fitting_bytes = content_of(options.fit) if options.fit else None
+    layers = layers_of(options.touchups)
     kind = options.format or _own_kind(character)
     results: list[dict[str, Any]] = []
     taken: set[Path] = set()
@@ -156,7 +160,7 @@ def transfer_clips(options: argparse.Namespace) -> int:
         for path, data, files in inside:
             try:
                 source = formats.read(data, path, import_options_of(options), files)
-                results += _performed(source, path, character, fitting_bytes, kind, options, taken)
+                results += _performed(source, path, character, fitting_bytes, layers, kind, options, taken)
             except BadInput as problem:
                 code = fail(str(problem))
     if options.json:
@@ -174,6 +178,7 @@ def _performed(
     path: str,
     character: Document,
     fitting_bytes: bytes | None,
+    layers: Layers,
     kind: str,
     options: argparse.Namespace,
     taken: set[Path],
@@ -188,7 +193,7 @@ def _performed(
         stem = PurePath(path).stem
         name = stem if len(source.clips) == 1 else f"{stem} {clip.name}"
         output = _free(options.out, name, kind, taken)
-        done = retarget(clip, fits)
+        done = retarget(clip, fits, touchups=TouchUps.of_take(layers, clip))
         rendition = rooted(done.clip, fits) if wants_root(fits) else done.clip
         write(output, formats.write([rendition], character, kind))
         found = find(clip, done.clip, fits, done.contacts, done.trace)
@@ -198,6 +203,7 @@ def _performed(
             "output": str(output),
             "frames": rendition.frames,
             "fps": rendition.fps,
+            "touchups": counted(layers, done.touchups.lost, len(done.touchups.changed)),
         }
         rows.append(row | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
         if not options.json:
@@ -247,16 +253,22 @@ def check_clip(options: argparse.Namespace) -> int:
             f"{options.file}: it has {rendition.frames} frames and {options.against} has {clip.frames}; "
             "name the clip it was transferred from."
         )
-    found = find(clip, rendition, fits)
+    count, trace = checked_against(layers_of(options.touchups), clip, rendition, fits)
+    found = find(clip, rendition, fits, None, trace)
     tree = {
         "file": str(options.file),
         "clip": rendition.name,
         "against": str(options.against) if options.against else None,
+        "touchups": count,
     }
     if options.json:
         print_json(tree | {"grade": grade(found), "findings": [asdict(finding) for finding in found]})
         return 0
     print(f"{options.file}: {rendition.frames} frames at {rendition.fps:g} fps, {grade(found)}, {_count(len(found))}")
+    if count:
+        print(
+            f"  {count['keys']} keys in {count['layers']} layers of touch-ups, {count['changed']} set on other motion"
+        )
     for row in found:
         where = f"frames {row.frames[0]} to {row.frames[1]}" if row.unit else "throughout"
         print(f"  {row.grade:<5} {row.text} ({where})")

@@ -54,6 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     move.add_argument("clips", type=Path, nargs="+", metavar="CLIP")
     move.add_argument("--character", type=Path, required=True)
     move.add_argument("--fit", type=Path, help="a fitting written by “armuto fit”; without it one is made")
+    move.add_argument("--touchups", type=Path, metavar="LAYERS.json", help="layers of touch-ups over every result")
     move.add_argument("--out", type=Path, required=True, help="folder for the results")
     move.add_argument("--format", choices=WRITTEN, help="by default that of the character's file")
     move.add_argument(
@@ -71,6 +72,7 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("file", type=Path, metavar="FILE")
     check.add_argument("--against", type=Path, metavar="SOURCE", help="the clip it was transferred from")
     check.add_argument("--fit", type=Path, help="the fitting it was transferred with; without it one is made")
+    check.add_argument("--touchups", type=Path, metavar="LAYERS.json", help="the layers that it was touched up with")
     check.set_defaults(run="commands:check_clip")
 
     convert = commands.add_parser("convert", help="write what a file holds in another format")

@@ -34,7 +34,7 @@ class DeliverySettings:
     mesh: with the figure's mesh, where the format holds one. together: all clips of a character in one file, for "glb".
     fps: frames per second, or None for each clip's own. unit, up: of those that the format can declare; a "glb" is
     always in metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: see
-    :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings: whether the fittings go along.
+    :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings, touchups: whether these go along.
     """
 
     kind: Literal["glb", "bvh", "dae", "usd", "csv"] = "glb"
@@ -47,6 +47,7 @@ class DeliverySettings:
     travel: Literal["as made", "in place", "root"] = "as made"
     first: Annotated[int, Within(0, 1_000_000)] = 0
     fittings: StrictBool = False
+    touchups: StrictBool = False
 
     @model_validator(mode="after")
     def _declarable(self) -> Self:

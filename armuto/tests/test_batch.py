@@ -6,8 +6,11 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from armuto import batch, formats
 from armuto.errors import BadInput
+from armuto.kinematics import rotation
 from armuto.tests.files import BOW, PORTER, WALK, random_bvh
 from armuto.tests.test_cli import run
 
@@ -98,6 +101,24 @@ class Batch(unittest.TestCase):
         (self.folder / "slow.json").write_text('{"steps": [{"kind": "pace", "percent": 200}]}')
         self.assertIn("1 of them were there already", run("batch", self.plan(**plan), "--workers", "1").stdout)
         self.assertEqual({row["frames"] for row in self.manifest()["results"]}, {76, 129})
+
+    def test_touch_ups_by_pattern_in_seconds_of_the_take(self):
+        turn = {"channel": "rotation", "part": "left upper arm", "keys": [{"time": 1.0, "value": [0, 0, 25]}]}
+        (self.folder / "arm.json").write_text(json.dumps({"layers": [{"name": "Arm", "touchups": [turn]}]}))
+        (self.folder / "slow.json").write_text('{"steps": [{"kind": "pace", "percent": 50}]}')
+        plan = {"characters": ["porter.glb"], "recipes": [{"file": "slow.json"}]}
+        run("batch", self.plan(**plan), "--workers", "1")
+        before = formats.read((self.folder / "out" / "porter walk.glb").read_bytes(), "porter walk.glb")
+        plan["touchups"] = [{"file": "arm.json", "clips": "walk.bvh"}]
+        self.assertIn("1 of them were there already", run("batch", self.plan(**plan), "--workers", "1").stdout)
+        rows = {row["clip_name"]: row for row in self.manifest()["results"]}
+        self.assertEqual((rows["walk"]["touchups"], rows["bow"]["touchups"]), ("arm.json", None))
+        after = formats.read((self.folder / "out" / "porter walk.glb").read_bytes(), "porter walk.glb")
+        a, b = (document.clips[0].world().rotations for document in (before, after))
+        turned = np.degrees(rotation.angle_apart(a, b)).max(axis=1)
+        # A second of the take is two of the clip at half the pace.
+        self.assertEqual(int(turned.argmax()), 60)
+        self.assertAlmostEqual(turned[60], 25.0, places=2)
 
     def test_plans_that_cannot_be_meant(self):
         (self.folder / "wobble.json").write_text('{"steps": [{"kind": "wobble"}]}')

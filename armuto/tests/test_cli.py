@@ -123,7 +123,7 @@ class Commands(unittest.TestCase):
         rows = json.loads(with_it.stdout)
         self.assertEqual([row["clip"] for row in rows], ["walk", "bow"])
         self.assertEqual((rows[0]["frames"], rows[0]["fps"]), (151, 30.0))
-        self.assertEqual(set(rows[0]), {"input", "clip", "output", "frames", "fps", "grade", "findings"})
+        self.assertEqual(set(rows[0]), {"input", "clip", "output", "frames", "fps", "touchups", "grade", "findings"})
         for name in ("walk.glb", "bow.glb"):
             a, b = (formats.read((self.folder / folder / name).read_bytes(), name).clips[0] for folder in "ab")
             np.testing.assert_allclose(a.world().positions, b.world().positions, atol=1e-6)
@@ -261,6 +261,30 @@ class Commands(unittest.TestCase):
             failed = run("check", *arguments)
             self.assertEqual(failed.returncode, 2)
             self.assertEqual(len(failed.stderr.strip().splitlines()), 1)
+
+    def test_touch_ups_over_a_transfer_are_there_counted_and_no_fault(self):
+        turn = {"channel": "rotation", "part": "left upper arm", "keys": [{"time": 1.0, "value": [0, 0, 25]}]}
+        lost = {"channel": "rotation", "part": "tail", "keys": [{"time": 1.0, "value": [0, 0, 25]}]}
+        layers = self.folder / "layers.json"
+        layers.write_text(json.dumps({"layers": [{"name": "Arm", "touchups": [turn, lost]}]}))
+        plain, touched = self.folder / "plain", self.folder / "touched"
+        run("transfer", WALK, "--character", PORTER, "--out", plain)
+        done = run("transfer", WALK, "--character", PORTER, "--out", touched, "--touchups", layers, "--json")
+        (row,) = json.loads(done.stdout)
+        self.assertEqual(
+            {key: row["touchups"][key] for key in ("layers", "keys", "changed")}, {"layers": 1, "keys": 2, "changed": 0}
+        )
+        self.assertIn("no tail", row["touchups"]["lost"][0])
+        made = [formats.read((out / "walk.glb").read_bytes(), "walk.glb") for out in (plain, touched)]
+        a, b = (document.clips[0].world().rotations for document in made)
+        turned = np.degrees(rotation.angle_apart(a, b)).max(axis=1)
+        self.assertAlmostEqual(turned[30], 25.0, places=2)
+        self.assertLess(turned[60:].max(), 1e-3)
+        checked = run("check", touched / "walk.glb", "--against", WALK, "--touchups", layers)
+        self.assertIn("2 keys in 1 layers of touch-ups, 0 set on other motion", checked.stdout)
+        layers.write_text("{")
+        refused = run("transfer", WALK, "--character", PORTER, "--out", touched, "--touchups", layers)
+        self.assertEqual((refused.returncode, "it is no JSON" in refused.stderr), (2, True))
 
     def test_two_clips_of_one_name_do_not_overwrite_each_other(self):
         other = self.folder / "other"

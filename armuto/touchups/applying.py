@@ -29,10 +29,12 @@ from armuto.contacts.model import Contact, ContactSet
 from armuto.contacts.probes import ContactProbes
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.kinematics.clip import Clip
 from armuto.kinematics.curves import blend_intervals
 from armuto.kinematics.ik import SOFT, fabrik
 from armuto.kinematics.vectors import lengths
 from armuto.kinematics.world_motion import WorldMotion
+from armuto.refining.refined import Refined
 from armuto.retarget.context import RetargetContext
 from armuto.touchups.curves import offsets, presence
 from armuto.touchups.model import Layer, Layers
@@ -51,6 +53,16 @@ class TouchUps:
     layers: Layers
     times: FloatArray
     mirrored: bool = False
+
+    @classmethod
+    def of_take(cls, layers: Layers, clip: Clip) -> TouchUps:
+        """Layers over a clip as it was recorded."""
+        return cls(layers, np.arange(clip.frames) / clip.fps)
+
+    @classmethod
+    def of_refined(cls, layers: Layers, refined: Refined, fps: float) -> TouchUps:
+        """Layers over a clip as its recipe has it. fps: of its take."""
+        return cls(layers, refined.frames / fps, refined.mirrored)
 
     @cached_property
     def active(self) -> bool:

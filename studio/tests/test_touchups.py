@@ -1,6 +1,8 @@
 """Touch-ups in the studio: steps of a fitting's history, part of what one cell depends on, carried elsewhere."""
 
+import io
 import json
+import zipfile
 
 import numpy as np
 
@@ -228,6 +230,23 @@ class InOneCell(TouchUpStudio):
         row = self.desk().row
         fit_again(row, "fitted again", row.character.figure())
         self.assertEqual([layer["name"] for layer in self.layers()], ["Mine"])
+
+    def test_they_go_out_with_what_they_made(self):
+        self.edit(**HAND, bone=self.hand, layer="Mine")
+        self.transfer()
+        cells = [[self.walk.pk, self.porter.pk], [self.bow.pk, self.porter.pk]]
+        packed = {}
+        for touchups in (True, False):
+            made = self.send("post", "deliveries/", 201, cells=cells, name="night", wanted={"touchups": touchups})
+            content = b"".join(self.client.get(f"/api/deliveries/{made['id']}/archive").streaming_content)
+            packed[touchups] = zipfile.ZipFile(io.BytesIO(content))
+        manifest = json.loads(packed[True].read("manifest.json"))
+        rows = {row["clip_name"]: row["touchups"] for row in manifest["results"]}
+        self.assertIsNone(rows["bow"])
+        self.assertEqual((rows["walk"]["layers"], rows["walk"]["keys"]), (1, 1))
+        taken = from_json(json.loads(packed[True].read(rows["walk"]["file"])))
+        self.assertEqual(taken.digest, self.desk().layers.digest)
+        self.assertFalse([name for name in packed[False].namelist() if name.startswith("touchups/")])
 
 
 class Elsewhere(TouchUpStudio):

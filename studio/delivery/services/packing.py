@@ -52,9 +52,9 @@ def check(delivery: Delivery) -> None:
 
 
 def archive(delivery: Delivery) -> Iterator[bytes]:
-    """The .zip of a delivery piece by piece: its files, their fittings where those are wanted, and the manifest."""
+    """The .zip of a delivery piece by piece: its files, what made them where that is wanted, and the manifest."""
     wanted = delivery_settings.settings_from_json(delivery.wanted)
-    items = list(delivery.items.select_related("clip", "character__skeleton"))
+    items = list(delivery.items.select_related("clip", "character__skeleton", "delivery"))
     out, total = _Outgoing(), 0
     rows: list[dict[str, Any]] = []
     with zipfile.ZipFile(out, "w") as packed:
@@ -65,6 +65,9 @@ def archive(delivery: Delivery) -> Iterator[bytes]:
             total += len(file.content)
         if wanted.fittings:
             for name, data in _fittings(items):
+                _put(packed, name, json.dumps(data, ensure_ascii=False, indent=1).encode())
+        if wanted.touchups:
+            for name, data in _touchups(items):
                 _put(packed, name, json.dumps(data, ensure_ascii=False, indent=1).encode())
         about = {"name": delivery.name, "made": timezone.now().isoformat(timespec="seconds"), "armuto": __version__}
         manifest = package.manifest(rows, wanted, **about)
@@ -99,6 +102,7 @@ def _results(items: list[DeliveryItem]) -> Iterator[tuple[str, Result]]:
                 "fitting_step": made.fitting_step,
                 "fitting": made.fitting_digest[:16],
             },
+            "touchups": _layers_of(item, made),
             "accepted": made.rendition.accepted_id == made.pk,
             "grade": made.grade,
             "findings": [{key: finding[key] for key in ("text", "frames", "grade")} for finding in made.findings],
@@ -129,5 +133,30 @@ def _fittings(items: list[DeliveryItem]) -> Iterator[tuple[str, dict[str, Any]]]
             continue
         seen.add(row.fitting_digest)
         name = f"{row.rendition.fitting.skeleton.name} on {row.rendition.character.name} {row.fitting_digest[:16]}"
-        name = "".join(letter if letter.isalnum() or letter in " -_." else "_" for letter in name)
-        yield f"fittings/{name}.json", FittingRecord.objects.get(pk=row.fitting_digest).data
+        yield f"fittings/{_safe(name)}.json", FittingRecord.objects.get(pk=row.fitting_digest).data
+
+
+def _layers_of(item: DeliveryItem, made: Revision) -> dict[str, Any] | None:
+    """What the manifest says of the touch-ups of a result: how many, and where they are; nothing for none."""
+    layers = made.touchups.get("layers", [])
+    if not layers:
+        return None
+    keys = sum(len(touchup["keys"]) for layer in layers for touchup in layer["touchups"])
+    along = delivery_settings.settings_from_json(item.delivery.wanted).touchups
+    return {"layers": len(layers), "keys": keys, "file": _touchup_name(item) if along else None}
+
+
+def _touchups(items: list[DeliveryItem]) -> Iterator[tuple[str, dict[str, Any]]]:
+    """The layers of each result that has any, as it was made with them."""
+    made = Revision.objects.in_bulk([item.revision for item in items])
+    for item in items:
+        if made[item.revision].touchups.get("layers"):
+            yield _touchup_name(item), made[item.revision].touchups
+
+
+def _touchup_name(item: DeliveryItem) -> str:
+    return f"touchups/{_safe(f'{item.clip.name} on {item.character.name}')} {item.pk}.json"
+
+
+def _safe(name: str) -> str:
+    return "".join(letter if letter.isalnum() or letter in " -_." else "_" for letter in name)

@@ -38,8 +38,7 @@ def touchups_of(state: FittingState | None, clip: Clip) -> TouchUps | None:
 
 
 def touchups_with(layers: Layers, clip: Clip) -> TouchUps:
-    refined = refined_value(clip)
-    return TouchUps(layers, refined.frames / clip.fps, refined.mirrored)
+    return TouchUps.of_refined(layers, refined_value(clip), clip.fps)
 
 
 def load(table: Table) -> Layers:

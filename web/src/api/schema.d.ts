@@ -5212,6 +5212,7 @@ export interface components {
             travel?: ("as made" | "in place" | "root") | null;
             first?: number | null;
             fittings?: boolean | null;
+            touchups?: boolean | null;
         };
         /**
          * DeliverySettings
@@ -5220,7 +5221,7 @@ export interface components {
          *     mesh: with the figure's mesh, where the format holds one. together: all clips of a character in one file, for "glb".
          *     fps: frames per second, or None for each clip's own. unit, up: of those that the format can declare; a "glb" is
          *     always in metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: see
-         *     :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings: whether the fittings go along.
+         *     :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings, touchups: whether these go along.
          */
         DeliverySettings: {
             /**
@@ -5274,6 +5275,11 @@ export interface components {
              * @default false
              */
             fittings: boolean;
+            /**
+             * Touchups
+             * @default false
+             */
+            touchups: boolean;
         };
         /**
          * ThinnedKeys

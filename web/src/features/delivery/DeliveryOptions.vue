@@ -107,6 +107,7 @@ function thin(on: boolean) {
       </template>
     </fieldset>
     <label class="tick"><input v-model="wanted.fittings" type="checkbox" /> the fittings go along, as JSON</label>
+    <label class="tick"><input v-model="wanted.touchups" type="checkbox" /> the touch-ups go along, as JSON</label>
   </aside>
 </template>
 

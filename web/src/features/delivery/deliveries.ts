@@ -12,6 +12,7 @@ export const USUAL: Wanted = {
   travel: 'as made',
   first: 0,
   fittings: false,
+  touchups: false,
 }
 export const KINDS: Record<Wanted['kind'], string> = {
   glb: 'glTF',

@@ -57,8 +57,8 @@ const rings = computed(() => {
       axis,
       position: props.position,
       d: path(points),
-      x: far.x + [6, 0, 0][n],
-      y: far.y + [4, -7, 15][n],
+      x: far.x + [8, 0, 0][n],
+      y: far.y + [-6, -7, 15][n],
       anchor: n ? 'middle' : 'start',
     }
   })

@@ -34,6 +34,7 @@ const {
   against,
   ghost,
   traced,
+  graph,
   proposal,
   proposing,
 } = props.touchups
@@ -87,6 +88,7 @@ useShortcuts('Touch up', {
       <span class="space"></span>
       <label><input v-model="ghost" type="checkbox" /> As it was</label>
       <label><input v-model="traced" type="checkbox" /> Trace</label>
+      <label><input v-model="graph" type="checkbox" /> Curve</label>
     </div>
     <p v-if="note && !layers.some((row) => row.name === answering)" class="sent-back">
       Sent back: {{ note }}

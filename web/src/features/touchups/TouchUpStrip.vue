@@ -124,18 +124,17 @@ const away = computed(() =>
 
 <template>
   <div
-    v-if="layer"
     ref="root"
     class="strip"
     role="group"
-    :aria-label="`Keys of ${layer.name}`"
+    :aria-label="`Keys of ${layer?.name ?? 'a layer'}`"
     @pointerdown="scrub"
     @pointermove="drag"
     @pointerup="release"
     @pointercancel="release"
   >
-    <svg :width="width" :height="Math.max(1, lanes.length) * LANE">
-      <g v-for="lane in lanes" :key="lane.n" :class="{ chosen: lane.touchup.bone === chosen, off: !layer.on }">
+    <svg :width="width" :height="Math.max(2, lanes.length) * LANE">
+      <g v-for="lane in lanes" :key="lane.n" :class="{ chosen: lane.touchup.bone === chosen, off: !layer?.on }">
         <line x1="0" :x2="width" :y1="lane.n * LANE" :y2="lane.n * LANE" class="rule" />
         <template v-if="lane.bracket">
           <path
@@ -192,7 +191,7 @@ const away = computed(() =>
       <text v-if="!lanes.length" x="24" y="17" class="name">
         No key yet: choose a bone and turn or draw it, at any frame.
       </text>
-      <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="Math.max(1, lanes.length) * LANE" class="head" />
+      <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="Math.max(2, lanes.length) * LANE" class="head" />
     </svg>
     <p v-for="text in away" :key="text" class="quiet away">{{ text }}.</p>
   </div>

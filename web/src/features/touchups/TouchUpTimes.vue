@@ -10,6 +10,7 @@ const props = defineProps<{ touchups: TouchUps; frames: number; frame: number; f
 defineEmits<{ frame: [frame: number] }>()
 /** Of the chosen key, else of the chosen bone. */
 const graphed = computed(() => {
+  if (!props.touchups.graph.value) return null
   const number = props.touchups.keys.value[0]?.[0] ?? props.touchups.own.value[0]?.number
   const touchup = number === undefined ? undefined : props.touchups.layer.value?.touchups[number]
   return touchup ? { touchup, number: number! } : null

@@ -40,7 +40,9 @@ export const unitOf = (channel: TouchUp['channel']) =>
 
 /** The two numbers of a weight in words. */
 export const weightText = (weight: Layer['weight']) =>
-  typeof weight === 'number' ? `${Math.round(weight * 100)} %` : `${weight.length} keys`
+  typeof weight === 'number'
+    ? `${Math.round(weight * 100)} %`
+    : `${weight.length} ${weight.length === 1 ? 'key' : 'keys'}`
 
 /** Axes of the world as a body sees them that faces along +Z, as all do at the start of their files. */
 export const WORLD_AXES = [

@@ -38,6 +38,8 @@ export function useTouchUps(around: {
   const against = ref('')
   const ghost = ref(false)
   const traced = ref(false)
+  /** Whether the curve of the touch-up in hand is shown. */
+  const graph = ref(false)
   const proposal = shallowRef<{ finding: Finding; sentence: string; edit: Wanted } | null>(null)
   const proposing = ref(false)
   /** Layers from a file, beside those that there are. */
@@ -314,6 +316,7 @@ export function useTouchUps(around: {
     against,
     ghost,
     traced,
+    graph,
     proposal,
     proposing,
     load,
