@@ -1,5 +1,5 @@
-"""How long a change of a pair or a stance takes to be seen on the figure, in the real interface, and where that time
-goes: ``python -m demo.bench_browser``."""
+"""How long a change of a pair, a stance or a touch-up takes to be seen on the figure, in the real interface, and where
+that time goes: ``python -m demo.bench_browser``."""
 
 import tempfile
 from dataclasses import dataclass, field
@@ -45,6 +45,31 @@ WATCH = """() => {
             })
         },
     })
+}"""
+# The same from a move of the pointer that draws a hand to the drawing of the figure that the trial's answer poses.
+WATCH_TRIALS = """() => {
+    window.times = []
+    let moved = 0
+    addEventListener('pointermove', () => (moved = performance.now()), true)
+    const { stage } = window.armuto
+    const draw = stage.draw.bind(stage)
+    stage.draw = () => {
+        draw()
+        const done = performance.now()
+        const asked = performance.getEntriesByType('resource')
+            .filter((row) => row.startTime >= moved && /touchups.*trial/.test(row.name)).at(-1)
+        if (!asked || !moved) return
+        performance.clearResourceTimings()
+        const server = asked.serverTiming.find((row) => row.name === 'total')?.duration ?? 0
+        window.times.push({
+            whole: done - moved,
+            page: asked.startTime - moved,
+            server,
+            way: asked.responseEnd - asked.startTime - server,
+            figure: done - asked.responseEnd,
+        })
+        moved = 0
+    }
 }"""
 
 
@@ -98,8 +123,42 @@ def changes() -> dict[str, Times]:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             bring_in(page, *files)
             pairs, angles = measured(page, "porter")
+            drawn = trials(page)
             large, _ = measured(page, "coachman", angles=False)
-    return {"a pair": pairs, "an angle of a stance": angles, f"a pair, on a rig of {MANY} bones": large}
+    return {
+        "a pair": pairs,
+        "an angle of a stance": angles,
+        "a hand drawn in a touch-up (trial)": drawn,
+        f"a pair, on a rig of {MANY} bones": large,
+    }
+
+
+def trials(page: Page) -> Times:
+    """Of a hand that is drawn about in the fitting that is open, step by step, with keys on other limbs beside it."""
+    page.get_by_role("tab", name="Touch up").click()
+    bone = page.get_by_label("Bone to touch up")
+    for part in ("head", "hips", "left foot"):
+        bone.select_option(label=part)
+        page.get_by_role("button", name="Move on up").click()
+        page.wait_for_timeout(PACE)
+    bone.select_option(label="left hand")
+    page.locator("[data-handle]").wait_for()
+    page.wait_for_timeout(2 * PACE)
+    page.evaluate(WATCH_TRIALS)
+    box = page.locator("[data-handle]").bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for n in range(CHANGES):
+        before = page.evaluate("window.times.length")
+        angle = 2 * np.pi * n / 24
+        page.mouse.move(x + 25 * np.cos(angle), y - 25 * np.sin(angle))
+        page.wait_for_function("before => window.times.length > before", arg=before)
+        page.wait_for_timeout(120)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    return Times(page.evaluate("window.times.splice(0)"))
 
 
 def bring_in(page: Page, *files: Path) -> None:

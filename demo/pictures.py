@@ -129,6 +129,7 @@ def take(page: Page) -> None:
     page.get_by_role("button", name="push the cart").click()
     page.locator(".v-list-item-title:visible").get_by_text("wave the lantern", exact=True).click()
     page.get_by_text("in wave the lantern").wait_for()
+    touched_up(page, picture)
     page.get_by_role("tab", name="Stance").click()
     page.wait_for_timeout(1500)
     # As the mesh rests, before it was aligned; one arm chosen to be turned by hand, and the feathers out.
@@ -163,6 +164,31 @@ def take(page: Page) -> None:
     page.get_by_label("thin them out").check()
     page.get_by_text("of the keys stay").wait_for()
     picture("delivery", settle=600)
+
+
+def touched_up(page: Page, picture: Callable[..., None]) -> None:
+    """A hand drawn away from the body and the head turned, as it was beside it; taken back afterwards."""
+    page.get_by_role("tab", name="Touch up").click()
+    bone = page.get_by_label("Bone to touch up")
+    bone.select_option(label="head")
+    for _ in range(2):
+        page.get_by_label("Turn about along, degrees").fill("9")
+        page.get_by_label("Turn about along, degrees").press("Enter")
+        page.wait_for_timeout(900)
+    bone.select_option(label="left hand")
+    for way, far in (("left", "11"), ("up", "14"), ("ahead", "9")):
+        page.get_by_label(f"Move {way}, centimetres").fill(far)
+        page.get_by_label(f"Move {way}, centimetres").press("Enter")
+        page.wait_for_timeout(900)
+    page.get_by_label("As it was").check()
+    page.get_by_label("Curve").check()
+    page.locator("[data-key='1.0']").focus()
+    page.keyboard.press("Enter")
+    page.mouse.move(640, 24)
+    picture("fitting-touchup", settle=2500)
+    for _ in range(5):
+        page.get_by_role("button", name="Undo", exact=True).click()
+        page.wait_for_timeout(700)
 
 
 def weaves(page: Page, picture: Callable[..., None]) -> None:

@@ -119,6 +119,10 @@ class ByHand(unittest.TestCase):
         self.assertEqual(editing.free_name(layers, "a"), "a 2")
         self.assertEqual([row.name for row in editing.without_layer(layers, "a").layers], ["b"])
         self.assertEqual([row.name for row in editing.with_layer(layers, "a", name="c").layers], ["c", "b"])
+        keyed = editing.set_weight_key(editing.set_weight_key(layers, "b", 1.0, 0.02, 0.0), "b", 2.0, 0.02, 1.0)
+        self.assertEqual(keyed.layers[1].weight, (WeightKey(1.0, 0.0), WeightKey(2.0, 1.0)))
+        again = editing.set_weight_key(keyed, "b", 1.01, 0.02, 0.5)
+        self.assertEqual([key.value for key in again.layers[1].weight], [0.5, 1.0])
         for changes, words in (
             ({"name": "b"}, "same name"),
             ({"weight": 5.0}, "not from 0 to 2"),

@@ -16,7 +16,7 @@ from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.retarget.context import RetargetContext
 from armuto.touchups.applying import over_time
-from armuto.touchups.model import Channel, Interpolation, Key, Layer, Layers, TouchUp, Vector
+from armuto.touchups.model import Channel, Interpolation, Key, Layer, Layers, TouchUp, Vector, WeightKey
 from armuto.touchups.resolving import (
     PlacedTouchUp,
     anatomical_to_local,
@@ -71,6 +71,17 @@ def with_layer(layers: Layers, name: str, /, **changes: Any) -> Layers:
     if old is None:
         return Layers((*layers.layers, Layer(**({"name": name} | changes))))
     return _put(layers, old, replace(old, **changes))
+
+
+@refusing
+def set_weight_key(layers: Layers, name: str, time: float, near: float, value: float) -> Layers:
+    """The weight of a layer at a moment, in place of a key within ``near`` seconds; between keys it goes from one to
+    the other. The first makes keys of a weight that was the same throughout."""
+    layer = layer_named(layers, name)
+    keys = layer.weight if isinstance(layer.weight, tuple) else ()
+    kept = tuple(key for key in keys if abs(key.time - time) > near)
+    made = tuple(sorted((*kept, WeightKey(time, value)), key=lambda key: key.time))
+    return _put(layers, layer, replace(layer, weight=made))
 
 
 def without_layer(layers: Layers, name: str) -> Layers:

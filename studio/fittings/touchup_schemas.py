@@ -40,13 +40,14 @@ class TouchUpEdit(Schema):
     at a frame of the clip in numbers (value, turn: degrees, or metres of a place), or "turn" it by degrees about an
     axis in the world or "move" it by metres there, from how it stands; "shift" keys by frames, "copy" them to a
     frame, "delete", "mirror" or "interpolate" (to_next) them, each by the numbers of its touch-up and of the key
-    there; "ease" a touch-up in seconds, null where it is kept; "confirm" a layer made on an earlier result. layer:
-    its name; a key in a layer that is not there makes one. show: the frame whose pose is wanted with the answer.
+    there; "ease" a touch-up in seconds, null where it is kept; key the "weight" of a layer at a frame; "confirm" a
+    layer made on an earlier result. layer: its name; a key in a layer that is not there makes one. show: the frame
+    whose pose is wanted with the answer.
     """
 
     op: Literal[
         "add", "layer", "remove", "order", "key", "turn", "move", "shift", "copy", "delete", "mirror", "interpolate",
-        "ease", "confirm",
+        "ease", "weight", "confirm",
     ]  # fmt: skip
     layer: Name | None = None
     names: Annotated[list[Name], Field(max_length=1000)] = Field(default_factory=list)
@@ -65,6 +66,7 @@ class TouchUpEdit(Schema):
     keys: Chosen = Field(default_factory=list)
     frames: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0
     touchup: Count = 0
+    weight: Number = 1.0
     ease_in: Number | None = None
     ease_out: Number | None = None
     show: Count | None = None

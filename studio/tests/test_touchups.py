@@ -142,6 +142,9 @@ class InOneCell(TouchUpStudio):
             [(key["frame"], key["to_next"]) for key in touchup["keys"]][:2], [(15.0, "linear"), (25.0, "smooth")]
         )
         self.assertEqual((touchup["ease_in"], touchup["ease_out"], touchup["first"]), (None, 0.5, 0.0))
+        self.edit(op="weight", layer="Elbow", frame=10, weight=0.5)
+        self.edit(op="weight", layer="Elbow", frame=60, weight=1.0)
+        self.assertEqual([key["frame"] for key in self.layers()[1]["weight"]], [10.0, 60.0])
         self.edit(op="mirror", layer="Elbow", keys=[[0, 0]], frame=15)
         self.assertEqual([row["part"] for row in self.layers()[1]["touchups"]], ["left upper arm", "right upper arm"])
         self.edit(op="delete", layer="Elbow", keys=[[1, 0]])

@@ -14,6 +14,7 @@ from armuto.quality.mending import propose_touchup
 from armuto.touchups import Layers, from_file, to_json
 from studio.cast.models import Character
 from studio.cast.queries import node_motion
+from studio.fittings import queries
 from studio.fittings.api.fittings import at_once, begun_on, encoded_pose, fitting_out, get_fitting_row
 from studio.fittings.models import Fitting
 from studio.fittings.preview import clip_value, contacts_of, retarget
@@ -61,13 +62,13 @@ def _answer(row: Fitting, clip_id: int, frame: int | None) -> Any:
         pose = _pose(desk, desk.layers, frame)
     with span("fitting"):
         fitting = fitting_out(row) | {"pose": pose, "standing": None}
-    return at_once({"fitting": fitting, "touchups": touchups.shown(desk), "revision": row.state_id})
+    return at_once({"fitting": fitting, "touchups": queries.shown(desk), "revision": row.state_id})
 
 
 @router.get(PATH, response=LayersOut, operation_id="get_touchups")
 def get_touchups(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
     """The layers of a clip in a fitting."""
-    return touchups.shown(_desk(get_fitting_row(fitting_id), clip_id))
+    return queries.shown(_desk(get_fitting_row(fitting_id), clip_id))
 
 
 @router.post(PATH, response=TouchedFitting, operation_id="edit_touchups")
@@ -97,13 +98,13 @@ def post_trial(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchU
 @router.get(f"{PATH}/bones", response=list[BoneOut], operation_id="touchable_bones")
 def get_bones(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
     """Every bone of the character, and what can be done with it."""
-    return touchups.touchable(_desk(get_fitting_row(fitting_id), clip_id))
+    return queries.touchable(_desk(get_fitting_row(fitting_id), clip_id))
 
 
 @router.get(f"{PATH}/curve", response=CurveOut, operation_id="touchup_curve")
 def get_curve(request: HttpRequest, fitting_id: Id, clip_id: Id, layer: str, touchup: int) -> Any:
     """The offset of a touch-up over the clip."""
-    return touchups.curve(_desk(get_fitting_row(fitting_id), clip_id), layer, touchup)
+    return queries.curve(_desk(get_fitting_row(fitting_id), clip_id), layer, touchup)
 
 
 @router.get(f"{PATH}/positions", operation_id="touched_positions", response={200: None})

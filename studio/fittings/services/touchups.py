@@ -1,5 +1,6 @@
 """Touch-ups of a clip in a fitting: their changes as steps of its history, and how they look to people."""
 
+from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -13,21 +14,20 @@ from armuto.kinematics.world_motion import WorldMotion
 from armuto.pipeline import plane_of_mirror
 from armuto.retarget import fitting as core
 from armuto.retarget.context import RetargetContext, context_of
-from armuto.retarget.settings import Settings
-from armuto.touchups import Layer, Layers, TouchUp, editing, posing
-from armuto.touchups.applying import TouchUps, over_time, weight_of
-from armuto.touchups.baseline import changed_keys, frame_of, keys_of, with_baselines
+from armuto.touchups import Layer, Layers, editing, posing
+from armuto.touchups.applying import TouchUps
+from armuto.touchups.baseline import frame_of, keys_of, with_baselines
 from armuto.touchups.model import Channel
-from armuto.touchups.resolving import chain_to, joint_of, limb_of, movable, name_of, place
+from armuto.touchups.resolving import joint_of, name_of
 from studio.fittings.models import Fitting
 from studio.fittings.preview import refined_value, retarget
-from studio.fittings.services import layer_records
-from studio.fittings.services.clip_exceptions import for_clip
+from studio.fittings.services import clip_exceptions, layer_records
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip
 
 USUAL_NAME = "Touch-up"
-CURVE = 400  # moments of a curve that are drawn
+SINGLY = 5  # frames: more of them than that are worked out with the whole clip
+CELLS = 8  # whose frames without layers are kept
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +42,7 @@ class Workplace:
 
     @classmethod
     def of(cls, row: Fitting, clip: Clip) -> "Workplace":
-        value = for_clip(value_of(row), row, clip.pk)
+        value = clip_exceptions.for_clip(value_of(row), row, clip.pk)
         return cls(row, clip, value, context_of(value))
 
     @property
@@ -73,13 +73,32 @@ class Workplace:
         wanted = sorted(set(frames))
         if not wanted:
             return None
-        free = self.value.with_settings(_without_limits(self.value.settings))
-        made = [WorldMotion.of_clip(retarget(free, self.clip, frame, frame).clip) for frame in wanted]
-        rotations = np.concatenate([motion.rotations for motion in made], axis=1)
-        positions = np.concatenate([motion.positions for motion in made], axis=1)
-        return replace(
-            made[0], rotations=rotations, positions=positions, numbers=np.array(wanted, dtype=float), loop=None
-        )
+        kept = self._frames_under()
+        missing = [frame for frame in wanted if frame not in kept]
+        settings = self.value.settings
+        free = self.value if settings.limits == "off" else self.value.with_settings(replace(settings, limits="off"))
+        whole = len(missing) > SINGLY
+        for frame in missing if not whole else [0]:
+            last = None if whole else frame
+            made = WorldMotion.of_clip(retarget(free, self.clip, frame, last).clip)
+            for number in missing if whole else [frame]:
+                row = number - frame
+                kept[number] = made.rotations[:, row].copy(), made.positions[:, row].copy()
+        rotations, positions = (np.stack([kept[frame][n] for frame in wanted], axis=1) for n in (0, 1))
+        fps = self.clip.fps
+        return WorldMotion(self.value.target, rotations, positions, fps, np.array(wanted, dtype=float))
+
+    def _frames_under(self) -> dict[int, tuple[FloatArray, FloatArray]]:
+        """What is known of single frames without layers, whatever layers are changed."""
+        state, clip = self.row.state, self.clip
+        assert state is not None
+        own = clip_exceptions.digest_of(clip_exceptions.of_clip(state, clip.pk))
+        key = (self.row.pk, self.row.character.digest, state.digest, own, clip.pk, clip.revision, clip.motion_key)
+        kept = _under.setdefault(key, {})
+        _under.move_to_end(key)
+        while len(_under) > CELLS:
+            _under.popitem(last=False)
+        return kept
 
     @property
     def is_mirrored(self) -> bool:
@@ -93,8 +112,7 @@ class Workplace:
         return joint
 
 
-def _without_limits(settings: Settings) -> Settings:
-    return replace(settings, limits="off")
+_under: OrderedDict[Any, dict[int, tuple[FloatArray, FloatArray]]] = OrderedDict()
 
 
 def edit(desk: Workplace, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
@@ -118,8 +136,11 @@ def edit(desk: Workplace, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
         if "name" in changes:
             changes["name"] = " ".join(str(changes["name"]).split())
         return editing.with_layer(layers, name, **changes), f"layer “{name}”: {_described(changes)}"
+    if op == "weight":
+        made = editing.set_weight_key(layers, name, desk.time(wanted["frame"]), desk.near, wanted["weight"])
+        return made, f"layer “{name}”: weight at frame {wanted['frame']}"
     if desk.is_mirrored != editing.layer_named(layers, name).mirrored:
-        layers = editing.as_shown(layers, name, desk.is_mirrored, desk.context, _across(desk))
+        layers = editing.as_shown(layers, name, desk.is_mirrored, desk.context, across_of(desk))
     if op in ("key", "turn", "move"):
         return _by_hand(desk, layers, name, wanted)
     if op == "confirm":
@@ -223,7 +244,7 @@ def _facing(desk: Workplace, frame: int) -> FloatArray:
     return np.asarray(rotation.rotate(turned[None], forward[None])[0])
 
 
-def _across(desk: Workplace) -> FloatArray:
+def across_of(desk: Workplace) -> FloatArray:
     return plane_of_mirror(refined_value(desk.clip).clip, desk.context)
 
 
@@ -259,132 +280,3 @@ def keep(desk: Workplace, layers: Layers, what: str) -> None:
     rows[str(clip.pk)] = table
     kept = {key: row for key, row in rows.items() if row}
     step(row, None, f"touch-ups of {clip.name}: {what}"[:255], of_clips={layer_records.KEY: kept})
-
-
-def shown(desk: Workplace) -> dict[str, Any]:
-    """The layers of the clip as people see them: in its frames, with what there is to touch."""
-    layers = desk.layers
-    touchups = desk.touchups(layers)
-    _, lost = place(layers, desk.context, touchups.mirrored, _across(desk) if _swapped(layers, touchups) else None)
-    key_frames = [frame_of(touchups, key.time) for _, _, key in keys_of(layers.active)]
-    under = desk.under(frame for frame in key_frames if frame is not None) if layers.active else None
-    changed = [] if under is None else changed_keys(touchups, under, desk.context)
-    moved = {(row.layer, row.touchup.target, row.key.time): row for row in changed}
-    return {
-        "layers": [
-            {
-                "name": layer.name,
-                "on": layer.on,
-                "weight": layer.weight
-                if isinstance(layer.weight, float)
-                else [{"frame": _frame(touchups, key.time), "value": key.value} for key in layer.weight],
-                "limbs": layer.limbs,
-                "hold": layer.hold,
-                "touchups": [_touchup_out(desk, touchups, layer, touchup, moved) for touchup in layer.touchups],
-            }
-            for layer in layers.layers
-        ],
-        "lost": lost,
-        "limbs": list(dict.fromkeys(filter(None, (limb_of(joint, desk.context) for joint in desk.context.mapping)))),
-    }
-
-
-def _swapped(layers: Layers, touchups: TouchUps) -> bool:
-    return any(layer.mirrored != touchups.mirrored for layer in layers.layers)
-
-
-def _frame(touchups: TouchUps, time: float) -> float | None:
-    """Where a moment of the take lies between the clip's frames; None where it does not show it."""
-    frame = frame_of(touchups, time)
-    if frame is None:
-        return None
-    times = touchups.times
-    for other in (frame + 1, frame - 1):
-        if 0 <= other < len(times) and (times[other] - time) * (times[frame] - time) < 0:
-            share = (time - times[frame]) / (times[other] - times[frame])
-            return round(float(frame + share * (other - frame)), 3)
-    return float(frame)
-
-
-def _touchup_out(
-    desk: Workplace, touchups: TouchUps, layer: Layer, touchup: TouchUp, changed: Mapping[Any, Any]
-) -> dict[str, Any]:
-    joint = joint_of(touchup, desk.context)
-    fps = desk.clip.fps
-    keys = []
-    for key in touchup.keys:
-        row = changed.get((layer.name, touchup.target, key.time))
-        keys.append(
-            {
-                "frame": _frame(touchups, key.time),
-                "time": key.time,
-                "value": key.value,
-                "turn": key.turn,
-                "to_next": key.to_next,
-                "moved": None if row is None else {"far": round(row.far * 100, 2), "turned": round(row.turned, 1)},
-                "limb_then": [] if row is None or key.baseline is None else [list(p) for p in key.baseline.places],
-            }
-        )
-    begin, end = touchup.keys[0].time, touchup.keys[-1].time
-    return {
-        "channel": touchup.channel,
-        "part": touchup.part,
-        "bone": desk.value.target.names[joint] if joint is not None else touchup.bone,
-        "label": touchup.label,
-        "limb": limb_of(joint, desk.context) if joint is not None else "",
-        "against": touchup.against,
-        "ease_in": touchup.ease_in,
-        "ease_out": touchup.ease_out,
-        "first": 0.0 if touchup.ease_in is None else _nearest(touchups, begin - touchup.ease_in, fps),
-        "last": float(len(touchups.times) - 1)
-        if touchup.ease_out is None
-        else _nearest(touchups, end + touchup.ease_out, fps),
-        "keys": keys,
-    }
-
-
-def _nearest(touchups: TouchUps, time: float, fps: float) -> float:
-    """The frame that shows what comes nearest to a moment."""
-    frame = _frame(touchups, time)
-    return float(np.argmin(np.abs(touchups.times - time))) if frame is None else frame
-
-
-def touchable(desk: Workplace) -> list[dict[str, Any]]:
-    """Every bone of the character: how it is called, and what can be done with it beside turning it."""
-    target, context = desk.value.target, desk.context
-    out = []
-    for joint, bone in enumerate(target.names):
-        part, number, _ = name_of(joint, context)
-        moves: Channel | None = (
-            "place" if chain_to(joint, context) else "translation" if joint in movable(context) else None
-        )
-        out.append({"bone": bone, "part": part, "number": number, "limb": limb_of(joint, context), "moves": moves})
-    return out
-
-
-def curve(desk: Workplace, name: str, number: int) -> dict[str, Any]:
-    """The offset of a touch-up over the clip's frames, without and with the weight of its layer.
-
-    Values in degrees or centimetres, at most :data:`CURVE` frames.
-    """
-    layers = desk.layers
-    layer = editing.layer_named(layers, name)
-    if not 0 <= number < len(layer.touchups):
-        raise BadInput(f"“{name}” has no such touch-up; it was removed meanwhile.")
-    touchup = layer.touchups[number]
-    touchups = desk.touchups(Layers((replace(layer, touchups=(touchup,), on=True, limbs=()),)))
-    rows, lost = place(touchups.layers, desk.context, layer.mirrored)
-    if lost:
-        raise BadInput(lost[0])
-    frames = np.unique(np.linspace(0, len(touchups.times) - 1, min(CURVE, len(touchups.times))).round().astype(int))
-    if not rows:
-        return {"frames": frames.tolist(), "values": [], "turns": []}
-    at = touchups.times[frames]
-    values = over_time(rows[0], at)[0] * weight_of(layer, at)[:, None]
-    scale = np.degrees(1.0) if touchup.channel == "rotation" else 100.0
-    turns = np.degrees(values[:, 3:]) if np.any(values[:, 3:]) else values[:0, 3:]
-    return {
-        "frames": frames.tolist(),
-        "values": (values[:, :3] * scale).round(3).tolist(),
-        "turns": turns.round(3).tolist(),
-    }

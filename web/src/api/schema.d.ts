@@ -3675,15 +3675,16 @@ export interface components {
          *     at a frame of the clip in numbers (value, turn: degrees, or metres of a place), or "turn" it by degrees about an
          *     axis in the world or "move" it by metres there, from how it stands; "shift" keys by frames, "copy" them to a
          *     frame, "delete", "mirror" or "interpolate" (to_next) them, each by the numbers of its touch-up and of the key
-         *     there; "ease" a touch-up in seconds, null where it is kept; "confirm" a layer made on an earlier result. layer:
-         *     its name; a key in a layer that is not there makes one. show: the frame whose pose is wanted with the answer.
+         *     there; "ease" a touch-up in seconds, null where it is kept; key the "weight" of a layer at a frame; "confirm" a
+         *     layer made on an earlier result. layer: its name; a key in a layer that is not there makes one. show: the frame
+         *     whose pose is wanted with the answer.
          */
         TouchUpEdit: {
             /**
              * Op
              * @enum {string}
              */
-            op: "add" | "layer" | "remove" | "order" | "key" | "turn" | "move" | "shift" | "copy" | "delete" | "mirror" | "interpolate" | "ease" | "confirm";
+            op: "add" | "layer" | "remove" | "order" | "key" | "turn" | "move" | "shift" | "copy" | "delete" | "mirror" | "interpolate" | "ease" | "weight" | "confirm";
             /** Layer */
             layer?: string | null;
             /** Names */
@@ -3744,6 +3745,11 @@ export interface components {
              * @default 0
              */
             touchup: number;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
             /** Ease In */
             ease_in?: number | null;
             /** Ease Out */

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import NumberBox from '@/features/clip/NumberBox.vue'
 import type { NumberField } from '@/features/clip/recipe'
-import { weightText, type Layer } from './touchups'
+import { weightAt, weightText, type Layer } from './touchups'
 import type { TouchUps } from './useTouchUps'
 
 /** The layers in their order, the chosen one with what it says of itself. */
-const props = defineProps<{ touchups: TouchUps }>()
+const props = defineProps<{ touchups: TouchUps; frame: number }>()
 const { layers, layer, layerName, edit, found } = props.touchups
 const WEIGHT: NumberField = {
   path: 'weight',
@@ -19,6 +19,7 @@ const WEIGHT: NumberField = {
 }
 const change = (row: Layer, changes: Record<string, unknown>, after?: () => void) =>
   edit({ op: 'layer', layer: row.name, changes: changes as never }, after)
+const keyWeight = (row: Layer, weight: number) => edit({ op: 'weight', layer: row.name, frame: props.frame, weight })
 function rename(row: Layer, event: Event) {
   const input = event.target as HTMLInputElement
   const name = input.value.trim()
@@ -71,13 +72,11 @@ const looks = (row: Layer) => row.touchups.some((touchup) => touchup.keys.some((
           @keydown.enter="($event.target as HTMLInputElement).blur()"
         />
         <span class="quiet count">{{ keysOf(row) }} {{ keysOf(row) === 1 ? 'key' : 'keys' }}</span>
-        <span v-if="typeof row.weight !== 'number'" class="mono">{{ weightText(row.weight) }}</span>
         <NumberBox
-          v-else
           :field="WEIGHT"
           :of="row.name"
-          :value="row.weight"
-          @keep="change(row, { weight: $event ?? 1 })"
+          :value="weightAt(row.weight, frame)"
+          @keep="typeof row.weight === 'number' ? change(row, { weight: $event ?? 1 }) : keyWeight(row, $event ?? 1)"
         />
       </div>
       <div v-if="row === layer" class="more">
@@ -106,6 +105,22 @@ const looks = (row: Layer) => row.touchups.some((touchup) => touchup.keys.some((
             </label>
           </v-card>
         </v-menu>
+        <button
+          v-if="typeof row.weight === 'number'"
+          class="plain word"
+          title="From here on the weight can change over time: a key of it at the playhead"
+          @click.stop="keyWeight(row, row.weight)"
+        >
+          Key weight
+        </button>
+        <button
+          v-else
+          class="plain word"
+          :title="weightText(row.weight)"
+          @click.stop="change(row, { weight: weightAt(row.weight, frame) })"
+        >
+          One weight
+        </button>
         <span class="space"></span>
         <button class="plain word" :disabled="!n" title="Earlier (Alt ↑)" @click.stop="move(row, -1)">Up</button>
         <button class="plain word" :disabled="n === layers.length - 1" title="Later (Alt ↓)" @click.stop="move(row, 1)">

@@ -100,7 +100,7 @@ useShortcuts('Touch up', {
       Nothing is touched up yet. Click a bone's ring on {{ character }}, then turn it by its rings, or draw a hand, a
       foot, the head or the hips to its place: that sets a key at the playhead, and a layer for it.
     </p>
-    <LayerRows v-else :touchups="touchups" />
+    <LayerRows v-else :touchups="touchups" :frame="frame" />
     <p v-for="sentence in touchups.found.value?.lost ?? []" :key="sentence" class="lost">{{ sentence }}</p>
 
     <section class="bone" aria-label="The bone that is touched">

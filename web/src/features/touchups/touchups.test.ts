@@ -7,6 +7,7 @@ import {
   byLimb,
   keyAt,
   neighbourKey,
+  weightAt,
   weightText,
   type Layer,
   type TouchUp,
@@ -65,7 +66,13 @@ describe('touch-ups', () => {
   })
   it('says weights, axes and bones as people do', () => {
     expect(weightText(0.5)).toBe('50 %')
-    expect(weightText([{ frame: 0, value: 1 }])).toBe('1 key')
+    const keyed = [
+      { frame: 10, value: 0 },
+      { frame: 40, value: 1 },
+      { frame: null, value: 2 },
+    ]
+    expect(weightText(keyed)).toBe('0 % at 10, 100 % at 40, 200 % at no frame')
+    expect([weightAt(0.5, 3), weightAt(keyed, 20), weightAt(keyed, 30)]).toEqual([0.5, 0, 1])
     expect(axisNames({ channel: 'rotation' })).toEqual(['x', 'y', 'z'])
     expect(axisNames({ channel: 'place' })).toEqual(['left', 'up', 'ahead'])
     const bone = { bone: 'L_03', part: 'spine', number: 1, limb: 'spine', moves: null }

@@ -38,11 +38,17 @@ export function neighbourKey(layer: Layer, frame: number, direction: 1 | -1): { 
 export const unitOf = (channel: TouchUp['channel']) =>
   channel === 'rotation' ? { unit: '°', scale: 1 } : { unit: 'cm', scale: 100 }
 
-/** The two numbers of a weight in words. */
+/** Keys of a weight in words. */
 export const weightText = (weight: Layer['weight']) =>
   typeof weight === 'number'
     ? `${Math.round(weight * 100)} %`
-    : `${weight.length} ${weight.length === 1 ? 'key' : 'keys'}`
+    : weight.map(({ frame, value }) => `${Math.round(value * 100)} % at ${frame ?? 'no frame'}`).join(', ')
+/** A weight as it is at a frame, or at the nearest of its keys. */
+export function weightAt(weight: Layer['weight'], frame: number): number {
+  if (typeof weight === 'number') return weight
+  const away = (at: number | null) => (at === null ? Infinity : Math.abs(at - frame))
+  return weight.reduce((best, key) => (away(key.frame) < away(best.frame) ? key : best)).value
+}
 
 /** Axes of the world as a body sees them that faces along +Z, as all do at the start of their files. */
 export const WORLD_AXES = [
