@@ -6,7 +6,9 @@ from itertools import pairwise
 
 import numpy as np
 
+from armuto.contacts.model import Contact, ContactSet
 from armuto.contacts.probes import contact_probes
+from armuto.export.resampling import resample
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.world_motion import WorldMotion
@@ -94,10 +96,30 @@ class Baselines(unittest.TestCase):
             ]
 
         turned, shifted = moved(self.fitting)
-        for fitting in (self.fitting.with_settings(legs), fewer):
+        knee = joint(self.context, "right lower leg")
+        stance = self.fitting.target_stance
+        bent = {**stance.turned, knee: rotation.about([1.0, 0.0, 0.0], np.radians(25.0))}
+        stance = replace(stance, turned=bent)
+        standing = fit(self.fitting.source, self.fitting.target, pairs=self.fitting.pairs, target_stance=stance)
+        for fitting in (self.fitting.with_settings(legs), fewer, standing):
             other, there = moved(fitting)
             self.assertLess(np.degrees(np.linalg.norm(other - turned)), 0.5)
             self.assertLess(np.linalg.norm(there - shifted), 0.005)
+
+    def test_it_outlives_other_contacts_and_a_new_version_at_another_frame_rate(self) -> None:
+        hand = joint(self.context, "left hand")
+        # The foot rests where it was found to fly, and the other way round.
+        contacts = ContactSet((Contact("right heel", 10, 50, by_hand=True),))
+        faster = resample(self.clip, 2 * self.clip.fps)
+        results = []
+        for clip, found in ((self.clip, None), (self.clip, contacts), (faster, None)):
+            frame = round(self.time * clip.fps)
+            before = retarget(clip, self.fitting, found).clip.world().positions[frame, hand]
+            result = retarget(clip, self.fitting, found, touchups=over(self.touched.layers, clip))
+            self.assertEqual(result.touchups.changed, ())
+            results.append(result.clip.world().positions[frame, hand] - before)
+        for other in results[1:]:
+            self.assertLess(np.linalg.norm(other - results[0]), 0.005)
 
     def test_a_key_beyond_the_clip_is_kept_and_does_nothing(self) -> None:
         layers = Layers((layer(turn("head", (0, 0, 30), 1000.0)),))

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from armuto.touchups.model import MOST_KEYS, Channel, Interpolation
 from studio.fittings.schemas import FittingOut
+from studio.library.schemas import PlateOut
 from studio.platform.fields import Id
 
 Number = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
@@ -169,15 +170,24 @@ class CarryIn(Schema):
     trial: bool = False
 
 
+class CarriedPreview(Schema):
+    """A cell about the first key that is carried to it, as it is and as it would be."""
+
+    frame: int
+    before: PlateOut
+    after: PlateOut
+
+
 class CarriedOut(Schema):
     """What became of layers in a cell. fitting_id: where they are; names: of the layers there. lost: what could not be
-    carried, in sentences."""
+    carried, in sentences. preview: with a trial, of the first few."""
 
     clip_id: int
     character_id: int
     fitting_id: int | None
     names: list[str]
     lost: list[str]
+    preview: CarriedPreview | None = None
 
 
 class ProposalIn(Schema):

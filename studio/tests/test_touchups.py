@@ -261,6 +261,9 @@ class Elsewhere(TouchUpStudio):
         body = {"layers": ["Hand", "Arm"], "to": cells}
         tried = self.post(f"{self.touchups}/carry", **body, trial=True)
         self.assertEqual([row["names"] for row in tried], [["Hand", "Arm"]] * 2)
+        for row in tried:
+            self.assertEqual(row["preview"]["frame"], 40)
+            self.assertNotEqual(row["preview"]["before"]["poses"], row["preview"]["after"]["poses"])
         self.assertEqual(self.get(f"{self.path}/touchups/{self.bow.pk}")["layers"], [])
         done = self.post(f"{self.touchups}/carry", **body)
         for (clip, who), row in zip(cells, done, strict=True):

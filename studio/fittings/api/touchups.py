@@ -41,6 +41,7 @@ from studio.platform.uploads import received
 
 router = Router(tags=["touch-ups"])
 PATH = "{fitting_id}/touchups/{clip_id}"
+PREVIEWS = 6  # of cells that layers are carried to
 
 
 def _desk(row: Fitting, clip_id: int) -> Workplace:
@@ -151,10 +152,10 @@ def post_file(
 
 @router.post(f"{PATH}/carry", response=list[CarriedOut], operation_id="carry_touchups")
 def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryIn) -> Any:
-    """Carry layers to other cells, or say what would become of them there."""
+    """Carry layers to other cells, or say and show what would become of them there."""
     clips = Clip.objects.select_related("skeleton").in_bulk({clip for clip, _ in wanted.to})
     characters = Character.objects.select_related("skeleton").in_bulk({who for _, who in wanted.to})
-    out = []
+    out: list[dict[str, Any]] = []
     for clip, who in wanted.to:
         if clip not in clips or who not in characters:
             continue
@@ -166,6 +167,7 @@ def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryI
                 "fitting_id": carried.desk.row.pk if carried.desk else None,
                 "names": carried.names,
                 "lost": carried.lost,
+                "preview": carrying.preview(carried) if wanted.trial and len(out) < PREVIEWS else None,
             }
         )
     return out

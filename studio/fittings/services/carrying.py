@@ -2,19 +2,23 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from armuto.contacts.probes import contact_probes
 from armuto.errors import BadInput
 from armuto.touchups import Layer, Layers, editing
+from armuto.touchups.baseline import frame_of, keys_of
 from armuto.touchups.carrying import by_phase, by_time, carry_in_time, carry_to_character, touchdowns
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.fittings.preview import contacts_of
+from studio.fittings.preview import contacts_of, retarget
 from studio.fittings.services import touchups
 from studio.fittings.services.steps import fitting_for
 from studio.fittings.services.touchups import Workplace
 from studio.library.models import Clip
+from studio.library.services import plate_of
+
+AROUND = 0.6  # seconds on either side of a key that a preview shows
 
 
 @dataclass(frozen=True)
@@ -91,6 +95,28 @@ def _steps(desk: Workplace) -> list[tuple[float, str]]:
     limbs = {point.name: point.limb for point in contact_probes(desk.context).points if point.is_foot}
     contacts = contacts_of(desk.value, desk.clip).contacts
     return touchdowns(contacts, limbs, desk.touchups(Layers()).times)
+
+
+def preview(carried: Carried) -> dict[str, Any] | None:
+    """Plates of the cell about the first key that was carried, as it is and as it would be; None where none is
+    shown."""
+    desk = carried.desk
+    if desk is None:
+        return None
+    made = desk.touchups(carried.layers)
+    layers = [layer for layer in carried.layers.layers if layer.name in carried.names]
+    times = sorted(key.time for _, _, key in keys_of(layers))
+    frames = [frame for time in times if (frame := frame_of(made, time)) is not None]
+    if not frames:
+        return None
+    around = round(AROUND * desk.clip.fps)
+    first, last = max(0, frames[0] - around), min(len(made.times) - 1, frames[0] + around)
+    parts = desk.row.character.skeleton.assignment()
+
+    def drawn(layers: Layers) -> dict[str, Any]:
+        return plate_of(retarget(desk.value, desk.clip, first, last, touchups=desk.touchups(layers)).clip, parts)
+
+    return {"frame": frames[0], "before": drawn(desk.layers), "after": drawn(carried.layers)}
 
 
 def keep(carried: Carried, origin: Workplace) -> None:

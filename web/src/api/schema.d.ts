@@ -1304,7 +1304,7 @@ export interface paths {
         put?: never;
         /**
          * Post Carry
-         * @description Carry layers to other cells, or say what would become of them there.
+         * @description Carry layers to other cells, or say and show what would become of them there.
          */
         post: operations["carry_touchups"];
         delete?: never;
@@ -3807,7 +3807,7 @@ export interface components {
         /**
          * CarriedOut
          * @description What became of layers in a cell. fitting_id: where they are; names: of the layers there. lost: what could not be
-         *     carried, in sentences.
+         *     carried, in sentences. preview: with a trial, of the first few.
          */
         CarriedOut: {
             /** Clip Id */
@@ -3820,6 +3820,17 @@ export interface components {
             names: string[];
             /** Lost */
             lost: string[];
+            preview?: components["schemas"]["CarriedPreview"] | null;
+        };
+        /**
+         * CarriedPreview
+         * @description A cell about the first key that is carried to it, as it is and as it would be.
+         */
+        CarriedPreview: {
+            /** Frame */
+            frame: number;
+            before: components["schemas"]["PlateOut"];
+            after: components["schemas"]["PlateOut"];
         };
         /**
          * CarryIn

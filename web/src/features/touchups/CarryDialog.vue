@@ -2,6 +2,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import PlateDrawing from '@/features/library/PlateDrawing.vue'
 import { useLatest } from '@/shared/useLatest'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -110,6 +111,10 @@ const nameOf = ({ clip_id, character_id }: { clip_id: number; character_id: numb
         <li v-for="row in told" :key="`${row.clip_id} ${row.character_id}`">
           <b>{{ nameOf(row) }}</b>
           <span class="quiet">{{ row.names.length ? row.names.join(', ') : 'nothing of it' }}</span>
+          <span v-if="row.preview" class="plates">
+            <span><PlateDrawing :plate="row.preview.before" :name="`${nameOf(row)}, as it is`" /> as it is</span>
+            <span><PlateDrawing :plate="row.preview.after" :name="`${nameOf(row)}, with it`" /> with it</span>
+          </span>
           <span v-for="sentence in row.lost" :key="sentence" class="lost">{{ sentence }}</span>
         </li>
       </ul>
@@ -163,11 +168,25 @@ label {
   display: flex;
   gap: 18px;
 }
+.plates {
+  flex-basis: 100%;
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 14px;
+  font-size: 13px;
+  color: var(--quiet);
+  text-align: center;
+}
+.plates :deep(svg) {
+  height: 74px;
+  width: 100%;
+  display: block;
+}
 .told {
   list-style: none;
   padding: 0;
   margin: 0;
-  max-height: 160px;
+  max-height: 260px;
   overflow-y: auto;
   display: grid;
   gap: 3px;

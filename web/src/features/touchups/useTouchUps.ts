@@ -36,7 +36,7 @@ export function useTouchUps(around: {
   const axes = ref<Axes>('own')
   const snap = ref(0)
   const against = ref('')
-  const ghost = ref(false)
+  const ghost = ref(true)
   const traced = ref(false)
   /** Whether the curve of the touch-up in hand is shown. */
   const graph = ref(false)
@@ -86,8 +86,12 @@ export function useTouchUps(around: {
         take(rows)
       },
     )
-    await Promise.all([drawGhost(), drawTrace()])
+    // What lies under the layers is as it was, whatever was changed of them.
+    await Promise.all([ours && stage.value?.source(GHOST) ? undefined : drawGhost(), drawTrace()])
+    ours = false
   }
+  /** Whether the last change was one of the layers alone. */
+  let ours = false
   function take(rows: Layers) {
     found.value = rows
     if (!rows.layers.some((row) => row.name === layerName.value)) layerName.value = rows.layers[0]?.name ?? ''
@@ -112,6 +116,7 @@ export function useTouchUps(around: {
         client.POST('/api/fittings/{fitting_id}/touchups/{clip_id}', { ...path(), body: asked(wanted) as never }),
       )
       take(made.touchups)
+      ours = true
       after?.()
       return made.fitting
     })
