@@ -124,12 +124,12 @@ class Renditions(Studio):
         self.transfer((self.walk.pk, self.porter.pk))
         real = retarget
 
-        def broken(fitting, clip):
+        def broken(fitting, clip, **more):
             if clip.pk == self.walk.pk:
                 raise BadInput("walk: broken on purpose.")
             if clip.pk == self.bow.pk:
                 raise RuntimeError("unforeseen")
-            return real(fitting, clip)
+            return real(fitting, clip, **more)
 
         with mock.patch.object(results, "retarget", broken), self.assertLogs("studio.renditions.tasks", "ERROR"):
             run = self.transfer()

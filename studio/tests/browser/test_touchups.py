@@ -173,3 +173,6 @@ class TouchUps(FittingCase):
         self.page.locator("[data-key='0.0']").focus()
         self.changed(lambda: keyboard.press("Delete"))
         self.assertEqual(self.keys(), [FRAME + 10.0])
+        # By night the stage is opened anew, with what is touched on it.
+        self.page.get_by_role("button", name="Night").click()
+        self.page.wait_for_function("() => window.armuto.stage.positions().untouched")

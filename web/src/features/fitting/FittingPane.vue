@@ -62,11 +62,6 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
   display: flex;
   flex-direction: column;
 }
-@media (max-width: 1150px) {
-  .leaves {
-    width: 384px;
-  }
-}
 .tabs {
   display: flex;
   gap: 18px;
@@ -84,6 +79,18 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
 }
 .tabs .word {
   font-size: 14px;
+}
+.tabs button {
+  white-space: nowrap;
+}
+@media (max-width: 1150px) {
+  .leaves {
+    width: 384px;
+  }
+  .tabs {
+    gap: 10px;
+    padding: 10px 10px 0;
+  }
 }
 .tabs .word:disabled {
   opacity: 0.4;

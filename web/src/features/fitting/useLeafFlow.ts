@@ -41,6 +41,7 @@ export function useLeafFlow(around: {
 }) {
   const { leaf, clip, stances, settling, touchups, motion, place } = around
   const messages = useMessages()
+  const theme = useTheme()
 
   /** asked: of the address, a finding that somebody came to mend, by its kind and part. */
   async function open(asked: LocationQuery) {
@@ -111,7 +112,7 @@ export function useLeafFlow(around: {
   )
   watch(touchups.chosen, around.light)
   watch(
-    () => useTheme().global.name.value,
+    () => theme.global.name.value,
     async () => {
       around.onStage.close()
       await openTheStage()

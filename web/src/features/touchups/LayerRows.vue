@@ -197,8 +197,13 @@ const looks = (row: Layer) => row.touchups.some((touchup) => touchup.keys.some((
   align-items: center;
   min-height: 24px;
 }
-.more .word {
+.more {
+  flex-wrap: wrap;
+}
+.more .word,
+.more label {
   min-height: 24px;
+  white-space: nowrap;
 }
 .limbs {
   display: grid;
