@@ -21,7 +21,7 @@ from armuto.contacts.detection import contacts_in, detect_contacts
 from armuto.contacts.model import ContactSet
 from armuto.contacts.probes import ContactProbes, SourceTracks, contact_probes, tracked_joints
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray, IntArray
+from armuto.kinematics.arrays import BoolArray, FloatArray, IntArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.world_motion import WorldMotion
 from armuto.retarget.context import RetargetContext, context_of
@@ -31,7 +31,7 @@ from armuto.retarget.settings import Travel
 from armuto.touchups.applying import TouchUps
 from armuto.touchups.applying import apply as apply_touchups
 from armuto.touchups.baseline import changed_keys
-from armuto.touchups.report import TouchUpReport
+from armuto.touchups.report import ChangedKey, TouchUpReport
 from armuto.touchups.resolving import heading_across
 
 
@@ -154,16 +154,16 @@ def retarget(
         if contacts is None or near is None:
             contacts = near = find()
         report = solve_constraints(raw.motion, tracks, probes, near, context)
-    touched, done = touchups is not None and touchups.active, TouchUpReport()
-    hits = hold_limits(raw.motion, context) if constrained and not touched else {}
-    _place_travel(raw.motion, context)
-    if touchups is not None and touched:
-        swapped = any(layer.mirrored != touchups.mirrored for layer in touchups.layers.active)
-        across = plane_of_mirror(clip, context) if swapped else None
-        changed = tuple(changed_keys(touchups, raw.motion, context)) if whole else ()
-        done = apply_touchups(raw.motion, touchups, context, near or ContactSet(), probes, across)
+    layers = touchups if touchups is not None and touchups.active else None
+    changed: tuple[ChangedKey, ...] = ()
+    if layers is None:
+        hits, done = hold_limits(raw.motion, context) if constrained else {}, TouchUpReport()
+        _place_travel(raw.motion, context)
+    else:
+        _place_travel(raw.motion, context)
+        changed = tuple(changed_keys(layers, raw.motion, context)) if whole else ()
+        done, hits = lay_over(raw.motion, layers, clip, context, near or ContactSet(), probes)
         done = replace(done, changed=changed)
-        hits = hold_limits(raw.motion, context)
     report = replace(report, hits=hits)
     moved = raw.translated | _above_carriers(context) | done.moved
     made = local_clip(clip.name, raw.motion, moved)
@@ -173,6 +173,23 @@ def retarget(
         report, done = report.cut(shown), done.cut(shown)
     trace = RetargetTrace(context, probes, tracks, raw.motion, done) if whole else None
     return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace, done)
+
+
+def lay_over(
+    motion: WorldMotion,
+    touchups: TouchUps,
+    clip: Clip,
+    context: RetargetContext,
+    contacts: ContactSet,
+    probes: ContactProbes,
+) -> tuple[TouchUpReport, dict[str, BoolArray]]:
+    """Layers over some frames of what a transfer of the clip has made without any, in place; then joints are held
+    within their limits. motion: after travel, before limits. Returns what the layers did, and by part the frames with
+    a joint held back ``(F,)``."""
+    swapped = any(layer.mirrored != touchups.mirrored for layer in touchups.layers.active)
+    across = plane_of_mirror(clip, context) if swapped else None
+    done = apply_touchups(motion, touchups, context, contacts, probes, across)
+    return done, hold_limits(motion, context)
 
 
 def plane_of_mirror(clip: Clip, context: RetargetContext) -> FloatArray:

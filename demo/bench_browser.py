@@ -143,7 +143,7 @@ def trials(page: Page) -> Times:
         page.wait_for_timeout(PACE)
     bone.select_option(label="left hand")
     page.locator("[data-handle]").wait_for()
-    page.wait_for_timeout(2 * PACE)
+    page.wait_for_timeout(10 * PACE)  # until the clip is measured again, which the keys on other limbs asked for
     page.evaluate(WATCH_TRIALS)
     box = page.locator("[data-handle]").bounding_box()
     assert box is not None

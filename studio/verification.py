@@ -7,7 +7,9 @@ from collections.abc import Iterator
 
 from django.db import connection
 
+from studio.fittings.models import FittingState, LayerRecord
 from studio.library.models import Motion, Original, RefinedMotion
+from studio.platform.digests import digest
 from studio.renditions.models import RevisionMotion
 
 ROTATION, TRANSLATION = 16, 12  # bytes of a quaternion, and of a vector, as float32
@@ -32,10 +34,25 @@ def damages() -> Iterator[str]:
         clip, frames = refined.clip, len(refined.frames) // FRAME
         if frames != clip.refined_frames or len(refined.rotations) != ROTATION * frames * clip.skeleton.joints:
             yield f"{clip.name}: what its recipe has made of it is not whole; switch a step off and on again."
+    yield from _layers()
     for made in RevisionMotion.objects.select_related("skeleton", "revision__rendition__clip").iterator(chunk_size=50):
         if len(made.rotations) % (ROTATION * made.skeleton.joints) or len(made.translations) % TRANSLATION:
             number, clip = made.revision.number, made.revision.rendition.clip
             yield f"result {number} of {clip.name}: its motion is not whole; transfer it again."
+
+
+def _layers() -> Iterator[str]:
+    """Touch-ups: each layer by its hash, and none that a fitting names and that is not there."""
+    whole = set()
+    for record in LayerRecord.objects.iterator(chunk_size=200):
+        if digest(record.data) == record.pk:
+            whole.add(record.pk)
+    for state in FittingState.objects.filter(data__has_key="touchups").select_related("fitting__character").iterator():
+        named = {record for table in state.data["touchups"].values() for _, record in table["layers"]}
+        if named - whole:
+            who = state.fitting.character.name
+            step = f"step {state.number} of a fitting of {who}"
+            yield f"{step}: touch-ups in it are not whole; undo it, or restore a backup."
 
 
 def _database() -> Iterator[str]:

@@ -143,9 +143,11 @@ def over_time(row: PlacedTouchUp, at: FloatArray, period: float | None = None) -
     period: of a clip that loops, over whose seam an ease goes on.
     """
     touchup = row.touchup
+    times, ends = row.times, (touchup.ease_in, touchup.ease_out)
+    if period is None and _is_elsewhere(times, *ends, at):
+        return np.zeros((len(at), 6)), np.zeros(len(at))
     ways = [key.to_next for key in touchup.keys]
-    times, rows = row.times, np.concatenate([row.values, row.turns], axis=1)
-    ends = touchup.ease_in, touchup.ease_out
+    rows = np.concatenate([row.values, row.turns], axis=1)
     values = offsets(times, rows, ways, *ends, at)
     here = presence(times, *ends, at)
     if period is None or None in ends:
@@ -157,6 +159,13 @@ def over_time(row: PlacedTouchUp, at: FloatArray, period: float | None = None) -
     # Where two repetitions meet, they share.
     share = 1.0 / np.maximum(total, 1.0)
     return values * share[:, None], np.minimum(total, 1.0)
+
+
+def _is_elsewhere(times: FloatArray, ease_in: float | None, ease_out: float | None, at: FloatArray) -> bool:
+    """Whether nothing of a touch-up is there at any of these moments, which one frame among many tells at once."""
+    before = ease_in is not None and float(at.max()) < times[0] - ease_in
+    after = ease_out is not None and float(at.min()) > times[-1] + ease_out
+    return bool(before or after)
 
 
 def weight_of(layer: Layer, at: FloatArray) -> FloatArray:
@@ -267,6 +276,19 @@ class _Holding:
         return {limb: replace(chain, soft=SOFT) for limb, chain in limb_chains(self.context).items()}
 
     @cached_property
+    def near(self) -> list[Contact]:
+        """The contacts that bear on these frames: beyond the longest ease and bridge none does."""
+        numbers, loop = self.motion.numbers, self.motion.loop
+        far = max(EASE + BRIDGE, HAND_EASE + HAND_BRIDGE) * self.motion.fps + 1
+        first, last = float(numbers[0]) - far, float(numbers[-1]) + far
+        shifts = (0,) if loop is None else (0, -loop, loop)
+        return [
+            contact
+            for contact in self.contacts.contacts
+            if any(contact.last + by >= first and contact.first + by <= last for by in shifts)
+        ]
+
+    @cached_property
     def feet(self) -> dict[str, str]:
         """The limb of every point of a foot."""
         return {point.name: point.limb for point in self.probes.points if point.is_foot}
@@ -286,7 +308,7 @@ class _Holding:
         for limb in self.chains:
             resting = [
                 contact
-                for contact in self.contacts.contacts
+                for contact in self.near
                 if (self.feet.get(contact.point) or self.hands.get(contact.point)) == limb
                 and contact.to not in self.hands
             ]
@@ -298,7 +320,7 @@ class _Holding:
         for limb in self.chains:
             between = [
                 contact
-                for contact in self.contacts.contacts
+                for contact in self.near
                 if limb in (self.hands.get(contact.point), self.hands.get(contact.to)) and contact.to in self.hands
             ]
             others = [other for contact in between for other in self._limbs(contact) if other != limb]

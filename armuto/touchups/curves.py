@@ -8,6 +8,8 @@ is the same curve from or to nothing, so that a single key rises and falls as 3x
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -59,8 +61,7 @@ def _between(nodes: FloatArray, rows: FloatArray, ways: Sequence[Interpolation],
         return np.broadcast_to(rows, (len(at), rows.shape[1])).copy()
     # Flat beyond its ends, so that it leaves and comes to them without speed.
     padded = np.concatenate([[nodes[0] - 1.0], nodes, [nodes[-1] + 1.0]])
-    with np.errstate(over="ignore"):  # slopes next to none, which end as none
-        curve = interpolate.PchipInterpolator(padded, np.concatenate([rows[:1], rows, rows[-1:]]))
+    curve = _interpolator(padded.tobytes(), np.concatenate([rows[:1], rows, rows[-1:]]).tobytes())
     inside = np.clip(at, nodes[0], nodes[-1])
     out = np.asarray(curve(inside), dtype=float)
     segment = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)
@@ -72,6 +73,15 @@ def _between(nodes: FloatArray, rows: FloatArray, ways: Sequence[Interpolation],
         step = share[:, None] if way == "linear" else (share[:, None] >= 1.0)
         out[here] = rows[n] + step * (rows[n + 1] - rows[n])
     return out
+
+
+@lru_cache(maxsize=1024)
+def _interpolator(nodes: bytes, rows: bytes) -> Any:
+    """The cubic through rows at nodes, the same as long as its keys are: while one of them is drawn, the others
+    stay."""
+    at = np.frombuffer(nodes)
+    with np.errstate(over="ignore"):  # slopes next to none, which end as none
+        return interpolate.PchipInterpolator(at, np.frombuffer(rows).reshape(len(at), -1))
 
 
 def presence(times: FloatArray, ease_in: float | None, ease_out: float | None, at: FloatArray) -> FloatArray:

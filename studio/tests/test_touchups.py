@@ -13,6 +13,7 @@ from studio.fittings.models import Fitting, LayerRecord
 from studio.fittings.services.touchups import Workplace
 from studio.renditions.models import Revision
 from studio.tests.test_renditions import Studio
+from studio.verification import damages
 
 HAND = {"op": "move", "by": [0.02, 0.06, 0.0], "frame": 40}
 
@@ -233,6 +234,12 @@ class InOneCell(TouchUpStudio):
         row = self.desk().row
         fit_again(row, "fitted again", row.character.figure())
         self.assertEqual([layer["name"] for layer in self.layers()], ["Mine"])
+
+    def test_a_damaged_layer_is_found(self):
+        self.edit(**HAND, bone=self.hand, layer="Mine")
+        self.assertEqual(list(damages()), [])
+        LayerRecord.objects.update(data={"name": "Mine", "touchups": []})
+        self.assertIn("touch-ups in it are not whole", next(iter(damages())))
 
     def test_they_go_out_with_what_they_made(self):
         self.edit(**HAND, bone=self.hand, layer="Mine")

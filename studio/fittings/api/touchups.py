@@ -45,15 +45,15 @@ PREVIEWS = 6  # of cells that layers are carried to
 
 
 def _desk(row: Fitting, clip_id: int) -> Workplace:
-    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip_id, skeleton_id=row.skeleton_id)
+    clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
     return Workplace.of(row, clip)
 
 
 def _pose(desk: Workplace, layers: Layers, frame: int | None) -> str | None:
     if frame is None:
         return None
-    done = retarget(desk.value, desk.clip, frame, frame, touchups=desk.touchups(layers))
-    return encoded_pose(*node_motion(done.clip, desk.row.character))
+    desk.time(frame)
+    return encoded_pose(*node_motion(desk.pose(layers, frame), desk.row.character))
 
 
 def _answer(row: Fitting, clip_id: int, frame: int | None) -> Any:

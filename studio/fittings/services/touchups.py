@@ -2,25 +2,29 @@
 
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
+from armuto.contacts.model import ContactSet
+from armuto.contacts.probes import contact_probes
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.world_motion import WorldMotion
-from armuto.pipeline import plane_of_mirror
+from armuto.pipeline import lay_over, plane_of_mirror
 from armuto.retarget import fitting as core
 from armuto.retarget.context import RetargetContext, context_of
+from armuto.retarget.motion import local_clip
 from armuto.touchups import Layer, Layers, editing, posing
 from armuto.touchups.applying import TouchUps
 from armuto.touchups.baseline import frame_of, keys_of, with_baselines
 from armuto.touchups.model import Channel
 from armuto.touchups.resolving import joint_of, name_of
 from studio.fittings.models import Fitting
-from studio.fittings.preview import refined_value, retarget
+from studio.fittings.preview import contacts_of, refined_value, retarget
 from studio.fittings.services import clip_exceptions, layer_records
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip
@@ -66,39 +70,66 @@ class Workplace:
 
     def motion(self, layers: Layers, frame: int) -> WorldMotion:
         """One frame with layers over it."""
-        return WorldMotion.of_clip(retarget(self.value, self.clip, frame, frame, touchups=self.touchups(layers)).clip)
+        return self._laid_over(layers, frame)[0]
+
+    def pose(self, layers: Layers, frame: int) -> ClipValue:
+        """One frame with layers over it, as a clip."""
+        motion, moving = self._laid_over(layers, frame)
+        return local_clip(self.clip.name, motion, moving)
+
+    def _laid_over(self, layers: Layers, frame: int) -> tuple[WorldMotion, frozenset[int]]:
+        """One frame with layers over it, and the joints that move against their parents: what is under them is known
+        while somebody works on them, and each frame is computed by itself."""
+        # While something is drawn, what it is drawn from stays.
+        if known := self._known.laid_over.get((frame, layers)):
+            return known
+        motion = self.under([frame])
+        assert motion is not None
+        clip = refined_value(self.clip).clip
+        contacts = contacts_of(self.value, self.clip) if self.value.settings.constrained else ContactSet()
+        probes = contact_probes(self.context)
+        done, _ = lay_over(motion, self.touchups(layers), clip, self.context, contacts, probes)
+        made = motion, self._known.moving | done.moved
+        laid_over = self._known.laid_over
+        laid_over[frame, layers] = made
+        while len(laid_over) > SINGLY:
+            laid_over.popitem(last=False)
+        return made
 
     def under(self, frames: Iterable[int]) -> WorldMotion | None:
-        """Some frames without layers, and before joints are held within their limits, as keys know them."""
+        """Some frames without layers, and before joints are held within their limits, as keys know them. None for no
+        frame."""
         wanted = sorted(set(frames))
         if not wanted:
             return None
-        kept = self._frames_under()
-        missing = [frame for frame in wanted if frame not in kept]
+        known = self._known
+        missing = [frame for frame in wanted if frame not in known.frames]
         settings = self.value.settings
         free = self.value if settings.limits == "off" else self.value.with_settings(replace(settings, limits="off"))
         whole = len(missing) > SINGLY
         for frame in missing if not whole else [0]:
-            last = None if whole else frame
-            made = WorldMotion.of_clip(retarget(free, self.clip, frame, last).clip)
+            clip = retarget(free, self.clip, frame, None if whole else frame).clip
+            made = WorldMotion.of_clip(clip)
+            known.moving = frozenset(clip.moving.tolist())
             for number in missing if whole else [frame]:
                 row = number - frame
-                kept[number] = made.rotations[:, row].copy(), made.positions[:, row].copy()
-        rotations, positions = (np.stack([kept[frame][n] for frame in wanted], axis=1) for n in (0, 1))
-        fps = self.clip.fps
-        return WorldMotion(self.value.target, rotations, positions, fps, np.array(wanted, dtype=float))
+                known.frames[number] = made.rotations[:, row].copy(), made.positions[:, row].copy()
+        rotations, positions = (np.stack([known.frames[frame][n] for frame in wanted], axis=1) for n in (0, 1))
+        fps, loop = self.clip.fps, refined_value(self.clip).clip.loop
+        return WorldMotion(self.value.target, rotations, positions, fps, np.array(wanted, dtype=float), loop)
 
-    def _frames_under(self) -> dict[int, tuple[FloatArray, FloatArray]]:
+    @property
+    def _known(self) -> "_FramesUnder":
         """What is known of single frames without layers, whatever layers are changed."""
         state, clip = self.row.state, self.clip
         assert state is not None
         own = clip_exceptions.digest_of(clip_exceptions.of_clip(state, clip.pk))
         key = (self.row.pk, self.row.character.digest, state.digest, own, clip.pk, clip.revision, clip.motion_key)
-        kept = _under.setdefault(key, {})
+        known = _under.setdefault(key, _FramesUnder())
         _under.move_to_end(key)
         while len(_under) > CELLS:
             _under.popitem(last=False)
-        return kept
+        return known
 
     @property
     def is_mirrored(self) -> bool:
@@ -112,7 +143,19 @@ class Workplace:
         return joint
 
 
-_under: OrderedDict[Any, dict[int, tuple[FloatArray, FloatArray]]] = OrderedDict()
+@dataclass
+class _FramesUnder:
+    """Frames of a cell without layers: world rotations ``(J, 4)`` and positions ``(J, 3)`` by number. moving: the
+    joints that move against their parents."""
+
+    frames: dict[int, tuple[FloatArray, FloatArray]] = field(default_factory=dict)
+    moving: frozenset[int] = frozenset()
+    laid_over: "OrderedDict[tuple[int, Layers], tuple[WorldMotion, frozenset[int]]]" = field(
+        default_factory=OrderedDict
+    )
+
+
+_under: OrderedDict[Any, _FramesUnder] = OrderedDict()
 
 
 def edit(desk: Workplace, wanted: Mapping[str, Any]) -> tuple[Layers, str]:

@@ -1,4 +1,4 @@
-import { nextTick, watch, type Ref } from 'vue'
+import { nextTick, onScopeDispose, watch, type Ref } from 'vue'
 import type { LocationQuery } from 'vue-router'
 import { useTheme } from 'vuetify'
 
@@ -15,6 +15,8 @@ import type { BoneOf } from './useHighlights'
 import type { useSettling } from './useSettling'
 import type { Stances } from './useStances'
 import type { Fitting } from './weave'
+
+const PAUSE = 1500 // milliseconds
 
 /** How a fitting is opened, and what happens when another leaf or clip is chosen, or the theme changes. */
 export function useLeafFlow(around: {
@@ -79,8 +81,14 @@ export function useLeafFlow(around: {
     place(true)
     await stances.feather()
   }
-  /** What is measured of the clip in view, as long as somebody looks at it. */
-  const measure = () => (leaf.value === 'transfer' || leaf.value === 'touchup' ? settling.load() : undefined)
+  /** What is measured of the clip in view, as long as somebody looks at it; between touch-ups it can wait. */
+  let waiting: ReturnType<typeof setTimeout> | undefined
+  function measure() {
+    clearTimeout(waiting)
+    if (leaf.value === 'transfer') return settling.load()
+    if (leaf.value === 'touchup') waiting = setTimeout(() => void settling.load(), PAUSE)
+  }
+  onScopeDispose(() => clearTimeout(waiting))
   /** What the leaf that is open shows of the clip. */
   const ofLeaf = () => Promise.all([measure(), touchups.load()])
   async function openTheStage() {
