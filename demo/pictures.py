@@ -169,6 +169,9 @@ def take(page: Page) -> None:
 def touched_up(page: Page, picture: Callable[..., None]) -> None:
     """A hand drawn away from the body and the head turned, as it was beside it; taken back afterwards."""
     page.get_by_role("tab", name="Touch up").click()
+    page.locator("canvas").first.focus()
+    for _ in range(62):
+        page.keyboard.press("ArrowRight")
     bone = page.get_by_label("Bone to touch up")
     bone.select_option(label="head")
     for _ in range(2):

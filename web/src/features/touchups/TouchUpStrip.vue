@@ -46,6 +46,9 @@ const lanes = computed(() =>
     return { n, touchup, list, bracket: shape && { first: first!, rise: rise!, fall: fall!, last: last! } }
   }),
 )
+/** A lane's name stands at its beginning, or behind a bracket that is there. */
+const nameAt = (bracket: { first: number; last: number } | null) =>
+  bracket && x(bracket.first) < 100 ? Math.min(x(bracket.last) + 10, width.value - 90) : 4
 const path = (n: number, { first, rise, fall, last }: { first: number; rise: number; fall: number; last: number }) => {
   const [low, high] = [n * LANE + LANE - 5, n * LANE + 7]
   return `M${x(first)} ${low}C${(x(first) + x(rise)) / 2} ${low} ${(x(first) + x(rise)) / 2} ${high} ${x(rise)} ${high}L${x(fall)} ${high}C${(x(fall) + x(last)) / 2} ${high} ${(x(fall) + x(last)) / 2} ${low} ${x(last)} ${low}`
@@ -186,7 +189,7 @@ const away = computed(() =>
             <text v-if="row.key.moved" :x="x(row.frame) + 8" :y="lane.n * LANE + 12" class="look">look</text>
           </g>
         </template>
-        <text x="4" :y="lane.n * LANE + 18" class="name">{{ lane.touchup.label }}</text>
+        <text :x="nameAt(lane.bracket)" :y="lane.n * LANE + 18" class="name">{{ lane.touchup.label }}</text>
       </g>
       <text v-if="!lanes.length" x="24" y="17" class="name">
         No key yet: choose a bone and turn or draw it, at any frame.
