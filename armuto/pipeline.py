@@ -162,7 +162,7 @@ def retarget(
     else:
         _place_travel(raw.motion, context)
         changed = tuple(changed_keys(layers, raw.motion, context)) if whole else ()
-        done, hits = lay_over(raw.motion, layers, clip, context, near or ContactSet(), probes)
+        done, hits = apply_layers(raw.motion, layers, clip, context, near or ContactSet(), probes)
         done = replace(done, changed=changed)
     report = replace(report, hits=hits)
     moved = raw.translated | _above_carriers(context) | done.moved
@@ -175,7 +175,7 @@ def retarget(
     return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace, done)
 
 
-def lay_over(
+def apply_layers(
     motion: WorldMotion,
     touchups: TouchUps,
     clip: Clip,

@@ -23,7 +23,7 @@ WEB = BASE / "web" / "dist"
 DEMO_FILES = BASE / "demo" / "files"
 
 # The studio has no accounts yet and signs nothing that outlives it; a shared installation sets its own key.
-SECRET_KEY = os.environ.get("ARMUTO_SECRET", "a studio on one desk")
+SECRET_KEY = os.environ.get("ARMUTO_SECRET", "a studio on one fitted")
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("ARMUTO_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
 

@@ -12,19 +12,21 @@ from armuto.touchups.applying import TouchUps, over_time, weight_of
 from armuto.touchups.baseline import changed_keys, frame_of, keys_of
 from armuto.touchups.model import Channel
 from armuto.touchups.resolving import chain_to, joint_of, limb_of, movable, name_of, place
-from studio.fittings.services.touchups import Workplace, across_of
+from studio.fittings.services.touchups import FittedClip, across_of
 
 CURVE = 400  # moments of a curve that are drawn
 
 
-def shown(desk: Workplace) -> dict[str, Any]:
+def shown(fitted: FittedClip) -> dict[str, Any]:
     """The layers of the clip as people see them: in its frames, with what there is to touch."""
-    layers = desk.layers
-    touchups = desk.touchups(layers)
-    _, lost = place(layers, desk.context, touchups.mirrored, across_of(desk) if _swapped(layers, touchups) else None)
+    layers = fitted.layers
+    touchups = fitted.touchups(layers)
+    _, lost = place(
+        layers, fitted.context, touchups.mirrored, across_of(fitted) if _swapped(layers, touchups) else None
+    )
     key_frames = [frame_of(touchups, key.time) for _, _, key in keys_of(layers.active)]
-    under = desk.under(frame for frame in key_frames if frame is not None) if layers.active else None
-    changed = [] if under is None else changed_keys(touchups, under, desk.context)
+    base = fitted.base(frame for frame in key_frames if frame is not None) if layers.active else None
+    changed = [] if base is None else changed_keys(touchups, base, fitted.context)
     moved = {(row.layer, row.touchup.target, row.key.time): row for row in changed}
     return {
         "layers": [
@@ -36,12 +38,14 @@ def shown(desk: Workplace) -> dict[str, Any]:
                 else [{"frame": _frame(touchups, key.time), "value": key.value} for key in layer.weight],
                 "limbs": layer.limbs,
                 "hold": layer.hold,
-                "touchups": [_touchup_out(desk, touchups, layer, touchup, moved) for touchup in layer.touchups],
+                "touchups": [_touchup_out(fitted, touchups, layer, touchup, moved) for touchup in layer.touchups],
             }
             for layer in layers.layers
         ],
         "lost": lost,
-        "limbs": list(dict.fromkeys(filter(None, (limb_of(joint, desk.context) for joint in desk.context.mapping)))),
+        "limbs": list(
+            dict.fromkeys(filter(None, (limb_of(joint, fitted.context) for joint in fitted.context.mapping)))
+        ),
     }
 
 
@@ -63,10 +67,10 @@ def _frame(touchups: TouchUps, time: float) -> float | None:
 
 
 def _touchup_out(
-    desk: Workplace, touchups: TouchUps, layer: Layer, touchup: TouchUp, changed: Mapping[Any, Any]
+    fitted: FittedClip, touchups: TouchUps, layer: Layer, touchup: TouchUp, changed: Mapping[Any, Any]
 ) -> dict[str, Any]:
-    joint = joint_of(touchup, desk.context)
-    fps = desk.clip.fps
+    joint = joint_of(touchup, fitted.context)
+    fps = fitted.clip.fps
     keys = []
     for key in touchup.keys:
         row = changed.get((layer.name, touchup.target, key.time))
@@ -85,9 +89,9 @@ def _touchup_out(
     return {
         "channel": touchup.channel,
         "part": touchup.part,
-        "bone": desk.value.target.names[joint] if joint is not None else touchup.bone,
+        "bone": fitted.value.target.names[joint] if joint is not None else touchup.bone,
         "label": touchup.label,
-        "limb": limb_of(joint, desk.context) if joint is not None else "",
+        "limb": limb_of(joint, fitted.context) if joint is not None else "",
         "against": touchup.against,
         "ease_in": touchup.ease_in,
         "ease_out": touchup.ease_out,
@@ -105,9 +109,9 @@ def _nearest(touchups: TouchUps, time: float, fps: float) -> float:
     return float(np.argmin(np.abs(touchups.times - time))) if frame is None else frame
 
 
-def touchable(desk: Workplace) -> list[dict[str, Any]]:
+def touchable(fitted: FittedClip) -> list[dict[str, Any]]:
     """Every bone of the character: how it is called, and what can be done with it beside turning it."""
-    target, context = desk.value.target, desk.context
+    target, context = fitted.value.target, fitted.context
     out = []
     for joint, bone in enumerate(target.names):
         part, number, _ = name_of(joint, context)
@@ -118,18 +122,18 @@ def touchable(desk: Workplace) -> list[dict[str, Any]]:
     return out
 
 
-def curve(desk: Workplace, name: str, number: int) -> dict[str, Any]:
+def curve(fitted: FittedClip, name: str, number: int) -> dict[str, Any]:
     """The offset of a touch-up over the clip's frames, without and with the weight of its layer.
 
     Values in degrees or centimetres, at most :data:`CURVE` frames.
     """
-    layers = desk.layers
+    layers = fitted.layers
     layer = editing.layer_named(layers, name)
     if not 0 <= number < len(layer.touchups):
         raise BadInput(f"“{name}” has no such touch-up; it was removed meanwhile.")
     touchup = layer.touchups[number]
-    touchups = desk.touchups(Layers((replace(layer, touchups=(touchup,), on=True, limbs=()),)))
-    rows, lost = place(touchups.layers, desk.context, layer.mirrored)
+    touchups = fitted.touchups(Layers((replace(layer, touchups=(touchup,), on=True, limbs=()),)))
+    rows, lost = place(touchups.layers, fitted.context, layer.mirrored)
     if lost:
         raise BadInput(lost[0])
     frames = np.unique(np.linspace(0, len(touchups.times) - 1, min(CURVE, len(touchups.times))).round().astype(int))

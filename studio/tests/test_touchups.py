@@ -10,7 +10,7 @@ from armuto.retarget.context import context_of
 from armuto.touchups import from_json
 from armuto.touchups.resolving import joints_of_parts
 from studio.fittings.models import Fitting, LayerRecord
-from studio.fittings.services.touchups import Workplace
+from studio.fittings.services.touchups import FittedClip
 from studio.renditions.models import Revision
 from studio.tests.test_renditions import Studio
 from studio.verification import damages
@@ -27,12 +27,12 @@ class TouchUpStudio(Studio):
         self.touchups = f"{self.path}/touchups/{self.walk.pk}"
         self.hand, self.arm, self.hips = (self.bone(part) for part in ("left hand", "left upper arm", "hips"))
 
-    def desk(self, clip=None) -> Workplace:
+    def fitted(self, clip=None) -> FittedClip:
         row = Fitting.objects.select_related("state", "skeleton", "character__skeleton").get(pk=self.fitting.pk)
-        return Workplace.of(row, clip or self.walk)
+        return FittedClip.of(row, clip or self.walk)
 
     def bone(self, part: str) -> str:
-        context = self.desk().context
+        context = self.fitted().context
         return context.fitting.target.names[joints_of_parts(context)[part][0]]
 
     def edit(self, status: int = 200, path: str = "", headers=None, **body):
@@ -77,12 +77,12 @@ class InOneCell(TouchUpStudio):
         self.assertEqual(from_json(revision.touchups).digest, revision.touchups_digest)
 
     def test_the_hand_is_where_it_was_drawn_to(self):
-        desk = self.desk()
-        joint = desk.joint(self.hand)
-        before = desk.motion(desk.layers, 40).positions[joint, 0]
+        fitted = self.fitted()
+        joint = fitted.joint(self.hand)
+        before = fitted.motion(fitted.layers, 40).positions[joint, 0]
         self.edit(**HAND, bone=self.hand)
-        desk = self.desk()
-        after = desk.motion(desk.layers, 40).positions[joint, 0]
+        fitted = self.fitted()
+        after = fitted.motion(fitted.layers, 40).positions[joint, 0]
         np.testing.assert_allclose(after - before, HAND["by"], atol=0.001)
 
     def test_undone_and_made_again_also_by_two_people(self):
@@ -91,10 +91,10 @@ class InOneCell(TouchUpStudio):
         self.edit(op="turn", axis=[0, 1, 0], degrees=20, bone=self.arm, frame=20, layer="Yours", headers=other)
         self.edit(path=f"{self.path}/undo", headers=one)
         self.assertEqual([layer["name"] for layer in self.layers()], ["Yours"])
-        self.assertEqual(self.desk().layers.digest, self.states_digest())
+        self.assertEqual(self.fitted().layers.digest, self.states_digest())
         self.edit(path=f"{self.path}/redo", headers=one)
         self.assertEqual({layer["name"] for layer in self.layers()}, {"Yours", "Mine"})
-        self.assertEqual(self.desk().layers.digest, self.states_digest())
+        self.assertEqual(self.fitted().layers.digest, self.states_digest())
         self.edit(path=f"{self.path}/undo", headers=one)
         self.edit(path=f"{self.path}/undo", headers=other)
         self.assertEqual(self.layers(), [])
@@ -231,7 +231,7 @@ class InOneCell(TouchUpStudio):
         self.edit(**HAND, bone=self.hand, layer="Mine")
         from studio.fittings.services.steps import fit_again
 
-        row = self.desk().row
+        row = self.fitted().row
         fit_again(row, "fitted again", row.character.figure())
         self.assertEqual([layer["name"] for layer in self.layers()], ["Mine"])
 
@@ -255,7 +255,7 @@ class InOneCell(TouchUpStudio):
         self.assertIsNone(rows["bow"])
         self.assertEqual((rows["walk"]["layers"], rows["walk"]["keys"]), (1, 1))
         taken = from_json(json.loads(packed[True].read(rows["walk"]["file"])))
-        self.assertEqual(taken.digest, self.desk().layers.digest)
+        self.assertEqual(taken.digest, self.fitted().layers.digest)
         self.assertFalse([name for name in packed[False].namelist() if name.startswith("touchups/")])
 
 
@@ -291,8 +291,8 @@ class Elsewhere(TouchUpStudio):
 
     def test_a_finding_is_ended_by_the_smallest_offset(self):
         inward = {"op": "key", "bone": self.arm, "frame": 40, "layer": "In"}
-        desk = self.desk()
-        arm = context_of(desk.value)
+        fitted = self.fitted()
+        arm = context_of(fitted.value)
         self.assertIsNotNone(arm)
         worst = None
         for value in ([0, 0, 30], [0, 0, -30], [30, 0, 0], [-30, 0, 0]):

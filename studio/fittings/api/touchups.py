@@ -21,7 +21,7 @@ from studio.fittings.preview import clip_value, contacts_of, retarget
 from studio.fittings.schemas import PoseOut
 from studio.fittings.services import carrying, touchups
 from studio.fittings.services.concurrency import change_fitting
-from studio.fittings.services.touchups import Workplace
+from studio.fittings.services.touchups import FittedClip
 from studio.fittings.touchup_schemas import (
     BoneOut,
     CarriedOut,
@@ -44,32 +44,32 @@ PATH = "{fitting_id}/touchups/{clip_id}"
 PREVIEWS = 6  # of cells that layers are carried to
 
 
-def _desk(row: Fitting, clip_id: int) -> Workplace:
+def _fitted_clip(row: Fitting, clip_id: int) -> FittedClip:
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
-    return Workplace.of(row, clip)
+    return FittedClip.of(row, clip)
 
 
-def _pose(desk: Workplace, layers: Layers, frame: int | None) -> str | None:
+def _pose(fitted: FittedClip, layers: Layers, frame: int | None) -> str | None:
     if frame is None:
         return None
-    desk.time(frame)
-    return encoded_pose(*node_motion(desk.pose(layers, frame), desk.row.character))
+    fitted.time(frame)
+    return encoded_pose(*node_motion(fitted.pose(layers, frame), fitted.row.character))
 
 
 def _answer(row: Fitting, clip_id: int, frame: int | None) -> Any:
     """The fitting as it is now, with the touch-ups of a clip: the figure first."""
-    desk = _desk(row, clip_id)
+    fitted = _fitted_clip(row, clip_id)
     with span("pose"):
-        pose = _pose(desk, desk.layers, frame)
+        pose = _pose(fitted, fitted.layers, frame)
     with span("fitting"):
         fitting = fitting_out(row) | {"pose": pose, "standing": None}
-    return at_once({"fitting": fitting, "touchups": queries.shown(desk), "revision": row.state_id})
+    return at_once({"fitting": fitting, "touchups": queries.shown(fitted), "revision": row.state_id})
 
 
 @router.get(PATH, response=LayersOut, operation_id="get_touchups")
 def get_touchups(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
     """The layers of a clip in a fitting."""
-    return queries.shown(_desk(get_fitting_row(fitting_id), clip_id))
+    return queries.shown(_fitted_clip(get_fitting_row(fitting_id), clip_id))
 
 
 @router.post(PATH, response=TouchedFitting, operation_id="edit_touchups")
@@ -77,8 +77,8 @@ def post_edit(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUp
     """Make one change to the touch-ups of a clip; it is a step that can be undone."""
 
     def work(row: Fitting) -> None:
-        desk = _desk(row, clip_id)
-        touchups.keep(desk, *touchups.edit(desk, wanted.dict()))
+        fitted = _fitted_clip(row, clip_id)
+        touchups.keep(fitted, *touchups.edit(fitted, wanted.dict()))
 
     with span("change"):
         row, _ = change_fitting(begun_on(request, fitting_id), work)
@@ -88,42 +88,42 @@ def post_edit(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUp
 @router.post(f"{PATH}/trial", response=PoseOut, operation_id="try_touchup")
 def post_trial(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUpEdit) -> Any:
     """Show what a change would make of a frame, and keep nothing."""
-    desk = _desk(get_fitting_row(fitting_id), clip_id)
+    fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
     with span("change"):
-        layers, _ = touchups.edit(desk, wanted.dict())
+        layers, _ = touchups.edit(fitted, wanted.dict())
     with span("pose"):
-        pose = _pose(desk, layers, wanted.show)
+        pose = _pose(fitted, layers, wanted.show)
     return at_once({"pose": pose})
 
 
 @router.get(f"{PATH}/bones", response=list[BoneOut], operation_id="touchable_bones")
 def get_bones(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
     """Every bone of the character, and what can be done with it."""
-    return queries.touchable(_desk(get_fitting_row(fitting_id), clip_id))
+    return queries.touchable(_fitted_clip(get_fitting_row(fitting_id), clip_id))
 
 
 @router.get(f"{PATH}/curve", response=CurveOut, operation_id="touchup_curve")
 def get_curve(request: HttpRequest, fitting_id: Id, clip_id: Id, layer: str, touchup: int) -> Any:
     """The offset of a touch-up over the clip."""
-    return queries.curve(_desk(get_fitting_row(fitting_id), clip_id), layer, touchup)
+    return queries.curve(_fitted_clip(get_fitting_row(fitting_id), clip_id), layer, touchup)
 
 
 @router.get(f"{PATH}/positions", operation_id="touched_positions", response={200: None})
 def get_positions(request: HttpRequest, fitting_id: Id, clip_id: Id, plain: bool = False) -> HttpResponse:
     """World positions ``(frames, bones, 3)`` of the character's bones in the clip; plain: without any layer."""
-    desk = _desk(get_fitting_row(fitting_id), clip_id)
-    touched = None if plain else desk.touchups(desk.layers)
-    made = retarget(desk.value, desk.clip, touchups=touched).clip
+    fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
+    touched = None if plain else fitted.touchups(fitted.layers)
+    made = retarget(fitted.value, fitted.clip, touchups=touched).clip
     return array_response(made.world().positions, fps=made.fps)
 
 
 @router.get(f"{PATH}/file", operation_id="get_touchup_file", response={200: None})
 def get_file(request: HttpRequest, fitting_id: Id, clip_id: Id) -> HttpResponse:
     """The layers as a file for others."""
-    desk = _desk(get_fitting_row(fitting_id), clip_id)
-    content = json.dumps(to_json(desk.layers), indent=1, ensure_ascii=False).encode()
+    fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
+    content = json.dumps(to_json(fitted.layers), indent=1, ensure_ascii=False).encode()
     response = HttpResponse(content, content_type="application/json")
-    name = f"{desk.clip.name} on {desk.row.character.name}.touchups.json"
+    name = f"{fitted.clip.name} on {fitted.row.character.name}.touchups.json"
     response["Content-Disposition"] = content_disposition_header(True, name)
     return response
 
@@ -137,14 +137,14 @@ def post_file(
     layers = from_file(content, name)
 
     def work(row: Fitting) -> None:
-        desk = _desk(row, clip_id)
+        fitted = _fitted_clip(row, clip_id)
         names = {layer.name for layer in layers.layers}
-        kept = (layer for layer in desk.layers.layers if layer.name not in names)
+        kept = (layer for layer in fitted.layers.layers if layer.name not in names)
         try:
             made = Layers((*kept, *layers.layers))
         except ValueError as problem:
             raise BadInput(f"{name}: {problem}.") from None
-        touchups.keep(desk, made, f"taken from {name}")
+        touchups.keep(fitted, made, f"taken from {name}")
 
     row, _ = change_fitting(begun_on(request, fitting_id), work)
     return _answer(row, clip_id, show)
@@ -164,7 +164,7 @@ def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryI
             {
                 "clip_id": clip,
                 "character_id": who,
-                "fitting_id": carried.desk.row.pk if carried.desk else None,
+                "fitting_id": carried.fitted.row.pk if carried.fitted else None,
                 "names": carried.names,
                 "lost": carried.lost,
                 "preview": carrying.preview(carried) if wanted.trial and len(out) < PREVIEWS else None,
@@ -185,17 +185,17 @@ def _carry_to(
         return row
 
     def work(row: Fitting) -> None:
-        origin = _desk(get_fitting_row(fitting_id), clip_id)
+        origin = _fitted_clip(get_fitting_row(fitting_id), clip_id)
         found = carrying.carry(origin, wanted.layers, clip, character, wanted.by, lambda pk: row)
         made[:] = [found]
         if not wanted.trial:
             carrying.keep(found, origin)
 
-    origin = _desk(get_fitting_row(fitting_id), clip_id)
+    origin = _fitted_clip(get_fitting_row(fitting_id), clip_id)
     first = carrying.carry(origin, wanted.layers, clip, character, wanted.by, fetch)
-    if first.desk is None or wanted.trial:
+    if first.fitted is None or wanted.trial:
         return first
-    pk = first.desk.row.pk
+    pk = first.fitted.row.pk
     change_fitting(lambda: fetch(pk), work)
     return made[0]
 
@@ -203,15 +203,15 @@ def _carry_to(
 @router.post(f"{PATH}/proposal", response=ProposedTouchUp | None, operation_id="propose_touchup")
 def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: ProposalIn) -> Any:
     """The smallest offset that ends a finding in its frames, which nothing keeps yet; null where there is none."""
-    desk = _desk(get_fitting_row(fitting_id), clip_id)
-    clip, layers = clip_value(desk.clip), desk.touchups(desk.layers)
+    fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
+    clip, layers = clip_value(fitted.clip), fitted.touchups(fitted.layers)
     if wanted.frame >= clip.frames:
-        raise BadInput(f"{desk.clip.name}: it has no frame {wanted.frame}; it has {clip.frames}.")
-    contacts = contacts_of(desk.value, desk.clip)
-    found = propose_touchup(clip, desk.value, contacts, layers, wanted.kind, wanted.part, wanted.frame)
+        raise BadInput(f"{fitted.clip.name}: it has no frame {wanted.frame}; it has {clip.frames}.")
+    contacts = contacts_of(fitted.value, fitted.clip)
+    found = propose_touchup(clip, fitted.value, contacts, layers, wanted.kind, wanted.part, wanted.frame)
     if found is None:
         return None
-    bone = desk.value.target.names[found.joint]
+    bone = fitted.value.target.names[found.joint]
     edit: dict[str, Any] = {"op": found.kind, "bone": bone, "frame": wanted.frame, "also": list(found.frames)}
     if found.kind == "turn":
         edit |= {"axis": found.axis.tolist(), "degrees": found.size}
@@ -221,5 +221,5 @@ def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: Pro
         does = f"{bone} moved by {found.size * 100:.1f} cm"
     left = f"takes it from {found.before:.1f} to {found.after:.1f} cm"
     change = TouchUpEdit(**edit)
-    made, _ = touchups.edit(desk, change.dict())
-    return {"sentence": f"{does} {left}.", "edit": change, "pose": _pose(desk, made, wanted.frame)}
+    made, _ = touchups.edit(fitted, change.dict())
+    return {"sentence": f"{does} {left}.", "edit": change, "pose": _pose(fitted, made, wanted.frame)}

@@ -14,7 +14,7 @@ from studio.fittings.models import Fitting
 from studio.fittings.preview import contacts_of, retarget
 from studio.fittings.services import touchups
 from studio.fittings.services.steps import fitting_for
-from studio.fittings.services.touchups import Workplace
+from studio.fittings.services.touchups import FittedClip
 from studio.library.models import Clip
 from studio.library.services import plate_of
 
@@ -23,18 +23,18 @@ AROUND = 0.6  # seconds on either side of a key that a preview shows
 
 @dataclass(frozen=True)
 class Carried:
-    """What became of layers in a cell, not yet kept. desk: where; None where there is none, as ``lost`` says."""
+    """What became of layers in a cell, not yet kept. fitted: where; None where there is none, as ``lost`` says."""
 
     clip: Clip
     character: Character
-    desk: Workplace | None
+    fitted: FittedClip | None
     layers: Layers
     names: tuple[str, ...]
     lost: tuple[str, ...]
 
 
 def carry(
-    desk: Workplace,
+    fitted: FittedClip,
     names: Sequence[str],
     clip: Clip,
     character: Character,
@@ -45,16 +45,16 @@ def carry(
 
     fetch: a fitting by its id, in its author's name. Raises :class:`BadInput` for a layer that there is not.
     """
-    chosen = [editing.layer_named(desk.layers, name) for name in names]
+    chosen = [editing.layer_named(fitted.layers, name) for name in names]
     try:
         row = fetch(fitting_for(clip.skeleton, character).pk)
     except BadInput as problem:
         return Carried(clip, character, None, Layers(), (), (str(problem),))
-    there = Workplace.of(row, clip)
-    moment = _moments(desk, there, by) if clip.pk != desk.clip.pk else None
+    there = FittedClip.of(row, clip)
+    moment = _moments(fitted, there, by) if clip.pk != fitted.clip.pk else None
     layers, made, lost = there.layers, list[str](), list[str]()
     for layer in chosen:
-        rows = _carried(layer, desk, there, moment)
+        rows = _carried(layer, fitted, there, moment)
         lost += rows[1]
         if rows[0] is not None:
             # Carried again, it takes the place of what was carried before.
@@ -64,12 +64,12 @@ def carry(
 
 
 def _carried(
-    layer: Layer, desk: Workplace, there: Workplace, moment: Callable[[float], float | None] | None
+    layer: Layer, fitted: FittedClip, there: FittedClip, moment: Callable[[float], float | None] | None
 ) -> tuple[Layer | None, list[str]]:
     lost: list[str] = []
     made: Layer | None = layer
-    if there.row.character_id != desk.row.character_id or there.row.pk != desk.row.pk:
-        to_body = carry_to_character(layer, desk.context, there.context, there.row.character.name)
+    if there.row.character_id != fitted.row.character_id or there.row.pk != fitted.row.pk:
+        to_body = carry_to_character(layer, fitted.context, there.context, there.row.character.name)
         made = to_body.layer
         lost += to_body.lost
     if made is not None and moment is not None:
@@ -83,44 +83,44 @@ def _values(layer: Layer) -> dict[str, object]:
     return {name: getattr(layer, name) for name in ("touchups", "on", "weight", "limbs", "hold", "mirrored")}
 
 
-def _moments(desk: Workplace, there: Workplace, by: Literal["time", "phase"]) -> Callable[[float], float | None]:
+def _moments(fitted: FittedClip, there: FittedClip, by: Literal["time", "phase"]) -> Callable[[float], float | None]:
     """Where moments of one clip's take lie in another's: as long after the first frame that is shown, or in the same
     phase of steps."""
     if by == "phase":
-        return by_phase(_steps(desk), _steps(there))
-    return by_time(there.time(0) - desk.time(0))
+        return by_phase(_steps(fitted), _steps(there))
+    return by_time(there.time(0) - fitted.time(0))
 
 
-def _steps(desk: Workplace) -> list[tuple[float, str]]:
-    limbs = {point.name: point.limb for point in contact_probes(desk.context).points if point.is_foot}
-    contacts = contacts_of(desk.value, desk.clip).contacts
-    return touchdowns(contacts, limbs, desk.touchups(Layers()).times)
+def _steps(fitted: FittedClip) -> list[tuple[float, str]]:
+    limbs = {point.name: point.limb for point in contact_probes(fitted.context).points if point.is_foot}
+    contacts = contacts_of(fitted.value, fitted.clip).contacts
+    return touchdowns(contacts, limbs, fitted.touchups(Layers()).times)
 
 
 def preview(carried: Carried) -> dict[str, Any] | None:
     """Plates of the cell about the first key that was carried, as it is and as it would be; None where none is
     shown."""
-    desk = carried.desk
-    if desk is None:
+    fitted = carried.fitted
+    if fitted is None:
         return None
-    made = desk.touchups(carried.layers)
+    made = fitted.touchups(carried.layers)
     layers = [layer for layer in carried.layers.layers if layer.name in carried.names]
     times = sorted(key.time for _, _, key in keys_of(layers))
     frames = [frame for time in times if (frame := frame_of(made, time)) is not None]
     if not frames:
         return None
-    around = round(AROUND * desk.clip.fps)
+    around = round(AROUND * fitted.clip.fps)
     first, last = max(0, frames[0] - around), min(len(made.times) - 1, frames[0] + around)
-    parts = desk.row.character.skeleton.assignment()
+    parts = fitted.row.character.skeleton.assignment()
 
     def drawn(layers: Layers) -> dict[str, Any]:
-        return plate_of(retarget(desk.value, desk.clip, first, last, touchups=desk.touchups(layers)).clip, parts)
+        return plate_of(retarget(fitted.value, fitted.clip, first, last, touchups=fitted.touchups(layers)).clip, parts)
 
-    return {"frame": frames[0], "before": drawn(desk.layers), "after": drawn(carried.layers)}
+    return {"frame": frames[0], "before": drawn(fitted.layers), "after": drawn(carried.layers)}
 
 
-def keep(carried: Carried, origin: Workplace) -> None:
+def keep(carried: Carried, origin: FittedClip) -> None:
     """Put what was carried in force in its cell, a step that can be undone there."""
-    if carried.desk is not None and carried.names:
+    if carried.fitted is not None and carried.names:
         names = " and ".join(f"“{name}”" for name in carried.names)
-        touchups.keep(carried.desk, carried.layers, f"{names} from {origin.clip.name} of {origin.row.character.name}")
+        touchups.keep(carried.fitted, carried.layers, f"{names} from {origin.clip.name} of {origin.row.character.name}")

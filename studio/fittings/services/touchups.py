@@ -14,7 +14,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.world_motion import WorldMotion
-from armuto.pipeline import lay_over, plane_of_mirror
+from armuto.pipeline import apply_layers, plane_of_mirror
 from armuto.retarget import fitting as core
 from armuto.retarget.context import RetargetContext, context_of
 from armuto.retarget.motion import local_clip
@@ -35,7 +35,7 @@ CELLS = 8  # whose frames without layers are kept
 
 
 @dataclass(frozen=True, eq=False)
-class Workplace:
+class FittedClip:
     """A clip in a fitting whose layers are changed: the fitting as it is for this clip, and how its frames show the
     take."""
 
@@ -45,7 +45,7 @@ class Workplace:
     context: RetargetContext
 
     @classmethod
-    def of(cls, row: Fitting, clip: Clip) -> "Workplace":
+    def of(cls, row: Fitting, clip: Clip) -> "FittedClip":
         value = clip_exceptions.for_clip(value_of(row), row, clip.pk)
         return cls(row, clip, value, context_of(value))
 
@@ -70,39 +70,39 @@ class Workplace:
 
     def motion(self, layers: Layers, frame: int) -> WorldMotion:
         """One frame with layers over it."""
-        return self._laid_over(layers, frame)[0]
+        return self._with_layers(layers, frame)[0]
 
     def pose(self, layers: Layers, frame: int) -> ClipValue:
         """One frame with layers over it, as a clip."""
-        motion, moving = self._laid_over(layers, frame)
+        motion, moving = self._with_layers(layers, frame)
         return local_clip(self.clip.name, motion, moving)
 
-    def _laid_over(self, layers: Layers, frame: int) -> tuple[WorldMotion, frozenset[int]]:
+    def _with_layers(self, layers: Layers, frame: int) -> tuple[WorldMotion, frozenset[int]]:
         """One frame with layers over it, and the joints that move against their parents: what is under them is known
         while somebody works on them, and each frame is computed by itself."""
         # While something is drawn, what it is drawn from stays.
-        if known := self._known.laid_over.get((frame, layers)):
+        if known := self._base.layered.get((frame, layers)):
             return known
-        motion = self.under([frame])
+        motion = self.base([frame])
         assert motion is not None
         clip = refined_value(self.clip).clip
         contacts = contacts_of(self.value, self.clip) if self.value.settings.constrained else ContactSet()
         probes = contact_probes(self.context)
-        done, _ = lay_over(motion, self.touchups(layers), clip, self.context, contacts, probes)
-        made = motion, self._known.moving | done.moved
-        laid_over = self._known.laid_over
-        laid_over[frame, layers] = made
-        while len(laid_over) > SINGLY:
-            laid_over.popitem(last=False)
+        done, _ = apply_layers(motion, self.touchups(layers), clip, self.context, contacts, probes)
+        made = motion, self._base.moving | done.moved
+        layered = self._base.layered
+        layered[frame, layers] = made
+        while len(layered) > SINGLY:
+            layered.popitem(last=False)
         return made
 
-    def under(self, frames: Iterable[int]) -> WorldMotion | None:
+    def base(self, frames: Iterable[int]) -> WorldMotion | None:
         """Some frames without layers, and before joints are held within their limits, as keys know them. None for no
         frame."""
         wanted = sorted(set(frames))
         if not wanted:
             return None
-        known = self._known
+        known = self._base
         missing = [frame for frame in wanted if frame not in known.frames]
         settings = self.value.settings
         free = self.value if settings.limits == "off" else self.value.with_settings(replace(settings, limits="off"))
@@ -119,16 +119,16 @@ class Workplace:
         return WorldMotion(self.value.target, rotations, positions, fps, np.array(wanted, dtype=float), loop)
 
     @property
-    def _known(self) -> "_FramesUnder":
+    def _base(self) -> "_BaseFrames":
         """What is known of single frames without layers, whatever layers are changed."""
         state, clip = self.row.state, self.clip
         assert state is not None
         own = clip_exceptions.digest_of(clip_exceptions.of_clip(state, clip.pk))
         key = (self.row.pk, self.row.character.digest, state.digest, own, clip.pk, clip.revision, clip.motion_key)
-        known = _under.setdefault(key, _FramesUnder())
-        _under.move_to_end(key)
-        while len(_under) > CELLS:
-            _under.popitem(last=False)
+        known = _base_frames.setdefault(key, _BaseFrames())
+        _base_frames.move_to_end(key)
+        while len(_base_frames) > CELLS:
+            _base_frames.popitem(last=False)
         return known
 
     @property
@@ -144,33 +144,31 @@ class Workplace:
 
 
 @dataclass
-class _FramesUnder:
+class _BaseFrames:
     """Frames of a cell without layers: world rotations ``(J, 4)`` and positions ``(J, 3)`` by number. moving: the
     joints that move against their parents."""
 
     frames: dict[int, tuple[FloatArray, FloatArray]] = field(default_factory=dict)
     moving: frozenset[int] = frozenset()
-    laid_over: "OrderedDict[tuple[int, Layers], tuple[WorldMotion, frozenset[int]]]" = field(
-        default_factory=OrderedDict
-    )
+    layered: "OrderedDict[tuple[int, Layers], tuple[WorldMotion, frozenset[int]]]" = field(default_factory=OrderedDict)
 
 
-_under: OrderedDict[Any, _FramesUnder] = OrderedDict()
+_base_frames: OrderedDict[Any, _BaseFrames] = OrderedDict()
 
 
-def edit(desk: Workplace, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+def edit(fitted: FittedClip, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
     """The layers after a change, and what it was in words. wanted: as :class:`studio.fittings.schemas.TouchUpEdit`
     says. Raises :class:`BadInput`."""
-    layers = desk.layers
+    layers = fitted.layers
     op, name = wanted["op"], wanted.get("layer") or ""
     if op == "add":
         name = editing.free_name(layers, name or USUAL_NAME)
-        return editing.with_layer(layers, name, mirrored=desk.is_mirrored), f"layer “{name}”"
+        return editing.with_layer(layers, name, mirrored=fitted.is_mirrored), f"layer “{name}”"
     if op == "order":
         return editing.in_order(layers, wanted["names"]), "layers in another order"
     if op in ("key", "turn", "move") and not any(layer.name == name for layer in layers.layers):
         name = name or editing.free_name(layers, USUAL_NAME)
-        layers = editing.with_layer(layers, name, mirrored=desk.is_mirrored)
+        layers = editing.with_layer(layers, name, mirrored=fitted.is_mirrored)
     editing.layer_named(layers, name)
     if op == "remove":
         return editing.without_layer(layers, name), f"layer “{name}” removed"
@@ -180,15 +178,15 @@ def edit(desk: Workplace, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
             changes["name"] = " ".join(str(changes["name"]).split())
         return editing.with_layer(layers, name, **changes), f"layer “{name}”: {_described(changes)}"
     if op == "weight":
-        made = editing.set_weight_key(layers, name, desk.time(wanted["frame"]), desk.near, wanted["weight"])
+        made = editing.set_weight_key(layers, name, fitted.time(wanted["frame"]), fitted.near, wanted["weight"])
         return made, f"layer “{name}”: weight at frame {wanted['frame']}"
-    if desk.is_mirrored != editing.layer_named(layers, name).mirrored:
-        layers = editing.as_shown(layers, name, desk.is_mirrored, desk.context, across_of(desk))
+    if fitted.is_mirrored != editing.layer_named(layers, name).mirrored:
+        layers = editing.as_shown(layers, name, fitted.is_mirrored, fitted.context, across_of(fitted))
     if op in ("key", "turn", "move"):
-        return _by_hand(desk, layers, name, wanted)
+        return _by_hand(fitted, layers, name, wanted)
     if op == "confirm":
-        return _confirmed(desk, layers, name), f"“{name}” kept as it is"
-    return _of_keys(desk, layers, name, wanted)
+        return _confirmed(fitted, layers, name), f"“{name}” kept as it is"
+    return _of_keys(fitted, layers, name, wanted)
 
 
 def _described(changes: Mapping[str, Any]) -> str:
@@ -196,39 +194,41 @@ def _described(changes: Mapping[str, Any]) -> str:
     return ", ".join(f"named “{changes['name']}”" if key == "name" else words[key] for key in changes) or "as it was"
 
 
-def _by_hand(desk: Workplace, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+def _by_hand(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
     """A key at a frame: said in numbers, or by what a hand does to the figure there."""
-    frame, joint = wanted["frame"], desk.joint(wanted["bone"])
-    time, near = desk.time(frame), desk.near
-    part, number, bone = name_of(joint, desk.context)
+    frame, joint = wanted["frame"], fitted.joint(wanted["bone"])
+    time, near = fitted.time(frame), fitted.near
+    part, number, bone = name_of(joint, fitted.context)
     label = f"{part}{f' {number + 1}' if number else ''}" or bone
     what = f"“{name}”: {label} at frame {frame}"
     if wanted["op"] == "key":
         channel: Channel = wanted.get("channel") or "rotation"
         if channel != "rotation":
-            channel = editing.channel_of(joint, desk.context)
-        touchup = editing.touchup_on(joint, channel, desk.context, wanted.get("against") or "")
+            channel = editing.channel_of(joint, fitted.context)
+        touchup = editing.touchup_on(joint, channel, fitted.context, wanted.get("against") or "")
         value, turn = wanted.get("value"), wanted.get("turn")
         return editing.set_key(layers, name, touchup, time, near, value, turn, wanted.get("to_next")), what
-    motion = desk.motion(layers, frame)
+    motion = fitted.motion(layers, frame)
     if wanted["op"] == "turn":
         by = rotation.about(_unit(wanted["axis"]), np.radians(wanted["degrees"]))
-        made = posing.turned(layers, name, joint, desk.context, motion, time, near, by)
+        made = posing.turned(layers, name, joint, fitted.context, motion, time, near, by)
     else:
         by, against = np.array(wanted["by"], dtype=float), wanted.get("against") or ""
-        made = posing.moved(layers, name, joint, desk.context, motion, time, near, by, against)
-    return _also(desk, layers, made, name, time, [frame_ for frame_ in wanted.get("also", ()) if frame_ != frame]), what
+        made = posing.moved(layers, name, joint, fitted.context, motion, time, near, by, against)
+    return _also(
+        fitted, layers, made, name, time, [frame_ for frame_ in wanted.get("also", ()) if frame_ != frame]
+    ), what
 
 
-def _also(desk: Workplace, before: Layers, made: Layers, name: str, time: float, frames: Sequence[int]) -> Layers:
+def _also(fitted: FittedClip, before: Layers, made: Layers, name: str, time: float, frames: Sequence[int]) -> Layers:
     """What a change has set at a moment, at other frames as well."""
     old = editing.layer_named(before, name).touchups
     for touchup in editing.layer_named(made, name).touchups:
-        key = next((key for key in touchup.keys if abs(key.time - time) <= desk.near), None)
+        key = next((key for key in touchup.keys if abs(key.time - time) <= fitted.near), None)
         if key is None or touchup in old:
             continue
         for frame in frames:
-            made = editing.set_key(made, name, touchup, desk.time(frame), desk.near, key.value, key.turn)
+            made = editing.set_key(made, name, touchup, fitted.time(frame), fitted.near, key.value, key.turn)
     return made
 
 
@@ -239,32 +239,32 @@ def _unit(axis: Sequence[float]) -> FloatArray:
     return np.array(axis, dtype=float) / size
 
 
-def _of_keys(desk: Workplace, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
     op: str = wanted["op"]
     keys: list[tuple[int, int]] = [tuple(pair) for pair in wanted.get("keys") or ()]
     many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"
     if op == "shift":
         by: int = wanted["frames"]
-        frames = refined_value(desk.clip).frames
+        frames = refined_value(fitted.clip).frames
 
         def moment(time: float) -> float:
             """So many frames later in the clip as it is shown; beyond what it shows, so many of the take."""
-            at = frame_of(desk.touchups(layers), time)
+            at = frame_of(fitted.touchups(layers), time)
             if at is None or not 0 <= at + by < len(frames):
-                return round(time + by / desk.clip.fps, 6)
-            return round(time + float(frames[at + by] - frames[at]) / desk.clip.fps, 6)
+                return round(time + by / fitted.clip.fps, 6)
+            return round(time + float(frames[at + by] - frames[at]) / fitted.clip.fps, 6)
 
         return editing.shifted_keys(layers, name, keys, moment), f"“{name}”: {many} moved by {by} frames"
     if op == "copy":
         layer = editing.layer_named(layers, name)
         first = min((layer.touchups[n].keys[k].time for n, k in keys if _there(layer, n, k)), default=0.0)
-        later = desk.time(wanted["frame"]) - first
+        later = fitted.time(wanted["frame"]) - first
         return editing.copied_keys(layers, name, keys, later), f"“{name}”: {many} copied"
     if op == "delete":
         return editing.without_keys(layers, name, keys), f"“{name}”: {many} removed"
     if op == "mirror":
-        facing = _facing(desk, wanted.get("frame") or 0)
-        return editing.mirrored_keys(layers, name, keys, desk.context, facing), f"“{name}”: {many} mirrored"
+        facing = _facing(fitted, wanted.get("frame") or 0)
+        return editing.mirrored_keys(layers, name, keys, fitted.context, facing), f"“{name}”: {many} mirrored"
     if op == "ease":
         begin, end = wanted.get("ease_in", "same"), wanted.get("ease_out", "same")
         return editing.eased(layers, name, wanted["touchup"], begin, end), f"“{name}”: ease"
@@ -277,47 +277,47 @@ def _there(layer: Layer, touchup: int, key: int) -> bool:
     return 0 <= touchup < len(layer.touchups) and 0 <= key < len(layer.touchups[touchup].keys)
 
 
-def _facing(desk: Workplace, frame: int) -> FloatArray:
+def _facing(fitted: FittedClip, frame: int) -> FloatArray:
     """Where the body faces in a frame, in the world ``(3,)``."""
-    forward, hips = desk.value.forward, desk.context.hips
+    forward, hips = fitted.value.forward, fitted.context.hips
     if hips is None:
         return forward
-    now = desk.motion(Layers(), frame).rotations[hips, 0]
-    turned = rotation.multiply(now, rotation.inverse(desk.value.target_pose.rotations[hips]))
+    now = fitted.motion(Layers(), frame).rotations[hips, 0]
+    turned = rotation.multiply(now, rotation.inverse(fitted.value.target_pose.rotations[hips]))
     return np.asarray(rotation.rotate(turned[None], forward[None])[0])
 
 
-def across_of(desk: Workplace) -> FloatArray:
-    return plane_of_mirror(refined_value(desk.clip).clip, desk.context)
+def across_of(fitted: FittedClip) -> FloatArray:
+    return plane_of_mirror(refined_value(fitted.clip).clip, fitted.context)
 
 
-def _confirmed(desk: Workplace, layers: Layers, name: str) -> Layers:
+def _confirmed(fitted: FittedClip, layers: Layers, name: str) -> Layers:
     """A layer whose keys are meant for what is under them now."""
     layer = editing.layer_named(layers, name)
-    made = known(desk, Layers((layer,)), anew=True).layers[0]
+    made = with_known_baselines(fitted, Layers((layer,)), anew=True).layers[0]
     return Layers(tuple(made if row is layer else row for row in layers.layers))
 
 
-def known(desk: Workplace, layers: Layers, anew: bool = False) -> Layers:
+def with_known_baselines(fitted: FittedClip, layers: Layers, anew: bool = False) -> Layers:
     """Layers whose keys know what they are set on. anew: also of those that know already."""
-    touchups = desk.touchups(layers)
+    touchups = fitted.touchups(layers)
     missing = [
         frame
         for _, touchup, key in keys_of(layers.layers)
         if (anew or key.baseline is None)
-        and joint_of(touchup, desk.context) is not None
+        and joint_of(touchup, fitted.context) is not None
         and (frame := frame_of(touchups, key.time)) is not None
     ]
-    motion = desk.under(missing)
-    return layers if motion is None else with_baselines(layers, touchups, motion, desk.context, anew)
+    motion = fitted.base(missing)
+    return layers if motion is None else with_baselines(layers, touchups, motion, fitted.context, anew)
 
 
-def keep(desk: Workplace, layers: Layers, what: str) -> None:
+def keep(fitted: FittedClip, layers: Layers, what: str) -> None:
     """Put layers in force; a step that can be undone."""
-    row, clip = desk.row, desk.clip
+    row, clip = fitted.row, fitted.clip
     assert row.state is not None
     rows = dict(row.state.data.get(layer_records.KEY, {}))
-    table = layer_records.store(known(desk, layers))
+    table = layer_records.store(with_known_baselines(fitted, layers))
     if table == rows.get(str(clip.pk), {}):
         return
     rows[str(clip.pk)] = table
