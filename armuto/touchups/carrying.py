@@ -157,7 +157,7 @@ def by_phase(
     begin = next((n for n, (_, limb) in enumerate(target) if limb == foot), None)
     if begin is None:
         return lambda time: None
-    pairs = list(zip(_one_by_one(source), _one_by_one(target[begin:]), strict=False))
+    pairs = list(zip(_without_simultaneous(source), _without_simultaneous(target[begin:]), strict=False))
     count = next((n for n, (a, b) in enumerate(pairs) if a[1] != b[1]), len(pairs))
     ours, theirs = (np.array([row[side][0] for row in pairs[:count]]) for side in (0, 1))
     if len(ours) < 2:
@@ -173,7 +173,7 @@ def by_phase(
     return moment
 
 
-def _one_by_one(steps: Sequence[tuple[float, str]]) -> list[tuple[float, str]]:
+def _without_simultaneous(steps: Sequence[tuple[float, str]]) -> list[tuple[float, str]]:
     """Steps without those that come with another, of which a phase cannot be told."""
     times = [time for time, _ in steps]
     return [step for step in steps if sum(abs(step[0] - time) < APART for time in times) == 1]

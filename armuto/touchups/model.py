@@ -34,6 +34,7 @@ Amount = Annotated[float, Within(-1000.0, 1000.0)]
 Vector = tuple[Amount, Amount, Amount]
 EASE = 0.25  # seconds
 MOST_LAYERS, MOST_TOUCHUPS, MOST_KEYS = 50, 200, 2000
+MOST_KEYS_IN_ALL = 20_000  # of all layers of a clip
 LONGEST_NAME = 120
 
 
@@ -154,6 +155,8 @@ class Layers:
     def __post_init__(self) -> None:
         if len(self.layers) > MOST_LAYERS:
             raise ValueError(f"there are at most {MOST_LAYERS} layers")
+        if sum(len(touchup.keys) for layer in self.layers for touchup in layer.touchups) > MOST_KEYS_IN_ALL:
+            raise ValueError(f"all layers together have at most {MOST_KEYS_IN_ALL:,} keys")
         names = [layer.name for layer in self.layers]
         if len(set(names)) < len(names):
             raise ValueError("two layers have the same name")

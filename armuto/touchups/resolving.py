@@ -58,7 +58,7 @@ def place(
     for layer in layers.active:
         for touchup in layer.touchups:
             swap = layer.mirrored != is_mirrored
-            row = _place_one(layer, touchup, context, swap, across)
+            row = _resolve(layer, touchup, context, swap, across)
             if isinstance(row, str):
                 lost.append(f"{layer.name}: {row}")
             elif not layer.limbs or (mirrored(row.limb) if swap else row.limb) in layer.limbs:
@@ -66,7 +66,7 @@ def place(
     return tuple(found), tuple(lost)
 
 
-def _place_one(
+def _resolve(
     layer: Layer, touchup: TouchUp, context: RetargetContext, swap: bool, across: FloatArray | None
 ) -> PlacedTouchUp | str:
     joint = joint_of(touchup, context)

@@ -162,7 +162,8 @@ class CurveOut(Schema):
 
 class CarryIn(Schema):
     """Layers by their names, and where they are to go: clips and characters by their ids, of which one that is left
-    out is the same. by: in time, or in the phase of steps. trial: nothing is kept."""
+    out is the same. by: in time, or in the phase of steps. trial: no layer is kept; a fitting that a character has
+    not yet is proposed."""
 
     layers: Annotated[list[Name], Field(max_length=50)]
     to: Annotated[list[tuple[Id, Id]], Field(max_length=2000)]

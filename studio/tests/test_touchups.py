@@ -6,8 +6,9 @@ import zipfile
 
 import numpy as np
 
+from armuto.kinematics import rotation
 from armuto.retarget.context import context_of
-from armuto.touchups import from_json
+from armuto.touchups import Layers, from_json
 from armuto.touchups.resolving import joints_of_parts
 from studio.fittings.models import Fitting, LayerRecord
 from studio.fittings.services.touchups import FittedClip
@@ -208,6 +209,24 @@ class InOneCell(TouchUpStudio):
         self.assertAlmostEqual(touchup["keys"][0]["frame"], 80.0, delta=1.0)
         self.assertEqual(touchup["keys"][0]["time"], time)
 
+    def test_a_key_is_found_again_where_frames_of_the_take_are_left_out(self):
+        self.edit(op="key", layer="Mine", bone=self.arm, frame=41, value=[0, 0, 25])
+        self.client.patch(
+            f"/api/library/clips/{self.walk.pk}",
+            json.dumps({"recipe": {"steps": [{"kind": "pace", "percent": 300.0}]}}),
+            content_type="application/json",
+        )
+        frame = self.layers()[0]["touchups"][0]["keys"][0]["frame"]
+        self.edit(op="key", layer="Mine", bone=self.arm, frame=round(frame), value=[0, 0, 9])
+        (key,) = self.layers()[0]["touchups"][0]["keys"]
+        self.assertEqual(key["value"], [0.0, 0.0, 9.0])
+
+    def test_an_ease_of_which_nothing_is_said_stays(self):
+        self.edit(op="key", layer="Mine", bone=self.arm, frame=41, value=[0, 0, 25])
+        self.edit(op="ease", layer="Mine", touchup=0, ease_in=0.5)
+        (touchup,) = self.layers()[0]["touchups"]
+        self.assertEqual((touchup["ease_in"], touchup["ease_out"]), (0.5, 0.25))
+
     def test_files_there_and_back(self):
         self.edit(**HAND, bone=self.hand, layer="Mine")
         response = self.client.get(f"/api/{self.touchups}/file")
@@ -282,6 +301,23 @@ class Elsewhere(TouchUpStudio):
         again = self.post(f"{self.touchups}/carry", **body)
         there = self.get(f"fittings/{again[0]['fitting_id']}/touchups/{self.walk.pk}")
         self.assertEqual(len(there["layers"]), 2)
+
+    def test_to_a_mirrored_clip_it_goes_as_it_is_seen(self):
+        self.client.patch(
+            f"/api/library/clips/{self.bow.pk}",
+            json.dumps({"recipe": {"steps": [{"kind": "mirror"}]}}),
+            content_type="application/json",
+        )
+        self.edit(op="key", layer="Mine", bone=self.arm, frame=40, value=[0, 0, 25])
+        self.post(f"{self.touchups}/carry", layers=["Mine"], to=[[self.bow.pk, self.porter.pk]])
+        (layer,) = self.get(f"{self.path}/touchups/{self.bow.pk}")["layers"]
+        self.assertEqual(layer["touchups"][0]["part"], "left upper arm")
+        bow = self.bow
+        bow.refresh_from_db()
+        fitted = self.fitted(bow)
+        joint = fitted.joint(self.arm)
+        before, after = (fitted.motion(layers, 40).rotations[joint, 0] for layers in (Layers(), fitted.layers))
+        self.assertAlmostEqual(float(np.degrees(rotation.angle_apart(before[None], after[None])[0])), 25.0, places=1)
 
     def test_by_the_phase_of_steps_where_there_are_none_is_said(self):
         self.edit(**HAND, bone=self.hand, layer="Hand")

@@ -49,6 +49,12 @@ def _fitted_clip(row: Fitting, clip_id: int) -> FittedClip:
     return FittedClip.of(row, clip)
 
 
+def _said(wanted: TouchUpEdit) -> dict[str, Any]:
+    """A change as it was said: an ease of which nothing is said stays, since null has a meaning of its own there."""
+    silent = {"ease_in", "ease_out"} - wanted.model_fields_set
+    return {key: value for key, value in wanted.dict().items() if key not in silent}
+
+
 def _pose(fitted: FittedClip, layers: Layers, frame: int | None) -> str | None:
     if frame is None:
         return None
@@ -78,7 +84,7 @@ def post_edit(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUp
 
     def work(row: Fitting) -> None:
         fitted = _fitted_clip(row, clip_id)
-        touchups.keep(fitted, *touchups.edit(fitted, wanted.dict()))
+        touchups.keep(fitted, *touchups.edit(fitted, _said(wanted)))
 
     with span("change"):
         row, _ = change_fitting(begun_on(request, fitting_id), work)
@@ -90,7 +96,7 @@ def post_trial(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchU
     """Show what a change would make of a frame, and keep nothing."""
     fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
     with span("change"):
-        layers, _ = touchups.edit(fitted, wanted.dict())
+        layers, _ = touchups.edit(fitted, _said(wanted))
     with span("pose"):
         pose = _pose(fitted, layers, wanted.show)
     return at_once({"pose": pose})
@@ -221,5 +227,5 @@ def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: Pro
         does = f"{bone} moved by {found.size * 100:.1f} cm"
     left = f"takes it from {found.before:.1f} to {found.after:.1f} cm"
     change = TouchUpEdit(**edit)
-    made, _ = touchups.edit(fitted, change.dict())
+    made, _ = touchups.edit(fitted, _said(change))
     return {"sentence": f"{does} {left}.", "edit": change, "pose": _pose(fitted, made, wanted.frame)}

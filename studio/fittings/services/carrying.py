@@ -1,7 +1,7 @@
 """Touch-ups carried from one cell to others: to other characters by parts, to other clips by time or by steps."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from armuto.contacts.probes import contact_probes
@@ -14,7 +14,7 @@ from studio.fittings.models import Fitting
 from studio.fittings.preview import contacts_of, retarget
 from studio.fittings.services import touchups
 from studio.fittings.services.steps import fitting_for
-from studio.fittings.services.touchups import FittedClip
+from studio.fittings.services.touchups import FittedClip, across_of
 from studio.library.models import Clip
 from studio.library.services import plate_of
 
@@ -45,37 +45,44 @@ def carry(
 
     fetch: a fitting by its id, in its author's name. Raises :class:`BadInput` for a layer that there is not.
     """
-    chosen = [editing.layer_named(fitted.layers, name) for name in names]
+    chosen = [_as_shown(fitted, name) for name in names]
     try:
         row = fetch(fitting_for(clip.skeleton, character).pk)
     except BadInput as problem:
         return Carried(clip, character, None, Layers(), (), (str(problem),))
-    there = FittedClip.of(row, clip)
-    moment = _moments(fitted, there, by) if clip.pk != fitted.clip.pk else None
-    layers, made, lost = there.layers, list[str](), list[str]()
+    target = FittedClip.of(row, clip)
+    moment = _moments(fitted, target, by) if clip.pk != fitted.clip.pk else None
+    layers, made, lost = target.layers, list[str](), list[str]()
     for layer in chosen:
-        rows = _carried(layer, fitted, there, moment)
+        rows = _carried(layer, fitted, target, moment)
         lost += rows[1]
         if rows[0] is not None:
             # Carried again, it takes the place of what was carried before.
             layers = editing.with_layer(layers, layer.name, **_values(rows[0]))
             made.append(layer.name)
-    return Carried(clip, character, there, layers, tuple(made), tuple(lost))
+    return Carried(clip, character, target, layers, tuple(made), tuple(lost))
+
+
+def _as_shown(fitted: FittedClip, name: str) -> Layer:
+    """A layer as it is meant on its clip as that is shown, mirrored or not."""
+    across = across_of(fitted)
+    return editing.layer_named(editing.as_shown(fitted.layers, name, fitted.is_mirrored, fitted.context, across), name)
 
 
 def _carried(
-    layer: Layer, fitted: FittedClip, there: FittedClip, moment: Callable[[float], float | None] | None
+    layer: Layer, fitted: FittedClip, target: FittedClip, moment: Callable[[float], float | None] | None
 ) -> tuple[Layer | None, list[str]]:
     lost: list[str] = []
     made: Layer | None = layer
-    if there.row.character_id != fitted.row.character_id or there.row.pk != fitted.row.pk:
-        to_body = carry_to_character(layer, fitted.context, there.context, there.row.character.name)
+    if target.row.pk != fitted.row.pk:
+        to_body = carry_to_character(layer, fitted.context, target.context, target.row.character.name)
         made = to_body.layer
         lost += to_body.lost
     if made is not None and moment is not None:
         in_time = carry_in_time(made, moment)
-        made = in_time.layer
         lost += in_time.lost
+        # As it is seen on the one clip, it is to be seen on the other.
+        made = replace(in_time.layer, mirrored=target.is_mirrored) if in_time.layer else None
     return made, lost
 
 
@@ -83,12 +90,12 @@ def _values(layer: Layer) -> dict[str, object]:
     return {name: getattr(layer, name) for name in ("touchups", "on", "weight", "limbs", "hold", "mirrored")}
 
 
-def _moments(fitted: FittedClip, there: FittedClip, by: Literal["time", "phase"]) -> Callable[[float], float | None]:
+def _moments(fitted: FittedClip, target: FittedClip, by: Literal["time", "phase"]) -> Callable[[float], float | None]:
     """Where moments of one clip's take lie in another's: as long after the first frame that is shown, or in the same
     phase of steps."""
     if by == "phase":
-        return by_phase(_steps(fitted), _steps(there))
-    return by_time(there.time(0) - fitted.time(0))
+        return by_phase(_steps(fitted), _steps(target))
+    return by_time(target.time(0) - fitted.time(0))
 
 
 def _steps(fitted: FittedClip) -> list[tuple[float, str]]:

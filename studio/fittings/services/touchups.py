@@ -56,10 +56,11 @@ class FittedClip:
     def touchups(self, layers: Layers) -> TouchUps:
         return layer_records.touchups_with(layers, self.clip)
 
-    @property
-    def near(self) -> float:
-        """Seconds within which a key is at a frame."""
-        return 0.5 / self.clip.fps - 1e-6
+    def near(self, frame: int) -> float:
+        """Seconds of the take within which a key is at a frame: half the way to the one that is shown beside it."""
+        frames = refined_value(self.clip).frames
+        around = np.abs(np.diff(frames[max(0, frame - 1) : frame + 2]))
+        return 0.5 * max(1.0, float(around.max(initial=0.0))) / self.clip.fps - 1e-6
 
     def time(self, frame: int) -> float:
         """The second of the take that a frame shows. Raises :class:`BadInput` for a frame that there is not."""
@@ -178,8 +179,9 @@ def edit(fitted: FittedClip, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
             changes["name"] = " ".join(str(changes["name"]).split())
         return editing.with_layer(layers, name, **changes), f"layer “{name}”: {_described(changes)}"
     if op == "weight":
-        made = editing.set_weight_key(layers, name, fitted.time(wanted["frame"]), fitted.near, wanted["weight"])
-        return made, f"layer “{name}”: weight at frame {wanted['frame']}"
+        frame = wanted["frame"]
+        made = editing.set_weight_key(layers, name, fitted.time(frame), fitted.near(frame), wanted["weight"])
+        return made, f"layer “{name}”: weight at frame {frame}"
     if fitted.is_mirrored != editing.layer_named(layers, name).mirrored:
         layers = editing.as_shown(layers, name, fitted.is_mirrored, fitted.context, across_of(fitted))
     if op in ("key", "turn", "move"):
@@ -197,7 +199,7 @@ def _described(changes: Mapping[str, Any]) -> str:
 def _by_hand(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
     """A key at a frame: said in numbers, or by what a hand does to the figure there."""
     frame, joint = wanted["frame"], fitted.joint(wanted["bone"])
-    time, near = fitted.time(frame), fitted.near
+    time, near = fitted.time(frame), fitted.near(frame)
     part, number, bone = name_of(joint, fitted.context)
     label = f"{part}{f' {number + 1}' if number else ''}" or bone
     what = f"“{name}”: {label} at frame {frame}"
@@ -215,20 +217,21 @@ def _by_hand(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str,
     else:
         by, against = np.array(wanted["by"], dtype=float), wanted.get("against") or ""
         made = posing.moved(layers, name, joint, fitted.context, motion, time, near, by, against)
-    return _also(
-        fitted, layers, made, name, time, [frame_ for frame_ in wanted.get("also", ()) if frame_ != frame]
-    ), what
+    others = [other for other in wanted.get("also", ()) if other != frame]
+    return _also(fitted, layers, made, name, frame, others), what
 
 
-def _also(fitted: FittedClip, before: Layers, made: Layers, name: str, time: float, frames: Sequence[int]) -> Layers:
-    """What a change has set at a moment, at other frames as well."""
+def _also(fitted: FittedClip, before: Layers, made: Layers, name: str, frame: int, others: Sequence[int]) -> Layers:
+    """What a change has set at a frame, at others as well."""
     old = editing.layer_named(before, name).touchups
+    time, near = fitted.time(frame), fitted.near(frame)
     for touchup in editing.layer_named(made, name).touchups:
-        key = next((key for key in touchup.keys if abs(key.time - time) <= fitted.near), None)
+        key = next((key for key in touchup.keys if abs(key.time - time) <= near), None)
         if key is None or touchup in old:
             continue
-        for frame in frames:
-            made = editing.set_key(made, name, touchup, fitted.time(frame), fitted.near, key.value, key.turn)
+        for other in others:
+            moment = fitted.time(other), fitted.near(other)
+            made = editing.set_key(made, name, touchup, *moment, key.value, key.turn)
     return made
 
 

@@ -3835,7 +3835,8 @@ export interface components {
         /**
          * CarryIn
          * @description Layers by their names, and where they are to go: clips and characters by their ids, of which one that is left
-         *     out is the same. by: in time, or in the phase of steps. trial: nothing is kept.
+         *     out is the same. by: in time, or in the phase of steps. trial: no layer is kept; a fitting that a character has
+         *     not yet is proposed.
          */
         CarryIn: {
             /** Layers */
