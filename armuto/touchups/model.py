@@ -229,7 +229,21 @@ def _plain(value: Any) -> Any:
 
 
 def from_json(table: Any) -> Layers:
-    """Raises ValueError with one sentence that names the value that is wrong by its path."""
+    """Layers from their JSON form.
+
+    Raises
+    ------
+    ValueError
+        With one sentence that names the value that is wrong by its path.
+
+    Examples
+    --------
+    >>> from armuto.touchups import from_json
+    >>> turn = {"channel": "rotation", "part": "head", "keys": [{"time": 1, "value": [0, 20, 0]}]}
+    >>> layers = from_json({"layers": [{"name": "To the clock face", "touchups": [turn]}]})
+    >>> layers.layers[0].touchups[0].label, layers.layers[0].touchups[0].ease_in
+    ('head', 0.25)
+    """
     if not isinstance(table, dict) or not isinstance(table.get("layers"), list):
         raise ValueError("layers of touch-ups are a table with one list, “layers”")
     return read(LAYERS, table, "value")

@@ -129,7 +129,11 @@ class Refining(StudioCase):
         )
         self.kept(clip, lambda now: now.length != length)
         self.kept(clip, lambda now: now.recipe["steps"][-1]["keys"][-1][1] == slow + 5)
-        # Taken back and made again, across a reload.
+        # Taken back and made again, across a reload: once the page has the answer, and so the step in its history.
+        self.page.wait_for_function(
+            "key => JSON.parse(sessionStorage.getItem(key) ?? '[]').at(-1)?.recipe.steps.at(-1).keys?.length === 2",
+            arg=f"armuto.clip.{clip.pk}.past",
+        )
         self.page.reload()
         expect(self.row("Pace")).to_be_visible()
         self.page.get_by_role("button", name="Undo", exact=True).click()

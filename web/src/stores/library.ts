@@ -19,12 +19,15 @@ export const useLibrary = defineStore('library', () => {
   const plates = new Map<string, Promise<Plate>>()
   const atHand = new Map<string, Plate>()
 
+  /** An answer that was under way while the clip was changed again is older than what is shown. */
+  const newer = (shown: Clip, answered?: Clip) =>
+    answered && answered.lock_version >= shown.lock_version ? answered : shown
   const newest = useNewest()
   const load = () =>
     newest(
       () => Promise.all([answer(client.GET('/api/library/clips')), answer(client.GET('/api/library/skeletons'))]),
       ([rows, bodies]) => {
-        clips.value = rows
+        clips.value = rows.map((row) => newer(clip(row.id) ?? row, row))
         skeletons.value = bodies
         loaded.value = true
       },
@@ -43,9 +46,6 @@ export const useLibrary = defineStore('library', () => {
   }
   /** The plate of a clip if it has been fetched already. */
   const plateAtHand = (clip: Clip) => atHand.get(`${clip.id}.${clip.revision}`) ?? null
-  /** An answer that was under way while the clip was changed again is older than what is shown. */
-  const newer = (shown: Clip, answered?: Clip) =>
-    answered && answered.lock_version >= shown.lock_version ? answered : shown
   function put(rows: Clip[]) {
     const by = new Map(rows.map((row) => [row.id, row]))
     clips.value = clips.value.map((row) => newer(row, by.get(row.id)))

@@ -136,6 +136,7 @@ const looks = (row: Layer) => row.touchups.some((touchup) => touchup.keys.some((
       </div>
       <p v-if="looks(row)" class="look">
         Made on an earlier result: what is under it has moved since.
+        <button class="plain word" @click.stop="touchups.toChanged(row.name)">Show me</button>
         <button class="plain word" @click.stop="edit({ op: 'confirm', layer: row.name })">Keep as it is</button>
       </p>
     </li>

@@ -204,6 +204,16 @@ export function useTouchUps(around: {
     const touchup = layer.value?.touchups[key[0]]
     if (touchup) chosen.value = touchup.bone
   }
+  /** The first key of a layer under which the motion has changed, in its frame, with the limb as it was. */
+  function toChanged(name: string) {
+    layerName.value = name
+    for (const [n, touchup] of (layer.value?.touchups ?? []).entries())
+      for (const [k, key] of touchup.keys.entries())
+        if (key.moved && key.frame !== null) {
+          choose([n, k])
+          return around.go(Math.round(key.frame))
+        }
+  }
   function toKey(direction: 1 | -1) {
     const next = layer.value && neighbourKey(layer.value, frame.value, direction)
     if (!next) return
@@ -338,6 +348,7 @@ export function useTouchUps(around: {
     ofKeys,
     choose,
     toKey,
+    toChanged,
     mend,
     takeProposal,
     boneAt,
