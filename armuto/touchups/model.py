@@ -20,7 +20,6 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, TypeAdapter
 from pydantic.dataclasses import dataclass
 
-from armuto.body.mirror import mirrored
 from armuto.errors import BadInput
 from armuto.validation import STRICT, Numbers3, Numbers4, Within, read
 
@@ -175,11 +174,6 @@ class Layers:
 
 
 LAYERS = TypeAdapter(Layers)
-
-
-def other_side(part: str) -> str:
-    """A part's or a limb's name on the other side of the body."""
-    return mirrored(part)
 
 
 def to_json(layers: Layers) -> dict[str, Any]:

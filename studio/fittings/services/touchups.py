@@ -158,8 +158,8 @@ _base_frames: OrderedDict[Any, _BaseFrames] = OrderedDict()
 
 
 def edit(fitted: FittedClip, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
-    """The layers after a change, and what it was in words. wanted: as :class:`studio.fittings.schemas.TouchUpEdit`
-    says. Raises :class:`BadInput`."""
+    """The layers after a change, and what it was in words. wanted: as
+    :class:`~studio.fittings.touchup_schemas.TouchUpEdit` says. Raises :class:`BadInput`."""
     layers = fitted.layers
     op, name = wanted["op"], wanted.get("layer") or ""
     if op == "add":

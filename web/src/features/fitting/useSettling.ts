@@ -2,6 +2,7 @@ import { computed, ref, shallowRef, type Ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { decodePose } from '@/api/motion'
+import { useTrials } from '@/shared/useTrials'
 import { useMessages } from '@/stores/messages'
 import type { Stage } from '@/stage/stage'
 import type { Fitting } from './weave'
@@ -93,39 +94,23 @@ export function useSettling(around: {
     )
   }
 
-  /** Settings that are only tried, as while a slider is drawn: the latest wins, and nothing is kept. */
-  let waiting: Change | null = null
-  let busy = false
-  let trial = 0
-  async function attempt(said: Change) {
-    waiting = said
-    if (busy) return
-    busy = true
-    try {
-      while (waiting) {
-        const next: Change = waiting
-        waiting = null
-        const own = trial
-        const body = { settings: next, alone: alone.value, ...around.shown() }
-        const made = await answer(
-          client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }),
-        )
-        const figure = around.stage.value?.figure('character')
-        if (own !== trial || !made.pose || !figure) continue
-        const { rotations, translations } = decodePose(made.pose, figure.joints.length)
-        figure.take(rotations, translations)
-        around.stage.value?.draw()
-      }
-    } catch (problem) {
-      useMessages().fail(problem)
-    } finally {
-      busy = false
-    }
-  }
-  function settle() {
-    trial += 1
-    waiting = null
-  }
+  /** Settings that are only tried, as while a slider is drawn. */
+  const { attempt, settle } = useTrials(
+    (said: Change) => {
+      const body = { settings: said, alone: alone.value, ...around.shown() }
+      return answer(
+        client.POST('/api/fittings/{fitting_id}/settings/trial', { params: { path: { fitting_id: id() } }, body }),
+      )
+    },
+    (made) => {
+      const figure = around.stage.value?.figure('character')
+      if (!made.pose || !figure) return
+      const { rotations, translations } = decodePose(made.pose, figure.joints.length)
+      figure.take(rotations, translations)
+      around.stage.value?.draw()
+    },
+    useMessages().fail,
+  )
 
   /** Measure every clip of the fitting, one after another, until it is stopped. */
   async function measureAll(clips: { id: number; name: string }[]) {

@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue
 
 import { answer, client, fetchArrays } from '@/api/client'
 import { decodeFloats, decodePose } from '@/api/motion'
+import { useTrials } from '@/shared/useTrials'
 import type { Stage } from '@/stage/stage'
 import type { Bones, Character } from '@/stores/cast'
 import { useMessages } from '@/stores/messages'
@@ -145,34 +146,21 @@ export function useStances(around: Around) {
     now.invalidate()
   }
 
-  /** One change that is only tried, as while a ring is drawn: the latest wins, and nothing is kept. */
-  let waiting: Wanted | null = null
-  let busy = false
-  let trial = 0
-  async function attempt(wanted: Wanted) {
-    waiting = wanted
-    if (busy) return
-    busy = true
-    try {
-      while (waiting) {
-        const next: Wanted = waiting
-        waiting = null
-        const { clip, frame } = around.shown()
-        const body = { side: 'target' as const, mirror: false, ...next, show_clip_id: clip, show_frame: frame }
-        const own = trial
-        const made = await answer(client.POST('/api/fittings/{fitting_id}/stance/trial', { ...path(), body }))
-        if (own !== trial) continue
-        tried.value = made.stance
-        pose(made.pose)
-        take(decodeFloats(made.standing), true)
-        stage.value?.draw()
-      }
-    } catch (problem) {
-      useMessages().fail(problem)
-    } finally {
-      busy = false
-    }
-  }
+  /** One change that is only tried, as while a ring is drawn. */
+  const trials = useTrials(
+    (wanted: Wanted) => {
+      const { clip, frame } = around.shown()
+      const body = { side: 'target' as const, mirror: false, ...wanted, show_clip_id: clip, show_frame: frame }
+      return answer(client.POST('/api/fittings/{fitting_id}/stance/trial', { ...path(), body }))
+    },
+    (made) => {
+      tried.value = made.stance
+      pose(made.pose)
+      take(decodeFloats(made.standing), true)
+      stage.value?.draw()
+    },
+    useMessages().fail,
+  )
   function pose(text: string | null | undefined) {
     const figure = stage.value?.figure('character')
     if (!text || !figure) return
@@ -181,9 +169,8 @@ export function useStances(around: Around) {
   }
   /** The trial is over, and looking at the stance before: what is kept is shown again. */
   function settle() {
-    trial += 1
+    trials.settle()
     comparing.value = false
-    waiting = null
     tried.value = null
   }
   /** Look at the stance before the last change to one, as long as it is asked for. */
@@ -289,7 +276,7 @@ export function useStances(around: Around) {
     take,
     lay,
     reveal,
-    attempt,
+    attempt: trials.attempt,
     settle,
     compare,
     loadOffers,

@@ -6,6 +6,7 @@ import type { StageModule } from '@/features/fitting/figures'
 import { axesOf, jointPosition, onGround, type Axes } from '@/features/fitting/stanceGeometry'
 import type { Fitting } from '@/features/fitting/weave'
 import { useLatest } from '@/shared/useLatest'
+import { useTrials } from '@/shared/useTrials'
 import type { Stage } from '@/stage/stage'
 import type { Bones, Character } from '@/stores/cast'
 import { useMessages } from '@/stores/messages'
@@ -122,30 +123,6 @@ export function useTouchUps(around: {
     })
   }
 
-  /** A change that is only tried, as while a ring is drawn: the latest wins, and nothing is kept. */
-  let waiting: Wanted | null = null
-  let busy = false
-  let trial = 0
-  async function attempt(wanted: Wanted) {
-    waiting = wanted
-    if (busy) return
-    busy = true
-    try {
-      while (waiting) {
-        const next: Wanted = waiting
-        waiting = null
-        const mine = trial
-        const made = await answer(
-          client.POST('/api/fittings/{fitting_id}/touchups/{clip_id}/trial', { ...path(), body: asked(next) as never }),
-        )
-        if (mine === trial) pose(made.pose)
-      }
-    } catch (problem) {
-      useMessages().fail(problem)
-    } finally {
-      busy = false
-    }
-  }
   function pose(text: string | null | undefined) {
     const figure = stage.value?.figure('character')
     if (!text || !figure) return
@@ -153,10 +130,15 @@ export function useTouchUps(around: {
     figure.take(rotations, translations)
     stage.value?.draw()
   }
-  function settle() {
-    trial += 1
-    waiting = null
-  }
+  /** A change that is only tried, as while a ring is drawn. */
+  const { attempt, settle } = useTrials(
+    (wanted: Wanted) =>
+      answer(
+        client.POST('/api/fittings/{fitting_id}/touchups/{clip_id}/trial', { ...path(), body: asked(wanted) as never }),
+      ),
+    (made) => pose(made.pose),
+    useMessages().fail,
+  )
   /** The figure as it is kept, after a trial that came to nothing. */
   function letGo() {
     settle()
