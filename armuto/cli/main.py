@@ -1,5 +1,5 @@
-"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``refine``, ``batch``.
-See docs/cli.md.
+"""The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``refine``,
+``splice``, ``batch``. See docs/cli.md.
 
 How commands are called; :mod:`armuto.cli.commands` has what they do.
 """
@@ -93,19 +93,41 @@ def _parser() -> argparse.ArgumentParser:
     )
     refine.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help="its ending names the format")
     refine.set_defaults(run="refining:refine_clips")
+    splice = commands.add_parser("splice", help="join clips of one skeleton with transitions")
+    splice.add_argument("clips", type=Path, nargs="+", metavar="CLIP", help="in the order in which they are joined")
+    splice.add_argument("--splice", type=Path, metavar="S.json", help="spans and joins that were kept in a file")
+    splice.add_argument(
+        "--at",
+        type=_frames,
+        action="append",
+        default=[],
+        metavar="F,G",
+        help="the frames that meet, of the one clip and the next; once for every join, by default the best",
+    )
+    splice.add_argument("--overlap", type=int, metavar="N", help="frames in which both are seen, 0 for none")
+    splice.add_argument("--pivot", default="auto", metavar="PART", help="what is held still, such as “left foot”")
+    splice.add_argument("--blend", choices=("auto", "fade", "carry"), default="auto")
+    splice.add_argument("--turn", type=float, default=0.0, metavar="DEGREES", help="by which the way goes on turning")
+    splice.add_argument("--repeat", type=int, metavar="N", help="go through every clip so many times")
+    splice.add_argument("--name", default="splice", help="of the clip that is made")
+    splice.add_argument("--candidates", action="store_true", help="print where the clips meet best, and write nothing")
+    splice.add_argument("-o", "--output", type=Path, metavar="OUT")
+    splice.set_defaults(run="splicing:splice_files")
+
     several = commands.add_parser(
         "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
     )
     several.add_argument("plan", type=Path, metavar="PLAN.json")
     several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
     several.set_defaults(run="commands:run_batch")
-    told = {inspect: "the file", fit: "the source", move: "the clips", check: "the source", refine: "the clips"}
+    told = {inspect: "the file", fit: "the source", move: "the clips", check: "the source"}
+    told |= {refine: "the clips", splice: "the clips"}
     for command, whose in told.items():
-        # A recipe asks the motion where it faces.
-        _say_how_to_read(command, "", whose, facing=command is not refine)
+        # A recipe and a splice ask the motion where it faces.
+        _say_how_to_read(command, "", whose, facing=command not in (refine, splice))
     for command in (fit, move):
         _say_how_to_read(command, "character-", "the character")
-    for command in (inspect, fit, move, check, convert, refine, several):
+    for command in (inspect, fit, move, check, convert, refine, splice, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
@@ -142,6 +164,14 @@ def _degrees(text: str) -> float:
     if not -360 <= degrees <= 360:
         raise ValueError
     return degrees
+
+
+def _frames(text: str) -> tuple[int, int]:
+    try:
+        first, second = map(int, text.split(","))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"“{text}” is not two frames with a comma between them") from None
+    return first, second
 
 
 def _share(text: str) -> float:

@@ -159,6 +159,16 @@ def in_frame(skeleton: Skeleton, frame: FileFrame) -> Skeleton:
     )
 
 
+def same_hierarchy(a: Skeleton, b: Skeleton, tolerance: float = 1e-4) -> bool:
+    """Whether motion of the one is motion of the other: the same names, parents and rest, to so many metres."""
+    return (
+        a.names == b.names
+        and np.array_equal(a.parents, b.parents)
+        and np.allclose(a.rest_translation, b.rest_translation, rtol=0.0, atol=tolerance)
+        and bool(np.all(np.abs((a.rest_rotation * b.rest_rotation).sum(axis=-1)) > 1 - tolerance))
+    )
+
+
 def joints_named(skeleton: Skeleton, names: Sequence[str]) -> list[int]:
     """Joint numbers of names; raises KeyError for one the skeleton does not have."""
     return [skeleton.index[name] for name in names]

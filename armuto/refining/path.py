@@ -52,14 +52,22 @@ class Path:
             return before
         heading = headings(way, clip.fps)
         by = -self.straight / 100 * (heading - heading[0]) + np.radians(self.turn) * gone / gone[-1]
-        turns = rotation.about([0.0, 1.0, 0.0], by)
-        between = rotation.slerp(turns[:-1], turns[1:], 0.5)
-        there = way[0] + np.concatenate([np.zeros((1, 3)), np.cumsum(rotation.rotate(between, steps), axis=0)])
-        made = moved(clip, RigidMotion(turns, way, there - way), carriers_of(clip, body))
+        made = bent(clip, body, way, by)
         ground = footing(body)
         if ground is not None:
             made = lock_feet(made, body, steps_of(clip, ground).contacts, turned=by)
         return before.with_clip(made)
+
+
+def bent(clip: Clip, body: Body, way: FloatArray, by: FloatArray) -> Clip:
+    """The clip with every frame turned about up by so many radians ``(F,)`` where its way over the ground ``(F, 3)``
+    is, and carried along the way that its turned steps make. Feet are not held."""
+    turns = rotation.about([0.0, 1.0, 0.0], by)
+    between = rotation.slerp(turns[:-1], turns[1:], 0.5)
+    there = way[0] + np.concatenate(
+        [np.zeros((1, 3)), np.cumsum(rotation.rotate(between, np.diff(way, axis=0)), axis=0)]
+    )
+    return moved(clip, RigidMotion(turns, way, there - way), carriers_of(clip, body))
 
 
 def way_of(clip: Clip, body: Body) -> FloatArray:

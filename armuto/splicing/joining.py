@@ -1,0 +1,299 @@
+"""Splices made: spans laid onto one another, gone over into each other, with feet that rest held.
+
+One function for clips of a library skeleton and for what a character performs of clips of several: in the second case
+the clips that are handed over are those that it performs, each through its own fitting.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from armuto.contacts.model import Contact
+from armuto.errors import BadInput
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.curves import smooth
+from armuto.kinematics.sampling import sample
+from armuto.kinematics.signals import low_pass
+from armuto.kinematics.skeleton import same_hierarchy
+from armuto.refining.foot_locking import foot_paths, lock_feet
+from armuto.refining.path import STRIDE, bent
+from armuto.refining.refined import LONGEST, Body
+from armuto.refining.rigid import GROUND, STAYS, carriers_of, moved, with_translations
+from armuto.splicing.candidates import Candidate
+from armuto.splicing.features import PreparedClip, prepare
+from armuto.splicing.layout import LaidPassage, Meeting, laid_out, passages_of
+from armuto.splicing.measures import JoinMeasures, measure_join, unevenness
+from armuto.splicing.model import Splice
+from armuto.splicing.transition import carry, fade, weights
+
+LIFT = 0.01  # metres by which a resting foot is lifted: counts as much as twice the unevenness
+TOUCHED = 1e-4  # metres by which a join moves a foot before it is held
+
+
+@dataclass(frozen=True, eq=False)
+class MadeJoin:
+    """A join as it was made. number: of the splice's joins, None for the seam of a span that is repeated. span: the
+    number of the first of both. first, last: frames of the splice in which both are seen, last before first where the
+    one just follows the other. middle: the frame in which the second takes over. place: of the pivot in the splice's
+    world ``(3,)``. turn: degrees by which the second was turned about up."""
+
+    number: int | None
+    span: int
+    first: int
+    last: int
+    middle: int
+    blend: str
+    pivot: str
+    place: FloatArray
+    turn: float
+    candidate: Candidate
+    measures: JoinMeasures
+
+
+@dataclass(frozen=True, eq=False)
+class Spliced:
+    """clip: the whole. passages: in their places. joins: between each and the next."""
+
+    clip: Clip
+    passages: tuple[LaidPassage, ...]
+    joins: tuple[MadeJoin, ...]
+
+
+def prepare_clips(splice: Splice, clips: Mapping[str, Clip], body: Body) -> dict[str, PreparedClip]:
+    """What a splice is made of, at the frame rate of its first span. Raises :class:`BadInput` for a clip that is not
+    there, or on another skeleton."""
+    for name in splice.clips:
+        if name not in clips:
+            raise BadInput(
+                f"“{name}” is not there, of which “{splice.name}” is made; bring it in or take its span out."
+            )
+        if not same_hierarchy(clips[name].skeleton, body.skeleton):
+            raise BadInput(
+                f"“{name}” was not recorded on the skeleton of the first clip; splice what one body performs."
+            )
+    fps = clips[splice.spans[0].clip].fps
+    of_body = {name: replace(clips[name], skeleton=body.skeleton) for name in splice.clips}
+    return {name: prepare(at_rate(clip, fps), body) for name, clip in of_body.items()}
+
+
+def at_rate(clip: Clip, fps: float) -> Clip:
+    """The clip with so many frames a second."""
+    if abs(clip.fps - fps) < 1e-6:
+        return clip
+    frames = np.arange(int(np.floor(clip.seconds * fps + 1e-6)) + 1) * (clip.fps / fps)
+    return replace(sample(clip, frames), fps=fps)
+
+
+def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
+    """The clips joined as a splice says.
+
+    Parameters
+    ----------
+    splice : Splice
+    clips : mapping of str to PreparedClip
+        By the names that its spans have for them; see :func:`prepare_clips`.
+
+    Returns
+    -------
+    Spliced
+
+    Raises
+    ------
+    BadInput
+        With one sentence: a span beyond its clip, a pivot that the body does not have, or too many frames.
+    """
+    laid, meetings = laid_out(splice, passages_of(splice, clips))
+    frames = laid[-1].end + 1
+    if frames > LONGEST:
+        raise BadInput(f"“{splice.name}” would come to {frames:,} frames; at most {LONGEST:,} are made.")
+    body = laid[0].passage.clip.body
+    clip, blends = _blended(splice.name, laid, meetings, body)
+    if any(meeting.join.feet for meeting in meetings):
+        held = _held(clip, laid, meetings)
+        clip = lock_feet(clip, body, held, steady=True, like=_foot_motion(clip, laid, meetings)) if held else clip
+    clip = _turned(clip, laid, meetings, body)
+    made = (
+        _made(clip, pair, meeting, blend) for pair, meeting, blend in zip(pairwise(laid), meetings, blends, strict=True)
+    )
+    return Spliced(clip, tuple(laid), tuple(made))
+
+
+def _blended(name: str, laid: list[LaidPassage], meetings: list[Meeting], body: Body) -> tuple[Clip, list[str]]:
+    """The passages, each where it alone is seen, and blended where two are."""
+    joints = {int(joint) for each in laid for joint in each.passage.clip.clip.moving}
+    joints |= {joint for each in laid for joint in carriers_of(each.passage.clip.clip, body)}
+    moving, pieces, blends = sorted(joints), [], []
+    begin = 0
+    for number, each in enumerate(laid):
+        meeting = meetings[number] if number < len(meetings) else None
+        solo_end = each.end if meeting is None else meeting.first - 1
+        if solo_end >= begin:
+            pieces.append(_rows(each, begin, solo_end, moving, body))
+        if meeting is None:
+            break
+        if meeting.last >= meeting.first:
+            following = laid[number + 1]
+            blend, rows = _transition(each, following, meeting, moving, body)
+            pieces.append(rows)
+        else:
+            blend = "follows"
+        blends.append(blend)
+        begin = meeting.last + 1
+    rotations = np.concatenate([piece.rotations for piece in pieces])
+    translations = np.concatenate([piece.translations for piece in pieces])
+    clip = replace(pieces[0], name=name, rotations=rotations, translations=translations)
+    return clip, blends
+
+
+def _rows(laid: LaidPassage, first: int, last: int, moving: list[int], body: Body) -> Clip:
+    """Frames of the splice as a passage has them."""
+    whole = laid.passage.clip.clip
+    clip = whole.cut(max(first + laid.shift, 0), min(last + laid.shift, whole.frames - 1))
+    carriers = carriers_of(whole, body)
+    return with_translations(moved(clip, laid.motion, carriers) if laid.motion is not STAYS else clip, moving)
+
+
+def _transition(a: LaidPassage, b: LaidPassage, meeting: Meeting, moving: list[int], body: Body) -> tuple[str, Clip]:
+    """The frames in common as they are blended, and how: as was said, else by what moves more evenly with the frames
+    around them."""
+    rows = [_rows(each, meeting.first, meeting.last, moving, body) for each in (a, b)]
+    blends = {"fade": fade}
+    if rows[0].frames > 2:
+        blends["carry"] = carry
+    wanted = meeting.join.blend if meeting.join.blend in blends else "auto"
+    if wanted != "auto" or len(blends) == 1:
+        wanted = wanted if wanted != "auto" else "fade"
+        return wanted, blends[wanted](*rows)
+    made = {blend: function(*rows) for blend, function in blends.items()}
+    around = a.positions(meeting.first - 3, meeting.first - 1), b.positions(meeting.last + 1, meeting.last + 3)
+    uneven = {
+        blend: unevenness(np.concatenate([around[0], clip.world().positions, around[1]]), clip.fps)
+        for blend, clip in made.items()
+    }
+    least = max(min(uneven.values()), 1e-9)
+    best = min(made, key=lambda blend: uneven[blend] / least + _lift(made[blend], a, b, meeting) / LIFT)
+    return best, made[best]
+
+
+def _lift(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> float:
+    """By how many metres, at most, points of feet that rest are off the height at which they rest. clip: the frames in
+    common."""
+    ground = a.passage.clip.ground
+    if ground is None:
+        return 0.0
+    frames, out = np.arange(meeting.first, meeting.last + 1), 0.0
+    for name, path in foot_paths(clip, ground).items():
+        rests = np.where(frames < meeting.middle, a.rests(name, frames), b.rests(name, frames))
+        out = max(
+            out, float(np.max(np.abs(path[:, 1] - _resting_height(name, a, b, meeting)), where=rests, initial=0.0))
+        )
+    return out
+
+
+def _held(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]:
+    """The contacts of feet in frames of the splice that go through a join which moves them."""
+    contacts = _contacts(laid, meetings)
+    out = set()
+    for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
+        if meeting.join.feet and _moves(clip, a, b, meeting):
+            first, last = min(meeting.first, meeting.last), max(meeting.first, meeting.last)
+            out |= {contact for contact in contacts if contact.first <= last and contact.last >= first}
+    return sorted(out, key=lambda contact: (contact.first, contact.point))
+
+
+def _foot_motion(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting]) -> dict[str, FloatArray]:
+    """How points of feet move while they rest, and how high they are, ``(F, 3)``: where two passages are over each
+    other, as in the one that is seen more, without the way that legs make between both."""
+    ground = laid[0].passage.clip.ground
+    if ground is None:
+        return {}
+    out = {name: path.copy() for name, path in foot_paths(clip, ground).items()}
+    for name, path in out.items():
+        steps = np.diff(path, axis=0)
+        for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
+            first, last = meeting.first, meeting.last
+            if last < first:
+                near = [step for step in (first - 2, first) if 0 <= step < len(steps)]
+                steps[first - 1] = steps[near].mean(axis=0) if near else 0.0
+                continue
+            begin, end = max(first - 1, 0), min(last + 1, clip.frames - 1)
+            own, other = (np.diff(each.foot_path(name, begin, end), axis=0) for each in (a, b))
+            seen = np.arange(begin, end)[:, None] < meeting.middle - 1
+            steps[begin:end] = np.where(seen, own, other)
+        path[1:, [0, 2]] = path[0, [0, 2]] + np.cumsum(steps[:, [0, 2]], axis=0)
+        for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
+            path[meeting.first : meeting.last + 1, 1] = _resting_height(name, a, b, meeting)
+    return out
+
+
+def _resting_height(name: str, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> FloatArray:
+    """How high a point of a foot is in both passages, from the one to the other, ``(N,)``."""
+    own, other = (each.foot_path(name, meeting.first, meeting.last)[:, 1] for each in (a, b))
+    return np.asarray(own + (other - own) * weights(meeting.last - meeting.first + 1))
+
+
+def _moves(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> bool:
+    """Whether a join makes anything of the body go elsewhere than both clips have it."""
+    if meeting.alignment.motion is STAYS and meeting.last < meeting.first:
+        return False
+    first, last = min(meeting.first, meeting.last), max(meeting.first, meeting.last)
+    places = clip.cut(max(first, 0), min(last, clip.frames - 1)).world().positions
+    return max(float(np.abs(places - each.positions(first, last)).max()) for each in (a, b)) > TOUCHED
+
+
+def _contacts(laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]:
+    """When the points of feet rest in the splice: those of each passage up to the middles of its joins, as one where
+    they go on through a join."""
+    middles = [0, *(meeting.middle for meeting in meetings), laid[-1].end + 1]
+    rests: dict[str, list[tuple[int, int]]] = {}
+    for each, begin, end in zip(laid, middles, middles[1:], strict=False):
+        for contact in each.passage.clip.steps.contacts if each.passage.clip.steps else ():
+            first, last = max(contact.first - each.shift, begin), min(contact.last - each.shift, end - 1)
+            if first > last:
+                continue
+            stretches = rests.setdefault(contact.point, [])
+            if stretches and stretches[-1][1] == first - 1 and first == begin:
+                stretches[-1] = stretches[-1][0], last
+            else:
+                stretches.append((first, last))
+    return [Contact(point, first, last) for point, rows in rests.items() for first, last in rows]
+
+
+def _turned(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], body: Body) -> Clip:
+    """The splice with its way bent after joins that are to go on in another heading."""
+    if not any(meeting.join.turn for meeting in meetings):
+        return clip
+    frames = np.arange(clip.frames)
+    by = np.zeros(clip.frames)
+    for meeting in meetings:
+        share = smooth((frames - meeting.middle) / (meeting.join.over * clip.fps))
+        by += np.radians(meeting.join.turn) * share
+    way = np.asarray(low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * GROUND)
+    turned = bent(clip, body, way, by)
+    moving = [contact for contact in _contacts(laid, meetings) if np.ptp(by[contact.first : contact.last + 1]) > 1e-9]
+    return lock_feet(turned, body, moving, turned=by)
+
+
+def _made(clip: Clip, pair: tuple[LaidPassage, LaidPassage], meeting: Meeting, blend: str) -> MadeJoin:
+    a, b = pair
+    measures = measure_join(clip, a, b, meeting.first, meeting.last)
+    turn = float(np.degrees(rotation.vector(meeting.alignment.motion.turn)[1]))
+    return MadeJoin(
+        a.passage.join,
+        a.passage.span,
+        meeting.first,
+        meeting.last,
+        meeting.middle,
+        blend,
+        meeting.alignment.pivot,
+        meeting.alignment.at,
+        turn,
+        meeting.candidate,
+        measures,
+    )

@@ -1,0 +1,167 @@
+"""Where the passages of a splice lie: in what order, each laid onto the one before, over which frames."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from armuto.errors import BadInput
+from armuto.kinematics.arrays import BoolArray, FloatArray, IntArray
+from armuto.refining.rigid import STAYS, RigidMotion
+from armuto.splicing.alignment import Alignment, Overlap, align, misfit, overlap_at, proposed_overlap, put
+from armuto.splicing.candidates import Candidate, candidate_at, candidates
+from armuto.splicing.features import PreparedClip
+from armuto.splicing.model import Join, Span, Splice
+
+
+@dataclass(frozen=True, eq=False)
+class Passage:
+    """One time through a clip, from frame first to last of it. span: its number. join: the number of the join with
+    which it goes over into the next passage; None at the end, and within a span that is repeated."""
+
+    span: int
+    clip: PreparedClip
+    first: int
+    last: int
+    join: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class LaidPassage:
+    """A passage in its place. motion: what lays its clip there. shift: frame ``t`` of the splice is frame ``t + shift``
+    of the clip. begin, end: frames of the splice in which it is seen, overlaps included."""
+
+    passage: Passage
+    motion: RigidMotion
+    shift: int
+    begin: int
+    end: int
+
+    def positions(self, first: int, last: int) -> FloatArray:
+        """Where its joints would be in frames of the splice, ``(N, J, 3)``, as far as the clip goes on."""
+        frames = np.arange(first, last + 1) + self.shift
+        return self.motion.place(self.passage.clip.positions[frames.clip(0, self.passage.clip.clip.frames - 1)])
+
+    def foot_path(self, point: str, first: int, last: int) -> FloatArray:
+        """Where a point of a foot would be in frames of the splice, ``(N, 3)``, as far as the clip goes on."""
+        clip = self.passage.clip
+        frames = (np.arange(first, last + 1) + self.shift).clip(0, clip.clip.frames - 1)
+        return self.motion.place(clip.steps.paths[point][frames] if clip.steps else np.zeros((len(frames), 3)))
+
+    def rests(self, point: str, frames: IntArray) -> BoolArray:
+        """Whether a point of a foot rests in frames of the splice."""
+        out = np.zeros(len(frames), bool)
+        for contact in self.passage.clip.steps.contacts if self.passage.clip.steps else ():
+            if contact.point == point:
+                out |= (frames >= contact.first - self.shift) & (frames <= contact.last - self.shift)
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class Meeting:
+    """Two passages over each other, before they are blended."""
+
+    join: Join
+    first: int
+    last: int
+    alignment: Alignment
+    candidate: Candidate
+
+    @property
+    def middle(self) -> int:
+        return self.first + (self.last - self.first + 1) // 2
+
+
+def passages_of(splice: Splice, clips: Mapping[str, PreparedClip]) -> list[Passage]:
+    out = []
+    for number, span in enumerate(splice.spans):
+        clip = clips[span.clip]
+        first, last = span_frames(span, clip)
+        join = number if number < len(splice.spans) - 1 else None
+        seam = loop_seam(clip) if span.repeat > 1 else (0, 0)
+        starts = [first] + [seam[1]] * (span.repeat - 1)
+        ends = [seam[0]] * (span.repeat - 1) + [last]
+        for n, (start, end) in enumerate(zip(starts, ends, strict=True)):
+            if end < start:
+                raise BadInput(
+                    f"A span of “{span.clip}” has no frames from {start} to {end}; move its start or its end."
+                )
+            out.append(Passage(number, clip, start, end, join if n == span.repeat - 1 else None))
+    return out
+
+
+def span_frames(span: Span, clip: PreparedClip) -> tuple[int, int]:
+    """The frames with which a span begins and ends. Raises :class:`BadInput` where they lie beyond the clip."""
+    last = clip.clip.frames - 1
+    out = [0 if span.start is None else round(span.start * clip.clip.fps)]
+    out.append(last if span.end is None else round(span.end * clip.clip.fps))
+    for frame in out:
+        if frame > last:
+            raise BadInput(
+                f"A span of “{span.clip}” reaches {frame / clip.clip.fps:.2f} s; the clip ends at "
+                f"{clip.clip.seconds:.2f} s."
+            )
+    return out[0], out[1]
+
+
+def loop_seam(clip: PreparedClip) -> tuple[int, int]:
+    """The frames from and to which a clip that is repeated goes over into itself: its ends where it is a loop, else
+    the best place between its last and its first quarter."""
+    last = clip.clip.frames - 1
+    if clip.clip.loop is not None or last < 8:
+        return last, 0
+    quarter = max(last // 4, 1)
+    best = candidates(clip.features, clip.features, clip.clip.fps, (last - quarter, last), (0, quarter), 1)
+    return (best[0].out, best[0].into) if best else (last, 0)
+
+
+def laid_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage], list[Meeting]]:
+    """Every passage laid onto the one before."""
+    laid: list[LaidPassage] = []
+    meetings: list[Meeting] = []
+    motion, shift, begin = STAYS, passages[0].first, 0
+    for passage, following in pairwise(passages):
+        a, b = passage.clip, following.clip
+        join = Join() if passage.join is None else splice.joins[passage.join]
+        candidate = candidate_at(a.features, b.features, passage.last, following.first)
+        # An overlap takes at most the half of a passage that is on its side.
+        low = max(begin + shift, (passage.first + passage.last) // 2) if len(laid) else passage.first
+        high = (following.first + following.last + 1) // 2 if following.join is not None else following.last
+        within = (low, a.clip.frames - 1), (0, max(high, following.first))
+        overlap = _overlap(passage.last, following.first, join, candidate, a, b, within)
+        if join.pivot == "place":
+            alignment = put(b, overlap, join.place, join.facing)
+            onto = alignment.motion
+        else:
+            alignment = align(a, b, overlap, join)
+            alignment = replace(alignment, at=motion.place(alignment.at))
+            onto = motion.after(alignment.motion)
+        first = overlap.out - shift
+        last = first + overlap.frames - 1
+        laid.append(LaidPassage(passage, motion, shift, begin, max(last, first - 1)))
+        meetings.append(Meeting(join, first, last, alignment, candidate))
+        motion, shift, begin = onto, overlap.into - first, first
+    laid.append(LaidPassage(passages[-1], motion, shift, begin, passages[-1].last - shift))
+    return laid, meetings
+
+
+def _overlap(
+    out: int,
+    into: int,
+    join: Join,
+    candidate: Candidate,
+    a: PreparedClip,
+    b: PreparedClip,
+    within: tuple[tuple[int, int], tuple[int, int]],
+) -> Overlap:
+    seconds = proposed_overlap(candidate.pose) if join.overlap is None else join.overlap
+    wanted = max(1, round(seconds * a.clip.fps)) if seconds > 0 else 0
+    overlap = overlap_at(out, into, wanted, *within)
+    if join.overlap is None and overlap.frames == 1:
+        # With a single frame in common, the second may as well follow the first: as it fits better.
+        follows = Overlap(out + 1, into, 0)
+        return min((follows, overlap), key=lambda each: misfit(a, b, each))
+    return overlap
