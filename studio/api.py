@@ -43,11 +43,13 @@ from studio.renditions.api.runs import router as runs
 from studio.renditions.models import Rendition, Run, RunItem
 from studio.renditions.queries import counted
 from studio.renditions.schemas import RunOut
+from studio.splices.api import router as splices
 
 LEAST_ROOM = 100 * 1024 * 1024  # bytes
 logger = logging.getLogger("django.request")
 api = DescribedAPI(title="Armuto", version=__version__, docs=DocsWithToken(), docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
+api.add_router("splices/", splices)
 api.add_router("cast/", cast)
 api.add_router("cast/", limits)
 api.add_router("arrivals/", arrivals)

@@ -15,6 +15,7 @@ from studio.platform import workers
 from studio.renditions import worker
 from studio.renditions.models import Run, RunItem
 from studio.renditions.services import runs
+from studio.splices import tasks as splices
 
 
 def of_the_gone() -> int:
@@ -29,6 +30,7 @@ def of_the_gone() -> int:
         count = worker.take_up()
         ingest.take_up()
         library.take_up()
+        splices.take_up()
         importing.sweep()
         _wake()
     return count
@@ -43,6 +45,7 @@ def everything() -> None:
         apps.get_model("django_tasks_database", "DBTaskResult").objects.all().delete()
     ingest.take_up(everything=True)
     library.take_up()
+    splices.take_up()
     worker.take_up(everything=True)
     _wake()
 

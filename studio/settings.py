@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "ninja",  # its page that shows the API, and the scripts of that page
     "studio",
     "studio.library",
+    "studio.splices",
     "studio.cast",
     "studio.fittings",
     "studio.renditions",

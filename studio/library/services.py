@@ -27,6 +27,7 @@ from studio.library.models import Clip, Motion, Original, OriginalContent, Plate
 from studio.platform.optimistic import VERSION_FIELDS
 
 HIGHEST_FLOOR = 100.0  # metres
+MADE_HERE = "splice"  # the format of an original that says what a clip was made of
 
 
 def keep_original(data: bytes, name: str, kind: str) -> Original:
@@ -75,8 +76,10 @@ def observe(row: Skeleton, value: SkeletonValue) -> None:
 def observe_soles(row: Skeleton) -> None:
     """Take up how high feet rest in all clips of the skeleton, each above the floor that a person said it has, or else
     above zero."""
-    clips = row.clips.filter(segment_of=None).exclude(ground={}).values_list("ground", "floor")
-    heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in clips]
+    # What was cut out of clips, or made of them, shows nothing that these do not.
+    clips = row.clips.filter(segment_of=None).exclude(take__format=MADE_HERE).exclude(ground={})
+    shown = clips.values_list("ground", "floor")
+    heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in shown]
     value = row.value()
     sole, clips_shown = estimation.sole_of_clips(heights, estimation.leg_length(value, row.assignment()))
     _keep_observed(row, replace(value.observed, sole=sole, sole_clips=clips_shown))
@@ -140,6 +143,32 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
     )
     _keep_motion(made, refined, parts)
     return made
+
+
+def keep_made_clip(name: str, skeleton: Skeleton, original: Original, clip: ClipValue) -> Clip:
+    """A clip that was made here of others. original: what it was made of, as a file."""
+    row = Clip(name=name, skeleton=skeleton, take=original)
+    _keep_made(row, clip)
+    return row
+
+
+def renew_made_clip(row: Clip, original: Original, clip: ClipValue) -> None:
+    """Another motion for a clip that was made here, where it is another."""
+    row.take = original
+    row.revision += arrays.content_hash(clip, row.skeleton.identity) != row.content
+    _keep_made(row, clip)
+
+
+def _keep_made(row: Clip, clip: ClipValue) -> None:
+    parts = row.skeleton.assignment()
+    whole = row.pk is None or (row.first, row.last) == (0, row.frames - 1)
+    trim = (0, clip.frames - 1) if whole else (min(row.first, clip.frames - 1), min(row.last, clip.frames - 1))
+    row.frames, row.fps = clip.frames, clip.fps
+    row.content = arrays.content_hash(clip, row.skeleton.identity)
+    refined = _set_motion(row, clip, *trim, parts)
+    row.save()
+    Motion.objects.update_or_create(clip=row, defaults=motion_of(clip))
+    _keep_motion(row, refined, parts)
 
 
 def _take_up(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int]) -> None:

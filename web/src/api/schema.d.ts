@@ -488,6 +488,201 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/splices/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Splices
+         * @description All splices.
+         */
+        get: operations["list_splices"];
+        put?: never;
+        /**
+         * Post Splice
+         * @description Splice clips in their order, each pair where they meet best.
+         */
+        post: operations["make_splice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Splice
+         * @description A splice, and what is made of it.
+         */
+        get: operations["get_splice"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Splice
+         * @description Put the spliced clip away, with the way back that retired clips have. Its clips stay.
+         */
+        delete: operations["remove_splice"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Splice
+         * @description Other spans and joins for a splice. 409 where others have changed them since the version of ``If-Match``.
+         */
+        patch: operations["change_splice"];
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Clip
+         * @description Go on with another clip, where it meets the last one best.
+         */
+        post: operations["go_on_with_clip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/renewal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Renewal
+         * @description Make a splice of what its clips are now, as the worker does when they change.
+         */
+        post: operations["renew_splice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trial
+         * @description What other spans and joins would come to; nothing is kept.
+         */
+        post: operations["try_splice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/joins/{number}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Candidates
+         * @description Where the clips of a join meet best, in all their frames or between those that are said, and first the place
+         *     where they are joined now.
+         */
+        get: operations["list_splice_candidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/joins/{number}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Place
+         * @description What it costs to join two clips at a place, good or bad.
+         */
+        get: operations["get_splice_place"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/joins/{number}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Map
+         * @description What it costs to go from any frame of the one clip to any of the other: float32 ``(rows, columns)`` in
+         *     centimetres, -1 where refused, then the frames of rows and of columns.
+         */
+        get: operations["get_splice_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/splices/{splice_id}/clips/{key}/positions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Positions
+         * @description World positions of a clip that a splice is made of, on the skeleton and at the rate of the splice: as those of
+         *     the clip are given.
+         */
+        get: operations["get_spliced_positions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/": {
         parameters: {
             query?: never;
@@ -2868,6 +3063,231 @@ export interface components {
             poses: number[][];
             /** Heads */
             heads: number[][];
+        };
+        /**
+         * SpliceSummary
+         * @description A splice in a list. parts: the names of its spans' clips. outdated: those that have changed since it was
+         *     made. problem: why it could not be made of what they are now, or empty.
+         */
+        SpliceSummary: {
+            /** Id */
+            id: number;
+            /** Clip Id */
+            clip_id: number;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: string[];
+            /** Outdated */
+            outdated: string[];
+            /** Problem */
+            problem: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+        };
+        /** JoinMeasure */
+        JoinMeasure: {
+            /** Joined */
+            joined: number;
+            /** Clips */
+            clips: number;
+        };
+        /**
+         * JoinMeasuresOut
+         * @description Of a join, beside its clips. step: cm from a frame to the next; velocity: change in cm/s; jerk: m/s³; slide: of
+         *     resting feet in cm/s; lift: of resting feet in cm; heading: degrees.
+         */
+        JoinMeasuresOut: {
+            step: components["schemas"]["JoinMeasure"];
+            velocity: components["schemas"]["JoinMeasure"];
+            jerk: components["schemas"]["JoinMeasure"];
+            slide: components["schemas"]["JoinMeasure"];
+            /** Lift */
+            lift: number;
+            /** Heading */
+            heading: number;
+        };
+        /**
+         * MadeJoinOut
+         * @description A join as it was made. number: of the splice's joins, null for the seam of a span that is repeated. first, last:
+         *     frames of the splice in which both are seen, last before first where the one just follows the other. place: of the
+         *     pivot, in metres.
+         */
+        MadeJoinOut: {
+            /** Number */
+            number: number | null;
+            /** Span */
+            span: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Middle */
+            middle: number;
+            /** Blend */
+            blend: string;
+            /** Pivot */
+            pivot: string;
+            /** Place */
+            place: number[];
+            /** Turn */
+            turn: number;
+            candidate: components["schemas"]["SpliceCandidate"];
+            measures: components["schemas"]["JoinMeasuresOut"];
+        };
+        /**
+         * PassageOut
+         * @description One time through a span: frames of the splice in which it is seen, and frame t + shift of the clip in frame t.
+         *     first, last: frames of the clip without overlaps.
+         */
+        PassageOut: {
+            /** Span */
+            span: number;
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+            /** Shift */
+            shift: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /**
+         * SpliceCandidate
+         * @description Where two clips meet. out, into: frames. Costs in centimetres, cost null where the place is refused. turn:
+         *     degrees by which the second is turned about up.
+         */
+        SpliceCandidate: {
+            /** Out */
+            out: number;
+            /** Into */
+            into: number;
+            /** Cost */
+            cost: number | null;
+            /** Pose */
+            pose: number;
+            /** Feet */
+            feet: number;
+            /** Heading */
+            heading: number;
+            /** Speed */
+            speed: number;
+            /** Turn */
+            turn: number;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * SpliceOut
+         * @description splice: spans and joins. made: what comes of them. lock_version: what ``If-Match`` says of a change.
+         */
+        SpliceOut: {
+            /** Id */
+            id: number;
+            /** Clip Id */
+            clip_id: number;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: string[];
+            /** Outdated */
+            outdated: string[];
+            /** Problem */
+            problem: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Splice */
+            splice: components["schemas"]["Splice"];
+            made: components["schemas"]["SplicedOut"] | null;
+            /** Clips */
+            clips: components["schemas"]["SplicePart"][];
+            /** Pivots */
+            pivots: string[];
+            /** Lock Version */
+            lock_version: number;
+        };
+        /**
+         * SplicePart
+         * @description A clip that a splice is made of. key: by which its spans name it. frames: at the frame rate of the splice. own:
+         *     whether it is on the skeleton of the splice, or performed by it.
+         */
+        SplicePart: {
+            /** Key */
+            key: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Frames */
+            frames: number;
+            /** Seconds */
+            seconds: number;
+            /** Revision */
+            revision: number;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * SplicedOut
+         * @description What is made of a splice. findings: what is wrong with its joins.
+         */
+        SplicedOut: {
+            /** Frames */
+            frames: number;
+            /** Fps */
+            fps: number;
+            /** Passages */
+            passages: components["schemas"]["PassageOut"][];
+            /** Joins */
+            joins: components["schemas"]["MadeJoinOut"][];
+            /** Findings */
+            findings: string[];
+        };
+        /**
+         * SpliceIn
+         * @description Clips by number, in their order. name: of the splice; its clips' names without.
+         */
+        SpliceIn: {
+            /** Clips */
+            clips: number[];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** SpliceChange */
+        SpliceChange: {
+            /** Splice */
+            splice: components["schemas"]["Splice"];
+        };
+        /**
+         * SpliceAddition
+         * @description A clip that a splice goes on with.
+         */
+        SpliceAddition: {
+            /** Clip */
+            clip: number;
+        };
+        /**
+         * SpliceTrialOut
+         * @description made: of the splice that is tried. positions: of all joints and end sites as base64 of float32 ``(frames, points,
+         *     3)`` in metres.
+         */
+        SpliceTrialOut: {
+            made: components["schemas"]["SplicedOut"];
+            /** Points */
+            points: number;
+            /** Positions */
+            positions: string;
         };
         /**
          * CharacterOut
@@ -5701,6 +6121,100 @@ export interface components {
         RecipeChange: {
             steps?: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Emphasis"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"] | components["schemas"]["Path"] | components["schemas"]["Loop"] | components["schemas"]["Smooth"] | components["schemas"]["Spikes"] | components["schemas"]["Gaps"] | components["schemas"]["Ground"] | components["schemas"]["Steady"])[] | null;
         };
+        /**
+         * Join
+         * @description How two spans meet.
+         *
+         *     overlap: seconds in which both are seen, 0 where the second just follows; what their distance asks for where it is
+         *     left out. pivot: what is held still where the second is laid onto the first: a foot, hand or other part by name, the
+         *     middle of the "body", a "place", or "auto", the foot that rests in both, else the body. place: of the second's hips
+         *     on the floor, metres along X and Z, and facing: degrees from +Z towards +X, both for the pivot "place". blend: both
+         *     "fade" into each other, or the difference is carried over and dies away ("carry"); "auto" takes what moves more
+         *     evenly. turn: degrees by which the way goes on turning to its left, over so many seconds. feet: whether feet that
+         *     rest stay where they rest.
+         */
+        Join: {
+            /**
+             * Overlap
+             * @default null
+             */
+            overlap: number | null;
+            /**
+             * Pivot
+             * @default auto
+             */
+            pivot: string;
+            /**
+             * Place
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            place: number[];
+            /**
+             * Facing
+             * @default 0
+             */
+            facing: number;
+            /**
+             * Blend
+             * @default auto
+             * @enum {string}
+             */
+            blend: "auto" | "fade" | "carry";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Over
+             * @default 1
+             */
+            over: number;
+            /**
+             * Feet
+             * @default true
+             */
+            feet: boolean;
+        };
+        /**
+         * Span
+         * @description A stretch of a clip. clip: by the name it is known by. start, end: seconds of it; its own ends where they are
+         *     left out. repeat: so many times it is gone through.
+         */
+        Span: {
+            /** Clip */
+            clip: string;
+            /**
+             * Start
+             * @default null
+             */
+            start: number | null;
+            /**
+             * End
+             * @default null
+             */
+            end: number | null;
+            /**
+             * Repeat
+             * @default 1
+             */
+            repeat: number;
+        };
+        /**
+         * Splice
+         * @description Spans in their order, with a join between each and the next.
+         */
+        Splice: {
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** Joins */
+            joins?: components["schemas"]["Join"][];
+            /** Name */
+            name?: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -6353,6 +6867,288 @@ export interface operations {
             header?: never;
             path: {
                 clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    list_splices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceSummary"][];
+                };
+            };
+        };
+    };
+    make_splice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpliceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceOut"];
+                };
+            };
+        };
+    };
+    get_splice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceOut"];
+                };
+            };
+        };
+    };
+    remove_splice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_splice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpliceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceOut"];
+                };
+            };
+        };
+    };
+    go_on_with_clip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpliceAddition"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceOut"];
+                };
+            };
+        };
+    };
+    renew_splice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceOut"];
+                };
+            };
+        };
+    };
+    try_splice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpliceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceTrialOut"];
+                };
+            };
+        };
+    };
+    list_splice_candidates: {
+        parameters: {
+            query?: {
+                out_first?: number | null;
+                out_last?: number | null;
+                into_first?: number | null;
+                into_last?: number | null;
+            };
+            header?: never;
+            path: {
+                splice_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceCandidate"][];
+                };
+            };
+        };
+    };
+    get_splice_place: {
+        parameters: {
+            query: {
+                out: number;
+                into: number;
+            };
+            header?: never;
+            path: {
+                splice_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpliceCandidate"];
+                };
+            };
+        };
+    };
+    get_splice_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_spliced_positions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                splice_id: number;
+                key: string;
             };
             cookie?: never;
         };

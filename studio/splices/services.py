@@ -1,0 +1,190 @@
+"""Making splices: of which clips, where they meet, and the clip that comes of it."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import lru_cache
+from typing import Any
+
+from django.db import transaction
+
+from armuto.errors import BadInput
+from armuto.kinematics.clip import Clip as ClipValue
+from armuto.pipeline import transfer
+from armuto.refining import body_of
+from armuto.retarget.fitting import NothingToPair, fit
+from armuto.splicing import model as core
+from armuto.splicing.candidates import candidates
+from armuto.splicing.features import PreparedClip, prepare
+from armuto.splicing.joining import Spliced, at_rate, splice_clips
+from armuto.splicing.model import Join, Span
+from studio.library import services as library
+from studio.library.models import Clip, Skeleton
+from studio.platform.optimistic import VERSION_FIELDS
+from studio.splices.models import Splice, SplicedClip
+
+
+def create(ids: Sequence[int], name: str = "") -> Splice:
+    """A splice of clips in their order, each pair at its best candidate. Raises :class:`BadInput` for clips that are
+    not there, or that are themselves too short to be joined."""
+    clips = parts_of([str(pk) for pk in ids])
+    if len(ids) < 2:
+        raise BadInput("A splice is made of at least two clips; tick another.")
+    first = clips[str(ids[0])]
+    spliced = proposed([clips[str(pk)] for pk in ids])
+    name = library.free_name(library.shortened(name) or " then ".join(clips[str(pk)].name for pk in ids)[:100])
+    made = splice_clips(spliced, prepared(spliced, clips))
+    with transaction.atomic():
+        named = replace(spliced, name=name[: core.LONGEST_NAME])
+        original = library.keep_original(file_of(named, clips), f"{name}.json", library.MADE_HERE)
+        clip = library.keep_made_clip(name, first.skeleton, original, made.clip)
+        row = Splice.objects.create(clip=clip, data=_data(spliced), made_from=_digests(clips))
+        _keep_parts(row, clips)
+    return row
+
+
+def proposed(clips: Sequence[Clip]) -> core.Splice:
+    """Clips in their order, each pair at its best candidate, or where the one ends and the next begins."""
+    spans = [Span(str(clip.pk)) for clip in clips]
+    spliced = core.Splice(tuple(spans))
+    at = prepared(spliced, {str(clip.pk): clip for clip in clips})
+    for number in range(len(spans) - 1):
+        a, b = at[spans[number].clip], at[spans[number + 1].clip]
+        fps, last = a.clip.fps, a.clip.frames - 1
+        begins = 0 if spans[number].start is None else round((spans[number].start or 0.0) * fps)
+        found = candidates(a.features, b.features, fps, (max(last // 2, min(begins + 1, last)), last))
+        out, into = (found[0].out, found[0].into) if found else (last, 0)
+        spans[number] = replace(spans[number], end=out / fps)
+        spans[number + 1] = replace(spans[number + 1], start=into / fps)
+    return core.Splice(tuple(spans))
+
+
+def parse(row: Splice, data: Any) -> core.Splice:
+    """Raises :class:`BadInput` for what is no splice."""
+    try:
+        return core.from_json({**data, "name": row.clip.name[: core.LONGEST_NAME]})
+    except ValueError as problem:
+        raise BadInput(f"{row.clip.name}: {problem}; the splice stays as it was.") from None
+
+
+def change(row: Splice, data: Any, base: int | None) -> None:
+    """Make something else of a splice. What is made is worked out before the lock is taken. Raises :class:`BadInput`
+    for what cannot be made, and :class:`~studio.platform.optimistic.Conflict` where others have changed it since."""
+    wanted = parse(row, data)
+    clips = parts_of(wanted.clips)
+    if str(row.clip_id) in clips:
+        raise BadInput(f"{row.clip.name}: a splice cannot be made of itself; take another clip.")
+    made = splice_clips(wanted, prepared(wanted, clips))
+    with transaction.atomic():
+        row.refresh_from_db()
+        row.claim(base, {"spans and joins": row.data}, {"spans and joins": _data(wanted)})
+        _keep(row, wanted, clips, made)
+
+
+def renew(row: Splice) -> None:
+    """Make a splice of what its clips are now. What cannot be made any more stays as it was, with the reason."""
+    wanted = row.value()
+    try:
+        clips = parts_of(wanted.clips)
+        made = splice_clips(wanted, prepared(wanted, clips))
+    except BadInput as problem:
+        with transaction.atomic():
+            Splice.objects.filter(pk=row.pk).update(problem=str(problem)[:500])
+        return
+    with transaction.atomic():
+        before = row.data
+        row.refresh_from_db()
+        if row.data == before:  # else somebody has changed it meanwhile, which makes it anew as well
+            _keep(row, wanted, clips, made)
+
+
+def outdated(row: Splice) -> list[str]:
+    """The names of its clips that have changed since it was made."""
+    return [part.clip.name for part in row.parts.all() if row.made_from.get(str(part.clip_id)) != part.clip.digest]
+
+
+def spliced(row: Splice, wanted: core.Splice | None = None) -> Spliced:
+    """What is made of a splice, or would be made of another state of it."""
+    wanted = wanted or row.value()
+    clips = parts_of(wanted.clips)
+    return splice_clips(wanted, prepared(wanted, clips))
+
+
+def parts_of(names: Sequence[str]) -> dict[str, Clip]:
+    """Clips by their numbers as text. Raises :class:`BadInput` for one that is not there."""
+    numbers = [int(name) for name in names if name.isdecimal() and len(name) < 19]
+    found = {str(clip.pk): clip for clip in Clip.objects.select_related("skeleton").filter(pk__in=numbers)}
+    for name in names:
+        if name not in found:
+            raise BadInput("A clip of this splice is not in the library; bring it in, or take its span out.")
+    return found
+
+
+def prepared(splice: core.Splice, clips: dict[str, Clip]) -> dict[str, PreparedClip]:
+    """The clips on the skeleton of the first span, at its frame rate. Those of another skeleton as that one performs
+    them."""
+    first = clips[splice.spans[0].clip]
+    return {
+        name: _prepared(clips[name].pk, clips[name].motion_key, first.skeleton_id, first.fps) for name in splice.clips
+    }
+
+
+@lru_cache(maxsize=48)
+def _prepared(pk: int, motion_key: tuple[Any, ...], skeleton_id: int, fps: float) -> PreparedClip:
+    """Of a clip as its motion is: the second argument is what tells it from what it was before."""
+    clip = Clip.objects.select_related("skeleton").get(pk=pk)
+    skeleton = Skeleton.objects.get(pk=skeleton_id)
+    value = clip.value() if clip.skeleton_id == skeleton_id else _performed(clip, skeleton)
+    body = body_of(skeleton.value(), skeleton.assignment())
+    return prepare(at_rate(replace(value, skeleton=body.skeleton), fps), body)
+
+
+def _performed(clip: Clip, skeleton: Skeleton) -> ClipValue:
+    try:
+        fitting = fit(clip.skeleton.value(), skeleton.value(), clip.skeleton.assignment(), skeleton.assignment())
+    except NothingToPair:
+        raise BadInput(
+            f"{clip.name}: nothing of its skeleton is like “{skeleton.name}”; splice clips of one kind of body."
+        ) from None
+    return transfer(clip.value(), fitting)
+
+
+def file_of(splice: core.Splice, clips: dict[str, Clip]) -> bytes:
+    """A splice as its file, with the names of its clips in place of their numbers, as the shell reads it."""
+    spans = tuple(replace(span, clip=clips[span.clip].name) for span in splice.spans)
+    return (json.dumps(core.to_json(replace(splice, spans=spans)), ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def add_clip(splice: core.Splice, clip: Clip) -> core.Splice:
+    """The splice gone on by a clip, at the best candidate with its last span."""
+    whole = core.Splice((*splice.spans, Span(str(clip.pk))), (*splice.joins, Join()), splice.name)
+    clips = parts_of(whole.clips)
+    pair = proposed([clips[splice.spans[-1].clip], clip]).spans
+    return whole.with_span(len(splice.spans) - 1, end=pair[0].end).with_span(len(splice.spans), start=pair[1].start)
+
+
+def _data(splice: core.Splice) -> dict[str, Any]:
+    table = core.to_json(splice)
+    return {"spans": table["spans"], "joins": table["joins"]}
+
+
+def _digests(clips: dict[str, Clip]) -> dict[str, str]:
+    return {name: clip.digest for name, clip in clips.items()}
+
+
+def _keep(row: Splice, wanted: core.Splice, clips: dict[str, Clip], made: Spliced) -> None:
+    row.data, row.made_from, row.problem = _data(wanted), _digests(clips), ""
+    row.save(update_fields=["data", "made_from", "problem", *VERSION_FIELDS])
+    _keep_parts(row, clips)
+    before = row.clip.take
+    named = replace(wanted, name=row.clip.name[: core.LONGEST_NAME])
+    original = library.keep_original(file_of(named, clips), f"{row.clip.name}.json", library.MADE_HERE)
+    library.renew_made_clip(row.clip, original, made.clip)
+    if before.pk != original.pk and not before.clips.exists():
+        before.delete()
+
+
+def _keep_parts(row: Splice, clips: dict[str, Clip]) -> None:
+    SplicedClip.objects.filter(splice=row).exclude(clip__in=clips.values()).delete()
+    for clip in clips.values():
+        SplicedClip.objects.get_or_create(splice=row, clip=clip)
