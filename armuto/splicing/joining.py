@@ -33,6 +33,8 @@ from armuto.splicing.model import Splice
 from armuto.splicing.transition import carry, fade, weights
 
 LIFT = 0.01  # metres by which a resting foot is lifted: counts as much as twice the unevenness
+NEARLY_NOTHING = 0.15  # of what is seen
+STEP = 0.25  # metres between the places of a foot from which it has to be lifted
 TOUCHED = 1e-4  # metres by which a join moves a foot before it is held
 
 
@@ -118,8 +120,10 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
         held = _held(clip, laid, meetings)
         clip = lock_feet(clip, body, held, steady=True, like=_foot_motion(clip, laid, meetings)) if held else clip
     clip = _turned(clip, laid, meetings, body)
+    contacts = _contacts(laid, meetings)
     made = (
-        _made(clip, pair, meeting, blend) for pair, meeting, blend in zip(pairwise(laid), meetings, blends, strict=True)
+        _made(clip, pair, meeting, blend, contacts)
+        for pair, meeting, blend in zip(pairwise(laid), meetings, blends, strict=True)
     )
     return Spliced(clip, tuple(laid), tuple(made))
 
@@ -248,13 +252,16 @@ def _moves(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> bool
 
 
 def _contacts(laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]:
-    """When the points of feet rest in the splice: those of each passage up to the middles of its joins, as one where
-    they go on through a join."""
-    middles = [0, *(meeting.middle for meeting in meetings), laid[-1].end + 1]
+    """When the points of feet rest in the splice. A point that rests in both passages of a join, not farther than a
+    step apart, rests through it; else it does so while nearly nothing is seen but the one passage in which it does."""
     rests: dict[str, list[tuple[int, int]]] = {}
-    for each, begin, end in zip(laid, middles, middles[1:], strict=False):
+    for number, each in enumerate(laid):
         for contact in each.passage.clip.steps.contacts if each.passage.clip.steps else ():
-            first, last = max(contact.first - each.shift, begin), min(contact.last - each.shift, end - 1)
+            before = meetings[number - 1] if number else None
+            after = meetings[number] if number < len(meetings) else None
+            begin = 0 if before is None else _taken_over(before, laid[number - 1], each, contact.point)[1]
+            end = laid[-1].end if after is None else _taken_over(after, each, laid[number + 1], contact.point)[0]
+            first, last = max(contact.first - each.shift, begin), min(contact.last - each.shift, end)
             if first > last:
                 continue
             stretches = rests.setdefault(contact.point, [])
@@ -263,6 +270,20 @@ def _contacts(laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]
             else:
                 stretches.append((first, last))
     return [Contact(point, first, last) for point, rows in rests.items() for first, last in rows]
+
+
+def _taken_over(meeting: Meeting, a: LaidPassage, b: LaidPassage, point: str) -> tuple[int, int]:
+    """The last frame in which a point of a foot rests as the first passage has it, and the first in which it does as
+    the second has it."""
+    seen = weights(meeting.last - meeting.first + 1)
+    early = meeting.first + int(np.searchsorted(seen, NEARLY_NOTHING))
+    late = meeting.first + int(np.searchsorted(seen, 1 - NEARLY_NOTHING))
+    places = (each.foot_path(point, meeting.middle, meeting.middle)[0] for each in (a, b))
+    near = float(np.linalg.norm(np.subtract(*places) * GROUND)) < STEP
+    a_rests = a.rests(point, np.arange(early - 1, meeting.middle)).any()
+    if near and a_rests and b.rests(point, np.arange(meeting.middle, late + 1)).any():
+        return meeting.middle - 1, meeting.middle
+    return early - 1, late
 
 
 def _turned(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], body: Body) -> Clip:
@@ -280,9 +301,11 @@ def _turned(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], body: 
     return lock_feet(turned, body, moving, turned=by)
 
 
-def _made(clip: Clip, pair: tuple[LaidPassage, LaidPassage], meeting: Meeting, blend: str) -> MadeJoin:
+def _made(
+    clip: Clip, pair: tuple[LaidPassage, LaidPassage], meeting: Meeting, blend: str, contacts: list[Contact]
+) -> MadeJoin:
     a, b = pair
-    measures = measure_join(clip, a, b, meeting.first, meeting.last)
+    measures = measure_join(clip, a, b, meeting, contacts)
     turn = float(np.degrees(rotation.vector(meeting.alignment.motion.turn)[1]))
     return MadeJoin(
         a.passage.join,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,7 +15,7 @@ from armuto.kinematics.vectors import lengths
 from armuto.refining.foot_locking import bearing, foot_paths
 from armuto.refining.measures import BEARS, EDGE
 from armuto.splicing.features import on_ground
-from armuto.splicing.layout import LaidPassage
+from armuto.splicing.layout import LaidPassage, Meeting
 
 AROUND = 0.15  # seconds before and after an overlap that are measured with it
 WALKS = 0.3  # m/s from which a body has a heading
@@ -50,8 +51,12 @@ def unevenness(positions: FloatArray, fps: float) -> float:
     return float(np.sqrt((np.diff(positions, 3, axis=0) ** 2).sum(axis=-1).mean()) * fps**3)
 
 
-def measure_join(clip: Clip, a: LaidPassage, b: LaidPassage, first: int, last: int) -> JoinMeasures:
-    """Of a splice, in the frames in which two passages are both seen and those around."""
+def measure_join(
+    clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting, contacts: Sequence[Contact]
+) -> JoinMeasures:
+    """Of a splice, in the frames in which two passages are both seen and those around. contacts: of feet, in frames of
+    the splice."""
+    first, last = meeting.first, meeting.last
     margin = max(2, round(AROUND * clip.fps))
     begin, end = max(0, min(first, last) - margin), min(clip.frames - 1, max(first, last) + margin)
     joined = clip.cut(begin, end).world().positions
@@ -62,7 +67,7 @@ def measure_join(clip: Clip, a: LaidPassage, b: LaidPassage, first: int, last: i
         values = [_greatest(places, order) * clip.fps ** (order - 1 if order < 3 else 3) for places in (joined, *clips)]
         return Measure(values[0] * unit, max(values[1:]) * unit)
 
-    slide, lift = _feet(clip, a, b, min(first, last), max(first, last))
+    slide, lift = _feet(clip, a, b, meeting, contacts)
     return JoinMeasures(of(1), of(2), of(3), slide, lift, _heading(clip, a, b, first, last))
 
 
@@ -78,30 +83,44 @@ def _greatest(positions: FloatArray, order: int) -> float:
     return float(lengths(np.diff(positions, order, axis=0)).max())
 
 
-def _feet(clip: Clip, a: LaidPassage, b: LaidPassage, first: int, last: int) -> tuple[Measure, float]:
-    """How quickly points of feet that rest in both, or in the one that is seen more, go over the ground."""
+def _feet(
+    clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting, contacts: Sequence[Contact]
+) -> tuple[Measure, float]:
+    """How quickly points of feet that rest go over the ground, and how far they are off the height at which they rest:
+    beside the passage that is seen more."""
     ground = a.passage.clip.ground
-    if ground is None or a.passage.clip.steps is None or b.passage.clip.steps is None:
-        return Measure(0.0, 0.0), 0.0
-    begin, end = max(first - 1, 0), min(last + 1, clip.frames - 1)
-    if end <= begin:
+    begin, end = (
+        max(min(meeting.first, meeting.last) - 1, 0),
+        min(max(meeting.first, meeting.last) + 1, clip.frames - 1),
+    )
+    if ground is None or end <= begin:
         return Measure(0.0, 0.0), 0.0
     joined = foot_paths(clip.cut(begin, end), ground)
-    middle = first + (last - first + 1) // 2
     frames = np.arange(begin, end + 1)
+    seen = (frames < meeting.middle)[:, None]
     speeds: tuple[list[FloatArray], list[FloatArray]] = [np.zeros(1)], [np.zeros(1)]
     lift = 0.0
-    for each, seen in ((a, frames < middle), (b, frames >= middle)):
-        for name, path in joined.items():
-            rests = seen & (bearing(joined, Contact(name, 0, 0), ground) > BEARS)
-            for edge in (-EDGE, 0, EDGE):
-                rests &= each.rests(name, frames + edge)
-            own = each.foot_path(name, begin, end)
+    for name, path in joined.items():
+        bears = bearing(joined, Contact(name, 0, 0), ground) > BEARS
+        own = np.where(seen, a.foot_path(name, begin, end), b.foot_path(name, begin, end))
+        for contact in contacts:
+            if contact.point != name:
+                continue
+            rests = bears & (frames >= contact.first + EDGE) & (frames <= contact.last - EDGE)
             lift = max(lift, float(np.max(np.abs(path - own)[:, 1], where=rests, initial=0.0)))
-            for found, places in zip(speeds, (path, own), strict=True):
-                found.append(np.abs(np.gradient(on_ground(places)))[rests] * clip.fps * 100)
+            speeds[0].append(_speed(path)[rests] * clip.fps * 100)
+            # Not over the frame in which the one passage takes over from the other.
+            speeds[1].extend(
+                _speed(each.foot_path(name, begin, end))[rests & part] * clip.fps * 100
+                for each, part in ((a, seen[:, 0]), (b, ~seen[:, 0]))
+            )
     slide = (percentile(np.concatenate(found), 90) for found in speeds)
     return Measure(*slide), lift * 100
+
+
+def _speed(path: FloatArray) -> FloatArray:
+    """Way over the ground in a frame, ``(F,)``."""
+    return np.asarray(np.abs(np.gradient(on_ground(path))))
 
 
 def _heading(clip: Clip, a: LaidPassage, b: LaidPassage, first: int, last: int) -> float:

@@ -16,7 +16,6 @@ from armuto.splicing.candidates import Candidate, candidate_at, candidates, cost
 from armuto.splicing.features import PreparedClip
 from armuto.splicing.findings import findings, where_they_do_not_meet
 from armuto.splicing.joining import Spliced
-from studio.library.models import Clip
 from studio.library.services import change_clip
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
@@ -25,11 +24,12 @@ from studio.platform.timing import span
 from studio.splices import services
 from studio.splices.models import Splice
 from studio.splices.schemas import (
-    SpliceAddition,
     SpliceCandidate,
     SpliceChange,
     SpliceIn,
     SpliceOut,
+    SplicePlaced,
+    SpliceProposal,
     SpliceSummary,
     SpliceTrialOut,
 )
@@ -70,13 +70,12 @@ def patch_splice(request: HttpRequest, response: HttpResponse, splice_id: Id, wa
     return _shown(response, splice_id)
 
 
-@router.post("{splice_id}/clips", response=SpliceOut, operation_id="go_on_with_clip")
-def post_clip(request: HttpRequest, response: HttpResponse, splice_id: Id, wanted: SpliceAddition) -> Any:
-    """Go on with another clip, where it meets the last one best."""
-    row = _row(splice_id)
-    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=wanted.clip)
-    services.change(row, core.to_json(services.add_clip(row.value(), clip)), base_version(request))
-    return _shown(response, splice_id)
+@router.post("{splice_id}/proposal", response=SplicePlaced, operation_id="place_joins")
+def post_proposal(request: HttpRequest, splice_id: Id, wanted: SpliceProposal) -> Any:
+    """The same spans with some joins where their clips meet best; nothing is kept."""
+    splice = services.parse(_row(splice_id), wanted.splice)
+    placed = services.placed(splice, wanted.joins, services.parts_of(splice.clips))
+    return {"splice": _all_values(placed, splice.name)}
 
 
 @router.post("{splice_id}/renewal", response=SpliceOut, operation_id="renew_splice")
@@ -187,6 +186,15 @@ def _pair(row: Splice, number: int) -> tuple[PreparedClip, PreparedClip, tuple[i
     return a, b, (min(out, a.clip.frames - 1), min(into, b.clip.frames - 1))
 
 
+def _all_values(splice: core.Splice, name: str) -> dict[str, Any]:
+    """With the defaults as well."""
+    return {
+        "name": name,
+        "spans": [asdict(each) for each in splice.spans],
+        "joins": [asdict(each) for each in splice.joins],
+    }
+
+
 def _candidate(found: Candidate) -> dict[str, Any]:
     return asdict(found) | {"cost": found.cost if np.isfinite(found.cost) else None}
 
@@ -255,13 +263,8 @@ def _shown(response: HttpResponse, splice_id: int) -> dict[str, Any]:
         made = _made(splice, services.spliced(row))
     except BadInput as problem:
         out["problem"] = str(problem)
-    shown: dict[str, Any] = {
-        "spans": [asdict(each) for each in splice.spans],
-        "joins": [asdict(each) for each in splice.joins],
-    }
-    shown["name"] = row.clip.name
     return out | {
-        "splice": shown,
+        "splice": _all_values(splice, row.clip.name),
         "made": made,
         "clips": clips,
         "pivots": pivots,

@@ -138,7 +138,12 @@ class SpliceChange(Schema):
     splice: described(Splice, optional=True)  # type: ignore[valid-type]
 
 
-class SpliceAddition(Schema):
-    """A clip that a splice goes on with."""
+class SpliceProposal(Schema):
+    """joins: the numbers of those that are to be placed anew."""
 
-    clip: Id
+    splice: described(Splice, optional=True)  # type: ignore[valid-type]
+    joins: list[Id] = Field(max_length=60)
+
+
+class SplicePlaced(Schema):
+    splice: described(Splice)  # type: ignore[valid-type]

@@ -1,7 +1,7 @@
 """Making splices: of which clips, where they meet, and the clip that comes of it."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any
@@ -17,7 +17,7 @@ from armuto.splicing import model as core
 from armuto.splicing.candidates import candidates
 from armuto.splicing.features import PreparedClip, prepare
 from armuto.splicing.joining import Spliced, at_rate, splice_clips
-from armuto.splicing.model import Join, Span
+from armuto.splicing.model import Span
 from studio.library import services as library
 from studio.library.models import Clip, Skeleton
 from studio.platform.optimistic import VERSION_FIELDS
@@ -31,7 +31,8 @@ def create(ids: Sequence[int], name: str = "") -> Splice:
     if len(ids) < 2:
         raise BadInput("A splice is made of at least two clips; tick another.")
     first = clips[str(ids[0])]
-    spliced = proposed([clips[str(pk)] for pk in ids])
+    plain = core.Splice(tuple(Span(str(pk)) for pk in ids))
+    spliced = placed(plain, range(len(ids) - 1), clips)
     name = library.free_name(library.shortened(name) or " then ".join(clips[str(pk)].name for pk in ids)[:100])
     made = splice_clips(spliced, prepared(spliced, clips))
     with transaction.atomic():
@@ -43,20 +44,25 @@ def create(ids: Sequence[int], name: str = "") -> Splice:
     return row
 
 
-def proposed(clips: Sequence[Clip]) -> core.Splice:
-    """Clips in their order, each pair at its best candidate, or where the one ends and the next begins."""
-    spans = [Span(str(clip.pk)) for clip in clips]
-    spliced = core.Splice(tuple(spans))
-    at = prepared(spliced, {str(clip.pk): clip for clip in clips})
-    for number in range(len(spans) - 1):
-        a, b = at[spans[number].clip], at[spans[number + 1].clip]
+def placed(splice: core.Splice, joins: Iterable[int], clips: dict[str, Clip]) -> core.Splice:
+    """The splice with some of its joins at their best candidates, in the last half of what there is of the one clip and
+    the first half of the other; or where the one ends and the other begins."""
+    at, spans = prepared(splice, clips), list(splice.spans)
+    for number in sorted(set(joins)):
+        if not 0 <= number < len(splice.joins):
+            raise BadInput(f"There is no join {number} in this splice; they are counted from 0.")
+        a, b = (at[span.clip] for span in spans[number : number + 2])
         fps, last = a.clip.fps, a.clip.frames - 1
         begins = 0 if spans[number].start is None else round((spans[number].start or 0.0) * fps)
-        found = candidates(a.features, b.features, fps, (max(last // 2, min(begins + 1, last)), last))
+        end = spans[number + 1].end
+        ends = b.clip.frames - 1 if end is None else min(round(end * fps), b.clip.frames - 1)
+        found = candidates(
+            a.features, b.features, fps, (max(last // 2, min(begins + 1, last)), last), (0, ends // 2), 1
+        )
         out, into = (found[0].out, found[0].into) if found else (last, 0)
         spans[number] = replace(spans[number], end=out / fps)
         spans[number + 1] = replace(spans[number + 1], start=into / fps)
-    return core.Splice(tuple(spans))
+    return replace(splice, spans=tuple(spans))
 
 
 def parse(row: Splice, data: Any) -> core.Splice:
@@ -153,14 +159,6 @@ def file_of(splice: core.Splice, clips: dict[str, Clip]) -> bytes:
     """A splice as its file, with the names of its clips in place of their numbers, as the shell reads it."""
     spans = tuple(replace(span, clip=clips[span.clip].name) for span in splice.spans)
     return (json.dumps(core.to_json(replace(splice, spans=spans)), ensure_ascii=False, indent=1) + "\n").encode()
-
-
-def add_clip(splice: core.Splice, clip: Clip) -> core.Splice:
-    """The splice gone on by a clip, at the best candidate with its last span."""
-    whole = core.Splice((*splice.spans, Span(str(clip.pk))), (*splice.joins, Join()), splice.name)
-    clips = parts_of(whole.clips)
-    pair = proposed([clips[splice.spans[-1].clip], clip]).spans
-    return whole.with_span(len(splice.spans) - 1, end=pair[0].end).with_span(len(splice.spans), start=pair[1].start)
 
 
 def _data(splice: core.Splice) -> dict[str, Any]:

@@ -119,7 +119,12 @@ class Splices(Studio):
         self.get(f"{path}/place?out=9000&into=1", 422)
 
     def test_it_goes_on_and_clips_of_another_skeleton_are_performed(self) -> None:
-        longer = self.post(f"splices/{self.made['id']}/clips", clip=self.greet.pk)
+        splice = self.made["splice"] | {"spans": [*self.made["splice"]["spans"], {"clip": str(self.greet.pk)}]}
+        placed = self.post(f"splices/{self.made['id']}/proposal", splice=splice, joins=[1])["splice"]
+        self.assertEqual(placed["spans"][0], splice["spans"][0])
+        self.assertIsNotNone(placed["spans"][2]["start"])
+        self.post(f"splices/{self.made['id']}/proposal", 422, splice=splice, joins=[5])
+        longer = self.change(spans=placed["spans"], joins=placed["joins"])
         self.assertEqual(longer["parts"], ["walk", "bow", self.greet.name])
         self.assertEqual([row["own"] for row in longer["clips"]], [True, True, False])
         self.assertEqual(len(longer["made"]["joins"]), 2)

@@ -15,6 +15,7 @@ import { useIntake } from './stores/intake'
 import { useLibrary } from './stores/library'
 import { useMessages } from './stores/messages'
 import { useRuns } from './stores/runs'
+import { useSplices } from '@/stores/splices'
 
 const finding = ref(false)
 const keys = ref(false)
@@ -28,13 +29,14 @@ useEventListener('keydown', (event) => {
 })
 useChanges().follow()
 useChanges().on(['library'], (changes) => useLibrary().follow(changes).catch(messages.fail))
+useChanges().on(['splices', 'library'], () => useSplices().load().catch(messages.fail))
 useChanges().on(['cast'], () => useCast().load().catch(messages.fail))
 useChanges().on(['ingest'], (changes) => useIntake().follow(changes))
 useChanges().on(['renditions', 'library', 'cast', 'fittings'], () => useRuns().refresh())
 onMounted(async () => {
   void useRuns().refresh()
   void useIntake().refresh()
-  await Promise.all([useLibrary().load(), useCast().load()]).catch(messages.fail)
+  await Promise.all([useLibrary().load(), useCast().load(), useSplices().load()]).catch(messages.fail)
 })
 router.onError(() => messages.fail(new Error('a part of the page could not be loaded')))
 </script>

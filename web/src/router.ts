@@ -19,6 +19,12 @@ export const router = createRouter({
       component: () => import('./features/clip/ClipView.vue'),
       meta: { title: 'Clip' },
     },
+    {
+      path: '/splices/:id(\\d+)',
+      name: 'splice',
+      component: () => import('./features/splices/SpliceView.vue'),
+      meta: { title: 'Splice' },
+    },
     { path: '/cast', name: 'cast', component: () => import('./features/cast/CastView.vue'), meta: { title: 'Cast' } },
     {
       path: '/fittings',

@@ -540,7 +540,7 @@ export interface paths {
         patch: operations["change_splice"];
         trace?: never;
     };
-    "/api/splices/{splice_id}/clips": {
+    "/api/splices/{splice_id}/proposal": {
         parameters: {
             query?: never;
             header?: never;
@@ -550,10 +550,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Post Clip
-         * @description Go on with another clip, where it meets the last one best.
+         * Post Proposal
+         * @description The same spans with some joins where their clips meet best; nothing is kept.
          */
-        post: operations["go_on_with_clip"];
+        post: operations["place_joins"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3269,13 +3269,20 @@ export interface components {
             /** Splice */
             splice: components["schemas"]["Splice"];
         };
+        /** SplicePlaced */
+        SplicePlaced: {
+            /** Splice */
+            splice: components["schemas"]["Splice"];
+        };
         /**
-         * SpliceAddition
-         * @description A clip that a splice goes on with.
+         * SpliceProposal
+         * @description joins: the numbers of those that are to be placed anew.
          */
-        SpliceAddition: {
-            /** Clip */
-            clip: number;
+        SpliceProposal: {
+            /** Splice */
+            splice: components["schemas"]["Splice"];
+            /** Joins */
+            joins: number[];
         };
         /**
          * SpliceTrialOut
@@ -6210,10 +6217,16 @@ export interface components {
         Splice: {
             /** Spans */
             spans: components["schemas"]["Span"][];
-            /** Joins */
-            joins?: components["schemas"]["Join"][];
-            /** Name */
-            name?: string;
+            /**
+             * Joins
+             * @default []
+             */
+            joins: components["schemas"]["Join"][];
+            /**
+             * Name
+             * @default splice
+             */
+            name: string;
         };
     };
     responses: never;
@@ -6993,7 +7006,7 @@ export interface operations {
             };
         };
     };
-    go_on_with_clip: {
+    place_joins: {
         parameters: {
             query?: never;
             header?: never;
@@ -7004,7 +7017,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SpliceAddition"];
+                "application/json": components["schemas"]["SpliceProposal"];
             };
         };
         responses: {
@@ -7014,7 +7027,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SpliceOut"];
+                    "application/json": components["schemas"]["SplicePlaced"];
                 };
             };
         };

@@ -4,7 +4,17 @@ import { watch } from 'vue'
 
 import { pageId } from '@/api/concurrency'
 
-const ALL = ['library', 'cast', 'ingest', 'fittings', 'stances', 'renditions', 'delivery', 'patterns'] as const
+const ALL = [
+  'library',
+  'splices',
+  'cast',
+  'ingest',
+  'fittings',
+  'stances',
+  'renditions',
+  'delivery',
+  'patterns',
+] as const
 export type Subject = (typeof ALL)[number]
 /**
  * Something that was written elsewhere. path: of the request that wrote it; empty for what the studio did by itself.

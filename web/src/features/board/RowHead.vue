@@ -1,11 +1,14 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import ClipPlate from '@/features/library/ClipPlate.vue'
+import { useSplices } from '@/stores/splices'
 import type { Entry } from './sheet'
 
-/** The clip that a row is of, with its plate. */
-defineProps<{ entry: Entry }>()
+/** The clip that a row is of, with its plate; of a splice, its parts. */
+const props = defineProps<{ entry: Entry }>()
+const splices = useSplices()
+const splice = computed(() => splices.ofClip(props.entry.clips[0].id))
 const emit = defineEmits<{ sweep: [event: MouseEvent] }>()
 const pointed = ref(false)
 </script>
@@ -22,7 +25,9 @@ const pointed = ref(false)
     <span class="plate"><ClipPlate :clip="entry.clips[0]" :playing="pointed" /></span>
     <span class="words"
       ><span class="name">{{ entry.clips[0].name }}</span
-      ><span class="quiet mono">{{ entry.clips[0].seconds.toFixed(1) }} s</span></span
+      ><span v-if="splice" class="quiet parts" :title="splice.parts.join(', then ')"
+        >{{ splice.outdated.length ? 'out of date: ' : '' }}{{ splice.parts.join(' · ') }}</span
+      ><span v-else class="quiet mono">{{ entry.clips[0].seconds.toFixed(1) }} s</span></span
     >
   </button>
 </template>
@@ -60,5 +65,11 @@ const pointed = ref(false)
 }
 .mono {
   font-size: 12.5px;
+}
+.parts {
+  font-size: 12.5px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 </style>

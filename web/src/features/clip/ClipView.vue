@@ -14,6 +14,7 @@ import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useLibrary, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import { useSplices } from '@/stores/splices'
 import ClipFacts from './ClipFacts.vue'
 import ClipPane, { type Leaf } from './ClipPane.vue'
 import { shownAt, type Graph } from './curves'
@@ -35,6 +36,7 @@ const messages = useMessages()
 /** This view is made anew for another clip. */
 const id = Number(route.params.id)
 const clip = computed(() => library.clip(id))
+const splice = computed(() => useSplices().ofClip(id))
 const height = computed(() => library.skeletons.find((body) => body.id === clip.value?.skeleton_id)?.height ?? 1.7)
 const canvas = ref<HTMLCanvasElement>()
 const scene = useClipStage(canvas, height)
@@ -247,6 +249,9 @@ onBeforeUnmount(scene.close)
         <router-link class="quiet" :to="`/library?clip=${clip.id}`">Library</router-link>
         <h1>{{ clip.name }}</h1>
         <span v-if="clip.retired" class="quiet">retired</span>
+        <router-link v-if="splice" class="quiet" :to="`/splices/${splice.id}`"
+          >spliced of {{ splice.parts.join(' · ') }}</router-link
+        >
         <span class="space"></span>
         <span v-if="hasSteps" class="choice" role="group" aria-label="What is shown">
           <button :aria-pressed="!inTake" @click="showTake(false)">Refined</button>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import NumberBox from './NumberBox.vue'
+import NumberBox from '@/shared/fields/NumberBox.vue'
 import { changes, KINDS, measured, valueOf, withValue, type Effect, type Step, type Value } from './recipe'
 
 /** A step of the recipe: its switch, its values, and what it changes. frame: of the take, in view. */

@@ -1,4 +1,5 @@
 import type { Schemas } from '@/api/client'
+import type { Named, NumberField } from '@/shared/fields/numberField'
 
 /** The steps of a clip's recipe: what they are called, what can be said of them, and how a list of them is changed. */
 export type Recipe = Schemas['Recipe']
@@ -9,23 +10,6 @@ export type Proposal = Schemas['ProposalOut']
 export type LoopCandidate = Schemas['LoopOut']
 export type Value = number | boolean | string[] | number[] | null
 
-interface Named {
-  /** Where the value is in the step: its name, and behind a dot its place in a list. */
-  path: string
-  label: string
-}
-export interface NumberField extends Named {
-  type: 'number' | 'frame'
-  unit: string
-  least: number
-  most: number
-  /** What an arrow key changes it by. */
-  step: number
-  /** So many of the unit that people read are one of the value. */
-  scale?: number
-  /** What is shown where nothing is said. */
-  empty?: string
-}
 export interface SwitchField extends Named {
   type: 'switch'
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { openFitting } from '@/features/fitting/open'
@@ -7,6 +7,7 @@ import { likeliest } from '@/stores/bodies'
 import { useCast } from '@/stores/cast'
 import { useMessages } from '@/stores/messages'
 import type { Clip } from '@/stores/library'
+import { useSplices } from '@/stores/splices'
 import ClipPlate from './ClipPlate.vue'
 
 const props = defineProps<{ clip: Clip; selected: boolean; picking: boolean; marked: boolean }>()
@@ -14,6 +15,9 @@ const emit = defineEmits<{ pick: [shift: boolean] }>()
 const cast = useCast()
 const router = useRouter()
 const hovered = ref(false)
+const splice = computed(() => useSplices().ofClip(props.clip.id))
+/** A splice is opened as one. */
+const path = computed(() => (splice.value ? `/splices/${splice.value.id}` : `/library/clips/${props.clip.id}`))
 const perform = (character: number) => openFitting(router, props.clip.id, character).catch(useMessages().fail)
 const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm`)
 </script>
@@ -28,17 +32,20 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
       :aria-label="`Select ${clip.name}`"
       @click="emit('pick', ($event as MouseEvent).shiftKey)"
     />
-    <router-link class="picture" :to="`/library/clips/${clip.id}`" :aria-label="`Open ${clip.name}`">
+    <router-link class="picture" :to="path" :aria-label="`Open ${clip.name}`">
       <ClipPlate :clip="clip" :playing="hovered" />
     </router-link>
     <div class="facts">
-      <router-link class="name" :to="`/library/clips/${clip.id}`">{{ clip.name }}</router-link>
+      <router-link class="name" :to="path">{{ clip.name }}</router-link>
       <span class="mono quiet"
         >{{ clip.frames }} f · {{ clip.seconds.toFixed(2) }} s · {{ +clip.fps.toFixed(3) }} fps · {{ travel(clip)
         }}{{ clip.loop ? ' · ⟳ loops' : '' }}</span
       >
     </div>
-    <span v-if="clip.tags.length" class="tags quiet">{{ clip.tags.join(', ') }}</span>
+    <span v-if="splice" class="tags quiet" :title="splice.parts.join(', then ')"
+      >{{ splice.outdated.length ? 'out of date, ' : '' }}spliced of {{ splice.parts.length }}</span
+    >
+    <span v-else-if="clip.tags.length" class="tags quiet">{{ clip.tags.join(', ') }}</span>
     <v-btn v-if="cast.present.length === 1" size="small" @click="perform(cast.present[0].id)"
       >See it on {{ cast.present[0].name }}</v-btn
     >

@@ -34,7 +34,11 @@ let lastPicked = -1
 
 const waiting = computed(() => intake.motion.length)
 const tags = computed(() => [...new Set(library.clips.flatMap((clip) => clip.tags))].sort())
-const ids = computed(() => shown.value.filter((clip) => selected.value.has(clip.id)).map((clip) => clip.id))
+/** In the order in which they were ticked. */
+const ids = computed(() => {
+  const there = new Set(shown.value.map((clip) => clip.id))
+  return [...selected.value].filter((id) => there.has(id))
+})
 const columns = computed(() => Math.max(1, Math.floor((width.value - 26) / (width.value < 700 ? 340 : 430))))
 /** Rows of cards: only those in sight are drawn, however many clips there are. */
 const rows = computed(() => {

@@ -1,18 +1,38 @@
 <script setup lang="ts">
 import { ref } from 'vue'
+import { useRouter } from 'vue-router'
 
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import { useSplices } from '@/stores/splices'
 import RecipeMenu from './RecipeMenu.vue'
 
-/** What can be done with all selected clips at once. shown: how many clips there are to select. */
+/**
+ * What can be done with all selected clips at once. ids: in the order in which they were ticked. shown: how many clips
+ * there are to select.
+ */
 const props = defineProps<{ ids: number[]; shown: number; tags: string[]; retired: boolean }>()
 const emit = defineEmits<{ selectAll: []; selectNone: []; rename: [] }>()
 const library = useLibrary()
 const messages = useMessages()
+const splices = useSplices()
+const router = useRouter()
 const newTag = ref('')
 const count = (ids: number[]) => (ids.length === 1 ? 'One clip' : `${ids.length} clips`)
 
+const splicing = ref(false)
+async function splice() {
+  splicing.value = true
+  try {
+    const made = await splices.make(props.ids)
+    await library.load()
+    await router.push(`/splices/${made.id}`)
+  } catch (problem) {
+    messages.fail(problem)
+  } finally {
+    splicing.value = false
+  }
+}
 async function giveTag(tag: string) {
   if (tag.trim()) await library.changeMany(props.ids, { tag: [tag.trim()] }).catch(messages.fail)
 }
@@ -53,6 +73,14 @@ async function retire(on: boolean) {
       </v-card>
     </v-menu>
     <RecipeMenu :ids="ids" />
+    <v-btn
+      v-if="!retired"
+      size="small"
+      :disabled="ids.length < 2 || ids.length > 60 || splicing"
+      title="Join them into one clip, in the order in which they were ticked"
+      @click="splice"
+      >Splice</v-btn
+    >
     <v-btn size="small" @click="emit('rename')">Rename by a rule</v-btn>
     <v-btn v-if="retired" size="small" @click="retire(false)">Restore</v-btn>
     <v-btn v-else size="small" @click="retire(true)">Retire</v-btn>

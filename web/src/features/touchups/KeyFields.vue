@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import NumberBox from '@/features/clip/NumberBox.vue'
-import type { NumberField } from '@/features/clip/recipe'
+import NumberBox from '@/shared/fields/NumberBox.vue'
+import type { NumberField } from '@/shared/fields/numberField'
 import { axisNames, keyAt, unitOf, type KeyPath } from './touchups'
 import type { TouchUps } from './useTouchUps'
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import NumberBox from '@/features/clip/NumberBox.vue'
-import type { NumberField } from '@/features/clip/recipe'
+import NumberBox from '@/shared/fields/NumberBox.vue'
+import type { NumberField } from '@/shared/fields/numberField'
 import { weightAt, weightText, type Layer } from './touchups'
 import type { TouchUps } from './useTouchUps'
 

@@ -67,6 +67,25 @@ export const SHORTCUTS = {
       { label: 'double click', does: 'on the curve of a pace: a key' },
     ],
   },
+  Splice: {
+    shortcuts: {
+      next: { keys: 'n', does: 'next join' },
+      previous: { keys: 'shift+n', does: 'the one before' },
+      candidate: { keys: 'c', does: 'join at the next candidate' },
+      candidateBefore: { keys: 'shift+c', does: 'at the one before' },
+      map: { keys: 'm', does: 'the cost map, and the candidates' },
+      follow: { keys: 'w', does: 'the camera follows, and not' },
+      frameAll: { keys: 'f', does: 'frame the whole path' },
+      letGo: { keys: 'escape', does: 'let go of what is drawn' },
+      ...HISTORY,
+    },
+    gestures: [
+      { label: '← →', does: 'on a span, its end or a join: a frame; with Shift ten' },
+      { label: 'Alt ← →', does: 'on a span: earlier or later' },
+      { label: 'Del', does: 'on a span: take it out' },
+      { label: 'arrows', does: 'in the cost map: move; Enter joins there' },
+    ],
+  },
   Fitting: {
     shortcuts: {
       mesh: { keys: 'm', does: 'mesh on and off' },

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onBeforeUnmount, ref, watch } from 'vue'
 
-import type { NumberField } from './recipe'
+import type { NumberField } from './numberField'
 
 /** A number that is typed, drawn by its label, or changed by arrow keys; Shift makes steps of ten. */
 const props = defineProps<{ field: NumberField; value: number | null; of: string }>()

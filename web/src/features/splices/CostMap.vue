@@ -1,0 +1,217 @@
+<script setup lang="ts">
+import { useResizeObserver } from '@vueuse/core'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import { useTheme } from 'vuetify'
+
+import { fetchArrays } from '@/api/client'
+import { useLatest } from '@/shared/useLatest'
+import { useMessages } from '@/stores/messages'
+import type { Candidate } from './splices'
+
+/**
+ * What it costs to go from any frame of the one clip to any of the other: the darker, the less. Any place can be taken,
+ * by the pointer or by arrow keys and Enter.
+ */
+const props = defineProps<{
+  splice: number
+  join: number
+  /** Of what it is a map; another one is fetched when this changes. */
+  version: string
+  out: number
+  into: number
+  candidates: Candidate[]
+  names: [string, string]
+}>()
+const emit = defineEmits<{ choose: [out: number, into: number] }>()
+const theme = useTheme()
+const canvas = ref<HTMLCanvasElement>()
+const box = ref<HTMLElement>()
+const size = ref({ width: 380, height: 260 })
+useResizeObserver(box, ([entry]) => (size.value = { width: entry.contentRect.width, height: entry.contentRect.height }))
+const map = ref<{ rows: Float32Array; columns: Float32Array; costs: Float32Array } | null>(null)
+const cursor = ref<[out: number, into: number] | null>(null)
+const latest = useLatest()
+
+watch(
+  () => [props.splice, props.join, props.version],
+  () =>
+    void latest(
+      () => fetchArrays(`/api/splices/${props.splice}/joins/${props.join}/map`),
+      ({ blocks: [costs, rows, columns] }) => {
+        map.value = { costs: costs.values, rows: rows.values, columns: columns.values }
+        cursor.value = null
+        void nextTick(paint)
+      },
+    ).catch(useMessages().fail),
+  { immediate: true },
+)
+const last = computed(() => ({ out: map.value?.rows.at(-1) ?? 1, into: map.value?.columns.at(-1) ?? 1 }))
+/** The cost that is drawn as light as paper: half of all places cost more. */
+const light = computed(() => {
+  const costs = [...(map.value?.costs ?? [])].filter((cost) => cost >= 0).sort((a, b) => a - b)
+  return costs[Math.floor(costs.length * 0.6)] ?? 1
+})
+function paint() {
+  const found = map.value
+  const context = canvas.value?.getContext('2d')
+  if (!found || !context || !canvas.value) return
+  const [height, width] = [found.rows.length, found.columns.length]
+  canvas.value.width = width
+  canvas.value.height = height
+  const style = getComputedStyle(canvas.value)
+  const colour = (name: string) => {
+    context.fillStyle = style.getPropertyValue(name)
+    context.fillRect(0, 0, 1, 1)
+    return [...context.getImageData(0, 0, 1, 1).data].slice(0, 3)
+  }
+  const [ink, paper, refused] = [colour('--ink'), colour('--paper'), colour('--hairline')]
+  const image = context.createImageData(width, height)
+  found.costs.forEach((cost, n) => {
+    // Out goes upwards, as into goes to the right.
+    const row = height - 1 - Math.floor(n / width)
+    const at = (row * width + (n % width)) * 4
+    const share = Math.min(1, Math.max(0, cost / light.value)) ** 0.7
+    for (let k = 0; k < 3; k++)
+      image.data[at + k] = cost < 0 ? refused[k] : Math.round(ink[k] + (paper[k] - ink[k]) * share)
+    image.data[at + 3] = 255
+  })
+  context.putImageData(image, 0, 0)
+}
+watch(
+  () => theme.global.name.value,
+  () => void nextTick(paint),
+  { flush: 'post' },
+)
+onMounted(paint)
+
+const x = (into: number) => (into / Math.max(1, last.value.into)) * size.value.width
+const y = (out: number) => size.value.height - (out / Math.max(1, last.value.out)) * size.value.height
+function placeAt(event: PointerEvent): [number, number] {
+  const edge = box.value!.getBoundingClientRect()
+  const [right, up] = [(event.clientX - edge.left) / edge.width, 1 - (event.clientY - edge.top) / edge.height]
+  const on = (share: number, most: number) => Math.round(Math.min(1, Math.max(0, share)) * most)
+  return [on(up, last.value.out), on(right, last.value.into)]
+}
+function key(event: KeyboardEvent) {
+  const [out, into] = cursor.value ?? [props.out, props.into]
+  const step = event.shiftKey ? 10 : 1
+  const moves: Record<string, [number, number]> = {
+    ArrowUp: [step, 0],
+    ArrowDown: [-step, 0],
+    ArrowLeft: [0, -step],
+    ArrowRight: [0, step],
+  }
+  if (event.key === 'Enter') return emit('choose', out, into)
+  if (event.key === 'Escape') return void (cursor.value = null)
+  const move = moves[event.key]
+  if (!move) return
+  event.preventDefault()
+  event.stopPropagation()
+  const within = (value: number, most: number) => Math.min(most, Math.max(0, value))
+  cursor.value = [within(out + move[0], last.value.out), within(into + move[1], last.value.into)]
+}
+const nearest = (list: Float32Array, frame: number) => {
+  let best = 0
+  list.forEach((value, n) => Math.abs(value - frame) < Math.abs(list[best] - frame) && (best = n))
+  return best
+}
+const costAt = (out: number, into: number) => {
+  const found = map.value
+  return found && found.costs[nearest(found.rows, out) * found.columns.length + nearest(found.columns, into)]
+}
+const said = computed(() => {
+  const [out, into] = cursor.value ?? [props.out, props.into]
+  const cost = costAt(out, into)
+  const words = cost === null ? '' : cost < 0 ? 'refused: from one foot to the other' : `${cost.toFixed(1)} cm`
+  return `${props.names[0]} ${out} into ${props.names[1]} ${into}: ${words}`
+})
+</script>
+
+<template>
+  <div class="map">
+    <div
+      ref="box"
+      class="picture"
+      tabindex="0"
+      role="application"
+      :aria-label="`Cost map: ${said}. Arrow keys move, Enter joins there.`"
+      @pointermove="cursor = placeAt($event)"
+      @pointerleave="cursor = null"
+      @click="emit('choose', ...placeAt($event as PointerEvent))"
+      @keydown="key"
+      @blur="cursor = null"
+    >
+      <canvas ref="canvas"></canvas>
+      <svg :width="size.width" :height="size.height" aria-hidden="true">
+        <template v-for="row in candidates" :key="`${row.out}.${row.into}`">
+          <circle :cx="x(row.into)" :cy="y(row.out)" r="6.5" class="under" />
+          <circle :cx="x(row.into)" :cy="y(row.out)" r="5" class="candidate" />
+        </template>
+        <circle :cx="x(into)" :cy="y(out)" r="5.5" class="now" />
+        <template v-if="cursor">
+          <line :x1="x(cursor[1])" :x2="x(cursor[1])" y1="0" :y2="size.height" />
+          <line x1="0" :x2="size.width" :y1="y(cursor[0])" :y2="y(cursor[0])" />
+        </template>
+      </svg>
+    </div>
+    <p class="axes quiet">
+      <span>↑ out of {{ names[0] }}</span
+      ><span>→ into {{ names[1] }}</span>
+    </p>
+    <p class="mono said" role="status">{{ said }}</p>
+    <p class="quiet hint">The darker, the less it costs; rings are the candidates. Click any place to join there.</p>
+  </div>
+</template>
+
+<style scoped>
+.map {
+  display: grid;
+  gap: 4px;
+  padding: 8px 14px 12px;
+  font-size: 13px;
+}
+.picture {
+  position: relative;
+  height: 250px;
+  border: 1px solid var(--hairline);
+  cursor: crosshair;
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
+svg {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+  overflow: visible;
+}
+.candidate {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 1.8;
+}
+.under {
+  fill: none;
+  stroke: var(--panel);
+  stroke-width: 2;
+}
+.now {
+  fill: var(--accent);
+  stroke: var(--panel);
+  stroke-width: 1.5;
+}
+line {
+  stroke: var(--accent);
+  stroke-width: 1;
+}
+.axes {
+  display: flex;
+  justify-content: space-between;
+}
+.hint {
+  font-size: 12.5px;
+}
+</style>
