@@ -95,6 +95,9 @@ def _parser() -> argparse.ArgumentParser:
     refine.set_defaults(run="refining:refine_clips")
     splice = commands.add_parser("splice", help="join clips of one skeleton with transitions")
     splice.add_argument("clips", type=Path, nargs="+", metavar="CLIP", help="in the order in which they are joined")
+    splice.add_argument(
+        "--character", type=Path, help="who performs them, each through a fitting: clips of any skeletons"
+    )
     splice.add_argument("--splice", type=Path, metavar="S.json", help="spans and joins that were kept in a file")
     splice.add_argument(
         "--at",
@@ -125,7 +128,7 @@ def _parser() -> argparse.ArgumentParser:
     for command, whose in told.items():
         # A recipe and a splice ask the motion where it faces.
         _say_how_to_read(command, "", whose, facing=command not in (refine, splice))
-    for command in (fit, move):
+    for command in (fit, move, splice):
         _say_how_to_read(command, "character-", "the character")
     for command in (inspect, fit, move, check, convert, refine, splice, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import asdict
 from itertools import pairwise
 from pathlib import Path
@@ -14,7 +14,9 @@ from armuto.cli.refining import kind_of, write_clips
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.kinematics.clip import Clip
+from armuto.pipeline import transfer
 from armuto.refining.refined import body_of
+from armuto.retarget.fitting import NothingToPair, fit
 from armuto.splicing import model
 from armuto.splicing.candidates import Candidate, candidates
 from armuto.splicing.features import PreparedClip
@@ -25,7 +27,7 @@ from armuto.splicing.model import Join, Span, Splice
 
 def splice_files(options: argparse.Namespace) -> int:
     kind = None if options.candidates else kind_of(_output(options))
-    document, clips = _clips(options)
+    document, clips = _performed(options) if options.character else _clips(options)
     names = list(clips)
     splice = model.from_file(content_of(options.splice), str(options.splice)) if options.splice else None
     plain = splice or Splice(tuple(Span(name) for name in names))
@@ -77,12 +79,34 @@ def _clips(options: argparse.Namespace) -> tuple[Document, dict[str, Clip]]:
     for path, document in zip(options.clips, documents, strict=True):
         if not document.clips:
             raise BadInput(f"{path}: there is no motion in it to splice; name a file with a clip.")
-        clip, number = document.clips[0], 2
-        name = clip.name
-        while name in out:
-            name, number = f"{clip.name} {number}", number + 1
+        clip = document.clips[0]
+        name = _free(clip.name, out)
         out[name] = clip.renamed(name)
     return documents[0], out
+
+
+def _performed(options: argparse.Namespace) -> tuple[Document, dict[str, Clip]]:
+    """The first clip of each file as a character performs it, each through a fitting of its own, and the character."""
+    character = read(options.character, import_options_of(options, "character_"))
+    out: dict[str, Clip] = {}
+    for path in options.clips:
+        document = read(path, import_options_of(options))
+        if not document.clips:
+            raise BadInput(f"{path}: there is no motion in it to splice; name a file with a clip.")
+        try:
+            fitting = fit(document.skeleton, character.skeleton, document.parts, character.parts)
+        except NothingToPair:
+            raise BadInput(f"{path}: nothing of its skeleton is like {options.character}; name another body.") from None
+        clip = document.clips[0]
+        out[_free(clip.name, out)] = transfer(clip, fitting)
+    return character, out
+
+
+def _free(name: str, taken: Container[str]) -> str:
+    made, number = name, 2
+    while made in taken:
+        made, number = f"{name} {number}", number + 1
+    return made
 
 
 def _placed(names: Sequence[str], clips: dict[str, PreparedClip], options: argparse.Namespace) -> Splice:

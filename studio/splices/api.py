@@ -14,7 +14,7 @@ from armuto.errors import BadInput
 from armuto.splicing import model as core
 from armuto.splicing.candidates import Candidate, candidate_at, candidates, cost_map
 from armuto.splicing.features import PreparedClip
-from armuto.splicing.findings import findings, where_they_do_not_meet
+from armuto.splicing.findings import findings
 from armuto.splicing.joining import Spliced
 from studio.library.services import change_clip
 from studio.platform.array_response import array_response
@@ -106,26 +106,31 @@ def get_candidates(
     request: HttpRequest,
     splice_id: Id,
     number: Id,
+    everywhere: bool = False,
     out_first: Id | None = None,
     out_last: Id | None = None,
     into_first: Id | None = None,
     into_last: Id | None = None,
 ) -> Any:
-    """Where the clips of a join meet best, in all their frames or between those that are said, and first the place
-    where they are joined now."""
+    """Where the clips of a join meet best, and first the place where they are joined now.
+
+    They are looked for in the last half of the one clip and the first half of the other, in all frames of both
+    (everywhere), or between those that are said.
+    """
     row = _row(splice_id)
     a, b, now = _pair(row, number)
-    wanted = [
-        (0 if first is None else first, clip.clip.frames - 1 if last is None else last)
-        for first, last, clip in ((out_first, out_last, a), (into_first, into_last, b))
-    ]
+    usual = services.ranges(row.value(), number, a, b)
+    if everywhere:
+        usual = (0, a.clip.frames - 1), (0, b.clip.frames - 1)
+    said = (out_first, out_last), (into_first, into_last)
+    out, into = (
+        tuple(own if frame is None else frame for own, frame in zip(frames, given, strict=True))
+        for frames, given in zip(usual, said, strict=True)
+    )
     try:
-        found = candidates(a.features, b.features, a.clip.fps, wanted[0], wanted[1], MOST_CANDIDATES)
+        found = candidates(a.features, b.features, a.clip.fps, (out[0], out[1]), (into[0], into[1]), MOST_CANDIDATES)
     except ValueError as problem:
         raise BadInput(f"{row.clip.name}: {problem}.") from None
-    if not found and None in (out_first, into_first):
-        names = [row.parts.get(clip_id=row.value().spans[n].clip).clip.name for n in (number, number + 1)]
-        raise BadInput(where_they_do_not_meet(*names))
     chosen = candidate_at(a.features, b.features, *now)
     return [_candidate(each) for each in [chosen, *(each for each in found if (each.out, each.into) != now)]]
 

@@ -52,17 +52,24 @@ def placed(splice: core.Splice, joins: Iterable[int], clips: dict[str, Clip]) ->
         if not 0 <= number < len(splice.joins):
             raise BadInput(f"There is no join {number} in this splice; they are counted from 0.")
         a, b = (at[span.clip] for span in spans[number : number + 2])
-        fps, last = a.clip.fps, a.clip.frames - 1
-        begins = 0 if spans[number].start is None else round((spans[number].start or 0.0) * fps)
-        end = spans[number + 1].end
-        ends = b.clip.frames - 1 if end is None else min(round(end * fps), b.clip.frames - 1)
-        found = candidates(
-            a.features, b.features, fps, (max(last // 2, min(begins + 1, last)), last), (0, ends // 2), 1
-        )
-        out, into = (found[0].out, found[0].into) if found else (last, 0)
-        spans[number] = replace(spans[number], end=out / fps)
-        spans[number + 1] = replace(spans[number + 1], start=into / fps)
+        out, into = ranges(replace(splice, spans=tuple(spans)), number, a, b)
+        found = candidates(a.features, b.features, a.clip.fps, out, into, 1)
+        frames = (found[0].out, found[0].into) if found else (a.clip.frames - 1, 0)
+        spans[number] = replace(spans[number], end=frames[0] / a.clip.fps)
+        spans[number + 1] = replace(spans[number + 1], start=frames[1] / a.clip.fps)
     return replace(splice, spans=tuple(spans))
+
+
+def ranges(
+    splice: core.Splice, number: int, a: PreparedClip, b: PreparedClip
+) -> tuple[tuple[int, int], tuple[int, int]]:
+    """The frames in which a join is looked for: the last half of the one clip, after its span begins, and the first
+    half of what the next span shows of the other."""
+    fps, last = a.clip.fps, a.clip.frames - 1
+    start, end = splice.spans[number].start, splice.spans[number + 1].end
+    begins = 0 if start is None else round(start * fps)
+    ends = b.clip.frames - 1 if end is None else min(round(end * fps), b.clip.frames - 1)
+    return (max(last // 2, min(begins + 1, last)), last), (0, ends // 2)
 
 
 def parse(row: Splice, data: Any) -> core.Splice:
@@ -78,7 +85,7 @@ def change(row: Splice, data: Any, base: int | None) -> None:
     for what cannot be made, and :class:`~studio.platform.optimistic.Conflict` where others have changed it since."""
     wanted = parse(row, data)
     clips = parts_of(wanted.clips)
-    if str(row.clip_id) in clips:
+    if row.clip_id in _made_of(clips.values()):
         raise BadInput(f"{row.clip.name}: a splice cannot be made of itself; take another clip.")
     made = splice_clips(wanted, prepared(wanted, clips))
     with transaction.atomic():
@@ -159,6 +166,16 @@ def file_of(splice: core.Splice, clips: dict[str, Clip]) -> bytes:
     """A splice as its file, with the names of its clips in place of their numbers, as the shell reads it."""
     spans = tuple(replace(span, clip=clips[span.clip].name) for span in splice.spans)
     return (json.dumps(core.to_json(replace(splice, spans=spans)), ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def _made_of(clips: Iterable[Clip]) -> set[int]:
+    """The numbers of clips and of all that those of them are made of which are splices, and so on."""
+    out: set[int] = set()
+    fresh = {clip.pk for clip in clips}
+    while fresh:
+        out |= fresh
+        fresh = set(SplicedClip.objects.filter(splice__clip__in=fresh).values_list("clip_id", flat=True)) - out
+    return out
 
 
 def _data(splice: core.Splice) -> dict[str, Any]:

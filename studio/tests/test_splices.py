@@ -95,9 +95,12 @@ class Splices(Studio):
         self.assertIn("“melt” is not one of", self.change(422, joins=[{"blend": "melt"}])["detail"])
         own = [{"clip": str(self.clip.pk)}, {"clip": str(self.walk.pk)}]
         self.assertIn("cannot be made of itself", self.change(422, spans=own, joins=[])["detail"])
+        other = self.post("splices/", clips=[self.clip.pk, self.walk.pk])
+        rounds = [{"clip": str(other["clip_id"])}, {"clip": str(self.walk.pk)}]
+        self.assertIn("cannot be made of itself", self.change(422, spans=rounds, joins=[])["detail"])
         gone = [{"clip": "999"}, {"clip": str(self.walk.pk)}]
         self.assertIn("is not in the library", self.change(422, spans=gone, joins=[])["detail"])
-        self.assertEqual(Original.objects.filter(format="splice").count(), 1)
+        self.assertEqual(Original.objects.filter(format="splice").count(), 2)
 
     def test_candidates_the_map_and_any_place(self) -> None:
         path = f"splices/{self.made['id']}/joins/0"
@@ -105,6 +108,9 @@ class Splices(Studio):
         now = self.made["made"]["joins"][0]["candidate"]
         self.assertEqual(found[0], now)
         self.assertEqual(found[1:], sorted(found[1:], key=lambda row: row["cost"]))
+        everywhere = self.get(f"{path}/candidates?everywhere=true")
+        self.assertLess(min(row["out"] for row in everywhere), 74)
+        self.assertTrue(all(row["out"] >= 74 and row["into"] <= 63 for row in found[1:]))
         within = self.get(f"{path}/candidates?out_first=100&out_last=120&into_first=0&into_last=40")[1:]
         self.assertTrue(within and all(100 <= row["out"] <= 120 and row["into"] <= 40 for row in within))
         self.get(f"{path}/candidates?out_first=100&out_last=9000", 422)

@@ -609,8 +609,10 @@ export interface paths {
         };
         /**
          * Get Candidates
-         * @description Where the clips of a join meet best, in all their frames or between those that are said, and first the place
-         *     where they are joined now.
+         * @description Where the clips of a join meet best, and first the place where they are joined now.
+         *
+         *     They are looked for in the last half of the one clip and the first half of the other, in all frames of both
+         *     (everywhere), or between those that are said.
          */
         get: operations["list_splice_candidates"];
         put?: never;
@@ -7083,6 +7085,7 @@ export interface operations {
     list_splice_candidates: {
         parameters: {
             query?: {
+                everywhere?: boolean;
                 out_first?: number | null;
                 out_last?: number | null;
                 into_first?: number | null;

@@ -1,10 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useRouter } from 'vue-router'
 
+import NextClip from '@/features/splices/NextClip.vue'
+import { spliceClips } from '@/features/splices/open'
 import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
 import { useBoard, type Action, type Cell, type Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
 
 /** What can be done with the swept cells, and what that means before it is done. */
 const props = defineProps<{ cells: Cell[]; plans: Record<Action, Plan> | null; working: boolean }>()
@@ -17,6 +21,8 @@ const emit = defineEmits<{
 const board = useBoard()
 const cast = useCast()
 const library = useLibrary()
+const messages = useMessages()
+const router = useRouter()
 
 const count = (number: number, singular: string, many: string) =>
   number === 1 ? `one ${singular}` : `${number} ${many}`
@@ -26,6 +32,11 @@ const swept = computed(() => {
   const who =
     figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
   return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
+})
+/** The one clip of what is swept, which another can be spliced to. */
+const onlyClip = computed(() => {
+  const clips = new Set(props.cells.map(([clip]) => clip))
+  return clips.size === 1 ? library.clip([...clips][0]) : undefined
 })
 const excepted = computed(() => props.cells.filter((cell) => board.hasException(...cell)).length)
 const ACTIONS: { action: Action; word: string }[] = [
@@ -86,6 +97,11 @@ const skeleton = (id: number) => library.skeletons.find((body) => body.id === id
       >
         {{ word }} <span v-if="plans?.[action].count" class="mono number">{{ plans[action].count }}</span>
       </v-btn>
+      <NextClip
+        v-if="onlyClip"
+        :skeleton="onlyClip.skeleton_id"
+        @add="spliceClips(router, [onlyClip.id, $event]).catch(messages.fail)"
+      />
       <button class="plain word" @click="emit('clear')">Sweep nothing</button>
     </div>
     <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ sentence }}</p>

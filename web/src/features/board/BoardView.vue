@@ -146,6 +146,7 @@ const look = () => board.load().catch(messages.fail)
 watch(() => runs.moved, look)
 useChanges().on(['renditions', 'fittings', 'library', 'cast'], look)
 onMounted(async () => {
+  if (typeof route.query.find === 'string') text.value = route.query.find
   if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
   await board.load().catch(messages.fail)
 })

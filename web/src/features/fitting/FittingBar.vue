@@ -1,13 +1,21 @@
 <script setup lang="ts">
+import { useRouter } from 'vue-router'
+
+import NextClip from '@/features/splices/NextClip.vue'
+import { spliceClips } from '@/features/splices/open'
+import { useMessages } from '@/stores/messages'
 import { VIEWS } from './stances'
 
 /** What is on the stage, and how it is looked at. */
 defineProps<{
   clip: { id: number; name: string }
   clips: { id: number; name: string }[]
+  skeleton: number
   character: string
   stance: boolean
 }>()
+const messages = useMessages()
+const router = useRouter()
 const layout = defineModel<'beside' | 'over'>('layout', { required: true })
 const mesh = defineModel<boolean>('mesh', { required: true })
 const bones = defineModel<boolean>('bones', { required: true })
@@ -34,6 +42,7 @@ const emit = defineEmits<{ choose: [clip: number] }>()
       </v-menu>
       <span class="quiet"> by </span>{{ character }}
     </h1>
+    <NextClip :skeleton="skeleton" @add="spliceClips(router, [clip.id, $event]).catch(messages.fail)" />
     <template v-if="stance">
       <div class="choice" role="group" aria-label="What is seen of the two">
         <button v-for="name in VIEWS" :key="name" :aria-pressed="view === name" @click="view = name">{{ name }}</button>

@@ -317,6 +317,7 @@ onMounted(() => void flow.open(route.query))
         v-model:roll-markers="stances.rollMarkers.value"
         :clip="clip"
         :clips="clips"
+        :skeleton="clip.skeleton_id"
         :character="character.name"
         :stance="leaf === 'stance'"
         @choose="choose"

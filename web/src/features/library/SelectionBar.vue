@@ -2,9 +2,9 @@
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
+import { spliceClips } from '@/features/splices/open'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
-import { useSplices } from '@/stores/splices'
 import RecipeMenu from './RecipeMenu.vue'
 
 /**
@@ -15,7 +15,6 @@ const props = defineProps<{ ids: number[]; shown: number; tags: string[]; retire
 const emit = defineEmits<{ selectAll: []; selectNone: []; rename: [] }>()
 const library = useLibrary()
 const messages = useMessages()
-const splices = useSplices()
 const router = useRouter()
 const newTag = ref('')
 const count = (ids: number[]) => (ids.length === 1 ? 'One clip' : `${ids.length} clips`)
@@ -24,9 +23,7 @@ const splicing = ref(false)
 async function splice() {
   splicing.value = true
   try {
-    const made = await splices.make(props.ids)
-    await library.load()
-    await router.push(`/splices/${made.id}`)
+    await spliceClips(router, props.ids)
   } catch (problem) {
     messages.fail(problem)
   } finally {

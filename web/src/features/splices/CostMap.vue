@@ -46,14 +46,15 @@ watch(
   { immediate: true },
 )
 const last = computed(() => ({ out: map.value?.rows.at(-1) ?? 1, into: map.value?.columns.at(-1) ?? 1 }))
-/** The cost that is drawn as light as paper: half of all places cost more. */
-const light = computed(() => {
-  const costs = [...(map.value?.costs ?? [])].filter((cost) => cost >= 0).sort((a, b) => a - b)
-  return costs[Math.floor(costs.length * 0.6)] ?? 1
+/** The costs that are drawn as dark as ink and as light as paper: the least, and what two thirds do not cost. */
+const range = computed(() => {
+  const costs = Float32Array.from([...(map.value?.costs ?? [])].filter((cost) => cost >= 0)).sort()
+  const [least, light] = [costs[0] ?? 0, costs[Math.floor(costs.length * 0.66)] ?? 1]
+  return { least, wide: Math.max(light - least, 1e-3) }
 })
 function paint() {
   const found = map.value
-  const context = canvas.value?.getContext('2d')
+  const context = canvas.value?.getContext('2d', { willReadFrequently: true })
   if (!found || !context || !canvas.value) return
   const [height, width] = [found.rows.length, found.columns.length]
   canvas.value.width = width
@@ -70,7 +71,7 @@ function paint() {
     // Out goes upwards, as into goes to the right.
     const row = height - 1 - Math.floor(n / width)
     const at = (row * width + (n % width)) * 4
-    const share = Math.min(1, Math.max(0, cost / light.value)) ** 0.7
+    const share = Math.min(1, Math.max(0, (cost - range.value.least) / range.value.wide)) ** 0.8
     for (let k = 0; k < 3; k++)
       image.data[at + k] = cost < 0 ? refused[k] : Math.round(ink[k] + (paper[k] - ink[k]) * share)
     image.data[at + 3] = 255

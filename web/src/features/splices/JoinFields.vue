@@ -43,6 +43,7 @@ function pivot(to: string) {
 const placed = (axis: number, to: number | null): Partial<Join> => ({
   place: props.join.place.map((value, n) => (n === axis ? (to ?? 0) : value)),
 })
+const shown = (value: number) => value.toFixed(value < 20 ? 1 : 0)
 const measures = computed(() => {
   const found = props.made?.measures
   if (!found) return []
@@ -139,8 +140,8 @@ const measures = computed(() => {
     <dl v-if="measures.length" class="measures">
       <template v-for="row in measures" :key="row.word">
         <dt class="quiet">{{ row.word }}</dt>
-        <dd class="mono">{{ row.joined.toFixed(1) }} {{ row.unit }}</dd>
-        <dd class="mono quiet">{{ row.clips === null ? '' : `${row.clips.toFixed(1)} in the clips` }}</dd>
+        <dd class="mono">{{ shown(row.joined) }} {{ row.unit }}</dd>
+        <dd class="mono quiet">{{ row.clips === null ? '' : `${shown(row.clips)} in the clips` }}</dd>
       </template>
     </dl>
   </div>

@@ -78,8 +78,8 @@ function down(event: KeyboardEvent) {
 
 <style scoped>
 .next {
-  margin: 0 14px 8px;
   font-size: 14px;
+  white-space: nowrap;
 }
 .chooser {
   background: var(--panel);

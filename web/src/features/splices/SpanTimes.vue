@@ -232,7 +232,7 @@ const ticks = computed(() => {
   position: absolute;
   top: 28px;
   height: 58px;
-  border: 1px solid var(--hairline);
+  border: 1px solid var(--quiet);
   border-top: 2px solid var(--ink);
   background: var(--paper);
   border-radius: 2px;

@@ -83,13 +83,15 @@ const pair = computed(() =>
 const first = shallowRef<Positions | null>(null)
 const second = shallowRef<Positions | null>(null)
 const looking = ref(false)
+/** Whether candidates are looked for in all frames, or where neither clip loses more than its half. */
+const everywhere = ref(false)
 const latest = useLatest()
 const moved = useLatest()
 const keptPlace = computed(() => placeOf(props.row.splice, props.chosen, props.row.clips, fps.value).join())
 const path = () => ({ splice_id: props.row.id, number: props.chosen })
 /** What was found stays while the place alone changes: the row of the place itself is asked for again. */
 watch(
-  () => [props.row.id, props.chosen, pair.value, props.row.splice.spans.length],
+  () => [props.row.id, props.chosen, pair.value, props.row.splice.spans.length, everywhere.value],
   () => {
     if (!props.row.splice.joins[props.chosen]) return
     looking.value = true
@@ -98,7 +100,9 @@ watch(
       () =>
         Promise.all([
           answer(
-            client.GET('/api/splices/{splice_id}/joins/{number}/candidates', { params: { path: path(), query: {} } }),
+            client.GET('/api/splices/{splice_id}/joins/{number}/candidates', {
+              params: { path: path(), query: { everywhere: everywhere.value } },
+            }),
           ),
           ...keys.map((key) => fetchPositions(`/api/splices/${props.row.id}/clips/${key}/positions`)),
         ] as const),
@@ -152,11 +156,13 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
       @rearrange="emit('rearrange', $event)"
       @choose="emit('choose', $event)"
     />
-    <NextClip
-      :skeleton="library.clip(row.clip_id)?.skeleton_id"
-      :not="row.clip_id"
-      @add="emit('rearrange', spanAdded(splice, $event))"
-    />
+    <div class="then">
+      <NextClip
+        :skeleton="library.clip(row.clip_id)?.skeleton_id"
+        :not="row.clip_id"
+        @add="emit('rearrange', spanAdded(splice, $event))"
+      />
+    </div>
     <template v-if="join">
       <div class="heading">
         <h2>{{ names[0] }} <span class="quiet">into</span> {{ names[1] }}</h2>
@@ -178,7 +184,11 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
           Candidates
         </button>
         <button class="plain" role="tab" :aria-selected="leaf === 'map'" @click="leaf = 'map'">Cost map</button>
-        <span v-if="looking" class="quiet" role="status">looking where they meet …</span>
+        <span class="space"></span>
+        <span v-if="looking" class="quiet" role="status">looking …</span>
+        <label class="quiet" title="Else in the last half of the one and the first half of the other"
+          ><input v-model="everywhere" type="checkbox" /> in all frames</label
+        >
       </div>
       <CandidateList
         v-if="leaf === 'candidates'"
@@ -240,6 +250,9 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
   opacity: 0.4;
   cursor: default;
 }
+.then {
+  padding: 0 14px 8px;
+}
 .heading {
   display: flex;
   gap: 10px;
@@ -265,6 +278,9 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
 .tabs [role='tab'][aria-selected='true'] {
   border-color: var(--accent);
   font-weight: 500;
+}
+.tabs input {
+  accent-color: var(--accent);
 }
 .alone {
   padding: 14px;

@@ -109,7 +109,7 @@ function takeCandidate(by: number) {
   const next = list[(at + by + list.length) % list.length]
   void keep(joinedAt(now, chosen.value, next.out, next.into, fps.value))
 }
-const toBoard = () => router.push({ path: '/board', query: { clip: `${row.value?.clip_id}` } })
+const toBoard = () => router.push({ path: '/board', query: { find: row.value?.name } })
 
 usePlayerKeys(player, frames)
 useShortcuts('Splice', {

@@ -60,6 +60,8 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     if (!mine || !module || !bones.value) return
     const tree = treeFor(module, bones.value)
     now = positions
+    // What is drawn later lies over what is at the same place.
+    if (whole) drawInked()
     mine.addSource('source', new module.BoneLines(tree, mine.palette, height), positions)
     frames.value = positions.frames
     clearDrawn()
@@ -71,9 +73,7 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       marks!.add(join.place[0], join.place[2], n === chosen ? mine.palette.accent : mine.palette.ink, n === chosen),
     )
     mine.addObject(marks.object)
-    if (!whole) return
-    drawInked()
-    drawRibbon()
+    if (whole) drawRibbon()
   }
   function onFloor({ frames: count, points, values }: Positions): Positions {
     const path = new Float32Array(count * 3)
@@ -91,10 +91,20 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     if (!inked.value) return void mine.invalidate()
     const tree = treeFor(module, bones.value)
     const palette = module.faint(mine.palette)
-    spacedFrames(now.frames, INKED).forEach((frame, n) => {
+    apartFrames(now).forEach((frame, n) => {
       const pose = { frames: 1, points: now!.points, values: poseAt(frame) }
       mine.addSource(`pose ${n}`, new module!.BoneLines(tree, palette, height), pose)
     })
+  }
+  /** Frames spaced in time, without those that stand where another one stands. */
+  function apartFrames({ frames: count, points, values }: Positions) {
+    const place = (frame: number) => [0, 2].map((axis) => values[(frame * points + hips) * 3 + axis])
+    const out: number[] = []
+    for (const frame of spacedFrames(count, INKED)) {
+      const [x, z] = place(frame)
+      if (out.every((other) => Math.hypot(x - place(other)[0], z - place(other)[1]) > 0.16 * height)) out.push(frame)
+    }
+    return out
   }
   function drawRibbon() {
     if (!module || !bones.value || !now) return
@@ -127,6 +137,11 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     mine.frameBox((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, wide, height * 1.2, from, 16, 0.4)
   }
   watch(follow, () => stage.value && look(stage.value.frame))
-  watch(inked, drawInked)
+  watch(inked, () => {
+    drawInked()
+    const mine = stage.value
+    if (mine && module && bones.value && now)
+      mine.addSource('source', new module.BoneLines(treeFor(module, bones.value), mine.palette, height), now)
+  })
   return { stage, bones, frames, rows, shown, follow, inked, open, close, show, look }
 }
