@@ -33,7 +33,7 @@ const cursor = ref<[out: number, into: number] | null>(null)
 const latest = useLatest()
 
 watch(
-  () => [props.splice, props.join, props.version],
+  () => [props.splice, props.join, props.version].join(),
   () =>
     void latest(
       () => fetchArrays(`/api/splices/${props.splice}/joins/${props.join}/map`),

@@ -91,7 +91,7 @@ const keptPlace = computed(() => placeOf(props.row.splice, props.chosen, props.r
 const path = () => ({ splice_id: props.row.id, number: props.chosen })
 /** What was found stays while the place alone changes: the row of the place itself is asked for again. */
 watch(
-  () => [props.row.id, props.chosen, pair.value, props.row.splice.spans.length, everywhere.value],
+  () => [props.row.id, props.chosen, pair.value, props.row.splice.spans.length, everywhere.value].join(),
   () => {
     if (!props.row.splice.joins[props.chosen]) return
     looking.value = true
