@@ -34,6 +34,7 @@ from demo.bench_fidelity import report as fidelity
 from demo.bench_refining import report as refining
 from demo.bench_settling import report as settling
 from demo.bench_speed import report as speed
+from demo.bench_splicing import report as splicing
 
 OUT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 OTHERS = "## Eight people at once"
@@ -99,6 +100,7 @@ def main() -> None:
     settled = settling(best)
     faithful = fidelity()
     mended = "\n".join(refining())
+    spliced = splicing(best)
     seen = changes()
     batches = board()
     scores = detections.file_space() | {"calibration frames": detections.calibration()} | detections.tracks()
@@ -144,6 +146,8 @@ How often detection is right, on generated files of two-legged bodies where the 
 {batches}
 
 {mended}
+
+{spliced}
 """
     # What other commands measured stands at the end and is left as it is.
     _, heading, others = OUT.read_text("utf-8").partition(OTHERS)

@@ -93,7 +93,6 @@ def take(page: Page) -> None:
         chooser.value.set_files([bell])
         page.get_by_role("button", name="Accept night watchman").wait_for()
         page.get_by_role("button", name="unit: m").click()
-        picture("cast-intake", settle=3500)
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Dismiss").click()
     page.locator(".label", has_text="porter").click()
@@ -164,6 +163,7 @@ def take(page: Page) -> None:
     page.get_by_label("thin them out").check()
     page.get_by_text("of the keys stay").wait_for()
     picture("delivery", settle=600)
+    spliced(page, picture)
 
 
 def touched_up(page: Page, picture: Callable[..., None]) -> None:
@@ -192,6 +192,26 @@ def touched_up(page: Page, picture: Callable[..., None]) -> None:
     for _ in range(5):
         page.get_by_role("button", name="Undo", exact=True).click()
         page.wait_for_timeout(700)
+
+
+def spliced(page: Page, picture: Callable[..., None]) -> None:
+    """Walk up, bow, wind the key: joined, at the join into the bow."""
+    number = page.evaluate(
+        """async () => {
+            const clips = await (await fetch('/api/library/clips')).json()
+            const ids = ['walk', 'bow', 'wind the key'].map((name) => clips.find((clip) => clip.name === name).id)
+            const token = /armuto_csrf=([^;]+)/.exec(document.cookie)[1]
+            const headers = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
+            const body = JSON.stringify({ clips: ids, name: 'up, bow and wind' })
+            return (await (await fetch('/api/splices/', { method: 'POST', headers, body })).json()).id
+        }"""
+    )
+    page.goto(f"http://127.0.0.1:{PORT}/splices/{number}")
+    page.locator(".candidate").first.wait_for()
+    page.wait_for_function("() => window.armuto?.stage?.positions().source")
+    for _ in range(52):
+        page.keyboard.press("ArrowRight")
+    picture("splice", settle=1500)
 
 
 def weaves(page: Page, picture: Callable[..., None]) -> None:

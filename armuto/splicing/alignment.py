@@ -31,11 +31,13 @@ HALF_AHEAD = np.array([1.0, -5.0, 10.0]) / 6
 @dataclass(frozen=True)
 class Overlap:
     """The frames that two clips have in common: from frame out of the first and into of the second on, as many as
-    frames. None of them: frame into of the second follows on frame out − 1 of the first."""
+    frames. None of them: frame into of the second follows on frame out − 1 of the first. beyond: so many frames more in
+    which the second is seen alone, while what the first was off it dies away."""
 
     out: int
     into: int
     frames: int
+    beyond: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,8 +59,8 @@ def overlap_at(
     out: int, into: int, wanted: int, within_first: tuple[int, int], within_second: tuple[int, int]
 ) -> Overlap:
     """So many frames around frame out of the first and into of the second, which are one; fewer where there are not as
-    many. within: the first and last frame of each that may be used."""
-    if wanted < 1:
+    many. within: the first and last frame of each that may be used; where they are not these, the second follows."""
+    if wanted < 1 or out < within_first[0] or into > within_second[1]:
         return Overlap(out + 1, into, 0)
     room = min(out - within_first[0], into - within_second[0]), min(within_first[1] - out, within_second[1] - into)
     before = min((wanted - 1) // 2, room[0])

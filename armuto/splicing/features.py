@@ -161,11 +161,11 @@ def _shifted(points: FloatArray, frames: float) -> FloatArray:
 
 def _resting(frames: int, ground: Footing | None, steps: Steps | None) -> tuple[FloatArray, tuple[str, ...]]:
     """Which feet rest, ``(F, L)``: 1 or 0, and the limbs by name."""
-    if ground is None or steps is None:
+    if ground is None:
         return np.zeros((frames, 0)), ()
     limb_of = {point.name: point.limb for point in ground.points}
     feet = tuple(dict.fromkeys(limb_of.values()))
     rests = np.zeros((frames, len(feet)))
-    for contact in steps.contacts:
+    for contact in steps.contacts if steps else ():
         rests[contact.first : contact.last + 1, feet.index(limb_of[contact.point])] = 1.0
     return rests, feet

@@ -26,11 +26,11 @@ from armuto.refining.path import STRIDE, bent
 from armuto.refining.refined import LONGEST, Body
 from armuto.refining.rigid import GROUND, STAYS, carriers_of, moved, with_translations
 from armuto.splicing.candidates import Candidate
-from armuto.splicing.features import PreparedClip, prepare
+from armuto.splicing.features import PreparedClip, point_weights, prepare
 from armuto.splicing.layout import LaidPassage, Meeting, laid_out, passages_of
 from armuto.splicing.measures import JoinMeasures, measure_join, unevenness
 from armuto.splicing.model import Splice
-from armuto.splicing.transition import carry, fade, weights
+from armuto.splicing.transition import SHORTEST_CARRY, blended, weights
 
 LIFT = 0.01  # metres by which a resting foot is lifted: counts as much as twice the unevenness
 NEARLY_NOTHING = 0.15  # of what is seen
@@ -109,11 +109,29 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
     ------
     BadInput
         With one sentence: a span beyond its clip, a pivot that the body does not have, or too many frames.
+
+    Examples
+    --------
+    >>> from pathlib import Path
+    >>> from armuto.formats import read
+    >>> from armuto.refining.refined import body_of
+    >>> from armuto.splicing.joining import prepare_clips, splice_clips
+    >>> from armuto.splicing.model import Join, Span, Splice
+    >>> walk, bow = (read(Path(f"demo/files/hall/{name}.bvh").read_bytes(), name) for name in ("walk", "bow"))
+    >>> splice = Splice((Span("walk", end=4.0), Span("bow", start=0.5)), (Join(overlap=0.4),))
+    >>> clips = {"walk": walk.clips[0], "bow": bow.clips[0]}
+    >>> made = splice_clips(splice, prepare_clips(splice, clips, body_of(walk.skeleton, walk.parts)))
+    >>> made.clip.frames, made.joins[0].pivot, made.joins[0].last - made.joins[0].first + 1
+    (234, 'left foot', 12)
     """
-    laid, meetings = laid_out(splice, passages_of(splice, clips))
-    frames = laid[-1].end + 1
+    passages = passages_of(splice, clips)
+    # An overlap takes at most half of a passage.
+    frames = sum(each.last - each.first + 1 for each in passages) // 2
     if frames > LONGEST:
-        raise BadInput(f"“{splice.name}” would come to {frames:,} frames; at most {LONGEST:,} are made.")
+        raise BadInput(f"“{splice.name}” would come to {frames:,} frames and more; at most {LONGEST:,} are made.")
+    laid, meetings = laid_out(splice, passages)
+    if laid[-1].end >= LONGEST:
+        raise BadInput(f"“{splice.name}” would come to {laid[-1].end + 1:,} frames; at most {LONGEST:,} are made.")
     body = laid[0].passage.clip.body
     clip, blends = _blended(splice.name, laid, meetings, body)
     if any(meeting.join.feet for meeting in meetings):
@@ -130,20 +148,20 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
 
 def _blended(name: str, laid: list[LaidPassage], meetings: list[Meeting], body: Body) -> tuple[Clip, list[str]]:
     """The passages, each where it alone is seen, and blended where two are."""
-    joints = {int(joint) for each in laid for joint in each.passage.clip.clip.moving}
-    joints |= {joint for each in laid for joint in carriers_of(each.passage.clip.clip, body)}
+    carriers = _carriers(laid, body)
+    joints = {int(joint) for each in laid for joint in each.passage.clip.clip.moving} | {*carriers, body.hips}
     moving, pieces, blends = sorted(joints), [], []
     begin = 0
     for number, each in enumerate(laid):
         meeting = meetings[number] if number < len(meetings) else None
         solo_end = each.end if meeting is None else meeting.first - 1
         if solo_end >= begin:
-            pieces.append(_rows(each, begin, solo_end, moving, body))
+            pieces.append(_rows(each, begin, solo_end, moving, carriers))
         if meeting is None:
             break
         if meeting.last >= meeting.first:
             following = laid[number + 1]
-            blend, rows = _transition(each, following, meeting, moving, body)
+            blend, rows = _transition(each, following, meeting, moving, carriers)
             pieces.append(rows)
         else:
             blend = "follows"
@@ -155,34 +173,56 @@ def _blended(name: str, laid: list[LaidPassage], meetings: list[Meeting], body: 
     return clip, blends
 
 
-def _rows(laid: LaidPassage, first: int, last: int, moving: list[int], body: Body) -> Clip:
+def _carriers(laid: list[LaidPassage], body: Body) -> list[int]:
+    """The joints in which all passages are laid: those that carry travel in any of them, but for what hangs from
+    others, so that a root which one of them moves does not stay behind in the next."""
+    found = {joint for each in laid for joint in carriers_of(each.passage.clip.clip, body)}
+    return sorted(joint for joint in found if not found & set(body.skeleton.ancestors(joint)))
+
+
+def _rows(laid: LaidPassage, first: int, last: int, moving: list[int], carriers: list[int]) -> Clip:
     """Frames of the splice as a passage has them."""
     whole = laid.passage.clip.clip
     clip = whole.cut(max(first + laid.shift, 0), min(last + laid.shift, whole.frames - 1))
-    carriers = carriers_of(whole, body)
     return with_translations(moved(clip, laid.motion, carriers) if laid.motion is not STAYS else clip, moving)
 
 
-def _transition(a: LaidPassage, b: LaidPassage, meeting: Meeting, moving: list[int], body: Body) -> tuple[str, Clip]:
+def _transition(
+    a: LaidPassage, b: LaidPassage, meeting: Meeting, moving: list[int], carriers: list[int]
+) -> tuple[str, Clip]:
     """The frames in common as they are blended, and how: as was said, else by what moves more evenly with the frames
     around them."""
-    rows = [_rows(each, meeting.first, meeting.last, moving, body) for each in (a, b)]
-    blends = {"fade": fade}
-    if rows[0].frames > 2:
-        blends["carry"] = carry
-    wanted = meeting.join.blend if meeting.join.blend in blends else "auto"
-    if wanted != "auto" or len(blends) == 1:
-        wanted = wanted if wanted != "auto" else "fade"
-        return wanted, blends[wanted](*rows)
-    made = {blend: function(*rows) for blend, function in blends.items()}
+    body = a.passage.clip.body
+    own, other = (_rows(each, meeting.first, meeting.last, moving, carriers) for each in (a, b))
+    if meeting.beyond:
+        return "carry", blended(_first_two(a, meeting.first, moving, carriers), other, "carry", body.hips)
+    blends = ["fade", *(["carry"] if own.frames >= SHORTEST_CARRY else [])]
+    if meeting.join.blend in blends:
+        blends = [meeting.join.blend]
+    made = {blend: blended(own, other, blend, body.hips) for blend in blends}
+    if len(made) == 1:
+        return next(iter(made.items()))
     around = a.positions(meeting.first - 3, meeting.first - 1), b.positions(meeting.last + 1, meeting.last + 3)
+    joints, _ = point_weights(body)
     uneven = {
-        blend: unevenness(np.concatenate([around[0], clip.world().positions, around[1]]), clip.fps)
+        blend: unevenness(np.concatenate([around[0], clip.world().positions, around[1]])[:, joints], clip.fps)
         for blend, clip in made.items()
     }
     least = max(min(uneven.values()), 1e-9)
     best = min(made, key=lambda blend: uneven[blend] / least + _lift(made[blend], a, b, meeting) / LIFT)
     return best, made[best]
+
+
+def _first_two(laid: LaidPassage, first: int, moving: list[int], carriers: list[int]) -> Clip:
+    """A frame of the splice as a passage has it, and the next: as it would be if it went on, where the clip ends."""
+    last = laid.passage.clip.clip.frames - 1 - laid.shift
+    if first < last:
+        return _rows(laid, first, first + 1, moving, carriers)
+    before = _rows(laid, max(first - 1, -laid.shift), first, moving, carriers)
+    step = rotation.multiply(before.rotations[-1], rotation.inverse(before.rotations[0]))
+    turned = np.stack([before.rotations[-1], rotation.multiply(step, before.rotations[-1])])
+    moved_on = np.stack([before.translations[-1], 2 * before.translations[-1] - before.translations[0]])
+    return replace(before, rotations=turned, translations=moved_on)
 
 
 def _lift(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> float:
@@ -276,7 +316,7 @@ def _taken_over(meeting: Meeting, a: LaidPassage, b: LaidPassage, point: str) ->
     """The last frame in which a point of a foot rests as the first passage has it, and the first in which it does as
     the second has it."""
     seen = weights(meeting.last - meeting.first + 1)
-    early = meeting.first + int(np.searchsorted(seen, NEARLY_NOTHING))
+    early = meeting.middle if meeting.beyond else meeting.first + int(np.searchsorted(seen, NEARLY_NOTHING))
     late = meeting.first + int(np.searchsorted(seen, 1 - NEARLY_NOTHING))
     places = (each.foot_path(point, meeting.middle, meeting.middle)[0] for each in (a, b))
     near = float(np.linalg.norm(np.subtract(*places) * GROUND)) < STEP

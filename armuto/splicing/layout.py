@@ -11,7 +11,7 @@ import numpy as np
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray, IntArray
 from armuto.refining.rigid import STAYS, RigidMotion
-from armuto.splicing.alignment import Alignment, Overlap, align, misfit, overlap_at, proposed_overlap, put
+from armuto.splicing.alignment import SAME, Alignment, Overlap, align, misfit, overlap_at, proposed_overlap, put
 from armuto.splicing.candidates import Candidate, candidate_at, candidates
 from armuto.splicing.features import PreparedClip
 from armuto.splicing.model import Join, Span, Splice
@@ -69,9 +69,13 @@ class Meeting:
     last: int
     alignment: Alignment
     candidate: Candidate
+    beyond: int = 0
 
     @property
     def middle(self) -> int:
+        """The frame in which the second takes over."""
+        if self.beyond:
+            return self.last - self.beyond + 1
         return self.first + (self.last - self.first + 1) // 2
 
 
@@ -123,13 +127,14 @@ def laid_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage]
     laid: list[LaidPassage] = []
     meetings: list[Meeting] = []
     motion, shift, begin = STAYS, passages[0].first, 0
+    fresh = passages[0].first  # the first frame of the clip that is in no overlap yet
     for passage, following in pairwise(passages):
         a, b = passage.clip, following.clip
         join = Join() if passage.join is None else splice.joins[passage.join]
         candidate = candidate_at(a.features, b.features, passage.last, following.first)
         # An overlap takes at most the half of a passage that is on its side.
-        low = max(begin + shift, (passage.first + passage.last) // 2) if len(laid) else passage.first
-        high = (following.first + following.last + 1) // 2 if following.join is not None else following.last
+        low = max(fresh, (passage.first + passage.last) // 2) if laid else passage.first
+        high = following.last if following is passages[-1] else (following.first + following.last) // 2
         within = (low, a.clip.frames - 1), (0, max(high, following.first))
         overlap = _overlap(passage.last, following.first, join, candidate, a, b, within)
         if join.pivot == "place":
@@ -140,10 +145,11 @@ def laid_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage]
             alignment = replace(alignment, at=motion.place(alignment.at))
             onto = motion.after(alignment.motion)
         first = overlap.out - shift
-        last = first + overlap.frames - 1
-        laid.append(LaidPassage(passage, motion, shift, begin, max(last, first - 1)))
-        meetings.append(Meeting(join, first, last, alignment, candidate))
+        shared = first + overlap.frames - 1
+        laid.append(LaidPassage(passage, motion, shift, begin, max(shared, first - 1)))
+        meetings.append(Meeting(join, first, shared + overlap.beyond, alignment, candidate, overlap.beyond))
         motion, shift, begin = onto, overlap.into - first, first
+        fresh = overlap.into + overlap.frames + overlap.beyond
     laid.append(LaidPassage(passages[-1], motion, shift, begin, passages[-1].last - shift))
     return laid, meetings
 
@@ -160,8 +166,15 @@ def _overlap(
     seconds = proposed_overlap(candidate.pose) if join.overlap is None else join.overlap
     wanted = max(1, round(seconds * a.clip.fps)) if seconds > 0 else 0
     overlap = overlap_at(out, into, wanted, *within)
+    if not 0 < overlap.frames < wanted:
+        return overlap
     if join.overlap is None and overlap.frames == 1:
         # With a single frame in common, the second may as well follow the first: as it fits better.
         follows = Overlap(out + 1, into, 0)
-        return min((follows, overlap), key=lambda each: misfit(a, b, each))
-    return overlap
+        if misfit(a, b, follows) < min(SAME, misfit(a, b, overlap)):
+            return follows
+    if 2 * overlap.frames > wanted or join.blend == "fade" or misfit(a, b, overlap) < SAME:
+        return overlap
+    # One of them ends before both can go over into each other: the rest is carried over into the second.
+    room = within[1][1] - overlap.into + 1
+    return replace(overlap, beyond=max(0, min(wanted, room) - overlap.frames))

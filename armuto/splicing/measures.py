@@ -14,7 +14,7 @@ from armuto.kinematics.statistics import percentile
 from armuto.kinematics.vectors import lengths
 from armuto.refining.foot_locking import bearing, foot_paths
 from armuto.refining.measures import BEARS, EDGE
-from armuto.splicing.features import on_ground
+from armuto.splicing.features import on_ground, point_weights
 from armuto.splicing.layout import LaidPassage, Meeting
 
 AROUND = 0.15  # seconds before and after an overlap that are measured with it
@@ -31,11 +31,10 @@ class Measure:
 
 @dataclass(frozen=True)
 class JoinMeasures:
-    """step: the greatest way of a joint from a frame to the next, centimetres. velocity: its greatest change from a
-    frame to the next, cm/s. jerk: its greatest, m/s³. slide: the speed of points of feet
-    that rest and bear them, the 90th of a hundred frames, cm/s.
-    lift: by how much such a point is higher or lower than in its clip, centimetres. heading: degrees between the way
-    before and after, besides what was asked for."""
+    """Of the joints that make a pose. step: the greatest way of one from a frame to the next, centimetres. velocity:
+    its greatest change from a frame to the next, cm/s. jerk: its greatest, m/s³. slide: the speed of points of feet
+    that rest and bear them, the 90th of a hundred frames, cm/s. lift: by how much such a point is higher or lower than
+    in its clip, centimetres. heading: degrees between the way before and after, besides what was asked for."""
 
     step: Measure
     velocity: Measure
@@ -59,8 +58,9 @@ def measure_join(
     first, last = meeting.first, meeting.last
     margin = max(2, round(AROUND * clip.fps))
     begin, end = max(0, min(first, last) - margin), min(clip.frames - 1, max(first, last) + margin)
-    joined = clip.cut(begin, end).world().positions
-    clips = [_own(each, begin, end) for each in (a, b)]
+    joints, _ = point_weights(a.passage.clip.body)
+    joined = clip.cut(begin, end).world().positions[:, joints]
+    clips = [_own(each, begin, end)[:, joints] for each in (a, b)]
 
     def of(order: int) -> Measure:
         unit = 100 if order < 3 else 1

@@ -8,12 +8,14 @@ have in common (Bollo, *Inertialization: high-performance animation transitions*
 
     δ(0) = first ⊖ second,  δ'(0) = that of both,  δ''(0) = 0,  δ(N) = δ'(N) = δ''(N) = 0
 
-by the polynomial of fifth degree that this makes, for rotations as vectors in the joint's parent.
+by the polynomials of fifth degree that this makes, for rotations as vectors in the joint's parent; what comes of the
+velocities has come to rest within 0.2 s.
 """
 
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -22,22 +24,40 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.curves import smooth
 
-
-def fade(a: Clip, b: Clip) -> Clip:
-    """From a to b, which have as many frames and the same moving joints."""
-    share = weights(a.frames)
-    rotations = rotation.slerp(a.rotations, b.rotations, share[:, None])
-    translations = a.translations + (b.translations - a.translations) * share[:, None, None]
-    return replace(a, rotations=rotations, translations=translations)
+SHORTEST_CARRY = 3  # frames
+QUICK = 0.2  # seconds
 
 
-def carry(a: Clip, b: Clip) -> Clip:
-    """b, beginning as a does, which has as many frames, at least two, and the same moving joints."""
-    back = rotation.inverse(b.rotations[:2])
-    turned = rotation.vector(_near(rotation.multiply(a.rotations[:2], back)))
-    shifted = a.translations[:2] - b.translations[:2]
-    rotations = rotation.multiply(rotation.from_vector(_dying(turned, a.frames)), b.rotations)
-    return replace(b, rotations=rotations, translations=b.translations + _dying(shifted, a.frames))
+def blended(a: Clip, b: Clip, blend: str, hips: int) -> Clip:
+    """From a to b.
+
+    Parameters
+    ----------
+    a, b : Clip
+        With the same moving joints, among them the hips, and of as many frames; two of a are enough to carry over.
+    blend : "fade" or "carry"
+    hips : int
+        The joint that goes over in the world, whatever carries it: travel that lies in a root far away would swing it
+        about.
+    """
+    functions = (_fade_rotations, _fade_places) if blend == "fade" else (_carry_rotations, _carry_places)
+    rotations, places = (partial(function, fps=a.fps) for function in functions)
+    made = replace(
+        b,
+        rotations=rotations(a.rotations, b.rotations),
+        translations=places(a.translations, b.translations),
+    )
+    parent = int(a.skeleton.parents[hips])
+    if parent < 0:
+        return made
+    (own, other), carried = (clip.world() for clip in (a, b)), made.world()
+    turned = rotations(own.rotations[:, [hips]], other.rotations[:, [hips]])[:, 0]
+    placed = places(own.positions[:, hips], other.positions[:, hips])
+    back = rotation.inverse(carried.rotations[:, parent])
+    local, moved = made.rotations.copy(), made.translations.copy()
+    local[:, hips] = rotation.normalised(rotation.multiply(back, turned))
+    moved[:, int(np.searchsorted(a.moving, hips))] = rotation.rotate(back, placed - carried.positions[:, parent])
+    return replace(made, rotations=local, translations=moved)
 
 
 def weights(frames: int) -> FloatArray:
@@ -45,16 +65,32 @@ def weights(frames: int) -> FloatArray:
     return smooth(np.arange(1, frames + 1) / (frames + 1))
 
 
-def _near(q: FloatArray) -> FloatArray:
-    """The same rotations, with the sign that makes them less than half a turn."""
-    return np.asarray(np.where(q[..., 3:] < 0, -q, q))
+def _fade_rotations(a: FloatArray, b: FloatArray, fps: float) -> FloatArray:
+    return rotation.slerp(a, b, weights(len(a))[:, None])
 
 
-def _dying(first_two: FloatArray, frames: int) -> FloatArray:
-    """An offset ``(N, …)`` that begins with these two values' place and speed, and is at rest at 0 in frame N."""
-    offset, speed = first_two[0], (first_two[1] - first_two[0]) * frames
-    t = (np.arange(frames) / frames).reshape(-1, *[1] * offset.ndim)
+def _fade_places(a: FloatArray, b: FloatArray, fps: float) -> FloatArray:
+    return np.asarray(a + (b - a) * weights(len(a)).reshape(-1, *[1] * (a.ndim - 1)))
+
+
+def _carry_rotations(a: FloatArray, b: FloatArray, fps: float) -> FloatArray:
+    off = rotation.multiply(a[:2], rotation.inverse(b[:2]))
+    turned = rotation.vector(np.where(off[..., 3:] < 0, -off, off))
+    return rotation.multiply(rotation.from_vector(_dying(turned, len(b), fps)), b)
+
+
+def _carry_places(a: FloatArray, b: FloatArray, fps: float) -> FloatArray:
+    return np.asarray(b + _dying(a[:2] - b[:2], len(b), fps))
+
+
+def _dying(first_two: FloatArray, frames: int, fps: float) -> FloatArray:
+    """An offset ``(N, …)`` that begins with these two values' place and speed, and is at rest at 0 in frame N. Its
+    speed is gone within a fifth of a second: carried over for long, that of a quick limb would throw it far off."""
+    quick = min(frames, max(SHORTEST_CARRY, round(QUICK * fps)))
+    offset, speed = first_two[0], (first_two[1] - first_two[0]) * quick
+    every = np.arange(frames).reshape(-1, *[1] * offset.ndim)
+    t = np.minimum(every / quick, 1.0)
     # 1 at 0 and at rest at both ends; and with speed 1 at 0, at rest at 0 at the other end.
-    place = 1 - smooth(t)
+    place = 1 - smooth(every / frames)
     going = t - 6 * t**3 + 8 * t**4 - 3 * t**5
     return np.asarray(place * offset + going * speed)

@@ -9,6 +9,7 @@ import numpy as np
 from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats import bvh
+from armuto.intake.recording import without_calibration
 from armuto.kinematics import rotation
 from armuto.pipeline import transfer
 from armuto.refining.foot_locking import footing, steps_of
@@ -176,6 +177,75 @@ class Joined(unittest.TestCase):
             self.made(Splice((Span("walk", None, 99.0), Span("bow"))))
         with self.assertRaisesRegex(BadInput, "no frames"):
             self.made(Splice((Span("walk", None, 0.2, 2), Span("bow"))))
+
+    def test_one_that_ends_where_the_other_begins_is_carried_over_into_it(self) -> None:
+        last = self.walk.frames - 1
+        spans = (Span("walk", None, last / 30), Span("bow", 0.0))
+        join = self.made(Splice(spans, (Join(0.5),))).joins[0]
+        self.assertEqual((join.blend, join.last - join.first + 1, join.middle), ("carry", 15, join.first + 1))
+        self.assertLess(join.measures.velocity.joined, 2.5 * join.measures.velocity.clips)
+        faded = self.made(Splice(spans, (Join(0.5, blend="fade"),))).joins[0]
+        self.assertGreater(faded.measures.velocity.joined, 2 * join.measures.velocity.joined)
+
+    def test_what_would_come_to_too_much_is_refused_at_once(self) -> None:
+        many = Splice(tuple(Span("walk", repeat=200) for _ in range(60)))
+        with self.assertRaisesRegex(BadInput, "at most 500,000 are made"):
+            self.made(many)
+
+
+class Any(unittest.TestCase):
+    """Splices of any clips of a skeleton, at any places, with anything said of them."""
+
+    COUNT = 60
+
+    def test_every_splice_is_whole(self) -> None:
+        rng = np.random.default_rng(4)
+        groups = []
+        for folder in ("hall", "gallery", "yard", "roof", "camera"):
+            documents = [formats.read(path.read_bytes(), path.name) for path in sorted((DEMO / folder).iterdir())]
+            clips = [without_calibration(clip) for document in documents for clip in document.clips]
+            groups.append((body_of(clips[0].skeleton, documents[0].parts), clips))
+        for number in range(self.COUNT):
+            body, clips = groups[number % len(groups)]
+            body = body_of(body.skeleton, {}) if number % 7 == 0 else body
+            with self.subTest(number):
+                self.whole(*self.any_splice(rng, clips), body)
+
+    def any_splice(self, rng: np.random.Generator, clips):
+        picked, spans = {}, []
+        for n in range(int(rng.integers(2, 5))):
+            clip = clips[int(rng.integers(len(clips)))]
+            if rng.random() < 0.25:
+                clip = clip.cut(0, int(rng.integers(0, min(12, clip.frames))))
+            clip = replace(clip, fps=clip.fps * float(rng.choice([0.5, 1, 1, 2])))
+            start, end = sorted(rng.uniform(0, clip.seconds, 2))
+            times = [None if rng.random() < 0.4 else float(time) for time in (start, end)]
+            spans.append(Span(f"{n}", *times, repeat=int(rng.integers(1, 4))))
+            picked[f"{n}"] = clip
+        joins = tuple(
+            Join(
+                None if rng.random() < 0.5 else float(rng.uniform(0, 2)),
+                str(rng.choice(["auto", "hips", "body", "place"])),
+                blend=str(rng.choice(["auto", "fade", "carry"])),
+                turn=float(rng.choice([0, 0, 70, -160])),
+                feet=bool(rng.random() < 0.8),
+            )
+            for _ in spans[1:]
+        )
+        return Splice(tuple(spans), joins), picked
+
+    def whole(self, splice: Splice, clips, body) -> None:
+        try:
+            made = splice_clips(splice, prepare_clips(splice, clips, body))
+        except BadInput as problem:
+            self.assertRegex(str(problem), "no frames|reaches")
+            return
+        frames = sum(each.end - each.begin + 1 for each in made.passages)
+        shared = sum(max(0, a.end - b.begin + 1) for a, b in pairwise(made.passages))
+        self.assertEqual(made.clip.frames, frames - shared)
+        self.assertTrue(np.isfinite(made.clip.world().positions).all())
+        np.testing.assert_allclose(np.linalg.norm(made.clip.rotations, axis=-1), 1.0, atol=1e-9)
+        self.assertTrue(all(isinstance(sentence, str) for sentence in findings(made.joins, splice.clips * 4)))
 
 
 class OnCharacters(unittest.TestCase):

@@ -10,6 +10,7 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.refining.refined import Body, body_of
+from armuto.refining.rigid import with_translations
 from armuto.splicing import model
 from armuto.splicing.alignment import Overlap, overlap_at, proposed_overlap
 from armuto.splicing.candidates import candidates, cost_map, minima
@@ -17,7 +18,7 @@ from armuto.splicing.distance import distance, total_distance
 from armuto.splicing.features import AHEAD, SHARES, WINDOW, FrameFeatures, point_weights, prepare
 from armuto.splicing.joining import at_rate, prepare_clips
 from armuto.splicing.model import Join, Span, Splice
-from armuto.splicing.transition import carry, fade
+from armuto.splicing.transition import blended
 from armuto.tests.files import DEMO
 
 
@@ -82,7 +83,7 @@ class Distance(unittest.TestCase):
     def test_the_sum_is_the_sum_and_left_onto_right_is_refused(self) -> None:
         features = prepare(self.walk, self.body).features
         costs = distance(features, features)
-        np.testing.assert_allclose(total_distance(features, features), costs.total, atol=1e-12)
+        np.testing.assert_allclose(total_distance(features, features), costs.total, atol=1e-6)
         left, right = (features.feet.index(name) for name in ("left leg", "right leg"))
         rests = features.resting > 0.5
         only_left = np.flatnonzero(rests[:, left] & ~rests[:, right])
@@ -138,9 +139,9 @@ class Transitions(unittest.TestCase):
         run, _ = of_hall("run", body)
         a, b = walk.cut(20, 50), run.cut(10, 40)
         begins = {"fade": 2e-3, "carry": 1e-9}
-        for blend in (fade, carry):
-            made = blend(a, b)
-            self.assertLess(rotation.angle_apart(made.rotations[0], a.rotations[0]).max(), begins[blend.__name__])
+        for blend, apart in begins.items():
+            made = blended(a, b, blend, body.hips)
+            self.assertLess(rotation.angle_apart(made.rotations[0], a.rotations[0]).max(), apart)
             self.assertLess(rotation.angle_apart(made.rotations[-1], b.rotations[-1]).max(), 2e-3)
             np.testing.assert_allclose(made.translations[0], a.translations[0], atol=2e-3)
 
@@ -148,9 +149,29 @@ class Transitions(unittest.TestCase):
         walk, body = of_hall("walk")
         run, _ = of_hall("run", body)
         a, b = walk.cut(20, 80), run.cut(10, 70)
-        made = carry(a, b)
+        made = blended(a, b, "carry", body.hips)
         steps = [clip.translations[1] - clip.translations[0] for clip in (a, b, made)]
         self.assertLess(np.abs(steps[2] - steps[0]).max(), 0.25 * np.abs(steps[1] - steps[0]).max())
+
+    def test_a_root_far_from_the_hips_does_not_swing_them_about(self) -> None:
+        document = formats.read((DEMO / "gallery" / "stroll.glb").read_bytes(), "stroll.glb")
+        body = body_of(document.skeleton, document.parts)
+        self.assertGreaterEqual(document.skeleton.parents[body.hips], 0)
+        a = with_translations(document.clips[0].cut(10, 30), [0, body.hips])
+        # The same motion, carried by the root, which stands elsewhere and is turned another way.
+        turn = rotation.about([0, 1, 0], 2.5)
+        root = np.array([6.0, 0.0, -9.0])
+        world, local, moved = a.world(), a.rotations.copy(), a.translations.copy()
+        local[:, 0] = turn
+        moved[:, a.moving.tolist().index(0)] = root
+        back = rotation.inverse(turn)
+        local[:, body.hips] = rotation.multiply(back, world.rotations[:, body.hips])
+        moved[:, a.moving.tolist().index(body.hips)] = rotation.rotate(back, world.positions[:, body.hips] - root)
+        b = replace(a, rotations=local, translations=moved)
+        np.testing.assert_allclose(b.world().positions[:, 1:], world.positions[:, 1:], atol=1e-9)
+        for blend in ("fade", "carry"):
+            made = blended(a, b, blend, body.hips).world()
+            np.testing.assert_allclose(made.positions[:, 1:], world.positions[:, 1:], atol=1e-6)
 
     def test_overlaps_stay_within_their_clips(self) -> None:
         self.assertEqual(overlap_at(50, 20, 11, (0, 100), (0, 100)), Overlap(45, 15, 11))
