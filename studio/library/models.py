@@ -20,6 +20,9 @@ from studio.library import arrays
 from studio.platform.digests import digest
 from studio.platform.optimistic import Versioned
 
+#: The format of an original that says of which other clips a clip was made here.
+DERIVED = "splice"
+
 
 class Original(models.Model):
     """A file as it came. Told apart by content: the same bytes are kept once."""

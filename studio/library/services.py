@@ -23,11 +23,10 @@ from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.plates import plate
 from armuto.refining import Recipe, Refined
 from studio.library import arrays
-from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, RefinedMotion, Skeleton
+from studio.library.models import DERIVED, Clip, Motion, Original, OriginalContent, Plate, RefinedMotion, Skeleton
 from studio.platform.optimistic import VERSION_FIELDS
 
 HIGHEST_FLOOR = 100.0  # metres
-MADE_HERE = "splice"  # the format of an original that says what a clip was made of
 
 
 def keep_original(data: bytes, name: str, kind: str) -> Original:
@@ -77,7 +76,7 @@ def observe_soles(row: Skeleton) -> None:
     """Take up how high feet rest in all clips of the skeleton, each above the floor that a person said it has, or else
     above zero."""
     # What was cut out of clips, or made of them, shows nothing that these do not.
-    clips = row.clips.filter(segment_of=None).exclude(take__format=MADE_HERE).exclude(ground={})
+    clips = row.clips.filter(segment_of=None).exclude(take__format=DERIVED).exclude(ground={})
     shown = clips.values_list("ground", "floor")
     heights = [None if ground["feet"] is None else ground["feet"] - (floor or 0.0) for ground, floor in shown]
     value = row.value()
@@ -136,39 +135,13 @@ def segment(row: Clip, first: int, last: int, name: str) -> Clip:
         recipe=row.recipe,
     )
     parts = row.skeleton.assignment()
-    refined = _set_motion(made, whole, first, last, parts)
+    refined = set_motion(made, whole, first, last, parts)
     made.save()
     Motion.objects.create(
         clip=made, rotations=row.motion.rotations, moving=row.motion.moving, translations=row.motion.translations
     )
-    _keep_motion(made, refined, parts)
+    keep_motion(made, refined, parts)
     return made
-
-
-def keep_made_clip(name: str, skeleton: Skeleton, original: Original, clip: ClipValue) -> Clip:
-    """A clip that was made here of others. original: what it was made of, as a file."""
-    row = Clip(name=name, skeleton=skeleton, take=original)
-    _keep_made(row, clip)
-    return row
-
-
-def renew_made_clip(row: Clip, original: Original, clip: ClipValue) -> None:
-    """Another motion for a clip that was made here, where it is another."""
-    row.take = original
-    row.revision += arrays.content_hash(clip, row.skeleton.identity) != row.content
-    _keep_made(row, clip)
-
-
-def _keep_made(row: Clip, clip: ClipValue) -> None:
-    parts = row.skeleton.assignment()
-    whole = row.pk is None or (row.first, row.last) == (0, row.frames - 1)
-    trim = (0, clip.frames - 1) if whole else (min(row.first, clip.frames - 1), min(row.last, clip.frames - 1))
-    row.frames, row.fps = clip.frames, clip.fps
-    row.content = arrays.content_hash(clip, row.skeleton.identity)
-    refined = _set_motion(row, clip, *trim, parts)
-    row.save()
-    Motion.objects.update_or_create(clip=row, defaults=motion_of(clip))
-    _keep_motion(row, refined, parts)
 
 
 def _take_up(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int]) -> None:
@@ -177,7 +150,7 @@ def _take_up(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, in
     row.save()
     observe_soles(row.skeleton)
     Motion.objects.update_or_create(clip=row, defaults=motion_of(clip))
-    _keep_motion(row, refined, parts)
+    keep_motion(row, refined, parts)
 
 
 def take_up_facts(row: Clip, document: Document, clip: ClipValue, trim: tuple[int, int], parts: Assignment) -> Refined:
@@ -188,7 +161,7 @@ def take_up_facts(row: Clip, document: Document, clip: ClipValue, trim: tuple[in
     row.calibration = found.frames if found else 0
     row.notes = [*document.notes, *recording.findings_in_words(clip)]
     row.content = arrays.content_hash(clip, arrays.identity(document.skeleton))
-    return _set_motion(row, clip, *trim, parts)
+    return set_motion(row, clip, *trim, parts)
 
 
 def motion_of(clip: ClipValue) -> dict[str, Any]:
@@ -200,7 +173,7 @@ def motion_of(clip: ClipValue) -> dict[str, Any]:
     }
 
 
-def _set_motion(row: Clip, take: ClipValue, first: int, last: int, parts: Assignment) -> Refined:
+def set_motion(row: Clip, take: ClipValue, first: int, last: int, parts: Assignment) -> Refined:
     """What a row says of its range of a take as its recipe has it. Raises :class:`BadInput` where the recipe cannot be
     followed there."""
     try:
@@ -214,7 +187,7 @@ def _set_motion(row: Clip, take: ClipValue, first: int, last: int, parts: Assign
     return refined
 
 
-def _keep_motion(row: Clip, refined: Refined, parts: Assignment) -> None:
+def keep_motion(row: Clip, refined: Refined, parts: Assignment) -> None:
     """Keep what a recipe has made of a clip, and the clip's plate."""
     if row.refined_frames is None:
         RefinedMotion.objects.filter(clip=row).delete()
@@ -318,7 +291,7 @@ def change_clip(
         row.recipe = refining.to_json(steps)
         if moves:
             parts = row.skeleton.assignment()
-            _keep_motion(row, _set_motion(row, row.whole(), first, last, parts), parts)
+            keep_motion(row, set_motion(row, row.whole(), first, last, parts), parts)
             row.revision += 1
     if "floor" in given:
         row.revision += given["floor"] != row.floor

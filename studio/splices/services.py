@@ -19,7 +19,8 @@ from armuto.splicing.features import PreparedClip, prepare
 from armuto.splicing.joining import Spliced, at_rate, splice_clips
 from armuto.splicing.model import Span
 from studio.library import services as library
-from studio.library.models import Clip, Skeleton
+from studio.library.derived import create_derived_clip, renew_derived_clip
+from studio.library.models import DERIVED, Clip, Skeleton
 from studio.platform.optimistic import VERSION_FIELDS
 from studio.splices.models import Splice, SplicedClip
 
@@ -37,8 +38,8 @@ def create(ids: Sequence[int], name: str = "") -> Splice:
     made = splice_clips(spliced, prepared(spliced, clips))
     with transaction.atomic():
         named = replace(spliced, name=name[: core.LONGEST_NAME])
-        original = library.keep_original(file_of(named, clips), f"{name}.json", library.MADE_HERE)
-        clip = library.keep_made_clip(name, first.skeleton, original, made.clip)
+        original = library.keep_original(file_of(named, clips), f"{name}.json", DERIVED)
+        clip = create_derived_clip(name, first.skeleton, original, made.clip)
         row = Splice.objects.create(clip=clip, data=_data(spliced), made_from=_digests(clips))
         _keep_parts(row, clips)
     return row
@@ -193,8 +194,8 @@ def _keep(row: Splice, wanted: core.Splice, clips: dict[str, Clip], made: Splice
     _keep_parts(row, clips)
     before = row.clip.take
     named = replace(wanted, name=row.clip.name[: core.LONGEST_NAME])
-    original = library.keep_original(file_of(named, clips), f"{row.clip.name}.json", library.MADE_HERE)
-    library.renew_made_clip(row.clip, original, made.clip)
+    original = library.keep_original(file_of(named, clips), f"{row.clip.name}.json", DERIVED)
+    renew_derived_clip(row.clip, original, made.clip)
     if before.pk != original.pk and not before.clips.exists():
         before.delete()
 

@@ -36,7 +36,10 @@ const span = (clip: string, start: number | null, end: number | null) => ({
 const splice: Splice = {
   name: 'night round',
   spans: [span('1', null, 70), span('2', 20, 60), span('3', 10, null)],
-  joins: [{ ...usualJoin(), overlap: 0.4 }, { ...usualJoin(), turn: 30 }],
+  joins: [
+    { ...usualJoin(), overlap: 0.4 },
+    { ...usualJoin(), turn: 30 },
+  ],
 }
 const ends = (now: Splice) => now.spans.map((_, at) => rangeOf(now, at, PARTS, 30))
 
