@@ -11,6 +11,7 @@ from studio.fittings.models import FittingState, LayerRecord
 from studio.library.models import Motion, Original, RefinedMotion
 from studio.platform.digests import digest
 from studio.renditions.models import RevisionMotion
+from studio.splices.models import Splice
 
 ROTATION, TRANSLATION = 16, 12  # bytes of a quaternion, and of a vector, as float32
 FRAME = 8  # bytes of a frame's number, as float64
@@ -35,6 +36,14 @@ def damages() -> Iterator[str]:
         if frames != clip.refined_frames or len(refined.rotations) != ROTATION * frames * clip.skeleton.joints:
             yield f"{clip.name}: what its recipe has made of it is not whole; switch a step off and on again."
     yield from _layers()
+    for splice in Splice.objects.select_related("clip").prefetch_related("parts").iterator(chunk_size=200):
+        try:
+            named = set(splice.value().clips)
+        except ValueError:
+            yield f"{splice.clip.name}: what it is spliced of is not whole; undo its last change, or splice it anew."
+            continue
+        if named != {str(part.clip_id) for part in splice.parts.all()}:
+            yield f"{splice.clip.name}: a clip that it is spliced of is not there; take its span out."
     for made in RevisionMotion.objects.select_related("skeleton", "revision__rendition__clip").iterator(chunk_size=50):
         if len(made.rotations) % (ROTATION * made.skeleton.joints) or len(made.translations) % TRANSLATION:
             number, clip = made.revision.number, made.revision.rendition.clip

@@ -122,7 +122,7 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
     >>> clips = {"walk": walk.clips[0], "bow": bow.clips[0]}
     >>> made = splice_clips(splice, prepare_clips(splice, clips, body_of(walk.skeleton, walk.parts)))
     >>> made.clip.frames, made.joins[0].pivot, made.joins[0].last - made.joins[0].first + 1
-    (234, 'left foot', 12)
+    (234, 'right foot', 12)
     """
     passages = passages_of(splice, clips)
     # An overlap takes at most half of a passage.

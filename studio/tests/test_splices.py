@@ -45,6 +45,13 @@ class Splices(Studio):
         self.assertEqual([row["name"] for row in self.get("splices/")], ["Up and bow"])
         self.assertEqual(list(damages()), [])
 
+    def test_what_is_not_whole_is_found(self) -> None:
+        row = Splice.objects.get()
+        row.parts.first().delete()
+        self.assertRegex(list(damages())[0], "Up and bow: a clip that it is spliced of is not there")
+        Splice.objects.update(data={"spans": [{"clip": "1", "start": "soon"}]})
+        self.assertRegex(list(damages())[0], "Up and bow: what it is spliced of is not whole")
+
     def test_its_file_is_one_that_the_shell_reads(self) -> None:
         content = self.client.get(f"/api/library/clips/{self.clip.pk}/file").content
         splice = core.from_file(content, "x.json")

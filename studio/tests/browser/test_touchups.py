@@ -132,6 +132,19 @@ class TouchUps(FittingCase):
         np.testing.assert_allclose(at + [place["x"], 0.0, place["z"]], drawn, atol=0.002)
         self.assertEqual(Rendition.objects.get().newest.touchups["layers"][0]["name"], layer["name"])
 
+        # From its review into the touch-ups, and back at the same frame.
+        self.page.get_by_role("link", name="Review").click()
+        self.page.wait_for_url("**/review/*")
+        self.page.wait_for_function("() => window.armuto?.stage?.frame !== undefined")
+        expect(self.page.get_by_role("button", name="Accept")).to_be_enabled()
+        self.page.keyboard.press("u")
+        self.page.wait_for_url("**/fittings/*leaf=touchup*")
+        expect(self.page.get_by_role("tab", name="Touch up")).to_have_attribute("aria-selected", "true")
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.step_to(30)
+        self.page.keyboard.press("r")
+        self.page.wait_for_url("**/review/*frame=30")
+
     def test_the_whole_way_by_keys(self):
         self.open()
         before = self.place()

@@ -3,6 +3,7 @@ import { useRouter } from 'vue-router'
 
 import NextClip from '@/features/splices/NextClip.vue'
 import { spliceClips } from '@/features/splices/open'
+import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
 import { useMessages } from '@/stores/messages'
 import { VIEWS } from './stances'
 
@@ -13,7 +14,10 @@ defineProps<{
   skeleton: number
   character: string
   stance: boolean
+  /** Where the review of this result is, for whoever came from there. */
+  review: string
 }>()
+const backKey = labelOf(SHORTCUTS.Fitting.shortcuts.review)
 const messages = useMessages()
 const router = useRouter()
 const layout = defineModel<'beside' | 'over'>('layout', { required: true })
@@ -26,6 +30,9 @@ const emit = defineEmits<{ choose: [clip: number] }>()
 
 <template>
   <div class="bar">
+    <router-link v-if="review" class="word" :to="review" :title="`Back to the review, at this frame (${backKey})`"
+      >Back to review</router-link
+    >
     <h1 :title="`${clip.name} by ${character}`">
       <v-menu>
         <template #activator="{ props: menu }"

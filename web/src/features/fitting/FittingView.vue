@@ -6,7 +6,6 @@ import TouchUpLeaf from '@/features/touchups/TouchUpLeaf.vue'
 import TouchUpOverlay from '@/features/touchups/TouchUpOverlay.vue'
 import TouchUpTimes from '@/features/touchups/TouchUpTimes.vue'
 import { useTouchUps } from '@/features/touchups/useTouchUps'
-
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
@@ -39,6 +38,7 @@ import { useRibbonRows } from './useRibbonRows'
 import { useRings } from './useRings'
 import { useSettling } from './useSettling'
 import { useStances } from './useStances'
+import { useWayBack } from './useWayBack'
 import type { Fitting } from './weave'
 
 const route = useRoute()
@@ -236,10 +236,11 @@ const standAs = (wanted: Wanted) => stand(wanted).then(() => (wanted.op === 'nam
 
 const choose = (wanted: number) => router.replace({ query: { clip: wanted } })
 
+const { review, back } = useWayBack(clip, frame)
 const drop = useDropOnFitting(character)
 useFindingKeys(findings, frame, go)
 usePlayerKeys(player, frames)
-useFittingKeys({ menu: atPointer, mesh, bones, layout, undo, redo, frameAll: () => place(true) })
+useFittingKeys({ menu: atPointer, mesh, bones, layout, undo, redo, frameAll: () => place(true), back })
 onMounted(() => void flow.open(route.query))
 </script>
 
@@ -320,6 +321,7 @@ onMounted(() => void flow.open(route.query))
         :skeleton="clip.skeleton_id"
         :character="character.name"
         :stance="leaf === 'stance'"
+        :review="review"
         @choose="choose"
       />
       <StageCanvas

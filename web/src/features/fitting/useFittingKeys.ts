@@ -11,6 +11,7 @@ export function useFittingKeys(view: {
   frameAll: () => void
   undo: () => unknown
   redo: () => unknown
+  back: () => unknown
 }) {
   useShortcuts('Fitting', {
     mesh: () => void (view.mesh.value = !view.mesh.value),
@@ -21,6 +22,7 @@ export function useFittingKeys(view: {
       if (!view.menu.value) return false
       view.menu.value = null
     },
+    review: view.back as () => boolean | void,
     undo: () => void view.undo(),
     redo: () => void view.redo(),
   })

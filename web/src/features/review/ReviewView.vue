@@ -137,7 +137,7 @@ function toFitting(leaf: 'transfer' | 'touchup', finding?: Finding) {
   const row = current.value
   if (!row) return
   const at = finding?.frames[0] ?? frame.value
-  const query = { clip: row.clip_id, leaf, frame: at, finding: finding?.kind, part: finding?.part }
+  const query = { clip: row.clip_id, leaf, frame: at, finding: finding?.kind, part: finding?.part, review: row.id }
   void router.push({ path: `/fittings/${row.fitting_id}`, query })
 }
 async function takeBack(redo: boolean) {

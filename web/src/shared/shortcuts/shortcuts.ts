@@ -92,6 +92,7 @@ export const SHORTCUTS = {
       bones: { keys: 'b', does: 'bones on and off' },
       layout: { keys: 'o', does: 'side by side or laid over each other' },
       frameAll: { keys: 'f', does: 'frame both figures' },
+      review: { keys: 'r', does: 'back to the review that one came from' },
       closeMenu: { keys: 'escape', does: 'close the choice of rings' },
       ...HISTORY,
     },
