@@ -15,7 +15,7 @@ import numpy as np
 from armuto.contacts.model import Contact
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.kinematics.arrays import FloatArray
 from armuto.refining.foot_locking import bearing
 from armuto.refining.rigid import GROUND, STAYS, UP, RigidMotion
 from armuto.splicing.features import PreparedClip, on_ground, point_weights
@@ -160,7 +160,7 @@ def _resting_foot(
             continue
         total, places = 0.0, [np.zeros(3), np.zeros(3)]
         for point in (point for point in ground.points if point.limb == limb):
-            both = _rests(a, point.name)[rows[0]] & _rests(b, point.name)[rows[1]]
+            both = a.resting[point.name][rows[0]] & b.resting[point.name][rows[1]]
             weight = both * bearing(a.steps.paths, Contact(point.name, 0, 0), ground)[rows[0]]
             for k, clip in enumerate((a.steps, b.steps)):
                 places[k] = places[k] + (clip.paths[point.name][rows[k]] * weight[:, None]).sum(axis=0)
@@ -168,11 +168,3 @@ def _resting_foot(
         if total > 0 and (best is None or total > best[0] + 1e-9):
             best = total, name, places[0] / total, places[1] / total
     return None if best is None else best[1:]
-
-
-def _rests(clip: PreparedClip, point: str) -> BoolArray:
-    out = np.zeros(clip.clip.frames, bool)
-    for contact in clip.steps.contacts if clip.steps else ():
-        if contact.point == point:
-            out[contact.first : contact.last + 1] = True
-    return out

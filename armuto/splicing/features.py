@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto.kinematics.arrays import FloatArray, IntArray
+from armuto.kinematics.arrays import BoolArray, FloatArray, IntArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.signals import low_pass
 from armuto.refining.foot_locking import Footing, Steps, footing, steps_of
@@ -72,7 +72,8 @@ class FrameFeatures:
 @dataclass(frozen=True, eq=False)
 class PreparedClip:
     """A clip with what joins ask of it, worked out once. positions: of all joints in the world ``(F, J, 3)``. steps:
-    where its feet are and when they rest, None for a body of which no foot is known."""
+    where its feet are and when they rest, None for a body of which no foot is known. resting: whether points of feet
+    do in each frame, ``(F,)`` by name."""
 
     clip: Clip
     body: Body
@@ -80,6 +81,7 @@ class PreparedClip:
     features: FrameFeatures
     ground: Footing | None
     steps: Steps | None
+    resting: dict[str, BoolArray]
 
 
 def prepare(clip: Clip, body: Body) -> PreparedClip:
@@ -88,7 +90,10 @@ def prepare(clip: Clip, body: Body) -> PreparedClip:
     ground = footing(body)
     steps = steps_of(clip, ground) if ground is not None and clip.frames > 1 else None
     features = _frame_features(clip, body, positions, ground, steps)
-    return PreparedClip(clip, body, positions, features, ground, steps)
+    resting = {point.name: np.zeros(clip.frames, bool) for point in (ground.points if ground else ())}
+    for contact in steps.contacts if steps else ():
+        resting[contact.point][contact.first : contact.last + 1] = True
+    return PreparedClip(clip, body, positions, features, ground, steps, resting)
 
 
 def frame_features(clip: Clip, body: Body) -> FrameFeatures:

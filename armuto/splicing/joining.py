@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cache, partial
 from itertools import pairwise
 
 import numpy as np
@@ -134,11 +135,11 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
         raise BadInput(f"“{splice.name}” would come to {laid[-1].end + 1:,} frames; at most {LONGEST:,} are made.")
     body = laid[0].passage.clip.body
     clip, blends = _blended(splice.name, laid, meetings, body)
-    if any(meeting.join.feet for meeting in meetings):
-        held = _held(clip, laid, meetings)
-        clip = lock_feet(clip, body, held, steady=True, like=_foot_motion(clip, laid, meetings)) if held else clip
-    clip = _turned(clip, laid, meetings, body)
     contacts = _contacts(laid, meetings)
+    if any(meeting.join.feet for meeting in meetings):
+        held = _held(clip, laid, meetings, contacts)
+        clip = lock_feet(clip, body, held, steady=True, like=_foot_motion(clip, laid, meetings)) if held else clip
+    clip = _turned(clip, meetings, body, contacts)
     made = (
         _made(clip, pair, meeting, blend, contacts)
         for pair, meeting, blend in zip(pairwise(laid), meetings, blends, strict=True)
@@ -240,9 +241,8 @@ def _lift(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> float
     return out
 
 
-def _held(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]:
+def _held(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], contacts: list[Contact]) -> list[Contact]:
     """The contacts of feet in frames of the splice that go through a join which moves them."""
-    contacts = _contacts(laid, meetings)
     out = set()
     for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
         if meeting.join.feet and _moves(clip, a, b, meeting):
@@ -295,12 +295,12 @@ def _contacts(laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]
     """When the points of feet rest in the splice. A point that rests in both passages of a join, not farther than a
     step apart, rests through it; else it does so while nearly nothing is seen but the one passage in which it does."""
     rests: dict[str, list[tuple[int, int]]] = {}
+    joins = zip(meetings, pairwise(laid), strict=True)
+    taken_over = [cache(partial(_taken_over, meeting, *pair)) for meeting, pair in joins]
     for number, each in enumerate(laid):
         for contact in each.passage.clip.steps.contacts if each.passage.clip.steps else ():
-            before = meetings[number - 1] if number else None
-            after = meetings[number] if number < len(meetings) else None
-            begin = 0 if before is None else _taken_over(before, laid[number - 1], each, contact.point)[1]
-            end = laid[-1].end if after is None else _taken_over(after, each, laid[number + 1], contact.point)[0]
+            begin = taken_over[number - 1](contact.point)[1] if number else 0
+            end = taken_over[number](contact.point)[0] if number < len(meetings) else laid[-1].end
             first, last = max(contact.first - each.shift, begin), min(contact.last - each.shift, end)
             if first > last:
                 continue
@@ -326,7 +326,7 @@ def _taken_over(meeting: Meeting, a: LaidPassage, b: LaidPassage, point: str) ->
     return early - 1, late
 
 
-def _turned(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], body: Body) -> Clip:
+def _turned(clip: Clip, meetings: list[Meeting], body: Body, contacts: list[Contact]) -> Clip:
     """The splice with its way bent after joins that are to go on in another heading."""
     if not any(meeting.join.turn for meeting in meetings):
         return clip
@@ -337,7 +337,7 @@ def _turned(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], body: 
         by += np.radians(meeting.join.turn) * share
     way = np.asarray(low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * GROUND)
     turned = bent(clip, body, way, by)
-    moving = [contact for contact in _contacts(laid, meetings) if np.ptp(by[contact.first : contact.last + 1]) > 1e-9]
+    moving = [contact for contact in contacts if np.ptp(by[contact.first : contact.last + 1]) > 1e-9]
     return lock_feet(turned, body, moving, turned=by)
 
 

@@ -100,10 +100,11 @@ def _feet(
     seen = (frames < meeting.middle)[:, None]
     speeds: tuple[list[FloatArray], list[FloatArray]] = [np.zeros(1)], [np.zeros(1)]
     lift = 0.0
+    near = [contact for contact in contacts if contact.first <= end and contact.last >= begin]
     for name, path in joined.items():
         bears = bearing(joined, Contact(name, 0, 0), ground) > BEARS
         own = np.where(seen, a.foot_path(name, begin, end), b.foot_path(name, begin, end))
-        for contact in contacts:
+        for contact in near:
             if contact.point != name:
                 continue
             rests = bears & (frames >= contact.first + EDGE) & (frames <= contact.last - EDGE)

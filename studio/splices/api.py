@@ -31,11 +31,13 @@ from studio.splices.schemas import (
     SplicePlaced,
     SpliceProposal,
     SpliceSummary,
+    SpliceTrialIn,
     SpliceTrialOut,
 )
 
 router = Router(tags=["splices"])
 MOST_CANDIDATES = 12
+LONG, NEAR = 1200, 200  # frames of a splice of which a trial shows those near its join, and so many of them
 JOIN_FACTS = ("number", "span", "first", "last", "middle", "blend", "pivot", "turn")
 
 
@@ -86,17 +88,27 @@ def post_renewal(request: HttpRequest, response: HttpResponse, splice_id: Id) ->
 
 
 @router.post("{splice_id}/trial", response=SpliceTrialOut, operation_id="try_splice")
-def post_trial(request: HttpRequest, splice_id: Id, wanted: SpliceChange) -> Any:
+def post_trial(request: HttpRequest, splice_id: Id, wanted: SpliceTrialIn) -> Any:
     """What other spans and joins would come to; nothing is kept."""
     row = _row(splice_id)
     splice = services.parse(row, wanted.splice)
     with span("splice"):
         made = services.spliced(row, splice)
     with span("pose"):
-        world = made.clip.world()
+        first, last = _stretch(made, wanted.around)
+        world = made.clip.cut(first, last).world()
         places = np.concatenate([world.positions, world.ends], axis=1)
     encoded = b64encode(np.ascontiguousarray(places, "<f4").tobytes()).decode()
-    return {"made": _made(splice, made), "points": places.shape[1], "positions": encoded}
+    return {"made": _made(splice, made), "points": places.shape[1], "begin": first, "positions": encoded}
+
+
+def _stretch(made: Spliced, around: int | None) -> tuple[int, int]:
+    """The frames that a trial answers: all, or of a long splice those around a join."""
+    last = made.clip.frames - 1
+    join = next((join for join in made.joins if join.number is not None and join.number == around), None)
+    if join is None or last < LONG:
+        return 0, last
+    return max(0, join.first - NEAR), min(last, join.last + NEAR)
 
 
 @router.get(

@@ -120,10 +120,11 @@ class SpliceOut(SpliceSummary):
 
 class SpliceTrialOut(Schema):
     """made: of the splice that is tried. positions: of all joints and end sites as base64 of float32 ``(frames, points,
-    3)`` in metres."""
+    3)`` in metres, from frame begin on."""
 
     made: SplicedOut
     points: int
+    begin: int
     positions: str
 
 
@@ -136,6 +137,12 @@ class SpliceIn(Schema):
 
 class SpliceChange(Schema):
     splice: described(Splice, optional=True)  # type: ignore[valid-type]
+
+
+class SpliceTrialIn(SpliceChange):
+    """around: the number of a join; of long splices only what is near to it is answered."""
+
+    around: Id | None = None
 
 
 class SpliceProposal(Schema):

@@ -48,9 +48,9 @@ class Splices(Studio):
     def test_what_is_not_whole_is_found(self) -> None:
         row = Splice.objects.get()
         row.parts.first().delete()
-        self.assertRegex(list(damages())[0], "Up and bow: a clip that it is spliced of is not there")
+        self.assertRegex(next(damages()), "Up and bow: a clip that it is spliced of is not there")
         Splice.objects.update(data={"spans": [{"clip": "1", "start": "soon"}]})
-        self.assertRegex(list(damages())[0], "Up and bow: what it is spliced of is not whole")
+        self.assertRegex(next(damages()), "Up and bow: what it is spliced of is not whole")
 
     def test_its_file_is_one_that_the_shell_reads(self) -> None:
         content = self.client.get(f"/api/library/clips/{self.clip.pk}/file").content
@@ -91,6 +91,14 @@ class Splices(Studio):
         places = np.frombuffer(b64decode(tried["positions"]), "<f4").reshape(-1, tried["points"], 3)
         self.assertEqual(len(places), tried["made"]["frames"])
         self.assertEqual(self.get(f"splices/{self.made['id']}")["made"]["frames"], self.made["made"]["frames"])
+        self.assertEqual(tried["begin"], 0)
+        long = {"spans": [{"clip": str(self.walk.pk), "repeat": 12}, {"clip": str(self.bow.pk)}]}
+        near = self.post(f"splices/{self.made['id']}/trial", splice=long, around=0)
+        shown = len(b64decode(near["positions"])) // (12 * near["points"])
+        join = next(join for join in near["made"]["joins"] if join["number"] == 0)
+        self.assertEqual(near["begin"], join["first"] - 200)
+        self.assertLess(shown, 600)
+        self.assertGreater(near["made"]["frames"], 1200)
         kept = self.change(version=self.made["lock_version"], spans=spans)
         self.assertEqual((kept["parts"], kept["made"]["frames"]), (["walk", "bow", "walk"], len(places)))
         refused = self.change(409, version=self.made["lock_version"], joins=[{"overlap": 0.5}])

@@ -3289,14 +3289,26 @@ export interface components {
         /**
          * SpliceTrialOut
          * @description made: of the splice that is tried. positions: of all joints and end sites as base64 of float32 ``(frames, points,
-         *     3)`` in metres.
+         *     3)`` in metres, from frame begin on.
          */
         SpliceTrialOut: {
             made: components["schemas"]["SplicedOut"];
             /** Points */
             points: number;
+            /** Begin */
+            begin: number;
             /** Positions */
             positions: string;
+        };
+        /**
+         * SpliceTrialIn
+         * @description around: the number of a join; of long splices only what is near to it is answered.
+         */
+        SpliceTrialIn: {
+            /** Splice */
+            splice: components["schemas"]["Splice"];
+            /** Around */
+            around?: number | null;
         };
         /**
          * CharacterOut
@@ -7067,7 +7079,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SpliceChange"];
+                "application/json": components["schemas"]["SpliceTrialIn"];
             };
         };
         responses: {

@@ -28,16 +28,16 @@ const messages = useMessages()
 
 /** This view is made anew for another splice. */
 const id = Number(route.params.id)
+/** The join that is looked at, which the address says too. */
+const chosen = ref(Math.max(0, Number(route.query.join) || 0))
 const { row, lost, splice, made, fps, trial, load, attempt, letGo, keep, rearrange, undo, redo, undoable, redoable } =
-  useSplice(id)
+  useSplice(id, () => chosen.value)
 const canvas = ref<HTMLCanvasElement>()
 const { stage, bones, frames, follow, inked, open, close, show, look } = useSpliceStage(canvas)
 const player = usePlayer(frames, fps)
 const { frame, playing, loop, go, step } = player
 const leaf = useLocalStorage<'candidates' | 'map'>('armuto.splice.leaf', 'candidates')
 const candidates = ref<Candidate[]>([])
-/** The join that is looked at, which the address says too. */
-const chosen = ref(Math.max(0, Number(route.query.join) || 0))
 const joins = computed(() => splice.value?.joins.length ?? 0)
 watch(joins, (count) => (chosen.value = Math.max(0, Math.min(chosen.value, count - 1))))
 const clip = computed(() => (row.value ? library.clip(row.value.clip_id) : undefined))

@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef } from 'vue'
 
-import { answer, client } from '@/api/client'
+import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import { decodeFloats } from '@/api/motion'
 import { useHistory } from '@/shared/useHistory'
@@ -18,8 +18,21 @@ export interface Trial {
   positions: Positions
 }
 
+/** Of a long splice what is near a join is answered; it stands still before and after that. */
+function whole({ made, points, begin, positions }: Schemas['SpliceTrialOut']): Positions {
+  const near = decodeFloats(positions)
+  const size = points * 3
+  const count = near.length / size
+  if (count === made.frames) return { frames: count, points, values: near }
+  const values = new Float32Array(made.frames * size)
+  values.set(near, begin * size)
+  for (let frame = 0; frame < begin; frame++) values.set(near.subarray(0, size), frame * size)
+  for (let frame = begin + count; frame < made.frames; frame++) values.set(near.subarray(-size), frame * size)
+  return { frames: made.frames, points, values }
+}
+
 /** A splice: kept, changed, taken back and made again, and tried while a hand draws. */
-export function useSplice(id: number) {
+export function useSplice(id: number, around: () => number) {
   const messages = useMessages()
   const row = shallowRef<SpliceRow | null>(null)
   const lost = ref(false)
@@ -43,10 +56,9 @@ export function useSplice(id: number) {
 
   const trials = useTrials(
     (wanted: Splice) =>
-      answer(client.POST('/api/splices/{splice_id}/trial', { ...path, body: { splice: wanted } })).then((found) => {
-        const values = decodeFloats(found.positions)
-        return { made: found.made, positions: { frames: found.made.frames, points: found.points, values } }
-      }),
+      answer(
+        client.POST('/api/splices/{splice_id}/trial', { ...path, body: { splice: wanted, around: around() } }),
+      ).then((found) => ({ made: found.made, positions: whole(found) })),
     (found) => (trial.value = found),
     () => undefined, // what cannot be made is said when it is to be kept
   )
