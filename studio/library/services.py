@@ -98,6 +98,8 @@ def new_version(
 
     Raises :class:`BadInput` when it is on another skeleton: its fittings would not hold for that one.
     """
+    if row.take.format == DERIVED:
+        raise BadInput(f"{row.name}: it is spliced of other clips; bring in new versions of these.")
     if skeleton.pk != row.skeleton_id:
         raise BadInput(
             f"{document.file}: it is on another skeleton than “{row.name}”, which is on "

@@ -173,6 +173,12 @@ class Splices(Studio):
         tasks.take_up()
         self.assertEqual(self.get(f"splices/{self.made['id']}")["outdated"], [])
 
+    def test_a_splice_itself_has_no_versions(self) -> None:
+        walk = SimpleUploadedFile("walk.bvh", (DEMO / "hall" / "walk.bvh").read_bytes())
+        answer = self.client.post(f"/api/library/clips/{self.clip.pk}/version", {"file": walk})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("spliced of other clips", answer.json()["detail"])
+
     def test_a_new_version_of_a_clip_is_followed(self) -> None:
         content = (DEMO / "hall" / "walk_proud.bvh").read_bytes()
         self.client.post(

@@ -179,3 +179,8 @@ class Splices(BoardCase):
             walk.pk,
         )
         expect(self.page.get_by_text("the clip ends at")).to_be_visible(timeout=15_000)
+        made = self.saved(row, self.page.get_by_role("button", name="Place its joins anew").click)
+        self.assertEqual((made["problem"], made["splice"]["joins"][0]["turn"]), ("", 60))
+        self.assertLess(self.joined(made)[0], 39)
+        expect(self.page.get_by_text("the clip ends at")).to_be_hidden()
+        expect(self.page.get_by_role("group", name="Spans of the splice")).to_be_visible()

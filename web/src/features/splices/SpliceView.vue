@@ -16,7 +16,7 @@ import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import SpanTimes from './SpanTimes.vue'
 import SplicePane from './SplicePane.vue'
-import { joinedAt, placeOf, spanMoved, spanRemoved, type Candidate } from './splices'
+import { allPlaced, joinedAt, placeOf, spanMoved, spanRemoved, type Candidate } from './splices'
 import { useSplice } from './useSplice'
 import { useSpliceStage } from './useSpliceStage'
 
@@ -161,7 +161,8 @@ onBeforeUnmount(close)
         <v-btn size="small" @click="toBoard">To the board</v-btn>
       </div>
       <p v-if="row.problem" class="problem" role="alert">
-        {{ row.problem }} The splice stays as it was made last; draw its span anew.
+        {{ row.problem }} The splice stays as it was made last.
+        <button class="plain word" @click="rearrange(allPlaced(splice))">Place its joins anew</button>
       </p>
       <StageCanvas v-model:canvas="canvas" label="The whole of the splice on its path" />
       <TransportBar

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 
 import {
+  allPlaced,
   joinedAt,
   joinMoved,
   placeOf,
@@ -91,6 +92,12 @@ describe('splices', () => {
     expect(longer.splice.spans[3]).toEqual({ clip: '7', start: null, end: null, repeat: 1 })
     expect(longer.splice.joins.map((join) => join.turn)).toEqual([0, 30, 0])
     expect(longer.splice.spans[2].end).toBeNull()
+  })
+  it('places all joins anew and keeps what is said of them', () => {
+    const anew = allPlaced(splice)
+    expect(anew.joins).toEqual([0, 1])
+    expect(anew.splice.joins).toEqual(splice.joins)
+    expect(anew.splice.spans.every((row) => row.start === null && row.end === null)).toBe(true)
   })
   it('changes a join alone', () => {
     const changed = withJoin(splice, 1, { feet: false })

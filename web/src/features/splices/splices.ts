@@ -121,6 +121,11 @@ export function spanAdded(splice: Splice, clip: number): Rearranged {
   const spans = [...splice.spans, { clip: `${clip}`, start: null, end: null, repeat: 1 }]
   return rearranged(splice, spans, [spans.length - 2])
 }
+/** The same clips in the same order, whole but for the joins, which are placed anew. */
+export function allPlaced(splice: Splice): Rearranged {
+  const spans = splice.spans.map((span) => ({ ...span, start: null, end: null }))
+  return { splice: { ...splice, spans }, joins: splice.joins.map((_, join) => join) }
+}
 /** Blends and pivots in words. */
 export const BLENDS = {
   auto: 'what moves more evenly',
