@@ -29,7 +29,7 @@ class RigidMotion:
     def back(self) -> RigidMotion:
         return RigidMotion(rotation.inverse(self.turn), self.about + self.way, -self.way)
 
-    def after(self, before: RigidMotion) -> RigidMotion:
+    def compose(self, before: RigidMotion) -> RigidMotion:
         """This motion on top of one that came before; about any place of it that is still, single turns alone."""
         at = before.about + before.way
         return RigidMotion(rotation.multiply(self.turn, before.turn), before.about, self.place(at) - before.about)
@@ -39,7 +39,7 @@ class RigidMotion:
         return turned + self.about + self.way
 
 
-STAYS = RigidMotion(np.array([0.0, 0.0, 0.0, 1.0]), np.zeros(3), np.zeros(3))
+IDENTITY = RigidMotion(np.array([0.0, 0.0, 0.0, 1.0]), np.zeros(3), np.zeros(3))
 
 
 def roots_of(clip: Clip) -> list[int]:

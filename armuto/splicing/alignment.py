@@ -17,7 +17,7 @@ from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.refining.foot_locking import bearing
-from armuto.refining.rigid import GROUND, STAYS, UP, RigidMotion
+from armuto.refining.rigid import GROUND, IDENTITY, UP, RigidMotion
 from armuto.splicing.features import PreparedClip, on_ground, point_weights
 from armuto.splicing.model import Join
 
@@ -78,7 +78,7 @@ def align(a: PreparedClip, b: PreparedClip, overlap: Overlap, join: Join) -> Ali
     own, other = _overlapping(a, overlap.out, overlap, True), _overlapping(b, overlap.into, overlap, False)
     if join.pivot == "auto" and _apart(own[:, joints], other[:, joints], weights) < SAME:
         # As two pieces of a take: they go on where they were recorded, however far the second goes from there.
-        return Alignment(STAYS, "body", np.einsum("j,njc->c", weights, own[:, joints]) / len(own))
+        return Alignment(IDENTITY, "body", np.einsum("j,njc->c", weights, own[:, joints]) / len(own))
     name, p, q = _pivot(a, b, overlap, join.pivot, own, other)
     arms = on_ground(own[:, joints] - p), on_ground(other[:, joints] - q)
     turn = rotation.about(UP, float(np.angle((weights * arms[0] * arms[1].conj()).sum())))
@@ -98,7 +98,7 @@ def _apart(own: FloatArray, other: FloatArray, weights: FloatArray) -> float:
     return float(np.sqrt((weights * ((own - other) ** 2).sum(axis=-1)).sum() / len(own)))
 
 
-def put(b: PreparedClip, overlap: Overlap, place: tuple[float, float], facing: float) -> Alignment:
+def align_to_place(b: PreparedClip, overlap: Overlap, place: tuple[float, float], facing: float) -> Alignment:
     """How b is laid with its hips at a place on the floor in the middle of the overlap, and they facing so many degrees
     from +Z towards +X."""
     body, middle = b.body, overlap.into + overlap.frames // 2

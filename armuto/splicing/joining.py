@@ -25,13 +25,13 @@ from armuto.kinematics.skeleton import same_hierarchy
 from armuto.refining.foot_locking import foot_paths, lock_feet
 from armuto.refining.path import STRIDE, bent
 from armuto.refining.refined import LONGEST, Body
-from armuto.refining.rigid import GROUND, STAYS, carriers_of, moved, with_translations
+from armuto.refining.rigid import GROUND, IDENTITY, carriers_of, moved, with_translations
+from armuto.splicing.blending import SHORTEST_CARRY, blended, weights
 from armuto.splicing.candidates import Candidate
 from armuto.splicing.features import PreparedClip, point_weights, prepare
-from armuto.splicing.layout import LaidPassage, Meeting, laid_out, passages_of
+from armuto.splicing.layout import LaidPassage, Transition, lay_out, passages_of
 from armuto.splicing.measures import JoinMeasures, measure_join, unevenness
 from armuto.splicing.model import Splice
-from armuto.splicing.transition import SHORTEST_CARRY, blended, weights
 
 LIFT = 0.01  # metres by which a resting foot is lifted: counts as much as twice the unevenness
 NEARLY_NOTHING = 0.15  # of what is seen
@@ -130,44 +130,44 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
     frames = sum(each.last - each.first + 1 for each in passages) // 2
     if frames > LONGEST:
         raise BadInput(f"“{splice.name}” would come to {frames:,} frames and more; at most {LONGEST:,} are made.")
-    laid, meetings = laid_out(splice, passages)
+    laid, transitions = lay_out(splice, passages)
     if laid[-1].end >= LONGEST:
         raise BadInput(f"“{splice.name}” would come to {laid[-1].end + 1:,} frames; at most {LONGEST:,} are made.")
     body = laid[0].passage.clip.body
-    clip, blends = _blended(splice.name, laid, meetings, body)
-    contacts = _contacts(laid, meetings)
-    if any(meeting.join.feet for meeting in meetings):
-        held = _held(clip, laid, meetings, contacts)
-        clip = lock_feet(clip, body, held, steady=True, like=_foot_motion(clip, laid, meetings)) if held else clip
-    clip = _turned(clip, meetings, body, contacts)
+    clip, blends = _blended(splice.name, laid, transitions, body)
+    contacts = _contacts(laid, transitions)
+    if any(transition.join.feet for transition in transitions):
+        held = _held(clip, laid, transitions, contacts)
+        clip = lock_feet(clip, body, held, steady=True, like=_foot_motion(clip, laid, transitions)) if held else clip
+    clip = _turned(clip, transitions, body, contacts)
     made = (
-        _made(clip, pair, meeting, blend, contacts)
-        for pair, meeting, blend in zip(pairwise(laid), meetings, blends, strict=True)
+        _made(clip, pair, transition, blend, contacts)
+        for pair, transition, blend in zip(pairwise(laid), transitions, blends, strict=True)
     )
     return Spliced(clip, tuple(laid), tuple(made))
 
 
-def _blended(name: str, laid: list[LaidPassage], meetings: list[Meeting], body: Body) -> tuple[Clip, list[str]]:
+def _blended(name: str, laid: list[LaidPassage], transitions: list[Transition], body: Body) -> tuple[Clip, list[str]]:
     """The passages, each where it alone is seen, and blended where two are."""
     carriers = _carriers(laid, body)
     joints = {int(joint) for each in laid for joint in each.passage.clip.clip.moving} | {*carriers, body.hips}
     moving, pieces, blends = sorted(joints), [], []
     begin = 0
     for number, each in enumerate(laid):
-        meeting = meetings[number] if number < len(meetings) else None
-        solo_end = each.end if meeting is None else meeting.first - 1
+        transition = transitions[number] if number < len(transitions) else None
+        solo_end = each.end if transition is None else transition.first - 1
         if solo_end >= begin:
             pieces.append(_rows(each, begin, solo_end, moving, carriers))
-        if meeting is None:
+        if transition is None:
             break
-        if meeting.last >= meeting.first:
+        if transition.last >= transition.first:
             following = laid[number + 1]
-            blend, rows = _transition(each, following, meeting, moving, carriers)
+            blend, rows = _blend_frames(each, following, transition, moving, carriers)
             pieces.append(rows)
         else:
             blend = "follows"
         blends.append(blend)
-        begin = meeting.last + 1
+        begin = transition.last + 1
     rotations = np.concatenate([piece.rotations for piece in pieces])
     translations = np.concatenate([piece.translations for piece in pieces])
     clip = replace(pieces[0], name=name, rotations=rotations, translations=translations)
@@ -185,32 +185,35 @@ def _rows(laid: LaidPassage, first: int, last: int, moving: list[int], carriers:
     """Frames of the splice as a passage has them."""
     whole = laid.passage.clip.clip
     clip = whole.cut(max(first + laid.shift, 0), min(last + laid.shift, whole.frames - 1))
-    return with_translations(moved(clip, laid.motion, carriers) if laid.motion is not STAYS else clip, moving)
+    return with_translations(moved(clip, laid.motion, carriers) if laid.motion is not IDENTITY else clip, moving)
 
 
-def _transition(
-    a: LaidPassage, b: LaidPassage, meeting: Meeting, moving: list[int], carriers: list[int]
+def _blend_frames(
+    a: LaidPassage, b: LaidPassage, transition: Transition, moving: list[int], carriers: list[int]
 ) -> tuple[str, Clip]:
     """The frames in common as they are blended, and how: as was said, else by what moves more evenly with the frames
     around them."""
     body = a.passage.clip.body
-    own, other = (_rows(each, meeting.first, meeting.last, moving, carriers) for each in (a, b))
-    if meeting.beyond:
-        return "carry", blended(_first_two(a, meeting.first, moving, carriers), other, "carry", body.hips)
+    own, other = (_rows(each, transition.first, transition.last, moving, carriers) for each in (a, b))
+    if transition.beyond:
+        return "carry", blended(_first_two(a, transition.first, moving, carriers), other, "carry", body.hips)
     blends = ["fade", *(["carry"] if own.frames >= SHORTEST_CARRY else [])]
-    if meeting.join.blend in blends:
-        blends = [meeting.join.blend]
+    if transition.join.blend in blends:
+        blends = [transition.join.blend]
     made = {blend: blended(own, other, blend, body.hips) for blend in blends}
     if len(made) == 1:
         return next(iter(made.items()))
-    around = a.positions(meeting.first - 3, meeting.first - 1), b.positions(meeting.last + 1, meeting.last + 3)
+    around = (
+        a.positions(transition.first - 3, transition.first - 1),
+        b.positions(transition.last + 1, transition.last + 3),
+    )
     joints, _ = point_weights(body)
     uneven = {
         blend: unevenness(np.concatenate([around[0], clip.world().positions, around[1]])[:, joints], clip.fps)
         for blend, clip in made.items()
     }
     least = max(min(uneven.values()), 1e-9)
-    best = min(made, key=lambda blend: uneven[blend] / least + _lift(made[blend], a, b, meeting) / LIFT)
+    best = min(made, key=lambda blend: uneven[blend] / least + _lift(made[blend], a, b, transition) / LIFT)
     return best, made[best]
 
 
@@ -226,32 +229,32 @@ def _first_two(laid: LaidPassage, first: int, moving: list[int], carriers: list[
     return replace(before, rotations=turned, translations=moved_on)
 
 
-def _lift(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> float:
+def _lift(clip: Clip, a: LaidPassage, b: LaidPassage, transition: Transition) -> float:
     """By how many metres, at most, points of feet that rest are off the height at which they rest. clip: the frames in
     common."""
     ground = a.passage.clip.ground
     if ground is None:
         return 0.0
-    frames, out = np.arange(meeting.first, meeting.last + 1), 0.0
+    frames, out = np.arange(transition.first, transition.last + 1), 0.0
     for name, path in foot_paths(clip, ground).items():
-        rests = np.where(frames < meeting.middle, a.rests(name, frames), b.rests(name, frames))
+        rests = np.where(frames < transition.middle, a.rests(name, frames), b.rests(name, frames))
         out = max(
-            out, float(np.max(np.abs(path[:, 1] - _resting_height(name, a, b, meeting)), where=rests, initial=0.0))
+            out, float(np.max(np.abs(path[:, 1] - _resting_height(name, a, b, transition)), where=rests, initial=0.0))
         )
     return out
 
 
-def _held(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting], contacts: list[Contact]) -> list[Contact]:
+def _held(clip: Clip, laid: list[LaidPassage], transitions: list[Transition], contacts: list[Contact]) -> list[Contact]:
     """The contacts of feet in frames of the splice that go through a join which moves them."""
     out = set()
-    for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
-        if meeting.join.feet and _moves(clip, a, b, meeting):
-            first, last = min(meeting.first, meeting.last), max(meeting.first, meeting.last)
+    for (a, b), transition in zip(pairwise(laid), transitions, strict=True):
+        if transition.join.feet and _moves(clip, a, b, transition):
+            first, last = min(transition.first, transition.last), max(transition.first, transition.last)
             out |= {contact for contact in contacts if contact.first <= last and contact.last >= first}
     return sorted(out, key=lambda contact: (contact.first, contact.point))
 
 
-def _foot_motion(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting]) -> dict[str, FloatArray]:
+def _foot_motion(clip: Clip, laid: list[LaidPassage], transitions: list[Transition]) -> dict[str, FloatArray]:
     """How points of feet move while they rest, and how high they are, ``(F, 3)``: where two passages are over each
     other, as in the one that is seen more, without the way that legs make between both."""
     ground = laid[0].passage.clip.ground
@@ -260,47 +263,47 @@ def _foot_motion(clip: Clip, laid: list[LaidPassage], meetings: list[Meeting]) -
     out = {name: path.copy() for name, path in foot_paths(clip, ground).items()}
     for name, path in out.items():
         steps = np.diff(path, axis=0)
-        for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
-            first, last = meeting.first, meeting.last
+        for (a, b), transition in zip(pairwise(laid), transitions, strict=True):
+            first, last = transition.first, transition.last
             if last < first:
                 near = [step for step in (first - 2, first) if 0 <= step < len(steps)]
                 steps[first - 1] = steps[near].mean(axis=0) if near else 0.0
                 continue
             begin, end = max(first - 1, 0), min(last + 1, clip.frames - 1)
             own, other = (np.diff(each.foot_path(name, begin, end), axis=0) for each in (a, b))
-            seen = np.arange(begin, end)[:, None] < meeting.middle - 1
+            seen = np.arange(begin, end)[:, None] < transition.middle - 1
             steps[begin:end] = np.where(seen, own, other)
         path[1:, [0, 2]] = path[0, [0, 2]] + np.cumsum(steps[:, [0, 2]], axis=0)
-        for (a, b), meeting in zip(pairwise(laid), meetings, strict=True):
-            path[meeting.first : meeting.last + 1, 1] = _resting_height(name, a, b, meeting)
+        for (a, b), transition in zip(pairwise(laid), transitions, strict=True):
+            path[transition.first : transition.last + 1, 1] = _resting_height(name, a, b, transition)
     return out
 
 
-def _resting_height(name: str, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> FloatArray:
+def _resting_height(name: str, a: LaidPassage, b: LaidPassage, transition: Transition) -> FloatArray:
     """How high a point of a foot is in both passages, from the one to the other, ``(N,)``."""
-    own, other = (each.foot_path(name, meeting.first, meeting.last)[:, 1] for each in (a, b))
-    return np.asarray(own + (other - own) * weights(meeting.last - meeting.first + 1))
+    own, other = (each.foot_path(name, transition.first, transition.last)[:, 1] for each in (a, b))
+    return np.asarray(own + (other - own) * weights(transition.last - transition.first + 1))
 
 
-def _moves(clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting) -> bool:
+def _moves(clip: Clip, a: LaidPassage, b: LaidPassage, transition: Transition) -> bool:
     """Whether a join makes anything of the body go elsewhere than both clips have it."""
-    if meeting.alignment.motion is STAYS and meeting.last < meeting.first:
+    if transition.alignment.motion is IDENTITY and transition.last < transition.first:
         return False
-    first, last = min(meeting.first, meeting.last), max(meeting.first, meeting.last)
+    first, last = min(transition.first, transition.last), max(transition.first, transition.last)
     places = clip.cut(max(first, 0), min(last, clip.frames - 1)).world().positions
     return max(float(np.abs(places - each.positions(first, last)).max()) for each in (a, b)) > TOUCHED
 
 
-def _contacts(laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]:
+def _contacts(laid: list[LaidPassage], transitions: list[Transition]) -> list[Contact]:
     """When the points of feet rest in the splice. A point that rests in both passages of a join, not farther than a
     step apart, rests through it; else it does so while nearly nothing is seen but the one passage in which it does."""
     rests: dict[str, list[tuple[int, int]]] = {}
-    joins = zip(meetings, pairwise(laid), strict=True)
-    taken_over = [cache(partial(_taken_over, meeting, *pair)) for meeting, pair in joins]
+    joins = zip(transitions, pairwise(laid), strict=True)
+    taken_over = [cache(partial(_taken_over, transition, *pair)) for transition, pair in joins]
     for number, each in enumerate(laid):
         for contact in each.passage.clip.steps.contacts if each.passage.clip.steps else ():
             begin = taken_over[number - 1](contact.point)[1] if number else 0
-            end = taken_over[number](contact.point)[0] if number < len(meetings) else laid[-1].end
+            end = taken_over[number](contact.point)[0] if number < len(transitions) else laid[-1].end
             first, last = max(contact.first - each.shift, begin), min(contact.last - each.shift, end)
             if first > last:
                 continue
@@ -312,29 +315,29 @@ def _contacts(laid: list[LaidPassage], meetings: list[Meeting]) -> list[Contact]
     return [Contact(point, first, last) for point, rows in rests.items() for first, last in rows]
 
 
-def _taken_over(meeting: Meeting, a: LaidPassage, b: LaidPassage, point: str) -> tuple[int, int]:
+def _taken_over(transition: Transition, a: LaidPassage, b: LaidPassage, point: str) -> tuple[int, int]:
     """The last frame in which a point of a foot rests as the first passage has it, and the first in which it does as
     the second has it."""
-    seen = weights(meeting.last - meeting.first + 1)
-    early = meeting.middle if meeting.beyond else meeting.first + int(np.searchsorted(seen, NEARLY_NOTHING))
-    late = meeting.first + int(np.searchsorted(seen, 1 - NEARLY_NOTHING))
-    places = (each.foot_path(point, meeting.middle, meeting.middle)[0] for each in (a, b))
+    seen = weights(transition.last - transition.first + 1)
+    early = transition.middle if transition.beyond else transition.first + int(np.searchsorted(seen, NEARLY_NOTHING))
+    late = transition.first + int(np.searchsorted(seen, 1 - NEARLY_NOTHING))
+    places = (each.foot_path(point, transition.middle, transition.middle)[0] for each in (a, b))
     near = float(np.linalg.norm(np.subtract(*places) * GROUND)) < STEP
-    a_rests = a.rests(point, np.arange(early - 1, meeting.middle)).any()
-    if near and a_rests and b.rests(point, np.arange(meeting.middle, late + 1)).any():
-        return meeting.middle - 1, meeting.middle
+    a_rests = a.rests(point, np.arange(early - 1, transition.middle)).any()
+    if near and a_rests and b.rests(point, np.arange(transition.middle, late + 1)).any():
+        return transition.middle - 1, transition.middle
     return early - 1, late
 
 
-def _turned(clip: Clip, meetings: list[Meeting], body: Body, contacts: list[Contact]) -> Clip:
+def _turned(clip: Clip, transitions: list[Transition], body: Body, contacts: list[Contact]) -> Clip:
     """The splice with its way bent after joins that are to go on in another heading."""
-    if not any(meeting.join.turn for meeting in meetings):
+    if not any(transition.join.turn for transition in transitions):
         return clip
     frames = np.arange(clip.frames)
     by = np.zeros(clip.frames)
-    for meeting in meetings:
-        share = smooth((frames - meeting.middle) / (meeting.join.over * clip.fps))
-        by += np.radians(meeting.join.turn) * share
+    for transition in transitions:
+        share = smooth((frames - transition.middle) / (transition.join.over * clip.fps))
+        by += np.radians(transition.join.turn) * share
     way = np.asarray(low_pass(clip.world().positions[:, body.hips], STRIDE, clip.fps) * GROUND)
     turned = bent(clip, body, way, by)
     moving = [contact for contact in contacts if np.ptp(by[contact.first : contact.last + 1]) > 1e-9]
@@ -342,21 +345,21 @@ def _turned(clip: Clip, meetings: list[Meeting], body: Body, contacts: list[Cont
 
 
 def _made(
-    clip: Clip, pair: tuple[LaidPassage, LaidPassage], meeting: Meeting, blend: str, contacts: list[Contact]
+    clip: Clip, pair: tuple[LaidPassage, LaidPassage], transition: Transition, blend: str, contacts: list[Contact]
 ) -> MadeJoin:
     a, b = pair
-    measures = measure_join(clip, a, b, meeting, contacts)
-    turn = float(np.degrees(rotation.vector(meeting.alignment.motion.turn)[1]))
+    measures = measure_join(clip, a, b, transition, contacts)
+    turn = float(np.degrees(rotation.vector(transition.alignment.motion.turn)[1]))
     return MadeJoin(
         a.passage.join,
         a.passage.span,
-        meeting.first,
-        meeting.last,
-        meeting.middle,
+        transition.first,
+        transition.last,
+        transition.middle,
         blend,
-        meeting.alignment.pivot,
-        meeting.alignment.at,
+        transition.alignment.pivot,
+        transition.alignment.at,
         turn,
-        meeting.candidate,
+        transition.candidate,
         measures,
     )

@@ -10,8 +10,17 @@ import numpy as np
 
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray, IntArray
-from armuto.refining.rigid import STAYS, RigidMotion
-from armuto.splicing.alignment import SAME, Alignment, Overlap, align, misfit, overlap_at, proposed_overlap, put
+from armuto.refining.rigid import IDENTITY, RigidMotion
+from armuto.splicing.alignment import (
+    SAME,
+    Alignment,
+    Overlap,
+    align,
+    align_to_place,
+    misfit,
+    overlap_at,
+    proposed_overlap,
+)
 from armuto.splicing.candidates import Candidate, candidate_at, candidates
 from armuto.splicing.features import PreparedClip
 from armuto.splicing.model import Join, Span, Splice
@@ -55,13 +64,14 @@ class LaidPassage:
         """Whether a point of a foot rests in frames of the splice."""
         own = self.passage.clip.resting[point]
         shown = frames + self.shift
-        there = (shown >= 0) & (shown < len(own))
-        return np.asarray(there & own[shown.clip(0, len(own) - 1)])
+        within = (shown >= 0) & (shown < len(own))
+        return np.asarray(within & own[shown.clip(0, len(own) - 1)])
 
 
 @dataclass(frozen=True, eq=False)
-class Meeting:
-    """Two passages over each other, before they are blended."""
+class Transition:
+    """Two passages over each other, before they are blended. first, last: frames of the splice in which they are, last
+    before first where the second just follows. beyond: how many of these the first has ended before."""
 
     join: Join
     first: int
@@ -79,6 +89,7 @@ class Meeting:
 
 
 def passages_of(splice: Splice, clips: Mapping[str, PreparedClip]) -> list[Passage]:
+    """Every time through a clip, in their order. Raises :class:`BadInput` for a span that its clip does not have."""
     out = []
     for number, span in enumerate(splice.spans):
         clip = clips[span.clip]
@@ -121,11 +132,11 @@ def loop_seam(clip: PreparedClip) -> tuple[int, int]:
     return (best[0].out, best[0].into) if best else (last, 0)
 
 
-def laid_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage], list[Meeting]]:
+def lay_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage], list[Transition]]:
     """Every passage laid onto the one before."""
     laid: list[LaidPassage] = []
-    meetings: list[Meeting] = []
-    motion, shift, begin = STAYS, passages[0].first, 0
+    transitions: list[Transition] = []
+    motion, shift, begin = IDENTITY, passages[0].first, 0
     fresh = passages[0].first  # the first frame of the clip that is in no overlap yet
     for passage, following in pairwise(passages):
         a, b = passage.clip, following.clip
@@ -137,20 +148,20 @@ def laid_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage]
         within = (low, a.clip.frames - 1), (0, max(high, following.first))
         overlap = _overlap(passage.last, following.first, join, candidate, a, b, within)
         if join.pivot == "place":
-            alignment = put(b, overlap, join.place, join.facing)
+            alignment = align_to_place(b, overlap, join.place, join.facing)
             onto = alignment.motion
         else:
             alignment = align(a, b, overlap, join)
             alignment = replace(alignment, at=motion.place(alignment.at))
-            onto = motion.after(alignment.motion)
+            onto = motion.compose(alignment.motion)
         first = overlap.out - shift
         shared = first + overlap.frames - 1
         laid.append(LaidPassage(passage, motion, shift, begin, max(shared, first - 1)))
-        meetings.append(Meeting(join, first, shared + overlap.beyond, alignment, candidate, overlap.beyond))
+        transitions.append(Transition(join, first, shared + overlap.beyond, alignment, candidate, overlap.beyond))
         motion, shift, begin = onto, overlap.into - first, first
         fresh = overlap.into + overlap.frames + overlap.beyond
     laid.append(LaidPassage(passages[-1], motion, shift, begin, passages[-1].last - shift))
-    return laid, meetings
+    return laid, transitions
 
 
 def _overlap(

@@ -15,7 +15,7 @@ from armuto.kinematics.vectors import lengths
 from armuto.refining.foot_locking import bearing, foot_paths
 from armuto.refining.measures import BEARS, EDGE
 from armuto.splicing.features import on_ground, point_weights
-from armuto.splicing.layout import LaidPassage, Meeting
+from armuto.splicing.layout import LaidPassage, Transition
 
 AROUND = 0.15  # seconds before and after an overlap that are measured with it
 WALKS = 0.3  # m/s from which a body has a heading
@@ -51,11 +51,11 @@ def unevenness(positions: FloatArray, fps: float) -> float:
 
 
 def measure_join(
-    clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting, contacts: Sequence[Contact]
+    clip: Clip, a: LaidPassage, b: LaidPassage, transition: Transition, contacts: Sequence[Contact]
 ) -> JoinMeasures:
     """Of a splice, in the frames in which two passages are both seen and those around. contacts: of feet, in frames of
     the splice."""
-    first, last = meeting.first, meeting.last
+    first, last = transition.first, transition.last
     margin = max(2, round(AROUND * clip.fps))
     begin, end = max(0, min(first, last) - margin), min(clip.frames - 1, max(first, last) + margin)
     joints, _ = point_weights(a.passage.clip.body)
@@ -67,7 +67,7 @@ def measure_join(
         values = [_greatest(places, order) * clip.fps ** (order - 1 if order < 3 else 3) for places in (joined, *clips)]
         return Measure(values[0] * unit, max(values[1:]) * unit)
 
-    slide, lift = _feet(clip, a, b, meeting, contacts)
+    slide, lift = _feet(clip, a, b, transition, contacts)
     return JoinMeasures(of(1), of(2), of(3), slide, lift, _heading(clip, a, b, first, last))
 
 
@@ -84,20 +84,20 @@ def _greatest(positions: FloatArray, order: int) -> float:
 
 
 def _feet(
-    clip: Clip, a: LaidPassage, b: LaidPassage, meeting: Meeting, contacts: Sequence[Contact]
+    clip: Clip, a: LaidPassage, b: LaidPassage, transition: Transition, contacts: Sequence[Contact]
 ) -> tuple[Measure, float]:
     """How quickly points of feet that rest go over the ground, and how far they are off the height at which they rest:
     beside the passage that is seen more."""
     ground = a.passage.clip.ground
     begin, end = (
-        max(min(meeting.first, meeting.last) - 1, 0),
-        min(max(meeting.first, meeting.last) + 1, clip.frames - 1),
+        max(min(transition.first, transition.last) - 1, 0),
+        min(max(transition.first, transition.last) + 1, clip.frames - 1),
     )
     if ground is None or end <= begin:
         return Measure(0.0, 0.0), 0.0
     joined = foot_paths(clip.cut(begin, end), ground)
     frames = np.arange(begin, end + 1)
-    seen = (frames < meeting.middle)[:, None]
+    seen = (frames < transition.middle)[:, None]
     speeds: tuple[list[FloatArray], list[FloatArray]] = [np.zeros(1)], [np.zeros(1)]
     lift = 0.0
     near = [contact for contact in contacts if contact.first <= end and contact.last >= begin]

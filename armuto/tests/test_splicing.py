@@ -13,12 +13,12 @@ from armuto.refining.refined import Body, body_of
 from armuto.refining.rigid import with_translations
 from armuto.splicing import model
 from armuto.splicing.alignment import Overlap, overlap_at, proposed_overlap
+from armuto.splicing.blending import blended
 from armuto.splicing.candidates import candidates, cost_map, minima
 from armuto.splicing.distance import distance, total_distance
 from armuto.splicing.features import AHEAD, SHARES, WINDOW, FrameFeatures, point_weights, prepare
 from armuto.splicing.joining import at_rate, prepare_clips
 from armuto.splicing.model import Join, Span, Splice
-from armuto.splicing.transition import blended
 from armuto.tests.files import DEMO
 
 

@@ -2,7 +2,6 @@ import { ref, shallowRef, watch, type Ref } from 'vue'
 
 import { fetchPositions } from '@/api/motion'
 import { treeFor, type StageModule } from '@/features/fitting/figures'
-import type { RibbonRow } from '@/shared/player/PoseRibbon.vue'
 import { spacedFrames } from '@/shared/player/spacedFrames'
 import type { Positions } from '@/stage/motion'
 import type { Stage } from '@/stage/stage'
@@ -11,15 +10,12 @@ import type { Made } from './splices'
 
 const TICK = 5 // frames
 const INKED = 14 // poses along the path
-const MOST_POSES = 18 // on the ribbon
 
 /** The whole of a splice on the stage: the figure, its path on the floor with poses inked along it, and the joins. */
 export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   const stage = shallowRef<Stage>()
   const bones = shallowRef<Bones | null>(null)
   const frames = ref(1)
-  const rows = shallowRef<RibbonRow[]>([])
-  const shown = ref<number[]>([])
   const follow = ref(false)
   const inked = ref(true)
   let module: StageModule | undefined
@@ -73,7 +69,6 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       marks!.add(join.place[0], join.place[2], n === chosen ? mine.palette.accent : mine.palette.ink, n === chosen),
     )
     mine.addObject(marks.object)
-    if (whole) drawRibbon()
   }
   function onFloor({ frames: count, points, values }: Positions): Positions {
     const path = new Float32Array(count * 3)
@@ -106,12 +101,6 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     }
     return out
   }
-  function drawRibbon() {
-    if (!module || !bones.value || !now) return
-    const tree = treeFor(module, bones.value)
-    shown.value = spacedFrames(now.frames, MOST_POSES)
-    rows.value = [{ poses: shown.value.map(poseAt), parents: tree.parents, sides: tree.sides }]
-  }
   /** The whole path, or the figure where the camera follows it. */
   function look(frame: number) {
     const mine = stage.value
@@ -143,5 +132,5 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     if (mine && module && bones.value && now)
       mine.addSource('source', new module.BoneLines(treeFor(module, bones.value), mine.palette, height), now)
   })
-  return { stage, bones, frames, rows, shown, follow, inked, open, close, show, look }
+  return { stage, bones, frames, follow, inked, open, close, show, look }
 }
