@@ -83,6 +83,12 @@ class PreparedClip:
     steps: Steps | None
     resting: dict[str, BoolArray]
 
+    @property
+    def nbytes(self) -> int:
+        """The memory that it takes, of its large arrays."""
+        motion = self.clip.rotations.nbytes + self.clip.translations.nbytes + self.positions.nbytes
+        return motion + self.features.ground.nbytes + self.features.heights.nbytes
+
 
 def prepare(clip: Clip, body: Body) -> PreparedClip:
     """body: on the clip's skeleton."""

@@ -68,14 +68,15 @@ class Cut(unittest.TestCase):
 
 
 class Gaits(unittest.TestCase):
-    PAIRS = 100
+    PAIRS, GAITS = 100, 20
 
     def test_walks_of_any_phase_keep_their_feet_on_the_ground_in_turn(self) -> None:
         rng = np.random.default_rng(11)
+        clip, body = of_gait(gait(rng))
+        others = [of_gait(gait(rng))[0] for _ in range(1, self.GAITS)]
+        walks = [prepare(replace(each, skeleton=body.skeleton), body) for each in (clip, *others)]
         for number in range(self.PAIRS):
-            clip, body = of_gait(gait(rng))
-            other = replace(of_gait(gait(rng, "b"))[0], skeleton=body.skeleton)
-            a, b = prepare(clip, body), prepare(other, body)
+            a, b = (walks[n] for n in rng.choice(self.GAITS, 2, replace=False))
             out, into = int(rng.integers(40, 60)), int(rng.integers(10, 50))
             found = candidates(a.features, b.features, clip.fps, (out - 15, out + 15), (into, into + 25))
             self.assertTrue(found, number)

@@ -1,9 +1,10 @@
 """Making splices: of which clips, where they meet, and the clip that comes of it."""
 
 import json
+import threading
+from collections import OrderedDict
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from functools import lru_cache
 from typing import Any
 
 from django.db import transaction
@@ -23,6 +24,8 @@ from studio.library.derived import create_derived_clip, renew_derived_clip
 from studio.library.models import DERIVED, Clip, Skeleton
 from studio.platform.optimistic import VERSION_FIELDS
 from studio.splices.models import Splice, SplicedClip
+
+ROOM = 200 * 1024 * 1024  # bytes of clips that are kept prepared
 
 
 def create(ids: Sequence[int], name: str = "") -> Splice:
@@ -138,17 +141,30 @@ def prepared(splice: core.Splice, clips: dict[str, Clip]) -> dict[str, PreparedC
     """The clips on the skeleton of the first span, at its frame rate. Those of another skeleton as that one performs
     them."""
     first = clips[splice.spans[0].clip]
-    return {
-        name: _prepared(clips[name].pk, clips[name].motion_key, first.skeleton_id, first.fps) for name in splice.clips
-    }
+    return {name: _kept(clips[name], first) for name in splice.clips}
 
 
-@lru_cache(maxsize=48)
-def _prepared(pk: int, motion_key: tuple[Any, ...], skeleton_id: int, fps: float) -> PreparedClip:
-    """Of a clip as its motion is: the second argument is what tells it from what it was before."""
-    clip = Clip.objects.select_related("skeleton").get(pk=pk)
-    skeleton = Skeleton.objects.get(pk=skeleton_id)
-    value = clip.value() if clip.skeleton_id == skeleton_id else _performed(clip, skeleton)
+_at_hand: OrderedDict[tuple[Any, ...], PreparedClip] = OrderedDict()
+_guard = threading.Lock()
+
+
+def _kept(clip: Clip, first: Clip) -> PreparedClip:
+    """A prepared clip, kept while somebody works with it: the last ones, as far as there is room for them."""
+    key = clip.motion_key, first.skeleton_id, first.fps
+    with _guard:
+        if key in _at_hand:
+            _at_hand.move_to_end(key)
+            return _at_hand[key]
+    made = _prepared(clip, first.skeleton, first.fps)
+    with _guard:
+        _at_hand[key] = made
+        while len(_at_hand) > 1 and sum(each.nbytes for each in _at_hand.values()) > ROOM:
+            _at_hand.popitem(last=False)
+    return made
+
+
+def _prepared(clip: Clip, skeleton: Skeleton, fps: float) -> PreparedClip:
+    value = clip.value() if clip.skeleton_id == skeleton.pk else _performed(clip, skeleton)
     body = body_of(skeleton.value(), skeleton.assignment())
     return prepare(at_rate(replace(value, skeleton=body.skeleton), fps), body)
 
