@@ -101,7 +101,7 @@ def passages_of(splice: Splice, clips: Mapping[str, PreparedClip]) -> list[Passa
         for n, (start, end) in enumerate(zip(starts, ends, strict=True)):
             if end < start:
                 raise BadInput(
-                    f"A span of “{span.clip}” has no frames from {start} to {end}; move its start or its end."
+                    f"A span of “{clip.clip.name}” has no frames from {start} to {end}; move its start or its end."
                 )
             out.append(Passage(number, clip, start, end, join if n == span.repeat - 1 else None))
     return out
@@ -115,7 +115,7 @@ def span_frames(span: Span, clip: PreparedClip) -> tuple[int, int]:
     for frame in out:
         if frame > last:
             raise BadInput(
-                f"A span of “{span.clip}” reaches {frame / clip.clip.fps:.2f} s; the clip ends at "
+                f"A span of “{clip.clip.name}” reaches {frame / clip.clip.fps:.2f} s; the clip ends at "
                 f"{clip.clip.seconds:.2f} s."
             )
     return out[0], out[1]

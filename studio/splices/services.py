@@ -105,13 +105,13 @@ def renew(row: Splice) -> None:
         clips = parts_of(wanted.clips)
         made = splice_clips(wanted, prepared(wanted, clips))
     except BadInput as problem:
-        with transaction.atomic():
-            Splice.objects.filter(pk=row.pk).update(problem=str(problem)[:500])
+        # Of what somebody has changed meanwhile it is not the problem.
+        Splice.objects.filter(pk=row.pk, lock_version=row.lock_version).update(problem=str(problem)[:500])
         return
     with transaction.atomic():
-        before = row.data
+        before = row.lock_version
         row.refresh_from_db()
-        if row.data == before:  # else somebody has changed it meanwhile, which makes it anew as well
+        if row.lock_version == before:  # else whoever has changed it has made it anew as well
             _keep(row, wanted, clips, made)
 
 

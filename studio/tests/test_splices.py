@@ -10,7 +10,7 @@ from armuto.splicing import model as core
 from armuto.tests.files import DEMO
 from studio.library.models import Clip, Original
 from studio.renditions.models import Rendition
-from studio.splices import tasks
+from studio.splices import services, tasks
 from studio.splices.models import Splice
 from studio.tests.test_renditions import Studio
 from studio.verification import damages
@@ -167,6 +167,15 @@ class Splices(Studio):
         self.assertEqual(self.client.delete(f"/api/splices/{self.made['id']}").status_code, 204)
         self.assertTrue(Clip.objects.get(pk=self.clip.pk).retired)
         self.assertFalse(Clip.objects.get(pk=self.walk.pk).retired)
+
+    def test_what_is_found_too_late_is_no_problem_of_what_was_changed_meanwhile(self) -> None:
+        late = Splice.objects.get()
+        Clip.objects.filter(pk=self.walk.pk).update(last=30)
+        whole = [{"clip": str(self.walk.pk), "end": 0.5}, {"clip": str(self.bow.pk), "start": 0.5}]
+        self.change(spans=whole)
+        services.renew(late)  # began before the change
+        self.assertEqual(Splice.objects.get().problem, "")
+        self.assertEqual(Splice.objects.get().data["spans"], whole)
 
     def test_what_was_to_be_made_anew_is_taken_up_again(self) -> None:
         Splice.objects.update(made_from={})

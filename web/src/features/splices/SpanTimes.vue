@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 
 import ClipPlate from '@/features/library/ClipPlate.vue'
 import { useLibrary } from '@/stores/library'
-import { joinMoved, rangeOf, spanDrawn, spanSlid, timeOf, type Made, type Part, type Splice } from './splices'
+import { joinMoved, lanesOf, rangeOf, spanDrawn, spanSlid, timeOf, type Made, type Part, type Splice } from './splices'
 
 /** The spans of a splice as plates on its time, over each other where both are seen; drawn at their ends, slid, and
  * their joins moved, by hand or by arrow keys. */
@@ -40,6 +40,9 @@ const blocks = computed(() =>
     return { at, span, begin, end, part, clip: part && library.clip(part.id), first, last }
   }),
 )
+const lanes = computed(() => lanesOf(blocks.value))
+/** Pixels from one lane to the next. */
+const lane = computed(() => 120 / Math.max(2, ...lanes.value.map((at) => at + 1)))
 const joins = computed(() =>
   props.made.joins.map((join, n) => {
     const first = Math.min(join.first, join.last)
@@ -139,8 +142,12 @@ const ticks = computed(() => {
       v-for="block in blocks"
       :key="block.at"
       class="span"
-      :class="{ lower: block.at % 2 }"
-      :style="{ left: `${x(block.begin)}px`, width: `${Math.max(30, x(block.end) - x(block.begin))}px` }"
+      :style="{
+        left: `${x(block.begin)}px`,
+        width: `${Math.max(30, x(block.end) - x(block.begin))}px`,
+        top: `${28 + lanes[block.at] * lane}px`,
+        height: `${lane - 2}px`,
+      }"
       tabindex="0"
       role="group"
       :aria-label="`Span ${block.at + 1}, ${block.part?.name}, frames ${block.first} to ${block.last}`"
@@ -226,17 +233,12 @@ const ticks = computed(() => {
 }
 .span {
   position: absolute;
-  top: 28px;
-  height: 58px;
   border: 1px solid var(--quiet);
   border-top: 2px solid var(--ink);
   background: var(--paper);
   border-radius: 2px;
   cursor: grab;
   overflow: hidden;
-}
-.span.lower {
-  top: 88px;
 }
 .span:focus-visible {
   outline-offset: -2px;

@@ -33,7 +33,7 @@ const chosen = ref(Math.max(0, Number(route.query.join) || 0))
 const { row, lost, splice, made, fps, trial, load, attempt, letGo, keep, rearrange, undo, redo, undoable, redoable } =
   useSplice(id, () => chosen.value)
 const canvas = ref<HTMLCanvasElement>()
-const { stage, bones, frames, follow, inked, open, close, show, look } = useSpliceStage(canvas)
+const { stage, bones, frames, follow, inked, open, close, show, look, isOut } = useSpliceStage(canvas)
 const player = usePlayer(frames, fps)
 const { frame, playing, loop, go, step } = player
 const leaf = useLocalStorage<'candidates' | 'map'>('armuto.splice.leaf', 'candidates')
@@ -44,7 +44,6 @@ const clip = computed(() => (row.value ? library.clip(row.value.clip_id) : undef
 const height = computed(() => library.skeletons.find((body) => body.id === clip.value?.skeleton_id)?.height ?? 1.7)
 
 const latest = useLatest()
-let opened = ''
 /** What is kept, on the stage: fetched once for each state of it. */
 async function display(first = false) {
   const shown = row.value
@@ -58,12 +57,8 @@ async function display(first = false) {
     (positions) => {
       if (!positions || trial.value) return
       show(positions, found, madeAt(), true)
-      if (first || opened !== `${clip_id}`) {
-        const at = first && route.query.frame !== undefined ? Number(route.query.frame) || 0 : 0
-        go(at)
-        look(frame.value)
-      }
-      opened = `${clip_id}`
+      if (first) go(route.query.frame === undefined ? 0 : Number(route.query.frame) || 0)
+      if (first || isOut()) look(frame.value)
       stage.value?.setFrame(frame.value)
     },
   )

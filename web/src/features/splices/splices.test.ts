@@ -4,6 +4,7 @@ import {
   allPlaced,
   joinedAt,
   joinMoved,
+  lanesOf,
   placeOf,
   rangeOf,
   sideView,
@@ -98,6 +99,12 @@ describe('splices', () => {
     expect(anew.joins).toEqual([0, 1])
     expect(anew.splice.joins).toEqual(splice.joins)
     expect(anew.splice.spans.every((row) => row.start === null && row.end === null)).toBe(true)
+  })
+  it('lies in two lanes in turn, and in more where three are over each other', () => {
+    const stretch = (begin: number, end: number) => ({ begin, end })
+    expect(lanesOf([stretch(0, 50), stretch(40, 90), stretch(80, 120)])).toEqual([0, 1, 0])
+    expect(lanesOf([stretch(0, 50), stretch(40, 60), stretch(45, 90)])).toEqual([0, 1, 2])
+    expect(lanesOf([stretch(0, 50), stretch(50, 60), stretch(60, 90)])).toEqual([0, 1, 0])
   })
   it('changes a join alone', () => {
     const changed = withJoin(splice, 1, { feet: false })

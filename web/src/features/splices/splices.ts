@@ -121,6 +121,16 @@ export function spanAdded(splice: Splice, clip: number): Rearranged {
   const spans = [...splice.spans, { clip: `${clip}`, start: null, end: null, repeat: 1 }]
   return rearranged(splice, spans, [spans.length - 2])
 }
+/** The lane of each of some stretches, so that none lies over another: two in turn, more where they have to be. */
+export function lanesOf(stretches: { begin: number; end: number }[]): number[] {
+  const ends: number[] = []
+  return stretches.map(({ begin, end }, n) => {
+    const free = (lane: number) => (ends[lane] ?? -1) < begin
+    const lane = [n % 2, 1 - (n % 2), 2, 3].find(free) ?? n % 2
+    ends[lane] = end
+    return lane
+  })
+}
 /** The same clips in the same order, whole but for the joins, which are placed anew. */
 export function allPlaced(splice: Splice): Rearranged {
   const spans = splice.spans.map((span) => ({ ...span, start: null, end: null }))

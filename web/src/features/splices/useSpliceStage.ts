@@ -24,6 +24,10 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   let now: Positions | null = null
   let height = 1.7
   let hips = 0
+  let framed: number[][] = [
+    [0, 0],
+    [0, 0],
+  ]
 
   /** Returns what the clip shows, or null where the view is gone meanwhile. */
   async function open(clip: number, skeleton: number, tall: number) {
@@ -101,6 +105,25 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     }
     return out
   }
+  /** Where the path lies over the ground, ``[least, most]`` of x and of z. */
+  function extent() {
+    const path = onFloor(now!).values
+    const [xs, zs] = [0, 2].map((axis) => path.filter((_, n) => n % 3 === axis))
+    const of = (values: Float32Array) => [
+      values.reduce((a, b) => Math.min(a, b)),
+      values.reduce((a, b) => Math.max(a, b)),
+    ]
+    return [of(xs), of(zs)]
+  }
+  /** Whether the path now goes where nobody looks, or is much shorter than what is looked at. */
+  function isOut() {
+    if (!now || follow.value) return false
+    const [was, is] = [framed, extent()]
+    const wide = Math.max(height, ...was.map(([low, high]) => high - low))
+    return is.some(([low, high], axis) =>
+      [low - was[axis][0], high - was[axis][1]].some((off) => Math.abs(off) > 0.35 * wide),
+    )
+  }
   /** The whole path, or the figure where the camera follows it. */
   function look(frame: number) {
     const mine = stage.value
@@ -114,9 +137,9 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       mine.setFollowed(() => source.object.position.clone().fromArray(source.positions, hips * 3))
       return
     }
+    framed = extent()
     const path = onFloor(now).values
-    const [xs, zs] = [0, 2].map((axis) => Array.from(path).filter((_, n) => n % 3 === axis))
-    const [low, high] = [Math.min, Math.max].map((most) => [most(...xs), most(...zs)])
+    const [low, high] = [0, 1].map((end) => framed.map((range) => range[end]))
     const wide = Math.hypot(high[0] - low[0], high[1] - low[1]) + height
     mine.floor.compassAt(high[0] + 0.6, high[1] + 0.2)
     // From beside the way, so that poses stand next to each other.
@@ -132,5 +155,5 @@ export function useSpliceStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     if (mine && module && bones.value && now)
       mine.addSource('source', new module.BoneLines(treeFor(module, bones.value), mine.palette, height), now)
   })
-  return { stage, bones, frames, follow, inked, open, close, show, look }
+  return { stage, bones, frames, follow, inked, open, close, show, look, isOut }
 }
