@@ -100,19 +100,17 @@ def change(row: Splice, data: Any, base: int | None) -> None:
 
 def renew(row: Splice) -> None:
     """Make a splice of what its clips are now. What cannot be made any more stays as it was, with the reason."""
-    wanted = row.value()
+    wanted, version = row.value(), row.lock_version
     try:
         clips = parts_of(wanted.clips)
         made = splice_clips(wanted, prepared(wanted, clips))
+        with transaction.atomic():
+            row.refresh_from_db()
+            if row.lock_version == version:  # else whoever has changed it has made it anew as well
+                _keep(row, wanted, clips, made)
     except BadInput as problem:
         # Of what somebody has changed meanwhile it is not the problem.
-        Splice.objects.filter(pk=row.pk, lock_version=row.lock_version).update(problem=str(problem)[:500])
-        return
-    with transaction.atomic():
-        before = row.lock_version
-        row.refresh_from_db()
-        if row.lock_version == before:  # else whoever has changed it has made it anew as well
-            _keep(row, wanted, clips, made)
+        Splice.objects.filter(pk=row.pk, lock_version=version).update(problem=str(problem)[:500])
 
 
 def outdated(row: Splice) -> list[str]:

@@ -18,5 +18,5 @@ def follow_clip(sender: type[Clip], instance: Clip, created: bool, **_: Any) -> 
     if created:
         return
     for splice in Splice.objects.filter(parts__clip=instance):
-        if splice.made_from.get(str(instance.pk)) != instance.digest:
+        if splice.problem or splice.made_from.get(str(instance.pk)) != instance.digest:
             transaction.on_commit(lambda pk=splice.pk: renew_splice.enqueue(pk))  # type: ignore[misc]

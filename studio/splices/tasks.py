@@ -10,7 +10,7 @@ from studio.splices.models import Splice
 def renew_splice(splice_id: int) -> None:
     """Make a splice of what its clips are now."""
     row = Splice.objects.select_related("clip__skeleton").filter(pk=splice_id).first()
-    if row is not None and services.outdated(row):
+    if row is not None and (row.problem or services.outdated(row)):
         services.renew(row)
 
 

@@ -81,6 +81,9 @@ class Splices(Studio):
         self.assertRegex(shown["problem"], "reaches .* the clip ends at")
         self.assertEqual((shown["outdated"], shown["made"]), (["walk"], None))
         self.assertEqual(Clip.objects.get(pk=self.clip.pk).digest, before)
+        self.send("patch", f"library/clips/{self.walk.pk}", first=2, last=150)  # as it was
+        self.assertEqual(self.get(f"splices/{self.made['id']}")["problem"], "")
+        self.send("patch", f"library/clips/{self.walk.pk}", first=2, last=30)
         self.change(spans=[{"clip": str(self.walk.pk), "end": 0.5}, {"clip": str(self.bow.pk), "start": 0.5}])
         shown = self.get(f"splices/{self.made['id']}")
         self.assertEqual((shown["problem"], shown["outdated"]), ("", []))
@@ -167,6 +170,15 @@ class Splices(Studio):
         self.assertEqual(self.client.delete(f"/api/splices/{self.made['id']}").status_code, 204)
         self.assertTrue(Clip.objects.get(pk=self.clip.pk).retired)
         self.assertFalse(Clip.objects.get(pk=self.walk.pk).retired)
+
+    def test_a_recipe_that_cannot_be_followed_any_more_is_said_too(self) -> None:
+        frames = self.made["made"]["frames"]
+        loop = {"kind": "loop", "first": frames - 40, "last": frames - 10}
+        self.send("patch", f"library/clips/{self.clip.pk}", recipe={"steps": [loop]})
+        before = Clip.objects.get(pk=self.clip.pk).digest
+        self.send("patch", f"library/clips/{self.bow.pk}", first=2, last=60)
+        self.assertIn("Up and bow", self.get("splices/")[0]["problem"])
+        self.assertEqual(Clip.objects.get(pk=self.clip.pk).digest, before)
 
     def test_what_is_found_too_late_is_no_problem_of_what_was_changed_meanwhile(self) -> None:
         late = Splice.objects.get()
