@@ -8,7 +8,7 @@ import numpy as np
 from scipy import ndimage
 
 from armuto.kinematics.arrays import FloatArray, IntArray
-from armuto.splicing.distance import Costs, distance, total_distance
+from armuto.splicing.distance import distance, total_distance
 from armuto.splicing.features import FrameFeatures
 
 MOST = 1500  # frames compared with as many at once; longer clips are looked at every so many frames, then nearby
@@ -79,12 +79,20 @@ def candidates(
     chosen = []
     for row, column in minima(coarse, apart, count):
         chosen.append(_nearby(a, b, rows, columns, row * step, column * step, step))
-    return sorted((_measured(a, b, i, j) for i, j in dict.fromkeys(chosen)), key=lambda candidate: candidate.cost)
+    return sorted((candidate_at(a, b, i, j) for i, j in dict.fromkeys(chosen)), key=lambda candidate: candidate.cost)
 
 
 def candidate_at(a: FrameFeatures, b: FrameFeatures, out: int, into: int) -> Candidate:
     """What it costs to go from a frame of a to a frame of b, whether or not it is a good place."""
-    return _measured(a, b, out, into)
+    first, second = a.rows(np.array([out])), b.rows(np.array([into]))
+    costs = distance(first, second)
+    pose, feet, heading, speed = (
+        float(value[0, 0]) * 100 for value in (costs.pose, costs.feet, costs.heading, costs.speed)
+    )
+    total = float("inf") if costs.refused[0, 0] else pose + feet + heading + speed
+    turn = float(np.degrees(costs.turn[0, 0]))
+    words = tuple(_words(first, second, pose, bool(costs.refused[0, 0])))
+    return Candidate(out, into, total, pose, feet, heading, speed, turn, words)
 
 
 def minima(cost: FloatArray, apart: int, count: int) -> list[tuple[int, int]]:
@@ -124,20 +132,6 @@ def _nearby(
     cost = total_distance(a.rows(near[0]), b.rows(near[1]))
     i, j = np.unravel_index(int(np.argmin(cost)), cost.shape)
     return int(near[0][i]), int(near[1][j])
-
-
-def _measured(a: FrameFeatures, b: FrameFeatures, out: int, into: int) -> Candidate:
-    first, second = a.rows(np.array([out])), b.rows(np.array([into]))
-    costs = distance(first, second)
-    pose, feet, heading, speed = (float(value[0, 0]) * 100 for value in costs_by_kind(costs))
-    total = float("inf") if costs.refused[0, 0] else pose + feet + heading + speed
-    turn = float(np.degrees(costs.turn[0, 0]))
-    words = tuple(_words(first, second, pose, bool(costs.refused[0, 0])))
-    return Candidate(out, into, total, pose, feet, heading, speed, turn, words)
-
-
-def costs_by_kind(costs: Costs) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
-    return costs.pose, costs.feet, costs.heading, costs.speed
 
 
 def _words(a: FrameFeatures, b: FrameFeatures, pose: float, refused: bool) -> list[str]:

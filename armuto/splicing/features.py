@@ -102,11 +102,6 @@ def prepare(clip: Clip, body: Body) -> PreparedClip:
     return PreparedClip(clip, body, positions, features, ground, steps, resting)
 
 
-def frame_features(clip: Clip, body: Body) -> FrameFeatures:
-    """What the frames of a clip are compared by. body: on the clip's skeleton."""
-    return prepare(clip, body).features
-
-
 def _frame_features(
     clip: Clip, body: Body, positions: FloatArray, ground_of: Footing | None, steps: Steps | None
 ) -> FrameFeatures:
@@ -133,14 +128,10 @@ def on_ground(places: FloatArray) -> ComplexArray:
     return np.asarray(places[..., 2] + 1j * places[..., 0])
 
 
+@lru_cache(maxsize=32)
 def point_weights(body: Body) -> tuple[IntArray, FloatArray]:
     """The joints that make a pose, and how much each counts: half the bones that meet in it, all together 1. Fingers
     and bones that are no part of the body count nothing, where parts are known."""
-    return _point_weights(body)
-
-
-@lru_cache(maxsize=32)
-def _point_weights(body: Body) -> tuple[IntArray, FloatArray]:
     skeleton = body.skeleton
     length = np.linalg.norm(skeleton.rest_translation, axis=1)
     length[skeleton.parents < 0] = 0.0

@@ -7,7 +7,6 @@ export type Span = Splice['spans'][number]
 export type Join = Splice['joins'][number]
 export type Made = Schemas['SplicedOut']
 export type MadeJoin = Schemas['MadeJoinOut']
-export type Passage = Schemas['PassageOut']
 export type Candidate = Schemas['SpliceCandidate']
 export type Part = Schemas['SplicePart']
 
