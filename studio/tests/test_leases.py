@@ -281,12 +281,14 @@ class Limits(TransactionTestCase):
                 at_once -= 1
 
         with override_settings(READERS=2), mock.patch("armuto.isolation.call", slow):
-            threads = [threading.Thread(target=reader.read, args=(b"x", "x.bvh")) for _ in range(6)]
+            # Each reads another file: what was read before would be taken from what is kept.
+            threads = [threading.Thread(target=reader.read, args=(b"%d" % n, "x.bvh")) for n in range(6)]
             for thread in threads:
                 thread.start()
             for thread in threads:
                 thread.join()
         self.assertEqual(most, 2)
+        self.assertFalse(begun.broken)
 
     @override_settings(READERS=1, READER_SECONDS=0.2)
     def test_whoever_waits_for_too_long_is_told(self) -> None:

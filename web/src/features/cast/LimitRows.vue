@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import { fetchNodeMotion } from '@/api/motion'
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import { useHistory } from '@/shared/useHistory'
 import { useMessages } from '@/stores/messages'
 
@@ -69,12 +70,11 @@ const keep = (wanted: Limit['own']) =>
     if (await messages.attempt(() => put(wanted), look)) history.remember(before)
   })
 function say(event: Event, axis: Axis, which: 0 | 1) {
-  const box = event.target as HTMLInputElement
-  const value = Number(box.value.replace(',', '.').replace('−', '-'))
-  if (!range.value || !Number.isFinite(value)) return void (box.value = `${range.value?.[axis][which] ?? ''}`)
+  const value = Number((event.target as HTMLInputElement).value.replace(',', '.').replace('−', '-'))
+  if (!range.value || !Number.isFinite(value)) return
   const next = { bend: [...range.value.bend], side: [...range.value.side], twist: [...range.value.twist] }
   next[axis][which] = value
-  void keep(next).then(() => (box.value = `${range.value?.[axis][which]}`))
+  void keep(next)
 }
 const undo = () => history.undo().catch(messages.fail)
 
@@ -117,7 +117,7 @@ async function draw() {
     <template v-if="range">
       <div v-for="{ axis, words } in AXES" :key="axis" class="axis">
         <span class="quiet">{{ axis }}</span>
-        <input
+        <DraftInput
           :value="range[axis][0]"
           :aria-label="`${axis}, ${words[0]}, degrees`"
           :title="words[0]"
@@ -133,7 +133,7 @@ async function draw() {
           :aria-label="`See the ${part}: ${axis} from ${words[0]} to ${words[1]}`"
           @input="draw"
         />
-        <input
+        <DraftInput
           :value="range[axis][1]"
           :aria-label="`${axis}, ${words[1]}, degrees`"
           :title="words[1]"

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 
 import { heightOf, turnsFor, UNITS, UPS } from '@/features/library/choices'
 import Detected from '@/features/library/Detected.vue'
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import { useCast } from '@/stores/cast'
 import { useIntake, type IntakeFile } from '@/stores/intake'
 import { waitingName, type Sheet } from './sheet'
@@ -41,7 +42,7 @@ async function accept() {
 
 <template>
   <div class="head">
-    <input
+    <DraftInput
       class="name"
       :value="name"
       aria-label="Name of the character"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import { withUnit, type Measures, type Settings } from './useSettling'
 
 /** From which size on a finding is worth a look, and from which it is wrong; beside what the clip in view shows. */
@@ -38,7 +39,7 @@ function say(event: Event, kind: string, which: 0 | 1) {
             <b>{{ withUnit(row.after, row.unit) }}</b>
           </td>
           <td>
-            <input
+            <DraftInput
               :value="row.look"
               :aria-label="`${row.kind}: worth a look from`"
               inputmode="decimal"
@@ -46,7 +47,7 @@ function say(event: Event, kind: string, which: 0 | 1) {
             />
           </td>
           <td>
-            <input
+            <DraftInput
               :value="row.wrong"
               :aria-label="`${row.kind}: wrong from`"
               inputmode="decimal"

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 
+import DraftInput from '@/shared/fields/DraftInput.vue'
+
 /**
  * A share from none to all, or another range: drawn to see it at once, let go of to keep it, typed for an exact
  * value.
@@ -38,8 +40,7 @@ function draw(event: Event) {
 }
 function type(event: Event) {
   const value = Number((event.target as HTMLInputElement).value.replace(',', '.')) / props.scale
-  if (!Number.isFinite(value)) return void ((event.target as HTMLInputElement).value = text())
-  emit('keep', Math.min(props.most, Math.max(props.least, value)))
+  if (Number.isFinite(value)) emit('keep', Math.min(props.most, Math.max(props.least, value)))
 }
 </script>
 
@@ -58,7 +59,9 @@ function type(event: Event) {
       @dblclick="emit('keep', null)"
     />
     <span class="typed"
-      ><input :value="text()" :aria-label="`${label}, ${unit}`" inputmode="decimal" @change="type" />{{ unit }}</span
+      ><DraftInput :value="text()" :aria-label="`${label}, ${unit}`" inputmode="decimal" @change="type" />{{
+        unit
+      }}</span
     >
     <span class="effect"><slot /></span>
   </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import type { Wanted } from './stances'
 
 /** Facing, floor and size: measured, each with a way to say otherwise. */
@@ -30,7 +31,7 @@ const floor = (side: 'source' | 'target') => props.measures[`${side}_floor`] * 1
   <div class="measures">
     <span class="quiet" title="Degrees from +Z, in the stance">facing</span>
     <span v-for="side in SIDES" :key="side" class="field">
-      <input
+      <DraftInput
         :value="facing(side).toFixed(1)"
         :aria-label="`Facing of ${side === 'source' ? 'the source' : character}, degrees`"
         inputmode="decimal"
@@ -47,7 +48,7 @@ const floor = (side: 'source' | 'target') => props.measures[`${side}_floor`] * 1
     </span>
     <span class="quiet" title="From the floor up to the lowest foot joint">feet</span>
     <span v-for="side in SIDES" :key="side" class="field">
-      <input
+      <DraftInput
         :value="floor(side).toFixed(1)"
         :aria-label="`Height of the lowest foot joint of ${side === 'source' ? 'the source' : character}, centimetres`"
         inputmode="decimal"
@@ -74,7 +75,7 @@ const floor = (side: 'source' | 'target') => props.measures[`${side}_floor`] * 1
           {{ by }} <span class="mono">{{ percent(measures[by]) }}</span>
         </button>
       </span>
-      <input
+      <DraftInput
         :value="(measures.size * 100).toFixed(1)"
         :class="{ told: !measures.by }"
         aria-label="Size the hips move by, in percent"

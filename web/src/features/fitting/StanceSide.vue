@@ -3,6 +3,7 @@ import { ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import type { Offers, Wanted } from './stances'
@@ -180,7 +181,7 @@ const remove = (kept: Kept) =>
         <h1>Kept stances of {{ title }}</h1>
         <ul>
           <li v-for="kept in offers?.kept ?? []" :key="kept.id">
-            <input
+            <DraftInput
               :value="kept.name"
               :aria-label="`Name of ${kept.name}`"
               @change="rename(kept, ($event.target as HTMLInputElement).value)"

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import BeforeAfter from './BeforeAfter.vue'
 import ExceptionRow from './ExceptionRow.vue'
 import type { Leaf } from './FittingPane.vue'
@@ -212,7 +213,7 @@ const total = computed(() => {
       <div class="fields">
         <label
           >Stride
-          <input
+          <DraftInput
             :value="percent(settings.stride)"
             :class="{ said: settings.stride !== null }"
             :disabled="settings.path === 'absolute'"
@@ -223,7 +224,7 @@ const total = computed(() => {
         >
         <label
           >Heights
-          <input
+          <DraftInput
             :value="percent(settings.height)"
             :class="{ said: settings.height !== null }"
             inputmode="decimal"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import type { Change, Measures, Travel } from './useSettling'
 
 /** Travel over the ground: where it goes, which of it is meant, and where the first frame stands. */
@@ -60,7 +61,7 @@ function at(event: Event, axis: number) {
       <template v-if="travel.place === 'given'">
         <label
           >x
-          <input
+          <DraftInput
             :value="+(travel.at[0] * 100).toFixed(1)"
             inputmode="decimal"
             aria-label="x in centimetres"
@@ -68,7 +69,7 @@ function at(event: Event, axis: number) {
         /></label>
         <label
           >z
-          <input
+          <DraftInput
             :value="+(travel.at[1] * 100).toFixed(1)"
             inputmode="decimal"
             aria-label="z in centimetres"
@@ -77,7 +78,7 @@ function at(event: Event, axis: number) {
         >
         <label
           >facing
-          <input
+          <DraftInput
             :value="+travel.at[2].toFixed(1)"
             inputmode="decimal"
             aria-label="Facing in degrees from +Z"
@@ -99,7 +100,7 @@ function at(event: Event, axis: number) {
       >
       <label
         >Heading smoothed over
-        <input
+        <DraftInput
           :value="travel.smoothing"
           inputmode="decimal"
           aria-label="Seconds over which heading is smoothed"

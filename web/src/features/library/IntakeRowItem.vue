@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { useLibrary, type Plate } from '@/stores/library'
 import { floorOf, heightOf, turnsFor, UNITS, UPS, type Ground } from './choices'
@@ -104,7 +105,7 @@ function rename(event: Event) {
       />
     </div>
     <div class="about">
-      <input
+      <DraftInput
         class="name"
         :value="row.name || name || row.facts.original"
         :class="{ typed: row.name }"

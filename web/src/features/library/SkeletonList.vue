@@ -3,6 +3,7 @@ import { computed } from 'vue'
 
 import { answer, client } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import { useLibrary, type Clip, type LibrarySkeleton } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import ClipPlate from './ClipPlate.vue'
@@ -50,7 +51,7 @@ async function rename(body: LibrarySkeleton, event: Event) {
         <ClipPlate v-if="firstClip(body.id)" :clip="firstClip(body.id)!" :pose="0" />
       </button>
       <span class="about">
-        <input
+        <DraftInput
           :value="body.name"
           :aria-label="`Name of the skeleton ${body.name}`"
           @change="rename(body, $event)"

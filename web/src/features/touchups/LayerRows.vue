@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { weightAt, weightText, type Layer } from './touchups'
@@ -21,10 +22,8 @@ const change = (row: Layer, changes: Record<string, unknown>, after?: () => void
   edit({ op: 'layer', layer: row.name, changes: changes as never }, after)
 const keyWeight = (row: Layer, weight: number) => edit({ op: 'weight', layer: row.name, frame: props.frame, weight })
 function rename(row: Layer, event: Event) {
-  const input = event.target as HTMLInputElement
-  const name = input.value.trim()
-  if (!name || name === row.name) input.value = row.name
-  else void change(row, { name }, () => (layerName.value = name))
+  const name = (event.target as HTMLInputElement).value.trim()
+  if (name && name !== row.name) void change(row, { name }, () => (layerName.value = name))
 }
 function move(row: Layer, by: number) {
   const names = layers.value.map((other) => other.name)
@@ -63,7 +62,7 @@ const looks = (row: Layer) => row.touchups.some((touchup) => touchup.keys.some((
           :aria-label="`${row.name} on`"
           @change="change(row, { on: ($event.target as HTMLInputElement).checked })"
         />
-        <input
+        <DraftInput
           class="name"
           :value="row.name"
           aria-label="Name of the layer"
