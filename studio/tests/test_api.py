@@ -21,6 +21,7 @@ from studio.ingest.services import reading
 from studio.ingest.tasks import read_arrival
 from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
+from studio.tests.snapshots import restore_or_make
 
 TABLES = (
     *(Original, OriginalContent, Skeleton, Clip, Motion, Plate, Character, Arrival, ArrivalContent),
@@ -262,10 +263,14 @@ class Studio(TransactionTestCase):
     """A studio with two clips and the porter."""
 
     def setUp(self):
+        restore_or_make(self.prepare)
+        self.walk, self.bow = Clip.objects.get(name="walk"), Clip.objects.get(name="bow")
+        self.porter = Character.objects.get(name="porter")
+
+    def prepare(self):
+        """What is there when a test begins; made once for all that begin alike."""
         for path in (WALK, BOW, PORTER):
             bring_in(self.client, path.read_bytes(), path.name)
-        self.walk, self.bow = Clip.objects.get(name="walk"), Clip.objects.get(name="bow")
-        self.porter = Character.objects.get()
 
     def post(self, path: str, **body):
         return self.client.post(path, json.dumps(body), content_type="application/json")

@@ -24,8 +24,8 @@ from studio.tests.test_renditions import Studio
 
 
 class Deliveries(Studio):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
+        super().prepare()
         self.transfer()
 
     def make(self, status: int = 201, cells=None, name: str = "", **wanted):

@@ -12,9 +12,12 @@ from studio.tests.test_renditions import Studio
 
 
 class Exceptions(Studio):
+    def prepare(self):
+        super().prepare()
+        self.transfer()
+
     def setUp(self):
         super().setUp()
-        self.transfer()
         fitting = Fitting.objects.get(skeleton=self.walk.skeleton, character=self.porter)
         self.path = f"fittings/{fitting.pk}"
 

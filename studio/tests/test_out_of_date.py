@@ -17,9 +17,12 @@ class OutOfDate(Studio):
     """Every kind of change marks exactly the renditions that depend on it, which is found out by computing them
     anew."""
 
+    def prepare(self):
+        super().prepare()
+        self.transfer()
+
     def setUp(self):
         super().setUp()
-        self.transfer()
         self.rows = {
             (row.clip.name, row.character.name): row for row in Rendition.objects.select_related("clip", "character")
         }

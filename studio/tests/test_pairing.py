@@ -10,6 +10,7 @@ from armuto.pairing import patterns as core
 from armuto.tests.files import DEMO
 from studio.cast.models import Character
 from studio.fittings.models import FittingState
+from studio.library.models import Clip
 from studio.patterns.models import OwnPlan, Pattern
 from studio.tests.figures import rigged_like
 from studio.tests.test_api import Studio, bring_in
@@ -18,11 +19,19 @@ STRIKER = DEMO / "striker.glb"
 
 
 class Pairing(Studio):
+    def prepare(self):
+        super().prepare()
+        bring_in(self.client, STRIKER.read_bytes(), "striker.glb")
+        self.fit(Clip.objects.get(name="walk"), Character.objects.get(name="striker"))
+
     def setUp(self):
         super().setUp()
-        bring_in(self.client, STRIKER.read_bytes(), "striker.glb")
         self.striker = Character.objects.get(name="striker")
-        self.made = self.post("/api/fittings/", clip_id=self.walk.pk, character_id=self.striker.pk).json()
+        self.made = self.fit(self.walk, self.striker)
+
+    def fit(self, clip: Clip, character: Character) -> dict:
+        """The fitting, made where there is none."""
+        return self.post("/api/fittings/", clip_id=clip.pk, character_id=character.pk).json()
 
     def edit(self, op: str, status: int = 200, **fields) -> dict:
         answer = self.post(f"/api/fittings/{self.made['id']}/edits", op=op, **fields)

@@ -17,9 +17,13 @@ from studio.verification import damages
 
 
 class Splices(Studio):
+    def prepare(self) -> None:
+        super().prepare()
+        self.post("splices/", clips=[self.walk.pk, self.bow.pk], name="Up and bow")
+
     def setUp(self) -> None:
         super().setUp()
-        self.made = self.post("splices/", clips=[self.walk.pk, self.bow.pk], name="Up and bow")
+        self.made = self.get(f"splices/{Splice.objects.get().pk}")
         self.clip = Clip.objects.get(pk=self.made["clip_id"])
 
     def change(self, status: int = 200, version: int | None = None, **changes) -> dict:

@@ -21,9 +21,12 @@ HAND = {"op": "move", "by": [0.02, 0.06, 0.0], "frame": 40}
 
 
 class TouchUpStudio(Studio):
+    def prepare(self):
+        super().prepare()
+        self.transfer()
+
     def setUp(self):
         super().setUp()
-        self.transfer()
         self.fitting = Fitting.objects.get(skeleton=self.walk.skeleton, character=self.porter)
         self.path = f"fittings/{self.fitting.pk}"
         self.touchups = f"{self.path}/touchups/{self.walk.pk}"
