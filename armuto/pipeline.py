@@ -102,6 +102,7 @@ def retarget(
     first: int = 0,
     last: int | None = None,
     touchups: TouchUps | None = None,
+    performed: Clip | None = None,
 ) -> RetargetResult:
     """The clip, or its frames first to last, on the fitting's target.
 
@@ -116,6 +117,9 @@ def retarget(
         The frames that are wanted, both included; all of them without.
     touchups : TouchUps, optional
         Layers over what the transfer makes, before joints are held within their limits.
+    performed : Clip, optional
+        What the target does in the whole clip, where other fittings than this have made it already, as of the parts of
+        a splice: layers and limits alone are applied to it.
 
     Returns
     -------
@@ -138,6 +142,9 @@ def retarget(
     for motion capture editing*, SCA 2002.
     """
     last = clip.frames - 1 if last is None else last
+    shown = first, last
+    if performed is not None:
+        first, last = 0, clip.frames - 1
     whole = first == 0 and last == clip.frames - 1
     context = context_of(fitting)
     probes = contact_probes(context)
@@ -150,28 +157,31 @@ def retarget(
     tracks = SourceTracks(raw.source_positions, raw.source_rotations)
     report = ConstraintReport(lowered=np.zeros(raw.motion.frames))
     find = partial(contacts_in, tracks, probes, context, clip) if whole else partial(detect_contacts, clip, context)
-    if constrained:
-        if contacts is None or near is None:
-            contacts = near = find()
-        report = solve_constraints(raw.motion, tracks, probes, near, context)
+    if constrained and (contacts is None or near is None):
+        contacts = near = find()
+    motion = raw.motion if performed is None else WorldMotion.of_clip(performed)
+    if constrained and performed is None:
+        report = solve_constraints(motion, tracks, probes, near or ContactSet(), context)
     layers = touchups if touchups is not None and touchups.active else None
     changed: tuple[ChangedKey, ...] = ()
-    if layers is None:
-        hits, done = hold_limits(raw.motion, context) if constrained else {}, TouchUpReport()
-        _place_travel(raw.motion, context)
-    else:
-        _place_travel(raw.motion, context)
-        changed = tuple(changed_keys(layers, raw.motion, context)) if whole else ()
-        done, hits = apply_layers(raw.motion, layers, clip, context, near or ContactSet(), probes)
+    done, hits = TouchUpReport(), {}
+    if layers is None and constrained:
+        hits = hold_limits(motion, context)
+    if performed is None:
+        _place_travel(motion, context)
+    if layers is not None:
+        changed = tuple(changed_keys(layers, motion, context)) if whole else ()
+        done, hits = apply_layers(motion, layers, clip, context, near or ContactSet(), probes)
         done = replace(done, changed=changed)
     report = replace(report, hits=hits)
-    moved = raw.translated | _above_carriers(context) | done.moved
-    made = local_clip(clip.name, raw.motion, moved)
-    if not (whole or len(rows) == last - first + 1):
-        shown = slice(int(np.searchsorted(rows, first)), int(np.searchsorted(rows, last)) + 1)
-        made = replace(made, rotations=made.rotations[shown], translations=made.translations[shown])
-        report, done = report.cut(shown), done.cut(shown)
-    trace = RetargetTrace(context, probes, tracks, raw.motion, done) if whole else None
+    translated = raw.translated if performed is None else {int(joint) for joint in performed.moving}
+    made = local_clip(clip.name, motion, translated | _above_carriers(context) | done.moved)
+    if made.frames != shown[1] - shown[0] + 1:
+        cut = slice(int(np.searchsorted(rows, shown[0])), int(np.searchsorted(rows, shown[1])) + 1)
+        made = replace(made, rotations=made.rotations[cut], translations=made.translations[cut])
+        report, done = report.cut(cut), done.cut(cut)
+        whole = False
+    trace = RetargetTrace(context, probes, tracks, motion, done) if whole else None
     return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace, done)
 
 

@@ -14,6 +14,7 @@ ARGUMENTS = [
     "--disable-component-update",
     "--disable-sync",
     "--disable-gpu-rasterization",  # Debian turns it on; without a graphics card it paints pages through an emulated one
+    "--disable-gpu-compositing",
     "--use-gl=angle",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",

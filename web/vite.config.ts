@@ -12,7 +12,9 @@ export default defineConfig({
   test: {
     environment: 'happy-dom',
     include: ['src/**/*.test.ts'],
+    isolate: false, // one window for all files: making it takes ten times what its tests do
     restoreMocks: true,
+    unstubGlobals: true,
     server: { deps: { inline: ['vuetify'] } },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8123' } },

@@ -103,6 +103,18 @@ class Skeleton:
             self._ancestors[joint] = tuple(found)
         return self._ancestors[joint]
 
+    def subtree(self, joint: int) -> tuple[int, ...]:
+        """A joint and all below it, parents first."""
+        if joint not in self._subtrees:
+            below = range(joint + 1, len(self))
+            self._subtrees[joint] = (joint, *(other for other in below if joint in self.ancestors(other)))
+        return self._subtrees[joint]
+
+    @cached_property
+    def _subtrees(self) -> dict[int, tuple[int, ...]]:
+        """Those that were asked for."""
+        return {}
+
     @cached_property
     def _parents(self) -> list[int]:
         return list(map(int, self.parents))

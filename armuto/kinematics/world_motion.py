@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
@@ -48,18 +47,9 @@ class WorldMotion:
 
     def below(self, joint: int) -> tuple[int, ...]:
         """The joint and everything that hangs from it, parents first."""
-        return _subtree(tuple(self.skeleton.parents.tolist()), joint)
+        return self.skeleton.subtree(joint)
 
     def between(self, joint: int, outer: int) -> tuple[int, ...]:
         """What the joint carries, without what ``outer`` carries."""
         beyond = set(self.below(outer))
         return tuple(carried for carried in self.below(joint) if carried not in beyond)
-
-
-@lru_cache(maxsize=4096)
-def _subtree(parents: tuple[int, ...], joint: int) -> tuple[int, ...]:
-    subtree = {joint}
-    for child in range(joint + 1, len(parents)):
-        if parents[child] in subtree:
-            subtree.add(child)
-    return tuple(sorted(subtree))

@@ -61,10 +61,12 @@ class MadeJoin:
 
 @dataclass(frozen=True, eq=False)
 class Spliced:
-    """clip: the whole. passages: in their places. joins: between each and the next."""
+    """clip: the whole. passages: in their places. transitions, joins: between each and the next, before and after they
+    were blended."""
 
     clip: Clip
     passages: tuple[LaidPassage, ...]
+    transitions: tuple[Transition, ...]
     joins: tuple[MadeJoin, ...]
 
 
@@ -131,10 +133,47 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
     if frames > LONGEST:
         raise BadInput(f"“{splice.name}” would come to {frames:,} frames and more; at most {LONGEST:,} are made.")
     laid, transitions = lay_out(splice, passages)
+    return _joined(splice.name, laid, transitions)
+
+
+def splice_like(reference: Spliced, splice: Splice, clips: Mapping[str, PreparedClip], scale: float = 1.0) -> Spliced:
+    """A splice made of what another body performs of its clips, so that each of its frames shows what that of another
+    making shows.
+
+    The same frames of the clips lie over each other; laid onto one another, blended and held they are on this body.
+
+    Parameters
+    ----------
+    reference : Spliced
+        The splice made of the clips as they are.
+    splice : Splice
+        What it was made by. A pivot that this body does not have is chosen anew.
+    clips : mapping of str to PreparedClip
+        By the names that the spans have for them, with as many frames as the clips of the reference have.
+    scale : float
+        By which places that are said are nearer here.
+    """
+    passages = [replace(laid.passage, clip=clips[splice.spans[laid.passage.span].clip]) for laid in reference.passages]
+    parts = {"auto", "body", "hips", "place", *passages[0].clip.body.joint_of}
+    joins = (
+        replace(
+            join,
+            pivot=join.pivot if join.pivot in parts else "auto",
+            place=(join.place[0] * scale, join.place[1] * scale),
+        )
+        for join in splice.joins
+    )
+    overlaps = [transition.overlap for transition in reference.transitions]
+    return _joined(splice.name, *lay_out(replace(splice, joins=tuple(joins)), passages, overlaps))
+
+
+def _joined(name: str, laid: list[LaidPassage], transitions: list[Transition]) -> Spliced:
+    """Passages in their places, gone over into each other. Raises :class:`BadInput` where they come to too many
+    frames."""
     if laid[-1].end >= LONGEST:
-        raise BadInput(f"“{splice.name}” would come to {laid[-1].end + 1:,} frames; at most {LONGEST:,} are made.")
+        raise BadInput(f"“{name}” would come to {laid[-1].end + 1:,} frames; at most {LONGEST:,} are made.")
     body = laid[0].passage.clip.body
-    clip, blends = _blended(splice.name, laid, transitions, body)
+    clip, blends = _blended(name, laid, transitions, body)
     contacts = _contacts(laid, transitions)
     if any(transition.join.feet for transition in transitions):
         held = _held(clip, laid, transitions, contacts)
@@ -144,7 +183,7 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
         _made(clip, pair, transition, blend, contacts)
         for pair, transition, blend in zip(pairwise(laid), transitions, blends, strict=True)
     )
-    return Spliced(clip, tuple(laid), tuple(made))
+    return Spliced(clip, tuple(laid), tuple(transitions), tuple(made))
 
 
 def _blended(name: str, laid: list[LaidPassage], transitions: list[Transition], body: Body) -> tuple[Clip, list[str]]:

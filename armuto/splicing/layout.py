@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -71,14 +71,19 @@ class LaidPassage:
 @dataclass(frozen=True, eq=False)
 class Transition:
     """Two passages over each other, before they are blended. first, last: frames of the splice in which they are, last
-    before first where the second just follows. beyond: how many of these the first has ended before."""
+    before first where the second just follows. overlap: the same in frames of both clips. beyond: how many of these the
+    first has ended before."""
 
     join: Join
     first: int
     last: int
+    overlap: Overlap
     alignment: Alignment
     candidate: Candidate
-    beyond: int = 0
+
+    @property
+    def beyond(self) -> int:
+        return self.overlap.beyond
 
     @property
     def middle(self) -> int:
@@ -132,13 +137,15 @@ def loop_seam(clip: PreparedClip) -> tuple[int, int]:
     return (best[0].out, best[0].into) if best else (last, 0)
 
 
-def lay_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage], list[Transition]]:
-    """Every passage laid onto the one before."""
+def lay_out(
+    splice: Splice, passages: Sequence[Passage], overlaps: Sequence[Overlap] = ()
+) -> tuple[list[LaidPassage], list[Transition]]:
+    """Every passage laid onto the one before. overlaps: the frames in common, where they are known."""
     laid: list[LaidPassage] = []
     transitions: list[Transition] = []
     motion, shift, begin = IDENTITY, passages[0].first, 0
     fresh = passages[0].first  # the first frame of the clip that is in no overlap yet
-    for passage, following in pairwise(passages):
+    for number, (passage, following) in enumerate(pairwise(passages)):
         a, b = passage.clip, following.clip
         join = Join() if passage.join is None else splice.joins[passage.join]
         candidate = candidate_at(a.features, b.features, passage.last, following.first)
@@ -146,7 +153,10 @@ def lay_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage],
         low = max(fresh, (passage.first + passage.last) // 2) if laid else passage.first
         high = following.last if following is passages[-1] else (following.first + following.last) // 2
         within = (low, a.clip.frames - 1), (0, max(high, following.first))
-        overlap = _overlap(passage.last, following.first, join, candidate, a, b, within)
+        if overlaps:
+            overlap = overlaps[number]
+        else:
+            overlap = _overlap(passage.last, following.first, join, candidate, a, b, within)
         if join.pivot == "place":
             alignment = align_to_place(b, overlap, join.place, join.facing)
             onto = alignment.motion
@@ -157,7 +167,7 @@ def lay_out(splice: Splice, passages: list[Passage]) -> tuple[list[LaidPassage],
         first = overlap.out - shift
         shared = first + overlap.frames - 1
         laid.append(LaidPassage(passage, motion, shift, begin, max(shared, first - 1)))
-        transitions.append(Transition(join, first, shared + overlap.beyond, alignment, candidate, overlap.beyond))
+        transitions.append(Transition(join, first, shared + overlap.beyond, overlap, alignment, candidate))
         motion, shift, begin = onto, overlap.into - first, first
         fresh = overlap.into + overlap.frames + overlap.beyond
     laid.append(LaidPassage(passages[-1], motion, shift, begin, passages[-1].last - shift))

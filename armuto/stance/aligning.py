@@ -27,7 +27,7 @@ from armuto.kinematics.vectors import cross, length, unit
 from armuto.pairing.joint_mapping import JointDriver
 from armuto.pairing.twist_joints import Twist, twists
 from armuto.stance.build import same_build
-from armuto.stance.shape import Shape, bends, limbs_of, roll_angle, soles, tips_of, turn_between
+from armuto.stance.shape import Shape, bends, is_toes, limbs_of, roll_angle, soles, tips_of, turn_between
 from armuto.stance.value import Stance, posed
 
 TRIFLE = 1e-4  # radians: a smaller roll is no more than hinges are told by
@@ -83,7 +83,7 @@ def alignment_target(
     rolled: see :class:`AlignmentTarget`."""
     at = {joint: rotation.rotate(turn, driver.place) for joint, driver in mapping.items()}
     tips = tips_of(
-        source, pose.positions, pose.ends, {j: driver.source for j, driver in mapping.items() if _is_toes(driver.part)}
+        source, pose.positions, pose.ends, {j: driver.source for j, driver in mapping.items() if is_toes(driver.part)}
     )
     hinges = {
         joint: source.observed.hinges[driver.source].turned(rotation.multiply(turn, pose.rotations[driver.source]))
@@ -95,18 +95,13 @@ def alignment_target(
     )
 
 
-def _is_toes(part: str | None) -> bool:
-    """Of toes alone it is asked where they end."""
-    return bool(part and part.endswith("toes"))
-
-
 def shapes(
     target: Skeleton, pose: Pose, parts: Mapping[int, str | None], plan: BodyPlan, model: AlignmentTarget
 ) -> tuple[Shape, Shape]:
     """The body as it is in a pose, and the one it is to stand like."""
     limbs = limbs_of(target, parts, plan)
     here = {joint: pose.positions[joint] for joint in parts}
-    tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts if _is_toes(parts[joint])})
+    tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts if is_toes(parts[joint])})
     seen = target.observed.hinges if model.believed else {}
     hinges = {joint: hinge.turned(pose.rotations[joint]) for joint, hinge in seen.items() if joint in parts}
     own = Shape(limbs, here, model.forward, tips, hinges)

@@ -61,6 +61,7 @@ def joint_frames(
         local = editor.rotations()
     pose = world_pose(skeleton, local[None], skeleton.rest_translation[None]).frame(0)
     owner = {joint: part for part, found in joints.items() for joint in found}
+    above = {joint: skeleton.above(joint, owner) for joint in owner}
     up = np.array([0.0, 1.0, 0.0])
     left = cross(up, forward)
     frames = []
@@ -68,7 +69,7 @@ def joint_frames(
         part = plan.by_name.get(owner[joint])
         if part is None or part.travels:
             continue
-        along = _along(skeleton, pose.positions, joint, owner, plan)
+        along = _along(pose.positions, joint, owner, above, plan)
         if along is None:
             continue
         outward = left if part.side != "right" else -left
@@ -77,24 +78,24 @@ def joint_frames(
         third = cross(along, ahead)
         out = third if third @ out >= 0 else -third
         twist = along if (part.side != "right") else -along
-        above = skeleton.above(joint, owner)
-        bend, side = cross(along, ahead), cross(along, out)
-        frames.append(JointFrame(joint, -1 if above is None else above, part.name, bend, side, twist))
+        bend, side, parent = cross(along, ahead), cross(along, out), above[joint]
+        frames.append(JointFrame(joint, -1 if parent is None else parent, part.name, bend, side, twist))
     return JointFrames(pose.rotations, tuple(frames))
 
 
 def _along(
-    skeleton: Skeleton, at: FloatArray, joint: int, owner: Mapping[int, str], plan: BodyPlan
+    at: FloatArray, joint: int, owner: Mapping[int, str], above: Mapping[int, int | None], plan: BodyPlan
 ) -> FloatArray | None:
-    """The direction of a bone: to the next paired joint of its limb, else on from the one above it."""
-    below = [other for other in owner if skeleton.above(other, owner) == joint]
+    """The direction of a bone: to the next paired joint of its limb, else on from the one above it. above: the nearest
+    paired joint above each."""
+    below = [other for other in owner if above[other] == joint]
     limb = plan.by_name[owner[joint]].limb
     same = [other for other in below if plan.by_name[owner[other]].limb == limb]
     if same or below:
         line = at[(same or below)[0]] - at[joint] if same else np.mean(at[below], axis=0) - at[joint]
     else:
-        above = skeleton.above(joint, owner)
-        line = at[joint] - at[above] if above is not None else np.zeros(3)
+        parent = above[joint]
+        line = at[joint] - at[parent] if parent is not None else np.zeros(3)
     size = length(line)
     return line / size if size > 1e-6 else None
 

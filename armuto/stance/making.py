@@ -20,7 +20,7 @@ from armuto.kinematics.skeleton import Skeleton
 from armuto.kinematics.vectors import cross, length, unit
 from armuto.stance.aligning import AlignmentTarget, align
 from armuto.stance.posture import UP
-from armuto.stance.shape import CLEARLY, SURE, Shape, limbs_of, roll_to, square, tips_of, turn_between
+from armuto.stance.shape import CLEARLY, SURE, Shape, is_toes, limbs_of, roll_to, square, tips_of, turn_between
 from armuto.stance.value import posed
 
 ASLANT = 0.5  # sine of the least angle between a bone and its hinge by which it can be rolled
@@ -76,7 +76,7 @@ class PoseEditor:
         self.limbs = limbs_of(skeleton, self.parts, plan)
 
     def turn(self, joint: int, q: FloatArray) -> None:
-        below = self._below(joint)
+        below = list(self.skeleton.subtree(joint))
         self.at[below] = self.at[joint] + rotation.rotate(q, self.at[below] - self.at[joint])
         self.world[below] = rotation.multiply(q, self.world[below])
         hung = np.isin(self.skeleton.end_parents, below)
@@ -84,8 +84,8 @@ class PoseEditor:
 
     def shape(self) -> Shape:
         at = {joint: self.at[joint] for joint in self.parts}
-        tips = tips_of(self.skeleton, self.at, self.ends, {joint: joint for joint in self.parts})
-        return Shape(self.limbs, at, self.forward, tips)
+        toes = {joint: joint for joint, part in self.parts.items() if is_toes(part)}
+        return Shape(self.limbs, at, self.forward, tips_of(self.skeleton, self.at, self.ends, toes))
 
     def point(self, joint: int, wanted: FloatArray, bends: FloatArray | None = None) -> None:
         """Turn a bone by the smallest rotation to a direction, then so that the limb bends as it should, or as is
@@ -123,13 +123,6 @@ class PoseEditor:
 
     def rotations(self) -> FloatArray:
         return np.asarray(local_rotations(self.skeleton, self.world[None])[0])
-
-    def _below(self, joint: int) -> list[int]:
-        found = [joint]
-        for child in range(joint + 1, len(self.skeleton)):
-            if self.skeleton.parents[child] in found:
-                found.append(child)
-        return found
 
 
 def arms(editor: PoseEditor, degrees: float) -> None:

@@ -330,11 +330,15 @@ def _carried_as(shape: Shape, joint: int) -> FloatArray | None:
     return expected if unsure and expected is not None and shape.may_be_carried(joint) else None
 
 
+def is_toes(part: str | None) -> bool:
+    """Of toes alone it is asked where they end."""
+    return bool(part and part.endswith("toes"))
+
+
 def tips_of(
     skeleton: Skeleton, positions: FloatArray, ends: FloatArray, joints: Mapping[int, int]
 ) -> dict[int, FloatArray]:
-    """Where bones end that nothing paired hangs from: key to joint becomes key to place. By end sites, else by a bone
-    below."""
+    """Where toes end: key to joint becomes key to place. By end sites, else by a bone below."""
     out = {}
     for key, joint in joints.items():
         sites = np.flatnonzero(skeleton.end_parents == joint)

@@ -19,7 +19,7 @@ from armuto.retarget.fitting import fit
 from armuto.splicing.candidates import candidates
 from armuto.splicing.features import prepare
 from armuto.splicing.findings import findings
-from armuto.splicing.joining import prepare_clips, splice_clips
+from armuto.splicing.joining import prepare_clips, splice_clips, splice_like
 from armuto.splicing.model import Join, Span, Splice
 from armuto.tests.files import DEMO
 from armuto.tests.test_splicing import of_hall
@@ -274,6 +274,35 @@ class OnCharacters(unittest.TestCase):
                 self.assertLessEqual(measures.slide.joined, measures.slide.clips + 0.5)
                 self.assertLess(measures.velocity.joined, 1.5 * measures.velocity.clips)
                 self.assertEqual(made.clip.skeleton, character.skeleton)
+
+    def test_each_frame_shows_what_that_of_another_making_shows(self) -> None:
+        hall = formats.read((DEMO / "hall" / "walk.bvh").read_bytes(), "walk.bvh")
+        walk, bow = of_hall("walk")[0], of_hall("bow")[0]
+        body = body_of(hall.skeleton, hall.parts)
+        splice = Splice(
+            (Span("walk", None, 3.0, 2), Span("bow", 0.5), Span("walk", 1.0)),
+            (Join(), Join(0.4, "place", (2.0, 1.0), 90.0)),
+        )
+        prepared = prepare_clips(splice, {"walk": walk, "bow": bow}, body)
+        reference = splice_clips(splice, prepared)
+        np.testing.assert_array_equal(splice_like(reference, splice, prepared).clip.rotations, reference.clip.rotations)
+        for name in ("porter", "striker"):
+            character = formats.read((DEMO / f"{name}.glb").read_bytes(), f"{name}.glb")
+            through = fit(hall.skeleton, character.skeleton, hall.parts, character.parts)
+            own = body_of(character.skeleton, character.parts)
+            performed = {clip.name: prepare(transfer(clip, through), own) for clip in (walk, bow)}
+            made = splice_like(reference, splice, performed, through.scale)
+            with self.subTest(name):
+                self.assertEqual(made.clip.frames, reference.clip.frames)
+                spans = [[(each.begin, each.end, each.shift) for each in row.passages] for row in (made, reference)]
+                self.assertEqual(*spans)
+                middle = made.joins[-1].middle
+                place = made.passages[-1].positions(middle, middle)[0, own.hips]
+                np.testing.assert_allclose(place[[0, 2]], np.array([2.0, 1.0]) * through.scale, atol=0.03)
+                # Up to the step with which feet are held over a join it moves as it does in the clip.
+                alone = slice(0, made.passages[1].begin - 15)
+                first, second = (clip.world().positions for clip in (made.clip, performed["walk"].clip))
+                np.testing.assert_allclose(first[alone], second[alone], atol=1e-6)
 
 
 if __name__ == "__main__":

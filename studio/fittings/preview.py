@@ -1,40 +1,20 @@
-"""Computing what a character does: the same core function for the preview and the rendition."""
+"""What transfers of clips through fittings start from, kept while somebody works with it."""
 
 from collections import OrderedDict
 from functools import lru_cache
 from typing import Any
 
-from armuto import pipeline
 from armuto.contacts.detection import contacts_in
 from armuto.contacts.model import Contact, ContactSet
 from armuto.contacts.probes import ContactProbes, contact_probes, sample_tracks
 from armuto.kinematics.clip import Clip
-from armuto.pipeline import RetargetResult
 from armuto.refining import Refined
 from armuto.refining.contacts import contacts_shown
 from armuto.retarget.context import context_of
 from armuto.retarget.fitting import Fitting
-from armuto.touchups.applying import TouchUps
 from studio.library import models as library
 
 KEPT = 64
-
-
-def retarget(
-    fitting: Fitting,
-    clip: library.Clip,
-    first: int | None = None,
-    last: int | None = None,
-    contacts: ContactSet | None = None,
-    touchups: TouchUps | None = None,
-) -> RetargetResult:
-    """The clip, or its frames first to last, transferred through a fitting, with layers of touch-ups over it. contacts:
-    where they are at hand."""
-    value = clip_value(clip)
-    stop = value.frames - 1
-    start = min(max(first or 0, 0), stop)
-    end = min(max(stop if last is None else last, start), stop)
-    return pipeline.retarget(value, fitting, contacts or contacts_of(fitting, clip), start, end, touchups)
 
 
 def clip_value(clip: library.Clip) -> Clip:

@@ -20,7 +20,7 @@ class Rendition(models.Model):
     the revision made last. accepted: the one that was accepted, which stays beside newer ones until one of them is
     accepted in its place. note: what it was sent back with. retired: out of the board's sight, with a way back.
     exceptions_digest: of what its fitting says otherwise for it alone, empty where that is nothing; touchups_digest: of
-    its layers likewise.
+    its layers likewise; parts_digest: of the fittings that parts of a spliced clip are performed through.
     """
 
     class Work(models.TextChoices):
@@ -39,6 +39,7 @@ class Rendition(models.Model):
     note = models.TextField(default="", blank=True)
     exceptions_digest = models.CharField(max_length=64, default="", blank=True, editable=False)
     touchups_digest = models.CharField(max_length=64, default="", blank=True, editable=False)
+    parts_digest = models.CharField(max_length=64, default="", blank=True, editable=False)
     retired = models.BooleanField(default=False)
     changed = models.DateTimeField(auto_now=True)
 
@@ -56,7 +57,8 @@ class Revision(models.Model):
 
     clip, character and fitting digests: hashes of everything its motion and findings depend on, so that "out of date"
     is a comparison; exceptions and their digest likewise, of settings that are said for it alone; touchups: its
-    layers as :func:`armuto.touchups.to_json` has them, and their digest. clip_revision, character_revision: the
+    layers as :func:`armuto.touchups.to_json` has them, and their digest; parts_digest: of
+    the fittings that parts of a spliced clip were performed through. clip_revision, character_revision: the
     numbers people know them by; fitting_step: the step of the fitting's history. rank: where it stands in a queue
     with the worst first.
     """
@@ -70,6 +72,7 @@ class Revision(models.Model):
     exceptions_digest = models.CharField(max_length=64, default="", blank=True)
     touchups = models.JSONField(default=dict)
     touchups_digest = models.CharField(max_length=64, default="", blank=True)
+    parts_digest = models.CharField(max_length=64, default="", blank=True)
     clip_revision = models.PositiveIntegerField()
     character_revision = models.PositiveIntegerField()
     fitting_step = models.PositiveIntegerField()

@@ -23,6 +23,7 @@ _current = (
     & Q(newest__fitting_digest=F("fitting__state__digest"))
     & Q(newest__exceptions_digest=F("exceptions_digest"))
     & Q(newest__touchups_digest=F("touchups_digest"))
+    & Q(newest__parts_digest=F("parts_digest"))
 )
 
 

@@ -13,9 +13,11 @@ from armuto.quality.findings import find, grade, rank
 from armuto.retarget import fitting as core
 from armuto.retarget import fitting_file
 from armuto.touchups import to_json
-from studio.fittings.preview import clip_value, retarget
+from studio.fittings.preview import clip_value
 from studio.fittings.services import layer_records
 from studio.fittings.services.clip_exceptions import digest_of, of_clip, with_exceptions
+from studio.fittings.services.retargeting import retarget
+from studio.fittings.services.spliced import parts_digest
 from studio.fittings.services.steps import OF_CLIPS, of_character, value_of
 from studio.library import arrays
 from studio.renditions.models import FittingRecord, Rendition, Revision, RevisionMotion
@@ -36,7 +38,8 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
     value = with_exceptions(value_of(row.fitting), own)
     clip = clip_value(row.clip)
     layers = layer_records.of_clip(row.fitting.state, row.clip_id)
-    done = retarget(value, row.clip, touchups=layer_records.touchups_of(row.fitting.state, row.clip))
+    touchups = layer_records.touchups_of(row.fitting.state, row.clip)
+    done = retarget(row.fitting, value, row.clip, touchups=touchups)
     if not reached(0.6):
         raise Stopped
     found = find(clip, done.clip, value, done.contacts, done.trace)
@@ -50,6 +53,7 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> tuple[Revision,
         exceptions_digest=digest_of(own),
         touchups=to_json(layers) if layers.layers else {},
         touchups_digest=layers.digest,
+        parts_digest=parts_digest(row.clip_id, row.character_id),
         clip_revision=row.clip.revision,
         character_revision=row.character.revision,
         fitting_step=row.fitting.state.number,

@@ -14,8 +14,8 @@ from armuto.retarget.fitting import NothingToPair
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.fittings.preview import retarget
-from studio.fittings.services.steps import proposal
+from studio.fittings.services.retargeting import retarget
+from studio.fittings.services.steps import can_be_proposed, proposal
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.patterns.models import Pattern
@@ -133,12 +133,12 @@ class Renditions(Studio):
         self.transfer((self.walk.pk, self.porter.pk))
         real = retarget
 
-        def broken(fitting, clip, **more):
+        def broken(row, fitting, clip, **more):
             if clip.pk == self.walk.pk:
                 raise BadInput("walk: broken on purpose.")
             if clip.pk == self.bow.pk:
                 raise RuntimeError("unforeseen")
-            return real(fitting, clip, **more)
+            return real(row, fitting, clip, **more)
 
         with mock.patch.object(results, "retarget", broken), self.assertLogs("studio.renditions.tasks", "ERROR"):
             run = self.transfer()
@@ -265,13 +265,23 @@ class Plans(Studio):
     def test_what_cannot_be_proposed_is_asked_again_once_there_are_other_patterns(self):
         cells = self.cells([self.walk], [self.porter])
         proposed = mock.patch.dict("studio.renditions.services.board._proposed", clear=True)
-        with proposed, mock.patch("studio.renditions.services.board.proposal", side_effect=NothingToPair) as asked:
+        with proposed, mock.patch("studio.renditions.services.board.can_be_proposed", return_value=False) as asked:
             self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
             self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
             self.assertEqual(asked.call_count, 1)
             Pattern.objects.create(name="night shift", plan="two-legged", parts={"hips": ["clockwork"]})
             self.assertEqual(len(self.plan("transfer", cells)["impossible"]), 1)
             self.assertEqual(asked.call_count, 2)
+
+    def test_what_can_be_proposed_is_told_as_the_proposal_has_it(self):
+        skeleton = self.walk.skeleton
+        self.assertTrue(can_be_proposed(skeleton, self.porter))
+        self.assertTrue(proposal(skeleton, self.porter)[0].pairs)
+        with mock.patch("armuto.pairing.pair", return_value=((), ())), mock.patch("armuto.pairing.trees") as trees:
+            trees.return_value = ()
+            self.assertFalse(can_be_proposed(skeleton, self.porter))
+            with self.assertRaises(NothingToPair):
+                proposal(skeleton, self.porter)
 
     def test_a_fitting_without_pairs_is_opened_to_be_paired_and_used_by_no_transfer(self):
         with mock.patch("studio.fittings.services.steps.proposal", side_effect=NothingToPair):

@@ -2,12 +2,21 @@
 
 import json
 from base64 import b64decode
+from dataclasses import replace
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from armuto import pipeline
+from armuto.refining import body_of
 from armuto.splicing import model as core
+from armuto.splicing.features import prepare
+from armuto.splicing.joining import splice_like
 from armuto.tests.files import DEMO
+from studio.fittings.models import Fitting
+from studio.fittings.preview import contacts_of
+from studio.fittings.services.retargeting import retarget
+from studio.fittings.services.steps import value_of
 from studio.library.models import Clip, Original
 from studio.renditions.models import Rendition
 from studio.splices import services, tasks
@@ -160,6 +169,65 @@ class Splices(Studio):
         answer = self.client.get(f"/api/splices/{self.made['id']}/clips/{key}/positions")
         self.assertEqual(answer["X-Armuto-Shape"].split(",")[0], str(longer["clips"][2]["frames"]))
         self.get(f"splices/{self.made['id']}/clips/999/positions", 422)
+
+    def test_each_part_is_performed_through_its_own_fitting(self) -> None:
+        made = self.post("splices/", clips=[self.walk.pk, self.greet.pk], name="Walk and greet")
+        clip = Clip.objects.get(pk=made["clip_id"])
+        self.transfer(*self.cells([clip]))
+        self.assertEqual(Fitting.objects.filter(skeleton=self.greet.skeleton).count(), 2)
+        cells = {(clip.name, "porter"), (clip.name, "bellringer")}
+        self.assertEqual({cell for cell in cells if self.states()[cell] in ("out of date", "failed")}, set())
+        main = Fitting.objects.get(skeleton=self.walk.skeleton, character=self.porter)
+        own = Fitting.objects.get(skeleton=self.greet.skeleton, character=self.porter)
+        value, greeting = value_of(main), value_of(own)
+        # As the core has it: what the character does of each, joined on the character.
+        body = body_of(self.porter.figure(), self.porter.skeleton.assignment())
+        parts = {
+            str(part.pk): prepare(
+                replace(
+                    pipeline.retarget(part.value(), through, contacts_of(through, part)).clip, skeleton=body.skeleton
+                ),
+                body,
+            )
+            for part, through in ((self.walk, value), (self.greet, greeting))
+        }
+        row = Splice.objects.get(clip=clip)
+        wanted = splice_like(services.spliced(row), row.value(), parts, value.scale).clip.world().positions
+        shown = self.positions(main, clip)
+        np.testing.assert_allclose(shown, wanted, atol=1e-4)
+        through_first = pipeline.retarget(clip.value(), value, contacts_of(value, clip)).clip.world().positions
+        join = made["made"]["joins"][0]
+        self.assertLess(np.abs(through_first - wanted)[: join["first"] - 45].max(), 1e-3)
+        self.assertGreater(np.abs(through_first - wanted)[join["last"] + 1 :].max(), 0.02)
+        # A frame by itself is that of the whole, trims too.
+        alone = retarget(main, value, clip, 60, 60).clip.world().positions
+        np.testing.assert_allclose(alone[0], shown[60], atol=1e-6)
+        # What changes in the fitting of a part marks the cell of its character, and taken back it does not.
+        self.post(f"fittings/{own.pk}/settings", settings={"spread": 12.0})
+        out_of_date = {cell for cell, state in self.states().items() if state == "out of date"}
+        self.assertEqual(out_of_date, {(clip.name, "porter")})
+        self.assertEqual(self.cell(clip, self.porter)["changed"], ["the fittings of its parts"])
+        changed = self.positions(main, clip)
+        self.assertLess(np.abs(changed - shown)[: join["first"] - 30].max(), 1e-6)
+        self.assertGreater(np.abs(changed - shown)[join["last"] + 1 :].max(), 0.02)
+        self.post(f"fittings/{own.pk}/undo")
+        self.assertEqual(self.cell(clip, self.porter)["changed"], [])
+        self.post(f"fittings/{own.pk}/redo")
+        self.transfer(*self.cells([clip]), update=True)
+        self.assertEqual(self.cell(clip, self.porter)["changed"], [])
+        # Contacts that somebody sets in a part count for what is made of it.
+        contacts = self.get(f"fittings/{own.pk}/contacts/{self.greet.pk}")["contacts"]
+        answer = self.client.put(
+            f"/api/fittings/{own.pk}/contacts/{self.greet.pk}",
+            json.dumps({"contacts": contacts[:1]}),
+            content_type="application/json",
+        )
+        self.assertEqual(answer.status_code, 200, answer.content[:300])
+        self.assertIn("the fittings of its parts", self.cell(clip, self.porter)["changed"])
+
+    def positions(self, row: Fitting, clip: Clip) -> np.ndarray:
+        row = Fitting.objects.select_related("state", "skeleton", "character__skeleton").get(pk=row.pk)
+        return retarget(row, value_of(row), clip).clip.world().positions
 
     def test_what_cannot_be_spliced(self) -> None:
         self.assertIn("at least two clips", self.post("splices/", 422, clips=[self.walk.pk])["detail"])

@@ -11,7 +11,7 @@ from armuto.retarget.context import context_of
 from armuto.touchups import Layers, from_json
 from armuto.touchups.resolving import joints_of_parts
 from studio.fittings.models import Fitting, LayerRecord
-from studio.fittings.preview import retarget
+from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.touchups import FittedClip
 from studio.renditions.models import Revision
 from studio.tests.test_renditions import Studio
@@ -175,7 +175,7 @@ class InOneCell(TouchUpStudio):
         self.edit(op="turn", axis=[0, 0, 1], degrees=70, bone=self.arm, frame=42, layer="Wild")
         self.edit(op="move", by=[0, -0.05, 0], bone=self.hips, frame=38, layer="Mine")
         fitted = self.fitted()
-        whole = retarget(fitted.value, self.walk, touchups=fitted.touchups(fitted.layers)).clip.world()
+        whole = retarget(fitted.row, fitted.value, self.walk, touchups=fitted.touchups(fitted.layers)).clip.world()
         for frame in (0, 34, 40, 45, 100):
             posed = fitted.pose(fitted.layers, frame).world()
             np.testing.assert_allclose(posed.positions[0], whole.positions[frame], atol=1e-8)

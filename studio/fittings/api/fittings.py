@@ -20,13 +20,13 @@ from armuto.stance import Stance
 from studio.cast.models import Character
 from studio.cast.queries import node_motion
 from studio.fittings.models import Fitting, FittingState
-from studio.fittings.preview import retarget
 from studio.fittings.schemas import EditIn, FittingIn, FittingOut, FittingSummary, FollowsOut
 from studio.fittings.services import steps
 from studio.fittings.services.clip_exceptions import for_clip
 from studio.fittings.services.concurrency import change_fitting, newest_of_author
 from studio.fittings.services.editing import edit, pairing_context, parts_of
 from studio.fittings.services.layer_records import touchups_of
+from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.settings import changed, follow_history
 from studio.fittings.services.stances import blocks, remember
 from studio.fittings.services.steps import fitting_for, value_of
@@ -266,7 +266,7 @@ def pose_of(
     if clip is None or frame is None:
         return None
     own = value if tried else for_clip(value, row, clip.pk)
-    done = retarget(own, clip, frame, frame, touchups=touchups_of(row.state, clip))
+    done = retarget(row, own, clip, frame, frame, touchups=touchups_of(row.state, clip))
     return encoded_pose(*node_motion(done.clip, row.character))
 
 
@@ -326,5 +326,5 @@ def preview(
     row = get_fitting_row(fitting_id)
     clip = get_object_or_404(Clip, pk=clip_id, skeleton_id=row.skeleton_id)
     own = for_clip(value_of(row), row, clip.pk)
-    made = retarget(own, clip, first, last, touchups=touchups_of(row.state, clip)).clip
+    made = retarget(row, own, clip, first, last, touchups=touchups_of(row.state, clip)).clip
     return array_response(*node_motion(made, row.character), fps=made.fps)

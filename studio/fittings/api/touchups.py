@@ -17,10 +17,11 @@ from studio.cast.queries import node_motion
 from studio.fittings import queries
 from studio.fittings.api.fittings import at_once, begun_on, encoded_pose, fitting_out, get_fitting_row
 from studio.fittings.models import Fitting
-from studio.fittings.preview import clip_value, contacts_of, retarget
+from studio.fittings.preview import clip_value, contacts_of
 from studio.fittings.schemas import PoseOut
 from studio.fittings.services import carrying, touchups
 from studio.fittings.services.concurrency import change_fitting
+from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.touchups import FittedClip
 from studio.fittings.touchup_schemas import (
     BoneOut,
@@ -119,7 +120,7 @@ def get_positions(request: HttpRequest, fitting_id: Id, clip_id: Id, plain: bool
     """World positions ``(frames, bones, 3)`` of the character's bones in the clip; plain: without any layer."""
     fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
     touched = None if plain else fitted.touchups(fitted.layers)
-    made = retarget(fitted.value, fitted.clip, touchups=touched).clip
+    made = retarget(fitted.row, fitted.value, fitted.clip, touchups=touched).clip
     return array_response(made.world().positions, fps=made.fps)
 
 

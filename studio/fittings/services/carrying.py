@@ -11,8 +11,9 @@ from armuto.touchups.baseline import frame_of, keys_of
 from armuto.touchups.carrying import by_phase, by_time, carry_in_time, carry_to_character, touchdowns
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.fittings.preview import contacts_of, retarget
+from studio.fittings.preview import contacts_of
 from studio.fittings.services import touchups
+from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.steps import fitting_for
 from studio.fittings.services.touchups import FittedClip, across_of
 from studio.library.models import Clip
@@ -121,7 +122,8 @@ def preview(carried: Carried) -> dict[str, Any] | None:
     parts = fitted.row.character.skeleton.assignment()
 
     def drawn(layers: Layers) -> dict[str, Any]:
-        return plate_of(retarget(fitted.value, fitted.clip, first, last, touchups=fitted.touchups(layers)).clip, parts)
+        touchups = fitted.touchups(layers)
+        return plate_of(retarget(fitted.row, fitted.value, fitted.clip, first, last, touchups=touchups).clip, parts)
 
     return {"frame": frames[0], "before": drawn(fitted.layers), "after": drawn(carried.layers)}
 

@@ -17,8 +17,9 @@ from armuto.retarget import settings
 from armuto.retarget.context import context_of
 from armuto.retarget.settings import ROTATIONS_ALONE, Settings
 from studio.fittings.models import Fitting
-from studio.fittings.preview import clip_value, contacts_of, refined_value, retarget
+from studio.fittings.preview import clip_value, contacts_of, refined_value
 from studio.fittings.services import layer_records
+from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip
 
@@ -152,7 +153,7 @@ def measured(row: Fitting, clip: Clip, fitting: core.Fitting) -> dict[str, Any]:
     rows, graded = {}, None
     for key, setting in (("before", plain), ("after", fitting)):
         touchups = layer_records.touchups_of(row.state, clip) if key == "after" else None
-        done = retarget(setting, clip, contacts=found, touchups=touchups)
+        done = retarget(row, setting, clip, contacts=found, touchups=touchups)
         measures = measure(value, done.clip, setting, found, done.trace)
         rows[key] = worst(measures)
         if key == "after":

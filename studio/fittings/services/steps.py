@@ -82,6 +82,17 @@ def proposal(skeleton: Skeleton, character: Character) -> tuple[core.Fitting, st
     return made, how or "paired by names and shape"
 
 
+def can_be_proposed(skeleton: Skeleton, character: Character) -> bool:
+    """Whether :func:`proposal` finds anything to pair, without the stances that take most of its time."""
+    if _like(skeleton, character) is not None:
+        return True
+    source_parts, _ = reading(skeleton)
+    target_parts, by_target = reading(character.skeleton)
+    left_out = by_target.pattern.left_out if by_target else ()
+    pairs, _, _ = core.propose(skeleton.value(), character.figure(), source_parts, target_parts)
+    return any(pair.source and pair.target and pair.part not in left_out for pair in pairs)
+
+
 def _like(skeleton: Skeleton, character: Character) -> Fitting | None:
     """A confirmed fitting of the same library skeleton on a character whose bones have the same names and the same
     tree."""

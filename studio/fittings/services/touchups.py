@@ -24,8 +24,9 @@ from armuto.touchups.baseline import frame_of, keys_of, with_baselines
 from armuto.touchups.model import Channel
 from armuto.touchups.resolving import joint_of, name_of
 from studio.fittings.models import Fitting
-from studio.fittings.preview import contacts_of, refined_value, retarget
+from studio.fittings.preview import contacts_of, refined_value
 from studio.fittings.services import clip_exceptions, layer_records
+from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.steps import step, value_of
 from studio.library.models import Clip
 
@@ -109,7 +110,7 @@ class FittedClip:
         free = self.value if settings.limits == "off" else self.value.with_settings(replace(settings, limits="off"))
         whole = len(missing) > SINGLY
         for frame in missing if not whole else [0]:
-            clip = retarget(free, self.clip, frame, None if whole else frame).clip
+            clip = retarget(self.row, free, self.clip, frame, None if whole else frame).clip
             made = WorldMotion.of_clip(clip)
             known.moving = frozenset(clip.moving.tolist())
             for number in missing if whole else [frame]:

@@ -64,6 +64,7 @@ def what_changed(row: Rendition) -> list[str]:
         ("the fitting", made.fitting_digest, row.fitting.state.digest),
         ("its own settings", made.exceptions_digest, row.exceptions_digest),
         ("its touch-ups", made.touchups_digest, row.touchups_digest),
+        ("the fittings of its parts", made.parts_digest, row.parts_digest),
     )
     return [what for what, then, now in pairs if then != now]
 

@@ -9,9 +9,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from armuto.errors import BadInput
-from armuto.retarget.fitting import NothingToPair
 from studio.cast.models import Character
-from studio.fittings.services.steps import proposal
+from studio.fittings.services.steps import can_be_proposed
 from studio.library.models import Clip, Skeleton
 from studio.patterns.services import fingerprint
 from studio.renditions.models import Rendition, Run
@@ -161,14 +160,9 @@ def _can_be_proposed(skeleton: Skeleton, character: Character, patterns: object)
     rows = skeleton, character.skeleton
     key = str(patterns), *((row.identity, json.dumps(row.parts, sort_keys=True)) for row in rows)
     if key not in _proposed:
-        try:
-            proposal(skeleton, character)
-            found = True
-        except NothingToPair:
-            found = False
         if len(_proposed) >= MOST_KNOWN:
             _proposed.clear()
-        _proposed[key] = found
+        _proposed[key] = can_be_proposed(skeleton, character)
     return _proposed[key]
 
 

@@ -4,6 +4,7 @@ The tables are the truth, the queue of tasks only wakes workers: a task takes wh
 is lost or doubled loses or doubles nothing.
 """
 
+import contextlib
 from collections.abc import Iterable, Sequence
 
 from django.conf import settings
@@ -11,10 +12,12 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
+from armuto.errors import BadInput
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
 from studio.fittings.services.clip_exceptions import digest_of, of_clip
 from studio.fittings.services.layer_records import digest_in
+from studio.fittings.services.spliced import other_skeletons, parts_digest
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Skeleton
 from studio.renditions.models import Rendition, Run, RunItem
@@ -40,6 +43,11 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
         if key not in fittings:
             skeleton = Skeleton.objects.get(pk=key[0])
             fittings[key] = fitting_for(skeleton, characters[character]).pk
+    others = other_skeletons(clips)
+    for clip, character in wanted:
+        for other in others.get(clip, ()):
+            with contextlib.suppress(BadInput):  # then the skeleton of the splice performs that part
+                fitting_for(Skeleton.objects.get(pk=other), characters[character])
     states = {row.pk: row.state for row in Fitting.objects.filter(pk__in=fittings.values()).select_related("state")}
     rows = []
     for clip, character in wanted:
@@ -48,6 +56,8 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
             "exceptions_digest": digest_of(of_clip(states[fitting], clip)),
             "touchups_digest": digest_in(states[fitting], clip),
         }
+        if clip in others:
+            digests["parts_digest"] = parts_digest(clip, character)
         rows.append(Rendition(clip_id=clip, character_id=character, fitting_id=fitting, **digests))
     with transaction.atomic():
         Rendition.objects.bulk_create(rows, ignore_conflicts=True, batch_size=AT_ONCE)

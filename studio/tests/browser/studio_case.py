@@ -47,6 +47,7 @@ class StudioCase(StaticLiveServerTestCase):
     """Every test starts with an empty studio on one page of 1280×800."""
 
     size = (1280, 800)
+    reduced_motion = "reduce"  # nothing plays unless it is asked to: drawing takes most of the time there is
 
     @classmethod
     def setUpClass(cls):
@@ -61,7 +62,9 @@ class StudioCase(StaticLiveServerTestCase):
         hire()  # a worker that ended with the test before would leave this one without
         self.console: list[str] = []
         context = self.browser.new_context(
-            viewport={"width": self.size[0], "height": self.size[1]}, accept_downloads=True
+            viewport={"width": self.size[0], "height": self.size[1]},
+            accept_downloads=True,
+            reduced_motion=self.reduced_motion,
         )
         context.set_default_timeout(PATIENCE)
         self.addCleanup(context.close)

@@ -22,6 +22,8 @@ def truth(path):
 
 
 class FirstMinutes(StudioCase):
+    reduced_motion = "no-preference"
+
     def bring_in_both(self):
         self.take_in_motion(WALK, BOW)
         self.take_in_character(PORTER)

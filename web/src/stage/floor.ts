@@ -11,6 +11,7 @@ import {
   SRGBColorSpace,
 } from 'three'
 
+import { drawing } from './drawing'
 import type { Palette } from './palette'
 
 /** Plain paper with a fine ruling that fades out, and a compass mark that says which way is forward (+Z). */
@@ -57,6 +58,7 @@ export class Floor {
     )
     this.shade = new Mesh(new CircleGeometry(reach, 48).rotateX(-Math.PI / 2), new ShadowMaterial({ opacity: 0.16 }))
     this.shade.receiveShadow = true
+    this.shade.visible = drawing() === 'full'
     this.shade.position.y = 0.001
     this.compass = new Mesh(
       new PlaneGeometry(0.62, 0.62).rotateX(-Math.PI / 2),
