@@ -232,39 +232,43 @@ onBeforeUnmount(() => {
     @pointercancel="release"
     @dblclick="openAt"
   >
-    <div class="top" :style="{ width: `${MARGIN + width}px` }">
-      <button class="plain corner" @click="sweepAll">Sweep all</button>
-      <button
-        v-for="{ character, left } in columns"
-        :key="character.id"
-        class="plain column"
-        :style="{ left: `${MARGIN + left}px`, width: `${column}px` }"
-        :title="`Sweep the column of ${character.name}`"
-        @click="sweepColumn(character, $event)"
-      >
-        <FigurePlate :character="character" />
-        <span class="name">{{ character.name }}</span>
-      </button>
+    <div class="top" role="row" :style="{ width: `${MARGIN + width}px` }">
+      <div class="header" role="columnheader">
+        <button class="plain corner" @click="sweepAll">Sweep all</button>
+      </div>
+      <div v-for="{ character, left } in columns" :key="character.id" class="header" role="columnheader">
+        <button
+          class="plain column"
+          :style="{ left: `${MARGIN + left}px`, width: `${column}px` }"
+          :title="`Sweep the column of ${character.name}`"
+          @click="sweepColumn(character, $event)"
+        >
+          <FigurePlate :character="character" />
+          <span class="name">{{ character.name }}</span>
+        </button>
+      </div>
     </div>
     <div class="body" :style="{ width: `${MARGIN + width}px`, height: `${height}px` }">
-      <div class="rows">
-        <template v-for="entry in rows" :key="keyOf(entry)">
-          <button
-            v-if="entry.kind === 'skeleton'"
-            class="plain heading"
-            :style="{ top: `${entry.top}px`, width: `${MARGIN + width}px` }"
-            :title="`Sweep what is recorded on “${entry.skeleton.name}”`"
-            @click="sweepRow(entry, $event)"
-          >
-            <span>{{ entry.skeleton.name }}</span><span class="quiet"
-              >{{ entry.skeleton.plan || 'no body plan' }} ·
-              {{ entry.clips.length === 1 ? 'one clip' : `${entry.clips.length} clips` }}</span
+      <div class="rows" role="rowgroup">
+        <div v-for="entry in rows" :key="keyOf(entry)" class="header" role="row">
+          <div class="header" role="rowheader">
+            <button
+              v-if="entry.kind === 'skeleton'"
+              class="plain heading"
+              :style="{ top: `${entry.top}px`, width: `${MARGIN + width}px` }"
+              :title="`Sweep what is recorded on “${entry.skeleton.name}”`"
+              @click="sweepRow(entry, $event)"
             >
-          </button>
-          <RowHead v-else :entry="entry" @sweep="(event) => sweepRow(entry, event)" />
-        </template>
+              <span>{{ entry.skeleton.name }}</span><span class="quiet"
+                >{{ entry.skeleton.plan || 'no body plan' }} ·
+                {{ entry.clips.length === 1 ? 'one clip' : `${entry.clips.length} clips` }}</span
+              >
+            </button>
+            <RowHead v-else :entry="entry" @sweep="(event) => sweepRow(entry, event)" />
+          </div>
+        </div>
       </div>
-      <div class="cells">
+      <div class="cells" role="rowgroup">
         <template v-for="entry in rows" :key="keyOf(entry)">
           <BoardRow
             v-if="entry.kind === 'clip'"
@@ -283,6 +287,10 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
+/* There for whoever hears the sheet; what lies in it is placed by itself. */
+.header {
+  display: contents;
+}
 .sheet {
   position: relative;
   flex: 1;

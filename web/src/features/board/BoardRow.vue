@@ -80,9 +80,9 @@ const ABOUT: Record<string, string> = {
       <span v-if="cell.kind === 'other' && cell.state === 'not yet'" class="quiet" aria-hidden="true">—</span>
       <span v-else-if="cell.kind === 'unfitted' && cell.state === 'not yet'" class="quiet">no fitting</span>
       <template v-else
-        ><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span
-        ><span v-if="cell.excepted && !cell.note" class="note own" aria-hidden="true">settings of its own</span
-        ><span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template
+        ><StateMark :state="cell.state" :kept="cell.kept" /><span>{{ cell.state }}</span>
+        <span v-if="cell.excepted && !cell.note" class="note own" aria-hidden="true">settings of its own</span>
+        <span v-if="cell.note" class="note" aria-hidden="true">sent back</span></template
       >
     </div>
   </div>

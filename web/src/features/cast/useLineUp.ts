@@ -34,6 +34,7 @@ interface Label {
 }
 
 const GAP = 0.28
+const LABEL = 46 // pixels: as high as a name with its height beneath
 export const keyOf = (character: Character) => `character ${character.id}`
 export const waitingKeyOf = (file: IntakeFile) => `waiting ${file.id}`
 
@@ -172,6 +173,7 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     const now = stage.value
     if (!now) return
     let x = 0
+    const lowest = (canvas.value?.clientHeight ?? Infinity) - LABEL
     labels.value = standing.map((body) => {
       const [low, high] = body.bounds
       const at = now.project({ x: x + (high[0] - low[0]) / 2, y: 0, z: 0.45 })
@@ -181,7 +183,7 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
         name: body.name,
         height: `${(body.height * 100).toFixed(0)} cm`,
         x: at.x,
-        y: at.y,
+        y: Math.min(at.y, lowest),
         waiting: body.waiting,
         problem: problems.get(body.key) ?? '',
       }

@@ -3,6 +3,7 @@ export type Leaf = 'refine' | 'about'
 </script>
 
 <script setup lang="ts">
+import TabList from '@/shared/frame/TabList.vue'
 import { useDraft } from '@/shared/useDraft'
 import type { Clip, ClipChange } from '@/stores/library'
 
@@ -39,22 +40,11 @@ async function rename() {
       @change="rename"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
-    <div class="tabs" role="tablist" aria-label="Leaves of the clip">
-      <button
-        v-for="(word, key) in LEAVES"
-        :key="key"
-        class="plain"
-        role="tab"
-        :aria-selected="leaf === key"
-        @click="leaf = key"
-      >
-        {{ word }}
-      </button>
-      <span class="space"></span>
+    <TabList v-model="leaf" :tabs="LEAVES" label="Leaves of the clip" panel="leaf">
       <button class="plain word" :disabled="!undoable" title="Undo (Ctrl Z)" @click="$emit('undo')">Undo</button>
       <button class="plain word" :disabled="!redoable" title="Redo (Ctrl Shift Z)" @click="$emit('redo')">Redo</button>
-    </div>
-    <div class="leaf"><slot /></div>
+    </TabList>
+    <div id="leaf" class="leaf" role="tabpanel" :aria-labelledby="`leaf-${leaf}`"><slot /></div>
   </aside>
 </template>
 
@@ -81,28 +71,6 @@ async function rename() {
 .name:hover,
 .name:focus {
   border-color: var(--hairline);
-}
-.tabs {
-  display: flex;
-  gap: 14px;
-  padding: 6px 18px 0;
-  border-bottom: 1px solid var(--hairline);
-  align-items: baseline;
-}
-.tabs [role='tab'] {
-  padding: 4px 2px 7px;
-  border-bottom: 2px solid transparent;
-}
-.tabs [role='tab'][aria-selected='true'] {
-  border-color: var(--accent);
-  font-weight: 500;
-}
-.tabs .word {
-  font-size: 13.5px;
-}
-.tabs .word:disabled {
-  opacity: 0.4;
-  cursor: default;
 }
 .leaf {
   overflow-y: auto;

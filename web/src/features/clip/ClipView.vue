@@ -246,7 +246,7 @@ onBeforeUnmount(scene.close)
   <div v-else-if="clip" class="view" @dragover.prevent @drop="drop">
     <section class="workspace">
       <div class="bar">
-        <router-link class="quiet" :to="`/library?clip=${clip.id}`">Library</router-link>
+        <router-link class="quiet way" :to="`/library?clip=${clip.id}`">Library</router-link>
         <h1>{{ clip.name }}</h1>
         <span v-if="clip.retired" class="quiet">retired</span>
         <router-link v-if="splice" class="quiet" :to="`/splices/${splice.id}`"

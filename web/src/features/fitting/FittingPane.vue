@@ -3,6 +3,7 @@ export type Leaf = 'pair' | 'stance' | 'transfer' | 'touchup'
 </script>
 
 <script setup lang="ts">
+import TabList from '@/shared/frame/TabList.vue'
 import FittingFile from './FittingFile.vue'
 import type { Fitting } from './weave'
 
@@ -14,18 +15,7 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
 
 <template>
   <aside class="pane leaves" aria-label="The fitting">
-    <div class="tabs" role="tablist" aria-label="Leaves of the fitting">
-      <button
-        v-for="(word, name) in LEAVES"
-        :key="name"
-        class="plain"
-        role="tab"
-        :aria-selected="leaf === name"
-        @click="leaf = name"
-      >
-        {{ word }}
-      </button>
-      <span class="space"></span>
+    <TabList v-model="leaf" :tabs="LEAVES" label="Leaves of the fitting" panel="leaf">
       <FittingFile v-if="fitting" :fitting-id="fitting.id" @take="$emit('take', $event)" />
       <button
         class="plain word"
@@ -43,8 +33,8 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
       >
         Redo
       </button>
-    </div>
-    <div class="leaf"><slot /></div>
+    </TabList>
+    <div id="leaf" class="leaf" role="tabpanel" :aria-labelledby="`leaf-${leaf}`"><slot /></div>
   </aside>
 </template>
 
@@ -62,38 +52,9 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
   display: flex;
   flex-direction: column;
 }
-.tabs {
-  display: flex;
-  gap: 18px;
-  padding: 10px 14px 0;
-  border-bottom: 1px solid var(--hairline);
-  align-items: baseline;
-}
-.tabs [role='tab'] {
-  padding: 4px 2px 7px;
-  border-bottom: 2px solid transparent;
-}
-.tabs [role='tab'][aria-selected='true'] {
-  border-color: var(--accent);
-  font-weight: 500;
-}
-.tabs .word {
-  font-size: 14px;
-}
-.tabs button {
-  white-space: nowrap;
-}
 @media (max-width: 1150px) {
   .leaves {
     width: 384px;
   }
-  .tabs {
-    gap: 10px;
-    padding: 10px 10px 0;
-  }
-}
-.tabs .word:disabled {
-  opacity: 0.4;
-  cursor: default;
 }
 </style>

@@ -46,7 +46,7 @@ function type(event: Event) {
 
 <template>
   <div class="share">
-    <span class="name">{{ label }}</span>
+    <span class="name" :title="label">{{ label }}</span>
     <input
       type="range"
       :min="least"

@@ -191,7 +191,7 @@ useShortcuts('Stance', {
           @keydown.down="move($event, 1)"
           @keydown.up="move($event, -1)"
         >
-          <span
+          <span :title="row.part"
             >{{ row.part }}<span v-if="turned('target', row.bone)" class="hand" title="turned by hand"> ✎</span></span
           >
           <span class="mono bone" :title="row.bone">{{ row.bone }}</span>

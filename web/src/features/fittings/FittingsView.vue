@@ -25,12 +25,12 @@ useChanges().on(['fittings', 'library', 'cast'], load)
         performs a clip.
       </p>
       <v-btn class="doing" to="/library">Choose a clip in the library</v-btn>
-      <p><router-link to="/fittings/patterns">Patterns of naming</router-link></p>
+      <p><router-link class="way" to="/fittings/patterns">Patterns of naming</router-link></p>
     </div>
     <section v-else-if="rows" class="list">
       <div class="head">
         <h1>Fittings</h1>
-        <router-link to="/fittings/patterns">Patterns of naming</router-link>
+        <router-link class="way" to="/fittings/patterns">Patterns of naming</router-link>
       </div>
       <table>
         <thead>
@@ -39,7 +39,7 @@ useChanges().on(['fittings', 'library', 'cast'], load)
             <th>character</th>
             <th class="n">pairs</th>
             <th>required parts without a pair</th>
-            <th></th>
+            <th><span class="unseen">to its fitting</span></th>
           </tr>
         </thead>
         <tbody>

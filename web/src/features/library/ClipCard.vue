@@ -36,7 +36,7 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
       <ClipPlate :clip="clip" :playing="hovered" />
     </router-link>
     <div class="facts">
-      <router-link class="name" :to="path">{{ clip.name }}</router-link>
+      <router-link class="name way" :to="path" :title="clip.name">{{ clip.name }}</router-link>
       <span class="mono quiet"
         >{{ clip.frames }} f · {{ clip.seconds.toFixed(2) }} s · {{ +clip.fps.toFixed(3) }} fps · {{ travel(clip)
         }}{{ clip.loop ? ' · ⟳ loops' : '' }}</span

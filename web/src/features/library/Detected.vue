@@ -43,7 +43,7 @@ function say() {
   <v-menu v-model="open" :close-on-content-click="false" location="bottom start">
     <template #activator="{ props: menu }">
       <button class="plain fact" :class="{ told, doubt }" v-bind="menu" :aria-label="`${label}: ${value}`">
-        <span class="quiet">{{ label }}</span><span class="mono">{{ value }}</span>
+        <span class="quiet">{{ label }}</span> <span class="mono">{{ value }}</span>
       </button>
     </template>
     <v-card class="why">

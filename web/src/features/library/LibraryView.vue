@@ -174,6 +174,11 @@ onMounted(() => void intake.refresh())
   gap: 8px;
   padding: 12px 20px;
 }
+@media (max-width: 1150px) {
+  .bar {
+    flex-wrap: wrap;
+  }
+}
 .count {
   margin-left: 6px;
   color: var(--quiet);

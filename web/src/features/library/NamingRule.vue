@@ -39,14 +39,22 @@ async function addWord() {
 function remove(at: number) {
   pieces.value.splice(at, 1)
   say()
-  void nextTick(() => (row.value?.querySelectorAll<HTMLElement>('.chip')[Math.max(0, at - 1)] ?? row.value)?.focus())
+  focus(at - 1)
 }
 function move(from: number, to: number) {
   if (to < 0 || to >= pieces.value.length || from === to) return
   const [piece] = pieces.value.splice(from, 1)
   pieces.value.splice(to, 0, piece)
   say()
-  void nextTick(() => row.value?.querySelectorAll<HTMLElement>('.piece')[to]?.focus())
+  focus(to)
+}
+/** Go on with a piece, or with the first where there is none before it. */
+function focus(at: number) {
+  void nextTick(() => {
+    const piece = row.value?.querySelectorAll<HTMLElement>('.piece')[Math.max(0, at)]
+    const target = piece?.querySelector<HTMLElement>('.field') ?? piece
+    target?.focus()
+  })
 }
 function key(at: number, event: KeyboardEvent) {
   if (event.key === 'ArrowLeft') move(at, at - 1)
@@ -68,16 +76,15 @@ function drop(at: number) {
         <span
           v-if="piece.field"
           class="piece chip"
-          tabindex="0"
-          role="button"
           draggable="true"
-          :aria-label="`Field ${piece.field}; arrow keys move it, Delete takes it out`"
           @keydown="key(n, $event)"
           @dragstart="dragged = n"
           @dragover.prevent
           @drop.prevent.stop="drop(n)"
         >
-          {{ piece.field }}
+          <button class="plain field" :title="`Arrow keys move ${piece.field}, Delete takes it out`">
+            {{ piece.field }}
+          </button>
           <select
             v-if="piece.field === 'number'"
             v-model.number="piece.width"
@@ -87,13 +94,13 @@ function drop(at: number) {
           >
             <option v-for="digits in 6" :key="digits" :value="digits">{{ '0'.repeat(digits - 1) }}1</option>
           </select>
-          <button class="plain off" :aria-label="`Take out ${piece.field}`" tabindex="-1" @click="remove(n)">×</button>
+          <button class="plain off" :aria-label="`Take out ${piece.field}`" @click="remove(n)">×</button>
         </span>
         <input
           v-else
           v-model="piece.word"
           class="piece word-field mono"
-          :style="{ width: `${Math.max(2, (piece.word ?? '').length + 1)}ch` }"
+          :style="{ width: `${Math.max(3, (piece.word ?? '').length + 1)}ch` }"
           aria-label="Words between fields"
           @change="say()"
           @keydown.enter="say()"
@@ -144,9 +151,13 @@ function drop(at: number) {
   cursor: grab;
   min-height: 24px;
 }
+.field {
+  cursor: grab;
+  min-height: 24px;
+}
 .off {
-  width: 20px;
-  height: 20px;
+  width: 24px;
+  height: 24px;
   text-align: center;
   color: var(--quiet);
 }
@@ -158,6 +169,7 @@ function drop(at: number) {
   font-size: 14px;
   padding: 2px 1px;
   text-align: center;
+  min-width: 24px;
   min-height: 24px;
 }
 .add {
@@ -183,7 +195,7 @@ select {
 .chip select {
   border: 0;
   background: none;
-  min-height: 20px;
+  min-height: 24px;
   padding: 0;
   font-family: var(--mono);
   font-size: 12.5px;

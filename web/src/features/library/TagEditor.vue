@@ -52,8 +52,8 @@ function add() {
   min-height: 24px;
 }
 .off {
-  width: 22px;
-  height: 22px;
+  width: 24px;
+  height: 24px;
   text-align: center;
   color: var(--quiet);
 }

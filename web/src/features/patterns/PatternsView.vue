@@ -144,9 +144,14 @@ const outcome = (row: Schemas['AppliedOut']) =>
         <h1>Patterns</h1>
         <FileButton label="Import" accept=".json" @files="bringIn" />
       </div>
-      <ul v-if="rows" role="listbox" aria-label="Patterns">
-        <li v-for="pattern in rows" :key="pattern.id" role="option" :aria-selected="pattern.id === at">
-          <button class="plain" :class="{ here: pattern.id === at }" @click="open(pattern)">
+      <ul v-if="rows" aria-label="Patterns">
+        <li v-for="pattern in rows" :key="pattern.id">
+          <button
+            class="plain"
+            :class="{ here: pattern.id === at }"
+            :aria-current="pattern.id === at || undefined"
+            @click="open(pattern)"
+          >
             {{ pattern.name
             }}<span class="quiet"
               >{{ pattern.plan }}, <span class="mono">{{ pattern.bones }}</span> bones</span

@@ -11,6 +11,7 @@ defineProps<{ rows: QueueRow[]; index: number; left: number; swept: boolean }>()
 const emit = defineEmits<{ go: [index: number]; all: [] }>()
 const mark = (row: QueueRow) =>
   (row.state === 'accepted' || row.state === 'out of date' ? row.state : row.grade) as State
+const saidOf = (row: QueueRow) => (row.note ? `Sent back: ${row.note}` : row.worst || 'no findings')
 </script>
 
 <template>
@@ -32,7 +33,7 @@ const mark = (row: QueueRow) =>
             <span
               >{{ row.clip }} <span class="quiet">on {{ row.character }}</span></span
             >
-            <span class="quiet small">{{ row.note ? `Sent back: ${row.note}` : row.worst || 'no findings' }}</span>
+            <span class="quiet small" :title="saidOf(row)">{{ saidOf(row) }}</span>
           </span>
         </button>
       </li>

@@ -68,7 +68,7 @@ const costOf = (row: Candidate) => (row.cost === null ? 'refused' : `${row.cost.
       :key="`${row.out}.${row.into}`"
       class="plain candidate"
       :aria-pressed="isNow(row)"
-      :aria-label="`${names[0]} ${row.out} into ${names[1]} ${row.into}, ${costOf(row)}`"
+      :title="`${names[0]} ${row.out} into ${names[1]} ${row.into}`"
       @click="$emit('choose', row)"
     >
       <svg v-if="drawn[n]" :viewBox="drawn[n]!.box" class="poses" aria-hidden="true">

@@ -267,6 +267,7 @@ const ticks = computed(() => {
   bottom: 0;
   width: 14px;
   cursor: ew-resize;
+  z-index: 2; /* a join is drawn by its ring, which lies between the lanes */
 }
 .handle.start {
   left: 0;

@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, client } from '@/api/client'
 import { fetchPositions } from '@/api/motion'
+import TabList from '@/shared/frame/TabList.vue'
 import { useDraft } from '@/shared/useDraft'
 import { useLatest } from '@/shared/useLatest'
 import type { Positions } from '@/stage/motion'
@@ -46,7 +47,8 @@ const emit = defineEmits<{
   undo: []
   redo: []
 }>()
-const leaf = defineModel<'candidates' | 'map'>('leaf', { required: true })
+const LEAVES = { candidates: 'Candidates', map: 'Cost map' }
+const leaf = defineModel<keyof typeof LEAVES>('leaf', { required: true })
 const candidates = defineModel<Candidate[]>('candidates', { required: true })
 const library = useLibrary()
 const messages = useMessages()
@@ -179,39 +181,36 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
         @try="emit('try', changed($event))"
         @keep="emit('keep', changed($event))"
       />
-      <div class="tabs" role="tablist" aria-label="Where the clips meet">
-        <button class="plain" role="tab" :aria-selected="leaf === 'candidates'" @click="leaf = 'candidates'">
-          Candidates
-        </button>
-        <button class="plain" role="tab" :aria-selected="leaf === 'map'" @click="leaf = 'map'">Cost map</button>
-        <span class="space"></span>
+      <TabList v-model="leaf" :tabs="LEAVES" label="Where the clips meet" panel="places">
         <span v-if="looking" class="quiet" role="status">looking …</span>
         <label class="quiet" title="Else in the last half of the one and the first half of the other"
           ><input v-model="everywhere" type="checkbox" /> in all frames</label
         >
+      </TabList>
+      <div id="places" role="tabpanel" :aria-labelledby="`places-${leaf}`">
+        <CandidateList
+          v-if="leaf === 'candidates'"
+          :candidates="candidates"
+          :out="place[0]"
+          :into="place[1]"
+          :first="first"
+          :second="second"
+          :bones="bones"
+          :names="names"
+          @choose="joinAt($event.out, $event.into)"
+        />
+        <CostMap
+          v-else
+          :splice="row.id"
+          :join="chosen"
+          :version="pair"
+          :out="place[0]"
+          :into="place[1]"
+          :candidates="candidates"
+          :names="names"
+          @choose="joinAt"
+        />
       </div>
-      <CandidateList
-        v-if="leaf === 'candidates'"
-        :candidates="candidates"
-        :out="place[0]"
-        :into="place[1]"
-        :first="first"
-        :second="second"
-        :bones="bones"
-        :names="names"
-        @choose="joinAt($event.out, $event.into)"
-      />
-      <CostMap
-        v-else
-        :splice="row.id"
-        :join="chosen"
-        :version="pair"
-        :out="place[0]"
-        :into="place[1]"
-        :candidates="candidates"
-        :names="names"
-        @choose="joinAt"
-      />
     </template>
     <p v-else class="quiet alone">One span alone has no join: add a clip for it to go on with.</p>
   </aside>
@@ -261,26 +260,6 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
   padding: 10px 14px 0;
   border-top: 1px solid var(--hairline);
   font-size: 13px;
-}
-.tabs {
-  display: flex;
-  gap: 18px;
-  padding: 6px 14px 0;
-  border-bottom: 1px solid var(--hairline);
-  align-items: baseline;
-  font-size: 13px;
-}
-.tabs [role='tab'] {
-  padding: 4px 2px 6px;
-  border-bottom: 2px solid transparent;
-  font-size: 15px;
-}
-.tabs [role='tab'][aria-selected='true'] {
-  border-color: var(--accent);
-  font-weight: 500;
-}
-.tabs input {
-  accent-color: var(--accent);
 }
 .alone {
   padding: 14px;

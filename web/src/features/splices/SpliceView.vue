@@ -143,7 +143,7 @@ onBeforeUnmount(close)
   <div v-else-if="row && splice" class="view">
     <section class="workspace">
       <div class="bar">
-        <router-link class="quiet" :to="`/library?clip=${row.clip_id}`">Library</router-link>
+        <router-link class="quiet way" :to="`/library?clip=${row.clip_id}`">Library</router-link>
         <h1 :title="row.name">{{ row.name }}</h1>
         <span v-if="clip?.retired" class="quiet">retired</span>
         <span v-if="row.outdated.length && !row.problem" class="quiet" role="status"

@@ -23,6 +23,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ frame: [frame: number]; range: [first: number, last: number] }>()
 const root = ref<HTMLElement>()
+const head = ref<HTMLElement>()
 const width = ref(800)
 const HEIGHT = 62
 useResizeObserver(root, ([entry]) => (width.value = entry.contentRect.width))
@@ -72,6 +73,10 @@ function scrub(event: PointerEvent) {
 function press(event: PointerEvent) {
   ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
   held.value = ((event.target as Element).closest('[data-edge]')?.getAttribute('data-edge') as 'first' | 'last') ?? null
+  if (!held.value) {
+    event.preventDefault() // the press would take the focus away again
+    head.value?.focus()
+  }
   scrub(event)
 }
 function edgeKey(which: 'first' | 'last', event: KeyboardEvent) {
@@ -87,20 +92,18 @@ const bottom = computed(() => HEIGHT * props.rows.length)
 </script>
 
 <template>
-  <div
-    ref="root"
-    class="ribbon"
-    role="slider"
-    tabindex="0"
-    aria-label="Frame"
-    :aria-valuemin="0"
-    :aria-valuemax="frames - 1"
-    :aria-valuenow="frame"
-    :aria-valuetext="`frame ${frame}, ${(frame / fps).toFixed(2)} seconds`"
-    @pointerdown="press"
-    @pointermove="scrub"
-    @pointerup="held = null"
-  >
+  <div ref="root" class="ribbon" @pointerdown="press" @pointermove="scrub" @pointerup="held = null">
+    <div
+      ref="head"
+      class="frame"
+      role="slider"
+      tabindex="0"
+      aria-label="Frame"
+      :aria-valuemin="0"
+      :aria-valuemax="frames - 1"
+      :aria-valuenow="frame"
+      :aria-valuetext="`frame ${frame}, ${(frame / fps).toFixed(2)} seconds`"
+    ></div>
     <svg :width="width" :height="bottom + 34">
       <g v-for="(row, r) in paths" :key="r">
         <line x1="0" :x2="width" :y1="HEIGHT * (r + 1) - 4" :y2="HEIGHT * (r + 1) - 4" class="floor" />
@@ -157,13 +160,21 @@ const bottom = computed(() => HEIGHT * props.rows.length)
 
 <style scoped>
 .ribbon {
+  position: relative;
   cursor: ew-resize;
   touch-action: none;
   user-select: none;
   overflow: hidden;
   background: var(--panel);
 }
+.frame {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+  outline-offset: -2px;
+}
 svg {
+  position: relative;
   display: block;
 }
 path {

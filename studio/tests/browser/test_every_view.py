@@ -1,0 +1,100 @@
+"""Every view at every size: what is out of reach, and what those cannot use who hear the page or have no pointer."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import override_settings
+
+from armuto.tests.files import BOW, DEMO, PORTER, WALK
+from studio.cast.models import Character
+from studio.fittings.models import Fitting
+from studio.ingest.services.reading import take_in
+from studio.library.models import Clip
+from studio.renditions.models import Rendition
+from studio.renditions.services import board
+from studio.splices import services as splices
+from studio.splices.models import Splice
+from studio.tests.browser.studio_case import StudioCase
+from studio.tests.snapshots import restore_or_make
+
+LAYOUT = (Path(__file__).parent / "layout.js").read_text()
+AXE = (settings.WEB.parent / "node_modules" / "axe-core" / "axe.min.js").read_text()
+DRAWN = "() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))"
+# The last is a screen of 1280 by 800 at twice its size.
+SIZES = [
+    {"width": width, "height": height}
+    for width, height in ((1024, 768), (1280, 800), (1440, 900), (1920, 1080), (640, 400))
+]
+IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
+
+
+class EveryView(StudioCase):
+    """A studio in the middle of its night: clips and figures, results good and wrong, a splice, a file that waits."""
+
+    def prepare(self) -> None:
+        with override_settings(TASKS=IMMEDIATE):
+            for path in (WALK, BOW, DEMO / "gallery" / "greet.glb", PORTER, DEMO / "fox.glb"):
+                take_in(path.read_bytes(), path.name)
+            porter, walk, bow = Character.objects.get(name="porter"), *self.clips("walk", "bow")
+            board.transfer([(walk.pk, porter.pk), (bow.pk, porter.pk)])
+            row = Rendition.objects.get(clip=bow)
+            board.send_back(row, "The left hand goes through the belly.")
+            splices.create([walk.pk, bow.pk], "Up and bow, and whatever else there is to be done in a long night")
+            creep = DEMO / "hall" / "creep.bvh"
+            files = {"files": [SimpleUploadedFile(creep.name, creep.read_bytes())], "paths": [creep.name]}
+            answer = self.client.post("/api/intake/files", files | {"goes_to": "library"})
+            self.assertEqual(answer.status_code, 201, answer.content)
+
+    @staticmethod
+    def clips(*names: str) -> list[Clip]:
+        return [Clip.objects.get(name=name) for name in names]
+
+    maxDiff = None
+
+    def setUp(self) -> None:
+        super().setUp()
+        restore_or_make(self.prepare)
+        (walk,) = self.clips("walk")
+        porter = Character.objects.get(name="porter")
+        fitting = Fitting.objects.get(character=porter)
+        leaves = [
+            f"/fittings/{fitting.pk}?clip={walk.pk}&leaf={leaf}" for leaf in ("pair", "stance", "transfer", "touchup")
+        ]
+        self.routes = [
+            *("/library", "/library/intake", f"/library/clips/{walk.pk}", f"/splices/{Splice.objects.get().pk}"),
+            *("/cast", f"/cast?character={porter.pk}", "/fittings", *leaves, "/fittings/patterns"),
+            *("/board", "/runs", f"/review/{Rendition.objects.get(clip=walk).pk}", "/delivery", "/delivery/new"),
+            "/nowhere",
+        ]
+
+    def visit(self, route: str) -> None:
+        """Until nothing is being fetched any more, and what came is drawn."""
+        self.go(route)
+        self.page.wait_for_load_state("networkidle")
+        self.page.evaluate(DRAWN)
+        self.page.evaluate(AXE)
+
+    def test_nothing_is_out_of_reach_and_everybody_can_use_it(self) -> None:
+        for route in self.routes:
+            with self.subTest(route):
+                self.visit(route)
+                wrong = [f"axe: {sentence}" for sentence in self.violations()]
+                self.page.get_by_role("button", name="Night", exact=True).click()
+                wrong += [f"axe at night: {sentence}" for sentence in self.violations("color-contrast")]
+                for size in SIZES:
+                    self.page.set_viewport_size(size)
+                    self.page.evaluate(DRAWN)
+                    wrong += [f"{size['width']} wide: {sentence}" for sentence in self.page.evaluate(LAYOUT)]
+                self.page.set_viewport_size({"width": self.size[0], "height": self.size[1]})
+                self.page.get_by_role("button", name="Day", exact=True).click()
+                self.assertEqual(wrong, [])
+
+    def violations(self, *rules: str) -> list[str]:
+        """What axe-core finds, by all of its rules or by some."""
+        only = {"runOnly": rules} if rules else {}
+        found = self.page.evaluate("(only) => axe.run(document, { resultTypes: ['violations'], ...only })", only)
+        return [
+            f"{rule['id']} ({rule['impact']}): {'; '.join(str(node['target']) for node in rule['nodes'][:3])}"
+            for rule in found["violations"]
+        ]
