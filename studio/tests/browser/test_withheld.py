@@ -14,6 +14,11 @@ STRIKER = PORTER.with_name("striker.glb")
 DENIED = "get() { throw new DOMException('denied', 'SecurityError') }"
 WITHOUT_STORAGE = f"""for (const kind of ['localStorage', 'sessionStorage'])
     Object.defineProperty(window, kind, {{ configurable: true, {DENIED} }})"""
+WITHOUT_WEBGL = """
+    const getContext = HTMLCanvasElement.prototype.getContext
+    HTMLCanvasElement.prototype.getContext = function (kind, ...more) {
+        return kind.startsWith('webgl') ? null : getContext.call(this, kind, ...more)
+    }"""
 
 
 def with_weights_of_no_bone(glb: bytes) -> bytes:
@@ -48,6 +53,60 @@ class Withheld(StudioCase):
         # His sheet opens all the same.
         label.click()
         expect(self.page.locator(".sheet").get_by_text("porter.glb").first).to_be_visible()
+
+    def test_a_browser_that_cannot_draw(self):
+        self.take_in_motion(WALK)
+        self.take_in_character(PORTER)
+        self.page.add_init_script(WITHOUT_WEBGL)
+        missing = self.page.get_by_text("WebGL is switched off or missing")
+        self.go("/cast")
+        expect(missing).to_be_visible()
+        self.page.locator(".label", has_text="porter").click()
+        expect(self.page.locator(".sheet").get_by_text("porter.glb").first).to_be_visible()
+        self.page.locator(".sheet").get_by_role("button", name="walk").click()
+        expect(missing).to_be_visible()
+        self.page.get_by_role("button", name="Confirm all").or_(self.page.locator(".weave")).first.wait_for()
+        self.page.get_by_role("button", name="Transfer to porter").click()
+        expect(self.page.get_by_text("good", exact=True).first).to_be_visible()
+        self.page.get_by_role("button", name="Play").click()
+        self.page.wait_for_function("() => window.armuto.stage.frame > 2")
+
+    def test_drawings_that_are_lost_come_back(self):
+        self.take_in_motion(WALK)
+        self.go(f"/library/clips/{Clip.objects.get().pk}")
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().source")
+        self.page.evaluate(
+            """() => {
+                const gl = document.querySelector('.stage canvas').getContext('webgl2')
+                window.lost = gl.getExtension('WEBGL_lose_context')
+                window.lost.loseContext()
+            }"""
+        )
+        expect(self.page.get_by_text("they come back by themselves")).to_be_visible()
+        self.page.evaluate("() => window.lost.restoreContext()")
+        expect(self.page.get_by_text("they come back by themselves")).to_have_count(0)
+        self.console = [line for line in self.console if "Context Lost" not in line]
+
+    def test_each_beat_draws_what_is_played(self):
+        self.take_in_motion(WALK)
+        self.go(f"/library/clips/{Clip.objects.get().pk}")
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().source")
+        self.page.get_by_role("button", name="Play").click()
+        beats = self.page.evaluate(
+            """async () => {
+                let draws = 0
+                const seen = new Set()
+                const done = window.armuto.stage.afterDrawing(() => (draws++, seen.add(window.armuto.stage.frame)))
+                const shown = new Set()
+                while (shown.size < 30) {
+                    await new Promise(requestAnimationFrame)
+                    shown.add(window.armuto.stage.frame)
+                }
+                done()
+                return { draws, seen: seen.size, shown: shown.size }
+            }"""
+        )
+        self.assertGreaterEqual(beats["seen"], beats["shown"] - 2, beats)
 
     def test_a_browser_that_keeps_nothing(self):
         self.take_in_motion(WALK)

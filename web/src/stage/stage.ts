@@ -1,20 +1,19 @@
 import {
-  Color,
   DirectionalLight,
   HemisphereLight,
   type Object3D,
-  PCFShadowMap,
   PerspectiveCamera,
   type Ray,
   Raycaster,
   Scene,
   Vector2,
   Vector3,
-  WebGLRenderer,
+  type WebGLRenderer,
 } from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import { drawing } from './drawing'
+import { rendererOn, watchContext } from './renderer'
 import type { RollMarkers } from './rollMarkers'
 import type { Figure } from './figure'
 import { Floor } from './floor'
@@ -41,7 +40,8 @@ export class Stage {
   readonly camera = new PerspectiveCamera(30, 1, 0.05, 100)
   readonly controls: OrbitControls
   readonly floor: Floor
-  private readonly renderer: WebGLRenderer
+  private readonly renderer: WebGLRenderer | null
+  private readonly unwatch: () => void
   private readonly scene = new Scene()
   private readonly sun = new DirectionalLight(0xfff4e0, 2.2)
   private readonly figures = new Map<string, Figure>()
@@ -51,6 +51,7 @@ export class Stage {
   private readonly rays = new Raycaster()
   private readonly rollMarkers = new Map<string, { rollMarkers: RollMarkers; marks: () => Float32Array | null }>()
   private request = 0
+  private changed = false
   private followed: (() => Vector3 | null) | null = null
   private readonly last = new Vector3()
   frame = 0
@@ -59,11 +60,8 @@ export class Stage {
   constructor(private readonly canvas: HTMLCanvasElement) {
     const full = drawing() === 'full'
     this.palette = palette(canvas)
-    this.renderer = new WebGLRenderer({ canvas, antialias: full, alpha: true, preserveDrawingBuffer: true })
-    this.renderer.setPixelRatio(full ? Math.min(devicePixelRatio, 2) : 1)
-    this.renderer.shadowMap.enabled = full
-    this.renderer.shadowMap.type = PCFShadowMap
-    this.renderer.setClearColor(new Color(0), 0)
+    this.renderer = rendererOn(canvas, full)
+    this.unwatch = watchContext(canvas, () => this.draw())
     this.sun.castShadow = full
     this.sun.shadow.mapSize.set(1024, 1024)
     this.sun.shadow.radius = 5
@@ -296,14 +294,26 @@ export class Stage {
     this.resized.add(listener)
   }
 
+  /** Draw with the next beat of the screen. */
   invalidate() {
-    if (!this.request) this.request = requestAnimationFrame(() => this.draw())
+    this.changed = true
+    if (!this.request) this.request = requestAnimationFrame(this.beat)
+  }
+
+  /**
+   * Until a beat in which nothing has changed it is asked for the next at once: while motion is played, each frame is
+   * set in a beat before this is called in it, and so drawn in the same one.
+   */
+  private readonly beat = () => {
+    this.request = 0
+    if (!this.changed) return
+    this.draw()
+    this.request = requestAnimationFrame(this.beat)
   }
 
   /** Draw now. */
   draw() {
-    cancelAnimationFrame(this.request)
-    this.request = 0
+    this.changed = false
     for (const figure of this.figures.values()) if (figure.boneLines.object.visible) figure.boneLines.draw(this.camera)
     for (const { boneLines } of this.sources.values()) if (boneLines.object.visible) boneLines.draw(this.camera)
     for (const [key, { rollMarkers, marks }] of this.rollMarkers) {
@@ -320,14 +330,14 @@ export class Stage {
     this.floor.centre(centre.x, centre.z)
     this.sun.position.set(centre.x + 2.2, 5.5, centre.z + 2.6)
     this.sun.target.position.set(centre.x, 0, centre.z)
-    this.renderer.render(this.scene, this.camera)
+    this.renderer?.render(this.scene, this.camera)
     for (const listener of this.listeners) listener()
   }
 
   private resize() {
     const box = (this.canvas.parentElement ?? this.canvas).getBoundingClientRect()
     if (!box.width || !box.height) return
-    this.renderer.setSize(box.width, box.height, false)
+    this.renderer?.setSize(box.width, box.height, false)
     this.camera.aspect = box.width / box.height
     this.camera.updateProjectionMatrix()
     this.draw()
@@ -355,7 +365,8 @@ export class Stage {
     this.clear()
     this.floor.dispose()
     this.controls.dispose()
-    this.renderer.dispose()
+    this.renderer?.dispose()
+    this.unwatch()
   }
 }
 
