@@ -17,6 +17,8 @@ from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, bad_files, random_bvh
 from studio.cast.models import Character
 from studio.ingest.models import IntakeFile, IntakeRow
+from studio.ingest.services.acceptance import skeletons_called
+from studio.ingest.services.staging import skeleton_names
 from studio.ingest.tasks import accept_file
 from studio.library import services
 from studio.library.models import Clip, Original, Skeleton
@@ -324,6 +326,21 @@ class Accepting(IntakeCase):
         self.assertIn("nothing was kept", file["sentence"])
         self.send("post", "accept")
         self.assertEqual(Clip.objects.count(), 6)
+
+    def test_rows_that_are_accepted_while_they_are_listed_have_their_skeleton(self):
+        self.lay(("walk.bvh", WALK.read_bytes()))
+        identity = IntakeRow.objects.get().identity
+        asked: list[set[str]] = []
+
+        def accepted_after_the_first(identities: set[str]) -> dict[str, str]:
+            asked.append(identities)
+            found = skeleton_names(identities)
+            if len(asked) == 1:
+                self.send("post", "accept")
+            return found
+
+        with mock.patch("studio.ingest.services.acceptance.skeleton_names", accepted_after_the_first):
+            self.assertEqual(skeletons_called({identity, "nobody's"}), {identity: "skeleton of walk", "nobody's": ""})
 
     def test_rows_that_are_not_ticked_stay_out(self):
         self.lay(("birds.glb", (DEMO / "roof" / "birds.glb").read_bytes()))

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { onMounted, ref } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter, type RouteLocationNormalized } from 'vue-router'
 
+import ConnectionNote from './shared/frame/ConnectionNote.vue'
 import DropPlace from './shared/frame/DropPlace.vue'
 import Finder from './shared/frame/Finder.vue'
 import KeyList from './shared/frame/KeyList.vue'
@@ -11,6 +12,7 @@ import TopBar from './shared/frame/TopBar.vue'
 import { useShortcuts } from './shared/shortcuts/useShortcuts'
 import { useCast } from './stores/cast'
 import { useChanges } from './stores/changes'
+import { useConnection } from './stores/connection'
 import { useIntake } from './stores/intake'
 import { useLibrary } from './stores/library'
 import { useMessages } from './stores/messages'
@@ -20,6 +22,7 @@ import { useSplices } from '@/stores/splices'
 const finding = ref(false)
 const keys = ref(false)
 const messages = useMessages()
+const connection = useConnection()
 const router = useRouter()
 const route = useRoute()
 
@@ -38,7 +41,14 @@ onMounted(async () => {
   void useIntake().refresh()
   await Promise.all([useLibrary().load(), useCast().load(), useSplices().load()]).catch(messages.fail)
 })
-router.onError(() => messages.fail(new Error('a part of the page could not be loaded')))
+/** Where somebody wants to go, while the part of the page that is there cannot be fetched. */
+let wanted: RouteLocationNormalized | null = null
+router.onError(async (problem, to) => {
+  if (await connection.check()) wanted = to
+  else void messages.fail(problem)
+})
+router.afterEach(() => (wanted = null))
+connection.onReturn(() => wanted && router.push(wanted.fullPath))
 </script>
 
 <template>
@@ -52,6 +62,7 @@ router.onError(() => messages.fail(new Error('a part of the page could not be lo
         />
       </router-view>
     </main>
+    <ConnectionNote />
     <DropPlace />
     <MessageList />
     <Finder v-model="finding" @keys="keys = true" />

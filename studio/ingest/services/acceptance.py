@@ -28,7 +28,9 @@ def skeletons_called(identities: set[str]) -> dict[str, str]:
         path = PurePosixPath(row.file.path)
         name = path.parent.name.replace("_", " ") or f"skeleton of {path.stem.replace('_', ' ')}"
         called.setdefault(row.identity, name)
-    return called
+    # What was accepted between both looks is in the library by now; what was dismissed is nowhere.
+    gone = identities - called.keys()
+    return called | dict.fromkeys(gone, "") | (skeleton_names(gone) if gone else {})
 
 
 def names_for(rows: Iterable[IntakeRow]) -> dict[int, str]:

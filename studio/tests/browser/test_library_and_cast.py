@@ -219,6 +219,7 @@ class Finding(StudioCase):
         take = formats.read(WALK.read_bytes(), "walk.bvh").clips[0].world().positions
         np.testing.assert_allclose(self.joints("source"), take[2], atol=1e-4)
         # A trim by keys, kept; undone, across a reload too.
+        self.page.locator("canvas").focus()
         for _ in range(8):
             self.page.keyboard.press("ArrowRight")
         self.at_frame(10)

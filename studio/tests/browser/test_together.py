@@ -62,7 +62,7 @@ class Together(FittingCase):
     def test_a_pattern_that_another_has_changed_is_removed_once_that_is_said_again(self) -> None:
         pattern = Pattern.objects.order_by("name", "id")[0]
         self.go("/fittings/patterns")
-        self.page.get_by_role("option", name=pattern.name).get_by_role("button").click()
+        self.page.get_by_role("list", name="Patterns").get_by_role("button", name=pattern.name).click()
         # What is typed stays, and so does the version that it was typed on.
         about = self.page.get_by_label("What it is for")
         about.fill("what the left hand does")

@@ -30,6 +30,9 @@ class Weave(FittingCase):
         self.page.get_by_role("button", name="All pairs").click()
         self.page.locator(".v-list-item:visible", has_text=item).click()
 
+    def pattern(self, name: str):
+        return self.page.get_by_role("list", name="Patterns").get_by_role("button", name=name)
+
     def count(self, text: str):
         expect(self.page.get_by_role("button", name=text, exact=True)).to_be_visible()
 
@@ -188,7 +191,7 @@ class Weave(FittingCase):
         self.page.get_by_label("Name of the pattern").fill("numbers of the night")
         self.page.get_by_role("button", name="Keep it").click()
         self.page.get_by_role("link", name="See the patterns").click()
-        self.page.get_by_role("option", name="numbers of the night").get_by_role("button").click()
+        self.pattern("numbers of the night").click()
         with self.page.expect_download() as download:
             self.page.get_by_role("link", name="Export .json").click()
         file = self.folder / "numbers.json"
@@ -197,9 +200,9 @@ class Weave(FittingCase):
 
         # Elsewhere: the pattern is not there, and comes back by its file.
         self.page.get_by_role("button", name="Remove", exact=True).click()
-        expect(self.page.get_by_role("option", name="numbers of the night")).to_have_count(0)
+        expect(self.pattern("numbers of the night")).to_have_count(0)
         self.choose_files("Import", file)
-        expect(self.page.get_by_role("option", name="numbers of the night")).to_be_visible()
+        expect(self.pattern("numbers of the night")).to_be_visible()
 
         second = self.folder / "second.glb"
         second.write_bytes(rigged_like(STRIKER.read_bytes(), prefix="shift:", move=0.02))
@@ -218,7 +221,7 @@ class Weave(FittingCase):
 
         # And it is applied to chosen characters from its own page.
         self.go("/fittings/patterns")
-        self.page.get_by_role("option", name="numbers of the night").get_by_role("button").click()
+        self.pattern("numbers of the night").click()
         for name in ("second", "striker"):
             self.page.get_by_label(name, exact=True).check()
         self.page.get_by_role("button", name="Apply to 2 characters").click()

@@ -142,3 +142,21 @@ class Withheld(StudioCase):
         self.page.goto("http://elsewhere.example/")
         expect(self.page.frame_locator("iframe").get_by_text("does not work inside another page")).to_be_visible()
         expect(self.page.frame_locator("iframe").get_by_role("link", name="/library")).to_be_visible()
+
+    def test_a_studio_that_does_not_answer(self):
+        self.take_in_motion(WALK)
+        self.take_in_character(PORTER)
+        note = self.page.get_by_text("The studio does not answer.")
+        self.go("/library")
+        expect(self.page.locator(".clip", has_text="walk")).to_be_visible()
+        self.page.context.set_offline(True)
+        for place in ("Fittings", "Delivery"):  # parts of the page that are not there yet
+            self.nav(place)
+            expect(note).to_be_visible()
+        expect(self.page.locator(".message")).to_have_count(0)
+        expect(self.page.locator(".clip", has_text="walk")).to_be_visible()
+        self.page.context.set_offline(False)
+        expect(note).to_have_count(0)
+        # It goes on where somebody wanted to go last.
+        expect(self.page.get_by_role("heading", name="Nothing is ready to deliver")).to_be_visible()
+        self.console = [line for line in self.console if "ERR_INTERNET_DISCONNECTED" not in line]

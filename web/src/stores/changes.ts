@@ -3,6 +3,7 @@ import { defineStore } from 'pinia'
 import { watch } from 'vue'
 
 import { pageId } from '@/api/concurrency'
+import { useConnection } from './connection'
 
 const ALL = [
   'library',
@@ -66,6 +67,7 @@ export const useChanges = defineStore('changes', () => {
     source.addEventListener('message', hear)
     source.addEventListener('missed', missed)
     source.addEventListener('begin', (event) => (last = event.lastEventId))
+    source.addEventListener('error', () => void useConnection().check())
   }
   function close() {
     source?.close()
@@ -78,6 +80,11 @@ export const useChanges = defineStore('changes', () => {
     useEventListener(window, 'pagehide', close)
     useEventListener(window, 'pageshow', () => visibility.value === 'visible' && open())
     tryOnScopeDispose(close)
+    // What could not be fetched meanwhile is fetched now, whoever has changed it.
+    useConnection().onReturn(() => {
+      gathered.push({ subjects: ALL, path: '' })
+      void tell()
+    })
   }
   /** Call work for what others change of these subjects, as long as the component is there that asks for it. */
   function on(subjects: Subject[], work: Listener) {

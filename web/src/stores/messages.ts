@@ -1,7 +1,8 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 
-import { Conflict, Refused } from '@/api/client'
+import { Conflict, Refused, Unanswered } from '@/api/client'
+import { useConnection } from './connection'
 
 export interface Message {
   id: number
@@ -24,14 +25,17 @@ export const useMessages = defineStore('messages', () => {
     list.value.push({ id, text, kind: 'said', to, act })
     setTimeout(() => dismiss(id), 7000)
   }
-  function fail(problem: unknown) {
+  async function fail(problem: unknown) {
     if (problem instanceof DOMException && problem.name === 'AbortError') return
+    // That is said once for everything.
+    if (problem instanceof Unanswered && (await useConnection().check())) return
     const text = problem instanceof Refused ? problem.message : 'Something in the page failed; reload it and try again.'
     if (!(problem instanceof Refused)) console.error(problem)
     warn(text)
   }
   /** Something that stays true until the person has seen it. */
   function warn(text: string) {
+    if (list.value.some((message) => message.text === text && !message.act)) return
     list.value.push({ id: next++, text, kind: 'wrong' })
   }
   /** Somebody else was before with a change; it can be made again on top of theirs. */

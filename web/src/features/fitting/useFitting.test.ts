@@ -42,7 +42,7 @@ test('a change that fails is said, and the next is made all the same', async () 
     changed,
   )
   fitting.value = state(0)
-  const failed = vi.spyOn(useMessages(), 'fail').mockImplementation(() => undefined)
+  const failed = vi.spyOn(useMessages(), 'fail').mockResolvedValue(undefined)
   await Promise.all([run(() => Promise.reject(new Error('no'))), run(() => Promise.resolve(state(1)))])
   expect(failed).toHaveBeenCalledOnce()
   expect(fitting.value.revision).toBe(1)

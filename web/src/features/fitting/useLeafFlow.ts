@@ -2,9 +2,11 @@ import { nextTick, onScopeDispose, watch, type Ref } from 'vue'
 import type { LocationQuery } from 'vue-router'
 import { useTheme } from 'vuetify'
 
+import { Gone } from '@/api/client'
 import type { Finding } from '@/features/touchups/touchups'
 import type { TouchUps } from '@/features/touchups/useTouchUps'
 import { useCast, type Bones, type Character } from '@/stores/cast'
+import { useConnection } from '@/stores/connection'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import type { Rendition } from '@/stores/renditions'
@@ -66,10 +68,12 @@ export function useLeafFlow(around: {
       const found = findings.find((row) => row.kind === asked.finding && row.part === asked.part)
       if (found) await touchUp(found)
     } catch (problem) {
-      around.lost.value = !fitting.value
-      messages.fail(problem)
+      if (problem instanceof Gone && !fitting.value) around.lost.value = true
+      else void messages.fail(problem)
     }
   }
+  // What could not be opened is opened once it can be.
+  useConnection().onReturn(() => !around.trees.target.value && open({}))
   /** Where a finding is, with what mends it. */
   function touchUp(finding: Finding) {
     leaf.value = 'touchup'

@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef } from 'vue'
 
-import { answer, client, type Schemas } from '@/api/client'
+import { answer, client, Gone, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import { decodeFloats } from '@/api/motion'
 import { useHistory } from '@/shared/useHistory'
@@ -47,8 +47,8 @@ export function useSplice(id: number, around: () => number) {
       () => answer(client.GET('/api/splices/{splice_id}', path)),
       (found) => (row.value = found),
     ).catch((problem: unknown) => {
-      if (!row.value) lost.value = true
-      messages.fail(problem)
+      if (problem instanceof Gone && !row.value) lost.value = true
+      else void messages.fail(problem)
     })
   const splice = computed<Splice | null>(() => draft.value ?? row.value?.splice ?? null)
   const made = computed<Made | null>(() => trial.value?.made ?? row.value?.made ?? null)
