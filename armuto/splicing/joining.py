@@ -138,31 +138,17 @@ def splice_clips(splice: Splice, clips: Mapping[str, PreparedClip]) -> Spliced:
 
 def splice_like(reference: Spliced, splice: Splice, clips: Mapping[str, PreparedClip], scale: float = 1.0) -> Spliced:
     """A splice made of what another body performs of its clips, so that each of its frames shows what that of another
-    making shows.
+    making shows: the same frames lie over each other; laid onto one another, blended and held they are on this body.
 
-    The same frames of the clips lie over each other; laid onto one another, blended and held they are on this body.
-
-    Parameters
-    ----------
-    reference : Spliced
-        The splice made of the clips as they are.
-    splice : Splice
-        What it was made by. A pivot that this body does not have is chosen anew.
-    clips : mapping of str to PreparedClip
-        By the names that the spans have for them, with as many frames as the clips of the reference have.
-    scale : float
-        By which places that are said are nearer here.
+    reference: the splice made of the clips as they are, each with as many frames as here. splice: what it was made by;
+    a pivot that this body does not have is chosen anew. scale: by which places that are said are nearer here.
     """
     passages = [replace(laid.passage, clip=clips[splice.spans[laid.passage.span].clip]) for laid in reference.passages]
     parts = {"auto", "body", "hips", "place", *passages[0].clip.body.joint_of}
-    joins = (
-        replace(
-            join,
-            pivot=join.pivot if join.pivot in parts else "auto",
-            place=(join.place[0] * scale, join.place[1] * scale),
-        )
-        for join in splice.joins
-    )
+    joins = []
+    for join in splice.joins:
+        pivot, (x, z) = join.pivot if join.pivot in parts else "auto", join.place
+        joins.append(replace(join, pivot=pivot, place=(x * scale, z * scale)))
     overlaps = [transition.overlap for transition in reference.transitions]
     return _joined(splice.name, *lay_out(replace(splice, joins=tuple(joins)), passages, overlaps))
 
