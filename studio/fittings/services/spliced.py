@@ -4,6 +4,7 @@ A spliced clip is on the skeleton of its first span, and so is its fitting. Part
 have fittings of their own on the character; where they are there, those skeletons do not stand in between.
 """
 
+import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -102,18 +103,21 @@ def _in_the_library(pk: int, motion_key: tuple[Any, ...]) -> Spliced:
 
 
 _at_hand: OrderedDict[tuple[Any, ...], tuple[core.Fitting, PreparedClip]] = OrderedDict()
+_guard = threading.Lock()
 
 
 def _kept(row: Fitting, value: core.Fitting, part: Clip, fps: float, perform: Perform) -> PreparedClip:
     """A part as the character performs it, kept while somebody works with what it is a part of."""
     key = id(value), row.character_id, part.pk, part.digest, part.motion_key, fps
-    if key in _at_hand:
-        _at_hand.move_to_end(key)
-        return _at_hand[key][1]
+    with _guard:
+        if key in _at_hand:
+            _at_hand.move_to_end(key)
+            return _at_hand[key][1]
     made = _prepared(row, perform(value, part), fps)
-    _at_hand[key] = value, made  # the value is held, so that its id stands for nothing else
-    while len(_at_hand) > KEPT:
-        _at_hand.popitem(last=False)
+    with _guard:
+        _at_hand[key] = value, made  # the value is held, so that its id stands for nothing else
+        while len(_at_hand) > KEPT:
+            _at_hand.popitem(last=False)
     return made
 
 

@@ -81,6 +81,7 @@ class EveryView(StudioCase):
                 self.visit(route)
                 wrong = [f"axe: {sentence}" for sentence in self.violations()]
                 self.page.get_by_role("button", name="Night", exact=True).click()
+                self.page.evaluate(DRAWN)
                 wrong += [f"axe at night: {sentence}" for sentence in self.violations("color-contrast")]
                 for size in SIZES:
                     self.page.set_viewport_size(size)

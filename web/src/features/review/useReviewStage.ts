@@ -41,9 +41,10 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     stage.value?.dispose()
     stage.value = undefined
   }
-  /** A figure under a key, kept where it is the right one already. */
+  /** A figure under a key, kept where it is the right one already; none where the view was left meanwhile. */
   async function figure(key: string, character: Character, bare: boolean) {
-    const now = stage.value!
+    const now = stage.value
+    if (!now) return
     const want = `${character.id}.${character.revision}`
     if (onStage.get(key) !== want) {
       loading.value = `Fetching ${character.name} …`
@@ -59,9 +60,9 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   async function perform(key: string, character: Character, path: string, bare = false): Promise<Standing | null> {
     const [tree, motion] = await Promise.all([cast.skeleton(character.skeleton_id), fetchNodeMotion(path)])
     const made = await figure(key, character, bare)
-    if (!made) return null
+    if (!made || !stage.value) return null
     made.play(motion)
-    stage.value!.moveTo(key, 0, 0)
+    stage.value.moveTo(key, 0, 0)
     const poses = sample(motion.frames).map((at) => {
       made.pose(at)
       return made.boneLines.positions.slice()
