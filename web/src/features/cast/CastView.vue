@@ -28,15 +28,18 @@ const chosenKey = computed(() =>
   chosen.value ? keyOf(chosen.value) : waiting.value ? waitingKeyOf(waiting.value) : '',
 )
 
-// The one figure that waits is the one to decide on.
+// The one figure that waits is the one to decide on; once, for it is read again when something is said of it.
+const offered = new Set<string>()
 watch(
   () =>
     intake.characters
       .filter((file) => file.state === 'ready')
       .map((file) => file.id)
       .join(),
-  (now, before) => {
-    const fresh = now.split(',').find((id) => id && !(before ?? '').split(',').includes(id))
+  (ready) => {
+    const ids = ready.split(',').filter(Boolean)
+    const fresh = ids.find((id) => !offered.has(id))
+    ids.forEach((id) => offered.add(id))
     if (fresh && !waiting.value) void router.replace({ query: { waiting: fresh } })
   },
   { immediate: true },
