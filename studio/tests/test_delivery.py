@@ -20,14 +20,10 @@ from studio.delivery.services import planning
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
 from studio.tests.test_delivered_files import node, plain
-from studio.tests.test_renditions import Studio
+from studio.tests.test_renditions import TransferredStudio
 
 
-class Deliveries(Studio):
-    def prepare(self):
-        super().prepare()
-        self.transfer()
-
+class Deliveries(TransferredStudio):
     def make(self, status: int = 201, cells=None, name: str = "", **wanted):
         return self.post("deliveries/", status, cells=cells or self.cells(), wanted=wanted, name=name)
 

@@ -8,14 +8,10 @@ from studio.fittings.models import Fitting
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
 from studio.renditions.queries import EXCEPTION
-from studio.tests.test_renditions import Studio
+from studio.tests.test_renditions import TransferredStudio
 
 
-class Exceptions(Studio):
-    def prepare(self):
-        super().prepare()
-        self.transfer()
-
+class Exceptions(TransferredStudio):
     def setUp(self):
         super().setUp()
         fitting = Fitting.objects.get(skeleton=self.walk.skeleton, character=self.porter)

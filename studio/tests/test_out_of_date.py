@@ -10,16 +10,12 @@ from studio.fittings.services.steps import value_of
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
 from studio.renditions.queries import STATES, with_state
-from studio.tests.test_renditions import Studio
+from studio.tests.test_renditions import Studio, TransferredStudio
 
 
-class OutOfDate(Studio):
+class OutOfDate(TransferredStudio):
     """Every kind of change marks exactly the renditions that depend on it, which is found out by computing them
     anew."""
-
-    def prepare(self):
-        super().prepare()
-        self.transfer()
 
     def setUp(self):
         super().setUp()

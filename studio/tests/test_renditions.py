@@ -87,6 +87,14 @@ class Studio(TransactionTestCase):
         return {plan["action"]: plan for plan in self.post("board/plan", cells=cells or self.cells())}[action]
 
 
+class TransferredStudio(Studio):
+    """The same once everybody has performed everything."""
+
+    def prepare(self):
+        super().prepare()
+        self.transfer()
+
+
 class Renditions(Studio):
     def test_made_with_its_findings_and_what_it_was_made_from(self):
         row = self.post("renditions/", 202, clip_id=self.walk.pk, character_id=self.porter.pk)

@@ -14,17 +14,13 @@ from studio.fittings.models import Fitting, LayerRecord
 from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.touchups import FittedClip
 from studio.renditions.models import Revision
-from studio.tests.test_renditions import Studio
+from studio.tests.test_renditions import TransferredStudio
 from studio.verification import damages
 
 HAND = {"op": "move", "by": [0.02, 0.06, 0.0], "frame": 40}
 
 
-class TouchUpStudio(Studio):
-    def prepare(self):
-        super().prepare()
-        self.transfer()
-
+class TouchUpStudio(TransferredStudio):
     def setUp(self):
         super().setUp()
         self.fitting = Fitting.objects.get(skeleton=self.walk.skeleton, character=self.porter)
