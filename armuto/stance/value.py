@@ -16,6 +16,7 @@ from armuto.kinematics.pose import Pose, world_pose
 from armuto.kinematics.skeleton import Skeleton
 from armuto.validation import Numbers4, read
 
+ROUNDING = 1e-12  # what unit quaternions are off by for nothing but their digits
 FROM_MOTION = "Posture from the motion"  # what stands for a rest pose that is none
 
 
@@ -123,10 +124,10 @@ def rest_of(skeleton: Skeleton) -> Stance:
 
 
 def to_json(stance: Stance, skeleton: Skeleton) -> dict[str, Any]:
-    """The stance as plain data: rotations by bone name."""
+    """The stance as plain data: rotations by bone name, to the last digit, so that it does the same once it is read."""
 
     def by_name(rotations: FloatArray) -> dict[str, list[float]]:
-        return {name: [round(x, 9) for x in q] for name, q in zip(skeleton.names, rotations.tolist(), strict=True)}
+        return dict(zip(skeleton.names, rotations.tolist(), strict=True))
 
     return {
         "name": stance.name,
@@ -152,13 +153,19 @@ class StanceFile(BaseModel):
         start = skeleton.rest_rotation.copy()
         if known := [name for name in self.rotations if name in skeleton.index]:
             values = np.array([self.rotations[name] for name in known])
-            start[[skeleton.index[name] for name in known]] = rotation.normalised(values)
+            start[[skeleton.index[name] for name in known]] = _unit(values)
         turned = {
-            skeleton.index[name]: rotation.normalised(np.array(q))
+            skeleton.index[name]: _unit(np.array(q))
             for name, q in self.turned.items()
             if name in skeleton.index
         }
         return Stance(self.name, self.how, start, turned, start if self.aligned else None, self.rolled)
+
+
+def _unit(q: FloatArray) -> FloatArray:
+    """Quaternions ``(..., 4)`` at unit length; those that have it stay as they are, to the last digit."""
+    off = np.abs(np.linalg.norm(q, axis=-1, keepdims=True) - 1)
+    return np.where(off < ROUNDING, q, rotation.normalised(q))
 
 
 STANCE_FILE = TypeAdapter(StanceFile)

@@ -1,12 +1,16 @@
 """What makes a result out of date, and what does not."""
 
 import json
+from typing import Any
 
 import numpy as np
 
+from armuto.retarget.fitting_file import to_json
 from armuto.tests.files import DEMO
 from studio.fittings.models import Fitting
+from studio.fittings.services import steps
 from studio.fittings.services.steps import value_of
+from studio.platform.digests import of_fitting
 from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
 from studio.renditions.queries import STATES, with_state
@@ -131,7 +135,49 @@ class OutOfDate(TransferredStudio):
         self.assertLessEqual(self.of(cast=[self.ringer]), left)
 
 
+# Each kind of change of pairs, stances, measures and settings, by what is asked for.
+CHANGES: list[tuple[str, dict[str, Any]]] = [
+    ("edits", {"op": "confirm", "keys": ["hips"]}),
+    ("edits", {"op": "remove", "keys": ["left hand"]}),
+    ("edits", {"op": "swap", "keys": ["right hand"]}),
+    ("edits", {"op": "trees"}),
+    ("edits", {"op": "reset"}),
+    *(("stance", {"op": "make", "kind": kind, "side": "target"}) for kind in ("A", "T", "rest", "straight")),
+    ("stance", {"op": "make", "kind": "A", "side": "source", "degrees": 30}),
+    ("stance", {"op": "align", "side": "target"}),
+    ("stance", {"op": "turn", "side": "target", "bone": "", "axis": [0.3, 0.2, 1], "degrees": 17, "mirror": True}),
+    ("stance", {"op": "mirror", "side": "target", "from_side": "left"}),
+    ("stance", {"op": "reset", "side": "target", "limb": "left arm"}),
+    ("stance", {"op": "facing", "side": "source", "degrees": 12.3}),
+    ("stance", {"op": "floor", "side": "target", "height": 0.013}),
+    ("stance", {"op": "size", "by": "arms"}),
+    ("stance", {"op": "hinges", "by": "rest"}),
+    ("settings", {"settings": {"hold": 0.4}}),
+]
+
+
 class Digests(Studio):
+    def test_what_is_kept_of_a_fitting_does_the_same_once_it_is_read(self):
+        """Else results would depend on what a process has at hand, and a change of nothing would mark them."""
+        for character in self.cast:
+            row = steps.fitting_for(self.walk.skeleton, character)
+            bone = steps.value_of(row).pairs[-1].target[0]
+            for path, change in CHANGES:
+                with self.subTest(character=character.name, **change):
+                    if "bone" in change:
+                        change = change | {"bone": bone}
+                    self.post(f"fittings/{row.pk}/{path}", **change)
+                    row = Fitting.objects.select_related("state", "skeleton", "character__skeleton").get(pk=row.pk)
+                    at_hand = value_of(row)
+                    steps.forget_values()
+                    read = value_of(row)
+                    self.assertIsNot(read, at_hand)
+                    self.assertEqual(of_fitting(to_json(read)), row.state.digest)
+                    for side in ("source_pose", "target_pose"):
+                        for array in ("positions", "rotations"):
+                            ours, theirs = getattr(getattr(at_hand, side), array), getattr(getattr(read, side), array)
+                            np.testing.assert_array_equal(ours, theirs, f"{side}: {array}")
+
     def test_a_fitting_reads_back_as_it_was_made_through(self):
         self.transfer((self.walk.pk, self.porter.pk))
         made = Revision.objects.get()
