@@ -15,14 +15,15 @@ unexport PYTHONDONTWRITEBYTECODE
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
 
-# Whatever needs no browser runs beside what does, in two parts on databases of their own, and gives way to it.
-BESIDE = nice -n 10 $(PY) manage.py test --noinput --parallel 1 --exclude-tag browser
+# Whatever needs no browser runs beside what does, in two lanes on databases of their own, and gives way to it.
+TEST = $(PY) manage.py test --noinput --parallel 1
+BESIDE = nice -n 10 $(TEST) --exclude-tag browser
 test: setup build programs
 	@own=$$(mktemp -d); mkdir $$own/studio $$own/core; \
-	ARMUTO_DATA=$$own/studio $(BESIDE) --exclude-tag processes studio > $$own/studio.txt 2>&1 & studio=$$!; \
+	(export ARMUTO_DATA=$$own/studio; failed=0; $(BESIDE) --exclude-tag processes studio || failed=1; \
+	nice -n 5 $(TEST) --tag processes studio || failed=1; exit $$failed) > $$own/studio.txt 2>&1 & studio=$$!; \
 	ARMUTO_DATA=$$own/core $(BESIDE) armuto demo > $$own/core.txt 2>&1 & core=$$!; \
-	$(PY) manage.py test --noinput --parallel 1 --tag browser; failed=$$?; \
-	$(PY) manage.py test --noinput --parallel 1 --tag processes studio || failed=1; \
+	$(TEST) --tag browser; failed=$$?; \
 	wait $$core || failed=1; wait $$studio || failed=1; cat $$own/core.txt $$own/studio.txt; rm -rf $$own; exit $$failed
 
 check: setup $(STAMPS)/web

@@ -96,6 +96,7 @@ class EveryView(StudioCase):
         only = {"runOnly": rules} if rules else {}
         found = self.page.evaluate("(only) => axe.run(document, { resultTypes: ['violations'], ...only })", only)
         return [
-            f"{rule['id']} ({rule['impact']}): {'; '.join(str(node['target']) for node in rule['nodes'][:3])}"
+            f"{rule['id']} ({rule['impact']}): {node['target']} {node['failureSummary']}"
             for rule in found["violations"]
+            for node in rule["nodes"][:3]
         ]
