@@ -154,11 +154,7 @@ class StanceFile(BaseModel):
         if known := [name for name in self.rotations if name in skeleton.index]:
             values = np.array([self.rotations[name] for name in known])
             start[[skeleton.index[name] for name in known]] = _unit(values)
-        turned = {
-            skeleton.index[name]: _unit(np.array(q))
-            for name, q in self.turned.items()
-            if name in skeleton.index
-        }
+        turned = {skeleton.index[name]: _unit(np.array(q)) for name, q in self.turned.items() if name in skeleton.index}
         return Stance(self.name, self.how, start, turned, start if self.aligned else None, self.rolled)
 
 
