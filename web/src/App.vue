@@ -9,6 +9,7 @@ import Finder from './shared/frame/Finder.vue'
 import KeyList from './shared/frame/KeyList.vue'
 import MessageList from './shared/frame/MessageList.vue'
 import TopBar from './shared/frame/TopBar.vue'
+import { useFocus } from './shared/frame/useFocus'
 import { useShortcuts } from './shared/shortcuts/useShortcuts'
 import { useCast } from './stores/cast'
 import { useChanges } from './stores/changes'
@@ -25,6 +26,8 @@ const messages = useMessages()
 const connection = useConnection()
 const router = useRouter()
 const route = useRoute()
+const content = ref<HTMLElement>()
+useFocus(content)
 
 useShortcuts('Everywhere', { find: () => (finding.value = true), keys: () => (keys.value = true) })
 useEventListener('keydown', (event) => {
@@ -53,8 +56,9 @@ connection.onReturn(() => wanted && router.push(wanted.fullPath))
 
 <template>
   <v-app>
+    <a class="skip" href="#content" @click.prevent="content?.focus()">To the content</a>
     <TopBar @find="finding = true" @keys="keys = true" />
-    <main>
+    <main id="content" ref="content" tabindex="-1">
       <router-view v-slot="{ Component }">
         <component
           :is="Component"

@@ -3,20 +3,12 @@
 from pathlib import Path
 
 from django.conf import settings
-from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import override_settings
 
-from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.ingest.services.reading import take_in
-from studio.library.models import Clip
 from studio.renditions.models import Rendition
-from studio.renditions.services import board
-from studio.splices import services as splices
 from studio.splices.models import Splice
-from studio.tests.browser.studio_case import StudioCase
-from studio.tests.snapshots import restore_or_make
+from studio.tests.browser.full_studio import FullStudio
 
 LAYOUT = (Path(__file__).parent / "layout.js").read_text()
 AXE = (settings.WEB.parent / "node_modules" / "axe-core" / "axe.min.js").read_text()
@@ -26,35 +18,15 @@ SIZES = [
     {"width": width, "height": height}
     for width, height in ((1024, 768), (1280, 800), (1440, 900), (1920, 1080), (640, 400))
 ]
-IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
 
 
-class EveryView(StudioCase):
-    """A studio in the middle of its night: clips and figures, results good and wrong, a splice, a file that waits."""
-
-    def prepare(self) -> None:
-        with override_settings(TASKS=IMMEDIATE):
-            for path in (WALK, BOW, DEMO / "gallery" / "greet.glb", PORTER, DEMO / "fox.glb"):
-                take_in(path.read_bytes(), path.name)
-            porter, walk, bow = Character.objects.get(name="porter"), *self.clips("walk", "bow")
-            board.transfer([(walk.pk, porter.pk), (bow.pk, porter.pk)])
-            row = Rendition.objects.get(clip=bow)
-            board.send_back(row, "The left hand goes through the belly.")
-            splices.create([walk.pk, bow.pk], "Up and bow, and whatever else there is to be done in a long night")
-            creep = DEMO / "hall" / "creep.bvh"
-            files = {"files": [SimpleUploadedFile(creep.name, creep.read_bytes())], "paths": [creep.name]}
-            answer = self.client.post("/api/intake/files", files | {"goes_to": "library"})
-            self.assertEqual(answer.status_code, 201, answer.content)
-
-    @staticmethod
-    def clips(*names: str) -> list[Clip]:
-        return [Clip.objects.get(name=name) for name in names]
+class EveryView(FullStudio):
+    """What nobody may be kept from, in every view."""
 
     maxDiff = None
 
     def setUp(self) -> None:
         super().setUp()
-        restore_or_make(self.prepare)
         (walk,) = self.clips("walk")
         porter = Character.objects.get(name="porter")
         fitting = Fitting.objects.get(character=porter)

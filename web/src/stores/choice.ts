@@ -1,19 +1,13 @@
+import { useSessionStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
-import { ref, watch } from 'vue'
 
 import type { Cell } from './board'
 
-const PLACE = 'armuto.choice'
-
-/** Cells that were swept on the board and are taken along to the review or the delivery, across a reload too. */
+/** Cells of the board, kept across a reload. */
 export const useChoice = defineStore('choice', () => {
-  let stored: Cell[] = []
-  try {
-    stored = JSON.parse(sessionStorage.getItem(PLACE) ?? '[]') as Cell[]
-  } catch {
-    // Whatever lies there is not ours.
-  }
-  const cells = ref<Cell[]>(stored)
-  watch(cells, (now) => sessionStorage.setItem(PLACE, JSON.stringify(now)))
-  return { cells }
+  /** What is taken along to the review or the delivery. */
+  const cells = useSessionStorage<Cell[]>('armuto.choice', [])
+  /** What is swept on the board. */
+  const swept = useSessionStorage<Cell[]>('armuto.swept', [])
+  return { cells, swept }
 })

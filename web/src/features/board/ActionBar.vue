@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 
 import NextClip from '@/features/splices/NextClip.vue'
 import { spliceClips } from '@/features/splices/open'
-import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useBoard, type Action, type Cell, type Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -92,7 +92,7 @@ const skeleton = (id: number) => library.skeletons.find((body) => body.id === id
         size="small"
         :class="{ doing: action === next }"
         :disabled="working || !plans?.[action].count"
-        :title="`${word}: ${labelOf(SHORTCUTS.Board.shortcuts[action])}`"
+        v-bind="withKey('Board', action, word)"
         @click="emit('act', action)"
       >
         {{ word }} <span v-if="plans?.[action].count" class="mono number">{{ plans[action].count }}</span>

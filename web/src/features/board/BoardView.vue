@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { answer, client } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { asked, useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
 import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
@@ -29,10 +30,17 @@ const choice = useChoice()
 const route = useRoute()
 const router = useRouter()
 
-const text = ref('')
-const tag = ref('')
-const skeleton = ref<number | null>(null)
-const lit = ref<Mark[]>([])
+const text = ref(asked(route.query.find))
+const tag = ref(asked(route.query.tag))
+const skeleton = ref(Number(route.query.skeleton) || null)
+const MARKS: Mark[] = [...WORDS, 'sent back']
+const lit = ref(MARKS.filter((mark) => asked(route.query.state).split(',').includes(mark)))
+useAddress({
+  find: () => text.value,
+  tag: () => tag.value,
+  skeleton: () => String(skeleton.value ?? ''),
+  state: () => lit.value.join(),
+})
 const working = ref(false)
 const grid = ref<InstanceType<typeof BoardGrid>>()
 const plans = shallowRef<Record<Action, Plan> | null>(null)
@@ -146,9 +154,9 @@ const look = () => board.load().catch(messages.fail)
 watch(() => runs.moved, look)
 useChanges().on(['renditions', 'fittings', 'library', 'cast'], look)
 onMounted(async () => {
-  if (typeof route.query.find === 'string') text.value = route.query.find
-  if (typeof route.query.state === 'string') lit.value = [route.query.state as Mark]
   await board.load().catch(messages.fail)
+  sweep.toggle(choice.swept, false)
+  watch(sweep.cells, (now) => (choice.swept = now))
 })
 </script>
 

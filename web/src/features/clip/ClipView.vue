@@ -11,6 +11,7 @@ import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useLibrary, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -255,7 +256,13 @@ onBeforeUnmount(scene.close)
         <span class="space"></span>
         <span v-if="hasSteps" class="choice" role="group" aria-label="What is shown">
           <button :aria-pressed="!inTake" @click="showTake(false)">Refined</button>
-          <button :aria-pressed="inTake" title="The take as it came, to trim (T)" @click="showTake(true)">Take</button>
+          <button
+            :aria-pressed="inTake"
+            v-bind="withKey('Clip', 'showTake', 'The take as it came, to trim')"
+            @click="showTake(true)"
+          >
+            Take
+          </button>
         </span>
         <label class="follow"><input v-model="follow" type="checkbox" /> Camera follows</label>
       </div>

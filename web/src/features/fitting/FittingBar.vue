@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import NextClip from '@/features/splices/NextClip.vue'
 import { spliceClips } from '@/features/splices/open'
 import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useMessages } from '@/stores/messages'
 import { VIEWS } from './stances'
 
@@ -57,7 +58,7 @@ const emit = defineEmits<{ choose: [clip: number] }>()
       <div class="choice">
         <button
           :aria-pressed="rollMarkers"
-          title="Feathers on the quills show how bones are rolled"
+          v-bind="withKey('Stance', 'rollMarkers', 'Feathers on the quills show how bones are rolled')"
           @click="rollMarkers = !rollMarkers"
         >
           Feathers
@@ -65,12 +66,24 @@ const emit = defineEmits<{ choose: [clip: number] }>()
       </div>
     </template>
     <div class="choice" role="group" aria-label="How the two stand">
-      <button :aria-pressed="layout === 'beside'" @click="layout = 'beside'">Side by side</button>
-      <button :aria-pressed="layout === 'over'" @click="layout = 'over'">Laid over</button>
+      <button
+        v-bind="withKey('Fitting', 'layout', 'Side by side')"
+        :aria-pressed="layout === 'beside'"
+        @click="layout = 'beside'"
+      >
+        Side by side
+      </button>
+      <button
+        v-bind="withKey('Fitting', 'layout', 'Laid over each other')"
+        :aria-pressed="layout === 'over'"
+        @click="layout = 'over'"
+      >
+        Laid over
+      </button>
     </div>
     <div class="choice" role="group" aria-label="What is drawn of the character">
-      <button :aria-pressed="mesh" @click="mesh = !mesh">Mesh</button>
-      <button :aria-pressed="bones" @click="bones = !bones">Bones</button>
+      <button v-bind="withKey('Fitting', 'mesh')" :aria-pressed="mesh" @click="mesh = !mesh">Mesh</button>
+      <button v-bind="withKey('Fitting', 'bones')" :aria-pressed="bones" @click="bones = !bones">Bones</button>
     </div>
   </div>
 </template>

@@ -1,13 +1,10 @@
-<script lang="ts">
-export type Leaf = 'pair' | 'stance' | 'transfer' | 'touchup'
-</script>
-
 <script setup lang="ts">
 import TabList from '@/shared/frame/TabList.vue'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import FittingFile from './FittingFile.vue'
+import { LEAVES, type Leaf } from './leaves'
 import type { Fitting } from './weave'
 
-const LEAVES: Record<Leaf, string> = { pair: 'Pair', stance: 'Stance', transfer: 'Transfer', touchup: 'Touch up' }
 const leaf = defineModel<Leaf>({ required: true })
 defineProps<{ fitting: Fitting | null; busy: boolean }>()
 defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
@@ -20,7 +17,7 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
       <button
         class="plain word"
         :disabled="!fitting?.undo || busy"
-        :title="fitting?.undo ?? 'nothing to undo'"
+        v-bind="withKey('Fitting', 'undo', fitting?.undo ? `Undo: ${fitting.undo}` : 'Nothing to undo')"
         @click="$emit('undo')"
       >
         Undo
@@ -28,7 +25,7 @@ defineEmits<{ take: [file: File]; undo: []; redo: [] }>()
       <button
         class="plain word"
         :disabled="!fitting?.redo || busy"
-        :title="fitting?.redo ?? 'nothing to redo'"
+        v-bind="withKey('Fitting', 'redo', fitting?.redo ? `Redo: ${fitting.redo}` : 'Nothing to redo')"
         @click="$emit('redo')"
       >
         Redo

@@ -22,7 +22,7 @@ import StanceOverlay from './StanceOverlay.vue'
 import type { Wanted } from './stances'
 import ContactStrips from './ContactStrips.vue'
 import FittingBar from './FittingBar.vue'
-import FittingPane, { type Leaf } from './FittingPane.vue'
+import FittingPane from './FittingPane.vue'
 import TransferLeaf from './TransferLeaf.vue'
 import { useArrangement } from './useArrangement'
 import { useClipMotion } from './useClipMotion'
@@ -38,6 +38,7 @@ import { useRibbonRows } from './useRibbonRows'
 import { useRings } from './useRings'
 import { useSettling } from './useSettling'
 import { useStances } from './useStances'
+import { useViewOptions } from './useViewOptions'
 import { useWayBack } from './useWayBack'
 import type { Fitting } from './weave'
 
@@ -49,16 +50,6 @@ const cast = useCast()
 const sourceBones = ref<Bones | null>(null)
 const targetBones = ref<Bones | null>(null)
 const lost = ref(false)
-/** Where a link leads to: a leaf, and a frame of the clip. */
-const asked = { leaf: route.query.leaf, frame: route.query.frame === undefined ? null : Number(route.query.frame) || 0 }
-const leaf = ref<Leaf>((['stance', 'transfer', 'touchup'] as const).find((name) => name === asked.leaf) ?? 'pair')
-const layouts = ref<Partial<Record<Leaf, 'beside' | 'over'>>>({ stance: 'over' })
-const layout = computed({
-  get: () => layouts.value[leaf.value] ?? 'beside',
-  set: (now) => (layouts.value[leaf.value] = now),
-})
-const mesh = ref(true)
-const bones = ref(true)
 const mirror = ref(true)
 const pair = ref<InstanceType<typeof PairLeaf>>()
 const canvas = ref<HTMLCanvasElement>()
@@ -66,6 +57,7 @@ const frames = ref(1)
 const fps = ref(30)
 const player = usePlayer(frames, fps)
 const { frame, playing, loop, go, step } = player
+const { leaf, asked, layout, mesh, bones } = useViewOptions(player, frames)
 
 /** This view is made anew for another fitting, and may outlive its address by a request. */
 const id = Number(route.params.id)
@@ -138,7 +130,7 @@ const { pointed, held, changed, lit, light, lightChanges } = useHighlights({
   pairWith,
   reveal: stances.reveal,
 })
-const { place, lookAt, showFrame } = useArrangement({
+const { place, arrange, camera, lookAt, showFrame } = useArrangement({
   stage,
   fitting,
   character,
@@ -174,12 +166,11 @@ const motion = useClipMotion({
   fps,
   playing,
   go,
-  place,
+  place: arrange,
   showFrame,
   module,
   fittingId: id,
   trees,
-  asked: asked.frame,
   fromStart: () => leaf.value !== 'pair',
   ribbon: { drawRows, drawFigure },
 })
@@ -225,7 +216,10 @@ const flow = useLeafFlow({
   settling,
   touchups,
   motion,
-  place,
+  asked,
+  frame,
+  place: arrange,
+  camera,
   light,
   onStage: fittingStage,
   rendition,
@@ -234,13 +228,13 @@ const flow = useLeafFlow({
 })
 const standAs = (wanted: Wanted) => stand(wanted).then(() => (wanted.op === 'name' ? stances.loadOffers() : undefined))
 
-const choose = (wanted: number) => router.replace({ query: { clip: wanted } })
+const choose = (wanted: number) => router.replace({ query: { clip: wanted, leaf: route.query.leaf } })
 
 const { review, back } = useWayBack(clip, frame)
 const drop = useDropOnFitting(character)
 useFindingKeys(findings, frame, go)
 usePlayerKeys(player, frames)
-useFittingKeys({ menu: atPointer, mesh, bones, layout, undo, redo, frameAll: () => place(true), back })
+useFittingKeys({ menu: atPointer, leaf, mesh, bones, layout, undo, redo, frameAll: () => place(true), back })
 onMounted(() => void flow.open(route.query))
 </script>
 

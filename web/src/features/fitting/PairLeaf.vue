@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useAddress } from '@/shared/useAddress'
 import type { Bones } from '@/stores/cast'
 import type { Edit, Follows } from './useFitting'
 import PairFinder from './PairFinder.vue'
@@ -27,7 +30,8 @@ const emit = defineEmits<{
 }>()
 const mirror = defineModel<boolean>('mirror', { required: true })
 const held = defineModel<{ which: Which; bone: string } | null>('held', { required: true })
-const group = ref<Group>('Body')
+const group = ref<Group>(GROUPS.find((name) => name === useRoute().query.group) ?? 'Body')
+useAddress({ group: () => (group.value === 'Body' ? '' : group.value) })
 const here = ref<string | null>(null)
 const weave = ref<InstanceType<typeof Weave>>()
 const finder = ref<InstanceType<typeof PairFinder>>()
@@ -266,7 +270,9 @@ defineExpose({ take, show })
       @choose="chosen"
       @cancel="weave?.focus(here ?? '')"
     />
-    <label class="mirror"><input v-model="mirror" type="checkbox" /> Other side follows</label>
+    <label class="mirror" v-bind="withKey('Pairing', 'mirror')"
+      ><input v-model="mirror" type="checkbox" /> Other side follows</label
+    >
   </div>
   <div class="heads">
     <span class="quiet">source</span

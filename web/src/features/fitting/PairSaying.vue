@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import type { Bones } from '@/stores/cast'
 import type { Follows } from './useFitting'
 import { SURE, type Fitting, type Which } from './weave'
@@ -98,24 +99,41 @@ const out = computed(() => !!shown.value && props.fitting.left_out.includes(show
       <button
         class="plain word"
         :disabled="!shown?.pair || shown.pair.confirmed"
-        title="C"
+        v-bind="withKey('Pairing', 'confirm')"
         @click="emit('act', 'confirm')"
       >
         Confirm
       </button>
-      <button class="plain word" :disabled="!shown?.pair" title="Shift C" @click="emit('act', 'confirm limb')">
+      <button
+        class="plain word"
+        :disabled="!shown?.pair"
+        v-bind="withKey('Pairing', 'confirmLimb')"
+        @click="emit('act', 'confirm limb')"
+      >
         Confirm limb
       </button>
-      <button class="plain word" :disabled="!shown?.pair" title="X" @click="emit('act', 'remove')">Remove</button>
+      <button
+        class="plain word"
+        :disabled="!shown?.pair"
+        v-bind="withKey('Pairing', 'remove')"
+        @click="emit('act', 'remove')"
+      >
+        Remove
+      </button>
       <button
         class="plain word"
         :disabled="!shown?.key || shown.key.startsWith('+')"
-        title="L"
+        v-bind="withKey('Pairing', 'leaveOut')"
         @click="emit('act', 'leave out')"
       >
         {{ out ? 'Take back in' : 'Leave out' }}
       </button>
-      <button class="plain word" :disabled="!shown?.pair?.part" title="S" @click="emit('act', 'swap')">
+      <button
+        class="plain word"
+        :disabled="!shown?.pair?.part"
+        v-bind="withKey('Pairing', 'swap')"
+        @click="emit('act', 'swap')"
+      >
         Swap sides
       </button>
       <label v-if="shown?.pair && !shown.pair.part" class="moves"

@@ -2,6 +2,7 @@
 import type { Vector3 } from 'three'
 import { computed } from 'vue'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import AxisTurns from './AxisTurns.vue'
 import { axesOf, type Axes, type BonePose } from './stanceGeometry'
 import type { StanceRow, Wanted } from './stances'
@@ -43,6 +44,7 @@ function turn(axis: number[], degrees: number) {
     <div class="line">
       <button
         class="plain word"
+        v-bind="withKey('Stance', 'reset')"
         :disabled="!turned"
         @click="emit('stand', { op: 'reset', side: chosen.which, bone: chosen.bone })"
       >
@@ -52,7 +54,9 @@ function turn(axis: number[], degrees: number) {
         <button class="plain word" @click="emit('stand', { op: 'reset', side: chosen.which, limb: row.limb })">
           Reset {{ row.limb }}
         </button>
-        <button class="plain word" @click="emit('limb')">Align {{ row.limb }}</button>
+        <button class="plain word" v-bind="withKey('Stance', 'alignLimb')" @click="emit('limb')">
+          Align {{ row.limb }}
+        </button>
       </template>
     </div>
   </div>

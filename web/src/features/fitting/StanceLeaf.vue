@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import type { Bones } from '@/stores/cast'
 import StanceBone from './StanceBone.vue'
@@ -129,7 +130,9 @@ useShortcuts('Stance', {
       />
       <StanceMeasures :measures="fitting.measures" :character="character" @stand="emit('stand', $event)" />
       <div class="acts">
-        <v-btn class="doing" size="small" @click="emit('stand', { op: 'align' })">Align all</v-btn>
+        <v-btn class="doing" size="small" v-bind="withKey('Stance', 'align')" @click="emit('stand', { op: 'align' })"
+          >Align all</v-btn
+        >
         <v-menu>
           <template #activator="{ props: menu }"
             ><button class="plain word" v-bind="menu">Align a limb</button></template
@@ -169,10 +172,17 @@ useShortcuts('Stance', {
         >
           Reset all
         </button>
-        <button class="plain word" :aria-pressed="comparing" @click="stances.compare(!comparing)">
+        <button
+          class="plain word"
+          v-bind="withKey('Stance', 'compare')"
+          :aria-pressed="comparing"
+          @click="stances.compare(!comparing)"
+        >
           {{ comparing ? 'Now' : 'Before' }}
         </button>
-        <label class="mirror"><input v-model="mirror" type="checkbox" /> Other side follows</label>
+        <label class="mirror" v-bind="withKey('Stance', 'mirror')"
+          ><input v-model="mirror" type="checkbox" /> Other side follows</label
+        >
       </div>
     </div>
     <div ref="list" class="list" role="group" aria-label="What is left, part by part">

@@ -1,6 +1,7 @@
 import type { Ref, ShallowRef } from 'vue'
 
 import type { RibbonRow } from '@/shared/player/PoseRibbon.vue'
+import { useKeptCamera } from '@/shared/player/useKeptCamera'
 import type { Stage } from '@/stage/stage'
 import type { Bones, Character } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -39,8 +40,14 @@ export function useArrangement(around: {
       beside: around.beside(),
     }
   }
-  /** Stand the two side by side or over each other; look: at both. */
+  const camera = useKeptCamera(stage)
+  /** Stand the two side by side or over each other; look: at both, wherever somebody had turned the camera to. */
   function place(look: boolean) {
+    if (look) camera.forget()
+    arrange(look)
+  }
+  /** The same, without forgetting that. */
+  function arrange(look: boolean) {
     const bodies = pose()
     if (!bodies) return
     setUp(bodies, look, around.inStances() ? stances.view.value : 'Motion')
@@ -59,5 +66,5 @@ export function useArrangement(around: {
     const bodies = around.inStances() && stances.view.value === 'Both' ? pose() : null
     if (bodies) inPlace(bodies, besideStances(bodies))
   }
-  return { place, lookAt, showFrame }
+  return { place, arrange, camera, lookAt, showFrame }
 }

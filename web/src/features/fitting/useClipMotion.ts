@@ -23,8 +23,7 @@ export function useClipMotion(around: {
   frames: Ref<number>
   fps: Ref<number>
   playing: Ref<boolean>
-  /** The frame that a link leads to, and whether the clip begins at its start rather than where most happens. */
-  asked: number | null
+  /** Whether a clip begins at its start rather than where most happens. */
   fromStart: () => boolean
   go: (frame: number) => void
   ribbon: Pick<Ribbon, 'drawRows' | 'drawFigure'>
@@ -35,8 +34,8 @@ export function useClipMotion(around: {
   const library = useLibrary()
   let fetching: AbortController | undefined
 
-  /** again: for another clip, which begins at its frame, and is looked at. */
-  async function load(again: boolean) {
+  /** again: for another clip, which begins at its frame, and is looked at. at: at another frame than that. */
+  async function load(again: boolean, at: number | null = null) {
     const [now, module, row] = [stage.value, around.module(), clip.value]
     if (!now || !module || !row || !around.fitting.value || !trees.source.value || !trees.target.value) return
     stop()
@@ -53,7 +52,7 @@ export function useClipMotion(around: {
       now.figure('character')?.play(transferred)
       frames.value = positions.frames
       fps.value = positions.fps
-      if (again && around.asked !== null) go(around.asked)
+      if (again && at !== null) go(at)
       else if (again) go(history.state.play || around.fromStart() ? 0 : busiest(positions, trees.source.value))
       around.ribbon.drawRows(positions.frames, tree, positions)
       now.setFrame(frame.value)

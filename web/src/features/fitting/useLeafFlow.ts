@@ -5,13 +5,14 @@ import { useTheme } from 'vuetify'
 import { Gone } from '@/api/client'
 import type { Finding } from '@/features/touchups/touchups'
 import type { TouchUps } from '@/features/touchups/useTouchUps'
+import type { useKeptCamera } from '@/shared/player/useKeptCamera'
 import { useCast, type Bones, type Character } from '@/stores/cast'
 import { useConnection } from '@/stores/connection'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import type { Rendition } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
-import type { Leaf } from './FittingPane.vue'
+import type { Leaf } from './leaves'
 import type { useClipMotion } from './useClipMotion'
 import type { BoneOf } from './useHighlights'
 import type { useSettling } from './useSettling'
@@ -30,6 +31,10 @@ export function useLeafFlow(around: {
   touchups: TouchUps
   motion: ReturnType<typeof useClipMotion>
   place: (look: boolean) => void
+  camera: ReturnType<typeof useKeptCamera>
+  /** The frame that a link leads to, and the one in view. */
+  asked: number | null
+  frame: Ref<number>
   light: () => void
   onStage: { open: () => Promise<boolean>; close: () => void }
   fitting: Ref<Fitting | null>
@@ -63,7 +68,7 @@ export function useLeafFlow(around: {
       void around.askWhy(clip.value?.id)
       await around.lookUp()
       await nextTick()
-      await openTheStage()
+      await openTheStage(around.asked)
       const findings = around.rendition.value?.newest?.findings ?? []
       const found = findings.find((row) => row.kind === asked.finding && row.part === asked.part)
       if (found) await touchUp(found)
@@ -95,16 +100,19 @@ export function useLeafFlow(around: {
   onScopeDispose(() => clearTimeout(waiting))
   /** What the leaf that is open shows of the clip. */
   const ofLeaf = () => Promise.all([measure(), touchups.load()])
-  async function openTheStage() {
+  /** frame: which one is seen first; where there is none, the one that the clip begins at. */
+  async function openTheStage(frame: number | null) {
     if (!(await around.onStage.open())) return
-    await motion.load(true)
+    await motion.load(true, frame)
     if (leaf.value === 'stance') await toStances()
     else if (leaf.value === 'touchup') await touchups.load()
+    around.camera.restore()
   }
 
   watch(leaf, (now, before) => {
     around.held.value = null
     if (before === 'touchup') touchups.leave()
+    around.camera.forget()
     if (now === 'stance') return void toStances().catch(messages.fail)
     if (now === 'pair') return place(true)
     void ofLeaf()
@@ -115,6 +123,7 @@ export function useLeafFlow(around: {
     () => clip.value?.id,
     (now, before) => {
       if (!now || !before) return
+      around.camera.forget()
       void around.askWhy(now)
       void around.lookUp().catch(messages.fail)
       settling.forget()
@@ -127,7 +136,7 @@ export function useLeafFlow(around: {
     () => theme.global.name.value,
     async () => {
       around.onStage.close()
-      await openTheStage()
+      await openTheStage(around.frame.value)
     },
     { flush: 'post' },
   )

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useAddress } from '@/shared/useAddress'
 import { MOTION } from '@/stores/arrivals'
 import { useCast } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
@@ -23,8 +24,9 @@ const cast = useCast()
 const intake = useIntake()
 const route = useRoute()
 const router = useRouter()
-const retired = ref(false)
-const filter = useClipFilter(retired)
+const retired = ref(route.query.retired === 'yes')
+const filter = useClipFilter(retired, route.query)
+useAddress(filter.inAddress)
 const { skeleton, present, shown, isFiltered, clear } = filter
 const selected = ref(new Set<number>())
 const renaming = ref(false)

@@ -1,5 +1,7 @@
 import { computed, reactive, ref, type Ref } from 'vue'
+import type { LocationQuery } from 'vue-router'
 
+import { asked } from '@/shared/useAddress'
 import { useLibrary, type Clip } from '@/stores/library'
 
 const LENGTHS: Record<string, (seconds: number) => boolean> = {
@@ -15,12 +17,29 @@ const ORDERS: Record<string, (a: Clip, b: Clip) => number> = {
 }
 const TRAVELS_FROM = 0.3
 
-/** Which clips of the library are shown, and in which order. An empty choice asks for nothing. */
-export function useClipFilter(retired: Ref<boolean>) {
+/** Which clips of the library are shown, and in which order. An empty choice asks for nothing. query: of an address. */
+export function useClipFilter(retired: Ref<boolean>, query: LocationQuery = {}) {
   const library = useLibrary()
-  const skeleton = ref<number | null>(null)
-  const order = ref('name')
-  const choices = reactive({ text: '', tag: '', length: '', travel: '', loop: '' })
+  const skeleton = ref(Number(query.skeleton) || null)
+  const order = ref(asked(query.order) in ORDERS ? asked(query.order) : 'name')
+  const choices = reactive({
+    text: asked(query.find),
+    tag: asked(query.tag),
+    length: asked(query.length) in LENGTHS ? asked(query.length) : '',
+    travel: asked(query.travel),
+    loop: asked(query.loop),
+  })
+  /** As it is kept in the address. */
+  const inAddress = {
+    skeleton: () => String(skeleton.value ?? ''),
+    order: () => (order.value === 'name' ? '' : order.value),
+    find: () => choices.text ?? '',
+    tag: () => choices.tag ?? '',
+    length: () => choices.length ?? '',
+    travel: () => choices.travel ?? '',
+    loop: () => choices.loop ?? '',
+    retired: () => (retired.value ? 'yes' : ''),
+  }
 
   const skeletonNames = computed(() => new Map(library.skeletons.map(({ id, name }) => [id, name])))
   const present = computed(() => library.clips.filter((clip) => clip.retired === retired.value))
@@ -47,5 +66,5 @@ export function useClipFilter(retired: Ref<boolean>) {
     Object.assign(choices, { text: '', tag: '', length: '', travel: '', loop: '' })
     skeleton.value = null
   }
-  return { skeleton, order, choices, present, shown, isFiltered, clear }
+  return { skeleton, order, choices, present, shown, isFiltered, clear, inAddress }
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import type { Rendition } from '@/stores/renditions'
 import type { Against } from './useReviewStage'
 
@@ -37,11 +38,15 @@ const furthest = computed(() => {
       <button :aria-pressed="against === 'cast'" @click="against = 'cast'">All who perform it</button>
     </div>
     <div class="choice" role="group" aria-label="How they stand">
-      <button :aria-pressed="beside" @click="beside = true">Side by side</button>
-      <button :aria-pressed="!beside" @click="beside = false">Over each other</button>
+      <button v-bind="withKey('Review', 'layout', 'Side by side')" :aria-pressed="beside" @click="beside = true">
+        Side by side
+      </button>
+      <button v-bind="withKey('Review', 'layout', 'Over each other')" :aria-pressed="!beside" @click="beside = false">
+        Over each other
+      </button>
     </div>
-    <label><input v-model="mesh" type="checkbox" /> Mesh</label>
-    <label><input v-model="bones" type="checkbox" /> Bones</label>
+    <label v-bind="withKey('Review', 'mesh')"><input v-model="mesh" type="checkbox" /> Mesh</label>
+    <label v-bind="withKey('Review', 'bones')"><input v-model="bones" type="checkbox" /> Bones</label>
     <span v-if="furthest" class="quiet">
       furthest apart <span class="mono">{{ furthest.most.toFixed(1) }} cm</span> at
       <button class="plain word mono" @click="emit('frame', furthest.frame)">frame {{ furthest.frame }}</button>

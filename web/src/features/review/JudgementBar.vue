@@ -2,7 +2,7 @@
 import { nextTick, ref, watch } from 'vue'
 
 import StateMark from '@/features/board/StateMark.vue'
-import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import type { State } from '@/stores/board'
 import type { Rendition } from '@/stores/renditions'
 
@@ -23,7 +23,6 @@ const emit = defineEmits<{
 const writing = ref(false)
 const note = ref('')
 const field = ref<HTMLInputElement>()
-const KEYS = SHORTCUTS.Review.shortcuts
 
 watch(
   () => props.judged,
@@ -58,18 +57,22 @@ defineExpose({ write })
       v-else
       size="small"
       :class="{ doing: rendition.state !== 'accepted' }"
-      :title="labelOf(KEYS.accept)"
+      v-bind="withKey('Review', 'accept')"
       :disabled="rendition.state === 'accepted' || !rendition.newest"
       @click="emit('accept')"
       >Accept</v-btn
     >
-    <v-btn size="small" :disabled="!rendition.newest" :title="labelOf(KEYS.sendBack)" @click="write(rendition.note)"
+    <v-btn
+      size="small"
+      :disabled="!rendition.newest"
+      v-bind="withKey('Review', 'sendBack')"
+      @click="write(rendition.note)"
       >Send back</v-btn
     >
-    <v-btn size="small" :title="`At this frame (${labelOf(KEYS.touchUp)})`" @click="emit('touchUp')">Touch up</v-btn>
-    <v-btn size="small" :title="labelOf(KEYS.fitting)" @click="emit('fitting')">Fitting at this frame</v-btn>
+    <v-btn size="small" v-bind="withKey('Review', 'touchUp', 'At this frame')" @click="emit('touchUp')">Touch up</v-btn>
+    <v-btn size="small" v-bind="withKey('Review', 'fitting')" @click="emit('fitting')">Fitting at this frame</v-btn>
     <v-btn size="small" :disabled="!rendition.newest" @click="emit('intoFile')">Into a file</v-btn>
-    <v-btn size="small" :title="labelOf(KEYS.next)" @click="emit('next')">Next</v-btn>
+    <v-btn size="small" v-bind="withKey('Review', 'next')" @click="emit('next')">Next</v-btn>
   </div>
   <form v-if="writing" class="note" @submit.prevent="send">
     <label for="note">What is to be mended</label>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
@@ -45,9 +46,9 @@ const { id } = queue
 
 const rendition = ref<Rendition | null>(null)
 const against = ref<Against>('source')
-const beside = ref(true)
-const mesh = ref(true)
-const bones = ref(false)
+const beside = useLocalStorage('armuto.review.beside', true)
+const mesh = useLocalStorage('armuto.review.mesh', true)
+const bones = useLocalStorage('armuto.review.bones', false)
 const puttingIntoFile = ref(false)
 const ready = ref(false)
 /** How far the result is from the one it is compared with, centimetres in each frame. */

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, client } from '@/api/client'
 import { fetchPositions } from '@/api/motion'
 import TabList from '@/shared/frame/TabList.vue'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useDraft } from '@/shared/useDraft'
 import { useLatest } from '@/shared/useLatest'
 import type { Positions } from '@/stage/motion'
@@ -147,8 +148,12 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
         @change="rename"
         @keydown.enter="($event.target as HTMLInputElement).blur()"
       />
-      <button class="plain word" :disabled="!undoable" title="Undo (Ctrl Z)" @click="emit('undo')">Undo</button>
-      <button class="plain word" :disabled="!redoable" title="Redo (Ctrl Shift Z)" @click="emit('redo')">Redo</button>
+      <button class="plain word" :disabled="!undoable" v-bind="withKey('Splice', 'undo')" @click="emit('undo')">
+        Undo
+      </button>
+      <button class="plain word" :disabled="!redoable" v-bind="withKey('Splice', 'redo')" @click="emit('redo')">
+        Redo
+      </button>
     </div>
     <SpanFields
       :splice="splice"

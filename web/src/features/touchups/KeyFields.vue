@@ -3,6 +3,7 @@ import { computed } from 'vue'
 
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { axisNames, keyAt, unitOf, type KeyPath } from './touchups'
 import type { TouchUps } from './useTouchUps'
 
@@ -66,15 +67,21 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
       <span class="space"></span>
       <button
         class="plain word"
-        title="Set them once more, from the playhead on (V)"
+        v-bind="withKey('Touch up', 'copy', 'Set them once more, from the playhead on')"
         @click="ofKeys({ op: 'copy', frame })"
       >
         Copy to {{ frame }}
       </button>
-      <button class="plain word" title="To the other side as well (T)" @click="ofKeys({ op: 'mirror', frame })">
+      <button
+        class="plain word"
+        v-bind="withKey('Touch up', 'mirror', 'To the other side as well')"
+        @click="ofKeys({ op: 'mirror', frame })"
+      >
         Mirror
       </button>
-      <button class="plain word" title="Remove (X)" @click="ofKeys({ op: 'delete' })">Remove</button>
+      <button class="plain word" v-bind="withKey('Touch up', 'remove', 'Remove')" @click="ofKeys({ op: 'delete' })">
+        Remove
+      </button>
     </div>
     <template v-if="single && single.key.frame !== null">
       <div class="fields">

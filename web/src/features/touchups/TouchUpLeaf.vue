@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 
 import AxisTurns from '@/features/fitting/AxisTurns.vue'
 import FileButton from '@/shared/frame/FileButton.vue'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import CarryDialog from './CarryDialog.vue'
 import KeyFields from './KeyFields.vue'
@@ -113,7 +114,12 @@ useShortcuts('Touch up', {
         </select>
         <span v-if="bone" class="mono quiet">{{ bone.bone }}</span>
         <span class="space"></span>
-        <button v-if="bone" class="plain word" title="Hold what is there by a key at the playhead (K)" @click="setKey">
+        <button
+          v-if="bone"
+          class="plain word"
+          v-bind="withKey('Touch up', 'key', 'Hold what is there by a key at the playhead')"
+          @click="setKey"
+        >
           Set a key
         </button>
       </div>

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useArrivals } from '@/stores/arrivals'
 import { useIntake } from '@/stores/intake'
 import { timeLeft, useRuns } from '@/stores/runs'
@@ -103,8 +104,10 @@ function switchTheme() {
         class="end runs"
         >Runs</router-link
       >
-      <button class="plain end" @click="emit('find')">Find <kbd>Ctrl K</kbd></button>
-      <button class="plain end" @click="emit('keys')">Keys <kbd>?</kbd></button>
+      <button class="plain end" v-bind="withKey('Everywhere', 'find')" @click="emit('find')">
+        Find <kbd>Ctrl K</kbd>
+      </button>
+      <button class="plain end" v-bind="withKey('Everywhere', 'keys')" @click="emit('keys')">Keys <kbd>?</kbd></button>
       <button class="plain end" :aria-pressed="isNight" @click="switchTheme">{{ isNight ? 'Day' : 'Night' }}</button>
     </div>
   </header>

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { withKey } from '@/shared/shortcuts/shortcuts'
+
 /** Play, step, repeat, and where in time the frame is. */
 const props = defineProps<{ frame: number; frames: number; fps: number }>()
 const playing = defineModel<boolean>('playing', { required: true })
@@ -16,15 +18,29 @@ const emit = defineEmits<{ step: [by: number] }>()
 
 <template>
   <div class="transport">
-    <button class="plain play" :aria-label="playing ? 'Pause' : 'Play'" @click="playing = !playing">
+    <button
+      class="plain play"
+      :aria-label="playing ? 'Pause' : 'Play'"
+      v-bind="withKey('Playing', 'play')"
+      @click="playing = !playing"
+    >
       <svg width="16" height="16" aria-hidden="true">
         <path v-if="playing" d="M3 2h3.6v12H3zM9.4 2H13v12H9.4z" fill="currentColor" />
         <path v-else d="M3 1.5 14 8 3 14.5z" fill="currentColor" />
       </svg>
       {{ playing ? 'Pause' : 'Play' }}
     </button>
-    <button class="plain word" aria-label="One frame back" @click="emit('step', -1)">Back</button>
-    <button class="plain word" aria-label="One frame on" @click="emit('step', 1)">On</button>
+    <button
+      class="plain word"
+      aria-label="One frame back"
+      v-bind="withKey('Playing', 'back')"
+      @click="emit('step', -1)"
+    >
+      Back
+    </button>
+    <button class="plain word" aria-label="One frame on" v-bind="withKey('Playing', 'on')" @click="emit('step', 1)">
+      On
+    </button>
     <label class="loop"><input v-model="loop" type="checkbox" /> Repeat</label>
     <span class="mono time">{{ time }}</span>
     <span class="space"></span>

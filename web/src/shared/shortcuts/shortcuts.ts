@@ -92,6 +92,8 @@ export const SHORTCUTS = {
       bones: { keys: 'b', does: 'bones on and off' },
       layout: { keys: 'o', does: 'side by side or laid over each other' },
       frameAll: { keys: 'f', does: 'frame both figures' },
+      leafBefore: { keys: ',', does: 'the leaf before: pair, stance, transfer, touch up' },
+      leafAfter: { keys: '.', does: 'the leaf after it' },
       review: { keys: 'r', does: 'back to the review that one came from' },
       closeMenu: { keys: 'escape', does: 'close the choice of rings' },
       ...HISTORY,
@@ -219,4 +221,35 @@ export function labelOf({ keys, label }: Shortcut): string {
       .map((keysTogether) => keysTogether.split('+').map(word).join(' '))
       .join(' or ')
   )
+}
+
+const ARIA: Record<string, string> = {
+  cmd: 'Control',
+  ctrl: 'Control',
+  shift: 'Shift',
+  alt: 'Alt',
+  arrowleft: 'ArrowLeft',
+  arrowright: 'ArrowRight',
+  arrowup: 'ArrowUp',
+  arrowdown: 'ArrowDown',
+}
+/** How a shortcut is written in `aria-keyshortcuts`: "Control+Shift+Z", alternatives with a space between. */
+export function ariaOf({ keys, label }: Shortcut): string {
+  const written = label?.length === 1 ? label : keys
+  const name = (key: string) => ARIA[key] ?? key[0].toUpperCase() + key.slice(1)
+  return written
+    .split(/(?<=.)\/(?=.)/)
+    .map((keysTogether) => keysTogether.split('+').map(name).join('+'))
+    .join(' ')
+}
+
+/** Attributes of a control that a key does the same as: what it does, with the key, for those who point and listen. */
+export function withKey<Group extends ShortcutGroup>(
+  group: Group,
+  name: keyof (typeof SHORTCUTS)[Group]['shortcuts'],
+  title?: string,
+) {
+  const shortcut: Shortcut = (SHORTCUTS[group].shortcuts as Record<PropertyKey, Shortcut>)[name]
+  const does = title ?? shortcut.does[0].toUpperCase() + shortcut.does.slice(1)
+  return { title: `${does} (${labelOf(shortcut)})`, 'aria-keyshortcuts': ariaOf(shortcut) }
 }

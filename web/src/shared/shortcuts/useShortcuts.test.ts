@@ -2,7 +2,7 @@ import { mount } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { defineComponent, h } from 'vue'
 
-import { labelOf, SHORTCUTS, type Shortcut, type ShortcutGroup } from './shortcuts'
+import { ariaOf, labelOf, SHORTCUTS, type Shortcut, type ShortcutGroup } from './shortcuts'
 import { activeGroups, useShortcuts, type Handlers } from './useShortcuts'
 
 let mounted: ReturnType<typeof mount>[] = []
@@ -129,5 +129,13 @@ describe('the table of shortcuts', () => {
     expect(written({ keys: 'cmd+shift+z' })).toBe('Ctrl Shift Z')
     expect(written({ keys: 'n/arrowdown' })).toBe('N or ↓')
     expect(written({ keys: '//shift+/', label: '/' })).toBe('/')
+  })
+  it('writes keys as assistive technology reads them', () => {
+    const written = ({ keys, label }: Partial<Shortcut>) => ariaOf({ keys: keys!, label, does: '' })
+    expect(written({ keys: 'cmd+shift+z' })).toBe('Control+Shift+Z')
+    expect(written({ keys: 'n/arrowdown' })).toBe('N ArrowDown')
+    expect(written({ keys: '//shift+/', label: '/' })).toBe('/')
+    expect(written({ keys: 'x/delete/backspace', label: 'X' })).toBe('X')
+    expect(written({ keys: '?/shift+?', label: '?' })).toBe('?')
   })
 })

@@ -20,9 +20,20 @@ const OWN_KEYS: Record<string, string[]> = {
   range: ['ArrowLeft', 'ArrowRight', 'ArrowUp', 'ArrowDown', 'Home', 'End', 'PageUp', 'PageDown'],
 }
 
+/** The button, box or link that was pressed by pointer last, until the focus goes elsewhere. */
+let pressed: Element | null = null
+addEventListener('pointerdown', ({ target }) => (pressed = controlAt(target)), true)
+addEventListener('focusin', ({ target }) => target !== pressed && (pressed = null), true)
+addEventListener('keydown', ({ key }) => key === 'Tab' && (pressed = null), true)
+
+function controlAt(target: EventTarget | null): Element | null {
+  const at = (target as Element | null)?.closest?.('input, textarea, select, [contenteditable], button, a, label')
+  return (at instanceof HTMLLabelElement ? at.control : at) ?? null
+}
+
 /** Whether a key is meant for the control that has the focus: text that is typed, a choice, or a button's own key. */
 export function isOwnKey(event: KeyboardEvent): boolean {
-  const control = (event.target as Element | null)?.closest?.('input, textarea, select, [contenteditable], button, a')
+  const control = controlAt(event.target)
   if (!control) return false
   const name = control.tagName.toLowerCase()
   const kind = name === 'input' ? (control as HTMLInputElement).type : name
@@ -39,14 +50,18 @@ export function useShortcuts<Group extends ShortcutGroup>(group: Group, handlers
   const applies = (event: KeyboardEvent) => {
     if (event.defaultPrevented) return false
     const target = event.target as Element | null
-    if (group === 'Everywhere') return event.ctrlKey || event.metaKey || !isOwnKey(event)
-    return !isOwnKey(event) && !target?.closest?.('[role="dialog"]')
+    // Who pressed a button by pointer goes on with the view's keys; Space would only press it once more.
+    const isOwn = isOwnKey(event) && !(event.key === ' ' && pressed && pressed === controlAt(target))
+    if (group === 'Everywhere') return event.ctrlKey || event.metaKey || !isOwn
+    return !isOwn && !target?.closest?.('[role="dialog"]')
   }
   for (const [name, handle] of Object.entries<Handler>(handlers))
     useHotkey(
       shortcuts[name].keys,
       (event) => {
-        if (applies(event) && handle(event) !== false) event.preventDefault()
+        if (!applies(event) || handle(event) === false) return
+        event.preventDefault()
+        if (event.key === ' ') addEventListener('keyup', (up) => up.preventDefault(), { once: true, capture: true })
       },
       // Whether a key is heard is judged above: a slider that was moved has the focus, and takes no text.
       { inputs: true, preventDefault: false },

@@ -1,0 +1,157 @@
+"""Going on from where one is: with the keys after the pointer, with the focus in another view, and after a reload."""
+
+from playwright.sync_api import Locator, expect
+
+from studio.fittings.models import Fitting
+from studio.tests.browser.full_studio import FullStudio
+
+CAMERA = "() => [...armuto.stage.camera.position.toArray(), ...armuto.stage.controls.target.toArray()]"
+
+
+class GoingOn(FullStudio):
+    def setUp(self) -> None:
+        super().setUp()
+        self.fitting = f"/fittings/{Fitting.objects.get(character__name='porter').pk}"
+
+    def button(self, name: str) -> Locator:
+        return self.page.get_by_role("button", name=name, exact=True)
+
+    def focused(self) -> str:
+        return self.page.evaluate("() => document.activeElement.id || document.activeElement.textContent.trim()")
+
+    def open_fitting(self, query: str = "") -> None:
+        self.go(self.fitting + query)
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().character")
+        expect(self.page.get_by_text("Fetching")).to_have_count(0)
+        self.page.wait_for_load_state("networkidle")
+
+    def test_keys_after_the_pointer_and_back_to_the_pointer(self) -> None:
+        self.open_fitting("?leaf=transfer&frame=20")
+        self.at_frame(20)
+        mesh = self.button("Mesh")
+        mesh.click()
+        expect(mesh).to_have_attribute("aria-pressed", "false")
+        self.page.keyboard.press("Space")
+        expect(self.button("Pause")).to_be_visible()
+        self.page.keyboard.press("Space")
+        expect(self.button("Play")).to_be_visible()
+        expect(mesh).to_have_attribute("aria-pressed", "false")
+        # Who came to it by Tab presses it by Space.
+        self.page.keyboard.press("Tab")
+        self.page.keyboard.press("Shift+Tab")
+        self.page.keyboard.press("Space")
+        expect(mesh).to_have_attribute("aria-pressed", "true")
+        expect(self.button("Play")).to_be_visible()
+        # After a slider its own keys are the slider's, all others the view's.
+        self.page.get_by_role("slider").first.focus()
+        self.page.keyboard.press("b")
+        expect(self.button("Bones")).to_have_attribute("aria-pressed", "false")
+        self.page.keyboard.press(",")
+        expect(self.page.get_by_role("tab", name="Stance")).to_have_attribute("aria-selected", "true")
+        for key, leaf in ((",", "Pair"), (".", "Stance"), (".", "Transfer"), (".", "Touch up"), (".", "Touch up")):
+            self.page.keyboard.press(key)
+            expect(self.page.get_by_role("tab", name=leaf)).to_have_attribute("aria-selected", "true")
+
+    def test_the_focus_is_never_lost(self) -> None:
+        self.go("/library")
+        self.button("Accept").or_(self.page.get_by_text("walk")).first.wait_for()
+        self.page.keyboard.press("Tab")
+        self.assertEqual(self.focused(), "To the content")
+        self.page.keyboard.press("Enter")
+        self.assertEqual(self.focused(), "content")
+        # Another view begins at its content, whoever asked for it.
+        board = self.page.locator("nav").get_by_role("link", name="Board")
+        board.focus()
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("heading", name="Board")).to_be_visible()
+        expect(self.page.locator("#content:focus-within")).to_be_visible()
+        # What is closed hands on to where somebody was before it.
+        board.focus()
+        for key in ("Control+k", "?"):
+            self.page.keyboard.press(key)
+            dialog = self.page.get_by_role("dialog").filter(visible=True)
+            expect(dialog.locator(":focus")).to_have_count(1)
+            self.page.keyboard.press("Escape")
+            expect(dialog).to_have_count(0)
+            expect(board).to_be_focused()
+        # So does what is put away.
+        self.nav("Library")
+        self.page.get_by_label("Select walk").first.check()
+        self.button("Retire").click()
+        dismiss = self.button("Dismiss").first
+        dismiss.focus()
+        self.page.keyboard.press("Enter")
+        expect(dismiss).to_have_count(0)
+        expect(self.page.locator("body:focus")).to_have_count(0)
+        self.assertNotEqual(self.page.evaluate("document.activeElement.tagName"), "BODY")
+
+    def test_keys_are_written_on_what_they_do(self) -> None:
+        """Where a control has a key, those who point read it and those who listen hear it."""
+        self.open_fitting("?leaf=pair")
+        self.page.get_by_role("button", name="left hand").or_(self.page.locator(".bone.paired")).first.click()
+        for name, keys, title in (
+            ("Find", "Control+K", "Ctrl K"),
+            ("Play", "Space", "Space"),
+            ("Mesh", "M", "(M)"),
+            ("Laid over", "O", "(O)"),
+            ("Remove", "X", "(X)"),
+            ("Undo", "Control+Z", "(Ctrl Z)"),
+            ("One frame on", "ArrowRight", "(→)"),
+        ):
+            with self.subTest(name):
+                control = self.page.get_by_role("button", name=name).first
+                expect(control).to_have_attribute("aria-keyshortcuts", keys)
+                self.assertIn(title, control.get_attribute("title") or "")
+
+    def test_a_fitting_is_as_it_was_after_a_reload_and_by_night(self) -> None:
+        self.open_fitting()
+        self.button("Mesh").click()
+        self.page.get_by_role("tab", name="Transfer").click()
+        self.button("Laid over").click()
+        self.page.locator("canvas").first.hover()
+        self.page.mouse.down()
+        self.page.mouse.move(700, 300, steps=3)
+        self.page.mouse.up()
+        self.page.get_by_label("Frame", exact=True).or_(self.page.get_by_role("slider")).first.focus()
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        frame = self.page.evaluate("armuto.stage.frame")
+        self.assertGreater(frame, 3)
+        self.page.wait_for_function("f => new URL(location).searchParams.get('frame') === String(f)", arg=frame)
+        camera = self.page.evaluate(CAMERA)
+        for how in (lambda: self.button("Night").click(), self.page.reload, self.there_and_back):
+            self.page.evaluate("() => (armuto.stage = undefined)")
+            how()
+            self.page.wait_for_function(f"() => window.armuto?.stage?.positions().character && armuto.stage.frame === {frame}")
+            self.page.wait_for_load_state("networkidle")
+            expect(self.page.get_by_role("tab", name="Transfer")).to_have_attribute("aria-selected", "true")
+            expect(self.button("Laid over")).to_have_attribute("aria-pressed", "true")
+            expect(self.button("Mesh")).to_have_attribute("aria-pressed", "false")
+            self.page.wait_for_function(
+                f"(then) => ({CAMERA})().every((value, n) => Math.abs(value - then[n]) < 1e-3)", arg=camera
+            )
+
+    def there_and_back(self) -> None:
+        self.nav("Delivery")
+        expect(self.page.get_by_role("heading", name="Deliver").first).to_be_visible()
+        self.page.go_back()
+
+    def test_board_and_library_are_as_they_were(self) -> None:
+        self.go("/board")
+        self.page.get_by_label("Find clips").fill("walk")
+        cell = self.page.get_by_role("gridcell").filter(visible=True).first
+        cell.click()
+        expect(self.page.get_by_role("button", name="Sweep nothing")).to_be_visible()
+        self.page.wait_for_function("() => new URL(location).searchParams.get('find') === 'walk'")
+        for how in (self.page.reload, self.there_and_back):
+            how()
+            expect(self.page.get_by_label("Find clips")).to_have_value("walk")
+            expect(self.page.get_by_role("button", name="Sweep nothing")).to_be_visible()
+        self.go("/library")
+        self.page.get_by_label("Order", exact=True).select_option("longest")
+        self.page.get_by_label("Search clips").first.fill("bow")
+        self.page.wait_for_function("() => new URL(location).search === '?order=longest&find=bow'")
+        for how in (self.page.reload, self.there_and_back):
+            how()
+            expect(self.page.get_by_label("Order", exact=True)).to_have_value("longest")
+            expect(self.page.get_by_label("Search clips").first).to_have_value("bow")

@@ -1,0 +1,53 @@
+import { useEventListener } from '@vueuse/core'
+import { nextTick, watch, type Ref } from 'vue'
+import { useRoute } from 'vue-router'
+
+/** What the focus is handed on to. No text field: it would take the keys of the view. */
+const FOCUSABLE = 'a[href], button:not(:disabled), [tabindex]:not([tabindex="-1"], input)'
+
+/**
+ * The focus is always somewhere, so that who has no pointer goes on from where they are: another view begins at its
+ * content, and what is gone, as a message that was dismissed or a dialog that was closed, hands on to what is around it
+ * or to where somebody was before it.
+ */
+export function useFocus(content: Ref<HTMLElement | undefined>) {
+  /** The element that had the focus last, with what is around it; and the last that was in no dialog. */
+  let trail: Element[] = []
+  let outside: HTMLElement | null = null
+  let pointed = false
+
+  const begin = () => content.value?.focus({ preventScroll: true })
+  useEventListener('focusin', ({ target }) => {
+    trail = []
+    for (let at = target as Element | null; at && at !== document.body; at = at.parentElement) trail.push(at)
+    if (!trail.some((element) => element.matches('.v-overlay, [role="status"]'))) outside = target as HTMLElement
+  })
+  // Who points at nothing wants the focus nowhere, and has the keys of the view all the same.
+  useEventListener('pointerdown', () => (pointed = true), { capture: true })
+  useEventListener(['keydown', 'pointerup'], () => (pointed = false), { capture: true })
+  useEventListener('focusout', ({ relatedTarget }) => {
+    if (relatedTarget || pointed) return
+    // Whoever moves the focus does so in this beat; what closes slowly is gone in the next one.
+    requestAnimationFrame(() => requestAnimationFrame(recover))
+  })
+  function recover() {
+    if (document.activeElement !== document.body || !document.hasFocus()) return
+    const around = trail.find((element) => element.isConnected && element.checkVisibility())
+    const inDialog = around && around.closest('.v-overlay, [role="status"]')
+    const next = around?.matches(FOCUSABLE) ? around : around?.querySelector(FOCUSABLE)
+    if (next && (!inDialog || inDialog.contains(next))) (next as HTMLElement).focus({ preventScroll: true })
+    else if (outside?.isConnected && outside.checkVisibility()) outside.focus({ preventScroll: true })
+    if (document.activeElement === document.body) begin()
+  }
+
+  const route = useRoute()
+  watch(
+    () => `${String(route.name)} ${String(route.params.id ?? '')}`,
+    async (_, before) => {
+      if (before.startsWith('undefined ')) return // the page itself has just come
+      await nextTick()
+      // A view that puts the focus somewhere by itself knows better.
+      if (!content.value?.contains(document.activeElement)) begin()
+    },
+  )
+}
