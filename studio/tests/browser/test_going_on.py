@@ -122,7 +122,8 @@ class GoingOn(FullStudio):
         for how in (lambda: self.button("Night").click(), self.page.reload, self.there_and_back):
             self.page.evaluate("() => (armuto.stage = undefined)")
             how()
-            self.page.wait_for_function(f"() => window.armuto?.stage?.positions().character && armuto.stage.frame === {frame}")
+            drawn = "window.armuto?.stage?.positions().character"
+            self.page.wait_for_function(f"() => {drawn} && armuto.stage.frame === {frame}")
             self.page.wait_for_load_state("networkidle")
             expect(self.page.get_by_role("tab", name="Transfer")).to_have_attribute("aria-selected", "true")
             expect(self.button("Laid over")).to_have_attribute("aria-pressed", "true")
