@@ -50,6 +50,8 @@ MIDDLEWARE = [
     "studio.platform.guard.ContentSecurityPolicy",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "studio.platform.compression.Compress",
+    "studio.platform.compression.Revalidate",
     "django.middleware.common.CommonMiddleware",
     "studio.platform.guard.Csrf",
     "studio.changes.recording.RecordChanges",
@@ -126,6 +128,8 @@ STATIC_URL = "static/"
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 WHITENOISE_INDEX_FILE = False
 WHITENOISE_USE_FINDERS = True
+# What the build names by its content never changes.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
 CSRF_COOKIE_NAME = "armuto_csrf"
 CSRF_COOKIE_SAMESITE = "Strict"

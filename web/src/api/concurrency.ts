@@ -43,6 +43,8 @@ export const concurrency: Middleware = {
   onResponse({ request, response }) {
     const [fitting] = FITTING.exec(request.url) ?? []
     const revision = response.headers.get('ETag')
-    if (fitting && response.ok && /^"\d+"$/.test(revision ?? '')) revisions.set(fitting, revision!)
+    // A compressed answer has a weak one (RFC 9110), of the same revision.
+    const own = /^(?:W\/)?("\d+")$/.exec(revision ?? '')?.[1]
+    if (fitting && response.ok && own) revisions.set(fitting, own)
   },
 }
