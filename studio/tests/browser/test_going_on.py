@@ -52,6 +52,28 @@ class GoingOn(FullStudio):
             self.page.keyboard.press(key)
             expect(self.page.get_by_role("tab", name=leaf)).to_have_attribute("aria-selected", "true")
 
+    def test_it_is_looked_at_from_every_side_and_on_the_whole_screen(self) -> None:
+        self.open_fitting("?leaf=pair")
+        where = "() => armuto.stage.camera.position.clone().sub(armuto.stage.controls.target).normalize().toArray()"
+        far = "() => armuto.stage.camera.position.distanceTo(armuto.stage.controls.target)"
+        before = self.page.evaluate(far)
+        for side, axis in (("front", (0, 0, 1)), ("side", (1, 0, 0)), ("back", (0, 0, -1))):
+            self.page.keyboard.press("q")
+            for measured, wanted in zip(self.page.evaluate(where), axis, strict=True):
+                self.assertAlmostEqual(measured, wanted, delta=0.08, msg=side)
+        self.page.get_by_role("button", name="From above").click()
+        self.assertGreater(self.page.evaluate(where)[1], 0.99)
+        self.assertAlmostEqual(self.page.evaluate(far), before, delta=1e-3)
+        pane = self.page.get_by_label("The fitting", exact=True)
+        self.page.keyboard.press("h")
+        expect(self.button("Whole screen")).to_have_attribute("aria-pressed", "true")
+        expect(pane).to_be_hidden()
+        self.page.keyboard.press("h")
+        expect(pane).to_be_visible()
+        self.button("Speed 1").click()
+        self.page.get_by_text("0.25", exact=True).click()
+        expect(self.button("Speed 0.25")).to_be_visible()
+
     def test_the_focus_is_never_lost(self) -> None:
         self.go("/library")
         self.button("Accept").or_(self.page.get_by_text("walk")).first.wait_for()

@@ -208,6 +208,13 @@ export class Stage {
     this.lookAt(x, y, z, (radius / half) * Math.max(1, 1 / this.camera.aspect) * 1.15, from, raised)
   }
 
+  /** Look from another side, at the same point from as far. In degrees about up and above the ground. */
+  turnTo(from: number, raised: number) {
+    const { x, y, z } = this.controls.target
+    this.lookAt(x, y, z, this.camera.position.distanceTo(this.controls.target), from, raised)
+    this.controls.dispatchEvent({ type: 'end' })
+  }
+
   private lookAt(x: number, y: number, z: number, far: number, from: number, raised: number) {
     const yaw = (from * Math.PI) / 180
     const pitch = (raised * Math.PI) / 180

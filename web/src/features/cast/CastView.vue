@@ -116,6 +116,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
       </div>
       <StageCanvas
         v-model:canvas="canvas"
+        :stage="stage"
         label="The characters side by side, to scale"
         :loading="loading ? 'Fetching the figures …' : ''"
         @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }"

@@ -56,7 +56,7 @@ const canvas = ref<HTMLCanvasElement>()
 const frames = ref(1)
 const fps = ref(30)
 const player = usePlayer(frames, fps)
-const { frame, playing, loop, go, step } = player
+const { frame, playing, loop, speed, go, step } = player
 const { leaf, asked, layout, mesh, bones } = useViewOptions(player, frames)
 
 /** This view is made anew for another fitting, and may outlive its address by a request. */
@@ -320,6 +320,7 @@ onMounted(() => void flow.open(route.query))
       />
       <StageCanvas
         v-model:canvas="canvas"
+        :stage="stage"
         label="Source and character under one camera"
         :loading="loading"
         @pointerdown="press"
@@ -349,6 +350,7 @@ onMounted(() => void flow.open(route.query))
       <TransportBar
         v-model:playing="playing"
         v-model:loop="loop"
+        v-model:speed="speed"
         :frame="frame"
         :frames="frames"
         :fps="fps"

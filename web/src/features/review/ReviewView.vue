@@ -40,7 +40,7 @@ const runs = useRuns()
 const canvas = ref<HTMLCanvasElement>()
 const { stage, frames, fps, loading, rows, shown, open, close, show, place, dress } = useReviewStage(canvas)
 const player = usePlayer(frames, fps)
-const { frame, playing, loop, go, step } = player
+const { frame, playing, loop, speed, go, step } = player
 const queue = useReviewQueue(computed(() => Number(route.params.id) || 0))
 const { id } = queue
 
@@ -266,11 +266,17 @@ onBeforeUnmount(close)
           :character="rendition.character"
         />
       </template>
-      <StageCanvas v-model:canvas="canvas" label="Source and result under one camera" :loading="loading" />
+      <StageCanvas
+        v-model:canvas="canvas"
+        :stage="stage"
+        label="Source and result under one camera"
+        :loading="loading"
+      />
       <FindingRows :findings="findings" :frame="frame" @show="showFinding" @touch-up="toFitting('touchup', $event)" />
       <TransportBar
         v-model:playing="playing"
         v-model:loop="loop"
+        v-model:speed="speed"
         :frame="frame"
         :frames="frames"
         :fps="fps"

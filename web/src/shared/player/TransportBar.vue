@@ -7,6 +7,8 @@ import { withKey } from '@/shared/shortcuts/shortcuts'
 const props = defineProps<{ frame: number; frames: number; fps: number }>()
 const playing = defineModel<boolean>('playing', { required: true })
 const loop = defineModel<boolean>('loop', { required: true })
+const speed = defineModel<number>('speed', { required: true })
+const SPEEDS = [0.1, 0.25, 0.5, 1, 2]
 /** As wide in every frame, so that nothing beside it moves. */
 const time = computed(() => {
   const frame = String(props.frame).padStart(4, '\u2007')
@@ -41,6 +43,21 @@ const emit = defineEmits<{ step: [by: number] }>()
     <button class="plain word" aria-label="One frame on" v-bind="withKey('Playing', 'on')" @click="emit('step', 1)">
       On
     </button>
+    <v-menu>
+      <template #activator="{ props: menu }"
+        ><button class="plain word speed" title="How fast it is played" v-bind="menu">
+          Speed {{ speed }}
+        </button></template
+      >
+      <v-list density="compact"
+        ><v-list-item
+          v-for="choice in SPEEDS"
+          :key="choice"
+          :title="choice === 1 ? '1, as it is' : String(choice)"
+          :active="choice === speed"
+          @click="speed = choice"
+      /></v-list>
+    </v-menu>
     <label class="loop"><input v-model="loop" type="checkbox" /> Repeat</label>
     <span class="mono time">{{ time }}</span>
     <span class="space"></span>
@@ -64,6 +81,10 @@ const emit = defineEmits<{ step: [by: number] }>()
   gap: 7px;
   min-width: 76px;
   min-height: 28px;
+}
+.speed {
+  min-width: 74px;
+  text-align: left;
 }
 .loop {
   display: flex;

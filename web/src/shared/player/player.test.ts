@@ -32,6 +32,18 @@ test('frames go by the clock and not by how often they are drawn', async () => {
   expect(frame.value).toBe(60)
 })
 
+test('at another speed it goes on from where it is', async () => {
+  const { frame, playing, speed } = player()
+  playing.value = true
+  await nextTick()
+  at(1)
+  expect(frame.value).toBe(30)
+  speed.value = 0.5
+  await nextTick()
+  at(2)
+  expect([frame.value, playing.value]).toEqual([45, true])
+})
+
 test('a range is played again from its start, or stopped at its end', async () => {
   const { frame, playing, loop, go } = player(100, [20, 50])
   go(40)

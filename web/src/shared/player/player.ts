@@ -10,6 +10,8 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
   const frame = ref(0)
   const playing = ref(false)
   const loop = ref(true)
+  /** How fast it is played, 1 as it is. */
+  const speed = ref(1)
   /** How often it has begun again by itself. */
   const laps = ref(0)
   let request = 0
@@ -18,7 +20,7 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
 
   function tick(now: number) {
     const last = stop()
-    let next = from + ((now - started) / 1000) * fps.value
+    let next = from + ((now - started) / 1000) * fps.value * speed.value
     if (next > last) {
       if (!loop.value || last <= start()) {
         frame.value = last
@@ -51,7 +53,7 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
     playing.value = false
     go(frame.value + by)
   }
-  watch(frames, () => go(frame.value))
+  watch([frames, speed], () => go(frame.value))
   onBeforeUnmount(() => cancelAnimationFrame(request))
-  return { frame, playing, loop, laps, go, step }
+  return { frame, playing, loop, speed, laps, go, step }
 }

@@ -38,6 +38,17 @@ export const SHORTCUTS = {
       last: { keys: 'end', does: 'last frame' },
     },
   },
+  Stage: {
+    shortcuts: {
+      sideAfter: { keys: 'q', does: 'look from the next side: three-quarter, front, side, back, top' },
+      sideBefore: { keys: 'shift+q', does: 'from the one before' },
+      alone: { keys: 'h', does: 'the stage on the whole screen, and back' },
+    },
+    gestures: [
+      { label: 'drag', does: 'turn around what is looked at; with the other button, move it' },
+      { label: 'wheel', does: 'closer or farther' },
+    ],
+  },
   Findings: {
     shortcuts: {
       before: { keys: 'shift+arrowleft', does: 'to the finding before' },

@@ -106,11 +106,13 @@ describe('the table of shortcuts', () => {
   const TOGETHER: ShortcutGroup[][] = [
     ['Everywhere', 'Library'],
     ['Everywhere', 'Intake'],
-    ['Everywhere', 'Playing', 'Clip'],
+    ['Everywhere', 'Playing', 'Stage', 'Clip'],
     ['Everywhere', 'Board'],
-    ['Everywhere', 'Playing', 'Findings', 'Fitting', 'Pairing'],
-    ['Everywhere', 'Playing', 'Findings', 'Fitting', 'Stance'],
-    ['Everywhere', 'Playing', 'Findings', 'Review'],
+    ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Pairing'],
+    ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Stance'],
+    ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Touch up'],
+    ['Everywhere', 'Playing', 'Stage', 'Splice'],
+    ['Everywhere', 'Playing', 'Stage', 'Findings', 'Review'],
   ]
   it('gives no key two meanings in a view, but Esc, which each leaves to the next', () => {
     for (const names of TOGETHER) {
