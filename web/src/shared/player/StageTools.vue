@@ -13,7 +13,7 @@ const SIDES = [
   { name: 'Front', title: 'From the front', from: 0, raised: 4 },
   { name: 'Side', title: 'From the side', from: 90, raised: 4 },
   { name: 'Back', title: 'From the back', from: 180, raised: 4 },
-  { name: 'Top', title: 'From above', from: 0, raised: 89 },
+  { name: 'Top', title: 'From the top', from: 0, raised: 89 },
 ]
 let at = 0
 
