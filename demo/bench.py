@@ -31,6 +31,7 @@ from armuto.tests import bone_names, detections, figures, matching, stances
 from demo.bench_board import report as board
 from demo.bench_browser import report as changes
 from demo.bench_fidelity import report as fidelity
+from demo.bench_network import report as network
 from demo.bench_refining import report as refining
 from demo.bench_settling import report as settling
 from demo.bench_speed import report as speed
@@ -103,6 +104,7 @@ def main() -> None:
     spliced = splicing(best)
     seen = changes()
     batches = board()
+    lines = network()
     scores = detections.file_space() | {"calibration frames": detections.calibration()} | detections.tracks()
     detected = "\n".join(f"| {what} | {right} | {cases} |" for what, (right, cases) in scores.items())
     table = "\n".join(f"| {what} | {beside} | {ratio:.2f} | {goal} |" for what, beside, ratio, goal in rows)
@@ -144,6 +146,8 @@ How often detection is right, on generated files of two-legged bodies where the 
 {seen}
 
 {batches}
+
+{lines}
 
 {mended}
 

@@ -39,12 +39,15 @@ const night = {
   },
 }
 
-const chosen = localStorage.getItem('armuto.theme')
-const start = chosen === 'night' || chosen === 'paper' ? chosen : 'paper'
+const PLACE = 'armuto.theme'
+const dark = matchMedia('(prefers-color-scheme: dark)')
+const ofSystem = () => (dark.matches ? 'night' : 'paper')
+const kept = localStorage.getItem(PLACE)
+const isChosen = kept === 'night' || kept === 'paper'
 
 export const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
-  theme: { defaultTheme: start, themes: { paper, night } },
+  theme: { defaultTheme: isChosen ? kept : ofSystem(), themes: { paper, night } },
   defaults: {
     VBtn: { variant: 'outlined', density: 'comfortable', ripple: false, elevation: 0 },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: true },
@@ -53,3 +56,12 @@ export const vuetify = createVuetify({
     VMenu: { transition: 'fade-transition' },
   },
 })
+
+dark.addEventListener('change', () => localStorage.getItem(PLACE) || vuetify.theme.change(ofSystem()))
+
+/** Day or night, kept for this browser; null for as the system has it, also when that changes. */
+export function chooseTheme(name: 'paper' | 'night' | null) {
+  if (name) localStorage.setItem(PLACE, name)
+  else localStorage.removeItem(PLACE)
+  vuetify.theme.change(name ?? ofSystem())
+}

@@ -26,6 +26,8 @@ export const useArrivals = defineStore('arrivals', () => {
 
   /** Returns the ids of all clips and characters that came in. Refusals are shown and do not stop the others. */
   function bringIn(files: File[], goal: Goal = 'auto'): Promise<{ clips: number[]; characters: number[] }> {
+    if (!files.length)
+      useMessages().warn('There is no file in what was dropped; drop motion, figures, or a folder of them.')
     total.value += files.length
     const work = queue.then(async () => {
       const found = { clips: [] as number[], characters: [] as number[] }

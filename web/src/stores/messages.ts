@@ -25,6 +25,10 @@ export const useMessages = defineStore('messages', () => {
     list.value.push({ id, text, kind: 'said', to, act })
     setTimeout(() => dismiss(id), 7000)
   }
+  /** Something to be decided, which waits for that. */
+  function ask(text: string, act: Message['act']) {
+    list.value.push({ id: next++, text, kind: 'said', act })
+  }
   async function fail(problem: unknown) {
     if (problem instanceof DOMException && problem.name === 'AbortError') return
     // That is said once for everything.
@@ -67,5 +71,5 @@ export const useMessages = defineStore('messages', () => {
   function dismiss(id: number) {
     list.value = list.value.filter((message) => message.id !== id)
   }
-  return { list, say, fail, warn, conflict, attempt, dismiss }
+  return { list, say, ask, fail, warn, conflict, attempt, dismiss }
 })

@@ -7,6 +7,24 @@ import { useRenditions } from './renditions'
 
 export type Run = Schemas['RunOut']
 
+const LONG = 30 // seconds
+const ASKED = 'armuto.asked to tell'
+
+/** Offers, once in a browser, that the system tells the end of a run to who looks elsewhere meanwhile. */
+function offerToTell() {
+  if (!('Notification' in window) || Notification.permission !== 'default' || localStorage.getItem(ASKED)) return
+  localStorage.setItem(ASKED, 'yes')
+  useMessages().ask('This takes a while. Shall the system tell you when it is through, wherever you look then?', {
+    label: 'Tell me',
+    run: () => Notification.requestPermission(),
+  })
+}
+function tell(text: string) {
+  if (!document.hidden || !('Notification' in window) || Notification.permission !== 'granted') return
+  const notification = new Notification('Armuto', { body: text, icon: '/mark.svg' })
+  notification.onclick = () => window.focus()
+}
+
 /** Live counts and what is running. Asks often while something runs, seldom otherwise. */
 export const useRuns = defineStore('runs', () => {
   const counts = shallowRef<Schemas['Counts'] | null>(null)
@@ -36,6 +54,7 @@ export const useRuns = defineStore('runs', () => {
         !!now.finished &&
         now.finished.id + now.finished.through !== (before.finished?.id ?? 0) + (before.finished?.through ?? 0)
       if (through(before) !== through(now) || ended) moved.value += 1
+      if (now.runs.some((run) => (run.left ?? 0) > LONG)) offerToTell()
       if (ended && now.finished) say(now.finished)
       await renditions.follow()
       if (renditions.anyBusy()) wait = 400
@@ -56,7 +75,9 @@ export const useRuns = defineStore('runs', () => {
       run.failed && `${run.failed} failed`,
     ].filter(Boolean)
     const path = run.failed ? `/runs/${run.id}` : '/review'
-    useMessages().say(`${run.title}: all ${run.total} transfers are through, ${parts.join(', ')}.`, {
+    const text = `${run.title}: all ${run.total} transfers are through, ${parts.join(', ')}.`
+    tell(text)
+    useMessages().say(text, {
       label: run.failed ? 'See the run' : 'Review',
       path,
     })

@@ -3,6 +3,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { openFitting } from '@/features/fitting/open'
+import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import FileButton from '@/shared/frame/FileButton.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
@@ -67,10 +68,9 @@ async function drop(event: DragEvent) {
   const key = stage.value?.figureAt(event.clientX, event.clientY)
   const target = cast.present.find((character) => keyOf(character) === key)
   dropping.value = null
-  const files = [...(event.dataTransfer?.files ?? [])]
-  if (!target || !files.length) return
+  if (!target || !hasFiles(event)) return
   event.preventDefault()
-  const { clips } = await useArrivals().bringIn(files)
+  const { clips } = await useArrivals().bringIn(await filesOf(event.dataTransfer))
   if (clips.length) await openFitting(router, clips[0], target.id).catch(messages.fail)
 }
 const perform = (clip: number) => chosen.value && openFitting(router, clip, chosen.value.id).catch(messages.fail)

@@ -6,6 +6,7 @@ import { useTheme } from 'vuetify'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
+import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
@@ -210,10 +211,9 @@ async function newVersion(files: File[]) {
   }
 }
 async function drop(event: DragEvent) {
-  const files = [...(event.dataTransfer?.files ?? [])]
-  if (!files.length) return
+  if (!hasFiles(event)) return
   event.preventDefault()
-  await newVersion(files)
+  await newVersion(await filesOf(event.dataTransfer))
 }
 const perform = (character: number) => openFitting(router, id, character).catch(messages.fail)
 const timeOf = (at: number) => `${at} · ${(at / fps.value).toFixed(2)} s`

@@ -1,6 +1,7 @@
 import type { Ref } from 'vue'
 import { useRouter } from 'vue-router'
 
+import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import { useArrivals } from '@/stores/arrivals'
 import { useMessages } from '@/stores/messages'
 import { openFitting } from './open'
@@ -9,11 +10,11 @@ import { openFitting } from './open'
 export function useDropOnFitting(character: Ref<{ id: number } | undefined>) {
   const router = useRouter()
   return async (event: DragEvent) => {
-    const files = [...(event.dataTransfer?.files ?? [])]
-    if (!files.length || !character.value) return
+    const performer = character.value
+    if (!hasFiles(event) || !performer) return
     event.preventDefault()
-    const found = await useArrivals().bringIn(files)
-    if (found.clips.length) await openFitting(router, found.clips[0], character.value.id).catch(useMessages().fail)
+    const found = await useArrivals().bringIn(await filesOf(event.dataTransfer))
+    if (found.clips.length) await openFitting(router, found.clips[0], performer.id).catch(useMessages().fail)
     else if (found.characters.length) await router.push(`/cast?character=${found.characters[0]}`)
   }
 }

@@ -3,14 +3,12 @@ import { onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { useIntake } from '@/stores/intake'
-import { filesOf } from './dropped'
+import { filesOf, hasFiles } from './dropped'
 
 /** Files may be dropped anywhere. Views that know better take the drop themselves and stop it there. */
 const over = ref(false)
 const router = useRouter()
 let depth = 0
-
-const hasFiles = (event: DragEvent) => event.dataTransfer?.types.includes('Files') ?? false
 
 function enter(event: DragEvent) {
   if (!hasFiles(event)) return

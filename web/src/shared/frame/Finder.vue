@@ -6,7 +6,9 @@ import { answer, client, type Schemas } from '@/api/client'
 import { chooseDrawing, type Drawing } from '@/stage/drawing'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
+import { chooseTheme } from '@/theme'
 
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ keys: [] }>()
@@ -19,6 +21,7 @@ const field = ref<HTMLInputElement>()
 const fittings = ref<Schemas['FittingSummary'][]>([])
 const deliveries = ref<Schemas['DeliveryOut'][]>([])
 const runs = useRuns()
+const messages = useMessages()
 
 watch(open, async (now) => {
   if (!now) return
@@ -74,11 +77,21 @@ const all = computed<Found[]>(() => [
   { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
   { kind: 'command', name: 'Draw figures fully: shadows, ink lines, smooth edges', go: () => redraw('full') },
   { kind: 'command', name: 'Draw figures plainly, for machines without a graphics card', go: () => redraw('plain') },
+  { kind: 'command', name: 'Day and night as the system has it', go: () => chooseTheme(null) },
+  { kind: 'command', name: 'Copy the link to what is shown', go: () => void copyLink() },
   { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
 ])
 function redraw(how: Drawing) {
   chooseDrawing(how)
   location.reload()
+}
+async function copyLink() {
+  try {
+    await navigator.clipboard.writeText(location.href)
+    messages.say('The link is in the clipboard; whoever opens it sees what you see.')
+  } catch {
+    messages.warn(`This browser gives no access to the clipboard; copy the address by hand: ${location.href}`)
+  }
 }
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)

@@ -5,6 +5,7 @@ import { useTheme } from 'vuetify'
 
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useArrivals } from '@/stores/arrivals'
+import { chooseTheme } from '@/theme'
 import { useIntake } from '@/stores/intake'
 import { timeLeft, useRuns } from '@/stores/runs'
 
@@ -58,11 +59,6 @@ function bringing() {
   return { text: `Bringing in ${arrivals.name}, ${Math.min(done + 1, total)} of ${total}`, share: done / total, to: '' }
 }
 const isNight = computed(() => theme.global.name.value === 'night')
-function switchTheme() {
-  const next = isNight.value ? 'paper' : 'night'
-  theme.change(next)
-  localStorage.setItem('armuto.theme', next)
-}
 </script>
 
 <template>
@@ -108,7 +104,9 @@ function switchTheme() {
         Find <kbd>Ctrl K</kbd>
       </button>
       <button class="plain end" v-bind="withKey('Everywhere', 'keys')" @click="emit('keys')">Keys <kbd>?</kbd></button>
-      <button class="plain end" :aria-pressed="isNight" @click="switchTheme">{{ isNight ? 'Day' : 'Night' }}</button>
+      <button class="plain end" :aria-pressed="isNight" @click="chooseTheme(isNight ? 'paper' : 'night')">
+        {{ isNight ? 'Day' : 'Night' }}
+      </button>
     </div>
   </header>
 </template>

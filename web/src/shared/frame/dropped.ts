@@ -1,3 +1,6 @@
+/** Whether files or folders are dragged, and not text of the page. */
+export const hasFiles = (event: DragEvent) => event.dataTransfer?.types.includes('Files') ?? false
+
 /** The files of a drop, those in dropped folders too, each with its path in its folder. */
 export async function filesOf(transfer: DataTransfer | null): Promise<File[]> {
   if (!transfer) return []
