@@ -106,6 +106,22 @@ class GoingOn(FullStudio):
         expect(dismiss).to_have_count(0)
         self.page.wait_for_function("() => document.activeElement !== document.body")
 
+    def test_from_a_bone_to_its_angle_in_eight_keys(self) -> None:
+        self.open_fitting("?leaf=stance")
+        rows = self.page.get_by_role("group", name="What is left, part by part").get_by_role("button")
+        expect(rows.first).to_be_visible()
+        # One of them is in the order of Tab, whatever their number.
+        self.assertEqual(rows.evaluate_all("(all) => all.filter((row) => row.tabIndex === 0).length"), 1)
+        self.page.locator("canvas").first.focus()
+        for key in ("w", "ArrowDown", "ArrowDown", "Enter", "d", "1", "2", "Enter"):
+            self.page.keyboard.press(key)
+        expect(rows.nth(0).or_(rows.nth(1)).or_(rows.nth(2)).get_by_title("turned by hand").first).to_be_visible()
+        expect(self.button("Undo")).to_be_enabled()
+        # Enter gives the number, Esc gives the keys back to the view.
+        self.page.keyboard.press("Escape")
+        self.page.keyboard.press("Control+z")
+        expect(rows.get_by_title("turned by hand")).to_have_count(0)
+
     def test_keys_are_written_on_what_they_do(self) -> None:
         """Where a control has a key, those who point read it and those who listen hear it."""
         self.open_fitting("?leaf=pair")

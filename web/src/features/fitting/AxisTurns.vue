@@ -58,6 +58,7 @@ function enter(n: number) {
         :aria-label="`Turn about ${turnAxis.name}, degrees`"
         inputmode="decimal"
         @keydown.enter="enter(n)"
+        @keydown.esc="($event.target as HTMLInputElement).blur()"
         @keydown.up.prevent="turn(n, snap || 1)"
         @keydown.down.prevent="turn(n, -(snap || 1))"
       />°

@@ -25,6 +25,7 @@ const props = defineProps<{
 const mirror = defineModel<boolean>('mirror', { required: true })
 const emit = defineEmits<{ point: [part: string | null]; stand: [wanted: Wanted] }>()
 const list = ref<HTMLElement>()
+const pane = ref<InstanceType<typeof StanceBone>>()
 const { chosen, axes, snap, rows, offers, forward, comparing, rollMarkers } = props.stances
 const ordered = computed(() =>
   worstFirst(
@@ -72,6 +73,11 @@ const seen = (row: StanceRow) =>
   row.hinge
     ? `its hinge was seen over ${row.hinge[1].toFixed(0)}° of motion, ${Math.round(row.hinge[0] * 100)} % sure`
     : undefined
+/** The row that Tab comes to: the one that somebody was in last, the chosen one, or the first. */
+const here = ref('')
+const first = computed(
+  () => ordered.value.find((row) => row.part + row.bone === here.value) ?? chosenRow.value ?? ordered.value[0],
+)
 const choose = (row: StanceRow) =>
   (chosen.value = chosen.value?.bone === row.bone ? null : { which: 'target', bone: row.bone })
 function move(event: KeyboardEvent, by: number) {
@@ -82,6 +88,11 @@ function move(event: KeyboardEvent, by: number) {
   event.stopPropagation()
 }
 useShortcuts('Stance', {
+  list: () => list.value?.querySelector<HTMLElement>('button.row[tabindex="0"]')?.focus(),
+  angle: () => {
+    if (!chosen.value) return false
+    pane.value?.$el.querySelector('input').focus()
+  },
   align: () => emit('stand', { op: 'align' }),
   alignLimb: () => {
     if (!chosen.value || !chosenRow.value) return false
@@ -195,8 +206,9 @@ useShortcuts('Stance', {
         <button
           class="plain row"
           :class="{ pointed: pointed === row.part, chosen: chosen?.which === 'target' && chosen.bone === row.bone }"
+          :tabindex="first === row ? 0 : -1"
           @mouseenter="emit('point', row.part)"
-          @focus="emit('point', row.part)"
+          @focus="((here = row.part + row.bone), emit('point', row.part))"
           @click="choose(row)"
           @keydown.down="move($event, 1)"
           @keydown.up="move($event, -1)"
@@ -230,6 +242,7 @@ useShortcuts('Stance', {
   </div>
   <StanceBone
     v-if="chosen"
+    ref="pane"
     v-model:axes="axes"
     v-model:snap="snap"
     :chosen="chosen"

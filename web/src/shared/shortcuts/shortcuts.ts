@@ -134,6 +134,8 @@ export const SHORTCUTS = {
     shortcuts: {
       align: { keys: 'a', does: 'align all' },
       alignLimb: { keys: 'shift+a', does: 'align the limb of the chosen bone' },
+      list: { keys: 'w', does: 'into the list of parts; arrows move in it, Enter takes a bone' },
+      angle: { keys: 'd', does: 'to the angles of the chosen bone' },
       reset: { keys: 'x', does: 'reset the chosen bone' },
       mirror: { keys: 't', does: 'other side follows, on and off' },
       rollMarkers: { keys: 'e', does: 'feathers on and off' },
