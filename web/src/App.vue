@@ -66,6 +66,7 @@ connection.onReturn(() => wanted && router.push(wanted.fullPath))
         />
       </router-view>
     </main>
+    <p class="sr" role="status">{{ messages.announced }}</p>
     <ConnectionNote />
     <DropPlace />
     <MessageList />

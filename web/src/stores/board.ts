@@ -94,6 +94,7 @@ export const useBoard = defineStore('board', () => {
     const before = await judge(() => answer(client.POST('/api/board/accept', { body: { cells } })))
     await Promise.all([load(), useRuns().refresh()])
     if (before.length > 1) useMessages().say(`${before.length} results accepted.`, { label: 'Undo', run: undo })
+    else if (before.length) useMessages().announce('One result accepted.')
     return before.length
   }
   async function retire(cells: Cell[]) {

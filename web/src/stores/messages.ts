@@ -25,6 +25,9 @@ export const useMessages = defineStore('messages', () => {
     list.value.push({ id, text, kind: 'said', to, act })
     setTimeout(() => dismiss(id), 7000)
   }
+  /** What those who see the page see by itself, for those who hear it. */
+  const announced = ref('')
+  const announce = (text: string) => (announced.value = text)
   /** Something to be decided, which waits for that. */
   function ask(text: string, act: Message['act']) {
     list.value.push({ id: next++, text, kind: 'said', act })
@@ -71,5 +74,5 @@ export const useMessages = defineStore('messages', () => {
   function dismiss(id: number) {
     list.value = list.value.filter((message) => message.id !== id)
   }
-  return { list, say, ask, fail, warn, conflict, attempt, dismiss }
+  return { list, announced, announce, say, ask, fail, warn, conflict, attempt, dismiss }
 })

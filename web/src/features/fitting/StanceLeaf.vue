@@ -338,13 +338,6 @@ useShortcuts('Stance', {
 .hinge.faint {
   opacity: 0.45;
 }
-.sr {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-}
 .hand {
   color: var(--accent);
 }

@@ -122,16 +122,23 @@ async function judged(which: number) {
   await nextTick()
   if (rendition.value?.id === which) await load()
 }
+function announce(judgement: string, clip: string, character: string) {
+  const { value: now } = queue.current
+  const next = now && queue.left.value ? `; ${queue.left.value} left, now ${now.clip} by ${now.character}` : ''
+  messages.announce(`${clip} by ${character} ${judgement}${next}.`)
+}
 const accept = () =>
-  act(async ({ id: which, clip_id, character_id, state }) => {
+  act(async ({ id: which, clip_id, character_id, state, clip, character }) => {
     const done = await board.accept([[clip_id, character_id]])
     if (!done && state !== 'accepted') messages.say('It is out of date; bring it up to date before it is accepted.')
     await judged(which)
+    if (done) announce('accepted', clip, character)
   })
 const sendBack = (note: string) =>
-  act(async ({ id: which }) => {
+  act(async ({ id: which, clip, character }) => {
     await board.sendBack(which, note)
     await judged(which)
+    announce('sent back', clip, character)
   })
 const update = () => act(({ clip_id, character_id }) => board.transfer([[clip_id, character_id]]))
 function toFitting(leaf: 'transfer' | 'touchup', finding?: Finding) {
