@@ -24,7 +24,7 @@ class FittingCase(StudioCase):
         self.page.wait_for_function(
             "() => window.armuto?.stage?.figure('character')?.frames > 1 && window.armuto.stage.positions().source"
         )
-        expect(self.page.locator(".weave")).to_be_visible()
+        expect(self.page.locator("#leaf > *").first).to_be_visible()
 
     def pause(self):
         pause = self.page.get_by_role("button", name="Pause")

@@ -21,11 +21,11 @@ const TRAVELS_FROM = 0.3
 export function useClipFilter(retired: Ref<boolean>, query: LocationQuery = {}) {
   const library = useLibrary()
   const skeleton = ref(Number(query.skeleton) || null)
-  const order = ref(asked(query.order) in ORDERS ? asked(query.order) : 'name')
+  const order = ref(Object.hasOwn(ORDERS, asked(query.order)) ? asked(query.order) : 'name')
   const choices = reactive({
     text: asked(query.find),
     tag: asked(query.tag),
-    length: asked(query.length) in LENGTHS ? asked(query.length) : '',
+    length: Object.hasOwn(LENGTHS, asked(query.length)) ? asked(query.length) : '',
     travel: asked(query.travel),
     loop: asked(query.loop),
   })

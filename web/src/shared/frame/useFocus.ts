@@ -6,7 +6,7 @@ import { useRoute } from 'vue-router'
 const FOCUSABLE = 'a[href], button:not(:disabled), [tabindex]:not([tabindex="-1"], input)'
 
 /**
- * The focus is always somewhere, so that who has no pointer goes on from where they are: another view begins at its
+ * The focus is always somewhere, so that who uses no pointer goes on from where they are: another view begins at its
  * content, and what is gone, as a message that was dismissed or a dialog that was closed, hands on to what is around it
  * or to where somebody was before it.
  */
@@ -22,9 +22,9 @@ export function useFocus(content: Ref<HTMLElement | undefined>) {
     for (let at = target as Element | null; at && at !== document.body; at = at.parentElement) trail.push(at)
     if (!trail.some((element) => element.matches('.v-overlay, [role="status"]'))) outside = target as HTMLElement
   })
-  // Who points at nothing wants the focus nowhere, and has the keys of the view all the same.
+  // Who points has the keys of the view wherever the focus is, and a field that got it unasked would take them.
   useEventListener('pointerdown', () => (pointed = true), { capture: true })
-  useEventListener(['keydown', 'pointerup'], () => (pointed = false), { capture: true })
+  useEventListener('keydown', () => (pointed = false), { capture: true })
   useEventListener('focusout', ({ relatedTarget }) => {
     if (relatedTarget || pointed) return
     // Whoever moves the focus does so in this beat; what closes slowly is gone in the next one.

@@ -22,7 +22,7 @@ function look(to: number) {
   props.stage.turnTo(SIDES[at].from, SIDES[at].raised)
 }
 // The page, not the stage alone: menus and messages are to be seen there, too. What stands beside it goes by style.css.
-const { isFullscreen, isSupported, toggle } = useFullscreen()
+const { isFullscreen, isSupported, toggle } = useFullscreen(undefined, { autoExit: true })
 useShortcuts('Stage', {
   sideAfter: () => look(at + 1),
   sideBefore: () => look(at - 1),
