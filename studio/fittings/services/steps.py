@@ -181,11 +181,6 @@ def _keep(state: FittingState, value: core.Fitting) -> None:
         _values.popitem(last=False)
 
 
-def forget_values() -> None:
-    """As a process that has just begun: every fitting is read again."""
-    _values.clear()
-
-
 def value_of(row: Fitting) -> core.Fitting:
     """The core's value of the fitting's present state."""
     assert row.state is not None

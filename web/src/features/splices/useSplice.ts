@@ -45,7 +45,8 @@ export function useSplice(id: number, around: () => number) {
   const load = () =>
     latest(
       () => answer(client.GET('/api/splices/{splice_id}', path)),
-      (found) => (row.value = found),
+      // An answer that was on its way while a change was made is older than what that came to.
+      (found) => (row.value = found.lock_version < (row.value?.lock_version ?? 0) ? row.value : found),
     ).catch((problem: unknown) => {
       if (problem instanceof Gone && !row.value) lost.value = true
       else void messages.fail(problem)
