@@ -1,14 +1,16 @@
 """What views need of a line, and what they leave behind: ``python -m demo.bench_network``."""
 
+import json
 import tempfile
 import time
+import urllib.request
 from dataclasses import dataclass
 from typing import Any
 
 from playwright.sync_api import Browser, BrowserContext, Page
 
 from demo.browser import chromium
-from demo.serving import served
+from demo.serving import CSRF, served
 
 PORT = 8737
 SLOW = {"offline": False, "latency": 100, "downloadThroughput": 400_000 / 8, "uploadThroughput": 400_000 / 8}
@@ -113,12 +115,25 @@ def left_behind(page: Page, base: str, fitting: int) -> dict[str, tuple[int, int
     return {what: (first[what], last[what]) for what in last}
 
 
+def open_fitting(base: str) -> int:
+    """Of the porter, who performs a walk."""
+
+    def ask(path: str, **body: int) -> Any:
+        data = json.dumps(body).encode() if body else None
+        request = urllib.request.Request(base + path, data, {"Content-Type": "application/json", **CSRF})
+        with urllib.request.urlopen(request) as answer:
+            return json.load(answer)
+
+    clip = next(row["id"] for row in ask("/api/library/clips") if row["name"] == "walk")
+    porter = next(row["id"] for row in ask("/api/cast/") if row["name"] == "porter")
+    return int(ask("/api/fittings/", clip_id=clip, character_id=porter)["id"])
+
+
 def report() -> str:
     with tempfile.TemporaryDirectory() as folder, served(folder, PORT, "--demo"), chromium() as browser:
         base = f"http://127.0.0.1:{PORT}"
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"{base}/library")
-        fitting = page.evaluate("async () => (await (await fetch('/api/fittings/')).json())[0]?.id")
+        fitting = open_fitting(base)
         seen = visits(browser, base, fitting)
         drawn = beats(page, f"{base}/fittings/{fitting}?leaf=transfer")
         left = left_behind(page, base, fitting)
