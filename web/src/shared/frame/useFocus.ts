@@ -36,9 +36,8 @@ export function useFocus(content: Ref<HTMLElement | undefined>) {
     // A field that gave it away, as with Enter, leaves the keys to the view; Tab goes on from it.
     if (trail.length && isThere(trail[0]) && !trail[0].matches(':disabled')) return
     const around = trail.find(isThere)
-    const inDialog = around && around.closest('.v-overlay, [role="status"]')
     const next = around?.matches(FOCUSABLE) ? around : around?.querySelector(FOCUSABLE)
-    if (next && (!inDialog || inDialog.contains(next))) (next as HTMLElement).focus({ preventScroll: true })
+    if (next) (next as HTMLElement).focus({ preventScroll: true })
     else if (outside && isThere(outside)) outside.focus({ preventScroll: true })
     if (document.activeElement === document.body) begin()
   }
