@@ -52,6 +52,7 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "studio.platform.compression.Compress",
     "studio.platform.compression.Revalidate",
+    "studio.platform.array_response.Deltas",
     "django.middleware.common.CommonMiddleware",
     "studio.platform.guard.Csrf",
     "studio.changes.recording.RecordChanges",
@@ -63,6 +64,16 @@ ASGI_APPLICATION = "studio.asgi.application"
 DATA.mkdir(parents=True, exist_ok=True)
 FILE_UPLOAD_TEMP_DIR = DATA / "scratch"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
+# What can be made again at any time. The newest display copies of figures stay over a restart.
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"},
+    "figures": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": DATA / "figures",
+        "TIMEOUT": None,
+        "OPTIONS": {"MAX_ENTRIES": 500},
+    },
+}
 _SQLITE = {
     "ENGINE": "django.db.backends.sqlite3",
     "NAME": os.environ.get("ARMUTO_DATABASE", DATA / "armuto.sqlite3"),

@@ -7,6 +7,7 @@ without freezing, the collector of every fork would walk through all of them, an
 import gc
 
 from armuto import formats
+from armuto.formats.gltf import simplification  # noqa: F401
 
 SMALLEST = b"""HIERARCHY
 ROOT Hips

@@ -51,11 +51,11 @@ def refused(request: HttpRequest, reason: str = "") -> HttpResponse:
 
 
 #: What a page of the studio may load and where it may be shown. Styles may stand in the page: Vuetify writes its
-#: theme into one; what makes figures simpler is WebAssembly.
+#: theme into one.
 CONTENT_SECURITY_POLICY = "; ".join(
     (
         "default-src 'self'",
-        "script-src 'self' 'wasm-unsafe-eval'",
+        "script-src 'self'",
         "style-src 'self' 'unsafe-inline'",
         "img-src 'self' blob: data:",
         "connect-src 'self' blob: data:",

@@ -6,6 +6,7 @@ Everything here raises :class:`BadInput`, whatever happens to the process that r
 import contextlib
 import fcntl
 import hashlib
+import logging
 import os
 import pickle
 import tempfile
@@ -15,14 +16,17 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from django.conf import settings
+from django.core.cache import caches
 
 from armuto import formats, isolation
 from armuto.errors import BadInput
 from armuto.formats import Document
+from armuto.formats.gltf import simplification
 from armuto.intake.detection import NOTHING, ImportOptions
 from studio.platform import workers
 
 T = TypeVar("T")
+logger = logging.getLogger(__name__)
 LARGEST_KEPT = 8 * 1024**2  # bytes of a file of which it is kept what was read
 KEPT = 128 * 1024**2  # bytes of what is kept in all
 WAIT = 0.02  # seconds between two looks for a free place
@@ -74,6 +78,25 @@ def _keep(document: Document, path: Path) -> None:
                 break
             oldest.unlink()
             over -= least
+
+
+def display_copy(data: bytes, file: str) -> bytes:
+    """A lighter copy of a .glb (:func:`armuto.formats.gltf.simplification.simplified`), made apart and kept; the file
+    itself where none can be made."""
+    kept = caches["figures"]
+    # The number stands for how copies are made: those that an earlier state of the program made are left behind.
+    key = f"{simplification.VERSION}-{hashlib.sha256(data).hexdigest()}"
+    copy: bytes | None = kept.get(key)
+    if copy is None:
+        try:
+            copy = _apart(file, simplification.simplified, data, file)
+        except BadInput:
+            logger.warning("%s: no display copy could be made.", file)
+            return data
+        # Where there is no room nothing is kept.
+        with contextlib.suppress(OSError):
+            kept.set(key, copy)
+    return copy
 
 
 def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:

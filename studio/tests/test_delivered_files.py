@@ -12,6 +12,7 @@ from pxr import Usd, UsdSkel
 
 from armuto import formats
 from armuto.formats import bvh
+from armuto.formats.gltf.simplification import simplified
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
@@ -52,6 +53,14 @@ class DeliveredFiles(unittest.TestCase):
         for path in (*DEMO.glob("*.glb"), self.performed(WALK)[0], self.performed(WALK, BOW)[0]):
             with self.subTest(path.name):
                 report = node("validate.mjs", path)
+                self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
+
+    def test_display_copies_are_valid_too(self):
+        for path in DEMO.glob("*.glb"):
+            with self.subTest(path.name):
+                copy = self.folder / path.name
+                copy.write_bytes(simplified(path.read_bytes(), path.name))
+                report = node("validate.mjs", copy)
                 self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
 
     def test_a_skeleton_alone_is_valid_too(self):

@@ -113,7 +113,7 @@ class Pages(TestCase):
         for path in ("/", "/fittings/1", "/api/counts", "/api/docs", "/mark.svg", "/api/nowhere"):
             policy = self.policy(path)
             with self.subTest(path):
-                self.assertEqual(policy["script-src"], "'self' 'wasm-unsafe-eval'")
+                self.assertEqual(policy["script-src"], "'self'")
                 self.assertEqual(policy["default-src"], "'self'")
                 self.assertEqual(policy["frame-ancestors"], "'none'")
                 self.assertEqual(policy["object-src"], "'none'")

@@ -93,7 +93,7 @@ class Parts:
     animations: list[tuple[str, list[Track]]] = field(default_factory=list)
 
 
-class _Store:
+class Store:
     """The binary chunk as it grows, with the accessors into it."""
 
     def __init__(self, tree: Json) -> None:
@@ -101,12 +101,14 @@ class _Store:
         self.parts: list[bytes] = []
         self.length = 0
 
-    def view(self, data: bytes, target: int | None = None) -> int:
+    def view(self, data: bytes, target: int | None = None, stride: int = 0) -> int:
         pad = -self.length % 4
         self.parts += [b"\0" * pad, data]
         row: Json = {"buffer": 0, "byteOffset": self.length + pad, "byteLength": len(data)}
         if target:
             row["target"] = target
+        if stride:
+            row["byteStride"] = stride
         self.length += pad + len(data)
         views: list[Json] = self.tree.setdefault("bufferViews", [])
         views.append(row)
@@ -120,9 +122,11 @@ class _Store:
         target: int | None = None,
         bounds: bool = False,
         normalized: bool = False,
+        stride: int = 0,
     ) -> int:
+        """Store an array; the number of its accessor. stride: bytes of a row, where they are more than its kind has."""
         row: Json = {
-            "bufferView": self.view(np.ascontiguousarray(values).tobytes(), target),
+            "bufferView": self.view(np.ascontiguousarray(values).tobytes(), target, stride),
             "componentType": component,
             "count": len(values),
             "type": kind,
@@ -155,7 +159,7 @@ def build(parts: Parts, generator: str = "Armuto") -> bytes:
             nodes[node.parent].setdefault("children", []).append(number)
     tree["scenes"] = [{"nodes": [n for n, node in enumerate(parts.nodes) if node.parent < 0]}]
     tree["nodes"] = nodes
-    store = _Store(tree)
+    store = Store(tree)
     _materials(parts, tree, store)
     for skin in parts.skins:
         binds = skin.binds.transpose(0, 2, 1).reshape(-1, 16).astype("<f4")
@@ -182,7 +186,7 @@ def build(parts: Parts, generator: str = "Armuto") -> bytes:
     return to_glb(tree, b"".join(store.parts))
 
 
-def _materials(parts: Parts, tree: Json, store: _Store) -> None:
+def _materials(parts: Parts, tree: Json, store: Store) -> None:
     for data in parts.images:
         kind = "image/png" if data[:4] == b"\x89PNG" else "image/jpeg"
         tree.setdefault("images", []).append({"bufferView": store.view(data), "mimeType": kind})
@@ -201,7 +205,7 @@ def _materials(parts: Parts, tree: Json, store: _Store) -> None:
         tree.setdefault("materials", []).append(row)
 
 
-def _primitive(surface: Surface, store: _Store) -> Json:
+def _primitive(surface: Surface, store: Store) -> Json:
     attributes = {"POSITION": store.add(surface.points.astype("<f4"), "VEC3", FLOAT, ARRAY, bounds=True)}
     normals = surface.normals if surface.normals is not None else smooth_normals(surface.points, surface.faces)
     attributes["NORMAL"] = store.add(normals.astype("<f4"), "VEC3", FLOAT, ARRAY)
@@ -221,7 +225,7 @@ def _primitive(surface: Surface, store: _Store) -> Json:
     return row
 
 
-def _animation(name: str, tracks: Sequence[Track], tree: Json, store: _Store) -> None:
+def _animation(name: str, tracks: Sequence[Track], tree: Json, store: Store) -> None:
     animation: Json = {"name": name, "channels": [], "samplers": []}
     inputs: dict[bytes, int] = {}
     for track in tracks:

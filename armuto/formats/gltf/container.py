@@ -197,6 +197,15 @@ def beside(uri: str, files: Mapping[str, bytes]) -> bytes | None:
     return None if path.startswith(("/", "..")) or ":" in path else files.get(path)
 
 
+def editable(tree: Json) -> Json:
+    """A tree whose tables and their rows can be changed without changing the file's; what lies deeper is shared, and
+    only ever replaced."""
+    return {
+        key: [dict(row) if isinstance(row, dict) else row for row in value] if isinstance(value, list) else value
+        for key, value in tree.items()
+    }
+
+
 def to_glb(tree: Json, binary: bytes) -> bytes:
     """A .glb of the JSON and one binary chunk."""
     text = json.dumps(tree, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode()

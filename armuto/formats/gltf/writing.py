@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from armuto.formats.gltf.container import GltfFile, Json, beside, to_glb
+from armuto.formats.gltf.container import GltfFile, Json, beside, editable, to_glb
 from armuto.formats.gltf.reading import GltfRig, node_trs
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -76,15 +76,6 @@ def node_motion(clip: Clip, rig: GltfRig) -> tuple[FloatArray, FloatArray]:
     return rotation.continuous(rotations), translations
 
 
-def _editable(tree: Json) -> Json:
-    """A tree whose tables and their rows can be changed without changing the file's; what lies deeper is shared, and
-    only ever replaced."""
-    return {
-        key: [dict(row) if isinstance(row, dict) else row for row in value] if isinstance(value, list) else value
-        for key, value in tree.items()
-    }
-
-
 def with_clips(
     held: GltfFile,
     rig: GltfRig,
@@ -102,7 +93,7 @@ def with_clips(
     Mesh, skin, materials and every other part of the file stay as they are. A joint node given by a matrix is
     rewritten as translation, rotation and scale, since glTF animates only those.
     """
-    tree = _editable(held.json)
+    tree = editable(held.json)
     for n in rig.nodes:
         if "matrix" in (node := tree["nodes"][n]):
             trs = node_trs(held, node)
@@ -148,7 +139,7 @@ def skeleton_only(skeleton: Skeleton, clips: Sequence[Clip], keys: Sequence[Keys
 
 def self_contained(held: GltfFile, files: Mapping[str, bytes]) -> tuple[bytes, list[str]]:
     """The file as one .glb with its buffers and images inside, and notes on images that are missing."""
-    tree, notes = _editable(held.json), []
+    tree, notes = editable(held.json), []
     buffer = _Buffer(tree, held.buffers)
     for image in tree.get("images", []):
         uri = image.get("uri")

@@ -94,10 +94,11 @@ def get_plate(request: HttpRequest, character_id: Id) -> Any:
 
 
 @router.get("{character_id}/display", operation_id="get_character_display", response={200: None})
-def get_display(request: HttpRequest, character_id: Id) -> HttpResponse:
-    """One self-contained .glb of the figure, for the stage."""
+def get_display(request: HttpRequest, character_id: Id, whole: bool = False) -> HttpResponse:
+    """One self-contained .glb of the figure, for the stage: a lighter copy of its mesh, or the whole of it."""
     row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
-    return HttpResponse(row.display(), content_type="model/gltf-binary")
+    data = row.display() if whole else reader.display_copy(row.display(), row.name)
+    return HttpResponse(data, content_type="model/gltf-binary")
 
 
 @router.get("{character_id}/file", operation_id="get_character_file", response={200: None})

@@ -37,7 +37,7 @@ from studio.ingest.tasks import accept_file, propose_refining, read_file
 from studio.library.models import Clip
 from studio.library.schemas import PlateOut
 from studio.library.services import floor_said, parse_recipe
-from studio.platform import leases
+from studio.platform import leases, reader
 from studio.platform.fields import Id
 from studio.platform.uploads import file_path, received
 
@@ -279,7 +279,8 @@ def display(request: HttpRequest, file_id: Id) -> HttpResponse:
     document = document_of(row)
     if document.display is None:
         raise BadInput(f"{row.path}: there is no figure in it to show.")
-    response = HttpResponse(document.display, content_type="model/gltf-binary")
+    data = reader.display_copy(document.display, row.path)
+    response = HttpResponse(data, content_type="model/gltf-binary")
     response["Cache-Control"] = "no-store"
     return response
 

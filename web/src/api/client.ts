@@ -42,6 +42,9 @@ function sentence(error: unknown, status: number): string {
     : `The studio could not do this (error ${status}); nothing was changed.`
 }
 
+/** How arrays are asked for: as differences from row to row, which compress well. */
+export const DELTAS = 'application/vnd.armuto.deltas'
+
 /** Motion arrays: float32 blocks one after another, shapes in the header. */
 export interface Arrays {
   blocks: { shape: number[]; values: Float32Array }[]
@@ -49,7 +52,7 @@ export interface Arrays {
 }
 
 export async function fetchArrays(path: string, signal?: AbortSignal): Promise<Arrays> {
-  const response = await fetch(path, { signal }).catch((problem: unknown) => {
+  const response = await fetch(path, { signal, headers: { Accept: DELTAS } }).catch((problem: unknown) => {
     if (problem instanceof DOMException && problem.name === 'AbortError') throw problem
     throw new Unanswered()
   })
@@ -57,15 +60,31 @@ export async function fetchArrays(path: string, signal?: AbortSignal): Promise<A
   return arraysOf(response, await response.arrayBuffer())
 }
 
+/** Sums of differences: zigzag numbers, column by column, their lowest bytes first (array_response.py). */
+function summed(bytes: Uint8Array, rows: number, step: number): Float32Array {
+  const count = bytes.length / 4
+  const columns = count / rows
+  const out = new Float32Array(count)
+  for (let column = 0, n = 0; column < columns; column++)
+    for (let row = 0, sum = 0; row < rows; row++, n++) {
+      const zigzag = bytes[n] | (bytes[n + count] << 8) | (bytes[n + 2 * count] << 16) | (bytes[n + 3 * count] << 24)
+      sum += (zigzag >>> 1) ^ -(zigzag & 1)
+      out[row * columns + column] = sum * step
+    }
+  return out
+}
+
 /** The arrays that an answer holds. */
 export function arraysOf(response: Response, data: ArrayBuffer): Arrays {
+  const steps = response.headers.get('Content-Type') === DELTAS && response.headers.get('X-Armuto-Step')?.split(';')
   let at = 0
-  const blocks = (response.headers.get('X-Armuto-Shape') ?? '').split(';').map((text) => {
+  const blocks = (response.headers.get('X-Armuto-Shape') ?? '').split(';').map((text, n) => {
     const shape = text.split(',').map(Number)
     const length = shape.reduce((a, b) => a * b, 1)
-    const values = new Float32Array(data, at, length)
+    const start = at
     at += length * 4
-    return { shape, values }
+    if (!steps) return { shape, values: new Float32Array(data, start, length) }
+    return { shape, values: summed(new Uint8Array(data, start, length * 4), shape[0], Number(steps[n])) }
   })
   return { blocks, fps: Number(response.headers.get('X-Armuto-Fps')) }
 }

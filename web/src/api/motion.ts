@@ -1,5 +1,5 @@
 import type { NodeMotion, Positions } from '@/stage/motion'
-import { answer, arraysOf, client, fetchArrays, type Arrays, type Schemas } from './client'
+import { answer, arraysOf, client, fetchArrays, DELTAS, type Arrays, type Schemas } from './client'
 
 /** World positions of a clip's points, and its frames per second. */
 export async function fetchPositions(path: string, signal?: AbortSignal): Promise<Positions & { fps: number }> {
@@ -25,6 +25,7 @@ export async function tryRecipe(id: number, recipe: Schemas['Recipe']): Promise<
   const asked = client.POST('/api/library/clips/{clip_id}/refined', {
     ...path,
     body: { recipe },
+    headers: { Accept: DELTAS },
     parseAs: 'arrayBuffer',
   })
   const data = (await answer(asked)) as unknown as ArrayBuffer

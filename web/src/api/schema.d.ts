@@ -799,7 +799,7 @@ export interface paths {
         };
         /**
          * Get Display
-         * @description One self-contained .glb of the figure, for the stage.
+         * @description One self-contained .glb of the figure, for the stage: a lighter copy of its mesh, or the whole of it.
          */
         get: operations["get_character_display"];
         put?: never;
@@ -7337,7 +7337,9 @@ export interface operations {
     };
     get_character_display: {
         parameters: {
-            query?: never;
+            query?: {
+                whole?: boolean;
+            };
             header?: never;
             path: {
                 character_id: number;

@@ -18,7 +18,6 @@ import { drawing } from './drawing'
 import type { NodeMotion, Tree } from './motion'
 import type { Palette } from './palette'
 import { BoneLines } from './boneLines'
-import { simplify } from './simplify'
 
 const at = new Vector3()
 const spin = new Quaternion()
@@ -93,10 +92,7 @@ export class Figure {
       if (!found) throw new Error(`node ${number} of the character is not in its scene`)
       return found
     })
-    const figure = new Figure(gltf.scene, joints, tree, space, palette, size)
-    // A figure that cannot be made simpler is drawn as it is.
-    if (drawing() === 'plain') await simplify(figure.meshes).catch(() => undefined)
-    return figure
+    return new Figure(gltf.scene, joints, tree, space, palette, size)
   }
 
   get frames() {

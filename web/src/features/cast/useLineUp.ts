@@ -19,9 +19,8 @@ interface Standing {
   height: number
   bounds: number[][]
   waiting: boolean
+  load: (now: Stage) => Promise<Figure | null>
 }
-/** A body in the line-up with its figure, null where that is on the stage already. */
-type Arrival = [Standing, Figure | null] | null
 interface Label {
   key: string
   name: string
@@ -34,6 +33,7 @@ interface Label {
 }
 
 const GAP = 0.28
+const AT_ONCE = 2 // figures on their way
 const LABEL = 46 // pixels: as high as a name with its height beneath
 export const keyOf = (character: Character) => `character ${character.id}`
 export const waitingKeyOf = (file: IntakeFile) => `waiting ${file.id}`
@@ -55,6 +55,9 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
   let module: StageModule | undefined
   let rule: InstanceType<StageModule['HeightRule']> | undefined
   let standing: Standing[] = []
+  /** Which version of whom is on the stage, and where everybody has a place. */
+  const shown = new Map<string, string>()
+  const places = new Map<string, number>()
   let turn = 0
   let size = { width: 2, top: 2 }
   let framedCount = 0
@@ -75,19 +78,23 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     module ??= await import('@/stage')
     if (!canvas.value || own !== turn) return
     const now = (stage.value ??= openStage(module))
-    const versions = new Map(standing.map((body) => [body.key, body.version]))
-    const isThere = (body: Standing) => versions.get(body.key) === body.version
     loading.value = true
-    const arrivals = await Promise.all([
-      ...cast.present.map((character) =>
-        arrive(fromCast(character), isThere, () => loadFigure(module!, now.palette, character)),
-      ),
-      ...files.value.map((file) => fromIntake(file, now, isThere)),
-    ])
-    const arrived = arrivals.filter((arrival) => arrival !== null)
-    loading.value = false
-    if (now !== stage.value || own !== turn) return arrived.forEach(([, figure]) => figure?.dispose())
-    put(now, arrived)
+    const waiting = await Promise.all(files.value.map(fromIntake))
+    if (own !== turn) return
+    const bodies = [...cast.present.map(fromCast), ...waiting.filter((body) => body !== null)]
+    arrange(now, bodies)
+    const missing = bodies.filter(({ key, version }) => shown.get(key) !== version)
+    // In their order, the first by itself: on a slow line somebody is there early instead of everybody late.
+    const bringNext = async () => {
+      const body = missing.shift()
+      if (body && own === turn) await bring(now, body, own)
+    }
+    await bringNext()
+    const bringAll = async () => {
+      while (missing.length && own === turn) await bringNext()
+    }
+    await Promise.all(Array.from({ length: AT_ONCE }, bringAll))
+    if (own === turn) loading.value = false
   }
   function openStage({ openStage }: StageModule) {
     const now = openStage(canvas.value!)
@@ -103,53 +110,62 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     height: character.height,
     bounds: character.bounds,
     waiting: false,
+    load: (now) => loadFigure(module!, now.palette, character),
   })
-  async function arrive(
-    body: Standing,
-    isThere: (body: Standing) => boolean,
-    load: () => Promise<Figure | null>,
-  ): Promise<Arrival> {
-    if (isThere(body)) return [body, null]
-    problems.delete(body.key)
-    try {
-      const figure = await load()
-      return figure && [body, figure]
-    } catch (problem) {
-      problems.set(body.key, problem instanceof Refused ? problem.message : 'It cannot be shown here.')
-      if (!(problem instanceof Refused)) console.error(problem)
-      return [body, null]
-    }
-  }
-  async function fromIntake(file: IntakeFile, now: Stage, isThere: (body: Standing) => boolean): Promise<Arrival> {
+  async function fromIntake(file: IntakeFile): Promise<Standing | null> {
     const path = { params: { path: { file_id: file.id } } }
     try {
       const about = await answer(client.GET('/api/intake/files/{file_id}/figure', path))
-      if (!about) return null
-      const body: Standing = {
-        key: waitingKeyOf(file),
-        version: JSON.stringify(file.told),
-        name: waitingName(file),
-        height: about.height,
-        bounds: about.bounds,
-        waiting: true,
-      }
-      return await arrive(body, isThere, () => loadWaiting(module!, now.palette, file.id, about))
+      return (
+        about && {
+          key: waitingKeyOf(file),
+          version: JSON.stringify(file.told),
+          name: waitingName(file),
+          height: about.height,
+          bounds: about.bounds,
+          waiting: true,
+          load: (now) => loadWaiting(module!, now.palette, file.id, about),
+        }
+      )
     } catch (problem) {
       messages.fail(problem)
       return null
     }
   }
-  function put(now: Stage, arrived: NonNullable<Arrival>[]) {
-    const keys = new Set(arrived.map(([body]) => body.key))
-    for (const body of standing) if (!keys.has(body.key)) now.remove(body.key)
-    standing = arrived.map(([body]) => body)
+  /** A body's figure, at the place that is kept for it. */
+  async function bring(now: Stage, body: Standing, own: number) {
+    try {
+      const figure = await body.load(now)
+      if (own !== turn) return figure?.dispose()
+      if (figure) now.add(body.key, figure)
+      shown.set(body.key, body.version)
+      problems.delete(body.key)
+    } catch (problem) {
+      if (own !== turn) return
+      problems.set(body.key, problem instanceof Refused ? problem.message : 'It cannot be shown here.')
+      if (!(problem instanceof Refused)) console.error(problem)
+      now.remove(body.key)
+    }
+    now.moveTo(body.key, places.get(body.key) ?? 0, 0)
+    dress()
+  }
+  /** A place for everybody, with the rule behind them, before their figures are there. */
+  function arrange(now: Stage, bodies: Standing[]) {
+    const keys = new Set(bodies.map((body) => body.key))
+    for (const { key } of standing) {
+      if (keys.has(key)) continue
+      now.remove(key)
+      shown.delete(key)
+      problems.delete(key)
+    }
+    standing = bodies
     if (!standing.length) return
     let x = 0
-    for (const [body, figure] of arrived) {
-      if (figure) now.add(body.key, figure)
-      else if (problems.has(body.key)) now.remove(body.key)
-      const [low, high] = body.bounds
-      now.moveTo(body.key, x - low[0], 0)
+    places.clear()
+    for (const { key, bounds } of standing) {
+      const [low, high] = bounds
+      places.set(key, x - low[0])
+      now.moveTo(key, x - low[0], 0)
       x += high[0] - low[0] + GAP
     }
     const width = Math.max(x - GAP, 0.6)
@@ -215,6 +231,7 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
     stage.value?.dispose()
     stage.value = undefined
     standing = []
+    shown.clear()
     framedCount = 0
     cameraTaken = false
   }
