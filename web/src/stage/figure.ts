@@ -15,7 +15,7 @@ import {
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import { drawing } from './drawing'
-import type { NodeMotion, Tree } from './motion'
+import type { NodeMotion, Positions, Tree } from './motion'
 import type { Palette } from './palette'
 import { BoneLines } from './boneLines'
 
@@ -141,6 +141,28 @@ export class Figure {
   /** World positions of the joints as they are drawn. */
   worldPositions(): number[][] {
     return this.joints.map((joint) => joint.getWorldPosition(at).toArray())
+  }
+
+  /** Places of the joints in frames of its motion, in metres from where the figure was put; it stays in its pose. */
+  path(frames: number[]): Positions {
+    const back = this.object.matrixWorld.clone().invert()
+    const values = new Float32Array(frames.length * this.joints.length * 3)
+    const before = this.joints.map((joint) => ({ position: joint.position.clone(), turn: joint.quaternion.clone() }))
+    frames.forEach((frame, n) => {
+      this.pose(frame)
+      this.joints.forEach((joint, k) =>
+        joint
+          .getWorldPosition(at)
+          .applyMatrix4(back)
+          .toArray(values, (n * this.joints.length + k) * 3),
+      )
+    })
+    this.joints.forEach((joint, n) => {
+      joint.position.copy(before[n].position)
+      joint.quaternion.copy(before[n].turn)
+    })
+    this.update()
+    return { frames: frames.length, points: this.joints.length, values }
   }
 
   show(mesh: boolean, bones: boolean) {

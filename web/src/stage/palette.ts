@@ -23,8 +23,8 @@ export function palette(element: Element): Palette {
   }
 }
 
-/** The same colours nearly gone in the paper: of what was there before. */
-export function faint(own: Palette): Palette {
-  const pale = (colour: Color) => colour.clone().lerp(own.paper, 0.62)
+/** The same colours nearly gone in the paper: of what was there before, or comes after. share: of the paper. */
+export function faint(own: Palette, share = 0.62): Palette {
+  const pale = (colour: Color) => colour.clone().lerp(own.paper, share)
   return { ...own, ink: pale(own.ink), left: pale(own.left), right: pale(own.right) }
 }

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useResizeObserver } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
+import { curveOf, CURVES } from '@/shared/player/boneCurves'
+import CurveGraph from '@/shared/player/CurveGraph.vue'
 import type { Positions } from '@/stage/motion'
-import { CURVES, curveOf, type Graph } from './curves'
+import type { Graph } from './curves'
 import ResidualGraph from './ResidualGraph.vue'
 
 /**
@@ -28,38 +29,10 @@ const ghost = defineModel<boolean>('ghost', { required: true })
 defineEmits<{ cutoff: [hertz: number] }>()
 const curve = computed(() => (graph.value === 'residual' ? '' : graph.value))
 
-const root = ref<HTMLElement>()
-const width = ref(800)
-const HEIGHT = 66
-useResizeObserver(root, ([entry]) => (width.value = entry.contentRect.width))
-
 const values = (positions: Positions | null) =>
   positions && curve.value ? curveOf(curve.value, positions, bone.value, props.parents, props.fps) : null
 const own = computed(() => values(props.now))
 const other = computed(() => values(props.before))
-const bounds = computed(() => {
-  let [low, high] = [Infinity, -Infinity]
-  for (const list of [own.value, other.value])
-    for (const value of list ?? []) {
-      low = Math.min(low, value)
-      high = Math.max(high, value)
-    }
-  return high - low < 1e-6 ? [low - 1, high + 1] : [low, high]
-})
-const x = (frame: number, frames: number) => (frames < 2 ? 24 : (frame / (frames - 1)) * (width.value - 48) + 24)
-const y = (value: number) =>
-  HEIGHT - 8 - ((value - bounds.value[0]) / (bounds.value[1] - bounds.value[0])) * (HEIGHT - 16)
-function path(list: Float32Array | null) {
-  if (!list?.length) return ''
-  const step = Math.max(1, Math.floor(list.length / (width.value * 1.5)))
-  let out = ''
-  for (let frame = 0; frame < list.length; frame += step)
-    out += `${out ? 'L' : 'M'}${x(frame, list.length).toFixed(1)} ${y(list[frame]).toFixed(1)}`
-  return out
-}
-const unit = computed(() => (curve.value ? CURVES[curve.value].unit : ''))
-const here = computed(() => own.value?.[Math.min(props.frame, own.value.length - 1)] ?? 0)
-const written = (value: number) => `${value.toFixed(Math.abs(value) < 10 ? 1 : 0)} ${unit.value}`.replace(' °', '°')
 </script>
 
 <template>
@@ -82,10 +55,6 @@ const written = (value: number) => `${value.toFixed(Math.abs(value) < 10 ? 1 : 0
       <label><input v-model="trace" type="checkbox" /> Trace</label>
       <label v-if="before"><input v-model="ghost" type="checkbox" /> As it was</label>
       <span class="space"></span>
-      <span v-if="curve && own" class="mono"
-        ><b>{{ written(here) }}</b>
-        <span class="quiet">{{ written(bounds[0]) }} to {{ written(bounds[1]) }}</span></span
-      >
     </div>
     <ResidualGraph
       v-if="graph === 'residual'"
@@ -96,13 +65,7 @@ const written = (value: number) => `${value.toFixed(Math.abs(value) < 10 ? 1 : 0
       :cutoff="cutoff"
       @cutoff="$emit('cutoff', $event)"
     />
-    <div v-if="curve" ref="root" class="graph">
-      <svg :width="width" :height="HEIGHT" role="img" :aria-label="`${names[bone]}, ${CURVES[curve].label}`">
-        <path v-if="other" :d="path(other)" class="before" />
-        <path :d="path(own)" class="now" />
-        <line v-if="own" :x1="x(frame, own.length)" :x2="x(frame, own.length)" y1="0" :y2="HEIGHT" class="head" />
-      </svg>
-    </div>
+    <CurveGraph v-if="curve" :curve="curve" :name="names[bone]" :own="own" :other="other" :frame="frame" />
   </div>
 </template>
 
@@ -134,24 +97,5 @@ select {
   min-height: 24px;
   padding: 0 4px;
   max-width: 11rem;
-}
-svg {
-  display: block;
-}
-path {
-  fill: none;
-}
-.before {
-  stroke: var(--quiet);
-  stroke-width: 0.8;
-  opacity: 0.7;
-}
-.now {
-  stroke: var(--ink);
-  stroke-width: 1.4;
-}
-.head {
-  stroke: var(--accent);
-  stroke-width: 1.5;
 }
 </style>

@@ -4,14 +4,13 @@ import { useRoute, useRouter } from 'vue-router'
 
 import TouchUpLeaf from '@/features/touchups/TouchUpLeaf.vue'
 import TouchUpOverlay from '@/features/touchups/TouchUpOverlay.vue'
-import TouchUpTimes from '@/features/touchups/TouchUpTimes.vue'
 import { useTouchUps } from '@/features/touchups/useTouchUps'
 import { usePlayer } from '@/shared/player/player'
-import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
-import TransportBar from '@/shared/player/TransportBar.vue'
 import { useFindingKeys } from '@/shared/player/useFindingKeys'
+import { useMotionStudy } from '@/shared/player/useMotionStudy'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
+import { useRange } from '@/shared/player/useRange'
 import { useCast, type Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import PairLeaf from './PairLeaf.vue'
@@ -20,9 +19,9 @@ import RingMenu from './RingMenu.vue'
 import StanceLeaf from './StanceLeaf.vue'
 import StanceOverlay from './StanceOverlay.vue'
 import type { Wanted } from './stances'
-import ContactStrips from './ContactStrips.vue'
 import FittingBar from './FittingBar.vue'
 import FittingPane from './FittingPane.vue'
+import FittingTimes from './FittingTimes.vue'
 import TransferLeaf from './TransferLeaf.vue'
 import { useArrangement } from './useArrangement'
 import { useClipMotion } from './useClipMotion'
@@ -55,8 +54,9 @@ const pair = ref<InstanceType<typeof PairLeaf>>()
 const canvas = ref<HTMLCanvasElement>()
 const frames = ref(1)
 const fps = ref(30)
-const player = usePlayer(frames, fps)
-const { frame, playing, loop, speed, go, step } = player
+const range = useRange(frames, () => route.query.clip ?? '', route.query)
+const player = usePlayer(frames, fps, range.played)
+const { frame, playing, go } = player
 const { leaf, asked, layout, mesh, bones } = useViewOptions(player, frames)
 
 /** This view is made anew for another fitting, and may outlive its address by a request. */
@@ -77,6 +77,15 @@ const bothTrees = computed(() => {
 })
 const { stage, loading, module, ...fittingStage } = useFittingStage({ canvas, character, trees })
 const { rows, shown, drawRows, drawFigure } = useRibbonRows(stage, targetBones)
+const study = useMotionStudy({
+  stage,
+  module,
+  bones: targetBones,
+  frame,
+  frames,
+  fps,
+  compared: (bone) => motion.compared(pairWith('target', bone)),
+})
 const { rendition, lookUp, transfer, stop } = useRendition(clip, character)
 const stances = useStances({
   fitting,
@@ -139,7 +148,7 @@ const { place, arrange, camera, lookAt, showFrame } = useArrangement({
   stances,
   beside: () => layout.value === 'beside',
   inStances: () => leaf.value === 'stance',
-  placed: light,
+  placed: () => (study.moved(), light()),
 })
 
 const live = useLiveChange({
@@ -173,6 +182,7 @@ const motion = useClipMotion({
   trees,
   fromStart: () => leaf.value !== 'pair',
   ribbon: { drawRows, drawFigure },
+  moved: study.follow,
 })
 const {
   atPointer,
@@ -203,6 +213,7 @@ watch([mesh, bones], () => place(false))
 watch(stances.view, () => place(true))
 watch(stances.chosen, light)
 watch([pointed, held], light)
+watch(() => (held.value?.which === 'target' ? held.value.bone : touchups.chosen.value), study.choose)
 const flow = useLeafFlow({
   leaf,
   fitting,
@@ -233,7 +244,7 @@ const choose = (wanted: number) => router.replace({ query: { clip: wanted, leaf:
 const { review, back } = useWayBack(clip, frame)
 const drop = useDropOnFitting(character)
 useFindingKeys(findings, frame, go)
-usePlayerKeys(player, frames)
+usePlayerKeys(player, frames, range.played)
 useFittingKeys({ menu: atPointer, leaf, mesh, bones, layout, undo, redo, frameAll: () => place(true), back })
 onMounted(() => void flow.open(route.query))
 </script>
@@ -347,14 +358,18 @@ onMounted(() => void flow.open(route.query))
         />
         <RingMenu v-if="atPointer" :at="atPointer" @pick="pick" @point="pointed = $event" />
       </StageCanvas>
-      <TransportBar
-        v-model:playing="playing"
-        v-model:loop="loop"
-        v-model:speed="speed"
-        :frame="frame"
+      <FittingTimes
+        :player="player"
+        :range="range"
+        :study="study"
         :frames="frames"
         :fps="fps"
-        @step="step"
+        :rows="rows"
+        :shown="shown"
+        :findings="findings"
+        :leaf="leaf"
+        :touchups="touchups"
+        :settling="settling"
       >
         <RenditionPanel
           v-if="clip && character"
@@ -365,32 +380,7 @@ onMounted(() => void flow.open(route.query))
           @stop="stop"
           @frame="go"
         />
-      </TransportBar>
-      <PoseRibbon
-        :frames="frames"
-        :fps="fps"
-        :frame="frame"
-        :rows="rows"
-        :shown="shown"
-        :findings="findings"
-        @frame="go"
-      />
-      <TouchUpTimes
-        v-if="leaf === 'touchup'"
-        :touchups="touchups"
-        :frames="frames"
-        :frame="frame"
-        :fps="fps"
-        @frame="go"
-      />
-      <ContactStrips
-        v-if="leaf === 'transfer' && settling.contacts.value"
-        :frames="frames"
-        :frame="frame"
-        :contacts="settling.contacts.value"
-        @frame="go"
-        @set="settling.setContacts"
-      />
+      </FittingTimes>
     </section>
   </div>
 </template>

@@ -1,13 +1,15 @@
-import type { Ref, ShallowRef } from 'vue'
+import { shallowRef, type Ref, type ShallowRef } from 'vue'
 
 import { fetchNodeMotion, fetchPositions } from '@/api/motion'
+import type { Compared } from '@/shared/player/useMotionStudy'
+import type { Positions } from '@/stage/motion'
 import type { Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { treeFor, type StageModule } from './figures'
 import { busiest } from './standing'
 import type { useRibbonRows } from './useRibbonRows'
-import type { Fitting } from './weave'
+import type { Fitting, Pair } from './weave'
 
 type Ribbon = ReturnType<typeof useRibbonRows>
 
@@ -29,9 +31,12 @@ export function useClipMotion(around: {
   ribbon: Pick<Ribbon, 'drawRows' | 'drawFigure'>
   place: (look: boolean) => void
   showFrame: (frame: number) => void
+  /** The character has other motion. */
+  moved: () => void
 }) {
   const { stage, clip, frame, frames, fps, playing, go, place, trees } = around
   const library = useLibrary()
+  const source = shallowRef<Positions | null>(null)
   let fetching: AbortController | undefined
 
   /** again: for another clip, which begins at its frame, and is looked at. at: at another frame than that. */
@@ -50,6 +55,7 @@ export function useClipMotion(around: {
       const size = library.skeletons.find((body) => body.id === row.skeleton_id)?.height ?? 1.7
       now.addSource('source', new module.BoneLines(tree, now.palette, size), positions)
       now.figure('character')?.play(transferred)
+      source.value = positions
       frames.value = positions.frames
       fps.value = positions.fps
       if (again && at !== null) go(at)
@@ -57,6 +63,7 @@ export function useClipMotion(around: {
       around.ribbon.drawRows(positions.frames, tree, positions)
       now.setFrame(frame.value)
       place(again)
+      around.moved()
       if (again && history.state.play) {
         // Whoever asked to see it performed sees it move; a reload or a link stands still.
         history.replaceState({ ...history.state, play: false }, '')
@@ -78,8 +85,16 @@ export function useClipMotion(around: {
     figure.play(transferred)
     around.ribbon.drawFigure()
     around.showFrame(frame.value)
+    around.moved()
+  }
+  /** What a bone of the character follows, as its pair says. */
+  function compared(pair: Pair | undefined): Compared | null {
+    const tree = trees.source.value
+    const bone = tree && pair?.source.length ? tree.names.indexOf(pair.source.at(-1)!) : -1
+    // Ends of bones stand behind the joints among the points.
+    return source.value && tree && bone >= 0 ? { positions: source.value, bone, parents: tree.parents } : null
   }
   const stop = () => fetching?.abort()
 
-  return { load, loadTarget, stop }
+  return { load, loadTarget, stop, compared }
 }

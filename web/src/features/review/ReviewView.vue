@@ -5,12 +5,16 @@ import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { answer, client, type Schemas } from '@/api/client'
+import BoneStrip from '@/shared/player/BoneStrip.vue'
+import CloserLook from '@/shared/player/CloserLook.vue'
 import { usePlayer } from '@/shared/player/player'
 import PoseRibbon from '@/shared/player/PoseRibbon.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { useFindingKeys } from '@/shared/player/useFindingKeys'
+import { useMotionStudy } from '@/shared/player/useMotionStudy'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
+import { useRange } from '@/shared/player/useRange'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useLatest } from '@/shared/useLatest'
 import { useBoard } from '@/stores/board'
@@ -38,9 +42,12 @@ const board = useBoard()
 const choice = useChoice()
 const runs = useRuns()
 const canvas = ref<HTMLCanvasElement>()
-const { stage, frames, fps, loading, rows, shown, open, close, show, place, dress } = useReviewStage(canvas)
-const player = usePlayer(frames, fps)
+const { stage, module, bones: tree, frames, fps, loading, rows, shown, ...reviewStage } = useReviewStage(canvas)
+const { open, close, show, place, dress } = reviewStage
+const range = useRange(frames, () => route.params.id, route.query)
+const player = usePlayer(frames, fps, range.played)
 const { frame, playing, loop, speed, go, step } = player
+const study = useMotionStudy({ stage, module, bones: tree, frame, frames, fps })
 const queue = useReviewQueue(computed(() => Number(route.params.id) || 0))
 const { id } = queue
 
@@ -89,6 +96,7 @@ async function look(at?: number) {
   await show(row, against.value, others, () => at ?? frame.value, beside.value)
   go(stage.value?.frame ?? 0)
   dress(mesh.value, bones.value)
+  study.follow()
   apart.value = typeof against.value === 'number' ? await differenceFrom(row.id, against.value, result.id) : []
 }
 function compare(now: Against) {
@@ -162,7 +170,7 @@ function lookAtAll() {
   void queue.load().catch(messages.fail)
 }
 
-usePlayerKeys(player, frames)
+usePlayerKeys(player, frames, range.played)
 useShortcuts('Review', {
   next: () => queue.step(1),
   previous: () => queue.step(-1),
@@ -178,7 +186,7 @@ useShortcuts('Review', {
   redo: () => void takeBack(true).catch(messages.fail),
 })
 watch(frame, (now) => stage.value?.setFrame(now))
-watch(beside, (now) => place(now, true))
+watch(beside, (now) => (place(now, true), study.moved()))
 watch([mesh, bones], () => dress(mesh.value, bones.value))
 watch(
   () => (ready.value ? id.value : undefined),
@@ -288,7 +296,9 @@ onBeforeUnmount(close)
         :frames="frames"
         :fps="fps"
         @step="step"
-      />
+      >
+        <template #tools><CloserLook :study="study" :range="range" :frame="frame" /></template>
+      </TransportBar>
       <PoseRibbon
         :frames="frames"
         :fps="fps"
@@ -296,8 +306,11 @@ onBeforeUnmount(close)
         :rows="rows"
         :shown="shown"
         :findings="findings"
+        :range="range.chosen.value ? range.played.value : undefined"
         @frame="go"
+        @range="range.set"
       />
+      <BoneStrip :study="study" :frame="frame" />
     </section>
   </div>
 </template>

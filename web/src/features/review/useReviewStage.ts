@@ -128,5 +128,19 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     for (const { key } of bodies) stage.value?.figure(key)?.show(mesh, drawn || !mesh)
     stage.value?.invalidate()
   }
-  return { stage, frames, fps, loading, rows: ribbon.rows, shown: ribbon.shown, open, close, show, place, dress }
+  return {
+    stage,
+    module: () => module,
+    bones,
+    frames,
+    fps,
+    loading,
+    rows: ribbon.rows,
+    shown: ribbon.shown,
+    open,
+    close,
+    show,
+    place,
+    dress,
+  }
 }

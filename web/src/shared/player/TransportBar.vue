@@ -60,6 +60,7 @@ const emit = defineEmits<{ step: [by: number] }>()
     </v-menu>
     <label class="loop"><input v-model="loop" type="checkbox" /> Repeat</label>
     <span class="mono time">{{ time }}</span>
+    <slot name="tools" />
     <span class="space"></span>
     <slot />
   </div>

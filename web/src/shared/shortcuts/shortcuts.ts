@@ -49,6 +49,16 @@ export const SHORTCUTS = {
       { label: 'wheel', does: 'closer or farther' },
     ],
   },
+  'A closer look': {
+    shortcuts: {
+      neighbours: { keys: 'i', does: 'the poses before and after, faint' },
+      trace: { keys: 'j', does: 'the trace of a bone' },
+      curve: { keys: 'y', does: 'its curve: height, speed, bend, none' },
+      rangeFirst: { keys: '[/ctrl+alt+[', does: 'play from this frame on', label: '[' },
+      rangeLast: { keys: ']/ctrl+alt+]', does: 'play as far as this frame', label: ']' },
+      rangeAll: { keys: 'z', does: 'play all of it again' },
+    },
+  },
   Findings: {
     shortcuts: {
       before: { keys: 'shift+arrowleft', does: 'to the finding before' },
