@@ -20,7 +20,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page
 
-from demo.browser import chromium
+from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.serving import ROOT, served
 
 PORT = 8734
@@ -101,6 +101,7 @@ def batch() -> Batch:
         making = ["--clips", str(CLIPS), "--characters", str(CHARACTERS), "--plan", "two-legged", "--bare"]
         with studio(folder, *making) as process, chromium(*PLAIN) as browser:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.add_init_script(FIRST_STEPS_AWAY)
             page.goto(f"http://127.0.0.1:{PORT}/board")
             page.get_by_role("button", name="Sweep all").click()
             page.get_by_role("button", name=re.compile(rf"Transfer\s*{CLIPS * CHARACTERS}")).click()
@@ -197,6 +198,7 @@ def large() -> Large:
     """The board with 2,000 clips and 20 characters."""
     with tempfile.TemporaryDirectory() as folder, studio(folder), chromium(*PLAIN) as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script(FIRST_STEPS_AWAY)
         page.goto(f"http://127.0.0.1:{PORT}/cast")
         page.locator(".label").first.wait_for()
         page.wait_for_timeout(3000)

@@ -11,7 +11,7 @@ from playwright.sync_api import Page
 from armuto.formats import bvh
 from armuto.kinematics.skeleton import Skeleton
 from demo import porter
-from demo.browser import chromium
+from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.figure_file import figure_glb
 from demo.serving import ROOT, served
 
@@ -121,6 +121,7 @@ def changes() -> dict[str, Times]:
         files[1].write_bytes(figure_of_many_bones())
         with served(folder, PORT, "--demo"), chromium() as browser:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.add_init_script(FIRST_STEPS_AWAY)
             bring_in(page, *files)
             pairs, angles = measured(page, "porter")
             drawn = trials(page)

@@ -9,7 +9,7 @@ from typing import Any
 
 from playwright.sync_api import Browser, BrowserContext, Page
 
-from demo.browser import chromium
+from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.serving import CSRF, served
 
 PORT = 8737
@@ -72,6 +72,7 @@ def visits(browser: Browser, base: str, fitting: int) -> dict[str, Visit]:
     out = {}
     for name, (path, there) in VIEWS.items():
         context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+        context.add_init_script(FIRST_STEPS_AWAY)
         address = base + path % {"fitting": fitting}
         first = visited(context, address, there)
         again, _, _ = visited(context, address, there)
@@ -133,6 +134,7 @@ def report() -> str:
     with tempfile.TemporaryDirectory() as folder, served(folder, PORT, "--demo"), chromium() as browser:
         base = f"http://127.0.0.1:{PORT}"
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script(FIRST_STEPS_AWAY)
         fitting = open_fitting(base)
         seen = visits(browser, base, fitting)
         drawn = beats(page, f"{base}/fittings/{fitting}?leaf=transfer")

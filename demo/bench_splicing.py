@@ -19,7 +19,7 @@ from armuto.splicing.features import FrameFeatures, prepare
 from armuto.splicing.joining import at_rate, splice_clips
 from armuto.splicing.model import Span, Splice
 from armuto.tests.files import WALK, clip_of
-from demo.browser import chromium
+from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.gaits import Gait, go
 from demo.serving import served
 
@@ -157,6 +157,7 @@ def drawn(page: Page) -> list[float]:
 def interface() -> str:
     with tempfile.TemporaryDirectory() as folder, served(folder, PORT, "--demo"), chromium() as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script(FIRST_STEPS_AWAY)
         opened(page, "walk proud", "creep")  # once to warm up
         found, figure = opened(page, "walk", "bow")
         times = drawn(page)

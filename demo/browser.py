@@ -20,6 +20,10 @@ ARGUMENTS = [
     "--enable-unsafe-swiftshader",
 ]
 
+# For pages that are no first visit.
+FIRST_STEPS_AWAY = """localStorage.getItem('armuto.first-steps') ||
+    localStorage.setItem('armuto.first-steps', '{"read": [], "away": true}')"""
+
 
 @contextmanager
 def chromium(*more: str) -> Iterator[Browser]:

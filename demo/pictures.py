@@ -8,7 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Page
 
 from armuto.formats import bvh
-from demo.browser import chromium
+from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.serving import ROOT, served
 
 OUT = ROOT / "docs" / "screenshots"
@@ -20,6 +20,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder, served(folder, PORT, "--demo"), chromium() as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script(FIRST_STEPS_AWAY)
         # Drawn as on a machine with a graphics card.
         page.add_init_script("localStorage.setItem('armuto.drawing', 'full')")
         take(page)

@@ -5,6 +5,7 @@ import { useRoute, useRouter, type RouteLocationNormalized } from 'vue-router'
 
 import ConnectionNote from './shared/frame/ConnectionNote.vue'
 import DropPlace from './shared/frame/DropPlace.vue'
+import FirstSteps from './shared/frame/FirstSteps.vue'
 import Finder from './shared/frame/Finder.vue'
 import KeyList from './shared/frame/KeyList.vue'
 import MessageList from './shared/frame/MessageList.vue'
@@ -58,6 +59,7 @@ connection.onReturn(() => wanted && router.push(wanted.fullPath))
   <v-app>
     <a class="skip" href="#content" @click.prevent="content?.focus()">To the content</a>
     <TopBar @find="finding = true" @keys="keys = true" />
+    <FirstSteps />
     <main id="content" ref="content" tabindex="-1">
       <router-view v-slot="{ Component }">
         <component

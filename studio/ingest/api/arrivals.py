@@ -12,6 +12,7 @@ from ninja.files import UploadedFile
 from armuto.formats import is_archive
 from studio.ingest.models import Arrival, ArrivalContent
 from studio.ingest.schemas import ArrivalOut, Refusal
+from studio.ingest.services import museum
 from studio.ingest.services.reading import take_in
 from studio.ingest.tasks import read_arrival
 from studio.platform.fields import Id
@@ -36,6 +37,12 @@ def bring_in(
     read_arrival.enqueue(arrival.pk)
     arrival.refresh_from_db()
     return Status(202, arrival)
+
+
+@router.post("museum", response={202: ArrivalOut, 422: Refusal}, operation_id="bring_in_museum")
+def bring_in_museum(request: HttpRequest) -> Status[Any]:
+    """Bring the museum's figures and their clips into an empty studio, to try it with."""
+    return Status(202, museum.bring_in())
 
 
 @router.get("{arrival_id}", response=ArrivalOut, operation_id="get_arrival")

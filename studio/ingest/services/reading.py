@@ -4,6 +4,7 @@ import contextlib
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from pathlib import PurePosixPath
 
 from django.db import transaction
 
@@ -13,7 +14,7 @@ from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
 from studio.cast.services import keep_character
 from studio.library.importing import AlreadyThere, NewClip, keep_clips
-from studio.library.models import Clip
+from studio.library.models import Clip, Skeleton
 from studio.platform import reader
 
 
@@ -42,7 +43,8 @@ def take_in(
         if not reached(done, len(inside)):
             break
         try:
-            stored = _keep(_read(content, inner, files), content, goes_to)
+            folder = PurePosixPath(inner).parent.name.replace("_", " ")
+            stored = _keep(_read(content, inner, files), content, goes_to, folder)
         except BadInput as problem:
             out.refused.append(str(problem))
             continue
@@ -57,8 +59,9 @@ def _read(content: bytes, inner: str, files: Mapping[str, bytes]) -> formats.Doc
     return reader.read(content, inner.rsplit("/", 1)[-1], files=files)
 
 
-def _keep(document: formats.Document, data: bytes, goes_to: str) -> TakenIn:
-    """Left to itself, a file with a mesh bound to bones goes to the cast and any other to the library."""
+def _keep(document: formats.Document, data: bytes, goes_to: str, folder: str = "") -> TakenIn:
+    """Left to itself, a file with a mesh bound to bones goes to the cast and any other to the library. folder: the one
+    that it lies in, after which a new skeleton is called."""
     name = document.file
     if goes_to == "cast" or (goes_to == "auto" and document.skinned):
         with transaction.atomic():
@@ -72,6 +75,8 @@ def _keep(document: formats.Document, data: bytes, goes_to: str) -> TakenIn:
     if not present:
         clips = [_as_proposed(clip) for clip in document.clips]
         skeleton_name = f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}"
+        if folder and not Skeleton.objects.filter(name=folder).exists():
+            skeleton_name = folder
         with contextlib.suppress(AlreadyThere):
             return TakenIn(clips=[row.pk for row in keep_clips(document, data, name, skeleton_name, clips, once=True)])
     return TakenIn(clips=list(present.all()))  # the very same file again: nothing new to keep

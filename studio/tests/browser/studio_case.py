@@ -14,7 +14,7 @@ from django.db import connection
 from django.test import override_settings, tag
 from playwright.sync_api import Page, expect
 
-from demo.browser import chromium
+from demo.browser import FIRST_STEPS_AWAY, chromium
 
 # Playwright runs an event loop in this thread; the database is only used between its calls.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
@@ -67,6 +67,7 @@ class StudioCase(StaticLiveServerTestCase):
             reduced_motion=self.reduced_motion,
         )
         context.set_default_timeout(PATIENCE)
+        context.add_init_script(FIRST_STEPS_AWAY)
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
         self.page.on("console", lambda m: self.console.append(m.text) if m.type == "error" else None)

@@ -1,4 +1,4 @@
-"""A closer look at motion: a range that is repeated, the poses around the one that is shown, a bone's trace and curve."""
+"""A closer look at motion: a range that is repeated, the poses around one, the trace and the curve of a bone."""
 
 import numpy as np
 from playwright.sync_api import expect

@@ -24,17 +24,15 @@ export const useArrivals = defineStore('arrivals', () => {
   const busy = computed(() => done.value < total.value)
   let queue: Promise<unknown> = Promise.resolve()
 
-  /** Returns the ids of all clips and characters that came in. Refusals are shown and do not stop the others. */
-  function bringIn(files: File[], goal: Goal = 'auto'): Promise<{ clips: number[]; characters: number[] }> {
-    if (!files.length)
-      useMessages().warn('There is no file in what was dropped; drop motion, figures, or a folder of them.')
-    total.value += files.length
+  /** Bring in one after another; returns the ids of all that came in. */
+  function enqueue(names: string[], send: (n: number) => Promise<Arrival>) {
+    total.value += names.length
     const work = queue.then(async () => {
       const found = { clips: [] as number[], characters: [] as number[] }
-      for (const file of files) {
-        name.value = file.name
+      for (const [n, own] of names.entries()) {
+        name.value = own
         try {
-          const arrived = await read(file, goal)
+          const arrived = await follow(await send(n))
           found.clips.push(...arrived.clips)
           found.characters.push(...arrived.characters)
         } catch (problem) {
@@ -50,13 +48,28 @@ export const useArrivals = defineStore('arrivals', () => {
     return work
   }
 
-  async function read(file: File, goal: Goal): Promise<Required<Pick<Arrival, 'clips' | 'characters'>>> {
+  function bringIn(files: File[], goal: Goal = 'auto'): Promise<{ clips: number[]; characters: number[] }> {
+    if (!files.length)
+      useMessages().warn('There is no file in what was dropped; drop motion, figures, or a folder of them.')
+    return enqueue(
+      files.map((file) => file.name),
+      (n) => upload(files[n], goal),
+    )
+  }
+  /** The museum's figures, for an empty studio. */
+  const bringInMuseum = () =>
+    enqueue(["the museum's night"], async () => (await answer(client.POST('/api/arrivals/museum'))) as Arrival)
+
+  function upload(file: File, goal: Goal) {
     const body = new FormData()
     body.append('file', file)
     body.append('goes_to', goal)
-    let arrival = (await answer(
+    return answer(
       client.POST('/api/arrivals/', { body: body as never, bodySerializer: (form) => form as never }),
-    )) as Arrival
+    ) as Promise<Arrival>
+  }
+  /** What became of an arrival, as soon as it is read. */
+  async function follow(arrival: Arrival): Promise<Required<Pick<Arrival, 'clips' | 'characters'>>> {
     while (arrival.state === 'waiting' || arrival.state === 'reading') {
       await new Promise((resolve) => setTimeout(resolve, 300))
       const path = { arrival_id: arrival.id as number }
@@ -69,5 +82,5 @@ export const useArrivals = defineStore('arrivals', () => {
     for (const sentence of arrival.refused ?? []) useMessages().fail(new Refused(sentence))
     return { clips: arrival.clips ?? [], characters: arrival.characters ?? [] }
   }
-  return { total, done, name, inside, busy, bringIn }
+  return { total, done, name, inside, busy, bringIn, bringInMuseum }
 })

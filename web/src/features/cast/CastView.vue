@@ -5,16 +5,19 @@ import { useRoute, useRouter } from 'vue-router'
 import { openFitting } from '@/features/fitting/open'
 import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import FileButton from '@/shared/frame/FileButton.vue'
+import TryMuseum from '@/shared/frame/TryMuseum.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
 import { useCast, type Character } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
+import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import CharacterSheet from './CharacterSheet.vue'
 import { keyOf, useLineUp, waitingKeyOf } from './useLineUp'
 import WaitingSheet from './WaitingSheet.vue'
 
 const cast = useCast()
+const library = useLibrary()
 const intake = useIntake()
 const messages = useMessages()
 const route = useRoute()
@@ -88,6 +91,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
       <FileButton label="Bring in a character" :accept="FIGURES" doing @files="bringIn" />
       <p v-if="intake.summary?.reading" class="quiet" role="status">Reading …</p>
       <p v-else class="quiet">Or drop the file anywhere in this window.</p>
+      <TryMuseum v-if="library.loaded && !library.clips.length" />
     </div>
   </div>
   <div v-else-if="cast.loaded" class="view">

@@ -4,6 +4,7 @@ import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import FileButton from '@/shared/frame/FileButton.vue'
+import TryMuseum from '@/shared/frame/TryMuseum.vue'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useAddress } from '@/shared/useAddress'
 import { MOTION } from '@/stores/arrivals'
@@ -109,6 +110,7 @@ onMounted(() => void intake.refresh())
         Decide on {{ waiting === 1 ? 'one file' : `${waiting} files` }} in the intake
       </v-btn>
       <p class="quiet">Or drop files anywhere in this window.</p>
+      <TryMuseum />
     </div>
   </div>
   <!-- Nothing before it is known which of the two it is: a button swapped away would lose the files chosen with it. -->

@@ -9,6 +9,7 @@ import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
 import { chooseTheme } from '@/theme'
+import { useFirstSteps } from './firstSteps'
 
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ keys: [] }>()
@@ -80,6 +81,7 @@ const all = computed<Found[]>(() => [
   { kind: 'command', name: 'Day and night as the system has it', go: () => chooseTheme(null) },
   { kind: 'command', name: 'Copy the link to what is shown', go: () => void copyLink() },
   { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
+  { kind: 'command', name: 'Show the first steps again', go: () => void useFirstSteps().begin() },
 ])
 function redraw(how: Drawing) {
   chooseDrawing(how)

@@ -3,9 +3,11 @@ import { computed, ref, watch } from 'vue'
 
 import { labelOf, SHORTCUTS, type Gesture, type Shortcut, type ShortcutGroup } from '@/shared/shortcuts/shortcuts'
 import { activeGroups } from '@/shared/shortcuts/useShortcuts'
+import { useFirstSteps } from './firstSteps'
 
 /** All keys, those that work in the view that is open first. */
 const open = defineModel<boolean>({ required: true })
+const { begin } = useFirstSteps()
 const close = ref<HTMLButtonElement>()
 // With the focus inside, Esc closes it and Tab stays in it.
 watch(open, (now) => now && setTimeout(() => close.value?.focus(), 30))
@@ -32,6 +34,7 @@ const sections = computed(() => {
     <v-card class="card">
       <div class="head">
         <h1>Keys</h1>
+        <button class="plain word first" @click="(begin(), (open = false))">Show the first steps again</button>
         <button ref="close" class="plain word" @click="open = false">Close</button>
       </div>
       <section v-for="section in sections" :key="section.name" :aria-label="section.name">
@@ -57,7 +60,10 @@ const sections = computed(() => {
 }
 .head {
   display: flex;
-  justify-content: space-between;
+  gap: 16px;
+}
+.first {
+  margin-left: auto;
 }
 section {
   margin-top: 14px;

@@ -70,7 +70,7 @@ const emit = defineEmits<{ step: [by: number] }>()
 .transport {
   display: flex;
   align-items: center;
-  gap: 14px;
+  gap: 2px 14px;
   padding: 7px 18px;
   border-top: 1px solid var(--hairline);
   background: var(--panel);

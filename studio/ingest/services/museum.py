@@ -1,0 +1,37 @@
+"""The museum's figures and their chores, for who would like to try the studio before bringing in anything."""
+
+import io
+import zipfile
+from pathlib import Path
+
+from django.conf import settings
+from django.db import transaction
+
+from armuto.errors import BadInput
+from studio.ingest.models import Arrival, ArrivalContent
+from studio.ingest.tasks import read_arrival
+from studio.library.models import Original
+
+NAME = "The museum's night.zip"
+
+
+def bring_in() -> Arrival:
+    """An archive of the demo files on its way in. Raises :class:`BadInput` where the studio holds anything already, or
+    the files are not installed with it."""
+    root = Path(settings.DEMO_FILES)
+    paths = sorted(root.glob("*/*")) + sorted(root.glob("*.glb"))
+    if not paths:
+        raise BadInput("The museum's figures do not come with this installation; bring in files of your own.")
+    content = io.BytesIO()
+    with zipfile.ZipFile(content, "w", zipfile.ZIP_STORED) as archive:
+        for path in paths:
+            archive.write(path, path.relative_to(root))
+    # Two people may ask at once: the second waits for the first's lock and finds what that has begun.
+    with transaction.atomic():
+        if Original.objects.exists() or Arrival.objects.filter(name=NAME, state__in=("waiting", "reading")).exists():
+            raise BadInput("The studio is not empty any more; the museum's figures are for an empty one.")
+        arrival = Arrival.objects.create(name=NAME, goes_to="auto")
+        ArrivalContent.objects.create(arrival=arrival, data=content.getvalue())
+    read_arrival.enqueue(arrival.pk)
+    arrival.refresh_from_db()
+    return arrival
