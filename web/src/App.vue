@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import { onMounted, ref } from 'vue'
+import { defineAsyncComponent, onMounted, ref } from 'vue'
 import { useRoute, useRouter, type RouteLocationNormalized } from 'vue-router'
 
+import ContextMenu from './shared/frame/ContextMenu.vue'
 import ConnectionNote from './shared/frame/ConnectionNote.vue'
 import DropPlace from './shared/frame/DropPlace.vue'
 import FirstSteps from './shared/frame/FirstSteps.vue'
@@ -21,8 +22,12 @@ import { useMessages } from './stores/messages'
 import { useRuns } from './stores/runs'
 import { useSplices } from '@/stores/splices'
 
+// It knows of the stage, which is large and not needed before.
+const PreferencesDialog = defineAsyncComponent(() => import('./shared/frame/PreferencesDialog.vue'))
+
 const finding = ref(false)
 const keys = ref(false)
+const preferring = ref(false)
 const messages = useMessages()
 const connection = useConnection()
 const router = useRouter()
@@ -30,9 +35,13 @@ const route = useRoute()
 const content = ref<HTMLElement>()
 useFocus(content)
 
-useShortcuts('Everywhere', { find: () => (finding.value = true), keys: () => (keys.value = true) })
+useShortcuts('Everywhere', {
+  find: () => (finding.value = true),
+  keys: () => (keys.value = true),
+  preferences: () => (preferring.value = true),
+})
 useEventListener('keydown', (event) => {
-  if (event.key === 'Escape') finding.value = keys.value = false
+  if (event.key === 'Escape') finding.value = keys.value = preferring.value = false
 })
 useChanges().follow()
 useChanges().on(['library'], (changes) => useLibrary().follow(changes).catch(messages.fail))
@@ -69,10 +78,12 @@ connection.onReturn(() => wanted && router.push(wanted.fullPath))
       </router-view>
     </main>
     <p class="sr" role="status">{{ messages.announced }}</p>
+    <ContextMenu />
     <ConnectionNote />
     <DropPlace />
     <MessageList />
-    <Finder v-model="finding" @keys="keys = true" />
-    <KeyList v-model="keys" />
+    <Finder v-model="finding" @keys="keys = true" @preferences="preferring = true" />
+    <KeyList v-model="keys" @preferences="preferring = true" />
+    <PreferencesDialog v-if="preferring" v-model="preferring" />
   </v-app>
 </template>

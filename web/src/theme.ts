@@ -42,12 +42,10 @@ const night = {
 const PLACE = 'armuto.theme'
 const dark = matchMedia('(prefers-color-scheme: dark)')
 const ofSystem = () => (dark.matches ? 'night' : 'paper')
-const kept = localStorage.getItem(PLACE)
-const isChosen = kept === 'night' || kept === 'paper'
 
 export const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
-  theme: { defaultTheme: isChosen ? kept : ofSystem(), themes: { paper, night } },
+  theme: { defaultTheme: chosenTheme() ?? ofSystem(), themes: { paper, night } },
   defaults: {
     VBtn: { variant: 'outlined', density: 'comfortable', ripple: false, elevation: 0 },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: true },
@@ -59,6 +57,11 @@ export const vuetify = createVuetify({
 
 dark.addEventListener('change', () => localStorage.getItem(PLACE) || vuetify.theme.change(ofSystem()))
 
+/** What was chosen in this browser; null for as the system has it. */
+export function chosenTheme(): 'paper' | 'night' | null {
+  const name = localStorage.getItem(PLACE)
+  return name === 'night' || name === 'paper' ? name : null
+}
 /** Day or night, kept for this browser; null for as the system has it, also when that changes. */
 export function chooseTheme(name: 'paper' | 'night' | null) {
   if (name) localStorage.setItem(PLACE, name)

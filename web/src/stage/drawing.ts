@@ -13,9 +13,13 @@ function suggest(): Drawing {
   gl?.getExtension('WEBGL_lose_context')?.loseContext()
   return /swiftshader|llvmpipe|softpipe|software|basic render/i.test(name) ? 'plain' : 'full'
 }
-export function drawing(): Drawing {
+/** What was chosen in this browser; null for as the machine can. */
+export function chosenDrawing(): Drawing | null {
   const chosen = localStorage.getItem(KEY)
-  if (chosen === 'full' || chosen === 'plain') return chosen
-  return (suggested ??= suggest())
+  return chosen === 'full' || chosen === 'plain' ? chosen : null
 }
-export const chooseDrawing = (wanted: Drawing) => localStorage.setItem(KEY, wanted)
+export const drawing = (): Drawing => chosenDrawing() ?? (suggested ??= suggest())
+export function chooseDrawing(wanted: Drawing | null) {
+  if (wanted) localStorage.setItem(KEY, wanted)
+  else localStorage.removeItem(KEY)
+}

@@ -20,6 +20,7 @@ import { Floor } from './floor'
 import { keepUp } from './following'
 import type { Positions } from './motion'
 import { palette, type Palette } from './palette'
+import { followPointerButtons } from './pointerButtons'
 import { BoneLines } from './boneLines'
 
 /** A source on the stage: a skeleton drawn as boneLines from world positions. */
@@ -42,6 +43,7 @@ export class Stage {
   readonly floor: Floor
   private readonly renderer: WebGLRenderer | null
   private readonly unwatch: () => void
+  private readonly unfollow: () => void
   private readonly scene = new Scene()
   private readonly sun = new DirectionalLight(0xfff4e0, 2.2)
   private readonly figures = new Map<string, Figure>()
@@ -71,6 +73,7 @@ export class Stage {
     this.floor = new Floor(this.palette)
     this.scene.add(new HemisphereLight(0xffffff, 0xd8cdb8, 1.75), this.sun, this.sun.target, this.floor.object)
     this.controls = new OrbitControls(this.camera, canvas)
+    this.unfollow = followPointerButtons(this.controls)
     this.controls.maxPolarAngle = Math.PI * 0.56
     this.controls.minDistance = 0.15
     this.controls.maxDistance = 25
@@ -371,6 +374,7 @@ export class Stage {
     this.watcher.disconnect()
     this.clear()
     this.floor.dispose()
+    this.unfollow()
     this.controls.dispose()
     this.renderer?.dispose()
     this.unwatch()

@@ -9,6 +9,7 @@ import { useBoard, type Action, type Cell, type Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import { ACTIONS } from './actions'
 
 /** What can be done with the swept cells, and what that means before it is done. */
 const props = defineProps<{ cells: Cell[]; plans: Record<Action, Plan> | null; working: boolean }>()
@@ -39,14 +40,6 @@ const onlyClip = computed(() => {
   return clips.size === 1 ? library.clip([...clips][0]) : undefined
 })
 const excepted = computed(() => props.cells.filter((cell) => board.hasException(...cell)).length)
-const ACTIONS: { action: Action; word: string }[] = [
-  { action: 'transfer', word: 'Transfer' },
-  { action: 'update', word: 'Bring up to date' },
-  { action: 'review', word: 'Review' },
-  { action: 'accept', word: 'Accept' },
-  { action: 'deliver', word: 'Deliver' },
-  { action: 'retire', word: 'Retire' },
-]
 /** The next thing to do: bring up to date what is old, transfer what is not there, then look, then hand on. */
 const next = computed<Action | null>(() => {
   const plans = props.plans

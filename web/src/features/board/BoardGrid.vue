@@ -21,7 +21,11 @@ const props = defineProps<{
   sweep: ReturnType<typeof useSweep>
   lit: Mark[]
 }>()
-const emit = defineEmits<{ open: [clip: Clip, character: Character]; seen: [cells: Cell[]] }>()
+const emit = defineEmits<{
+  open: [clip: Clip, character: Character]
+  menu: [event: MouseEvent, clip: Clip, character: Character]
+  seen: [cells: Cell[]]
+}>()
 const board = useBoard()
 const sheet = ref<HTMLElement>()
 const view = ref({ left: 0, top: 0, width: 1280, height: 600 })
@@ -106,6 +110,16 @@ function openAt(event: MouseEvent) {
   const { row, column: at } = placeOf(event)
   const [clip, character] = [props.clips[row], props.characters[at]]
   if (clip && character) emit('open', clip, character)
+}
+/** The menu of a cell: where the pointer is, or of the one that has the focus where a key asked for it. */
+function menu(event: MouseEvent) {
+  const asKey = !(event as PointerEvent).pointerType
+  const { row, column: at } = asKey ? props.sweep.at.value : placeOf(event)
+  const [clip, character] = [props.clips[row], props.characters[at]]
+  if (!clip || !character) return
+  if (!props.sweep.cells.value.some(([a, b]) => a === clip.id && b === character.id))
+    props.sweep.begin({ row, column: at }, false)
+  emit('menu', event, clip, character)
 }
 let pointer: PointerEvent | undefined
 function drag(event: PointerEvent) {
@@ -227,6 +241,7 @@ onBeforeUnmount(() => {
     :aria-activedescendant="focusCell"
     @scroll.passive="look"
     @keydown="onKey"
+    @contextmenu="menu"
     @pointermove="drag"
     @pointerup="release"
     @pointercancel="release"

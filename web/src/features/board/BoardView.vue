@@ -4,6 +4,8 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client } from '@/api/client'
 import { openFitting } from '@/features/fitting/open'
+import { useContextMenu } from '@/shared/frame/useContextMenu'
+import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { asked, useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
@@ -15,6 +17,7 @@ import { useLibrary, type Clip } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
 import { useChoice } from '@/stores/choice'
+import { ACTIONS } from './actions'
 import ActionBar from './ActionBar.vue'
 import BoardGrid from './BoardGrid.vue'
 import { lay } from './sheet'
@@ -42,6 +45,7 @@ useAddress({
   state: () => lit.value.join(),
 })
 const working = ref(false)
+const contextMenu = useContextMenu()
 const grid = ref<InstanceType<typeof BoardGrid>>()
 const plans = shallowRef<Record<Action, Plan> | null>(null)
 
@@ -131,6 +135,19 @@ async function open(clip: Clip, character: Character) {
     if (row) await router.push(`/review/${row.id}`)
   } else await openFitting(router, clip.id, character.id).catch(messages.fail)
 }
+/** What can be done with a cell, or with all that are swept and it among them. */
+function menu(event: MouseEvent, clip: Clip, character: Character) {
+  const count = sweep.cells.value.length
+  contextMenu.open(event, count > 1 ? `${count} cells` : `${clip.name} on ${character.name}`, () => [
+    { label: 'Open', key: 'Enter', act: () => open(clip, character) },
+    ...ACTIONS.map(({ action, word }) => ({
+      label: word,
+      key: labelOf(SHORTCUTS.Board.shortcuts[action]),
+      disabled: working.value || !plans.value?.[action].count,
+      act: () => act(action),
+    })),
+  ])
+}
 async function fit(skeletonId: number, characterId: number) {
   const clip = library.present.find((row) => row.skeleton_id === skeletonId)
   if (clip) await openFitting(router, clip.id, characterId).catch(messages.fail)
@@ -214,6 +231,7 @@ onMounted(async () => {
         :sweep="sweep"
         :lit="lit"
         @open="open"
+        @menu="menu"
         @seen="seen"
       />
       <div v-else class="empty">
@@ -257,14 +275,7 @@ onMounted(async () => {
 }
 .search,
 select {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--panel);
-  color: inherit;
-  font: inherit;
   font-size: 14px;
-  padding: 3px 8px;
-  min-height: 30px;
   max-width: 150px;
 }
 .states {

@@ -3,9 +3,11 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { openFitting } from '@/features/fitting/open'
+import { copyLink } from '@/shared/copyLink'
 import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import FileButton from '@/shared/frame/FileButton.vue'
 import TryMuseum from '@/shared/frame/TryMuseum.vue'
+import { useContextMenu, type MenuItem } from '@/shared/frame/useContextMenu'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
 import { useCast, type Character } from '@/stores/cast'
@@ -22,6 +24,7 @@ const intake = useIntake()
 const messages = useMessages()
 const route = useRoute()
 const router = useRouter()
+const contextMenu = useContextMenu()
 const canvas = ref<HTMLCanvasElement>()
 const dropping = ref<string | null>(null)
 const chosen = computed(() => cast.present.find(({ id }) => id === Number(route.query.character)) ?? null)
@@ -62,7 +65,24 @@ let pressed: { x: number; y: number } | null = null
 function release(event: PointerEvent) {
   const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4
   pressed = null
-  if (still) choose(stage.value?.figureAt(event.clientX, event.clientY) ?? null)
+  const key = still ? (stage.value?.figureAt(event.clientX, event.clientY) ?? null) : undefined
+  if (event.button === 2 && key) menu(event, key)
+  else if (key !== undefined && event.button === 0) choose(key)
+}
+/** What can be done with a figure where the pointer is at it. */
+function menu(event: MouseEvent, key: string) {
+  const character = cast.present.find((row) => keyOf(row) === key)
+  const own = (): MenuItem[] =>
+    character
+      ? [
+          { label: 'Fetch its file', act: () => location.assign(`/api/cast/${character.id}/file`) },
+          { label: 'Its results on the board', act: () => router.push('/board') },
+          { label: 'Copy its link', act: () => copyLink(`/cast?character=${character.id}`) },
+          { label: 'Retire', act: () => cast.change(character.id, { retired: true }).catch(messages.fail) },
+        ]
+      : []
+  const name = labels.value.find((label) => label.key === key)?.name ?? ''
+  contextMenu.open(event, name, () => [{ label: 'Its sheet', act: () => choose(key) }, ...own()])
 }
 function drag(event: DragEvent) {
   dropping.value = stage.value?.figureAt(event.clientX, event.clientY) ?? null
@@ -104,8 +124,8 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
           <button :aria-pressed="!mesh" @click="((mesh = false), (bones = true))">Bones</button>
         </div>
         <v-menu v-if="retired.length">
-          <template #activator="{ props: menu }"
-            ><button class="plain word" v-bind="menu">Retired ({{ retired.length }})</button></template
+          <template #activator="{ props: opens }"
+            ><button class="plain word" v-bind="opens">Retired ({{ retired.length }})</button></template
           >
           <v-list density="compact"
             ><v-list-item
@@ -133,6 +153,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
           :class="{ here: label.key === chosenKey, over: dropping === label.key, waiting: label.waiting }"
           :style="{ left: `${label.x}px`, top: `${label.y}px` }"
           @click="choose(label.key)"
+          @contextmenu="menu($event, label.key)"
         >
           <span>{{ label.name }}</span><span class="mono quiet">{{
             label.waiting ? `waits, ${label.height}` : label.height

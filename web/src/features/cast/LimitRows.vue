@@ -170,12 +170,6 @@ async function draw() {
   align-items: center;
 }
 select {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--panel);
-  color: inherit;
-  font: inherit;
-  min-height: 28px;
   flex: 1;
   min-width: 0;
 }

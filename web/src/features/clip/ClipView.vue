@@ -390,9 +390,6 @@ onBeforeUnmount(scene.close)
   align-items: center;
   font-size: 14px;
 }
-.follow input {
-  accent-color: var(--accent);
-}
 .range {
   font-size: 13px;
   white-space: nowrap;

@@ -152,6 +152,10 @@ legend {
 }
 .row input,
 .row select {
+  flex: 1;
+  min-width: 0;
+}
+.row input {
   border: 1px solid var(--hairline);
   border-radius: 3px;
   background: var(--paper);

@@ -24,6 +24,7 @@ import FittingPane from './FittingPane.vue'
 import FittingTimes from './FittingTimes.vue'
 import TransferLeaf from './TransferLeaf.vue'
 import { useArrangement } from './useArrangement'
+import { useBoneMenu } from './useBoneMenu'
 import { useClipMotion } from './useClipMotion'
 import { useDropOnFitting } from './useDropOnFitting'
 import { useFitting } from './useFitting'
@@ -200,6 +201,7 @@ const {
       ? ring.which === 'target'
       : !held.value || ring.which !== held.value.which || ring.bone === held.value.bone,
   point: (key) => (pointed.value = key),
+  menu: useBoneMenu({ leaf, study }),
   pick: (ring, add) => {
     if (leaf.value === 'stance') stances.chosen.value = { which: ring.which, bone: ring.bone }
     else if (leaf.value === 'touchup') touchups.chosen.value = ring.bone

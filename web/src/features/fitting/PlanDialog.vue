@@ -176,7 +176,6 @@ td {
   align-items: center;
 }
 .add input:not([type]),
-.add select,
 .foot input {
   font: inherit;
   font-size: 14px;

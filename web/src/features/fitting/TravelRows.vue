@@ -118,16 +118,7 @@ function at(event: Event, axis: number) {
   align-items: center;
   min-height: 24px;
 }
-.tick input {
-  accent-color: var(--accent);
-}
 select {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--paper);
-  color: inherit;
-  font: inherit;
-  min-height: 25px;
   max-width: 9rem;
 }
 </style>

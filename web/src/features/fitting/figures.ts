@@ -31,8 +31,9 @@ async function read<T>(name: string, reading: () => Promise<T>) {
 
 /** A character's file as a figure for the stage. */
 export async function loadFigure(module: StageModule, palette: Palette, character: Character) {
+  const whole = localStorage.getItem('armuto.whole-meshes') === 'true'
   const [response, bones] = await Promise.all([
-    fetch(`/api/cast/${character.id}/display`),
+    fetch(`/api/cast/${character.id}/display${whole ? '?whole=true' : ''}`),
     useCast().skeleton(character.skeleton_id),
   ])
   if (!response.ok) throw new Refused(`${character.name}: its file could not be fetched; reload the page.`)

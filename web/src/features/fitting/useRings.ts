@@ -18,6 +18,8 @@ interface Around {
   free: (ring: Ring) => boolean
   point: (key: string | null) => void
   pick: (ring: Ring, add: boolean) => void
+  /** What else can be done with a ring. */
+  menu: (event: MouseEvent, ring: Ring) => void
 }
 
 /** Pointing and clicking at rings on the figures; where several lie on top of each other, a short list asks which. */
@@ -48,6 +50,11 @@ export function useRings(around: Around) {
     pressed = null
     atPointer.value = null
     if (!still) return
+    if (event.button === 2) {
+      const ring = ringsAt(event, 12)[0]
+      if (ring) around.menu(event, ring)
+      return
+    }
     const rings = ringsAt(event, 12).filter(around.free)
     if (rings.length === 1) around.pick(rings[0], event.shiftKey)
     else if (rings.length > 1) {

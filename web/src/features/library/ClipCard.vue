@@ -1,25 +1,16 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import { useRouter } from 'vue-router'
+import { ref } from 'vue'
 
-import { openFitting } from '@/features/fitting/open'
-import { likeliest } from '@/stores/bodies'
-import { useCast } from '@/stores/cast'
-import { useMessages } from '@/stores/messages'
 import type { Clip } from '@/stores/library'
-import { useSplices } from '@/stores/splices'
+import ClipName from './ClipName.vue'
 import ClipPlate from './ClipPlate.vue'
+import SeeItOn from './SeeItOn.vue'
+import { travel, useClipPath } from './clipFacts'
 
 const props = defineProps<{ clip: Clip; selected: boolean; picking: boolean; marked: boolean }>()
 const emit = defineEmits<{ pick: [shift: boolean] }>()
-const cast = useCast()
-const router = useRouter()
 const hovered = ref(false)
-const splice = computed(() => useSplices().ofClip(props.clip.id))
-/** A splice is opened as one. */
-const path = computed(() => (splice.value ? `/splices/${splice.value.id}` : `/library/clips/${props.clip.id}`))
-const perform = (character: number) => openFitting(router, props.clip.id, character).catch(useMessages().fail)
-const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm`)
+const { splice, path } = useClipPath(() => props.clip.id)
 </script>
 
 <template>
@@ -35,33 +26,16 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
     <router-link class="picture" :to="path" :aria-label="`Open ${clip.name}`">
       <ClipPlate :clip="clip" :playing="hovered" />
     </router-link>
-    <div class="facts">
-      <router-link class="name way" :to="path" :title="clip.name">{{ clip.name }}</router-link>
-      <span class="mono quiet"
-        >{{ clip.frames }} f · {{ clip.seconds.toFixed(2) }} s · {{ +clip.fps.toFixed(3) }} fps · {{ travel(clip)
-        }}{{ clip.loop ? ' · ⟳ loops' : '' }}</span
-      >
-    </div>
+    <ClipName :clip="clip" class="name way" />
     <span v-if="splice" class="tags quiet" :title="splice.parts.join(', then ')"
       >{{ splice.outdated.length ? 'out of date, ' : '' }}spliced of {{ splice.parts.length }}</span
     >
     <span v-else-if="clip.tags.length" class="tags quiet">{{ clip.tags.join(', ') }}</span>
-    <v-btn v-if="cast.present.length === 1" size="small" @click="perform(cast.present[0].id)"
-      >See it on {{ cast.present[0].name }}</v-btn
+    <SeeItOn :clip="clip" />
+    <span class="mono quiet facts" :title="clip.loop ? 'It loops' : undefined"
+      >{{ clip.frames }} f · {{ clip.seconds.toFixed(2) }} s · {{ +clip.fps.toFixed(3) }} fps · {{ travel(clip)
+      }}{{ clip.loop ? ' · ⟳' : '' }}</span
     >
-    <v-menu v-else-if="cast.present.length">
-      <template #activator="{ props: menu }"><v-btn size="small" v-bind="menu">See it on …</v-btn></template>
-      <v-list density="compact">
-        <v-list-item
-          v-for="{ character, same } in likeliest(clip)"
-          :key="character.id"
-          :title="character.name"
-          :subtitle="same ? undefined : 'another body'"
-          @click="perform(character.id)"
-        />
-      </v-list>
-    </v-menu>
-    <router-link v-else to="/cast" class="quiet">Bring in a character</router-link>
   </article>
 </template>
 
@@ -75,8 +49,8 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
   padding: 10px 12px;
   display: grid;
   grid-template-columns: 1fr auto auto;
-  grid-template-rows: minmax(0, 1fr) auto;
-  gap: 6px 12px;
+  grid-template-rows: minmax(0, 1fr) auto auto;
+  gap: 3px 12px;
   align-items: center;
   min-width: 0;
 }
@@ -91,7 +65,6 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
   top: 8px;
   width: 20px;
   height: 20px;
-  accent-color: var(--accent);
   opacity: 0;
 }
 .tick.seen,
@@ -105,22 +78,13 @@ const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel *
   min-height: 0;
   display: block;
 }
-.facts {
-  display: grid;
-  min-width: 0;
-}
 .name {
-  font-weight: 500;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-  text-decoration: none;
 }
-.name:hover {
-  text-decoration: underline;
-  text-underline-offset: 3px;
-}
-.facts .mono {
+.facts {
+  grid-column: 1 / -1;
   font-size: 12.5px;
   white-space: nowrap;
   overflow: hidden;

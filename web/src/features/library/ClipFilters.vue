@@ -10,7 +10,8 @@ const { choices, order } = props.filter
   <v-text-field
     v-model="choices.text"
     class="search"
-    placeholder="Name, tag or skeleton"
+    placeholder="Search"
+    title="By name, tag or skeleton (/)"
     aria-label="Search clips"
     clearable
   />
@@ -39,6 +40,7 @@ const { choices, order } = props.filter
     <option value="newest">newest first</option>
     <option value="longest">longest first</option>
     <option value="farthest">farthest first</option>
+    <option value="skeleton">by skeleton</option>
   </select>
 </template>
 
@@ -48,15 +50,9 @@ const { choices, order } = props.filter
   min-width: 130px;
 }
 select {
-  border: 1px solid var(--hairline);
-  background: var(--panel);
-  color: inherit;
-  font: inherit;
   font-size: 13.5px;
-  border-radius: 3px;
-  padding: 3px 2px;
+  max-width: 118px;
   min-height: 32px;
-  max-width: 112px;
 }
 @media (max-width: 1100px) {
   select {

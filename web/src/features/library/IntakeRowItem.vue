@@ -252,7 +252,6 @@ function rename(event: Event) {
 .item > input {
   width: 18px;
   height: 18px;
-  accent-color: var(--accent);
   margin: 3px;
 }
 .picture {

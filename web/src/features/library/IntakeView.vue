@@ -242,8 +242,7 @@ async function fill() {
   align-items: center;
   background: var(--panel);
 }
-.fill input,
-.fill select {
+.fill input {
   border: 1px solid var(--hairline);
   background: var(--panel);
   color: inherit;

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useResizeObserver } from '@vueuse/core'
+import { useLocalStorage, useResizeObserver } from '@vueuse/core'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import FileButton from '@/shared/frame/FileButton.vue'
 import TryMuseum from '@/shared/frame/TryMuseum.vue'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useAddress } from '@/shared/useAddress'
 import { MOTION } from '@/stores/arrivals'
@@ -13,12 +14,15 @@ import { useIntake } from '@/stores/intake'
 import { useLibrary, type Clip } from '@/stores/library'
 import ClipCard from './ClipCard.vue'
 import ClipFilters from './ClipFilters.vue'
+import ClipList from './ClipList.vue'
 import RenameDialog from './RenameDialog.vue'
 import SelectionBar from './SelectionBar.vue'
 import SkeletonList from './SkeletonList.vue'
 import { useClipFilter } from './useClipFilter'
+import { useClipMenu } from './useClipMenu'
 
-const ROW_HEIGHT = 260
+const ROW_HEIGHT = 236
+const LIST_HEIGHT = 40
 
 const library = useLibrary()
 const cast = useCast()
@@ -29,6 +33,8 @@ const retired = ref(route.query.retired === 'yes')
 const filter = useClipFilter(retired, route.query)
 useAddress(filter.inAddress)
 const { skeleton, present, shown, isFiltered, clear } = filter
+const LAYOUTS = ['plates', 'list'] as const
+const layout = useLocalStorage<(typeof LAYOUTS)[number]>('armuto.library.layout', 'plates')
 const selected = ref(new Set<number>())
 const renaming = ref(false)
 const width = ref(900)
@@ -42,7 +48,7 @@ const ids = computed(() => {
   const there = new Set(shown.value.map((clip) => clip.id))
   return [...selected.value].filter((id) => there.has(id))
 })
-const columns = computed(() => Math.max(1, Math.floor((width.value - 26) / (width.value < 700 ? 340 : 430))))
+const columns = computed(() => Math.max(1, Math.floor((width.value - 26) / 316)))
 /** Rows of cards: only those in sight are drawn, however many clips there are. */
 const rows = computed(() => {
   const out: { key: string; clips: Clip[] }[] = []
@@ -66,6 +72,10 @@ function pick(clip: Clip, shift: boolean) {
   lastPicked = at
   selected.value = now
 }
+const menu = useClipMenu(
+  (clip) => selected.value.has(clip.id),
+  (clip) => pick(clip, false),
+)
 const selectAll = () => (selected.value = new Set(shown.value.map((clip) => clip.id)))
 const selectNone = () => (selected.value = new Set())
 
@@ -75,6 +85,7 @@ async function bringIn(files: File[]) {
 }
 useShortcuts('Library', {
   search: () => document.querySelector<HTMLInputElement>('.search input')?.focus(),
+  layout: () => void (layout.value = layout.value === 'list' ? 'plates' : 'list'),
   selectAll,
   selectNone: () => selected.value.size > 0 && selectNone(),
 })
@@ -89,7 +100,7 @@ watch(
     clear()
     await nextTick()
     const at = shown.value.findIndex((clip) => clip.id === id)
-    const top = Math.floor(at / columns.value) * ROW_HEIGHT
+    const top = layout.value === 'list' ? at * LIST_HEIGHT : Math.floor(at / columns.value) * ROW_HEIGHT
     if (at >= 0) grid.value?.querySelector('.v-virtual-scroll')?.scrollTo({ top })
   },
   { immediate: true },
@@ -121,13 +132,33 @@ onMounted(() => void intake.refresh())
         <h1>{{ retired ? 'Retired' : 'Clips' }}</h1>
         <ClipFilters :filter="filter" :tags="tags" />
         <span class="space" />
+        <div class="choice" role="group" aria-label="How clips are shown">
+          <button
+            v-for="kind in LAYOUTS"
+            :key="kind"
+            v-bind="withKey('Library', 'layout')"
+            :aria-pressed="layout === kind"
+            @click="layout = kind"
+          >
+            {{ kind === 'list' ? 'List' : 'Plates' }}
+          </button>
+        </div>
         <v-btn v-if="waiting" to="/library/intake"
           >Intake <span class="mono count">{{ waiting }}</span></v-btn
         >
         <FileButton label="Bring in motion" :accept="MOTION" :doing="!cast.characters.length" @files="bringIn" />
       </div>
       <div ref="grid" class="grid">
-        <v-virtual-scroll :items="rows" :item-height="ROW_HEIGHT" item-key="key">
+        <ClipList
+          v-if="layout === 'list'"
+          :clips="shown"
+          :selected="selected"
+          :marked="Number(route.query.clip)"
+          :filter="filter"
+          @pick="pick"
+          @menu="menu"
+        />
+        <v-virtual-scroll v-else :items="rows" :item-height="ROW_HEIGHT" item-key="key">
           <template #default="{ item }">
             <div class="line" :style="{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }">
               <ClipCard
@@ -138,6 +169,7 @@ onMounted(() => void intake.refresh())
                 :picking="selected.size > 0"
                 :marked="Number(route.query.clip) === clip.id"
                 @pick="(shift) => pick(clip, shift)"
+                @contextmenu="menu($event, clip)"
               />
             </div>
           </template>
@@ -199,7 +231,7 @@ onMounted(() => void intake.refresh())
   display: grid;
   gap: 14px;
   padding: 0 20px 14px;
-  height: 260px;
+  height: 236px;
 }
 .none {
   padding: 0 24px 24px;

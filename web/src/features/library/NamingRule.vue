@@ -183,20 +183,14 @@ function drop(at: number) {
   text-decoration: underline;
 }
 select {
-  border: 1px solid var(--hairline);
-  background: var(--panel);
-  color: inherit;
-  font: inherit;
   font-size: 13.5px;
-  border-radius: 3px;
-  padding: 3px 4px;
-  min-height: 28px;
 }
 .chip select {
   border: 0;
-  background: none;
+  background-color: transparent;
+  background-position: right center;
   min-height: 24px;
-  padding: 0;
+  padding: 0 14px 0 0;
   font-family: var(--mono);
   font-size: 12.5px;
 }

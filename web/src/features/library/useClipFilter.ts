@@ -14,6 +14,7 @@ const ORDERS: Record<string, (a: Clip, b: Clip) => number> = {
   newest: (a, b) => b.created.localeCompare(a.created) || b.id - a.id,
   longest: (a, b) => b.seconds - a.seconds,
   farthest: (a, b) => b.travel - a.travel,
+  skeleton: (a, b) => a.skeleton_id - b.skeleton_id || ORDERS.name(a, b),
 }
 const TRAVELS_FROM = 0.3
 
@@ -22,6 +23,7 @@ export function useClipFilter(retired: Ref<boolean>, query: LocationQuery = {}) 
   const library = useLibrary()
   const skeleton = ref(Number(query.skeleton) || null)
   const order = ref(Object.hasOwn(ORDERS, asked(query.order)) ? asked(query.order) : 'name')
+  const reversed = ref(query.reverse === 'yes')
   const choices = reactive({
     text: asked(query.find),
     tag: asked(query.tag),
@@ -33,6 +35,7 @@ export function useClipFilter(retired: Ref<boolean>, query: LocationQuery = {}) 
   const inAddress = {
     skeleton: () => String(skeleton.value ?? ''),
     order: () => (order.value === 'name' ? '' : order.value),
+    reverse: () => (reversed.value ? 'yes' : ''),
     find: () => choices.text ?? '',
     tag: () => choices.tag ?? '',
     length: () => choices.length ?? '',
@@ -60,11 +63,11 @@ export function useClipFilter(retired: Ref<boolean>, query: LocationQuery = {}) 
           words.every((word) => about.includes(word))
         )
       })
-      .sort(ORDERS[order.value])
+      .sort((a, b) => ORDERS[order.value](a, b) * (reversed.value ? -1 : 1))
   })
   function clear() {
     Object.assign(choices, { text: '', tag: '', length: '', travel: '', loop: '' })
     skeleton.value = null
   }
-  return { skeleton, order, choices, present, shown, isFiltered, clear, inAddress }
+  return { skeleton, order, reversed, choices, present, shown, isFiltered, clear, inAddress }
 }

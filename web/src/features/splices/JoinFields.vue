@@ -162,23 +162,13 @@ const measures = computed(() => {
   align-items: baseline;
 }
 select {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--paper);
-  color: inherit;
-  font: inherit;
   font-size: 13.5px;
-  min-height: 26px;
-  padding: 0 4px;
 }
 .feet {
   margin-left: auto;
   display: flex;
   gap: 6px;
   align-items: center;
-}
-input[type='checkbox'] {
-  accent-color: var(--accent);
 }
 .measures {
   display: grid;

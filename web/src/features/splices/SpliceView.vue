@@ -225,9 +225,6 @@ h1 {
   font-size: 14px;
   white-space: nowrap;
 }
-.tick input {
-  accent-color: var(--accent);
-}
 .word {
   font-size: 14px;
   white-space: nowrap;

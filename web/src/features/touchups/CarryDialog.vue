@@ -161,9 +161,6 @@ label {
   min-height: 26px;
   align-items: center;
 }
-.by input {
-  accent-color: var(--accent);
-}
 .by {
   display: flex;
   gap: 18px;

@@ -157,12 +157,4 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
   gap: 5px;
   align-items: center;
 }
-select {
-  font: inherit;
-  color: inherit;
-  background: var(--paper);
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  min-height: 26px;
-}
 </style>

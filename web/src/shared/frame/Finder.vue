@@ -3,16 +3,14 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
-import { chooseDrawing, type Drawing } from '@/stage/drawing'
+import { copyLink } from '@/shared/copyLink'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
-import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
-import { chooseTheme } from '@/theme'
 import { useFirstSteps } from './firstSteps'
 
 const open = defineModel<boolean>({ required: true })
-const emit = defineEmits<{ keys: [] }>()
+const emit = defineEmits<{ keys: []; preferences: [] }>()
 const router = useRouter()
 const library = useLibrary()
 const cast = useCast()
@@ -22,7 +20,6 @@ const field = ref<HTMLInputElement>()
 const fittings = ref<Schemas['FittingSummary'][]>([])
 const deliveries = ref<Schemas['DeliveryOut'][]>([])
 const runs = useRuns()
-const messages = useMessages()
 
 watch(open, async (now) => {
   if (!now) return
@@ -76,25 +73,11 @@ const all = computed<Found[]>(() => [
   { kind: 'view', name: 'Runs', go: () => router.push('/runs') },
   { kind: 'view', name: 'New delivery', go: () => router.push('/delivery/new') },
   { kind: 'view', name: 'Intake', go: () => router.push('/library/intake') },
-  { kind: 'command', name: 'Draw figures fully: shadows, ink lines, smooth edges', go: () => redraw('full') },
-  { kind: 'command', name: 'Draw figures plainly, for machines without a graphics card', go: () => redraw('plain') },
-  { kind: 'command', name: 'Day and night as the system has it', go: () => chooseTheme(null) },
+  { kind: 'command', name: 'Preferences: day and night, drawing, time, pointer', go: () => emit('preferences') },
   { kind: 'command', name: 'Copy the link to what is shown', go: () => void copyLink() },
   { kind: 'command', name: 'Show the keys', go: () => emit('keys') },
   { kind: 'command', name: 'Show the first steps again', go: () => void useFirstSteps().begin() },
 ])
-function redraw(how: Drawing) {
-  chooseDrawing(how)
-  location.reload()
-}
-async function copyLink() {
-  try {
-    await navigator.clipboard.writeText(location.href)
-    messages.say('The link is in the clipboard; whoever opens it sees what you see.')
-  } catch {
-    messages.warn(`This browser gives no access to the clipboard; copy the address by hand: ${location.href}`)
-  }
-}
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
   return all.value

@@ -8,6 +8,7 @@ import { useFirstSteps } from './firstSteps'
 /** All keys, those that work in the view that is open first. */
 const open = defineModel<boolean>({ required: true })
 const { begin } = useFirstSteps()
+const emit = defineEmits<{ preferences: [] }>()
 const close = ref<HTMLButtonElement>()
 // With the focus inside, Esc closes it and Tab stays in it.
 watch(open, (now) => now && setTimeout(() => close.value?.focus(), 30))
@@ -34,7 +35,8 @@ const sections = computed(() => {
     <v-card class="card">
       <div class="head">
         <h1>Keys</h1>
-        <button class="plain word first" @click="(begin(), (open = false))">Show the first steps again</button>
+        <button class="plain word first" @click="((open = false), emit('preferences'))">Preferences</button>
+        <button class="plain word" @click="(begin(), (open = false))">Show the first steps again</button>
         <button ref="close" class="plain word" @click="open = false">Close</button>
       </div>
       <section v-for="section in sections" :key="section.name" :aria-label="section.name">

@@ -58,13 +58,7 @@ label {
   min-height: 24px;
 }
 select {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--paper);
-  color: inherit;
   font-size: 13px;
-  min-height: 24px;
-  padding: 0 4px;
   max-width: 11rem;
 }
 </style>

@@ -78,11 +78,4 @@ label,
   align-items: center;
   min-height: 26px;
 }
-select {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--paper);
-  color: inherit;
-  min-height: 24px;
-}
 </style>

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import { withKey } from '@/shared/shortcuts/shortcuts'
+import { timeOf, useTimeFormat } from './timeFormat'
 
 /** Play, step, repeat, and where in time the frame is. */
 const props = defineProps<{ frame: number; frames: number; fps: number }>()
@@ -9,11 +10,12 @@ const playing = defineModel<boolean>('playing', { required: true })
 const loop = defineModel<boolean>('loop', { required: true })
 const speed = defineModel<number>('speed', { required: true })
 const SPEEDS = [0.1, 0.25, 0.5, 1, 2]
+const format = useTimeFormat()
 /** As wide in every frame, so that nothing beside it moves. */
 const time = computed(() => {
   const frame = String(props.frame).padStart(4, '\u2007')
-  const seconds = (props.frame / props.fps).toFixed(2)
-  return `${frame} of ${props.frames - 1} · ${seconds} s · ${+props.fps.toFixed(3)} fps`
+  const time = timeOf(props.frame, props.fps, format.value)
+  return `${frame} of ${props.frames - 1} · ${time} · ${+props.fps.toFixed(3)} fps`
 })
 const emit = defineEmits<{ step: [by: number] }>()
 </script>
@@ -92,9 +94,6 @@ const emit = defineEmits<{ step: [by: number] }>()
   gap: 5px;
   align-items: center;
   min-height: 24px;
-}
-.loop input {
-  accent-color: var(--accent);
 }
 .time {
   white-space: pre;

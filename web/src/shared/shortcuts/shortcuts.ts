@@ -26,6 +26,7 @@ export const SHORTCUTS = {
     shortcuts: {
       find: { keys: 'cmd+k', does: 'find a clip, character, fitting or view' },
       keys: { keys: '?/shift+?', does: 'show the keys', label: '?' },
+      preferences: { keys: 'cmd+,', does: 'preferences' },
     },
     gestures: [{ label: 'Esc', does: 'close what is open' }],
   },
@@ -68,6 +69,7 @@ export const SHORTCUTS = {
   Library: {
     shortcuts: {
       search: { keys: '//shift+/', does: 'search', label: '/' },
+      layout: { keys: 'l', does: 'clips as plates or as a list' },
       selectAll: { keys: 'cmd+a', does: 'select all that are shown' },
       selectNone: { keys: 'escape', does: 'select none' },
     },

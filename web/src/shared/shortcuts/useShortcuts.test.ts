@@ -70,7 +70,7 @@ describe('shortcuts', () => {
     expect([does.play, does.back].map((spy) => spy.mock.calls.length)).toEqual([1, 1])
   })
   it('of everywhere are heard beneath a dialog, and with Ctrl while text is typed', () => {
-    const does = { find: vi.fn(), keys: vi.fn() }
+    const does = { find: vi.fn(), keys: vi.fn(), preferences: vi.fn() }
     view('Everywhere', does)
     press('k', '#text', { ctrlKey: true })
     press('?', '#text', { shiftKey: true })
@@ -78,8 +78,8 @@ describe('shortcuts', () => {
     expect([does.find, does.keys].map((spy) => spy.mock.calls.length)).toEqual([1, 1])
   })
   it('go to the next who waits for a key where the first has no use for it, and to nobody else where it has', () => {
-    const first = { search: vi.fn(), selectAll: vi.fn(), selectNone: vi.fn(() => false) }
-    const second = { search: vi.fn(), selectAll: vi.fn(), selectNone: vi.fn() }
+    const first = { search: vi.fn(), layout: vi.fn(), selectAll: vi.fn(), selectNone: vi.fn(() => false) }
+    const second = { search: vi.fn(), layout: vi.fn(), selectAll: vi.fn(), selectNone: vi.fn() }
     view('Library', first)
     view('Library', second)
     press('Escape')

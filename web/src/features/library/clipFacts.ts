@@ -1,0 +1,14 @@
+import { computed } from 'vue'
+
+import type { Clip } from '@/stores/library'
+import { useSplices } from '@/stores/splices'
+
+/** How far a clip goes over the ground, in words. */
+export const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm`)
+
+/** Where a clip is opened; a splice is opened as one. */
+export function useClipPath(clip: () => number) {
+  const splice = computed(() => useSplices().ofClip(clip()))
+  const path = computed(() => (splice.value ? `/splices/${splice.value.id}` : `/library/clips/${clip()}`))
+  return { splice, path }
+}
