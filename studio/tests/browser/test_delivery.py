@@ -10,6 +10,7 @@ from playwright.sync_api import expect
 from armuto import formats
 from armuto.tests.files import DEMO, PORTER
 from studio.delivery.models import Delivery
+from studio.ingest.services.reading import take_in
 from studio.renditions.models import Rendition, Revision
 from studio.tests.browser.test_board import BoardCase, StudioCase
 
@@ -52,6 +53,55 @@ class FromTheStart(StudioCase):
             for row in rows:
                 self.assertEqual(formats.read(archive.read(row["file"]), row["file"]).clips[0].frames, row["frames"])
         expect(self.page.get_by_text("24 files,")).to_be_visible()
+
+
+KEYS = """
+window.addEventListener('keydown', ({repeat}) => {
+  if (!repeat) sessionStorage.setItem('keys', String(Number(sessionStorage.getItem('keys') ?? 0) + 1))
+}, true)
+window.addEventListener('pointerdown', () => sessionStorage.setItem('pointed', 'yes'), true)
+"""
+
+
+class FromTheStartByKeys(StudioCase):
+    def test_four_clips_on_two_characters_in_at_most_ninety_keys(self):
+        """The keys are those of twelve: the sheet is drawn over by pages and rows, whatever there is to transfer."""
+        for path in (*sorted((DEMO / "hall").glob("*.bvh"))[:4], DEMO / "keeper.glb", PORTER):
+            take_in(path.read_bytes(), path.name)
+        self.page.add_init_script(KEYS)
+        self.go("/")
+        expect(self.page.locator(".clip").first).to_be_visible()
+        press, write = self.page.keyboard.press, self.page.keyboard.type
+        press("Control+k")
+        expect(self.page.get_by_label("Find a clip")).to_be_focused()
+        write("board")
+        press("Enter")
+        grid = self.page.get_by_role("grid")
+        expect(grid).to_be_visible()
+        press("w")
+        expect(grid).to_be_focused()
+        press("Home")
+        press("Shift+ArrowRight")
+        for _ in range(3):
+            press("Shift+ArrowDown")
+        expect(self.page.get_by_text("8 cells: 4 clips on 2 characters")).to_be_visible()
+        expect(self.page.locator(".acts").get_by_role("button", name="Transfer 8")).to_be_enabled()
+        press("t")
+        expect(self.page.get_by_text("all 8 transfers are through")).to_be_visible(timeout=180_000)
+        expect(self.page.locator(".acts").get_by_role("button", name="Deliver 8")).to_be_enabled()
+        press("d")
+        expect(self.page.get_by_role("button", name="Deliver 8 files")).to_be_enabled()
+        with self.page.expect_download() as download:
+            press("Control+Enter")
+        with zipfile.ZipFile(download.value.path()) as archive:
+            rows = json.loads(archive.read("manifest.json"))["results"]
+        self.assertEqual({row["character"] for row in rows}, {"keeper", "porter"})
+        self.assertEqual(len(rows), 8)
+        self.assertIsNone(self.page.evaluate("sessionStorage.getItem('pointed')"))
+        pressed = int(self.page.evaluate("sessionStorage.getItem('keys')"))
+        self.assertGreater(pressed, 15, "they are counted")
+        # Eight more rows for twelve clips, with Shift: sixteen keys.
+        self.assertLessEqual(pressed + 16, 90)
 
 
 class Deliveries(BoardCase):

@@ -113,7 +113,7 @@ function openAt(event: MouseEvent) {
 }
 /** The menu of a cell: where the pointer is, or of the one that has the focus where a key asked for it. */
 function menu(event: MouseEvent) {
-  const asKey = !(event as PointerEvent).pointerType
+  const asKey = event.button !== 2 && !event.ctrlKey // with Ctrl, a Mac's only button
   const { row, column: at } = asKey ? props.sweep.at.value : placeOf(event)
   const [clip, character] = [props.clips[row], props.characters[at]]
   if (!clip || !character) return

@@ -158,6 +158,7 @@ function seen(cells: Cell[]) {
   if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
 }
 useShortcuts('Board', {
+  sheet: () => void grid.value?.focus(),
   transfer: onKey('transfer'),
   update: onKey('update'),
   review: onKey('review'),

@@ -6,6 +6,8 @@ import type { Schemas } from '@/api/client'
 import StateMark from '@/features/board/StateMark.vue'
 import NamingRule from '@/features/library/NamingRule.vue'
 import type { State } from '@/stores/board'
+import { withKey } from '@/shared/shortcuts/shortcuts'
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useMessages } from '@/stores/messages'
 import { fetchArchive } from './deliveries'
 import DeliveryOptions from './DeliveryOptions.vue'
@@ -39,6 +41,7 @@ async function send() {
   }
   working.value = false
 }
+useShortcuts('Delivery', { deliver: () => void (going.value.length && !working.value && send()) })
 onMounted(() => void load().catch(messages.fail))
 </script>
 
@@ -69,7 +72,13 @@ onMounted(() => void load().catch(messages.fail))
           </span>
           <span class="space"></span>
           <v-btn to="/delivery">Back</v-btn>
-          <v-btn class="doing" :disabled="!going.length || working" @click="send">Deliver {{ files }}</v-btn>
+          <v-btn
+            class="doing"
+            :disabled="!going.length || working"
+            v-bind="withKey('Delivery', 'deliver', `Deliver ${files}`)"
+            @click="send"
+            >Deliver {{ files }}</v-btn
+          >
         </div>
         <div v-if="rule && !isNamedByCharacter" class="naming">
           <NamingRule :rule="rule" :sample="going[0]?.file" @change="setRule" />

@@ -189,6 +189,7 @@ export const SHORTCUTS = {
   },
   Board: {
     shortcuts: {
+      sheet: { keys: 'w', does: 'into the sheet; arrows move in it' },
       transfer: { keys: 't', does: 'transfer what is swept' },
       update: { keys: 'u', does: 'bring it up to date' },
       review: { keys: 'r', does: 'review it' },
@@ -205,6 +206,11 @@ export const SHORTCUTS = {
       { label: 'Enter', does: 'open the cell: its result, or its fitting' },
       { label: 'Esc', does: 'sweep nothing' },
     ],
+  },
+  Delivery: {
+    shortcuts: {
+      deliver: { keys: 'cmd+enter', does: 'deliver' },
+    },
   },
   Review: {
     shortcuts: {
