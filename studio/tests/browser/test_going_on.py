@@ -122,6 +122,30 @@ class GoingOn(FullStudio):
         self.page.keyboard.press("Control+z")
         expect(rows.get_by_title("turned by hand")).to_have_count(0)
 
+    def test_to_any_setting_of_the_transfer_in_ten_keys(self) -> None:
+        self.open_fitting("?leaf=transfer")
+        expect(self.page.get_by_role("heading", name="Joint limits")).to_be_attached()
+        self.page.locator("canvas").first.focus()
+        heading = "() => document.activeElement.closest('section')?.querySelector('h2')?.textContent.trim().split(/\\s/)[0] ?? ''"
+        seen = []
+        for _ in range(9):
+            self.page.keyboard.press("w")
+            seen.append(self.page.evaluate(heading))
+        for name in ("Feet", "Hands", "Arms", "Proportions", "Travel", "Follow", "Joint"):
+            self.assertIn(name, seen)
+        at = seen.index("Hands") + 1
+        for _ in range(9 - at):
+            self.page.keyboard.press("Shift+W")
+        self.assertEqual(self.page.evaluate(heading), "Hands")
+        # From there the arrow keys change it, and the figure follows.
+        shown = self.page.evaluate("window.armuto.shown ?? null")
+        self.page.keyboard.press("ArrowLeft")
+        self.page.wait_for_function("was => window.armuto.shown && window.armuto.shown !== was", arg=shown)
+        # In the other leaves the key is theirs.
+        self.page.keyboard.press(",")
+        self.page.keyboard.press("w")
+        self.assertEqual(self.page.evaluate("() => document.activeElement.getAttribute('role') ?? 'button'"), "button")
+
     def test_keys_are_written_on_what_they_do(self) -> None:
         """Where a control has a key, those who point read it and those who listen hear it."""
         self.open_fitting("?leaf=pair")

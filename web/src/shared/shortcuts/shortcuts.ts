@@ -159,6 +159,12 @@ export const SHORTCUTS = {
       { label: 'Esc', does: 'while a ring is drawn: let go of it' },
     ],
   },
+  Transfer: {
+    shortcuts: {
+      section: { keys: 'w', does: 'to the next group of settings; Tab goes through it' },
+      sectionBefore: { keys: 'shift+w', does: 'to the group before' },
+    },
+  },
   'Touch up': {
     shortcuts: {
       key: { keys: 'k', does: 'set a key for the chosen bone' },
