@@ -11,7 +11,7 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats.gltf import accessors
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, build
-from armuto.formats.gltf.container import GltfFile, parse
+from armuto.formats.gltf.container import GltfFile, parse, to_glb
 from armuto.formats.gltf.simplification import PIXELS, TRIANGLES, simplified
 from armuto.tests.files import DEMO, PORTER
 from armuto.tests.mutations import mutated
@@ -147,6 +147,30 @@ class Surfaces(unittest.TestCase):
     def test_a_file_that_is_small_already_stays_as_it_is(self):
         data = character().glb()
         self.assertIs(simplified(data, "x.glb"), data)
+
+    def test_what_is_morphed_at_rest_stays_morphed(self):
+        held = parse(build(tube()), "t")
+        tree = held.json
+        points = accessors.read(held, tree["meshes"][0]["primitives"][0]["attributes"]["POSITION"])
+        moved = np.c_[0 * points[:, :2], 0.3 * points[:, 1] ** 2].astype("<f4").tobytes()
+        start = len(held.buffers[0])
+        tree["bufferViews"].append({"buffer": 0, "byteOffset": start, "byteLength": len(moved)})
+        view = len(tree["bufferViews"]) - 1
+        tree["accessors"].append({"bufferView": view, "componentType": 5126, "count": len(points), "type": "VEC3"})
+        target = {"POSITION": len(tree["accessors"]) - 1}
+        tree["meshes"][0]["primitives"][0]["targets"] = [{}, target]
+        tree["buffers"] = [{"byteLength": start + len(moved)}]
+        for weights, count in (([0.0, 0.5], 2), ([0.0, 0.0], 0)):
+            with self.subTest(weights):
+                tree["meshes"][0]["weights"] = weights
+                copy = parse(simplified(to_glb(tree, held.buffers[0] + moved), "t", 4000), "t")
+                row = copy.rows("meshes")[0]["primitives"][0]
+                self.assertEqual(len(row.get("targets", [])), count)
+                if count:
+                    now = accessors.read(copy, row["attributes"]["POSITION"])
+                    shift = accessors.read(copy, row["targets"][1]["POSITION"])
+                    np.testing.assert_allclose(shift[:, 2], 0.3 * now[:, 1] ** 2, atol=0.02)
+                    self.assertEqual(np.abs(accessors.read(copy, row["targets"][0]["POSITION"])).max(), 0)
 
     def test_every_triangle_that_is_left_faces_outward(self):
         now = primitives(parse(simplified(build(tube()), "t", 6000), "t"))[0]

@@ -31,6 +31,7 @@ STEPS = 16_384  # that positions can take along the longest side of a mesh: 0.1 
 TEXTURE_STEPS = 16_384  # of texture coordinates in a whole picture
 PIXELS = 1024  # of the longer side of a picture
 SIGNED_BYTE = 5120
+TARGET = "TARGET"  # of the attributes of a primitive: where a morph target moves its vertices
 MODE_TRIANGLES = 4
 EAGERNESS = 5.0  # of the package: how fast the error grows that a round allows; its default of 7 is coarser
 SURFACE_EXTENSIONS = ("KHR_materials_", "KHR_texture_", "EXT_texture_")
@@ -127,7 +128,8 @@ def _surface(held: GltfFile, row: Json, shaped: bool) -> tuple[dict[str, FloatAr
     targets move it as it rests; without, they are left out."""
     values = {name: accessors.read(held, number) for name, number in row["attributes"].items()}
     for number, target in enumerate(row.get("targets", []) if shaped else []):
-        values |= {f"{number} {name}": accessors.read(held, given) for name, given in target.items()}
+        there = accessors.read(held, target["POSITION"]) if "POSITION" in target else np.zeros_like(values["POSITION"])
+        values[f"{number} {TARGET}"] = there
     count = len(values["POSITION"])
     if any(len(each) != count for each in values.values()):
         raise held.refuse("a mesh has attributes of different lengths")
@@ -195,13 +197,10 @@ def _written(row: Json, values: dict[str, FloatArray], faces: Indices, step: flo
     attributes |= _weights(values, store)
     out: Json = {key: row[key] for key in ("material",) if key in row}
     out["attributes"] = attributes
-    targets = sorted({int(name.split()[0]) for name in values if name[0].isdigit()})
-    if targets:
-        rounded = {name: np.round(each / step) * step for name, each in values.items() if name.endswith(" POSITION")}
+    moved = [np.round(each / step) * step for name, each in values.items() if name.endswith(TARGET)]
+    if moved:
         out["targets"] = [
-            {"POSITION": store.add(rounded[f"{n} POSITION"].astype("<f4"), "VEC3", FLOAT, ARRAY, bounds=True)}
-            for n in targets
-            if f"{n} POSITION" in rounded
+            {"POSITION": store.add(each.astype("<f4"), "VEC3", FLOAT, ARRAY, bounds=True)} for each in moved
         ]
     wide = len(values["POSITION"]) > 65535
     corners = faces.astype("<u4" if wide else "<u2").ravel()

@@ -42,7 +42,10 @@ def bring_in(
 @router.post("museum", response={202: ArrivalOut, 422: Refusal}, operation_id="bring_in_museum")
 def bring_in_museum(request: HttpRequest) -> Status[Any]:
     """Bring the museum's figures and their clips into an empty studio, to try it with."""
-    return Status(202, museum.bring_in())
+    arrival = museum.bring_in()
+    read_arrival.enqueue(arrival.pk)
+    arrival.refresh_from_db()
+    return Status(202, arrival)
 
 
 @router.get("{arrival_id}", response=ArrivalOut, operation_id="get_arrival")

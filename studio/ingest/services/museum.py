@@ -9,15 +9,16 @@ from django.db import transaction
 
 from armuto.errors import BadInput
 from studio.ingest.models import Arrival, ArrivalContent
-from studio.ingest.tasks import read_arrival
 from studio.library.models import Original
 
 NAME = "The museum's night.zip"
 
 
 def bring_in() -> Arrival:
-    """An archive of the demo files on its way in. Raises :class:`BadInput` where the studio holds anything already, or
-    the files are not installed with it."""
+    """An archive of the demo files, for the worker to read.
+
+    Raises :class:`BadInput` where the studio holds anything, or the files are not installed with it.
+    """
     root = Path(settings.DEMO_FILES)
     paths = sorted(root.glob("*/*")) + sorted(root.glob("*.glb"))
     if not paths:
@@ -32,6 +33,4 @@ def bring_in() -> Arrival:
             raise BadInput("The studio is not empty any more; the museum's figures are for an empty one.")
         arrival = Arrival.objects.create(name=NAME, goes_to="auto")
         ArrivalContent.objects.create(arrival=arrival, data=content.getvalue())
-    read_arrival.enqueue(arrival.pk)
-    arrival.refresh_from_db()
     return arrival

@@ -126,7 +126,8 @@ class GoingOn(FullStudio):
         self.open_fitting("?leaf=transfer")
         expect(self.page.get_by_role("heading", name="Joint limits")).to_be_attached()
         self.page.locator("canvas").first.focus()
-        heading = "() => document.activeElement.closest('section')?.querySelector('h2')?.textContent.trim().split(/\\s/)[0] ?? ''"
+        heading = """() => document.activeElement.closest('section')?.querySelector('h2')
+            ?.textContent.trim().split(/\\s/)[0] ?? ''"""
         seen = []
         for _ in range(9):
             self.page.keyboard.press("w")
