@@ -3,6 +3,7 @@
 from playwright.sync_api import Locator, expect
 
 from studio.fittings.models import Fitting
+from studio.renditions.models import Rendition
 from studio.tests.browser.full_studio import FullStudio
 
 CAMERA = "() => [...armuto.stage.camera.position.toArray(), ...armuto.stage.controls.target.toArray()]"
@@ -164,6 +165,33 @@ class GoingOn(FullStudio):
                 control = self.page.get_by_role("button", name=name).first
                 expect(control).to_have_attribute("aria-keyshortcuts", keys)
                 self.assertIn(title, control.get_attribute("title") or "")
+
+    def test_a_review_and_a_splice_are_at_the_frame_they_were(self) -> None:
+        row = Rendition.objects.get(clip__name="bow")
+        self.go(f"/review/{row.pk}?frame=12")
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.at_frame(12)
+        self.page.keyboard.press("ArrowRight")
+        self.button("All who perform it").click()
+        self.page.wait_for_url("**frame=13**against=cast**")
+        self.page.reload()
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.at_frame(13)
+        expect(self.button("All who perform it")).to_have_attribute("aria-pressed", "true")
+        # The next result is looked at from its own first finding, beside its source.
+        self.page.keyboard.press("n")
+        self.page.wait_for_url(lambda url: f"/review/{row.pk}" not in url)
+        expect(self.button("Source")).to_have_attribute("aria-pressed", "true")
+        self.assertNotIn("against", self.page.url)
+        self.go("/splices/1")
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().source?.length")
+        self.page.wait_for_url("**frame=0**")
+        for _ in range(5):
+            self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_url("**frame=5**")
+        self.page.reload()
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().source?.length")
+        self.at_frame(5)
 
     def test_a_fitting_is_as_it_was_after_a_reload_and_by_night(self) -> None:
         self.open_fitting()

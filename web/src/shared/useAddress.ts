@@ -13,18 +13,18 @@ const PAUSE = 120 // milliseconds: a playhead that is drawn along does not write
 export function useAddress(values: Record<string, () => string | undefined>) {
   const route = useRoute()
   const router = useRouter()
-  const own = route.path
   const now = () => Object.entries(values).map(([name, value]) => [name, value()] as const)
   watchDebounced(
-    () => JSON.stringify(now()),
-    async () => {
+    () => JSON.stringify([route.path, Object.fromEntries(now())]),
+    async (text) => {
       await nextTick()
+      const [own, set] = JSON.parse(text) as [string, Record<string, string>]
       // Whoever has left for another view writes nothing into its address.
       if (route.path !== own) return
       const query = { ...route.query }
-      for (const [name, value] of now()) {
+      for (const [name, value] of Object.entries(set)) {
         if (value === '') delete query[name]
-        else if (value !== undefined) query[name] = value
+        else query[name] = value
       }
       if (router.resolve({ query }).fullPath !== router.resolve({ query: route.query }).fullPath)
         await router.replace({ query })

@@ -4,7 +4,7 @@ export type Leaf = 'refine' | 'about'
 
 <script setup lang="ts">
 import TabList from '@/shared/frame/TabList.vue'
-import { withKey } from '@/shared/shortcuts/shortcuts'
+import UndoRedo from '@/shared/frame/UndoRedo.vue'
 import { useDraft } from '@/shared/useDraft'
 import type { Clip, ClipChange } from '@/stores/library'
 
@@ -42,12 +42,7 @@ async function rename() {
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
     <TabList v-model="leaf" :tabs="LEAVES" label="Leaves of the clip" panel="leaf">
-      <button class="plain word" :disabled="!undoable" v-bind="withKey('Clip', 'undo')" @click="$emit('undo')">
-        Undo
-      </button>
-      <button class="plain word" :disabled="!redoable" v-bind="withKey('Clip', 'redo')" @click="$emit('redo')">
-        Redo
-      </button>
+      <UndoRedo group="Clip" :undoable="undoable" :redoable="redoable" @undo="$emit('undo')" @redo="$emit('redo')" />
     </TabList>
     <div id="leaf" class="leaf" role="tabpanel" :aria-labelledby="`leaf-${leaf}`"><slot /></div>
   </aside>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import BoneChoice from '@/shared/player/BoneChoice.vue'
 import { curveOf, CURVES } from '@/shared/player/boneCurves'
 import CurveGraph from '@/shared/player/CurveGraph.vue'
 import type { Positions } from '@/stage/motion'
@@ -36,14 +37,8 @@ const other = computed(() => values(props.before))
 </script>
 
 <template>
-  <div class="strip">
-    <div class="row">
-      <label
-        ><span class="quiet">Bone</span>
-        <select v-model.number="bone" aria-label="Bone to look at" class="mono">
-          <option v-for="(name, n) in names" :key="name" :value="n">{{ name }}</option>
-        </select>
-      </label>
+  <div>
+    <BoneChoice v-model:bone="bone" v-model:trace="trace" :names="names">
       <label
         ><span class="quiet">graph</span>
         <select v-model="graph" aria-label="Graph of the bone">
@@ -52,10 +47,10 @@ const other = computed(() => values(props.before))
           <option value="residual">residual</option>
         </select>
       </label>
-      <label><input v-model="trace" type="checkbox" /> Trace</label>
-      <label v-if="before"><input v-model="ghost" type="checkbox" /> As it was</label>
-      <span class="space"></span>
-    </div>
+      <template #after
+        ><label v-if="before"><input v-model="ghost" type="checkbox" /> As it was</label></template
+      >
+    </BoneChoice>
     <ResidualGraph
       v-if="graph === 'residual'"
       :clip="clip"
@@ -68,28 +63,3 @@ const other = computed(() => values(props.before))
     <CurveGraph v-if="curve" :curve="curve" :name="names[bone]" :own="own" :other="other" :frame="frame" />
   </div>
 </template>
-
-<style scoped>
-.strip {
-  border-top: 1px solid var(--hairline);
-  background: var(--panel);
-}
-.row {
-  display: flex;
-  gap: 16px;
-  align-items: center;
-  padding: 4px 18px;
-  font-size: 14px;
-  min-height: 32px;
-}
-.row label {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  min-height: 24px;
-}
-select {
-  font-size: 13px;
-  max-width: 11rem;
-}
-</style>

@@ -123,10 +123,6 @@ function key(event: KeyboardEvent) {
   font-size: 13px;
   color: var(--quiet);
 }
-.head .word:disabled {
-  opacity: 0.4;
-  cursor: default;
-}
 .off .values,
 .off .head label {
   color: var(--quiet);

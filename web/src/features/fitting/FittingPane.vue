@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 
 import TabList from '@/shared/frame/TabList.vue'
-import { withKey } from '@/shared/shortcuts/shortcuts'
+import UndoRedo from '@/shared/frame/UndoRedo.vue'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import FittingFile from './FittingFile.vue'
 import { LEAVES, type Leaf } from './leaves'
@@ -35,22 +35,13 @@ useShortcuts('Transfer', { section: () => toSection(1), sectionBefore: () => toS
   <aside class="pane leaves" aria-label="The fitting">
     <TabList v-model="leaf" :tabs="LEAVES" label="Leaves of the fitting" panel="leaf">
       <FittingFile v-if="fitting" :fitting-id="fitting.id" @take="$emit('take', $event)" />
-      <button
-        class="plain word"
-        :disabled="!fitting?.undo || busy"
-        v-bind="withKey('Fitting', 'undo', fitting?.undo ? `Undo: ${fitting.undo}` : 'Nothing to undo')"
-        @click="$emit('undo')"
-      >
-        Undo
-      </button>
-      <button
-        class="plain word"
-        :disabled="!fitting?.redo || busy"
-        v-bind="withKey('Fitting', 'redo', fitting?.redo ? `Redo: ${fitting.redo}` : 'Nothing to redo')"
-        @click="$emit('redo')"
-      >
-        Redo
-      </button>
+      <UndoRedo
+        group="Fitting"
+        :undoable="!busy && fitting?.undo"
+        :redoable="!busy && fitting?.redo"
+        @undo="$emit('undo')"
+        @redo="$emit('redo')"
+      />
     </TabList>
     <div id="leaf" ref="panel" class="leaf" role="tabpanel" :aria-labelledby="`leaf-${leaf}`"><slot /></div>
   </aside>

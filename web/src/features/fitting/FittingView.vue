@@ -4,8 +4,10 @@ import { useRoute, useRouter } from 'vue-router'
 
 import TouchUpLeaf from '@/features/touchups/TouchUpLeaf.vue'
 import TouchUpOverlay from '@/features/touchups/TouchUpOverlay.vue'
+import TouchUpTimes from '@/features/touchups/TouchUpTimes.vue'
 import { useTouchUps } from '@/features/touchups/useTouchUps'
 import { usePlayer } from '@/shared/player/player'
+import MotionTimes from '@/shared/player/MotionTimes.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import { useFindingKeys } from '@/shared/player/useFindingKeys'
 import { useMotionStudy } from '@/shared/player/useMotionStudy'
@@ -19,9 +21,9 @@ import RingMenu from './RingMenu.vue'
 import StanceLeaf from './StanceLeaf.vue'
 import StanceOverlay from './StanceOverlay.vue'
 import type { Wanted } from './stances'
+import ContactStrips from './ContactStrips.vue'
 import FittingBar from './FittingBar.vue'
 import FittingPane from './FittingPane.vue'
-import FittingTimes from './FittingTimes.vue'
 import TransferLeaf from './TransferLeaf.vue'
 import { useArrangement } from './useArrangement'
 import { useBoneMenu } from './useBoneMenu'
@@ -360,19 +362,7 @@ onMounted(() => void flow.open(route.query))
         />
         <RingMenu v-if="atPointer" :at="atPointer" @pick="pick" @point="pointed = $event" />
       </StageCanvas>
-      <FittingTimes
-        :player="player"
-        :range="range"
-        :study="study"
-        :frames="frames"
-        :fps="fps"
-        :rows="rows"
-        :shown="shown"
-        :findings="findings"
-        :leaf="leaf"
-        :touchups="touchups"
-        :settling="settling"
-      >
+      <MotionTimes v-bind="{ player, range, study, frames, fps, rows, shown, findings }">
         <RenditionPanel
           v-if="clip && character"
           :rendition="rendition"
@@ -382,7 +372,23 @@ onMounted(() => void flow.open(route.query))
           @stop="stop"
           @frame="go"
         />
-      </FittingTimes>
+      </MotionTimes>
+      <TouchUpTimes
+        v-if="leaf === 'touchup'"
+        :touchups="touchups"
+        :frames="frames"
+        :frame="frame"
+        :fps="fps"
+        @frame="go"
+      />
+      <ContactStrips
+        v-if="leaf === 'transfer' && settling.contacts.value"
+        :frames="frames"
+        :frame="frame"
+        :contacts="settling.contacts.value"
+        @frame="go"
+        @set="settling.setContacts"
+      />
     </section>
   </div>
 </template>

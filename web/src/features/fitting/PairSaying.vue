@@ -180,10 +180,6 @@ const out = computed(() => !!shown.value && props.fitting.left_out.includes(show
 .acts .word {
   font-size: 13px;
 }
-.acts .word:disabled {
-  opacity: 0.4;
-  cursor: default;
-}
 .moves {
   display: flex;
   gap: 5px;

@@ -80,9 +80,4 @@ function turn(axis: number[], degrees: number) {
 .name {
   font-weight: 700;
 }
-.word:disabled {
-  color: var(--quiet);
-  text-decoration: none;
-  cursor: default;
-}
 </style>

@@ -277,11 +277,6 @@ useShortcuts('Stance', {
   flex-wrap: wrap;
   font-size: 13.5px;
 }
-.acts .word:disabled {
-  color: var(--quiet);
-  text-decoration: none;
-  cursor: default;
-}
 .acts [aria-pressed='true'] {
   font-weight: 700;
   color: var(--accent);

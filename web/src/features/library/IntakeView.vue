@@ -2,7 +2,7 @@
 import { computed, onMounted, ref } from 'vue'
 
 import FileButton from '@/shared/frame/FileButton.vue'
-import { withKey } from '@/shared/shortcuts/shortcuts'
+import UndoRedo from '@/shared/frame/UndoRedo.vue'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { MOTION } from '@/stores/arrivals'
 import { useIntake, type IntakeRow } from '@/stores/intake'
@@ -90,22 +90,13 @@ async function fill() {
         <span class="quiet" role="status">{{ ticked }} of {{ count(total, 'clip') }} ticked</span>
         <button class="plain word" @click="all(true)">Tick all</button>
         <button class="plain word" @click="all(false)">None</button>
-        <button
-          class="plain word"
-          v-bind="withKey('Intake', 'undo')"
-          :disabled="!intake.undoable"
-          @click="intake.undo()"
-        >
-          Undo
-        </button>
-        <button
-          class="plain word"
-          v-bind="withKey('Intake', 'redo')"
-          :disabled="!intake.redoable"
-          @click="intake.redo()"
-        >
-          Redo
-        </button>
+        <UndoRedo
+          group="Intake"
+          :undoable="intake.undoable"
+          :redoable="intake.redoable"
+          @undo="intake.undo()"
+          @redo="intake.redo()"
+        />
         <div v-if="state" class="state" role="status">
           <span>{{ state.text }}</span>
           <span class="line"><span :style="{ width: `${Math.round(state.share * 100)}%` }" /></span>
@@ -184,10 +175,6 @@ async function fill() {
 .naming {
   padding-top: 0;
   border-bottom: 1px solid var(--hairline);
-}
-.bar .word:disabled {
-  opacity: 0.4;
-  cursor: default;
 }
 .state {
   display: grid;

@@ -5,17 +5,15 @@ import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { answer, client, type Schemas } from '@/api/client'
-import BoneStrip from '@/shared/player/BoneStrip.vue'
-import CloserLook from '@/shared/player/CloserLook.vue'
 import { usePlayer } from '@/shared/player/player'
-import PoseRibbon from '@/shared/player/PoseRibbon.vue'
+import MotionTimes from '@/shared/player/MotionTimes.vue'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
-import TransportBar from '@/shared/player/TransportBar.vue'
 import { useFindingKeys } from '@/shared/player/useFindingKeys'
 import { useMotionStudy } from '@/shared/player/useMotionStudy'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { useRange } from '@/shared/player/useRange'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { asked, useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
 import { useBoard } from '@/stores/board'
 import { useCast } from '@/stores/cast'
@@ -46,7 +44,7 @@ const { stage, module, bones: tree, frames, fps, loading, rows, shown, ...review
 const { open, close, show, place, dress } = reviewStage
 const range = useRange(frames, () => route.params.id, route.query)
 const player = usePlayer(frames, fps, range.played)
-const { frame, playing, loop, speed, go, step } = player
+const { frame, playing, go } = player
 const study = useMotionStudy({ stage, module, bones: tree, frame, frames, fps })
 const queue = useReviewQueue(computed(() => Number(route.params.id) || 0))
 const { id } = queue
@@ -60,6 +58,12 @@ const puttingIntoFile = ref(false)
 const ready = ref(false)
 /** How far the result is from the one it is compared with, centimetres in each frame. */
 const apart = ref<number[]>([])
+/** The result that is looked at by now, whose frame stands in the address. */
+const seen = ref<number>()
+useAddress({
+  frame: () => (seen.value === id.value && !playing.value ? String(frame.value) : undefined),
+  against: () => (seen.value !== id.value ? undefined : against.value === 'source' ? '' : String(against.value)),
+})
 const judgement = ref<InstanceType<typeof JudgementBar>>()
 
 /** What is judged: known from the queue at once, while the rest of it is still being fetched. */
@@ -80,8 +84,17 @@ async function load() {
 async function enter() {
   await load()
   playing.value = false
-  const asked = route.query.frame === undefined ? undefined : Number(route.query.frame)
-  await look(asked ?? findingStarts.value[0] ?? 0)
+  const own = id.value
+  const at = route.query.frame === undefined ? undefined : Number(route.query.frame)
+  against.value = againstOf(asked(route.query.against))
+  await look(at ?? findingStarts.value[0] ?? 0)
+  seen.value = own
+}
+/** What the address says that it is compared with; a result that there is no more is the source. */
+function againstOf(name: string): Against {
+  if (name === 'cast') return 'cast'
+  const result = rendition.value?.revisions.find((row) => String(row.id) === name)
+  return result && result.id !== rendition.value?.newest?.id ? result.id : 'source'
 }
 /** The result with what it is compared with, at a frame, or where the playhead is by the time both are there. */
 async function look(at?: number) {
@@ -192,7 +205,6 @@ watch(
   () => (ready.value ? id.value : undefined),
   (now) => {
     if (!now) return
-    against.value = 'source'
     void enter().catch(messages.fail)
   },
 )
@@ -288,29 +300,7 @@ onBeforeUnmount(close)
         :loading="loading"
       />
       <FindingRows :findings="findings" :frame="frame" @show="showFinding" @touch-up="toFitting('touchup', $event)" />
-      <TransportBar
-        v-model:playing="playing"
-        v-model:loop="loop"
-        v-model:speed="speed"
-        :frame="frame"
-        :frames="frames"
-        :fps="fps"
-        @step="step"
-      >
-        <template #tools><CloserLook :study="study" :range="range" :frame="frame" /></template>
-      </TransportBar>
-      <PoseRibbon
-        :frames="frames"
-        :fps="fps"
-        :frame="frame"
-        :rows="rows"
-        :shown="shown"
-        :findings="findings"
-        :range="range.chosen.value ? range.played.value : undefined"
-        @frame="go"
-        @range="range.set"
-      />
-      <BoneStrip :study="study" :frame="frame" />
+      <MotionTimes v-bind="{ player, range, study, frames, fps, rows, shown, findings }" />
     </section>
   </div>
 </template>

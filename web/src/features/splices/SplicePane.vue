@@ -4,7 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, client } from '@/api/client'
 import { fetchPositions } from '@/api/motion'
 import TabList from '@/shared/frame/TabList.vue'
-import { withKey } from '@/shared/shortcuts/shortcuts'
+import UndoRedo from '@/shared/frame/UndoRedo.vue'
 import { useDraft } from '@/shared/useDraft'
 import { useLatest } from '@/shared/useLatest'
 import type { Positions } from '@/stage/motion'
@@ -148,12 +148,7 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
         @change="rename"
         @keydown.enter="($event.target as HTMLInputElement).blur()"
       />
-      <button class="plain word" :disabled="!undoable" v-bind="withKey('Splice', 'undo')" @click="emit('undo')">
-        Undo
-      </button>
-      <button class="plain word" :disabled="!redoable" v-bind="withKey('Splice', 'redo')" @click="emit('redo')">
-        Redo
-      </button>
+      <UndoRedo group="Splice" :undoable="undoable" :redoable="redoable" @undo="emit('undo')" @redo="emit('redo')" />
     </div>
     <SpanFields
       :splice="splice"
@@ -249,10 +244,6 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
 .name:hover,
 .name:focus {
   border-color: var(--hairline);
-}
-.word:disabled {
-  opacity: 0.4;
-  cursor: default;
 }
 .then {
   padding: 0 14px 8px;

@@ -10,6 +10,7 @@ import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
 import { useChanges } from '@/stores/changes'
 import { useLibrary } from '@/stores/library'
@@ -123,6 +124,7 @@ useShortcuts('Splice', {
   },
 })
 watch(frame, (at) => stage.value?.setFrame(at))
+useAddress({ frame: () => (playing.value || frames.value < 2 ? undefined : String(frame.value)) })
 watch(
   () => theme.global.name.value,
   () => void start(),

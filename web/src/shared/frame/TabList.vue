@@ -64,13 +64,9 @@ async function onKey(event: KeyboardEvent) {
   border-color: var(--accent);
   font-weight: 500;
 }
-.tabs :slotted(.word) {
+.tabs > :deep(.word) {
   font-size: 14px;
   white-space: nowrap;
-}
-.tabs :slotted(.word:disabled) {
-  opacity: 0.4;
-  cursor: default;
 }
 @media (max-width: 1150px) {
   .tabs {

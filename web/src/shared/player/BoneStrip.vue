@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import BoneChoice from './BoneChoice.vue'
 import { CURVES } from './boneCurves'
 import CurveGraph from './CurveGraph.vue'
 import type { MotionStudy } from './useMotionStudy'
@@ -9,14 +10,8 @@ const { trace, curve, bone, bones, curves } = props.study
 </script>
 
 <template>
-  <div v-if="trace || curve" class="strip">
-    <div class="row">
-      <label
-        ><span class="quiet">Bone</span>
-        <select v-model.number="bone" aria-label="Bone to look at" class="mono">
-          <option v-for="(name, n) in bones?.names" :key="name" :value="n">{{ name }}</option>
-        </select>
-      </label>
+  <template v-if="trace || curve">
+    <BoneChoice v-model:bone="bone" v-model:trace="trace" :names="bones?.names ?? []">
       <label
         ><span class="quiet">curve</span>
         <select v-model="curve" aria-label="Curve of the bone">
@@ -24,9 +19,8 @@ const { trace, curve, bone, bones, curves } = props.study
           <option v-for="({ label }, kind) in CURVES" :key="kind" :value="kind">{{ label }}</option>
         </select>
       </label>
-      <label><input v-model="trace" type="checkbox" /> Trace</label>
-      <span v-if="curve && curves.other" class="quiet">thin: the source</span>
-    </div>
+      <template #after><span v-if="curve && curves.other" class="quiet">thin: the source</span></template>
+    </BoneChoice>
     <CurveGraph
       v-if="curve && curves.own"
       :curve="curve"
@@ -35,30 +29,5 @@ const { trace, curve, bone, bones, curves } = props.study
       :other="curves.other"
       :frame="frame"
     />
-  </div>
+  </template>
 </template>
-
-<style scoped>
-.strip {
-  border-top: 1px solid var(--hairline);
-  background: var(--panel);
-}
-.row {
-  display: flex;
-  gap: 16px;
-  align-items: center;
-  padding: 4px 18px;
-  font-size: 14px;
-  min-height: 32px;
-}
-label {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  min-height: 24px;
-}
-select {
-  font-size: 13px;
-  max-width: 11rem;
-}
-</style>

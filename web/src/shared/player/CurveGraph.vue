@@ -59,6 +59,7 @@ const written = (value: number) =>
 <style scoped>
 .graph {
   position: relative;
+  background: var(--panel);
   overflow: hidden;
 }
 svg {
