@@ -29,6 +29,7 @@ T = TypeVar("T")
 logger = logging.getLogger(__name__)
 LARGEST_KEPT = 8 * 1024**2  # bytes of a file of which it is kept what was read
 KEPT = 128 * 1024**2  # bytes of what is kept in all
+UNMADE = 600  # seconds until it is tried again to make what could not be made
 WAIT = 0.02  # seconds between two looks for a free place
 
 
@@ -88,15 +89,17 @@ def display_copy(data: bytes, file: str) -> bytes:
     key = f"{simplification.VERSION}-{hashlib.sha256(data).hexdigest()}"
     copy: bytes | None = kept.get(key)
     if copy is None:
+        lasts = None
         try:
-            copy = _apart(file, simplification.simplified, data, file)
+            made = _apart(file, simplification.simplified, data, file)
+            copy = b"" if made == data else made
         except BadInput:
             logger.warning("%s: no display copy could be made.", file)
-            return data
+            copy, lasts = b"", UNMADE
         # Where there is no room nothing is kept.
         with contextlib.suppress(OSError):
-            kept.set(key, copy)
-    return copy
+            kept.set(key, copy, lasts)
+    return copy or data
 
 
 def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
