@@ -21,8 +21,8 @@ ARGUMENTS = [
 ]
 
 # For pages that are no first visit.
-FIRST_STEPS_AWAY = """localStorage.getItem('armuto.first-steps') ||
-    localStorage.setItem('armuto.first-steps', '{"read": [], "away": true}')"""
+FIRST_STEPS_AWAY = """try { localStorage.getItem('armuto.first-steps') ||
+    localStorage.setItem('armuto.first-steps', '{"read": [], "away": true}') } catch {}"""
 
 
 @contextmanager

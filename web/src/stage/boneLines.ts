@@ -13,7 +13,7 @@ import {
   Vector3,
 } from 'three'
 
-import type { Tree } from './motion'
+import type { Positions, Tree } from './motion'
 import type { Palette } from './palette'
 
 const UP = new Vector3(0, 1, 0)
@@ -78,6 +78,11 @@ export class BoneLines {
   /** World positions of all points, three numbers each. */
   place(values: ArrayLike<number>, offset = 0) {
     for (let n = 0; n < this.positions.length; n++) this.positions[n] = values[offset + n]
+  }
+
+  /** Take the pose of a frame; past the end, the last one. */
+  pose({ values, frames, points }: Positions, frame: number) {
+    this.place(values, Math.max(0, Math.min(frame, frames - 1)) * points * 3)
   }
 
   /** Fill the rings of some joints; those that just changed are filled large. */

@@ -95,7 +95,10 @@ export class Stage {
     this.remove(key)
     this.sources.set(key, { boneLines, positions })
     this.scene.add(boneLines.object)
-    this.setFrame(this.frame)
+    // It alone: a figure may have been given a pose that is newer than its motion.
+    if (positions) boneLines.pose(positions, this.frame)
+    this.follow()
+    this.invalidate()
   }
 
   /** Put something on the stage that takes no poses; whoever adds it removes and disposes of it. */
@@ -174,11 +177,7 @@ export class Stage {
   setFrame(frame: number) {
     this.frame = frame
     for (const figure of this.figures.values()) figure.pose(frame)
-    for (const { boneLines, positions } of this.sources.values()) {
-      if (!positions) continue
-      const f = Math.max(0, Math.min(frame, positions.frames - 1))
-      boneLines.place(positions.values, f * positions.points * 3)
-    }
+    for (const { boneLines, positions } of this.sources.values()) if (positions) boneLines.pose(positions, frame)
     this.follow()
     this.invalidate()
   }

@@ -209,11 +209,7 @@ onMounted(() => void intake.refresh())
   align-items: center;
   gap: 8px;
   padding: 12px 20px;
-}
-@media (max-width: 1150px) {
-  .bar {
-    flex-wrap: wrap;
-  }
+  flex-wrap: wrap;
 }
 .count {
   margin-left: 6px;
