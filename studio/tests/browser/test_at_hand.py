@@ -21,7 +21,7 @@ class AtHand(FullStudio):
     def item(self, name: str) -> Locator:
         return self.page.get_by_role("menuitem", name=re.compile(f"^{name}"))
 
-    def test_a_clip(self) -> None:
+    def test_clips_and_their_list(self) -> None:
         self.go("/library")
         card = self.page.locator(".clip", has_text="bow").first
         card.click(button="right")
@@ -39,13 +39,7 @@ class AtHand(FullStudio):
         expect(self.page.get_by_role("menu")).to_have_count(0)
         expect(card.get_by_role("link", name="Open bow")).to_be_focused()
         expect(card.get_by_role("checkbox")).to_be_checked()
-        card.click(button="right")
-        self.item("See it on porter").click()
-        self.page.wait_for_url("**/fittings/**")
-
-    def test_clips_as_a_list(self) -> None:
-        self.go("/library")
-        expect(self.page.locator(".clip").first).to_be_visible()
+        card.get_by_role("checkbox").uncheck()
         self.page.keyboard.press("l")
         rows = self.page.get_by_role("table", name="Clips").get_by_role("row")
         expect(rows).to_have_count(5)
@@ -72,6 +66,9 @@ class AtHand(FullStudio):
         expect(self.page.get_by_role("checkbox", checked=True)).to_have_count(3)
         self.page.keyboard.press("l")
         expect(self.page.locator(".clip")).to_have_count(4)
+        card.click(button="right")
+        self.item("See it on porter").click()
+        self.page.wait_for_url("**/fittings/**")
 
     def test_a_cell_of_the_board(self) -> None:
         self.go("/board")

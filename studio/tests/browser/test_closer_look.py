@@ -46,8 +46,9 @@ class CloserLook(FullStudio):
             )
         )
 
-    def look_closer(self, path: str) -> None:
-        self.open(f"{path}frame=60")
+    def test_poses_trace_and_curve(self) -> None:
+        fitting = Fitting.objects.get(character__name="porter").pk
+        self.open(f"/fittings/{fitting}?leaf=transfer&frame=60")
         self.at(60)
         before = self.page.evaluate(POSITIONS, "character")
         for key in "ijy":
@@ -80,13 +81,6 @@ class CloserLook(FullStudio):
             expect(self.page.get_by_role("img", name=f"wrist.L, {label}")).to_be_visible()
         self.page.keyboard.press("y")
         expect(graph).to_have_count(0)
-
-    def test_a_fitting(self) -> None:
-        fitting = Fitting.objects.get(character__name="porter").pk
-        self.look_closer(f"/fittings/{fitting}?leaf=transfer&")
-
-    def test_a_result_in_review(self) -> None:
-        self.look_closer(f"/review/{Rendition.objects.get(clip__name='bow').pk}?")
 
     def test_a_range_is_repeated_and_kept(self) -> None:
         fitting = Fitting.objects.get(character__name="porter").pk
@@ -122,4 +116,7 @@ class CloserLook(FullStudio):
                 expect(edge).to_have_attribute("aria-valuenow", "44")
                 self.page.keyboard.press("z")
                 expect(edge).to_have_count(0)
+                self.page.keyboard.press("i")
+                self.page.wait_for_function("() => armuto.stage.source('neighbour 5')")
+                self.page.keyboard.press("i")
                 self.page.wait_for_url(lambda url: "range=" not in url)
