@@ -1,5 +1,5 @@
 import { watchDebounced } from '@vueuse/core'
-import { nextTick } from 'vue'
+import { nextTick, onScopeDispose } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 const PAUSE = 120 // milliseconds: a playhead that is drawn along does not write at every frame
@@ -13,6 +13,11 @@ const PAUSE = 120 // milliseconds: a playhead that is drawn along does not write
 export function useAddress(values: Record<string, () => string | undefined>) {
   const route = useRoute()
   const router = useRouter()
+  /** Where somebody is on the way to: views are fetched when they are needed, and nothing may call them back. */
+  let going: string | null = null
+  const arrived = () => void (going = null)
+  const ends = [router.beforeEach((to) => void (going = to.path)), router.afterEach(arrived), router.onError(arrived)]
+  onScopeDispose(() => ends.forEach((end) => end()))
   const now = () => Object.entries(values).map(([name, value]) => [name, value()] as const)
   watchDebounced(
     () => JSON.stringify([route.path, Object.fromEntries(now())]),
@@ -20,7 +25,7 @@ export function useAddress(values: Record<string, () => string | undefined>) {
       await nextTick()
       const [own, set] = JSON.parse(text) as [string, Record<string, string>]
       // Whoever has left for another view writes nothing into its address.
-      if (route.path !== own) return
+      if (route.path !== own || (going && going !== own)) return
       const query = { ...route.query }
       for (const [name, value] of Object.entries(set)) {
         if (value === '') delete query[name]
