@@ -26,7 +26,7 @@ watch(open, async (now) => {
   text.value = ''
   at.value = 0
   await nextTick()
-  setTimeout(() => field.value?.focus(), 30)
+  setTimeout(() => open.value && field.value?.focus(), 30) // unless it was closed again at once
   void runs.load().catch(() => {})
   void answer(client.GET('/api/deliveries/')).then(
     (rows) => (deliveries.value = rows),

@@ -11,7 +11,7 @@ const { begin } = useFirstSteps()
 const emit = defineEmits<{ preferences: [] }>()
 const close = ref<HTMLButtonElement>()
 // With the focus inside, Esc closes it and Tab stays in it.
-watch(open, (now) => now && setTimeout(() => close.value?.focus(), 30))
+watch(open, (now) => now && setTimeout(() => open.value && close.value?.focus(), 30))
 
 const rows = (group: ShortcutGroup): Gesture[] => {
   const { shortcuts, gestures = [] }: { shortcuts: Record<string, Shortcut>; gestures?: Gesture[] } = SHORTCUTS[group]

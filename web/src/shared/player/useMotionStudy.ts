@@ -55,8 +55,8 @@ export function useMotionStudy(around: {
   const curves = computed(() => {
     if (!curve.value || !path.value || !bones.value) return { own: null, other: null }
     const own = curveOf(curve.value, path.value, bone.value, bones.value.parents, fps.value)
-    const with_ = other.value
-    return { own, other: with_ && curveOf(curve.value, with_.positions, with_.bone, with_.parents, fps.value) }
+    const source = other.value
+    return { own, other: source && curveOf(curve.value, source.positions, source.bone, source.parents, fps.value) }
   })
 
   const keyOf = (n: number) => `neighbour ${n}`
