@@ -2,6 +2,7 @@ import { useEventListener } from '@vueuse/core'
 import { nextTick, watch, type Ref } from 'vue'
 import { useRoute } from 'vue-router'
 
+const CLOSING = 250 // milliseconds: longer than anything takes to close
 /** What the focus is handed on to. No text field: it would take the keys of the view. */
 const FOCUSABLE = 'a[href], button:not(:disabled), [tabindex]:not([tabindex="-1"], input)'
 
@@ -29,6 +30,7 @@ export function useFocus(content: Ref<HTMLElement | undefined>) {
     if (relatedTarget || pointed) return
     // Whoever moves the focus does so in this beat; what closes slowly is gone in the next one.
     requestAnimationFrame(() => requestAnimationFrame(recover))
+    setTimeout(recover, CLOSING) // a dialog may still have been on its way out
   })
   function recover() {
     if (document.activeElement !== document.body || !document.hasFocus()) return
