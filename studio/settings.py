@@ -52,7 +52,7 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "studio.platform.compression.Compress",
     "studio.platform.compression.Revalidate",
-    "studio.platform.array_response.Deltas",
+    "studio.platform.array_response.DeltaEncoding",
     "django.middleware.common.CommonMiddleware",
     "studio.platform.guard.Csrf",
     "studio.changes.recording.RecordChanges",

@@ -26,7 +26,7 @@ def array_response(*blocks: FloatArray, **facts: float | int) -> HttpResponse:
     return response
 
 
-class Deltas:
+class DeltaEncoding:
     """Arrays for who accepts them in a quarter of the bytes: motion to look at.
 
     Values become whole steps of their block (header X-Armuto-Step), of which the differences from row to row are sent

@@ -29,7 +29,7 @@ T = TypeVar("T")
 logger = logging.getLogger(__name__)
 LARGEST_KEPT = 8 * 1024**2  # bytes of a file of which it is kept what was read
 KEPT = 128 * 1024**2  # bytes of what is kept in all
-UNMADE = 600  # seconds until it is tried again to make what could not be made
+RETRY_AFTER = 600  # seconds until it is tried again to make what could not be made
 WAIT = 0.02  # seconds between two looks for a free place
 
 
@@ -95,7 +95,7 @@ def display_copy(data: bytes, file: str) -> bytes:
             copy = b"" if made == data else made
         except BadInput:
             logger.warning("%s: no display copy could be made.", file)
-            copy, lasts = b"", UNMADE
+            copy, lasts = b"", RETRY_AFTER
         # Where there is no room nothing is kept.
         with contextlib.suppress(OSError):
             kept.set(key, copy, lasts)

@@ -15,7 +15,7 @@ from armuto.tests.files import DEMO, PORTER, WALK
 from studio.cast.models import Character
 from studio.ingest.services.reading import take_in
 from studio.platform import reader
-from studio.platform.array_response import DELTAS, PLAIN, Deltas, array_response
+from studio.platform.array_response import DELTAS, PLAIN, DeltaEncoding, array_response
 
 ZIPPED = {"Accept-Encoding": "gzip, deflate, br"}
 
@@ -93,11 +93,11 @@ class OverTheLine(TestCase):
         rng = np.random.default_rng(4)
         given = [rng.normal(size=(50, 7, 3)) * 1e6, -rng.random((1, 4)) * 1e-9, np.zeros((3, 2)), rng.random((0, 5))]
         asked = RequestFactory().get("/", headers={"Accept": DELTAS})
-        answer = Deltas(lambda request: array_response(*given, fps=30))(asked)
+        answer = DeltaEncoding(lambda request: array_response(*given, fps=30))(asked)
         for was, now in zip(given, blocks(answer), strict=True):
             self.assertEqual(now.shape, was.shape)
             self.assertLessEqual(np.abs(now - was).max(initial=0), np.abs(was).max(initial=0) * 2**-20)
-        broken = Deltas(lambda request: array_response(np.array([[np.nan, 1.0]])))(asked)
+        broken = DeltaEncoding(lambda request: array_response(np.array([[np.nan, 1.0]])))(asked)
         self.assertEqual((broken["Content-Type"], len(broken.content)), (PLAIN, 8))
 
     def test_events_are_not_held_back(self):

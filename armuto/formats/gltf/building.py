@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -140,6 +141,18 @@ class Store:
         rows.append(row)
         return len(rows) - 1
 
+    def add_faces(self, faces: NDArray[np.integer[Any]], points: int) -> int:
+        """Store triangles over so many points, as narrow as these allow; the number of their accessor."""
+        wide = points > 65535
+        corners = faces.astype("<u4" if wide else "<u2").ravel()
+        return self.add(corners, "SCALAR", LONG if wide else SHORT, ELEMENTS)
+
+    def glb(self) -> bytes:
+        """The file."""
+        if self.length:
+            self.tree["buffers"] = [{"byteLength": self.length}]
+        return to_glb(self.tree, b"".join(self.parts))
+
 
 def build(parts: Parts, generator: str = "Armuto") -> bytes:
     """The parts as .glb."""
@@ -181,9 +194,7 @@ def build(parts: Parts, generator: str = "Armuto") -> bytes:
             tree["scenes"][0]["nodes"].append(len(nodes) - 1)
     for name, tracks in parts.animations:
         _animation(name, tracks, tree, store)
-    if store.length:
-        tree["buffers"] = [{"byteLength": store.length}]
-    return to_glb(tree, b"".join(store.parts))
+    return store.glb()
 
 
 def _materials(parts: Parts, tree: Json, store: Store) -> None:
@@ -217,9 +228,7 @@ def _primitive(surface: Surface, store: Store) -> Json:
         kind = ("<u2", SHORT) if many else ("u1", BYTE)
         attributes["JOINTS_0"] = store.add(joints.astype(kind[0]), "VEC4", kind[1], ARRAY)
         attributes["WEIGHTS_0"] = store.add(shares.astype("<u2"), "VEC4", SHORT, ARRAY, normalized=True)
-    wide = len(surface.points) > 65535
-    faces = surface.faces.astype("<u4" if wide else "<u2").ravel()
-    row: Json = {"attributes": attributes, "indices": store.add(faces, "SCALAR", LONG if wide else SHORT, ELEMENTS)}
+    row: Json = {"attributes": attributes, "indices": store.add_faces(surface.faces, len(surface.points))}
     if surface.material is not None:
         row["material"] = surface.material
     return row

@@ -11,7 +11,6 @@ Nodes keep their numbers; skins, materials and scenes stay as they are. Motion g
 
 from __future__ import annotations
 
-import base64
 import io
 from typing import Any
 
@@ -21,8 +20,10 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from armuto.formats.gltf import accessors
-from armuto.formats.gltf.building import ARRAY, BYTE, ELEMENTS, FLOAT, LONG, SHORT, Store
-from armuto.formats.gltf.container import GltfFile, Json, editable, parse, to_glb
+from armuto.formats.gltf.building import ARRAY, BYTE, FLOAT, SHORT, Store
+from armuto.formats.gltf.container import GltfFile, Json, editable, parse
+from armuto.formats.gltf.taking_apart import TRIANGLES as MODE_TRIANGLES
+from armuto.formats.gltf.taking_apart import faces_of, image_of
 from armuto.kinematics.arrays import FloatArray
 
 VERSION = 1  # of what comes out, for whoever keeps copies
@@ -32,8 +33,7 @@ TEXTURE_STEPS = 16_384  # of texture coordinates in a whole picture
 PIXELS = 1024  # of the longer side of a picture
 SIGNED_BYTE = 5120
 TARGET = "TARGET"  # of the attributes of a primitive: where a morph target moves its vertices
-MODE_TRIANGLES = 4
-EAGERNESS = 5.0  # of the package: how fast the error grows that a round allows; its default of 7 is coarser
+AGGRESSIVENESS = 5.0  # of the package: how fast the error grows that a round allows; its default of 7 is coarser
 SURFACE_EXTENSIONS = ("KHR_materials_", "KHR_texture_", "EXT_texture_")
 QUANTIZATION = "KHR_mesh_quantization"
 
@@ -78,9 +78,7 @@ def simplified(data: bytes, file: str, triangles: int = TRIANGLES) -> bytes:
         mesh["primitives"] = _primitives(held, mesh, store, int(triangles * own / max(total, 1)))
     for image in tree.get("images", []):
         _shrink(held, image, store)
-    if store.length:
-        tree["buffers"] = [{"byteLength": store.length}]
-    out = to_glb(tree, b"".join(store.parts))
+    out = store.glb()
     return out if len(out) < len(data) else data
 
 
@@ -133,8 +131,7 @@ def _surface(held: GltfFile, row: Json, shaped: bool) -> tuple[dict[str, FloatAr
     count = len(values["POSITION"])
     if any(len(each) != count for each in values.values()):
         raise held.refuse("a mesh has attributes of different lengths")
-    listed = accessors.read(held, row["indices"])[:, 0].astype(np.int64) if "indices" in row else np.arange(count)
-    faces = listed[: len(listed) // 3 * 3].reshape(-1, 3)
+    faces = faces_of(held, row, count)
     if len(faces) and int(faces.max()) >= count:
         raise held.refuse("a triangle has a corner that does not exist")
     block = np.ascontiguousarray(np.concatenate([values[name] for name in sorted(values)], axis=1).astype("<f4"))
@@ -151,7 +148,7 @@ def _collapsed(points: FloatArray, faces: Indices, triangles: int) -> tuple[Floa
     size = float(np.ptp(points, axis=0).max()) or 1.0
     unit, corners = (points / size).astype(np.float32), np.ascontiguousarray(faces, np.int32)
     _, _, collapses = fast_simplification.simplify(
-        unit, corners, target_count=triangles, agg=EAGERNESS, return_collapses=True, preserve_border=True
+        unit, corners, target_count=triangles, agg=AGGRESSIVENESS, return_collapses=True, preserve_border=True
     )
     moved, _, stands_for = fast_simplification.replay_simplification(unit, corners, collapses)
     return moved.astype(float) * size, stands_for.astype(np.int64)
@@ -202,9 +199,7 @@ def _written(row: Json, values: dict[str, FloatArray], faces: Indices, step: flo
         out["targets"] = [
             {"POSITION": store.add(each.astype("<f4"), "VEC3", FLOAT, ARRAY, bounds=True)} for each in moved
         ]
-    wide = len(values["POSITION"]) > 65535
-    corners = faces.astype("<u4" if wide else "<u2").ravel()
-    out["indices"] = store.add(corners, "SCALAR", LONG if wide else SHORT, ELEMENTS)
+    out["indices"] = store.add_faces(faces, len(values["POSITION"]))
     return out
 
 
@@ -241,13 +236,9 @@ def _weights(values: dict[str, FloatArray], store: Store) -> Json:
 
 def _shrink(held: GltfFile, image: Json, store: Store) -> None:
     """Put a picture into the copy, no larger than it is seen; one that cannot be read is put there as it is."""
-    uri = image.get("uri")
-    if isinstance(uri, str) and uri.startswith("data:"):
-        data = base64.b64decode(uri.partition(",")[2] + "==")
-    elif "bufferView" in image:
-        data = accessors.view(held, image["bufferView"])
-    else:
+    if "bufferView" not in image and not str(image.get("uri", "")).startswith("data:"):
         return
+    data = image_of(held, image)
     image.pop("uri", None)
     kind = str(image.get("mimeType", "image/png"))
     try:

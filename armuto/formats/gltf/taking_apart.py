@@ -34,7 +34,7 @@ def parts_of(held: GltfFile) -> Parts:
         out.nodes.append(Node(name, number[above] if above >= 0 else -1, trs.translation, trs.rotation, trs.scale))
     for skin in held.rows("skins"):
         out.skins.append(Skin([number[int(n)] for n in skin["joints"]], inverse_binds(held, skin)))
-    out.images = [_image(held, row) for row in held.rows("images")]
+    out.images = [image_of(held, row) for row in held.rows("images")]
     out.materials = [_material(held, row) for row in held.rows("materials")]
     for n in tree.order:
         if "mesh" in rows[n]:
@@ -57,9 +57,7 @@ def _surface(held: GltfFile, row: Json, width: int) -> Surface | None:
     def attribute(name: str) -> FloatArray | None:
         return accessors.read(held, attributes[name]) if name in attributes else None
 
-    listed = accessors.read(held, row["indices"])[:, 0].astype(np.int64) if "indices" in row else None
-    order = np.arange(len(points)) if listed is None else listed
-    faces = order[: len(order) // 3 * 3].reshape(-1, 3)
+    faces = faces_of(held, row, len(points))
     weights: FloatArray | None = None
     joints, shares = attribute("JOINTS_0"), attribute("WEIGHTS_0")
     if width and joints is not None and shares is not None:
@@ -70,7 +68,14 @@ def _surface(held: GltfFile, row: Json, width: int) -> Surface | None:
     return Surface(points, faces, material, attribute("NORMAL"), attribute("TEXCOORD_0"), weights)
 
 
-def _image(held: GltfFile, row: Json) -> bytes:
+def faces_of(held: GltfFile, row: Json, points: int) -> NDArray[np.int64]:
+    """The triangles of a primitive with so many points, as numbers of its points ``(T, 3)``."""
+    listed = accessors.read(held, row["indices"])[:, 0].astype(np.int64) if "indices" in row else np.arange(points)
+    return listed[: len(listed) // 3 * 3].reshape(-1, 3)
+
+
+def image_of(held: GltfFile, row: Json) -> bytes:
+    """The bytes of an image that lies in the file. Raises :class:`BadInput`."""
     uri = row.get("uri")
     if isinstance(uri, str) and uri.startswith("data:"):
         return base64.b64decode(uri.partition(",")[2] + "==")
