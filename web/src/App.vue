@@ -27,7 +27,7 @@ const PreferencesDialog = defineAsyncComponent(() => import('./shared/frame/Pref
 
 const finding = ref(false)
 const keys = ref(false)
-const preferring = ref(false)
+const preferences = ref(false)
 const messages = useMessages()
 const connection = useConnection()
 const router = useRouter()
@@ -38,10 +38,10 @@ useFocus(content)
 useShortcuts('Everywhere', {
   find: () => (finding.value = true),
   keys: () => (keys.value = true),
-  preferences: () => (preferring.value = true),
+  preferences: () => (preferences.value = true),
 })
 useEventListener('keydown', (event) => {
-  if (event.key === 'Escape') finding.value = keys.value = preferring.value = false
+  if (event.key === 'Escape') finding.value = keys.value = preferences.value = false
 })
 useChanges().follow()
 useChanges().on(['library'], (changes) => useLibrary().follow(changes).catch(messages.fail))
@@ -82,8 +82,8 @@ connection.onReturn(() => wanted && router.push(wanted.fullPath))
     <ConnectionNote />
     <DropPlace />
     <MessageList />
-    <Finder v-model="finding" @keys="keys = true" @preferences="preferring = true" />
-    <KeyList v-model="keys" @preferences="preferring = true" />
-    <PreferencesDialog v-if="preferring" v-model="preferring" />
+    <Finder v-model="finding" @keys="keys = true" @preferences="preferences = true" />
+    <KeyList v-model="keys" @preferences="preferences = true" />
+    <PreferencesDialog v-if="preferences" v-model="preferences" />
   </v-app>
 </template>

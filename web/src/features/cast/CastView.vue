@@ -3,7 +3,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { openFitting } from '@/features/fitting/open'
-import { copyLink } from '@/shared/copyLink'
+import { copyLink } from '@/shared/clipboard'
 import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import FileButton from '@/shared/frame/FileButton.vue'
 import TryMuseum from '@/shared/frame/TryMuseum.vue'

@@ -56,7 +56,7 @@ const trying = ref(false)
 const inTake = computed(() => taking.value || !(hasSteps.value || trying.value) || !refined.value)
 const playedRange = computed<Range>(() => (inTake.value ? range.value : [0, Math.max(0, frames.value - 1)]))
 const player = usePlayer(frames, fps, playedRange)
-const { frame, playing, loop, speed, laps, go, step } = player
+const { frame, playing, loop, laps, go } = player
 /** Whether what loops goes on along its path instead of beginning where it began. */
 const onward = ref(true)
 const looped = computed(() => !inTake.value && kept.value.steps.some((step) => step.kind === 'loop' && step.on))
@@ -267,15 +267,7 @@ onBeforeUnmount(scene.close)
         <label class="follow"><input v-model="follow" type="checkbox" /> Camera follows</label>
       </div>
       <StageCanvas v-model:canvas="canvas" :stage="stage" label="The clip on its skeleton" />
-      <TransportBar
-        v-model:playing="playing"
-        v-model:loop="loop"
-        v-model:speed="speed"
-        :frame="frame"
-        :frames="frames"
-        :fps="fps"
-        @step="step"
-      >
+      <TransportBar :player="player" :frames="frames" :fps="fps">
         <template v-if="inTake">
           <span class="mono quiet range" :title="`${timeOf(range[0])} to ${timeOf(range[1])}`"
             >range {{ range[0] }} to {{ range[1] }}</span

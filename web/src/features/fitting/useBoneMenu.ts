@@ -1,23 +1,14 @@
 import type { Ref } from 'vue'
 
+import { copyText } from '@/shared/clipboard'
 import { useContextMenu, type MenuItem } from '@/shared/frame/useContextMenu'
 import type { MotionStudy } from '@/shared/player/useMotionStudy'
-import { useMessages } from '@/stores/messages'
 import { LEAVES, type Leaf } from './leaves'
 import type { Ring } from './useRings'
 
 /** What can be done with a bone where the pointer is at its ring. */
 export function useBoneMenu({ leaf, study }: { leaf: Ref<Leaf>; study: MotionStudy }) {
   const { open } = useContextMenu()
-  const messages = useMessages()
-  async function copy(name: string) {
-    try {
-      await navigator.clipboard.writeText(name)
-      messages.say(`“${name}” is in the clipboard.`)
-    } catch {
-      messages.warn(`This browser gives no access to the clipboard; its name is ${name}.`)
-    }
-  }
   return (event: MouseEvent, { which, bone, part }: Ring) => {
     const look = (act: () => void) => () => {
       study.choose(bone)
@@ -33,7 +24,7 @@ export function useBoneMenu({ leaf, study }: { leaf: Ref<Leaf>; study: MotionStu
       ...(Object.keys(LEAVES) as Leaf[])
         .filter((key) => key !== leaf.value)
         .map((key) => ({ label: `To ${LEAVES[key].toLowerCase()}`, act: () => (leaf.value = key) })),
-      { label: 'Copy its name', act: () => copy(bone) },
+      { label: 'Copy its name', act: () => copyText(bone, `“${bone}” is in the clipboard.`, `its name is ${bone}.`) },
     ])
   }
 }

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import { useLibrary, type Clip } from '@/stores/library'
-import { travel } from './clipFacts'
+import { LIST_ROW, travel } from './clipFacts'
 import ClipName from './ClipName.vue'
 import SeeItOn from './SeeItOn.vue'
 import type { useClipFilter } from './useClipFilter'
@@ -52,7 +52,7 @@ const day = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium' })
       <span role="columnheader">tags</span>
       <span role="columnheader"><span class="unseen">see it</span></span>
     </div>
-    <v-virtual-scroll :items="clips" :item-height="40" item-key="id">
+    <v-virtual-scroll :items="clips" :item-height="LIST_ROW" item-key="id">
       <template #default="{ item: clip }">
         <div
           class="line"

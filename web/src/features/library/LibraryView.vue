@@ -18,11 +18,11 @@ import ClipList from './ClipList.vue'
 import RenameDialog from './RenameDialog.vue'
 import SelectionBar from './SelectionBar.vue'
 import SkeletonList from './SkeletonList.vue'
+import { LIST_ROW } from './clipFacts'
 import { useClipFilter } from './useClipFilter'
 import { useClipMenu } from './useClipMenu'
 
 const ROW_HEIGHT = 236
-const LIST_HEIGHT = 40
 
 const library = useLibrary()
 const cast = useCast()
@@ -100,7 +100,7 @@ watch(
     clear()
     await nextTick()
     const at = shown.value.findIndex((clip) => clip.id === id)
-    const top = layout.value === 'list' ? at * LIST_HEIGHT : Math.floor(at / columns.value) * ROW_HEIGHT
+    const top = layout.value === 'list' ? at * LIST_ROW : Math.floor(at / columns.value) * ROW_HEIGHT
     if (at >= 0) grid.value?.querySelector('.v-virtual-scroll')?.scrollTo({ top })
   },
   { immediate: true },

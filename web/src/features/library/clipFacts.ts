@@ -3,6 +3,9 @@ import { computed } from 'vue'
 import type { Clip } from '@/stores/library'
 import { useSplices } from '@/stores/splices'
 
+/** Of a clip in the list, in pixels. */
+export const LIST_ROW = 40
+
 /** How far a clip goes over the ground, in words. */
 export const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm`)
 

@@ -1,7 +1,7 @@
 import { useRouter } from 'vue-router'
 
 import { openFitting } from '@/features/fitting/open'
-import { copyLink } from '@/shared/copyLink'
+import { copyLink } from '@/shared/clipboard'
 import { useContextMenu } from '@/shared/frame/useContextMenu'
 import { likeliest } from '@/stores/bodies'
 import type { Clip } from '@/stores/library'

@@ -36,7 +36,7 @@ const { row, lost, splice, made, fps, trial, load, attempt, letGo, keep, rearran
 const canvas = ref<HTMLCanvasElement>()
 const { stage, bones, frames, follow, inked, open, close, show, look, isOut } = useSpliceStage(canvas)
 const player = usePlayer(frames, fps)
-const { frame, playing, loop, speed, go, step } = player
+const { frame, playing, go } = player
 const leaf = useLocalStorage<'candidates' | 'map'>('armuto.splice.leaf', 'candidates')
 const candidates = ref<Candidate[]>([])
 const joins = computed(() => splice.value?.joins.length ?? 0)
@@ -162,15 +162,7 @@ onBeforeUnmount(close)
         <button class="plain word" @click="rearrange(allPlaced(splice))">Place its joins anew</button>
       </p>
       <StageCanvas v-model:canvas="canvas" :stage="stage" label="The whole of the splice on its path" />
-      <TransportBar
-        v-model:playing="playing"
-        v-model:loop="loop"
-        v-model:speed="speed"
-        :frame="frame"
-        :frames="frames"
-        :fps="fps"
-        @step="step"
-      >
+      <TransportBar :player="player" :frames="frames" :fps="fps">
         <span v-if="made" class="quiet findings" role="status">{{ made.findings[0] ?? 'every join is good' }}</span>
       </TransportBar>
       <SpanTimes

@@ -3,7 +3,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
-import { copyLink } from '@/shared/copyLink'
+import { copyLink } from '@/shared/clipboard'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useRuns } from '@/stores/runs'

@@ -1,5 +1,4 @@
 import { useLocalStorage } from '@vueuse/core'
-import { computed } from 'vue'
 
 /** A note on the way of the first minutes: in which view, at which of its parts, and which view comes after it. */
 export interface FirstStep {
@@ -70,6 +69,5 @@ export function useFirstSteps() {
   const read = ({ name }: FirstStep) => (kept.value = { ...kept.value, read: [...kept.value.read, name] })
   const putAway = () => (kept.value = { ...kept.value, away: true })
   const begin = () => (kept.value = { read: [], away: false })
-  const left = computed(() => FIRST_STEPS.length - kept.value.read.length)
-  return { at, read, putAway, begin, left }
+  return { at, read, putAway, begin }
 }

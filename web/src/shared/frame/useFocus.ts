@@ -2,7 +2,6 @@ import { useEventListener } from '@vueuse/core'
 import { nextTick, watch, type Ref } from 'vue'
 import { useRoute } from 'vue-router'
 
-const CLOSING = 250 // milliseconds: longer than anything takes to close
 /** What the focus is handed on to. No text field: it would take the keys of the view. */
 const FOCUSABLE = 'a[href], button:not(:disabled), [tabindex]:not([tabindex="-1"], input)'
 
@@ -30,11 +29,12 @@ export function useFocus(content: Ref<HTMLElement | undefined>) {
     if (relatedTarget || pointed) return
     // Whoever moves the focus does so in this beat; what closes slowly is gone in the next one.
     requestAnimationFrame(() => requestAnimationFrame(recover))
-    setTimeout(recover, CLOSING) // a dialog may still have been on its way out
   })
   function recover() {
     if (document.activeElement !== document.body || !document.hasFocus()) return
-    const isThere = (element: Element) => element.isConnected && element.checkVisibility()
+    // What lies in a dialog that is on its way out is as good as gone.
+    const isThere = (element: Element) =>
+      element.isConnected && element.checkVisibility() && !element.closest('.v-overlay:not(.v-overlay--active)')
     // A field that gave it away, as with Enter, leaves the keys to the view; Tab goes on from it.
     if (trail.length && isThere(trail[0]) && !trail[0].matches(':disabled')) return
     const around = trail.find(isThere)

@@ -19,19 +19,11 @@ const props = defineProps<{
   shown: number[]
   findings: Schemas['FindingOut'][]
 }>()
-const { frame, playing, loop, speed, go, step } = props.player
+const { frame, go } = props.player
 </script>
 
 <template>
-  <TransportBar
-    v-model:playing="playing"
-    v-model:loop="loop"
-    v-model:speed="speed"
-    :frame="frame"
-    :frames="frames"
-    :fps="fps"
-    @step="step"
-  >
+  <TransportBar :player="player" :frames="frames" :fps="fps">
     <template #tools><CloserLook :study="study" :range="range" :frame="frame" /></template>
     <slot />
   </TransportBar>

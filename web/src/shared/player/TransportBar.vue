@@ -2,22 +2,20 @@
 import { computed } from 'vue'
 
 import { withKey } from '@/shared/shortcuts/shortcuts'
+import type { usePlayer } from './player'
 import { timeOf, useTimeFormat } from './timeFormat'
 
 /** Play, step, repeat, and where in time the frame is. */
-const props = defineProps<{ frame: number; frames: number; fps: number }>()
-const playing = defineModel<boolean>('playing', { required: true })
-const loop = defineModel<boolean>('loop', { required: true })
-const speed = defineModel<number>('speed', { required: true })
+const props = defineProps<{ player: ReturnType<typeof usePlayer>; frames: number; fps: number }>()
+const { frame, playing, loop, speed, step } = props.player
 const SPEEDS = [0.1, 0.25, 0.5, 1, 2]
 const format = useTimeFormat()
 /** As wide in every frame, so that nothing beside it moves. */
 const time = computed(() => {
-  const frame = String(props.frame).padStart(4, '\u2007')
-  const time = timeOf(props.frame, props.fps, format.value)
-  return `${frame} of ${props.frames - 1} · ${time} · ${+props.fps.toFixed(3)} fps`
+  const number = String(frame.value).padStart(4, '\u2007')
+  const time = timeOf(frame.value, props.fps, format.value)
+  return `${number} of ${props.frames - 1} · ${time} · ${+props.fps.toFixed(3)} fps`
 })
-const emit = defineEmits<{ step: [by: number] }>()
 </script>
 
 <template>
@@ -34,17 +32,10 @@ const emit = defineEmits<{ step: [by: number] }>()
       </svg>
       {{ playing ? 'Pause' : 'Play' }}
     </button>
-    <button
-      class="plain word"
-      aria-label="One frame back"
-      v-bind="withKey('Playing', 'back')"
-      @click="emit('step', -1)"
-    >
+    <button class="plain word" aria-label="One frame back" v-bind="withKey('Playing', 'back')" @click="step(-1)">
       Back
     </button>
-    <button class="plain word" aria-label="One frame on" v-bind="withKey('Playing', 'on')" @click="emit('step', 1)">
-      On
-    </button>
+    <button class="plain word" aria-label="One frame on" v-bind="withKey('Playing', 'on')" @click="step(1)">On</button>
     <v-menu>
       <template #activator="{ props: menu }"
         ><button class="plain word speed" title="How fast it is played" v-bind="menu">
