@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 
+import openapi from '../../../openapi.json'
 import {
   added,
   changes,
@@ -11,8 +12,13 @@ import {
   replaced,
   valueOf,
   withValue,
+  type Kind,
   type Step,
 } from './recipe'
+
+interface StepSchema {
+  properties: Record<string, { default: unknown }>
+}
 
 const steps = (['mirror', 'pace', 'hold'] as const).map((kind) => fresh(kind, 7))
 const kinds = (list: Step[]) => list.map((step) => step.kind).join(' ')
@@ -38,6 +44,15 @@ describe('a step', () => {
     expect(fresh('hold', 12)).toMatchObject({ at: 12, frames: 15 })
     const loop = { first: 8, last: 40, pose: 1, apart: 1, velocity: 1, feet: 0, heading: 0, cost: 0 }
     expect(fresh('loop', 0, loop)).toMatchObject({ first: 8, last: 40 })
+  })
+  it('has every value that the studio gives it, before the studio has', () => {
+    const schemas = openapi.components.schemas as unknown as Record<string, StepSchema>
+    for (const kind of Object.keys(KINDS) as Kind[]) {
+      const { properties } = schemas[kind[0].toUpperCase() + kind.slice(1)]
+      const usual = Object.fromEntries(Object.entries(properties).map(([name, about]) => [name, about.default]))
+      const own = { hold: { at: 7, frames: 15 }, emphasis: { quick: 120 } }[kind as string]
+      expect(fresh(kind, 7)).toEqual({ ...usual, ...own })
+    }
   })
   it('takes values by their path', () => {
     const ground = { kind: 'ground', on: true, level: true, lean: null, height: null, drift: false, feet: true } as Step

@@ -163,17 +163,33 @@ export const KINDS: Record<Kind, About> = {
   },
 }
 
-/** A new step of a kind, as far as it is not what the studio takes it to be. frame: of the take, in view. */
+/** What the studio takes each step to be where nobody says anything else (a test holds it against the schema). */
+const USUAL: { [K in Kind]: Extract<Step, { kind: K }> } = {
+  gaps: { kind: 'gaps', on: true, longest: 1.5 },
+  spikes: { kind: 'spikes', on: true, times: 8 },
+  smooth: { kind: 'smooth', on: true, cutoff: null, strength: 100 },
+  ground: { kind: 'ground', on: true, level: true, lean: null, height: null, drift: false, feet: true },
+  steady: { kind: 'steady', on: true },
+  loop: { kind: 'loop', on: true, first: null, last: null, ease: 0.3, times: 1 },
+  pace: { kind: 'pace', on: true, percent: 100, keys: [], length: null },
+  emphasis: { kind: 'emphasis', on: true, slow: 100, quick: 100, limbs: [], travel: 100 },
+  mirror: { kind: 'mirror', on: true },
+  backwards: { kind: 'backwards', on: true },
+  hold: { kind: 'hold', on: true, at: 0, frames: 1 },
+  path: { kind: 'path', on: true, straight: 0, turn: 0 },
+  placement: { kind: 'placement', on: true, at: [0, 0], facing: 0 },
+}
+
+/**
+ * A new step of a kind, with all its values: the page goes by them until the studio has answered. frame: that of the
+ * take which is in view.
+ */
 export function fresh(kind: Kind, frame: number, loop?: LoopCandidate): Step {
-  const more =
-    kind === 'hold'
-      ? { at: frame, frames: 15 }
-      : kind === 'emphasis'
-        ? { quick: 120 }
-        : kind === 'loop' && loop
-          ? { first: loop.first, last: loop.last }
-          : {}
-  return { kind, ...more } as Step
+  const step = { ...USUAL[kind] }
+  if (step.kind === 'hold') return { ...step, at: frame, frames: 15 }
+  if (step.kind === 'emphasis') return { ...step, quick: 120 }
+  if (step.kind === 'loop' && loop) return { ...step, first: loop.first, last: loop.last }
+  return step
 }
 
 export function valueOf(step: Step, path: string): Value {
