@@ -13,6 +13,7 @@ import MessageList from './shared/frame/MessageList.vue'
 import TopBar from './shared/frame/TopBar.vue'
 import { useFocus } from './shared/frame/useFocus'
 import { useShortcuts } from './shared/shortcuts/useShortcuts'
+import { inUnits } from './shared/units'
 import { useCast } from './stores/cast'
 import { useChanges } from './stores/changes'
 import { useConnection } from './stores/connection'
@@ -77,7 +78,7 @@ connection.onReturn(() => wanted && router.push(wanted.fullPath))
         />
       </router-view>
     </main>
-    <p class="sr" role="status">{{ messages.announced }}</p>
+    <p class="sr" role="status">{{ inUnits(messages.announced) }}</p>
     <ContextMenu />
     <ConnectionNote />
     <DropPlace />

@@ -151,3 +151,48 @@ class AtHand(FullStudio):
         self.assertEqual(self.page.evaluate(CONTROLS), {"LEFT": 0, "MIDDLE": 1, "RIGHT": 2, "zoom": 1})
         dialog.get_by_label("Day and night").select_option("")
         expect(self.page.locator(".v-theme--paper").first).to_be_attached()
+
+    def test_units_and_numbers_of_frames(self) -> None:
+        """What is written and typed follows the preference; what is kept stays in metres and counts from 0."""
+        porter, clip = Character.objects.get(name="porter"), Clip.objects.get(name="bow")
+        fitting = Fitting.objects.get(character=porter)
+        self.go(f"/fittings/{fitting.pk}?leaf=transfer&frame=45")
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.at_frame(45)
+        time = self.page.locator(".time")
+        expect(time).to_contain_text(re.compile(r"45 of \d+"))
+        last = int(time.inner_text().split("of ")[1].split(" ")[0])
+        self.page.keyboard.press("Control+,")
+        dialog = self.page.get_by_role("dialog", name="Preferences")
+        dialog.get_by_label("The first frame is").select_option("frame 1")
+        dialog.get_by_label("Lengths").select_option("inches")
+        expect(time).to_contain_text(f"46 of {last + 1}")
+        self.page.keyboard.press("Escape")
+        self.at_frame(45)  # the same, by another number
+        self.assertIn("frame=45", self.page.url)
+        self.go(f"/fittings/{fitting.pk}?leaf=stance&frame=45")
+        feet = self.page.get_by_label("Height of the lowest foot joint of porter, inches")
+        feet.fill("4")
+        with self.page.expect_response(
+            lambda answer: answer.request.method != "GET" and "/fittings/" in answer.url
+        ) as edit:
+            feet.press("Enter")
+        self.assertAlmostEqual(edit.value.json()["measures"]["target_floor"], 0.1016, places=9)
+        self.go(f"/library/clips/{clip.pk}")
+        self.page.wait_for_function("() => window.armuto?.stage?.positions().source")
+        self.page.get_by_role("tab", name="About").click()
+        floor = self.page.get_by_label("Height of the floor, inches")
+        floor.fill("1.5")
+        floor.press("Enter")
+        expect(self.page.get_by_role("button", name="at: 1.5 inch")).to_be_visible()
+        self.assertAlmostEqual(Clip.objects.get(pk=clip.pk).floor, 0.0381, places=9)
+        self.page.get_by_role("tab", name="Refine").click()
+        self.page.get_by_role("combobox", name="Add a step").fill("Hold")
+        self.page.locator(".v-list-item:visible", has_text="a pose that is kept").click()
+        at = self.page.get_by_label("Hold, at")
+        expect(at).to_have_value(str(clip.first + 1))
+        at.fill("9")
+        with self.page.expect_response(lambda answer: answer.request.method == "PATCH") as edit:
+            at.press("Enter")
+        self.assertEqual(edit.value.json()["recipe"]["steps"][-1]["at"], 8)
+        expect(at).to_have_value("9")

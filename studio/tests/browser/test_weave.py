@@ -184,6 +184,34 @@ class Weave(FittingCase):
         self.page.keyboard.press("n")
         expect(self.page.locator('[data-id="source LeftFoot"]')).to_be_focused()
 
+    def test_what_can_be_done_with_a_bone_is_at_the_pointer(self):
+        self.open(STRIKER)
+        self.hold()
+
+        def choose(which: str, bone: str, item: str):
+            row = self.page.locator(f'[data-id="{which} {bone}"]')
+            row.click(button="right")
+            self.page.get_by_role("menu").get_by_role("menuitem", name=item).click()
+
+        self.changed(lambda: choose("source", "LeftHand", "Remove the pair"))
+        self.assertNotIn("left hand", self.pairs())
+        self.changed(lambda: choose("source", "LeftHand", "Leave it out"))
+        self.changed(lambda: choose("source", "LeftHand", "Take it back in"))
+        choose("source", "LeftHand", "Take it, to pair it")
+        expect(self.page.locator('[data-id="source LeftHand"].held')).to_be_visible()
+        self.changed(lambda: choose("target", "010", "Pair it with LeftHand"))
+        self.assertEqual(self.pairs()["left hand"], (["LeftHand"], ["010"]))
+        # By keys, at the bone that has the focus; what cannot be done cannot be chosen.
+        bone = self.page.locator('[data-id="target 010"]')
+        bone.focus()
+        self.page.keyboard.press("Shift+F10")
+        menu = self.page.get_by_role("menu", name="010, left hand")
+        expect(menu.get_by_role("menuitem", name="Take it, to pair it")).to_be_focused()
+        expect(menu.get_by_role("menuitem", name="Confirm the limb")).to_be_enabled()
+        expect(menu.get_by_role("menuitem", name="Confirm", exact=False).first).to_be_disabled()
+        self.page.keyboard.press("Escape")
+        expect(bone).to_be_focused()
+
     def test_a_pattern_of_one_character_fills_another(self):
         self.open(STRIKER)
         self.changed(lambda: self.menu("Confirm all from 80"))

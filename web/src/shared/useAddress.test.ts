@@ -1,9 +1,12 @@
 import { mount } from '@vue/test-utils'
-import { expect, it, vi } from 'vitest'
+import { afterEach, expect, it, vi } from 'vitest'
 import { defineComponent, h, nextTick, ref } from 'vue'
 import { createMemoryHistory, createRouter, RouterView } from 'vue-router'
 
 import { useAddress } from './useAddress'
+
+/** All files share a window: what is left pretended here would stop others. */
+afterEach(() => void vi.useRealTimers())
 
 async function opened() {
   vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout'] })

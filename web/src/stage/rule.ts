@@ -10,23 +10,25 @@ import {
   SRGBColorSpace,
 } from 'three'
 
+import { lengthNumber, lengthUnit } from '@/shared/units'
 import type { Palette } from './palette'
 
-/** A height rule behind a line-up: a line every ten centimetres, numbered every half metre. */
+/** A height rule behind a line-up: a line every ten centimetres or four inches, every fifth of them with its number. */
 export class HeightRule {
   readonly object = new Group()
 
   constructor(palette: Palette, left: number, right: number, z: number, top: number) {
-    const steps = Math.ceil(top * 10)
+    const step = lengthUnit.value === 'inch' ? 4 * 0.0254 : 0.1
+    const steps = Math.ceil(top / step)
     const strong: number[] = []
     const fine: number[] = []
     for (let n = 1; n <= steps; n++) {
-      const y = n / 10
+      const y = n * step
       const whole = n % 5 === 0
       ;(whole ? strong : fine).push(whole ? left : left, y, z, whole ? right : left + 0.09, y, z)
-      if (whole) this.object.add(label(`${n * 10}`, left - 0.15, y, z, palette))
+      if (whole) this.object.add(label(`${+lengthNumber(y)}`, left - 0.15, y, z, palette))
     }
-    strong.push(left, 0, z, left, steps / 10, z)
+    strong.push(left, 0, z, left, steps * step, z)
     this.add(strong, 0.9, palette)
     this.add(fine, 0.9, palette)
   }

@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import NextClip from '@/features/splices/NextClip.vue'
 import { spliceClips } from '@/features/splices/open'
 import { withKey } from '@/shared/shortcuts/shortcuts'
+import { inUnits } from '@/shared/units'
 import { useBoard, type Action, type Cell, type Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -97,7 +98,7 @@ const skeleton = (id: number) => library.skeletons.find((body) => body.id === id
       />
       <button class="plain word" @click="emit('clear')">Sweep nothing</button>
     </div>
-    <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ sentence }}</p>
+    <p v-for="(sentence, n) in saying" :key="n" class="quiet">{{ inUnits(sentence) }}</p>
     <p v-if="excepted" class="quiet">
       {{ count(excepted, 'of them has', 'of them have') }} settings of
       {{ excepted === 1 ? 'its' : 'their' }} own.<button

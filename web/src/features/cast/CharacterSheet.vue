@@ -5,6 +5,7 @@ import { answer, client, type Schemas } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { useDraft } from '@/shared/useDraft'
 import TagEditor from '@/features/library/TagEditor.vue'
+import { lengthText } from '@/shared/units'
 import { FIGURES } from '@/stores/arrivals'
 import { useCast, type Bones, type Character } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -143,7 +144,7 @@ async function retire() {
   <TagEditor :tags="character.tags" :known="known" :label="character.name" @change="change" />
   <dl>
     <dt>height</dt>
-    <dd class="mono">{{ (character.height * 100).toFixed(1) }} cm</dd>
+    <dd class="mono">{{ lengthText(character.height) }}</dd>
     <dt>faces</dt>
     <dd class="mono">{{ character.facing === null ? 'unknown' : `${character.facing.toFixed(1)}° from forward` }}</dd>
     <dt>naming</dt>

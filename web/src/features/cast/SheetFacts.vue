@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { inUnits } from '@/shared/units'
 import { shown, type Sheet } from './sheet'
 
 /** Skeleton, skin, materials and the bones outside the body plan, in words. */
@@ -60,7 +61,7 @@ const MANY: Record<string, string> = {
       >
     </dd>
   </dl>
-  <p v-for="note in sheet.notes" :key="note" class="note">{{ note }}</p>
+  <p v-for="note in sheet.notes" :key="note" class="note">{{ inUnits(note) }}</p>
 </template>
 
 <style scoped>

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { heightOf, turnsFor, UNITS, UPS } from '@/features/library/choices'
 import Detected from '@/features/library/Detected.vue'
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { inUnits, lengthText } from '@/shared/units'
 import { useCast } from '@/stores/cast'
 import { useIntake, type IntakeFile } from '@/stores/intake'
 import { waitingName, type Sheet } from './sheet'
@@ -52,7 +53,7 @@ async function accept() {
   </div>
   <p class="quiet">It waits for your decision; nothing is kept yet.</p>
   <template v-if="file.state === 'refused'"
-    ><p class="wrong">{{ file.sentence }}</p></template
+    ><p class="wrong">{{ inUnits(file.sentence) }}</p></template
   >
   <template v-else-if="file.state === 'ready'">
     <div class="detected">
@@ -62,9 +63,9 @@ async function accept() {
         :evidence="found.evidence.unit"
         :told="!!(file.told.unit || file.told.height)"
         :choices="UNITS"
-        :number="heightOf(found.height)"
+        :length="heightOf(found.height)"
         @choose="(unit) => intake.tell([file.id], { unit })"
-        @say="(height) => intake.tell([file.id], { height: height / 100 })"
+        @say="(height) => intake.tell([file.id], { height })"
       />
       <Detected
         label="up"
@@ -91,7 +92,7 @@ async function accept() {
         :evidence="
           file.told.bound
             ? 'The figure rests in the pose in which its mesh was bound.'
-            : `The pose in which the mesh was bound differs from the one its nodes rest in, by up to ${(found.apart * 100).toFixed(1)} cm and ${found.apart_degrees.toFixed(0)}°.`
+            : `The pose in which the mesh was bound differs from the one its nodes rest in, by up to ${lengthText(found.apart)} and ${found.apart_degrees.toFixed(0)}°.`
         "
         :choices="[
           { value: 'bound', text: 'the bind pose' },
@@ -101,7 +102,7 @@ async function accept() {
       />
     </div>
     <p>
-      <span class="mono">{{ (found.height * 100).toFixed(1) }} cm</span> tall. {{ beside }}
+      <span class="mono">{{ lengthText(found.height) }}</span> tall. {{ beside }}
     </p>
     <SheetFacts :sheet="found" />
     <label v-if="same" class="becomes"

@@ -3,6 +3,7 @@ import { useTheme } from 'vuetify'
 
 import { answer, client, Refused } from '@/api/client'
 import { loadFigure, loadWaiting, type StageModule } from '@/features/fitting/figures'
+import { lengthText } from '@/shared/units'
 import type { Stage } from '@/stage/stage'
 import { useCast, type Character } from '@/stores/cast'
 import { useIntake, type IntakeFile } from '@/stores/intake'
@@ -197,7 +198,7 @@ export function useLineUp(canvas: Ref<HTMLCanvasElement | undefined>, chosen: Re
       return {
         key: body.key,
         name: body.name,
-        height: `${(body.height * 100).toFixed(0)} cm`,
+        height: lengthText(body.height, 0),
         x: at.x,
         y: Math.min(at.y, lowest),
         waiting: body.waiting,

@@ -12,6 +12,7 @@ import { useMessages } from '@/stores/messages'
 import { floorOf, heightOf, unitOf, UNITS, UPS, upOf } from '@/features/library/choices'
 import Detected from '@/features/library/Detected.vue'
 import TagEditor from '@/features/library/TagEditor.vue'
+import { frameNumber, inUnits, lengthNumber, lengthText, lengthUnit, lengthWord, metresOf } from '@/shared/units'
 
 /** What is known of a clip, what was detected of its file, and what can be said otherwise. */
 const props = defineProps<{
@@ -36,20 +37,19 @@ const isPart = computed(() => props.clip.first > 0 || props.clip.last < props.cl
 const floor = computed(() => floorOf(props.clip.ground, props.clip.floor))
 const up = computed(() => upOf(props.evidence))
 const unit = computed(() => unitOf(props.evidence))
-const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : `${(props.clip.travel * 100).toFixed(0)} cm`))
-const floorHint = computed(() =>
-  props.clip.ground.floor == null ? '' : (props.clip.ground.floor * 100).toFixed(1).replace(/^-0\.0$/, '0.0'),
-)
+const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : lengthText(props.clip.travel, 0)))
+const floorHint = computed(() => (props.clip.ground.floor == null ? '' : lengthNumber(props.clip.ground.floor)))
 
 const version = () => props.clip.lock_version
-const floorCm = useDraft(() => (props.clip.floor == null ? '' : (props.clip.floor * 100).toFixed(1)), version)
-const typedFloor = floorCm.text
+const floorDraft = useDraft(() => (props.clip.floor == null ? '' : lengthNumber(props.clip.floor)), version)
+const typedFloor = floorDraft.text
 async function setFloor() {
   const text = typedFloor.value.trim().replace(',', '.')
   const value = Number(text)
-  const base = floorCm.end()
-  if (text === '' || Number.isFinite(value)) await props.change({ floor: text === '' ? 'measured' : value / 100 }, base)
-  floorCm.show()
+  const base = floorDraft.end()
+  if (text === '' || Number.isFinite(value))
+    await props.change({ floor: text === '' ? 'measured' : metresOf(value) }, base)
+  floorDraft.show()
 }
 /** Once more from its file, in another way; "detect" is how it was read at first. */
 async function readAgain(body: Schemas['Reading']) {
@@ -71,7 +71,7 @@ async function readAgain(body: Schemas['Reading']) {
       <dt>length</dt>
       <dd class="mono">{{ clip.frames }} f, {{ clip.seconds.toFixed(2) }} s</dd>
       <dt>take</dt>
-      <dd class="mono">{{ clip.take_frames }} f, kept {{ clip.first }} to {{ clip.last }}</dd>
+      <dd class="mono">{{ clip.take_frames }} f, kept {{ frameNumber(clip.first) }} to {{ frameNumber(clip.last) }}</dd>
       <dt>rate</dt>
       <dd class="mono">{{ +clip.fps.toFixed(3) }} fps</dd>
       <dt>travel</dt>
@@ -87,17 +87,17 @@ async function readAgain(body: Schemas['Reading']) {
           :choices="floor.choices"
           @choose="(at) => change({ floor: at === 'measured' ? 'measured' : Number(at) })"
         />
-        <label class="centimetres">
+        <label class="length">
           <input
             v-model="typedFloor"
             :placeholder="floorHint"
             inputmode="decimal"
-            aria-label="Height of the floor, centimetres"
-            @focus="floorCm.begin"
-            @blur="floorCm.leave"
+            :aria-label="`Height of the floor, ${lengthWord()}`"
+            @focus="floorDraft.begin"
+            @blur="floorDraft.leave"
             @change="setFloor"
           />
-          cm
+          {{ lengthUnit.value }}
         </label>
       </dd>
       <dt>up</dt>
@@ -117,9 +117,9 @@ async function readAgain(body: Schemas['Reading']) {
           :value="unit.value"
           :evidence="unit.why"
           :choices="UNITS"
-          :number="heightOf(undefined)"
+          :length="heightOf(undefined)"
           @choose="(name) => readAgain({ unit: name })"
-          @say="(height) => readAgain({ height: height / 100 })"
+          @say="(height) => readAgain({ height })"
         />
       </dd>
       <dt>loop</dt>
@@ -144,7 +144,7 @@ async function readAgain(body: Schemas['Reading']) {
         <router-link :to="`/library/clips/${segment.id}`">{{ segment.name }}</router-link>
       </template>
     </p>
-    <p v-for="note in clip.notes" :key="note" class="quiet note">{{ note }}</p>
+    <p v-for="note in clip.notes" :key="note" class="quiet note">{{ inUnits(note) }}</p>
     <h2 v-if="cast.present.length">See it performed</h2>
     <ul>
       <li v-for="{ character, same } in likeliest(clip)" :key="character.id">
@@ -192,10 +192,10 @@ dd {
   gap: 4px 8px;
   align-items: center;
 }
-.centimetres {
+.length {
   white-space: nowrap;
 }
-.centimetres input {
+.length input {
   width: 3.6rem;
   border: 1px solid var(--hairline);
   border-radius: 3px;

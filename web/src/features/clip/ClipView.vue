@@ -14,6 +14,7 @@ import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { frameNumber } from '@/shared/units'
 import { useLibrary, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { useSplices } from '@/stores/splices'
@@ -293,7 +294,7 @@ onBeforeUnmount(scene.close)
           <label v-if="looped && loop" class="follow" title="Played again, it begins where it ended"
             ><input v-model="onward" type="checkbox" /> Goes on along its path</label
           >
-          <span class="mono quiet range">take {{ takeFrame }}</span>
+          <span class="mono quiet range">take {{ frameNumber(takeFrame) }}</span>
         </template>
       </TransportBar>
       <PoseRibbon

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import { frameNumber, inUnits } from '@/shared/units'
 import CutPlate from './CutPlate.vue'
 
 /** The stretches that a long take falls apart into; those that are ticked become clips. */
@@ -30,8 +31,8 @@ const seconds = (cut: Schemas['SegmentOut']) => ((cut.last - cut.first) / props.
             :checked="!left.has(cut.first)"
             @change="tick(cut, ($event.target as HTMLInputElement).checked)"
           />
-          <span class="mono">{{ cut.first }} to {{ cut.last }}</span>
-          <span>{{ cut.what }}</span>
+          <span class="mono">{{ frameNumber(cut.first) }} to {{ frameNumber(cut.last) }}</span>
+          <span>{{ inUnits(cut.what) }}</span>
           <span class="quiet mono">{{ seconds(cut) }} s</span>
         </label>
       </li>

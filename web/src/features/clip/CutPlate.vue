@@ -4,6 +4,7 @@ import { ref, shallowRef, watch } from 'vue'
 
 import { answer, client } from '@/api/client'
 import PlateInk from '@/features/library/PlateInk.vue'
+import { frameNumber } from '@/shared/units'
 import type { Plate } from '@/stores/library'
 
 /** The plate of a stretch of a clip's take, fetched when it comes into view. */
@@ -28,7 +29,7 @@ watch(
 </script>
 
 <template>
-  <button ref="root" class="plain" :aria-label="`Show ${name}, from frame ${first}`">
+  <button ref="root" class="plain" :aria-label="`Show ${name}, from frame ${frameNumber(first)}`">
     <span v-if="failed" class="quiet">Its plate could not be fetched.</span>
     <PlateInk v-else :plate="plate" :name="name" />
   </button>

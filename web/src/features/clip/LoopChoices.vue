@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { quantity } from '@/shared/units'
 import type { LoopCandidate } from './recipe'
 
 /** Where a clip could loop, each with what changes between its ends; pointing at one lays both ends over each other. */
@@ -10,8 +11,8 @@ const dearest = computed(() => Math.max(0.005, ...props.loops.map((loop) => loop
 const same = (loop: LoopCandidate) => loop.first === props.first && loop.last === props.last
 const said = (loop: LoopCandidate) =>
   [
-    `poses ${loop.apart.toFixed(1)} cm and ${loop.pose.toFixed(1)}° apart`,
-    `${loop.velocity.toFixed(0)} cm/s between their speeds`,
+    `poses ${quantity(loop.apart, 'cm')} and ${loop.pose.toFixed(1)}° apart`,
+    `${quantity(loop.velocity, 'cm/s', 0)} between their speeds`,
     loop.feet ? `${loop.feet} of the feet's places rest at one end alone` : 'feet alike',
     `turned by ${Math.abs(loop.heading).toFixed(0)}°`,
   ].join(', ')
@@ -33,7 +34,7 @@ const said = (loop: LoopCandidate) =>
     >
       <span class="mono">{{ loop.first.toFixed(0) }} to {{ loop.last.toFixed(0) }}</span>
       <span class="bar" aria-hidden="true"><span :style="{ width: `${(loop.cost / dearest) * 100}%` }"></span></span>
-      <span class="mono quiet">{{ loop.pose.toFixed(1) }}° {{ loop.velocity.toFixed(0) }} cm/s</span>
+      <span class="mono quiet">{{ loop.pose.toFixed(1) }}° {{ quantity(loop.velocity, 'cm/s', 0) }}</span>
     </button>
   </div>
   <p v-else class="quiet">No two frames of it are alike enough to loop by themselves.</p>

@@ -2,6 +2,7 @@
 import { useResizeObserver } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 
+import { frameNumber } from '@/shared/units'
 import { shownAt } from './curves'
 
 /** The curve of a pace on the ribbon's time scale: keys are drawn, typed by arrows, added by a double click. */
@@ -108,7 +109,7 @@ function key(n: number, event: KeyboardEvent) {
         :key="n"
         tabindex="0"
         role="slider"
-        :aria-label="`Key of the pace at frame ${keys[n]?.[0]} of the take`"
+        :aria-label="`Key of the pace at frame ${frameNumber(keys[n]?.[0] ?? 0)} of the take`"
         :aria-valuemin="LEAST"
         :aria-valuemax="MOST"
         :aria-valuenow="shown[n][1]"
@@ -116,7 +117,7 @@ function key(n: number, event: KeyboardEvent) {
         @keydown="key(n, $event)"
         @dblclick.stop
       >
-        <title>{{ `${shown[n][1]} % at frame ${shown[n][0]}; arrows move it, Del removes it` }}</title>
+        <title>{{ `${shown[n][1]} % at frame ${frameNumber(shown[n][0])}; arrows move it, Del removes it` }}</title>
         <circle :cx="dot.x" :cy="dot.y" r="12" class="grip" />
         <circle :cx="dot.x" :cy="dot.y" r="5" class="dot" />
       </g>

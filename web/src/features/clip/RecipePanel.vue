@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import { inUnits } from '@/shared/units'
 import CutChoices from './CutChoices.vue'
 import KeptRecipes from './KeptRecipes.vue'
 import LoopChoices from './LoopChoices.vue'
@@ -75,7 +76,7 @@ function add(kind: Kind | null) {
       <h2>Proposed</h2>
       <ul>
         <li v-for="proposal in proposals" :key="proposal.sentence" class="proposal">
-          <span>{{ proposal.sentence }}</span>
+          <span>{{ inUnits(proposal.sentence) }}</span>
           <v-btn size="small" :aria-label="`Take: ${proposal.sentence}`" @click="take(proposal)">Take</v-btn>
         </li>
       </ul>

@@ -3,6 +3,7 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { inUnits } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 
 /**
@@ -75,7 +76,7 @@ function key(event: KeyboardEvent) {
 
 <template>
   <div ref="root" class="residual">
-    <p v-if="sentence" class="quiet">{{ sentence }}</p>
+    <p v-if="sentence" class="quiet">{{ inUnits(sentence) }}</p>
     <template v-else-if="found">
       <p class="quiet">
         What a low pass would take off {{ name }}, in degrees by its cutoff in Hz.

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import NumberBox from '@/shared/fields/NumberBox.vue'
+import { frameNumber } from '@/shared/units'
 import { changes, KINDS, measured, valueOf, withValue, type Effect, type Step, type Value } from './recipe'
 
 /** A step of the recipe: its switch, its values, and what it changes. frame: of the take, in view. */
@@ -78,7 +79,7 @@ function key(event: KeyboardEvent) {
           <button
             v-if="field.type === 'frame'"
             class="plain word here"
-            :title="`Frame ${frame} of the take, where the playhead is`"
+            :title="`Frame ${frameNumber(frame)} of the take, where the playhead is`"
             @click="keep(field.path, frame)"
           >
             here

@@ -1,5 +1,6 @@
 import type { Schemas } from '@/api/client'
 import type { Named, NumberField } from '@/shared/fields/numberField'
+import { quantity } from '@/shared/units'
 
 /** The steps of a clip's recipe: what they are called, what can be said of them, and how a list of them is changed. */
 export type Recipe = Schemas['Recipe']
@@ -222,9 +223,7 @@ export function moved(steps: Step[], at: number, by: number): Step[] {
 /** A measure in few digits, with its unit. */
 export function measured(value: number | null, unit: string): string {
   if (value === null) return '?'
-  const digits = unit === '' ? 0 : Math.abs(value) < 10 ? (unit === 's' ? 2 : 1) : unit === 's' ? 1 : 0
-  const text = value.toFixed(digits).replace(/^-(0(\.0+)?)$/, '$1')
-  return unit === '°' || unit === '°/s' ? `${text}${unit}` : unit ? `${text} ${unit}` : text
+  return quantity(value, unit, unit === '' ? 0 : Math.abs(value) < 10 ? (unit === 's' ? 2 : 1) : unit === 's' ? 1 : 0)
 }
 /** Whether a measure is another after a step, as far as its digits show. */
 export const changes = (effect: Effect) => measured(effect.before, effect.unit) !== measured(effect.after, effect.unit)

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import { lengthNumber, lengthStep, lengthUnit, metresOf, quantity } from '@/shared/units'
 import { KINDS, UPS, type Wanted } from './deliveries'
 
 /** The form in which results go out. thinned: what thinning the keys out comes to, measured on one of them. */
@@ -10,6 +11,11 @@ const name = defineModel<string>('name', { required: true })
 const wanted = defineModel<Wanted>('wanted', { required: true })
 const holdsMesh = computed(() => ['glb', 'dae', 'usd'].includes(wanted.value.kind))
 const ups = computed(() => UPS[wanted.value.kind] ?? [])
+/** In the unit that lengths are typed in. */
+const farthest = computed({
+  get: () => +lengthNumber((wanted.value.thinned?.centimetres ?? 0) / 100, 2),
+  set: (typed) => wanted.value.thinned && (wanted.value.thinned.centimetres = metresOf(typed) * 100),
+})
 function thin(on: boolean) {
   wanted.value.thinned = on ? { degrees: 0.5, centimetres: 0.2 } : null
 }
@@ -95,13 +101,13 @@ function thin(on: boolean) {
         </label>
         <label class="row">
           <span>and</span>
-          <input v-model.number="wanted.thinned.centimetres" type="number" min="0.01" max="45" step="0.1" />cm
+          <input v-model.number="farthest" type="number" :min="0.01 * lengthStep()" step="any" />{{ lengthUnit.value }}
         </label>
         <p v-if="thinned" class="measured">
           {{ thinned.clip }} on {{ thinned.character }}:
           <span class="mono">{{ Math.round((thinned.keys / thinned.of) * 100) }} %</span> of the keys stay, off by at
           most <span class="mono">{{ thinned.degrees.toFixed(2) }}°</span> and
-          <span class="mono">{{ thinned.centimetres.toFixed(2) }} cm</span>.
+          <span class="mono">{{ quantity(thinned.centimetres, 'cm', 2) }}</span>.
         </p>
         <p v-else-if="measuring" class="quiet" role="status">Measuring …</p>
       </template>

@@ -4,6 +4,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { quantity } from '@/shared/units'
 import { useChanges } from '@/stores/changes'
 import { useChoice } from '@/stores/choice'
 import { useMessages } from '@/stores/messages'
@@ -132,7 +133,7 @@ const thinned = (row: Schemas['DeliveryItemOut']) => row.row?.thinned
                 <td class="mono">
                   {{
                     thinned(item)
-                      ? `${Math.round((thinned(item)!.keys / thinned(item)!.of) * 100)} %, off ${thinned(item)!.degrees.toFixed(2)}°, ${thinned(item)!.centimetres.toFixed(2)} cm`
+                      ? `${Math.round((thinned(item)!.keys / thinned(item)!.of) * 100)} %, off ${thinned(item)!.degrees.toFixed(2)}°, ${quantity(thinned(item)!.centimetres, 'cm', 2)}`
                       : item.row
                         ? 'all'
                         : ''

@@ -1,4 +1,5 @@
 import type { Schemas } from '@/api/client'
+import { lengthNumber, lengthUnit } from '@/shared/units'
 
 export type Wanted = Schemas['DeliverySettings']
 export const USUAL: Wanted = {
@@ -39,7 +40,8 @@ export function inWords(wanted: Partial<Wanted>): string {
     w.kind === 'glb' && w.together && 'all clips of a character in one file',
     w.kind in UPS && `${w.unit}, ${w.up} up`,
     w.fps && `${w.fps} fps`,
-    w.thinned && `keys within ${w.thinned.degrees}° and ${w.thinned.centimetres} cm`,
+    w.thinned &&
+      `keys within ${w.thinned.degrees}° and ${+lengthNumber(w.thinned.centimetres / 100, 2)} ${lengthUnit.value}`,
     w.travel !== 'as made' && (w.travel === 'root' ? 'travel on a root bone' : 'in place'),
     w.first && `from frame ${w.first}`,
     w.fittings && 'with the fittings',

@@ -3,6 +3,7 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import { frameNumber, frameSpan } from '@/shared/units'
 import type { Contact } from './useSettling'
 
 /** Where feet and hands rest, on the time scale of the ribbon above: one lane for each limb, heel above toes. */
@@ -157,7 +158,7 @@ function key(event: KeyboardEvent, n: number) {
   event.stopPropagation()
 }
 const words = (contact: Contact) =>
-  `${contact.point} rests${contact.to ? ` on the ${contact.to}` : ''}, frames ${contact.first} to ${contact.last}`
+  `${contact.point} rests${contact.to ? ` on the ${contact.to}` : ''}, frames ${frameNumber(contact.first)} to ${frameNumber(contact.last)}`
 </script>
 
 <template>
@@ -233,7 +234,7 @@ const words = (contact: Contact) =>
       @pointerdown.stop
       @click="remove(chosen)"
     >
-      Remove {{ rows[chosen].first }}–{{ rows[chosen].last }}
+      Remove {{ frameSpan(rows[chosen].first, rows[chosen].last) }}
     </button>
   </div>
 </template>

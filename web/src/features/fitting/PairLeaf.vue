@@ -10,6 +10,7 @@ import type { Edit, Follows } from './useFitting'
 import PairFinder from './PairFinder.vue'
 import PairMenu from './PairMenu.vue'
 import PairSaying from './PairSaying.vue'
+import { useWeaveMenu, type PairAct } from './useWeaveMenu'
 import Weave from './Weave.vue'
 import { counts, groupOf, GROUPS, type Fitting, type Group, type Which } from './weave'
 
@@ -147,7 +148,7 @@ const keyHere = computed(() => {
   const [which, bone] = split(here.value)
   return props.fitting.parts.find((part) => part[which].includes(bone))?.name ?? null
 })
-function act(what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap') {
+function act(what: PairAct) {
   const key = keyHere.value
   if (!key) return
   if (what === 'confirm') emit('edit', { op: 'confirm', keys: [key], mirror: mirror.value })
@@ -161,6 +162,7 @@ function act(what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap')
       mirror: mirror.value,
     })
 }
+const menu = useWeaveMenu(() => props.fitting, held, { take, act })
 function showGroup(digit: number) {
   const wanted = GROUPS[(digit + 5) % 6]
   if (groups.value.some(({ name }) => name === wanted)) group.value = wanted
@@ -297,6 +299,7 @@ defineExpose({ take, show })
       @connect="connect"
       @move="move"
       @gap="show"
+      @menu="(event, which, bone) => menu(event, which, bone, keyHere)"
     />
   </div>
   <PairSaying

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import type { Bones } from '@/stores/cast'
 import type { Follows } from './useFitting'
+import type { PairAct } from './useWeaveMenu'
 import { SURE, type Fitting, type Which } from './weave'
 
 /**
@@ -19,7 +20,7 @@ const props = defineProps<{
   source: Bones
 }>()
 const emit = defineEmits<{
-  act: [what: 'confirm' | 'confirm limb' | 'remove' | 'leave out' | 'swap']
+  act: [what: PairAct]
   moves: [key: string, moves: boolean]
 }>()
 

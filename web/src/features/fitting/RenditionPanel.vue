@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import StateMark from '@/features/board/StateMark.vue'
+import { frameSpan, inUnits } from '@/shared/units'
 import type { State } from '@/stores/board'
 import { busy as isBusy, type Rendition } from '@/stores/renditions'
 
@@ -49,13 +50,13 @@ const old = computed(() =>
         ><span :style="{ width: `${Math.round((rendition?.progress ?? 0) * 100)}%` }"
       /></span>
     </div>
-    <p v-if="rendition?.sentence" class="wrong">{{ rendition.sentence }}</p>
+    <p v-if="rendition?.sentence" class="wrong">{{ inUnits(rendition.sentence) }}</p>
     <p v-if="rendition?.note" class="wrong">Sent back: {{ rendition.note }}</p>
     <ul v-if="made?.findings.length">
       <li v-for="(finding, n) in made.findings" :key="n">
-        <StateMark :state="finding.grade === 'wrong' ? 'wrong' : 'look'" /> {{ finding.text }}
+        <StateMark :state="finding.grade === 'wrong' ? 'wrong' : 'look'" /> {{ inUnits(finding.text) }}
         <button v-if="finding.unit" class="plain word mono" @click="emit('frame', finding.frames[0])">
-          frames {{ finding.frames[0] }}–{{ finding.frames[1] }}
+          frames {{ frameSpan(finding.frames[0], finding.frames[1]) }}
         </button>
       </li>
     </ul>

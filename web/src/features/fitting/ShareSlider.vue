@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { lengthNumber, lengthUnit, metresOf } from '@/shared/units'
 
 /**
  * A share from none to all, or another range: drawn to see it at once, let go of to keep it, typed for an exact
@@ -33,13 +34,16 @@ watch(
   () => props.value,
   (value) => (now.value = value),
 )
-const text = () => `${Math.round(now.value * props.scale * 10) / 10}`
+const isLength = computed(() => props.unit === 'cm')
+const shownUnit = computed(() => (isLength.value ? lengthUnit.value : props.unit))
+const text = () => (isLength.value ? lengthNumber(now.value) : `${Math.round(now.value * props.scale * 10) / 10}`)
 function draw(event: Event) {
   now.value = Number((event.target as HTMLInputElement).value)
   emit('try', now.value)
 }
 function type(event: Event) {
-  const value = Number((event.target as HTMLInputElement).value.replace(',', '.')) / props.scale
+  const typed = Number((event.target as HTMLInputElement).value.replace(',', '.'))
+  const value = isLength.value ? metresOf(typed) : typed / props.scale
   if (Number.isFinite(value)) emit('keep', Math.min(props.most, Math.max(props.least, value)))
 }
 </script>
@@ -59,8 +63,8 @@ function type(event: Event) {
       @dblclick="emit('keep', null)"
     />
     <span class="typed"
-      ><DraftInput :value="text()" :aria-label="`${label}, ${unit}`" inputmode="decimal" @change="type" />{{
-        unit
+      ><DraftInput :value="text()" :aria-label="`${label}, ${shownUnit}`" inputmode="decimal" @change="type" />{{
+        shownUnit
       }}</span
     >
     <span class="effect"><slot /></span>

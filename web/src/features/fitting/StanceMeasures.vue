@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { lengthNumber, lengthUnit, lengthWord, metresOf } from '@/shared/units'
 import type { Wanted } from './stances'
 
 /** Facing, floor and size: measured, each with a way to say otherwise. */
@@ -16,7 +17,7 @@ function said(event: Event, op: 'facing' | 'floor', side: 'source' | 'target') {
   if (value !== null && !Number.isFinite(value)) return
   emit(
     'stand',
-    op === 'facing' ? { op, side, degrees: value } : { op, side, height: value === null ? null : value / 100 },
+    op === 'facing' ? { op, side, degrees: value } : { op, side, height: value === null ? null : metresOf(value) },
   )
 }
 function sized(event: Event) {
@@ -24,7 +25,7 @@ function sized(event: Event) {
   if (Number.isFinite(value) && value > 0) emit('stand', { op: 'size', ratio: value / 100 })
 }
 const facing = (side: 'source' | 'target') => props.measures[`${side}_facing`]
-const floor = (side: 'source' | 'target') => props.measures[`${side}_floor`] * 100
+const floor = (side: 'source' | 'target') => lengthNumber(props.measures[`${side}_floor`])
 </script>
 
 <template>
@@ -49,11 +50,11 @@ const floor = (side: 'source' | 'target') => props.measures[`${side}_floor`] * 1
     <span class="quiet" title="From the floor up to the lowest foot joint">feet</span>
     <span v-for="side in SIDES" :key="side" class="field">
       <DraftInput
-        :value="floor(side).toFixed(1)"
-        :aria-label="`Height of the lowest foot joint of ${side === 'source' ? 'the source' : character}, centimetres`"
+        :value="floor(side)"
+        :aria-label="`Height of the lowest foot joint of ${side === 'source' ? 'the source' : character}, ${lengthWord()}`"
         inputmode="decimal"
         @change="said($event, 'floor', side)"
-      />cm
+      />{{ lengthUnit.value }}
       <button
         v-if="measures[`${side}_floor_said`]"
         class="plain word"

@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { frameNumber, frameOf, inUnits } from '@/shared/units'
 import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import type { Offers, Wanted } from './stances'
@@ -24,6 +25,7 @@ const emit = defineEmits<{ stand: [wanted: Wanted]; offers: [] }>()
 const messages = useMessages()
 const dialog = ref<'A' | 'range' | 'keep' | 'kept' | null>(null)
 const degrees = ref(45)
+/** As numbers that are shown and typed. */
 const range = ref({ first: 0, last: 0 })
 const name = ref('')
 type Kept = Offers['kept'][number]
@@ -31,8 +33,16 @@ useChanges().on(['stances'], () => emit('offers'))
 const make = (kind: string, more: Partial<Wanted> = {}) =>
   emit('stand', { op: 'make', side: props.which, kind, ...more })
 
+function takeMean() {
+  const [first, last] = [frameOf(range.value.first), frameOf(range.value.last)]
+  make('frames', { clip_id: props.clip?.id, first, last })
+  dialog.value = null
+}
 function openRange() {
-  range.value = { first: Math.max(0, props.frame - 5), last: Math.min(props.frames - 1, props.frame + 5) }
+  range.value = {
+    first: frameNumber(Math.max(0, props.frame - 5)),
+    last: frameNumber(Math.min(props.frames - 1, props.frame + 5)),
+  }
   dialog.value = 'range'
 }
 function openKeep() {
@@ -94,14 +104,14 @@ const remove = (kept: Kept) =>
           <v-list-item
             v-for="offer in offers?.offers ?? []"
             :key="offer.kind"
-            :title="offer.name"
-            :subtitle="offer.how"
+            :title="inUnits(offer.name)"
+            :subtitle="inUnits(offer.how)"
             @click="make(offer.kind)"
           />
           <v-divider />
           <v-list-item
             v-if="clip"
-            :title="`This frame, ${frame}`"
+            :title="`This frame, ${frameNumber(frame)}`"
             :subtitle="clip.name"
             @click="make('frames', { clip_id: clip.id, first: frame })"
           />
@@ -130,7 +140,7 @@ const remove = (kept: Kept) =>
         ><span class="mono">{{ stance.turned.length }}</span> by hand</span
       >
     </div>
-    <p class="quiet how" :title="stance.how">{{ stance.how }}</p>
+    <p class="quiet how" :title="inUnits(stance.how)">{{ inUnits(stance.how) }}</p>
     <v-dialog
       :model-value="dialog === 'A' || dialog === 'range' || dialog === 'keep'"
       max-width="400"
@@ -156,13 +166,23 @@ const remove = (kept: Kept) =>
         </template>
         <template v-else-if="dialog === 'range'">
           <h1>The mean of some frames</h1>
-          <p class="quiet">of {{ clip?.name }}, which has the frames 0 to {{ frames - 1 }}</p>
-          <label>From <input v-model.number="range.first" type="number" min="0" :max="frames - 1" autofocus /></label>
-          <label>To <input v-model.number="range.last" type="number" min="0" :max="frames - 1" /></label>
+          <p class="quiet">
+            of {{ clip?.name }}, which has the frames {{ frameNumber(0) }} to {{ frameNumber(frames - 1) }}
+          </p>
+          <label
+            >From
+            <input
+              v-model.number="range.first"
+              type="number"
+              :min="frameNumber(0)"
+              :max="frameNumber(frames - 1)"
+              autofocus
+          /></label>
+          <label
+            >To <input v-model.number="range.last" type="number" :min="frameNumber(0)" :max="frameNumber(frames - 1)"
+          /></label>
           <div class="foot">
-            <v-btn class="doing" @click="(make('frames', { clip_id: clip?.id, ...range }), (dialog = null))"
-              >Take it</v-btn
-            ><v-btn @click="dialog = null">Cancel</v-btn>
+            <v-btn class="doing" @click="takeMean()">Take it</v-btn><v-btn @click="dialog = null">Cancel</v-btn>
           </div>
         </template>
         <template v-else>

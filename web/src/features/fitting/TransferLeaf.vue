@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { frameNumber, inUnits, quantity } from '@/shared/units'
 import BeforeAfter from './BeforeAfter.vue'
 import ExceptionRow from './ExceptionRow.vue'
 import type { Leaf } from './leaves'
@@ -38,7 +39,7 @@ const keep = (said: Change) => void props.settling.change(said)
 const attempt = (said: Change) => void props.settling.attempt(said)
 const reached = computed(() => {
   const far = Object.entries(measures.value?.short ?? {}).filter(([, cm]) => cm >= 0.5)
-  return far.map(([limb, cm]) => `${limb} ${cm.toFixed(1)} cm`).join(', ')
+  return far.map(([limb, cm]) => `${limb} ${quantity(cm, 'cm')}`).join(', ')
 })
 const hits = computed(() => Object.entries(measures.value?.hits ?? {}))
 const percent = (ratio: number | null) => Math.round((ratio ?? props.fitting.measures.size) * 1000) / 10
@@ -86,9 +87,9 @@ const total = computed(() => {
         <li v-for="(finding, n) in measures.findings" :key="n">
           <span aria-hidden="true" :class="finding.grade">{{ GRADES[finding.grade].mark }}</span>
           <span
-            >{{ finding.text }}
+            >{{ inUnits(finding.text) }}
             <button v-if="finding.unit" class="plain word" @click="emit('frame', finding.frames[0])">
-              frame {{ finding.frames[0] }}
+              frame {{ frameNumber(finding.frames[0]) }}
             </button>
             <button v-if="finding.mend" class="plain word" @click="mend(finding.mend)">mend</button>
             <button v-if="finding.unit" class="plain word" @click="emit('touchUp', finding)">touch up here</button>
@@ -108,7 +109,7 @@ const total = computed(() => {
             :key="row.id"
           >
             <button class="plain word" @click="emit('clip', row.id)">{{ row.name }}</button>
-            <span class="quiet">{{ row.failed || row.measures!.findings[0]?.text }}</span>
+            <span class="quiet">{{ inUnits(row.failed || (row.measures!.findings[0]?.text ?? '')) }}</span>
           </li>
         </ul>
       </div>
@@ -153,7 +154,9 @@ const total = computed(() => {
           </ShareSlider>
         </template>
         <p v-if="measures && (measures.lowered >= 0.1 || reached)" class="note quiet">
-          <template v-if="measures.lowered >= 0.1">The hips give way by {{ measures.lowered.toFixed(1) }} cm.</template>
+          <template v-if="measures.lowered >= 0.1"
+            >The hips give way by {{ quantity(measures.lowered, 'cm') }}.</template
+          >
           <template v-if="reached"> Out of reach: {{ reached }}.</template>
         </p>
       </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { lengthNumber, lengthUnit, lengthWord, metresOf } from '@/shared/units'
 import type { Change, Measures, Travel } from './useSettling'
 
 /** Travel over the ground: where it goes, which of it is meant, and where the first frame stands. */
@@ -20,7 +21,7 @@ function at(event: Event, axis: number) {
   const value = number(event)
   if (value === null) return
   const next = [...props.travel.at] as [number, number, number]
-  next[axis] = axis < 2 ? value / 100 : value
+  next[axis] = axis < 2 ? metresOf(value) : value
   keep({ place: 'given', at: next })
 }
 </script>
@@ -62,19 +63,19 @@ function at(event: Event, axis: number) {
         <label
           >x
           <DraftInput
-            :value="+(travel.at[0] * 100).toFixed(1)"
+            :value="+lengthNumber(travel.at[0])"
             inputmode="decimal"
-            aria-label="x in centimetres"
+            :aria-label="`x in ${lengthWord()}`"
             @change="at($event, 0)"
         /></label>
         <label
           >z
           <DraftInput
-            :value="+(travel.at[1] * 100).toFixed(1)"
+            :value="+lengthNumber(travel.at[1])"
             inputmode="decimal"
-            aria-label="z in centimetres"
+            :aria-label="`z in ${lengthWord()}`"
             @change="at($event, 1)"
-          />cm</label
+          />{{ lengthUnit.value }}</label
         >
         <label
           >facing

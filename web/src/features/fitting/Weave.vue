@@ -34,6 +34,7 @@ const emit = defineEmits<{
   connect: [source: string, target: string, add: boolean]
   move: [key: string, which: Which, from: string, to: string]
   gap: [part: string]
+  menu: [event: MouseEvent, which: Which, bone: string]
   /** Enter on a bone; add: with Shift. */
   hold: [id: string, add: boolean]
 }>()
@@ -246,6 +247,7 @@ defineExpose({ focus })
       @focus="((here = node.id), emit('point', node.id))"
       @pointerdown="drag.press($event, node)"
       @click="click(node, $event.shiftKey)"
+      @contextmenu.stop="((here = node.id), emit('menu', $event, node.which, node.bone))"
     >
       <span class="ring" aria-hidden="true"></span><span class="mono name">{{ names[node.which](node.bone) }}</span>
     </button>

@@ -2,6 +2,7 @@ import { computed, ref, shallowRef, type Ref } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { decodePose } from '@/api/motion'
+import { quantity } from '@/shared/units'
 import { useTrials } from '@/shared/useTrials'
 import { useMessages } from '@/stores/messages'
 import type { Stage } from '@/stage/stage'
@@ -161,7 +162,7 @@ export const GRADES: Record<string, { mark: string; word: string }> = {
 }
 /** A measure as a person reads it. */
 export const withUnit = (value: number, unit: string) =>
-  `${value < 9.95 ? value.toFixed(1) : value.toFixed(0)}${unit === '°' ? '°' : unit === 'times' ? ' ×' : ` ${unit}`}`
+  quantity(value, unit === 'times' ? '×' : unit, value < 9.95 ? 1 : 0)
 
 /** Settings in words, for where they are listed. */
 export const SETTING_WORDS: Record<string, string> = {

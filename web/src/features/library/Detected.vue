@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
+import { inUnits, lengthNumber, lengthUnit, metresOf } from '@/shared/units'
+
 /**
  * One thing that was detected: its value, the evidence, and a way to say otherwise, for this file or for all ticked
  * ones.
@@ -12,8 +14,8 @@ const props = defineProps<{
   told?: boolean
   doubt?: boolean
   choices?: { value: string; text: string }[]
-  /** A number that can be said instead, in the unit that is named. */
-  number?: { label: string; unit: string; hint: string; least: number; most: number }
+  /** A length that can be said instead; now, least and most are metres. */
+  length?: { label: string; now: number | undefined; least: number; most: number }
   all?: number
 }>()
 const emit = defineEmits<{ choose: [value: string, everywhere: boolean]; say: [value: number, everywhere: boolean] }>()
@@ -26,11 +28,11 @@ function choose(value: string) {
 const typed = ref('')
 const wrong = ref('')
 function say() {
-  const { number } = props
-  const value = Number(typed.value.trim().replace(',', '.'))
-  if (!number || !typed.value.trim()) return
-  if (!Number.isFinite(value) || value < number.least || value > number.most) {
-    wrong.value = `Type a number from ${number.least} to ${number.most}.`
+  const { length } = props
+  const value = metresOf(Number(typed.value.trim().replace(',', '.')))
+  if (!length || !typed.value.trim()) return
+  if (!Number.isFinite(value) || value < length.least || value > length.most) {
+    wrong.value = `Type a number from ${lengthNumber(length.least, 0)} to ${lengthNumber(length.most, 0)}.`
     return
   }
   typed.value = wrong.value = ''
@@ -47,7 +49,7 @@ function say() {
       </button>
     </template>
     <v-card class="why">
-      <p>{{ evidence }}</p>
+      <p>{{ inUnits(evidence) }}</p>
       <template v-if="choices?.length">
         <label v-if="(all ?? 0) > 1" class="everywhere"
           ><input v-model="everywhere" type="checkbox" /> for all {{ all }} ticked clips</label
@@ -57,16 +59,16 @@ function say() {
             {{ choice.text }}
           </button>
         </div>
-        <form v-if="number" class="number" @submit.prevent="say">
+        <form v-if="length" class="number" @submit.prevent="say">
           <label
-            >{{ number.label }}
+            >{{ length.label }}
             <input
               v-model="typed"
-              :placeholder="number.hint"
+              :placeholder="length.now ? lengthNumber(length.now, 0) : ''"
               inputmode="decimal"
-              :aria-label="`${number.label}, ${number.unit}`"
+              :aria-label="`${length.label}, ${lengthUnit.value}`"
             />
-            {{ number.unit }}</label
+            {{ lengthUnit.value }}</label
           >
           <button class="plain pick" :disabled="!typed.trim()">Say so</button>
           <span v-if="wrong" class="wrong" role="alert">{{ wrong }}</span>

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { inUnits, lengthText } from '@/shared/units'
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { useLibrary, type Plate } from '@/stores/library'
 import { floorOf, heightOf, turnsFor, UNITS, UPS, type Ground } from './choices'
@@ -116,8 +117,7 @@ function rename(event: Event) {
         >{{ length }} f · {{ ((length - 1) / row.fps).toFixed(2) }} s · {{ +row.fps.toFixed(3) }} fps</span
       >
       <span class="mono quiet"
-        >{{ clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm`
-        }}{{ clip.loop ? ' · loops' : '' }}</span
+        >{{ clip.travel < 0.05 ? 'stays' : lengthText(clip.travel, 0) }}{{ clip.loop ? ' · loops' : '' }}</span
       >
       <span class="quiet path" :title="file?.path">{{ file?.path }}</span>
     </div>
@@ -129,10 +129,10 @@ function rename(event: Event) {
         :told="!!(file?.told.unit || file?.told.height)"
         :doubt="ownUnit && !file?.told.height"
         :choices="UNITS"
-        :number="heightOf(found.height)"
+        :length="heightOf(found.height)"
         :all="many"
         @choose="(unit, all) => intake.tell(filesOf(all), { unit })"
-        @say="(height, all) => intake.tell(filesOf(all), { height: height / 100 })"
+        @say="(height, all) => intake.tell(filesOf(all), { height })"
       />
       <Detected
         label="up"
@@ -226,7 +226,7 @@ function rename(event: Event) {
           Leave it out
         </button>
       </p>
-      <p v-for="note in (found.notes ?? []).slice(0, 1)" :key="note" class="note quiet">{{ note }}</p>
+      <p v-for="note in (found.notes ?? []).slice(0, 1)" :key="note" class="note quiet">{{ inUnits(note) }}</p>
     </div>
   </div>
 </template>

@@ -4,6 +4,7 @@ import { computed, onMounted, ref } from 'vue'
 import FileButton from '@/shared/frame/FileButton.vue'
 import UndoRedo from '@/shared/frame/UndoRedo.vue'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { inUnits } from '@/shared/units'
 import { MOTION } from '@/stores/arrivals'
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import IntakeRowItem from './IntakeRowItem.vue'
@@ -140,7 +141,7 @@ async function fill() {
       </div>
       <ul v-if="intake.refused.length" class="refused">
         <li v-for="file in intake.refused" :key="file.id">
-          <span class="mark" aria-hidden="true">✕</span><span class="text">{{ file.sentence }}</span>
+          <span class="mark" aria-hidden="true">✕</span><span class="text">{{ inUnits(file.sentence) }}</span>
           <button class="plain word" @click="intake.tell([file.id], {})">Try again</button>
           <button class="plain word" @click="intake.dismiss([file.id])">Dismiss</button>
         </li>

@@ -2,6 +2,7 @@
 import { useResizeObserver } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
+import { frameNumber } from '@/shared/units'
 import type { Plate } from '@/stores/library'
 import PlateDrawing from './PlateDrawing.vue'
 import { MARGIN } from './plates'
@@ -126,7 +127,7 @@ function key(which: 'first' | 'last', event: KeyboardEvent) {
   clearTimeout(telling)
   telling = setTimeout(tell, 200)
 }
-const frameLabel = (frame: number) => `${frame} · ${(frame / props.fps).toFixed(2)} s`
+const frameLabel = (frame: number) => `${frameNumber(frame)} · ${(frame / props.fps).toFixed(2)} s`
 </script>
 
 <template>

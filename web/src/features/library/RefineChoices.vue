@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
+import { inUnits } from '@/shared/units'
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { taken, withProposal, withoutKind, type Proposal, type Recipe } from './proposals'
 
@@ -63,7 +64,7 @@ async function set(kinds: unknown[], add: boolean) {
       <p>Done to the clip when it is taken in; its take stays as it is, and each can be taken back later.</p>
       <label v-for="proposal in proposals" :key="JSON.stringify(proposal.step)" class="proposal">
         <input type="checkbox" :checked="taken(row, proposal)" @change="toggle(proposal)" />
-        {{ proposal.sentence }}
+        {{ inUnits(proposal.sentence) }}
       </label>
       <button
         v-if="missing.length > 1"

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { answer, client } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import DraftInput from '@/shared/fields/DraftInput.vue'
+import { lengthText } from '@/shared/units'
 import { useLibrary, type Clip, type LibrarySkeleton } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import ClipPlate from './ClipPlate.vue'
@@ -57,7 +58,7 @@ async function rename(body: LibrarySkeleton, event: Event) {
           @change="rename(body, $event)"
           @keydown.enter="($event.target as HTMLInputElement).blur()"
         />
-        <span class="quiet mono">{{ (body.height * 100).toFixed(0) }} cm, {{ body.joints }} bones</span>
+        <span class="quiet mono">{{ lengthText(body.height, 0) }}, {{ body.joints }} bones</span>
       </span>
       <span class="mono quiet">{{ counts.get(body.id) ?? 0 }}</span>
     </div>

@@ -25,5 +25,5 @@ test('a unit is told from its evidence', () => {
   expect(unitOf(['up is +Y: as told', 'the unit is cm: a body of 170 is then 1.70 m tall']).value).toBe('cm')
   expect(unitOf(['', 'the unit is one of its own: in dm a body …']).value).toBe('its own')
   expect(unitOf([]).value).toBe('…')
-  expect(heightOf(1.684).hint).toBe('168')
+  expect(heightOf(1.684).now).toBe(1.684)
 })

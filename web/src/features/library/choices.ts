@@ -1,4 +1,5 @@
 import type { Schemas } from '@/api/client'
+import { lengthText } from '@/shared/units'
 
 /** What can be said about a file instead of what was detected. */
 interface Choice {
@@ -11,36 +12,32 @@ const detected: Choice = { value: 'detect', text: 'as detected' }
 export const UNITS = [...named(['mm', 'cm', 'dm', 'm', 'inch', 'foot']), detected]
 export const UPS = [...named(['+Y', '+Z', '+X', '-Y', '-Z', '-X']), detected]
 
-/** A height that can be said instead of a unit. now: metres. */
+/** A height that can be said instead of a unit, within what can be one. now, least and most: metres. */
 export const heightOf = (now: number | undefined) => ({
   label: 'or its height',
-  unit: 'cm',
-  hint: now ? (now * 100).toFixed(0) : '',
-  least: 1,
-  most: 100_000,
+  now,
+  least: 0.01,
+  most: 1000,
 })
 
 export type Ground = Schemas['GroundOut']
-/** Without a sign before nothing. */
-const cm = (metres: number) => `${(Math.round(metres * 1000) / 10 + 0).toFixed(1)} cm`
-
 /** Where a clip's floor is, why, and what else can be said of it. said: where a person says that it is. */
 export function floorOf(ground: Partial<Ground> | undefined, said: number | null) {
   const { feet = null, sole = null, floor = null, clips = 0 } = ground ?? {}
   const alone = clips === 1
-  const measured = floor === null ? 'as measured in each transfer' : `as measured, ${cm(floor)}`
+  const measured = floor === null ? 'as measured in each transfer' : `as measured, ${lengthText(floor)}`
   let why = 'No foot rests for long enough to say where the floor is.'
   if (feet !== null && sole !== null && floor !== null) {
-    why = `Feet rest with their lowest joint ${cm(feet)} above zero`
+    why = `Feet rest with their lowest joint ${lengthText(feet)} above zero`
     if (alone)
       why += '. No other clip of this skeleton tells how thick its soles are, so the floor is taken to be at zero.'
     else
-      why += `, of which ${cm(sole)} are the soles${clips ? `, as ${clips} clips show` : ''}; so the floor lies at ${cm(floor)}.`
+      why += `, of which ${lengthText(sole)} are the soles${clips ? `, as ${clips} clips show` : ''}; so the floor lies at ${lengthText(floor)}.`
   } else if (feet !== null)
-    why = `Feet rest with their lowest joint ${cm(feet)} above zero; how thick their soles are is not known.`
+    why = `Feet rest with their lowest joint ${lengthText(feet)} above zero; how thick their soles are is not known.`
   return {
-    value: said !== null ? cm(said) : floor !== null ? cm(floor) : 'unknown',
-    why: said !== null ? `${why} It is said to lie at ${cm(said)}.` : why,
+    value: said !== null ? lengthText(said) : floor !== null ? lengthText(floor) : 'unknown',
+    why: said !== null ? `${why} It is said to lie at ${lengthText(said)}.` : why,
     doubt: said === null && (floor === null || Math.abs(floor) > 0.03),
     choices: [
       { value: 'measured', text: measured },

@@ -1,5 +1,6 @@
 import { computed } from 'vue'
 
+import { lengthText } from '@/shared/units'
 import type { Clip } from '@/stores/library'
 import { useSplices } from '@/stores/splices'
 
@@ -7,7 +8,7 @@ import { useSplices } from '@/stores/splices'
 export const LIST_ROW = 40
 
 /** How far a clip goes over the ground, in words. */
-export const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : `${(clip.travel * 100).toFixed(0)} cm`)
+export const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : lengthText(clip.travel, 0))
 
 /** Where a clip is opened; a splice is opened as one. */
 export function useClipPath(clip: () => number) {

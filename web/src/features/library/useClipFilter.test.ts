@@ -67,6 +67,12 @@ describe('clips of the library', () => {
     expect(filtered({}, null, 'newest')).toEqual([4, 3, 2, 1])
     expect(filtered({}, null, 'longest')).toEqual([3, 1, 4, 2])
     expect(filtered({}, null, 'farthest')).toEqual([3, 1, 2, 4])
+    expect(filtered({}, null, 'skeleton')).toEqual([4, 2, 1, 3])
+    useLibrary().skeletons = [
+      { id: 1, name: 'Yard' },
+      { id: 2, name: 'attic' },
+    ] as never
+    expect(filtered({}, null, 'skeleton')).toEqual([3, 4, 2, 1]) // by the name that is seen
   })
   it('are all shown again once nothing is asked for, though a field was emptied by its cross', () => {
     const filter = useClipFilter(ref(false))

@@ -9,12 +9,15 @@ const LENGTHS: Record<string, (seconds: number) => boolean> = {
   middling: (seconds) => seconds >= 3 && seconds < 6,
   long: (seconds) => seconds >= 6,
 }
-const ORDERS: Record<string, (a: Clip, b: Clip) => number> = {
-  name: (a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }),
+const byWord = (a: string, b: string) => a.localeCompare(b, undefined, { numeric: true })
+/** skeletons: their names. */
+const ORDERS: Record<string, (a: Clip, b: Clip, skeletons: Map<number, string>) => number> = {
+  name: (a, b) => byWord(a.name, b.name),
   newest: (a, b) => b.created.localeCompare(a.created) || b.id - a.id,
   longest: (a, b) => b.seconds - a.seconds,
   farthest: (a, b) => b.travel - a.travel,
-  skeleton: (a, b) => a.skeleton_id - b.skeleton_id || ORDERS.name(a, b),
+  skeleton: (a, b, skeletons) =>
+    byWord(skeletons.get(a.skeleton_id) ?? '', skeletons.get(b.skeleton_id) ?? '') || byWord(a.name, b.name),
 }
 const TRAVELS_FROM = 0.3
 
@@ -63,7 +66,7 @@ export function useClipFilter(retired: Ref<boolean>, query: LocationQuery = {}) 
           words.every((word) => about.includes(word))
         )
       })
-      .sort((a, b) => ORDERS[order.value](a, b) * (reversed.value ? -1 : 1))
+      .sort((a, b) => ORDERS[order.value](a, b, skeletonNames.value) * (reversed.value ? -1 : 1))
   })
   function clear() {
     Object.assign(choices, { text: '', tag: '', length: '', travel: '', loop: '' })

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import { withKey } from '@/shared/shortcuts/shortcuts'
+import { frameNumber, quantity } from '@/shared/units'
 import type { Rendition } from '@/stores/renditions'
 import type { Against } from './useReviewStage'
 
@@ -48,8 +49,10 @@ const furthest = computed(() => {
     <label v-bind="withKey('Review', 'mesh')"><input v-model="mesh" type="checkbox" /> Mesh</label>
     <label v-bind="withKey('Review', 'bones')"><input v-model="bones" type="checkbox" /> Bones</label>
     <span v-if="furthest" class="quiet">
-      furthest apart <span class="mono">{{ furthest.most.toFixed(1) }} cm</span> at
-      <button class="plain word mono" @click="emit('frame', furthest.frame)">frame {{ furthest.frame }}</button>
+      furthest apart <span class="mono">{{ quantity(furthest.most, 'cm') }}</span> at
+      <button class="plain word mono" @click="emit('frame', furthest.frame)">
+        frame {{ frameNumber(furthest.frame) }}
+      </button>
     </span>
   </div>
 </template>

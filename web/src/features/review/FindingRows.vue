@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
 import StateMark from '@/features/board/StateMark.vue'
+import { frameSpan, inUnits } from '@/shared/units'
 
 /** The findings of a result in words, with where they are. */
 defineProps<{ findings: Schemas['FindingOut'][]; frame: number }>()
@@ -27,16 +28,14 @@ const inside = (finding: Schemas['FindingOut'], frame: number) =>
   <ul v-if="findings.length" aria-label="Findings">
     <li v-for="(finding, n) in findings" :key="n" :class="{ now: inside(finding, frame) }">
       <StateMark :state="finding.grade === 'wrong' ? 'wrong' : 'look'" />
-      <span>{{ finding.text }}</span>
+      <span>{{ inUnits(finding.text) }}</span>
       <button
         v-if="finding.unit"
         class="plain word"
         @click="emit('show', finding.frames[0], POSTURE.includes(finding.kind))"
       >
         show me
-        <span class="mono">{{
-          finding.frames[0] === finding.frames[1] ? finding.frames[0] : `${finding.frames[0]}–${finding.frames[1]}`
-        }}</span>
+        <span class="mono">{{ frameSpan(finding.frames[0], finding.frames[1]) }}</span>
       </button>
       <button v-if="finding.unit" class="plain word" @click="emit('touchUp', finding)">touch up here</button>
     </li>

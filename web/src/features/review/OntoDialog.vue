@@ -3,6 +3,7 @@ import { ref } from 'vue'
 
 import { answer, client } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
+import { firstFrame, frameOf, lengthUnit, metresOf } from '@/shared/units'
 import { useMessages } from '@/stores/messages'
 
 /**
@@ -32,11 +33,11 @@ async function put() {
   body.append('file', file.value)
   const fields = {
     motion: motion.value.trim(),
-    at: at.value || 0,
+    at: frameOf(at.value),
     how: how.value,
     moved: moved.value,
-    x: (start.value.x || 0) / 100,
-    z: (start.value.z || 0) / 100,
+    x: metresOf(start.value.x || 0),
+    z: metresOf(start.value.z || 0),
     degrees: start.value.degrees || 0,
   }
   for (const [key, value] of Object.entries(fields)) body.append(key, String(value))
@@ -84,7 +85,7 @@ async function put() {
           <button :aria-pressed="how === 'replace'" @click="how = 'replace'">Replace</button>
           <button :aria-pressed="how === 'insert'" @click="how = 'insert'">Insert</button>
         </div>
-        <label>from frame <input v-model.number="at" type="number" min="0" /></label>
+        <label>from frame <input v-model.number="at" type="number" :min="firstFrame.value" /></label>
       </div>
       <div class="row">
         <div class="choice" role="group" aria-label="Where it stands">
@@ -93,8 +94,8 @@ async function put() {
         </div>
       </div>
       <div v-if="moved" class="row">
-        <label>x <input v-model.number="start.x" type="number" /> cm</label
-        ><label>z <input v-model.number="start.z" type="number" /> cm</label
+        <label>x <input v-model.number="start.x" type="number" /> {{ lengthUnit.value }}</label
+        ><label>z <input v-model.number="start.z" type="number" /> {{ lengthUnit.value }}</label
         ><label>heading <input v-model.number="start.degrees" type="number" />°</label>
       </div>
       <div class="row end">

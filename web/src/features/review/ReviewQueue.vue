@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import StateMark from '@/features/board/StateMark.vue'
+import { inUnits } from '@/shared/units'
 import type { State } from '@/stores/board'
 import type { QueueRow } from './useReviewQueue'
 
@@ -11,7 +12,7 @@ defineProps<{ rows: QueueRow[]; index: number; left: number; swept: boolean }>()
 const emit = defineEmits<{ go: [index: number]; all: [] }>()
 const mark = (row: QueueRow) =>
   (row.state === 'accepted' || row.state === 'out of date' ? row.state : row.grade) as State
-const saidOf = (row: QueueRow) => (row.note ? `Sent back: ${row.note}` : row.worst || 'no findings')
+const saidOf = (row: QueueRow) => (row.note ? `Sent back: ${row.note}` : inUnits(row.worst) || 'no findings')
 </script>
 
 <template>

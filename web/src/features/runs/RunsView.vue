@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
 import StateMark from '@/features/board/StateMark.vue'
+import { inUnits } from '@/shared/units'
 import type { State } from '@/stores/board'
 import { useLatest } from '@/shared/useLatest'
 import { useChanges } from '@/stores/changes'
@@ -179,7 +180,7 @@ const when = (text: string) =>
                 item.clip
               }}</router-link>
               <span v-else>{{ item.clip }}</span>
-              <span v-if="item.sentence" class="wrong">{{ item.sentence }}</span>
+              <span v-if="item.sentence" class="wrong">{{ inUnits(item.sentence) }}</span>
             </td>
             <td>{{ item.character }}</td>
             <td class="mono number">{{ item.seconds ? item.seconds.toFixed(2) : '' }}</td>

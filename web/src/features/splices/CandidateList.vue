@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { quantity } from '@/shared/units'
 import type { Positions } from '@/stage/motion'
 import type { Bones } from '@/stores/cast'
 import { sideView, type Candidate } from './splices'
@@ -58,7 +59,7 @@ function lines(row: Candidate) {
   return { paths, box: `${low - 0.05} ${-top - 0.05} ${high - low + 0.1} ${top + 0.1}` }
 }
 const drawn = computed(() => props.candidates.map(lines))
-const costOf = (row: Candidate) => (row.cost === null ? 'refused' : `${row.cost.toFixed(1)} cm`)
+const costOf = (row: Candidate) => (row.cost === null ? 'refused' : quantity(row.cost, 'cm'))
 </script>
 
 <template>

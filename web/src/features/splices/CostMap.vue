@@ -4,6 +4,7 @@ import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
 import { fetchArrays } from '@/api/client'
+import { quantity } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
 import type { Candidate } from './splices'
@@ -123,7 +124,7 @@ const costAt = (out: number, into: number) => {
 const said = computed(() => {
   const [out, into] = cursor.value ?? [props.out, props.into]
   const cost = costAt(out, into)
-  const words = cost === null ? '' : cost < 0 ? 'refused: from one foot to the other' : `${cost.toFixed(1)} cm`
+  const words = cost === null ? '' : cost < 0 ? 'refused: from one foot to the other' : quantity(cost, 'cm')
   return `${props.names[0]} ${out} into ${props.names[1]} ${into}: ${words}`
 })
 </script>

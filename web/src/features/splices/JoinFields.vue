@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import NumberBox from '@/shared/fields/NumberBox.vue'
+import { quantity } from '@/shared/units'
 import type { NumberField } from '@/shared/fields/numberField'
 import { BLENDS, blendWord, pivotWord, type Join, type MadeJoin } from './splices'
 
@@ -31,7 +32,7 @@ const OVERLAP = computed(() => ({
 }))
 const TURN = numeric('turn', 'Goes on turning', '°', -360, 360, 5)
 const OVER = numeric('over', 'over', 's', 0.1, 60, 0.1)
-const PLACE = [numeric('x', 'at', 'm', -1e4, 1e4, 0.1), numeric('z', '', 'm', -1e4, 1e4, 0.1)]
+const PLACE = ['at', ''].map((label, n) => ({ ...numeric('xz'[n], label, 'cm', -1e6, 1e6, 10), scale: 100 }))
 const FACING = numeric('facing', 'facing', '°', -360, 360, 5)
 const of = computed(() => `Join ${props.number + 1}`)
 const value = (event: Event) => (event.target as HTMLSelectElement).value
@@ -43,7 +44,7 @@ function pivot(to: string) {
 const placed = (axis: number, to: number | null): Partial<Join> => ({
   place: props.join.place.map((value, n) => (n === axis ? (to ?? 0) : value)),
 })
-const shown = (value: number) => value.toFixed(value < 20 ? 1 : 0)
+const shown = (value: number, unit: string) => quantity(value, unit, value < 20 ? 1 : 0)
 const measures = computed(() => {
   const found = props.made?.measures
   if (!found) return []
@@ -140,8 +141,8 @@ const measures = computed(() => {
     <dl v-if="measures.length" class="measures">
       <template v-for="row in measures" :key="row.word">
         <dt class="quiet">{{ row.word }}</dt>
-        <dd class="mono">{{ shown(row.joined) }} {{ row.unit }}</dd>
-        <dd class="mono quiet">{{ row.clips === null ? '' : `${shown(row.clips)} in the clips` }}</dd>
+        <dd class="mono">{{ shown(row.joined, row.unit) }}</dd>
+        <dd class="mono quiet">{{ row.clips === null ? '' : `${shown(row.clips, row.unit)} in the clips` }}</dd>
       </template>
     </dl>
   </div>

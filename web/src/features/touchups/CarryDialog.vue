@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import PlateDrawing from '@/features/library/PlateDrawing.vue'
+import { inUnits } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
@@ -115,7 +116,7 @@ const nameOf = ({ clip_id, character_id }: { clip_id: number; character_id: numb
             <span><PlateDrawing :plate="row.preview.before" :name="`${nameOf(row)}, as it is`" /> as it is</span>
             <span><PlateDrawing :plate="row.preview.after" :name="`${nameOf(row)}, with it`" /> with it</span>
           </span>
-          <span v-for="sentence in row.lost" :key="sentence" class="lost">{{ sentence }}</span>
+          <span v-for="sentence in row.lost" :key="sentence" class="lost">{{ inUnits(sentence) }}</span>
         </li>
       </ul>
       <p v-else class="quiet">Choose characters, clips of this skeleton, or both.</p>

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { withKey } from '@/shared/shortcuts/shortcuts'
+import { frameNumber } from '@/shared/units'
 import { axisNames, keyAt, unitOf, type KeyPath } from './touchups'
 import type { TouchUps } from './useTouchUps'
 
@@ -62,7 +63,9 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
     <div class="line">
       <b>{{ single ? single.touchup.label : many }}</b>
       <span v-if="single" class="quiet">
-        {{ single.key.frame === null ? 'not in the clip' : `key at frame ${Math.round(single.key.frame)}` }}
+        {{
+          single.key.frame === null ? 'not in the clip' : `key at frame ${frameNumber(Math.round(single.key.frame))}`
+        }}
       </span>
       <span class="space"></span>
       <button
@@ -70,7 +73,7 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
         v-bind="withKey('Touch up', 'copy', 'Set them once more, from the playhead on')"
         @click="ofKeys({ op: 'copy', frame })"
       >
-        Copy to {{ frame }}
+        Copy to {{ frameNumber(frame) }}
       </button>
       <button
         class="plain word"

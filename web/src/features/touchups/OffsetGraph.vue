@@ -3,6 +3,7 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { frameNumber, quantity } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
 import { axisNames, unitOf, type TouchUp } from './touchups'
@@ -95,7 +96,7 @@ function onKey(event: KeyboardEvent, key: number, axis: number) {
   event.preventDefault()
   event.stopPropagation()
 }
-const written = (value: number) => `${value.toFixed(1)}${about.value.unit === '°' ? '°' : ' cm'}`
+const written = (value: number) => quantity(value, about.value.unit)
 </script>
 
 <template>
@@ -110,7 +111,7 @@ const written = (value: number) => `${value.toFixed(1)}${about.value.unit === '�
         class="ring"
         tabindex="0"
         role="slider"
-        :aria-label="`${names[ring.axis]} at frame ${Math.round(ring.frame)}`"
+        :aria-label="`${names[ring.axis]} at frame ${frameNumber(Math.round(ring.frame))}`"
         :aria-valuenow="+valueAt(ring.n, ring.axis).toFixed(2)"
         :aria-valuetext="written(valueAt(ring.n, ring.axis))"
         :data-ring-of="`${ring.n}.${ring.axis}`"

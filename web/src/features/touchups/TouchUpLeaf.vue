@@ -5,6 +5,7 @@ import AxisTurns from '@/features/fitting/AxisTurns.vue'
 import FileButton from '@/shared/frame/FileButton.vue'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { inUnits, lengthStep, lengthUnit, lengthWord, metresOf } from '@/shared/units'
 import CarryDialog from './CarryDialog.vue'
 import KeyFields from './KeyFields.vue'
 import LayerRows from './LayerRows.vue'
@@ -46,10 +47,10 @@ const list = computed(() => {
   return (bone.value && props.touchups.boneAt()?.axes) || []
 })
 const typed = ref(['', '', ''])
-const step = 1 // cm
-const shift = (n: number, centimetres: number) => {
-  if (Number.isFinite(centimetres) && centimetres)
-    void edit(move(WORLD_AXES[n].axis.map((part) => (part * centimetres) / 100)))
+const step = computed(lengthStep)
+/** far: in the unit that lengths are written in. */
+const shift = (n: number, far: number) => {
+  if (Number.isFinite(far) && far) void edit(move(WORLD_AXES[n].axis.map((part) => part * metresOf(far))))
 }
 function enter(n: number) {
   shift(n, Number(typed.value[n].replace(',', '.')))
@@ -102,7 +103,7 @@ useShortcuts('Touch up', {
       foot, the head or the hips to its place: that sets a key at the playhead, and a layer for it.
     </p>
     <LayerRows v-else :touchups="touchups" :frame="frame" />
-    <p v-for="sentence in touchups.found.value?.lost ?? []" :key="sentence" class="lost">{{ sentence }}</p>
+    <p v-for="sentence in touchups.found.value?.lost ?? []" :key="sentence" class="lost">{{ inUnits(sentence) }}</p>
 
     <section class="bone" aria-label="The bone that is touched">
       <div class="line">
@@ -142,12 +143,12 @@ useShortcuts('Touch up', {
             <input
               v-model="typed[n]"
               placeholder="0.0"
-              :aria-label="`Move ${way.name}, centimetres`"
+              :aria-label="`Move ${way.name}, ${lengthWord()}`"
               inputmode="decimal"
               @keydown.enter="enter(n)"
               @keydown.up.prevent="shift(n, $event.shiftKey ? 10 * step : step)"
               @keydown.down.prevent="shift(n, $event.shiftKey ? -10 * step : -step)"
-            />cm
+            />{{ lengthUnit.value }}
             <button class="plain step" :aria-label="`Move on ${way.name}`" @click="shift(n, step)">+</button>
           </div>
         </div>
@@ -165,7 +166,7 @@ useShortcuts('Touch up', {
     <section v-if="proposal || proposing || mendable.length" class="mend" aria-label="Findings that can be mended here">
       <template v-if="proposal">
         <p>
-          {{ proposal.finding.text }} <b>{{ proposal.sentence }}</b>
+          {{ inUnits(proposal.finding.text) }} <b>{{ inUnits(proposal.sentence) }}</b>
         </p>
         <v-btn class="doing" size="small" @click="takeProposal">Take it</v-btn>
         <button class="plain word" @click="letGo">Leave it</button>
@@ -174,7 +175,7 @@ useShortcuts('Touch up', {
       <p v-else-if="proposing" class="quiet">Looking for the smallest offset that ends it …</p>
       <ul v-else>
         <li v-for="row in mendable" :key="`${row.kind} ${row.part}`">
-          {{ row.text }}
+          {{ inUnits(row.text) }}
           <button class="plain word" :aria-label="`Touch up here: ${row.text}`" @click="mend(row)">
             Touch up here
           </button>

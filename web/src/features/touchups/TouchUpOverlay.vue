@@ -3,6 +3,7 @@ import { Plane, Vector3 } from 'three'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 
 import TurnRings from '@/features/fitting/TurnRings.vue'
+import { lengthText } from '@/shared/units'
 import type { Stage } from '@/stage/stage'
 import { WORLD_AXES } from './touchups'
 import type { TouchUps } from './useTouchUps'
@@ -82,7 +83,7 @@ function cancel(event: KeyboardEvent) {
 }
 window.addEventListener('keydown', cancel, true)
 onBeforeUnmount(() => window.removeEventListener('keydown', cancel, true))
-const far = computed(() => (held.value ? `${(held.value.by.length() * 100).toFixed(1)} cm` : ''))
+const far = computed(() => (held.value ? lengthText(held.value.by.length()) : ''))
 /** The limb as it was when the keys of the chosen bone were set, where it is elsewhere now. */
 const then = computed(() => {
   void drawn.value

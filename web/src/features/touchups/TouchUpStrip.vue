@@ -2,6 +2,7 @@
 import { useResizeObserver } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
+import { frameNumber, inUnits } from '@/shared/units'
 import { bracketOf, keyName, type KeyPath } from './touchups'
 import type { TouchUps } from './useTouchUps'
 
@@ -117,7 +118,7 @@ function onKey(event: KeyboardEvent, key: KeyPath) {
 const words = (label: string, key: { frame: number | null; time: number }) =>
   key.frame === null
     ? `${label}: a key at ${key.time.toFixed(2)} s, which the clip does not show`
-    : `${label}: key at frame ${Math.round(key.frame)}`
+    : `${label}: key at frame ${frameNumber(Math.round(key.frame))}`
 const away = computed(() =>
   (layer.value?.touchups ?? []).flatMap(({ label, keys: list }) =>
     list.filter((key) => key.frame === null).map((key) => words(label, key)),
@@ -148,7 +149,7 @@ const away = computed(() =>
             @pointerup="release"
           >
             <title>
-              {{ lane.touchup.label }}, frames {{ Math.round(lane.bracket.first) }} to
+              {{ lane.touchup.label }}, frames {{ frameNumber(Math.round(lane.bracket.first)) }} to
               {{ Math.round(lane.bracket.last) }}
             </title>
           </path>
@@ -196,7 +197,7 @@ const away = computed(() =>
       </text>
       <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="Math.max(2, lanes.length) * LANE" class="head" />
     </svg>
-    <p v-for="text in away" :key="text" class="quiet away">{{ text }}.</p>
+    <p v-for="text in away" :key="text" class="quiet away">{{ inUnits(text) }}.</p>
   </div>
 </template>
 

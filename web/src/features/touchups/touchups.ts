@@ -1,4 +1,5 @@
 import type { Schemas } from '@/api/client'
+import { frameNumber } from '@/shared/units'
 
 export type Layers = Schemas['LayersOut']
 export type Layer = Schemas['LayerOut']
@@ -42,7 +43,11 @@ export const unitOf = (channel: TouchUp['channel']) =>
 export const weightText = (weight: Layer['weight']) =>
   typeof weight === 'number'
     ? `${Math.round(weight * 100)} %`
-    : weight.map(({ frame, value }) => `${Math.round(value * 100)} % at ${frame ?? 'no frame'}`).join(', ')
+    : weight
+        .map(
+          ({ frame, value }) => `${Math.round(value * 100)} % at ${frame === null ? 'no frame' : frameNumber(frame)}`,
+        )
+        .join(', ')
 /** A weight as it is at a frame, or at the nearest of its keys. */
 export function weightAt(weight: Layer['weight'], frame: number): number {
   if (typeof weight === 'number') return weight

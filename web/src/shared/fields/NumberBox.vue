@@ -1,13 +1,20 @@
 <script setup lang="ts">
-import { onBeforeUnmount, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
+import { firstFrame, lengthStep, lengthUnit, metresOf } from '@/shared/units'
 import type { NumberField } from './numberField'
 
 /** A number that is typed, drawn by its label, or changed by arrow keys; Shift makes steps of ten. */
 const props = defineProps<{ field: NumberField; value: number | null; of: string }>()
 const emit = defineEmits<{ try: [value: number | null]; keep: [value: number | null] }>()
-const scale = () => props.field.scale ?? 1
-const shown = (value: number | null) => (value === null ? '' : `${+(value * scale()).toFixed(2)}`)
+const isLength = computed(() => props.field.unit === 'cm')
+const unit = computed(() => (isLength.value ? lengthUnit.value : props.field.unit))
+/** So many of the unit that is shown are one of the value, which is in metres where it is a length. */
+const scale = computed(() => (isLength.value ? 1 / metresOf(1) : (props.field.scale ?? 1)))
+/** The number of the first frame, where it is of a frame. */
+const offset = computed(() => (props.field.type === 'frame' ? firstFrame.value : 0))
+const shown = (value: number | null) =>
+  value === null ? '' : `${+(value * scale.value + offset.value).toFixed(isLength.value ? 3 : 2)}`
 const text = ref(shown(props.value))
 const now = ref(props.value)
 let typing = false
@@ -19,9 +26,9 @@ watch(
   },
 )
 const within = (value: number) => {
-  const { least, most, type } = props.field
+  const { least, most, type, scale = 1 } = props.field
   const whole = type === 'frame' || props.field.unit === 'f' || props.field.path === 'times' ? Math.round(value) : value
-  return Math.min(most / scale(), Math.max(least / scale(), whole))
+  return Math.min(most / scale, Math.max(least / scale, whole))
 }
 function set(value: number) {
   now.value = within(value)
@@ -39,7 +46,8 @@ function keep() {
   settling = undefined
   if (now.value !== props.value) emit('keep', now.value)
 }
-const by = (event: { shiftKey: boolean }) => (props.field.step / scale()) * (event.shiftKey ? 10 : 1)
+const by = (event: { shiftKey: boolean }) =>
+  ((props.field.step * (isLength.value ? lengthStep() : 1)) / scale.value) * (event.shiftKey ? 10 : 1)
 function key(event: KeyboardEvent) {
   const direction = { ArrowUp: 1, ArrowDown: -1 }[event.key]
   if (event.key === 'Escape') {
@@ -54,7 +62,8 @@ function key(event: KeyboardEvent) {
 function typed() {
   const wanted = text.value.trim().replace(',', '.')
   if (wanted === '' && props.field.empty !== undefined) now.value = null
-  else if (wanted !== '' && Number.isFinite(Number(wanted))) now.value = within(Number(wanted) / scale())
+  else if (wanted !== '' && Number.isFinite(Number(wanted)))
+    now.value = within((Number(wanted) - offset.value) / scale.value)
   text.value = shown(now.value)
   keep()
 }
@@ -85,7 +94,7 @@ onBeforeUnmount(() => clearTimeout(settling))
       v-model="text"
       inputmode="decimal"
       :placeholder="field.empty"
-      :aria-label="`${of}, ${field.label}${field.unit && ` ${field.unit}`}`"
+      :aria-label="`${of}, ${field.label}${unit && ` ${unit}`}`"
       :class="{ wide: field.empty }"
       @focus="typing = true"
       @blur="leave"
@@ -93,7 +102,7 @@ onBeforeUnmount(() => clearTimeout(settling))
       @keydown="key"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
-    <span v-if="field.unit" class="quiet">{{ field.unit }}</span>
+    <span v-if="unit" class="quiet">{{ unit }}</span>
   </label>
 </template>
 

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
+import { inUnits } from '@/shared/units'
 import { useMessages } from '@/stores/messages'
 
 const messages = useMessages()
@@ -14,7 +15,7 @@ const raised = computed(() => route.path.startsWith('/board'))
   <div :class="['messages', { raised }]" role="status" aria-live="polite">
     <div v-for="message in messages.list" :key="message.id" :class="['message', message.kind]">
       <span class="mark" aria-hidden="true">{{ message.kind === 'wrong' ? '✕' : '✓' }}</span>
-      <span class="text">{{ message.text }}</span>
+      <span class="text">{{ inUnits(message.text) }}</span>
       <router-link v-if="message.to" :to="message.to.path" @click="messages.dismiss(message.id)">{{
         message.to.label
       }}</router-link>

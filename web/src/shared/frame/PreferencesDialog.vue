@@ -4,6 +4,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
 import { useTimeFormat } from '@/shared/player/timeFormat'
+import { firstFrame, lengthUnit, lengthWord, LENGTH_UNITS } from '@/shared/units'
 import { chooseDrawing, chosenDrawing, type Drawing } from '@/stage/drawing'
 import { BUTTONS, choosePointerButtons, pointerButtons, type Drag, type PointerButtons } from '@/stage/pointerButtons'
 import { useMessages } from '@/stores/messages'
@@ -18,6 +19,8 @@ const theme = useTheme()
 const shown = computed(() => theme.global.name.value) // what is chosen is not reactive by itself; this is
 const light = computed({ get: () => (shown.value, chosenTheme() ?? ''), set: (now) => chooseTheme(now || null) })
 const time = useTimeFormat()
+const first = computed({ get: () => firstFrame.value, set: (now) => (firstFrame.value = now) })
+const length = computed({ get: () => lengthUnit.value, set: (now) => (lengthUnit.value = now) })
 
 const drawing = ref<Drawing | ''>(chosenDrawing() ?? '')
 const whole = useLocalStorage('armuto.whole-meshes', false)
@@ -62,6 +65,19 @@ const isUsual = computed(() => JSON.stringify(pointer.value) === JSON.stringify(
         <select v-model="time">
           <option value="seconds">seconds</option>
           <option value="timecode">minutes, seconds and frames</option>
+        </select></label
+      >
+      <label
+        ><span>The first frame is</span>
+        <select v-model="first">
+          <option :value="0">frame 0</option>
+          <option :value="1">frame 1</option>
+        </select></label
+      >
+      <label
+        ><span>Lengths</span>
+        <select v-model="length">
+          <option v-for="unit in LENGTH_UNITS" :key="unit" :value="unit">{{ lengthWord(unit) }}</option>
         </select></label
       >
       <h2>Figures</h2>

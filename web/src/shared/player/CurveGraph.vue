@@ -2,6 +2,7 @@
 import { useResizeObserver } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
+import { quantity } from '@/shared/units'
 import { CURVES, type Curve } from './boneCurves'
 
 /** A curve of a bone on the ribbon's time scale, with what it is compared with as a thin one. */
@@ -38,8 +39,7 @@ function path(list: Float32Array | null) {
   return out
 }
 const at = (list: Float32Array | null) => list?.[Math.min(props.frame, list.length - 1)] ?? null
-const written = (value: number) =>
-  `${value.toFixed(Math.abs(value) < 10 ? 1 : 0)} ${CURVES[props.curve].unit}`.replace(' °', '°')
+const written = (value: number) => quantity(value, CURVES[props.curve].unit, Math.abs(value) < 10 ? 1 : 0)
 </script>
 
 <template>

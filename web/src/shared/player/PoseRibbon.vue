@@ -3,6 +3,7 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
+import { firstFrame, frameNumber, inUnits } from '@/shared/units'
 
 /** The time line: small poses of source (above) and character (below) at regular frames, findings under them. */
 export interface RibbonRow {
@@ -53,7 +54,10 @@ const paths = computed(() =>
 const ticks = computed(() => {
   const steps = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000]
   const step = steps.find((n) => (n / Math.max(1, props.frames - 1)) * width.value > 54) ?? 10000
-  return Array.from({ length: Math.floor((props.frames - 1) / step) + 1 }, (_, n) => n * step)
+  const first = step > 1 ? firstFrame.value : 0 // so that round numbers are written, after the first
+  return Array.from({ length: Math.floor((props.frames - 1 + first) / step) + 1 }, (_, n) =>
+    Math.max(0, n * step - first),
+  )
 })
 function frameAt(event: PointerEvent) {
   const box = root.value!.getBoundingClientRect()
@@ -102,7 +106,7 @@ const bottom = computed(() => HEIGHT * props.rows.length)
       :aria-valuemin="0"
       :aria-valuemax="frames - 1"
       :aria-valuenow="frame"
-      :aria-valuetext="`frame ${frame}, ${(frame / fps).toFixed(2)} seconds`"
+      :aria-valuetext="`frame ${frameNumber(frame)}, ${(frame / fps).toFixed(2)} seconds`"
     ></div>
     <svg :width="width" :height="bottom + 34">
       <g v-for="(row, r) in paths" :key="r">
@@ -124,12 +128,12 @@ const bottom = computed(() => HEIGHT * props.rows.length)
           height="4"
           class="finding"
         >
-          <title>{{ finding.text }}</title>
+          <title>{{ inUnits(finding.text) }}</title>
         </rect>
       </g>
       <g v-for="tick in ticks" :key="tick">
         <line :x1="x(tick)" :x2="x(tick)" :y1="bottom + 8" :y2="bottom + 13" class="tick" />
-        <text :x="x(tick)" :y="bottom + 26" class="mono">{{ tick }}</text>
+        <text :x="x(tick)" :y="bottom + 26" class="mono">{{ frameNumber(tick) }}</text>
       </g>
       <template v-if="range">
         <rect x="0" y="0" :width="x(range[0])" :height="bottom" class="outside" />

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import { withKey } from '@/shared/shortcuts/shortcuts'
+import { frameNumber } from '@/shared/units'
 import type { usePlayer } from './player'
 import { timeOf, useTimeFormat } from './timeFormat'
 
@@ -12,9 +13,9 @@ const SPEEDS = [0.1, 0.25, 0.5, 1, 2]
 const format = useTimeFormat()
 /** As wide in every frame, so that nothing beside it moves. */
 const time = computed(() => {
-  const number = String(frame.value).padStart(4, '\u2007')
+  const number = String(frameNumber(frame.value)).padStart(4, '\u2007')
   const time = timeOf(frame.value, props.fps, format.value)
-  return `${number} of ${props.frames - 1} · ${time} · ${+props.fps.toFixed(3)} fps`
+  return `${number} of ${frameNumber(props.frames - 1)} · ${time} · ${+props.fps.toFixed(3)} fps`
 })
 </script>
 
