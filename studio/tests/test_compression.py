@@ -6,6 +6,7 @@ import tempfile
 from pathlib import Path
 from unittest import mock
 
+import brotli
 import numpy as np
 from django.core.cache import caches
 from django.test import Client, RequestFactory, TestCase, override_settings
@@ -17,7 +18,8 @@ from studio.ingest.services.reading import take_in
 from studio.platform import reader
 from studio.platform.array_response import DELTAS, PLAIN, DeltaEncoding, array_response
 
-ZIPPED = {"Accept-Encoding": "gzip, deflate, br"}
+ZIPPED = {"Accept-Encoding": "gzip, deflate"}
+ACCEPTED = {"Accept-Encoding": "gzip, deflate, br"}
 
 
 def blocks(answer) -> list[np.ndarray]:
@@ -57,9 +59,15 @@ class OverTheLine(TestCase):
         self.assertEqual(formats.read(copy, "copy.glb").skeleton.names, row.skeleton.value().names)
         self.assertEqual(self.client.get(f"/api/cast/{row.pk}/display?whole=true").content, PORTER.read_bytes())
         self.assertEqual(self.client.get(f"/api/cast/{row.pk}/file").content, PORTER.read_bytes())
-        # Made once: a second person has it without anything being read.
+        # Made and compressed once: a second person has it without anything being read.
+        packed = self.client.get(f"/api/cast/{row.pk}/display", headers=ACCEPTED)
+        self.assertEqual((packed["Content-Encoding"], packed["Vary"]), ("br", "Accept-Encoding"))
+        self.assertEqual(brotli.decompress(packed.content), copy)
         with mock.patch.object(reader, "_apart", side_effect=AssertionError("read again")):
             self.assertEqual(self.client.get(f"/api/cast/{row.pk}/display").content, copy)
+            with mock.patch.object(brotli, "compress", side_effect=AssertionError("compressed again")):
+                again = self.client.get(f"/api/cast/{row.pk}/display", headers=ACCEPTED)
+        self.assertEqual(again.content, packed.content)
 
     def test_a_figure_of_which_no_copy_can_be_made_is_sent_as_it_is(self):
         self.addCleanup(caches["figures"].clear)

@@ -1,8 +1,9 @@
+// The last face of a family is fetched for the measures of a line, whatever is in it.
+import '@fontsource/atkinson-hyperlegible-next/latin-ext-400.css'
 import '@fontsource/atkinson-hyperlegible-mono/latin-400.css'
-import '@fontsource/atkinson-hyperlegible-next/latin-400.css'
 import '@fontsource/atkinson-hyperlegible-next/latin-500.css'
 import '@fontsource/atkinson-hyperlegible-next/latin-700.css'
-import '@fontsource/atkinson-hyperlegible-next/latin-ext-400.css'
+import '@fontsource/atkinson-hyperlegible-next/latin-400.css'
 import 'vuetify/styles'
 import './style.css'
 

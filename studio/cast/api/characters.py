@@ -19,6 +19,7 @@ from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
 from studio.library.services import changed_tags, plate_of, shortened
 from studio.platform import reader
+from studio.platform.compression import compressed_once
 from studio.platform.fields import Id
 from studio.platform.optimistic import VERSION_FIELDS, base_version, name_version
 from studio.platform.uploads import received
@@ -97,8 +98,9 @@ def get_plate(request: HttpRequest, character_id: Id) -> Any:
 def get_display(request: HttpRequest, character_id: Id, whole: bool = False) -> HttpResponse:
     """One self-contained .glb of the figure, for the stage: a lighter copy of its mesh, or the whole of it."""
     row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
-    data = row.display() if whole else reader.display_copy(row.display(), row.name)
-    return HttpResponse(data, content_type="model/gltf-binary")
+    if whole:
+        return HttpResponse(row.display(), content_type="model/gltf-binary")
+    return compressed_once(request, reader.display_copy(row.display(), row.name), "model/gltf-binary")
 
 
 @router.get("{character_id}/file", operation_id="get_character_file", response={200: None})

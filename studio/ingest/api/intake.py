@@ -38,6 +38,7 @@ from studio.library.models import Clip
 from studio.library.schemas import PlateOut
 from studio.library.services import floor_said, parse_recipe
 from studio.platform import leases, reader
+from studio.platform.compression import compressed_once
 from studio.platform.fields import Id
 from studio.platform.uploads import file_path, received
 
@@ -279,8 +280,7 @@ def display(request: HttpRequest, file_id: Id) -> HttpResponse:
     document = document_of(row)
     if document.display is None:
         raise BadInput(f"{row.path}: there is no figure in it to show.")
-    data = reader.display_copy(document.display, row.path)
-    response = HttpResponse(data, content_type="model/gltf-binary")
+    response = compressed_once(request, reader.display_copy(document.display, row.path), "model/gltf-binary")
     response["Cache-Control"] = "no-store"
     return response
 

@@ -4,6 +4,9 @@ import { useCast, type Bones, type Character } from '@/stores/cast'
 
 export type StageModule = typeof import('@/stage')
 
+// Fetched while a view that draws figures asks for what it draws, not after; who opens the stage says what failed.
+void import('@/stage').catch(() => undefined)
+
 /** The sides and parents of a skeleton as the stage draws them. */
 export const treeFor = (module: StageModule, bones: Bones) => module.treeOf(bones.parents, bones.parts, bones.ends)
 
