@@ -60,6 +60,7 @@ describe('a sentence of the studio', () => {
     'crate: it has no frame 12; its frames are 0 to 11.',
     '“frame 5, 3 cm”: left hand at frame 5',
     'It jerks in 12 frames, by 40° and at 30 fps.',
+    'left foot rests in both, slower by 1.2 m/s',
   ]
   it('stays as it is where nothing else was chosen', () => {
     expect(SENTENCES.map(inUnits)).toEqual(SENTENCES)
@@ -69,6 +70,7 @@ describe('a sentence of the studio', () => {
     expect(SENTENCES.map(inUnits).filter((said, n) => said !== SENTENCES[n])).toEqual([
       'The left foot slides at 1.3 inch/s while it stands (source 0.2 inch/s).',
       'It takes it from 1.6 to 0.1 inch.',
+      'left foot rests in both, slower by 47 inch/s',
     ])
   })
   it('is said by the chosen numbers of frames', () => {

@@ -68,7 +68,7 @@ export const frameSpan = (first: number, last: number) =>
 
 const NUMBER = String.raw`-?\d+(?:\.\d+)?`
 const FRAMES = /\b(?:(frames? (?:are )?)(\d+)(?:( to |–| and )(\d+))?|(which has )(\d+)( to )(\d+))/gi
-const LENGTH = new RegExp(String.raw`(?:(${NUMBER}) (to|and|→) )?(${NUMBER}) cm(\/s)?(?![\w])`, 'g')
+const LENGTH = new RegExp(String.raw`(?:(${NUMBER}) (to|and|→) )?(${NUMBER}) (cm|m)(\/s)?(?![\w])`, 'g')
 const digitsIn = (text: string) => text.split('.')[1]?.length ?? 0
 
 /**
@@ -83,12 +83,18 @@ export function inUnits(sentence: string): string {
     .join('')
 }
 function converted(part: string): string {
-  const length = (text: string, unit = 'cm') => quantity(Number(text), unit, digitsIn(text))
-  const number = (text: string) => length(text).split(' ')[0]
+  /** said: the unit that the sentence has. */
+  const length = (text: string, said: string, rate = '') =>
+    said === 'm' && lengthUnit.value !== 'inch'
+      ? `${text} m${rate}`
+      : said === 'm'
+        ? quantity(Number(text) * 100, `cm${rate}`, Math.max(0, digitsIn(text) - 1))
+        : quantity(Number(text), `cm${rate}`, digitsIn(text))
+  const number = (text: string, said: string) => length(text, said).split(' ')[0]
   return part
     .replace(FRAMES, (found: string) => found.replace(/\d+/g, (frame) => `${frameNumber(Number(frame))}`))
-    .replace(LENGTH, (_, low: string | undefined, joined: string | undefined, high: string, rate = '') => {
-      const from = low === undefined ? '' : `${number(low)} ${joined} `
-      return `${from}${length(high, `cm${rate}`)}`
+    .replace(LENGTH, (_, low: string | undefined, joined: string, high: string, said: string, rate = '') => {
+      const from = low === undefined ? '' : `${number(low, said)} ${joined} `
+      return `${from}${length(high, said, rate)}`
     })
 }

@@ -273,6 +273,16 @@ onMounted(async () => {
 }
 .search {
   width: 150px;
+  min-height: 28px;
+  padding: 1px 8px;
+  border: 1px solid var(--hairline);
+  border-radius: 3px;
+  background: var(--panel);
+  color: inherit;
+}
+.search::placeholder {
+  color: var(--quiet);
+  opacity: 1;
 }
 .search,
 select {

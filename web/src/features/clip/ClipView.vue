@@ -271,7 +271,7 @@ onBeforeUnmount(scene.close)
       <TransportBar :player="player" :frames="frames" :fps="fps">
         <template v-if="inTake">
           <span class="mono quiet range" :title="`${timeOf(range[0])} to ${timeOf(range[1])}`"
-            >range {{ range[0] }} to {{ range[1] }}</span
+            >range {{ frameNumber(range[0]) }} to {{ frameNumber(range[1]) }}</span
           >
           <v-btn
             size="small"

@@ -55,9 +55,6 @@ select {
   min-height: 32px;
 }
 @media (max-width: 1100px) {
-  select {
-    max-width: 84px;
-  }
   .search {
     max-width: 150px;
   }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { quantity } from '@/shared/units'
+import { frameNumber, inUnits, quantity } from '@/shared/units'
 import type { Positions } from '@/stage/motion'
 import type { Bones } from '@/stores/cast'
 import { sideView, type Candidate } from './splices'
@@ -69,7 +69,7 @@ const costOf = (row: Candidate) => (row.cost === null ? 'refused' : quantity(row
       :key="`${row.out}.${row.into}`"
       class="plain candidate"
       :aria-pressed="isNow(row)"
-      :title="`${names[0]} ${row.out} into ${names[1]} ${row.into}`"
+      :title="`${names[0]} ${frameNumber(row.out)} into ${names[1]} ${frameNumber(row.into)}`"
       @click="$emit('choose', row)"
     >
       <svg v-if="drawn[n]" :viewBox="drawn[n]!.box" class="poses" aria-hidden="true">
@@ -79,7 +79,7 @@ const costOf = (row: Candidate) => (row.cost === null ? 'refused' : quantity(row
       <span v-else class="poses"></span>
       <span class="said">
         <span class="line"
-          ><span class="mono">{{ row.out }} into {{ row.into }}</span
+          ><span class="mono">{{ frameNumber(row.out) }} into {{ frameNumber(row.into) }}</span
           ><span class="quiet">{{ isNow(row) ? 'joined here' : '' }}</span
           ><span class="mono cost">{{ costOf(row) }}</span></span
         >
@@ -91,7 +91,7 @@ const costOf = (row: Candidate) => (row.cost === null ? 'refused' : quantity(row
             :style="{ width: `${(row[kind] / dearest) * 100}%` }"
           ></span>
         </span>
-        <span class="quiet words">{{ row.words.join(', ') || 'nothing against it' }}</span>
+        <span class="quiet words">{{ inUnits(row.words.join(', ')) || 'nothing against it' }}</span>
       </span>
     </button>
     <p class="quiet legend" aria-hidden="true">

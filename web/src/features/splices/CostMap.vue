@@ -4,7 +4,7 @@ import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
 import { fetchArrays } from '@/api/client'
-import { quantity } from '@/shared/units'
+import { frameNumber, quantity } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
 import type { Candidate } from './splices'
@@ -125,7 +125,7 @@ const said = computed(() => {
   const [out, into] = cursor.value ?? [props.out, props.into]
   const cost = costAt(out, into)
   const words = cost === null ? '' : cost < 0 ? 'refused: from one foot to the other' : quantity(cost, 'cm')
-  return `${props.names[0]} ${out} into ${props.names[1]} ${into}: ${words}`
+  return `${props.names[0]} ${frameNumber(out)} into ${props.names[1]} ${frameNumber(into)}: ${words}`
 })
 </script>
 

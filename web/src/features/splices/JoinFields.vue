@@ -142,7 +142,9 @@ const measures = computed(() => {
       <template v-for="row in measures" :key="row.word">
         <dt class="quiet">{{ row.word }}</dt>
         <dd class="mono">{{ shown(row.joined, row.unit) }}</dd>
-        <dd class="mono quiet">{{ row.clips === null ? '' : `${shown(row.clips, row.unit)} in the clips` }}</dd>
+        <dd class="mono quiet">
+          {{ row.clips === null ? '' : `${shown(row.clips, row.unit).split(' ')[0]} in the clips` }}
+        </dd>
       </template>
     </dl>
   </div>
