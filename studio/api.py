@@ -6,7 +6,13 @@ import shutil
 from typing import Any, Literal
 
 from django.conf import settings
-from django.core.exceptions import RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent, TooManyFilesSent
+from django.core.exceptions import (
+    ObjectDoesNotExist,
+    RequestDataTooBig,
+    SuspiciousOperation,
+    TooManyFieldsSent,
+    TooManyFilesSent,
+)
 from django.db import OperationalError, transaction
 from django.db.models import Count, Q
 from django.http import HttpRequest
@@ -115,6 +121,14 @@ def unwritable(request: HttpRequest, problem: OperationalError) -> Any:
         else "The studio could not save this, since it was saving something else for long; try again."
     )
     return api.create_response(request, {"detail": sentence}, status=507 if full else 503)
+
+
+@api.exception_handler(ObjectDoesNotExist)
+def gone(request: HttpRequest, problem: ObjectDoesNotExist) -> Any:
+    """Somebody has removed it while this was worked out."""
+    logger.warning("Gone: %s %s (%s)", request.method, request.path, problem)
+    sentence = "Something that this is about has been removed meanwhile; look at it again."
+    return api.create_response(request, {"detail": sentence}, status=404)
 
 
 @api.exception_handler(OverflowError)

@@ -38,6 +38,7 @@ from studio.library.schemas import (
 )
 from studio.library.services import (
     change_clip,
+    check_range,
     keep_original,
     keep_skeleton,
     new_version,
@@ -307,10 +308,7 @@ def get_plate(request: HttpRequest, clip_id: Id) -> Any:
 def get_take_plate(request: HttpRequest, clip_id: Id, first: int, last: int) -> Any:
     """The picture of a stretch of a clip's take. first and last: frames of it."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
-    if not 0 <= first <= last < row.frames:
-        raise BadInput(
-            f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
-        )
+    check_range(row.name, first, last, row.frames)
     return plate_of(row.whole().cut(first, last), row.skeleton.assignment())
 
 

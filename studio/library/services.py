@@ -113,13 +113,16 @@ def new_version(
     _take_up(row, document, clip, trim)
 
 
+def check_range(name: str, first: int, last: int, frames: int, least: int = 1) -> None:
+    """Raises :class:`BadInput` where these are not at least so many frames, both included, of a clip's take."""
+    if not (first >= 0 and first + least - 1 <= last < frames):
+        raise BadInput(f"{name}: frames {first} to {last} are not a range of its take, which has 0 to {frames - 1}.")
+
+
 def segment(row: Clip, first: int, last: int, name: str) -> Clip:
     """A stretch of a clip's take as a clip of its own, from the same take and with the same recipe. Raises
     :class:`BadInput` outside the take."""
-    if not 0 <= first < last < row.frames:
-        raise BadInput(
-            f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
-        )
+    check_range(row.name, first, last, row.frames, least=2)
     whole = row.whole()
     made = Clip(
         name=free_name(" ".join(name.split())[:240] or row.name),
@@ -285,10 +288,7 @@ def change_clip(
         row.retired = retired
     if wanted != before or steps != row.steps:
         first, last = wanted
-        if not 0 <= first <= last < row.frames:
-            raise BadInput(
-                f"{row.name}: frames {first} to {last} are not a range of its take, which has 0 to {row.frames - 1}."
-            )
+        check_range(row.name, first, last, row.frames)
         moves = wanted != before or steps.digest != row.steps.digest
         row.recipe = refining.to_json(steps)
         if moves:

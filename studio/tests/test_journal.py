@@ -55,6 +55,13 @@ class Journal(TransactionTestCase):
         self.assertIn(f"at request {answer['X-Request-ID']};", answer.json()["detail"])
         self.assertIn("a cog is loose", str(log.records[0].exc_info))
 
+    def test_what_goes_while_it_is_worked_on_is_no_failure_of_the_studio(self) -> None:
+        removed = mock.patch("studio.api.counted", side_effect=Arrival.DoesNotExist)
+        with removed, self.assertLogs("django.request", "WARNING"):
+            answer = self.client.get("/api/counts")
+        self.assertEqual(answer.status_code, 404)
+        self.assertIn("removed meanwhile", answer.json()["detail"])
+
     def test_a_record_within_a_request_carries_its_id(self) -> None:
         text = []
 

@@ -36,7 +36,7 @@ from studio.ingest.services.staging import document_of, lay_out, skeleton_names
 from studio.ingest.tasks import accept_file, propose_refining, read_file
 from studio.library.models import Clip
 from studio.library.schemas import PlateOut
-from studio.library.services import floor_said, parse_recipe
+from studio.library.services import check_range, floor_said, parse_recipe
 from studio.platform import leases, reader
 from studio.platform.compression import compressed_once
 from studio.platform.fields import Id
@@ -192,11 +192,7 @@ def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
                 row.first = row.found.get("calibration", 0) if given["range"] == "proposed" else 0
                 row.last = row.frames - 1
             first, last = given.get("first", row.first), given.get("last", row.last)
-            if not 0 <= first <= last < row.frames:
-                raise BadInput(
-                    f"{row.clip}: frames {first} to {last} are not a range of its take, which has 0 to "
-                    f"{row.frames - 1}."
-                )
+            check_range(row.clip, first, last, row.frames)
             row.first, row.last = first, last
             for key, value in (given.get("fields") or {}).items():
                 if value is None:

@@ -9,10 +9,12 @@ const messages = useMessages()
 const route = useRoute()
 /** Where a view has its actions along the bottom, messages stand above them. */
 const raised = computed(() => route.path.startsWith('/board'))
+/** Where a figure's sheet is open, its actions are in that corner. */
+const beside = computed(() => route.path === '/cast' && Boolean(route.query.character ?? route.query.waiting))
 </script>
 
 <template>
-  <div :class="['messages', { raised }]" role="status" aria-live="polite">
+  <div :class="['messages', { raised, beside }]" role="status" aria-live="polite">
     <div v-for="message in messages.list" :key="message.id" :class="['message', message.kind]">
       <span class="mark" aria-hidden="true">{{ message.kind === 'wrong' ? '✕' : '✓' }}</span>
       <span class="text">{{ inUnits(message.text) }}</span>
@@ -39,6 +41,10 @@ const raised = computed(() => route.path.startsWith('/board'))
 }
 .raised {
   bottom: 132px;
+}
+.beside {
+  right: 334px;
+  max-width: min(560px, calc(90vw - 334px));
 }
 .message {
   display: flex;
