@@ -37,9 +37,13 @@ const feet = computed(() => (contacts.value?.points ?? []).filter((point) => poi
 const limbs = computed(() => [...new Set(feet.value.map((point) => point.limb))])
 const keep = (said: Change) => void props.settling.change(said)
 const attempt = (said: Change) => void props.settling.attempt(said)
+/** How far the hips give way, and what is out of reach all the same. */
 const reached = computed(() => {
-  const far = Object.entries(measures.value?.short ?? {}).filter(([, cm]) => cm >= 0.5)
-  return far.map(([limb, cm]) => `${limb} ${quantity(cm, 'cm')}`).join(', ')
+  const { lowered = 0, short = {} } = measures.value ?? {}
+  const far = Object.entries(short).filter(([, cm]) => cm >= 0.5)
+  const limbs = far.map(([limb, cm]) => `${limb} ${quantity(cm, 'cm')}`).join(', ')
+  const hips = lowered >= 0.1 ? `The hips give way by ${quantity(lowered, 'cm')}.` : ''
+  return limbs ? `${hips} Out of reach: ${limbs}.` : hips
 })
 const hits = computed(() => Object.entries(measures.value?.hits ?? {}))
 const percent = (ratio: number | null) => Math.round((ratio ?? props.fitting.measures.size) * 1000) / 10
@@ -153,12 +157,7 @@ const total = computed(() => {
             </button>
           </ShareSlider>
         </template>
-        <p v-if="measures && (measures.lowered >= 0.1 || reached)" class="note quiet">
-          <template v-if="measures.lowered >= 0.1"
-            >The hips give way by {{ quantity(measures.lowered, 'cm') }}.</template
-          >
-          <template v-if="reached"> Out of reach: {{ reached }}.</template>
-        </p>
+        <p v-if="reached" class="note quiet">{{ reached }}</p>
       </div>
     </section>
 
@@ -315,10 +314,7 @@ h2,
   align-items: baseline;
   font-size: 14px;
 }
-h2 .quiet {
-  font-weight: 400;
-  font-size: 13px;
-}
+h2 .quiet,
 h2 .word {
   font-weight: 400;
   font-size: 13px;

@@ -2,7 +2,7 @@
 import { useResizeObserver } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 
-import { answer, client, type Schemas } from '@/api/client'
+import { answer, client, Refused, type Schemas } from '@/api/client'
 import { frameNumber, quantity } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
@@ -25,7 +25,11 @@ watch(
     void latest(
       () => answer(client.GET('/api/fittings/{fitting_id}/touchups/{clip_id}/curve', { params: { ...params, query } })),
       (found) => (curve.value = found),
-    ).catch(useMessages().fail)
+    ).catch((problem) => {
+      // What cannot be placed is said beside the layer; a touch-up may also have been taken back meanwhile.
+      if (problem instanceof Refused) curve.value = null
+      else void useMessages().fail(problem)
+    })
   },
   { immediate: true },
 )
