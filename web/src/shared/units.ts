@@ -35,12 +35,14 @@ export const firstFrame = {
   },
 }
 
+/** Without a sign before nothing. */
 const plain = (value: number, digits: number) => value.toFixed(digits).replace(/^-(0(\.0+)?)$/, '$1')
-const digitsOf = (unit: LengthUnit, digits: number) => digits + LENGTHS[unit].digits
 
 /** Metres as a number in the chosen unit, with as many digits as would be shown of centimetres. */
-export const lengthNumber = (metres: number, digits = 1) =>
-  plain(metres * LENGTHS[lengthUnit.value].perMetre, digitsOf(lengthUnit.value, digits))
+export function lengthNumber(metres: number, digits = 1) {
+  const chosen = LENGTHS[lengthUnit.value]
+  return plain(metres * chosen.perMetre, digits + chosen.digits)
+}
 export const lengthText = (metres: number, digits = 1) => `${lengthNumber(metres, digits)} ${lengthUnit.value}`
 /** Metres of what was typed in the chosen unit. */
 export const metresOf = (typed: number) => typed / LENGTHS[lengthUnit.value].perMetre
@@ -48,16 +50,11 @@ export const metresOf = (typed: number) => typed / LENGTHS[lengthUnit.value].per
 export const lengthStep = () => LENGTHS[lengthUnit.value].step
 
 /** A measure that the studio gives in centimetres, centimetres a second, or in something that stays as it is. */
-export function inChosenUnit(value: number, unit: string): { value: number; unit: string; digits: number } {
-  if (unit !== 'cm' && unit !== 'cm/s') return { value, unit, digits: 0 }
-  const chosen = lengthUnit.value
-  const { perMetre, digits } = LENGTHS[chosen]
-  return { value: (value / 100) * perMetre, unit: unit.replace('cm', chosen), digits }
-}
 export function quantity(value: number, unit: string, digits = 1): string {
-  const chosen = inChosenUnit(value, unit)
-  const text = plain(chosen.value, chosen.unit === unit ? digits : digitsOf(lengthUnit.value, digits))
-  return unit.startsWith('°') ? `${text}${unit}` : unit ? `${text} ${chosen.unit}` : text
+  if (unit === 'cm' || unit === 'cm/s')
+    return `${lengthNumber(value / 100, digits)} ${unit.replace('cm', lengthUnit.value)}`
+  const text = plain(value, digits)
+  return unit.startsWith('°') ? `${text}${unit}` : unit ? `${text} ${unit}` : text
 }
 
 export const frameNumber = (frame: number) => frame + firstFrame.value

@@ -3,7 +3,7 @@ import { ref } from 'vue'
 
 import { answer, client } from '@/api/client'
 import FileButton from '@/shared/frame/FileButton.vue'
-import { firstFrame, frameOf, lengthUnit, metresOf } from '@/shared/units'
+import { firstFrame, frameNumber, frameOf, lengthUnit, metresOf } from '@/shared/units'
 import { useMessages } from '@/stores/messages'
 
 /**
@@ -14,7 +14,7 @@ const props = defineProps<{ renditionId: number; clip: string; character: string
 const open = defineModel<boolean>({ required: true })
 const messages = useMessages()
 const how = ref<'replace' | 'insert'>('replace')
-const at = ref(0)
+const at = ref(frameNumber(0))
 const moved = ref(false)
 const start = ref({ x: 0, z: 0, degrees: 0 })
 const motion = ref('')
@@ -33,7 +33,7 @@ async function put() {
   body.append('file', file.value)
   const fields = {
     motion: motion.value.trim(),
-    at: frameOf(at.value),
+    at: Math.max(0, frameOf(at.value || frameNumber(0))),
     how: how.value,
     moved: moved.value,
     x: metresOf(start.value.x || 0),
