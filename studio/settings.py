@@ -71,7 +71,7 @@ CACHES = {
         "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
         "LOCATION": DATA / "figures",
         "TIMEOUT": None,
-        "OPTIONS": {"MAX_ENTRIES": 500},
+        "OPTIONS": {"MAX_ENTRIES": 1000},  # a figure has two: its copy, and that compressed
     },
 }
 _SQLITE = {

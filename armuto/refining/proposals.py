@@ -141,7 +141,8 @@ def _loop(now: Refined, body: Body) -> Iterator[Proposal]:
     for found in loops_of(now, body, 1):
         a, b = now.take_frame(found.first), now.take_frame(found.last)
         yield Proposal(
-            Loop(first=a, last=b), f"It could loop from {a:.0f} to {b:.0f}, whose poses are {found.pose:.1f}° apart."
+            Loop(first=a, last=b),
+            f"It could loop from frame {a:.0f} to {b:.0f}, whose poses are {found.pose:.1f}° apart.",
         )
 
 

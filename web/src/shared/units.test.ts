@@ -60,6 +60,7 @@ describe('a sentence of the studio', () => {
     'crate: it has no frame 12; its frames are 0 to 11.',
     '“frame 5, 3 cm”: left hand at frame 5',
     'It jerks in 12 frames, by 40° and at 30 fps.',
+    'It could loop from frame 25 to 124, whose poses are 1.6° apart.',
     'left foot rests in both, slower by 1.2 m/s',
   ]
   it('stays as it is where nothing else was chosen', () => {
@@ -79,6 +80,7 @@ describe('a sentence of the studio', () => {
       'walk: frames 4 to 901 are not a range of its take, which has 1 to 150.',
       'crate: it has no frame 13; its frames are 1 to 12.',
       '“frame 5, 3 cm”: left hand at frame 6',
+      'It could loop from frame 26 to 125, whose poses are 1.6° apart.',
     ])
   })
 })

@@ -77,7 +77,7 @@ function add(kind: Kind | null) {
       <ul>
         <li v-for="proposal in proposals" :key="proposal.sentence" class="proposal">
           <span>{{ inUnits(proposal.sentence) }}</span>
-          <v-btn size="small" :aria-label="`Take: ${proposal.sentence}`" @click="take(proposal)">Take</v-btn>
+          <v-btn size="small" :aria-label="`Take: ${inUnits(proposal.sentence)}`" @click="take(proposal)">Take</v-btn>
         </li>
       </ul>
       <v-btn v-if="mending.length > 1" size="small" class="doing" @click="take(...mending)">
