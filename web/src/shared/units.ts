@@ -60,6 +60,7 @@ export function quantity(value: number, unit: string, digits = 1): string {
 export const frameNumber = (frame: number) => frame + firstFrame.value
 /** The frame, counted from 0, that has the number which was typed. */
 export const frameOf = (number: number) => number - firstFrame.value
+export const frameRange = (first: number, last: number) => `${frameNumber(first)} to ${frameNumber(last)}`
 export const frameSpan = (first: number, last: number) =>
   first === last ? `${frameNumber(first)}` : `${frameNumber(first)}–${frameNumber(last)}`
 
@@ -80,13 +81,12 @@ export function inUnits(sentence: string): string {
     .join('')
 }
 function converted(part: string): string {
-  /** said: the unit that the sentence has. */
-  const length = (text: string, said: string, rate = '') =>
-    said === 'm' && lengthUnit.value !== 'inch'
-      ? `${text} m${rate}`
-      : said === 'm'
-        ? quantity(Number(text) * 100, `cm${rate}`, Math.max(0, digitsIn(text) - 1))
-        : quantity(Number(text), `cm${rate}`, digitsIn(text))
+  /** said: the unit that the sentence has; metres are converted where lengths are not metric. */
+  function length(text: string, said: string, rate = '') {
+    if (said === 'cm') return quantity(Number(text), `cm${rate}`, digitsIn(text))
+    if (lengthUnit.value !== 'inch') return `${text} m${rate}`
+    return quantity(Number(text) * 100, `cm${rate}`, Math.max(0, digitsIn(text) - 1))
+  }
   const number = (text: string, said: string) => length(text, said).split(' ')[0]
   return part
     .replace(FRAMES, (found: string) => found.replace(/\d+/g, (frame) => `${frameNumber(Number(frame))}`))

@@ -10,9 +10,10 @@ import { useCast } from '@/stores/cast'
 import { useLibrary, type Clip, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { floorOf, heightOf, unitOf, UNITS, UPS, upOf } from '@/features/library/choices'
+import { travel } from '@/features/library/clipFacts'
 import Detected from '@/features/library/Detected.vue'
 import TagEditor from '@/features/library/TagEditor.vue'
-import { frameNumber, inUnits, lengthNumber, lengthText, lengthUnit, lengthWord, metresOf } from '@/shared/units'
+import { frameRange, inUnits, lengthNumber, lengthUnit, lengthWord, metresOf } from '@/shared/units'
 
 /** What is known of a clip, what was detected of its file, and what can be said otherwise. */
 const props = defineProps<{
@@ -37,7 +38,6 @@ const isPart = computed(() => props.clip.first > 0 || props.clip.last < props.cl
 const floor = computed(() => floorOf(props.clip.ground, props.clip.floor))
 const up = computed(() => upOf(props.evidence))
 const unit = computed(() => unitOf(props.evidence))
-const travel = computed(() => (props.clip.travel < 0.05 ? 'stays' : lengthText(props.clip.travel, 0)))
 const floorHint = computed(() => (props.clip.ground.floor == null ? '' : lengthNumber(props.clip.ground.floor)))
 
 const version = () => props.clip.lock_version
@@ -71,11 +71,11 @@ async function readAgain(body: Schemas['Reading']) {
       <dt>length</dt>
       <dd class="mono">{{ clip.frames }} f, {{ clip.seconds.toFixed(2) }} s</dd>
       <dt>take</dt>
-      <dd class="mono">{{ clip.take_frames }} f, kept {{ frameNumber(clip.first) }} to {{ frameNumber(clip.last) }}</dd>
+      <dd class="mono">{{ clip.take_frames }} f, kept {{ frameRange(clip.first, clip.last) }}</dd>
       <dt>rate</dt>
       <dd class="mono">{{ +clip.fps.toFixed(3) }} fps</dd>
       <dt>travel</dt>
-      <dd class="mono">{{ travel }}</dd>
+      <dd class="mono">{{ travel(clip) }}</dd>
       <dt>floor</dt>
       <dd>
         <Detected

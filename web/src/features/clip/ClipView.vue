@@ -14,7 +14,7 @@ import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
-import { frameNumber } from '@/shared/units'
+import { frameNumber, frameRange } from '@/shared/units'
 import { useLibrary, type ClipChange } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { useSplices } from '@/stores/splices'
@@ -271,7 +271,7 @@ onBeforeUnmount(scene.close)
       <TransportBar :player="player" :frames="frames" :fps="fps">
         <template v-if="inTake">
           <span class="mono quiet range" :title="`${timeOf(range[0])} to ${timeOf(range[1])}`"
-            >range {{ frameNumber(range[0]) }} to {{ frameNumber(range[1]) }}</span
+            >range {{ frameRange(...range) }}</span
           >
           <v-btn
             size="small"

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
-import { frameNumber, inUnits } from '@/shared/units'
+import { frameRange, inUnits } from '@/shared/units'
 import CutPlate from './CutPlate.vue'
 
 /** The stretches that a long take falls apart into; those that are ticked become clips. */
@@ -31,7 +31,7 @@ const seconds = (cut: Schemas['SegmentOut']) => ((cut.last - cut.first) / props.
             :checked="!left.has(cut.first)"
             @change="tick(cut, ($event.target as HTMLInputElement).checked)"
           />
-          <span class="mono">{{ frameNumber(cut.first) }} to {{ frameNumber(cut.last) }}</span>
+          <span class="mono">{{ frameRange(cut.first, cut.last) }}</span>
           <span>{{ inUnits(cut.what) }}</span>
           <span class="quiet mono">{{ seconds(cut) }} s</span>
         </label>

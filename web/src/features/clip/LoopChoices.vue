@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { frameNumber, quantity } from '@/shared/units'
+import { frameRange, quantity } from '@/shared/units'
 import type { LoopCandidate } from './recipe'
 
 /** Where a clip could loop, each with what changes between its ends; pointing at one lays both ends over each other. */
@@ -32,7 +32,7 @@ const said = (loop: LoopCandidate) =>
       @focus="$emit('compare', loop)"
       @blur="$emit('compare', null)"
     >
-      <span class="mono">{{ frameNumber(loop.first).toFixed(0) }} to {{ frameNumber(loop.last).toFixed(0) }}</span>
+      <span class="mono">{{ frameRange(Math.round(loop.first), Math.round(loop.last)) }}</span>
       <span class="bar" aria-hidden="true"><span :style="{ width: `${(loop.cost / dearest) * 100}%` }"></span></span>
       <span class="mono quiet">{{ loop.pose.toFixed(1) }}° {{ quantity(loop.velocity, 'cm/s', 0) }}</span>
     </button>

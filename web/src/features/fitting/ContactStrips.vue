@@ -3,7 +3,7 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '@/api/client'
-import { frameNumber, frameSpan } from '@/shared/units'
+import { frameRange, frameSpan } from '@/shared/units'
 import type { Contact } from './useSettling'
 
 /** Where feet and hands rest, on the time scale of the ribbon above: one lane for each limb, heel above toes. */
@@ -158,7 +158,7 @@ function key(event: KeyboardEvent, n: number) {
   event.stopPropagation()
 }
 const words = (contact: Contact) =>
-  `${contact.point} rests${contact.to ? ` on the ${contact.to}` : ''}, frames ${frameNumber(contact.first)} to ${frameNumber(contact.last)}`
+  `${contact.point} rests${contact.to ? ` on the ${contact.to}` : ''}, frames ${frameRange(contact.first, contact.last)}`
 </script>
 
 <template>

@@ -4,7 +4,7 @@ import { ref } from 'vue'
 import { answer, client, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import DraftInput from '@/shared/fields/DraftInput.vue'
-import { frameNumber, frameOf, inUnits } from '@/shared/units'
+import { frameNumber, frameOf, frameRange, inUnits } from '@/shared/units'
 import { useChanges } from '@/stores/changes'
 import { useMessages } from '@/stores/messages'
 import type { Offers, Wanted } from './stances'
@@ -166,9 +166,7 @@ const remove = (kept: Kept) =>
         </template>
         <template v-else-if="dialog === 'range'">
           <h1>The mean of some frames</h1>
-          <p class="quiet">
-            of {{ clip?.name }}, which has the frames {{ frameNumber(0) }} to {{ frameNumber(frames - 1) }}
-          </p>
+          <p class="quiet">of {{ clip?.name }}, which has the frames {{ frameRange(0, frames - 1) }}</p>
           <label
             >From
             <input

@@ -2,10 +2,11 @@
 import { computed, ref, watch } from 'vue'
 
 import DraftInput from '@/shared/fields/DraftInput.vue'
-import { inUnits, lengthText } from '@/shared/units'
+import { inUnits } from '@/shared/units'
 import { useIntake, type IntakeRow } from '@/stores/intake'
 import { useLibrary, type Plate } from '@/stores/library'
 import { floorOf, heightOf, turnsFor, UNITS, UPS, type Ground } from './choices'
+import { travel } from './clipFacts'
 import Detected from './Detected.vue'
 import RefineChoices from './RefineChoices.vue'
 import RangePlate from './RangePlate.vue'
@@ -116,9 +117,7 @@ function rename(event: Event) {
       <span class="mono quiet"
         >{{ length }} f · {{ ((length - 1) / row.fps).toFixed(2) }} s · {{ +row.fps.toFixed(3) }} fps</span
       >
-      <span class="mono quiet"
-        >{{ clip.travel < 0.05 ? 'stays' : lengthText(clip.travel, 0) }}{{ clip.loop ? ' · loops' : '' }}</span
-      >
+      <span class="mono quiet">{{ travel(clip) }}{{ clip.loop ? ' · loops' : '' }}</span>
       <span class="quiet path" :title="file?.path">{{ file?.path }}</span>
     </div>
     <div class="facts">

@@ -8,7 +8,7 @@ import { useSplices } from '@/stores/splices'
 export const LIST_ROW = 40
 
 /** How far a clip goes over the ground, in words. */
-export const travel = (clip: Clip) => (clip.travel < 0.05 ? 'stays' : lengthText(clip.travel, 0))
+export const travel = (clip: Pick<Clip, 'travel'>) => (clip.travel < 0.05 ? 'stays' : lengthText(clip.travel, 0))
 
 /** Where a clip is opened; a splice is opened as one. */
 export function useClipPath(clip: () => number) {

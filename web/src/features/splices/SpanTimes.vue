@@ -3,7 +3,7 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
 import ClipPlate from '@/features/library/ClipPlate.vue'
-import { frameNumber } from '@/shared/units'
+import { frameRange } from '@/shared/units'
 import { useLibrary } from '@/stores/library'
 import { joinMoved, lanesOf, rangeOf, spanDrawn, spanSlid, timeOf, type Made, type Part, type Splice } from './splices'
 
@@ -151,8 +151,8 @@ const ticks = computed(() => {
       }"
       tabindex="0"
       role="group"
-      :aria-label="`Span ${block.at + 1}, ${block.part?.name}, frames ${frameNumber(block.first)} to ${frameNumber(block.last)}`"
-      :title="`${block.part?.name}, frames ${frameNumber(block.first)} to ${frameNumber(block.last)}: draw to slide it; Alt with arrows puts it earlier or later, Delete takes it out`"
+      :aria-label="`Span ${block.at + 1}, ${block.part?.name}, frames ${frameRange(block.first, block.last)}`"
+      :title="`${block.part?.name}, frames ${frameRange(block.first, block.last)}: draw to slide it; Alt with arrows puts it earlier or later, Delete takes it out`"
       @pointerdown.prevent="(($event.currentTarget as HTMLElement).focus(), take($event, slid(block.at)))"
       @keydown="blockKey($event, block.at)"
     >

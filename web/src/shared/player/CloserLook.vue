@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
-import { frameNumber } from '@/shared/units'
+import { frameRange } from '@/shared/units'
 import { CURVES } from './boneCurves'
 import type { MotionStudy } from './useMotionStudy'
 import type { PlayedRange } from './useRange'
@@ -42,7 +42,7 @@ useShortcuts('A closer look', {
       >
       <div class="range">
         <span class="quiet">Played</span>
-        <span class="mono">{{ frameNumber(range.played.value[0]) }} to {{ frameNumber(range.played.value[1]) }}</span>
+        <span class="mono">{{ frameRange(...range.played.value) }}</span>
         <button class="plain word" v-bind="withKey('A closer look', 'rangeFirst')" @click="range.begin(frame)">
           From here
         </button>
