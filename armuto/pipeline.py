@@ -14,6 +14,7 @@ from functools import cached_property, partial
 import numpy as np
 
 from armuto.constraints import travel
+from armuto.constraints.displacement import BodyDisplacement, displace
 from armuto.constraints.feet import BRIDGE, contacts_in_range
 from armuto.constraints.root_bone import root_of
 from armuto.constraints.solver import MARGIN, ConstraintReport, hold_limits, solve_constraints
@@ -37,13 +38,14 @@ from armuto.touchups.resolving import heading_across
 
 @dataclass(frozen=True, eq=False)
 class RetargetTrace:
-    """What a transfer of a whole clip has worked out, for whoever measures it: the source's tracks, the motion in
-    the world, and what touch-ups did."""
+    """What a transfer of a whole clip has worked out, for whoever measures it or goes on with it: the source's
+    tracks, the motion in the world, the joints whose translations its clip keeps, and what touch-ups did."""
 
     context: RetargetContext
     probes: ContactProbes
     tracks: SourceTracks
     motion: WorldMotion
+    translated: frozenset[int]
     touchups: TouchUpReport = field(default_factory=TouchUpReport)
 
 
@@ -103,6 +105,7 @@ def retarget(
     last: int | None = None,
     touchups: TouchUps | None = None,
     performed: Clip | None = None,
+    displacement: BodyDisplacement | None = None,
 ) -> RetargetResult:
     """The clip, or its frames first to last, on the fitting's target.
 
@@ -120,6 +123,9 @@ def retarget(
     performed : Clip, optional
         What the target does in the whole clip, where other fittings than this have made it already, as of the parts of
         a splice: layers and limits alone are applied to it.
+    displacement : BodyDisplacement, optional
+        How the body is moved off the path that the clip gives it, over all frames of the clip, while feet that rest
+        stay where they rest: as where performers are placed in one space (:mod:`armuto.ensembles`).
 
     Returns
     -------
@@ -160,8 +166,12 @@ def retarget(
     if constrained and (contacts is None or near is None):
         contacts = near = find()
     motion = raw.motion if performed is None else WorldMotion.of_clip(performed)
+    displaced = None
+    if displacement is not None and displacement.active:
+        displaced = displacement.rows(motion.numbers)
+        displace(motion, context, displaced)
     if constrained and performed is None:
-        report = solve_constraints(motion, tracks, probes, near or ContactSet(), context)
+        report = solve_constraints(motion, tracks, probes, near or ContactSet(), context, displaced)
     layers = touchups if touchups is not None and touchups.active else None
     changed: tuple[ChangedKey, ...] = ()
     done, hits = TouchUpReport(), {}
@@ -181,7 +191,7 @@ def retarget(
         made = replace(made, rotations=made.rotations[cut], translations=made.translations[cut])
         report, done = report.cut(cut), done.cut(cut)
         whole = False
-    trace = RetargetTrace(context, probes, tracks, motion, done) if whole else None
+    trace = RetargetTrace(context, probes, tracks, motion, frozenset(map(int, made.moving)), done) if whole else None
     return RetargetResult(made, report, find if contacts is None else lambda: contacts, trace, done)
 
 

@@ -1,5 +1,6 @@
-"""Write the demo data into demo/files: ``python -m demo.make``."""
+"""Write the demo data into demo/files and demo/takes: ``python -m demo.make``."""
 
+import json
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -9,11 +10,12 @@ from armuto.intake.detection import UNITS, upright
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
-from demo import camera, chores, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
+from demo import camera, chores, ensembles, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
 from demo.figure_file import figure_glb
 from demo.hall import recorded
 
 FILES = Path(__file__).parent / "files"
+TAKES = Path(__file__).parent / "takes"
 
 
 FIGURES = (porter, keeper, ringer, striker, fox, heron)
@@ -22,6 +24,8 @@ FIGURES = (porter, keeper, ringer, striker, fox, heron)
 def main() -> None:
     for name, data in libraries():
         _write(FILES / name, data)
+    for name, data in together():
+        _write(TAKES / name, data)
     for figure in FIGURES:
         body = figure.skeleton()
         data = figure_glb(
@@ -48,6 +52,17 @@ def libraries() -> Iterator[tuple[str, bytes]]:
         yield f"camera/{_called(clip)}.glb", gltf.skeleton_only(clip.skeleton, [clip])
     birds = roof.clips()
     yield "roof/birds.glb", gltf.skeleton_only(birds[0].skeleton, birds)
+
+
+def together() -> Iterator[tuple[str, bytes]]:
+    """File name and content of what several perform together: takes, and what the ensembles are."""
+    for take in ensembles.takes():
+        yield f"{take.name.replace(' ', '_')}.bvh", ensembles.take_file(take)
+    beside = ensembles.steady_the_load()
+    yield f"{_called(beside)}.bvh", bvh.serialise(_short(bvh.from_clip(recorded(beside))))
+    for ensemble in ensembles.ensembles():
+        text = json.dumps(ensembles.file_of(ensemble), indent=1)
+        yield f"{ensemble.name.replace(' ', '_')}.json", f"{text}\n".encode()
 
 
 def _in_inches(clip: Clip) -> Clip:

@@ -1,5 +1,5 @@
 """The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``refine``,
-``splice``, ``batch``. See docs/cli.md.
+``splice``, ``ensemble``, ``batch``. See docs/cli.md.
 
 How commands are called; :mod:`armuto.cli.commands` has what they do.
 """
@@ -117,6 +117,31 @@ def _parser() -> argparse.ArgumentParser:
     splice.add_argument("-o", "--output", type=Path, metavar="OUT")
     splice.set_defaults(run="splicing:splice_files")
 
+    ensemble = commands.add_parser("ensemble", help="several performers and their props in one space, on other bodies")
+    ensemble.add_argument(
+        "files", type=Path, nargs="+", metavar="FILE", help="one that holds all performers, or one for each"
+    )
+    ensemble.add_argument("--ensemble", type=Path, metavar="E.json", help="performers, props and meetings")
+    ensemble.add_argument(
+        "--cast",
+        action="append",
+        default=[],
+        metavar="PERFORMER=CHARACTER",
+        help="who plays whom, once for each; without it, print who is in the files and where they meet",
+    )
+    ensemble.add_argument("--space", type=float, metavar="RATIO", help="of the space over the recording's")
+    ensemble.add_argument(
+        "--size", action="append", default=[], metavar="PROP=RATIO", help="of a prop over the recording's"
+    )
+    ensemble.add_argument("--keep-calibration", action="store_true", help="leave frames held for calibration in")
+    ensemble.add_argument(
+        "--origin", action="store_true", help="each performer's file at the origin, with where it starts said"
+    )
+    ensemble.add_argument(
+        "-o", "--output", type=Path, metavar="OUT", help="a .glb for all in one, or a folder for a file of each"
+    )
+    ensemble.set_defaults(run="ensembles:perform_files")
+
     several = commands.add_parser(
         "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
     )
@@ -124,13 +149,13 @@ def _parser() -> argparse.ArgumentParser:
     several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
     several.set_defaults(run="commands:run_batch")
     told = {inspect: "the file", fit: "the source", move: "the clips", check: "the source"}
-    told |= {refine: "the clips", splice: "the clips"}
+    told |= {refine: "the clips", splice: "the clips", ensemble: "the files"}
     for command, whose in told.items():
         # A recipe and a splice ask the motion where it faces.
-        _say_how_to_read(command, "", whose, facing=command not in (refine, splice))
-    for command in (fit, move, splice):
+        _say_how_to_read(command, "", whose, facing=command not in (refine, splice, ensemble))
+    for command in (fit, move, splice, ensemble):
         _say_how_to_read(command, "character-", "the character")
-    for command in (inspect, fit, move, check, convert, refine, splice, several):
+    for command in (inspect, fit, move, check, convert, refine, splice, ensemble, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from armuto.body.joint_limits import ranges_of
 from armuto.constraints import arms, feet, hands
+from armuto.constraints.displacement import BodyDisplacement
 from armuto.constraints.limbs import LimbChain, limb_chains
 from armuto.constraints.limits import limit
 from armuto.contacts.model import ContactSet
@@ -81,12 +82,15 @@ def solve_constraints(
     probes: ContactProbes,
     contacts: ContactSet,
     context: RetargetContext,
+    displaced: BodyDisplacement | None = None,
 ) -> ConstraintReport:
-    """Everything between rotations alone and :func:`hold_limits`, on the motion in place."""
+    """Everything between rotations alone and :func:`hold_limits`, on the motion in place. displaced: how the
+    body was moved off its path, by which feet have to be brought back also where a copy would need nothing."""
     settings = context.fitting.settings
     problem = _problem(motion, tracks, probes, contacts, context)
-    exact = _is_exact_copy(context)
-    lowered, short = (np.zeros(motion.frames), {}) if exact else _plant_feet(problem)
+    exact = displaced is None and _is_exact_copy(context)
+    held = np.zeros(motion.frames) if displaced is None else displaced.held
+    lowered, short = (np.zeros(motion.frames), {}) if exact else _plant_feet(problem, held)
     volume = arms.body_volume(context, problem.arms)
     turned_out: dict[str, FloatArray] = {}
     allowed: dict[str, FloatArray] = {}
@@ -150,9 +154,9 @@ def _chest_ahead(motion: WorldMotion, context: RetargetContext) -> FloatArray:
     return rotation.rotate(motion.rotations[joint], np.broadcast_to(local, (motion.frames, 3)))
 
 
-def _plant_feet(problem: _Problem) -> tuple[FloatArray, dict[str, FloatArray]]:
-    """Bring feet to their contacts. Returns how far the pelvis was lowered ``(F,)``, and by leg how far it falls
-    short."""
+def _plant_feet(problem: _Problem, held: FloatArray) -> tuple[FloatArray, dict[str, FloatArray]]:
+    """Bring feet to their contacts. Returns how far the pelvis was lowered ``(F,)``, and by leg how far it falls short.
+    held: how much the pelvis is not to be lowered for that ``(F,)``."""
     motion, context, probes = problem.motion, problem.context, problem.probes
     lowered = np.zeros(motion.frames)
     if probes.leg <= 0:
@@ -164,7 +168,7 @@ def _plant_feet(problem: _Problem) -> tuple[FloatArray, dict[str, FloatArray]]:
     plants = feet.footplants(motion, probes.points, problem.legs, problem.contacts.contacts, source, strengths)
     if not plants:
         return lowered, {}
-    lowered = feet.lower_pelvis(motion, plants, leg)
+    lowered = feet.lower_pelvis(motion, plants, leg) * (1 - held)
     if np.any(lowered > 1e-7):
         # The lowest carrier of travel and all it carries, not a root bone above it.
         carriers = context.carriers

@@ -189,6 +189,11 @@ def is_archive(data: bytes, file: str) -> bool:
     return data[:4] == b"PK\x03\x04" and PurePath(file).suffix.lower() != ".usdz"
 
 
+def kind_of(data: bytes, file: str) -> str | None:
+    """The format of a file, as :class:`Document` has it; None where it is none that is read."""
+    return _kind(data, PurePath(file).suffix.lower().lstrip("."))
+
+
 def _kind(data: bytes, suffix: str) -> str | None:
     """The format, by content first: names lie more often than bytes."""
     start = data[:64].lstrip(b"\xef\xbb\xbf \t\r\n")

@@ -1,0 +1,273 @@
+"""The performers of a recording: of one file that holds several bodies, and of files that lie side by side.
+
+A file is taken apart into one for every tree of joints, as if each had been recorded alone, so that all else
+(skeletons, parts, takes, calibration frames) goes the way of single files. The space stays common: whatever is detected
+of unit and up axis of the first body counts for all.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations
+
+import numpy as np
+
+from armuto import formats, pairing
+from armuto.formats import Document, bvh, collada, gltf, usd
+from armuto.formats.gltf.reading import tree_of
+from armuto.intake.detection import NOTHING, ImportOptions
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip
+from armuto.kinematics.loop import carrier_of
+from armuto.kinematics.skeleton import Skeleton, unique_names
+from armuto.kinematics.vectors import lengths
+
+FEWEST_PARTS = 6  # of a body plan, by which a tree is a body
+SEPARATORS = ":|_-. "
+BESIDE = 0.25  # metres over the ground that two who share a space keep between their hips
+
+
+@dataclass(frozen=True)
+class SplitFile:
+    """A file of its own for one tree of a file. name: of the performer or thing. is_body: whether its joints are parts
+    of a body."""
+
+    name: str
+    file: str
+    data: bytes
+    is_body: bool
+
+
+@dataclass(frozen=True, eq=False)
+class SplitDocuments:
+    """Performers and things of one file by name, all in its common space."""
+
+    performers: Mapping[str, Document]
+    things: Mapping[str, Document]
+
+
+def split(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> tuple[SplitFile, ...]:
+    """The trees of a file that holds several bodies as files of their own; nothing where it holds fewer than two.
+
+    Parameters
+    ----------
+    data : bytes
+    file : str
+        Its name, which ends the names of the new files.
+    files : mapping of str to bytes, optional
+        What lies beside it.
+
+    Returns
+    -------
+    tuple of SplitFile
+        Bodies first. Of a BVH each is a BVH with the numbers of the original; of every other format a .glb of the
+        joints and their animations, without meshes.
+
+    Raises
+    ------
+    BadInput
+        Where the file cannot be read.
+    """
+    kind = formats.kind_of(data, file)
+    trees = _bvh_trees(data, file) if kind == "bvh" else _gltf_trees(data, file, kind, files or {})
+    if len(trees) < 2:
+        return ()
+    bodies = [is_body for _, _, _, is_body in trees]
+    if sum(bodies) < 2:
+        return ()
+    rows = sorted(trees, key=lambda row: not row[3])
+    names = unique_names(
+        name or (f"performer {number}" if is_body else "prop") for number, (name, _, _, is_body) in enumerate(rows, 1)
+    )
+    return tuple(
+        SplitFile(name, f"{file.rpartition('.')[0] or file} {name}.{ending}", content, is_body)
+        for name, (_, content, ending, is_body) in zip(names, rows, strict=True)
+    )
+
+
+def read_split(parts: Sequence[SplitFile], options: ImportOptions = NOTHING) -> SplitDocuments:
+    """The files that :func:`split` made, read: all in the unit and with the up axis of the first body.
+
+    Raises :class:`BadInput` where one cannot be read.
+    """
+    performers: dict[str, Document] = {}
+    things: dict[str, Document] = {}
+    for part in parts:
+        document = formats.read(part.data, part.file, options)
+        if part.is_body and not performers:
+            frame = document.skeleton.file_frame
+            options = replace(options, unit=frame.unit, height=None, up=frame.up)
+        (performers if part.is_body else things)[part.name] = document
+    return SplitDocuments(performers, things)
+
+
+Row = tuple[str, bytes, str, bool]
+
+
+def _bvh_trees(data: bytes, file: str) -> list[Row]:
+    original = bvh.parse(data, file)
+    roots = [number for number, joint in enumerate(original.joints) if joint.parent < 0]
+    if len(roots) < 2:
+        return []
+    starts = original.columns
+    groups = [range(first, last) for first, last in zip(roots, [*roots[1:], len(original.joints)], strict=True)]
+    prefixes = _prefixes([[original.joints[number].name for number in group] for group in groups])
+    out: list[Row] = []
+    for group, prefix in zip(groups, prefixes, strict=True):
+        joints = tuple(
+            replace(
+                joint, name=joint.name[len(prefix) :], parent=joint.parent - group.start if joint.parent >= 0 else -1
+            )
+            for joint in original.joints[group.start : group.stop]
+        )
+        columns = [starts[number] + k for number in group for k in range(len(original.joints[number].channels))]
+        if not columns:
+            continue
+        part = bvh.BvhFile(joints, original.frame_time, original.motion[:, columns])
+        raw = bvh.to_clip(part, "tree")
+        name = _called(prefix) or (joints[0].name if len(joints) == 1 else "")
+        out.append((name, bvh.serialise(part), "bvh", _is_body(raw.skeleton)))
+    return out
+
+
+def _gltf_trees(data: bytes, file: str, kind: str | None, files: Mapping[str, bytes]) -> list[Row]:
+    if kind == "dae":
+        data, _ = collada.to_glb(data, file, files)
+    elif kind == "usd":
+        data, _ = usd.to_glb(data, file)
+    held = gltf.parse(data, file, files)
+    rig = gltf.rig(held)
+    skeleton = rig.skeleton
+    tops = _tops(skeleton)
+    if len(tops) < 2:
+        return []
+    groups = [skeleton.subtree(top) for top in tops]
+    above = _names_above(held, [rig.nodes[top] for top in tops])
+    prefixes = [""] * len(groups) if above else _prefixes([[skeleton.names[n] for n in group] for group in groups])
+    out: list[Row] = []
+    for number, (group, prefix) in enumerate(zip(groups, prefixes, strict=True)):
+        clips = [_of_joints(clip, group, prefix) for clip in rig.clips]
+        tree = clips[0].skeleton if clips else _sub_skeleton(skeleton, group, prefix)
+        name = above[number] if above else _called(prefix) or (tree.names[0] if len(group) == 1 else "")
+        is_body = _is_body(tree)
+        out.append((name, gltf.skeleton_only(tree, clips), "glb", is_body))
+    return out
+
+
+def _names_above(held: gltf.GltfFile, nodes: Sequence[int]) -> list[str]:
+    """What the nodes are called that carry these, where each has one of its own with a name; else nothing."""
+    parents = tree_of(held).parents
+    above = [int(parents[node]) for node in nodes]
+    names = [str(held.rows("nodes")[node].get("name", "")) for node in above if node >= 0]
+    return names if len(set(above)) == len(above) == len(set(filter(None, names))) else []
+
+
+def _tops(skeleton: Skeleton) -> list[int]:
+    """The topmost joints of the trees: the roots, or what hangs from a single one that carries several bodies."""
+    roots = [int(joint) for joint in np.flatnonzero(skeleton.parents < 0)]
+    if len(roots) > 1:
+        return roots
+    below = list(skeleton.children[roots[0]]) if roots else []
+    bodies = [joint for joint in below if _is_body(_sub_skeleton(skeleton, skeleton.subtree(joint), ""))]
+    return below if len(bodies) > 1 else roots
+
+
+def _sub_skeleton(skeleton: Skeleton, joints: Sequence[int], prefix: str) -> Skeleton:
+    place = {joint: number for number, joint in enumerate(joints)}
+    top = joints[0]
+    translation, turns = skeleton.rest_translation[list(joints)].copy(), skeleton.rest_rotation[list(joints)].copy()
+    translation[0], turns[0] = skeleton.rest.positions[top], skeleton.rest.rotations[top]
+    ends = [number for number, joint in enumerate(skeleton.end_parents) if int(joint) in place]
+    return Skeleton(
+        unique_names(skeleton.names[joint][len(prefix) :] for joint in joints),
+        np.array([place.get(int(skeleton.parents[joint]), -1) for joint in joints]),
+        translation,
+        turns,
+        np.array([place[int(skeleton.end_parents[number])] for number in ends], np.int64),
+        skeleton.end_offsets[ends],
+    )
+
+
+def _of_joints(clip: Clip, joints: Sequence[int], prefix: str) -> Clip:
+    """The motion of a subtree, in the world."""
+    world, tree = clip.world(), _sub_skeleton(clip.skeleton, joints, prefix)
+    rotations, translations = clip.rotations[:, list(joints)].copy(), clip.all_translations()[:, list(joints)]
+    rotations[:, 0], translations[:, 0] = world.rotations[:, joints[0]], world.positions[:, joints[0]]
+    moving = np.arange(len(joints))
+    return Clip(clip.name, tree, clip.fps, rotations, moving, translations.copy())
+
+
+def _is_body(skeleton: Skeleton) -> bool:
+    """Whether a tree, in whatever unit, has the parts of a body."""
+    return len(skeleton) >= FEWEST_PARTS and len(pairing.assign(skeleton)) >= FEWEST_PARTS
+
+
+def _prefixes(trees: Sequence[Sequence[str]]) -> list[str]:
+    """What stands before all the names of each tree, and tells it from the others: "giver:" of "giver:Hips"."""
+    found = [_prefix(names) if len(names) > 1 else "" for names in trees]
+    several = [prefix for prefix, names in zip(found, trees, strict=True) if len(names) >= FEWEST_PARTS]
+    return found if all(several) and len(set(several)) == len(several) else [""] * len(trees)
+
+
+def _prefix(names: Sequence[str]) -> str:
+    first = names[0]
+    best = ""
+    for end, letter in enumerate(first, 1):
+        if letter in SEPARATORS and end < len(first) and all(name.startswith(first[:end]) for name in names):
+            best = first[:end]
+    return best if all(len(name) > len(best) for name in names) else ""
+
+
+def _called(prefix: str) -> str:
+    return prefix.strip(SEPARATORS)
+
+
+@dataclass(frozen=True, eq=False)
+class SideBySide:
+    """Clips that were recorded together. name: what their names have in common. members: number of each, and the
+    performer's name."""
+
+    name: str
+    members: tuple[tuple[int, str], ...]
+
+
+def side_by_side(clips: Sequence[Clip]) -> tuple[SideBySide, ...]:
+    """Clips that were recorded together: of the same length, frame rate and name but for the performer's, whose bodies
+    keep apart from each other throughout, as those of two takes that both begin at the origin do not."""
+    words = [re.findall(r"[^\W_]+", clip.name) for clip in clips]
+    groups: dict[tuple[tuple[str, ...], tuple[str, ...]], set[int]] = {}
+    for first, second in combinations(range(len(clips)), 2):
+        a, b = clips[first], clips[second]
+        if a.frames != b.frames or abs(a.fps - b.fps) > 1e-3:
+            continue
+        start, end = _common(words[first], words[second])
+        if (not start and not end) or len(start) + len(end) == len(words[first]) == len(words[second]):
+            continue
+        if lengths(_path(a) - _path(b)).min() >= BESIDE:
+            groups.setdefault((start, end), set()).update((first, second))
+    out, taken = [], set[int]()
+    for (start, end), members in sorted(groups.items(), key=lambda row: (-len(row[1]), min(row[1]))):
+        free = sorted(members - taken)
+        if len(free) < 2:
+            continue
+        taken.update(free)
+        own = [" ".join(words[number][len(start) : len(words[number]) - len(end)]) for number in free]
+        common = " ".join((*start, *end))
+        names = unique_names(name or common for name in own)
+        out.append(SideBySide(common, tuple(zip(free, names, strict=True))))
+    return tuple(out)
+
+
+def _common(a: Sequence[str], b: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The words with which both begin, and those with which both end."""
+    most = min(len(a), len(b))
+    start = next((n for n in range(most) if a[n] != b[n]), most)
+    end = next((n for n in range(most - start) if a[-1 - n] != b[-1 - n]), most - start)
+    return tuple(a[:start]), tuple(a[len(a) - end :]) if end else ()
+
+
+def _path(clip: Clip) -> FloatArray:
+    positions = clip.world_by_joint().positions[carrier_of(clip.skeleton)]
+    return np.ascontiguousarray(positions * [1.0, 0.0, 1.0])
