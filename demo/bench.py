@@ -30,6 +30,7 @@ from armuto.retarget import fitting
 from armuto.tests import bone_names, detections, figures, matching, stances
 from demo.bench_board import report as board
 from demo.bench_browser import report as changes
+from demo.bench_ensembles import report as ensembles
 from demo.bench_fidelity import report as fidelity
 from demo.bench_network import report as network
 from demo.bench_refining import report as refining
@@ -102,6 +103,7 @@ def main() -> None:
     faithful = fidelity()
     mended = "\n".join(refining())
     spliced = splicing(best)
+    together = ensembles(best)
     seen = changes()
     batches = board()
     lines = network()
@@ -152,6 +154,10 @@ How often detection is right, on generated files of two-legged bodies where the 
 {mended}
 
 {spliced}
+
+Ensembles:
+
+{together}
 """
     # What other commands measured stands at the end and is left as it is.
     _, heading, others = OUT.read_text("utf-8").partition(OTHERS)
