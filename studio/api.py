@@ -27,6 +27,7 @@ from studio.cast.api.limits import router as limits
 from studio.cast.models import Character
 from studio.changes.api import router as changes
 from studio.delivery.api import router as deliveries
+from studio.ensembles.api import router as ensembles
 from studio.fittings.api.fittings import router as fittings
 from studio.fittings.api.patterns import router as patterns
 from studio.fittings.api.settings import router as settling
@@ -56,6 +57,7 @@ logger = logging.getLogger("django.request")
 api = DescribedAPI(title="Armuto", version=__version__, docs=DocsWithToken(), docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
 api.add_router("splices/", splices)
+api.add_router("ensembles/", ensembles)
 api.add_router("cast/", cast)
 api.add_router("cast/", limits)
 api.add_router("arrivals/", arrivals)

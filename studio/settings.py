@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "studio.splices",
     "studio.cast",
     "studio.fittings",
+    "studio.ensembles",
     "studio.renditions",
     "studio.delivery",
     "studio.patterns",

@@ -17,6 +17,7 @@ import numpy as np
 from armuto.constraints.displacement import BodyDisplacement
 from armuto.constraints.limbs import LimbChain, limb_chains
 from armuto.constraints.travel import moved
+from armuto.contacts.model import ContactSet
 from armuto.contacts.probes import SourceTracks, contact_probes, sample_tracks, tracked_joints
 from armuto.ensembles.meetings import find_meetings
 from armuto.ensembles.model import Casting, Ensemble, Meeting, PlacementKey, Prop
@@ -116,6 +117,7 @@ class Actor:
     motion: WorldMotion
     translated: frozenset[int]
     displacement: BodyDisplacement
+    contacts: ContactSet
 
     @cached_property
     def plan_limbs(self) -> Mapping[str, str]:
@@ -211,13 +213,21 @@ def space_of(casting: Casting | None, fittings: Mapping[str, Fitting]) -> float:
 
 
 def cast_actor(
-    name: str, clip: Clip, fitting: Fitting, space: float, alone: bool, placement: BodyDisplacement | None = None
+    name: str,
+    clip: Clip,
+    fitting: Fitting,
+    space: float,
+    alone: bool,
+    placement: BodyDisplacement | None = None,
+    contacts: ContactSet | None = None,
 ) -> Actor:
     """A performer's clip transferred into the space of a casting. alone: nobody else performs in it, so that the stage
-    is where the transfer has it. placement: how a person has placed the performer, on the stage."""
+    is where the transfer has it. placement: how a person has placed the performer, on the stage. contacts: where they
+    are known; else they are looked for."""
     context = context_of(_in_space(fitting, space))
     stage = Stage() if alone else _stage_of(context, space)
-    made = retarget(clip, context.fitting, displacement=None if placement is None else in_transfer(placement, stage))
+    by = None if placement is None else in_transfer(placement, stage)
+    made = retarget(clip, context.fitting, contacts, displacement=by)
     trace = made.trace
     assert trace is not None
     motion = trace.motion
@@ -235,6 +245,7 @@ def cast_actor(
         motion,
         trace.translated,
         BodyDisplacement.none(clip.frames) if placement is None else placement,
+        made.contacts,
     )
 
 
@@ -242,7 +253,7 @@ def displaced(actor: Actor, displacement: BodyDisplacement) -> Actor:
     """The performer transferred once more, moved off the path that the clip gives."""
     if not displacement.active:
         return actor
-    made = retarget(actor.clip, actor.fitting, displacement=in_transfer(displacement, actor.stage))
+    made = retarget(actor.clip, actor.fitting, actor.contacts, displacement=in_transfer(displacement, actor.stage))
     assert made.trace is not None
     motion = made.trace.motion
     actor.stage.put(motion)

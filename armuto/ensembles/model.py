@@ -253,6 +253,11 @@ def from_json(table: Any) -> Ensemble:
     return read(ENSEMBLE, table, "value")
 
 
+def casting_from_json(table: Any) -> Casting:
+    """Raises ValueError with one sentence that names the value that is wrong."""
+    return read(CASTING, table, "value")
+
+
 def from_file(content: bytes, name: str) -> Ensemble:
     """An ensemble from its JSON file. Raises :class:`BadInput` with one sentence that names the file."""
     try:

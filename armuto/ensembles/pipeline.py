@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from armuto.contacts.model import ContactSet
 from armuto.ensembles.casting import (
     Actor,
     Recording,
@@ -49,7 +50,10 @@ class EnsembleResult:
 
 
 def perform_ensemble(
-    recording: Recording, fittings: Mapping[str, Fitting], casting: Casting | None = None
+    recording: Recording,
+    fittings: Mapping[str, Fitting],
+    casting: Casting | None = None,
+    contacts: Mapping[str, ContactSet] | None = None,
 ) -> EnsembleResult:
     """An ensemble on other bodies.
 
@@ -60,6 +64,8 @@ def perform_ensemble(
         By performer: from its skeleton to the character that plays it.
     casting : Casting, optional
         What is chosen: the factor of the space, sizes of props, where performers are placed otherwise.
+    contacts : mapping of str to ContactSet, optional
+        Of performers' clips, in frames of the recording, where they are known; else they are looked for.
 
     Returns
     -------
@@ -74,7 +80,8 @@ def perform_ensemble(
         keys = casting.placements.get(name, ()) if casting is not None else ()
         ease = casting.ease if casting is not None else 0.0
         placement = placement_of(keys, recording.first, frames, fps, ease) if keys else None
-        transferred[name] = cast_actor(name, clip, fittings[name], space, alone, placement)
+        known = None if contacts is None else contacts.get(name)
+        transferred[name] = cast_actor(name, clip, fittings[name], space, alone, placement, known)
     stage = stage_of_recording(list(transferred.values()), space)
     sizes = {prop.name: size_of(prop, recording, transferred, casting) for prop in recording.ensemble.props}
     natural = {name: on_stage(motion, stage, sizes[name]) for name, motion in recording.props.items()}

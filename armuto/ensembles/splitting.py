@@ -25,6 +25,7 @@ from armuto.kinematics.skeleton import Skeleton, unique_names
 from armuto.kinematics.vectors import lengths
 
 FEWEST_PARTS = 6  # of a body plan, by which a tree is a body
+FEWEST_JOINTS = 12  # of a tree that may be a body
 SEPARATORS = ":|_-. "
 BESIDE = 0.25  # metres over the ground that two who share a space keep between their hips
 
@@ -164,12 +165,26 @@ def _names_above(held: gltf.GltfFile, nodes: Sequence[int]) -> list[str]:
     return names if len(set(above)) == len(above) == len(set(filter(None, names))) else []
 
 
+def may_hold_several(skeleton: Skeleton) -> bool:
+    """Whether it is worth a look if a skeleton is several bodies: a quick answer, which is yes for all that are."""
+    large = [joint for joint in _branches(skeleton) if len(skeleton.subtree(joint)) >= FEWEST_JOINTS]
+    return len(large) > 1
+
+
+def _branches(skeleton: Skeleton) -> list[int]:
+    """The roots; or where there is one, what hangs from it, or from the first joint below it that several hang from."""
+    tops = [int(joint) for joint in np.flatnonzero(skeleton.parents < 0)]
+    while len(tops) == 1:
+        tops = list(skeleton.children[tops[0]])
+    return tops
+
+
 def _tops(skeleton: Skeleton) -> list[int]:
-    """The topmost joints of the trees: the roots, or what hangs from a single one that carries several bodies."""
+    """The topmost joints of the trees: the roots, or what hangs from a joint that carries several bodies."""
     roots = [int(joint) for joint in np.flatnonzero(skeleton.parents < 0)]
     if len(roots) > 1:
         return roots
-    below = list(skeleton.children[roots[0]]) if roots else []
+    below = _branches(skeleton) if may_hold_several(skeleton) else []
     bodies = [joint for joint in below if _is_body(_sub_skeleton(skeleton, skeleton.subtree(joint), ""))]
     return below if len(bodies) > 1 else roots
 

@@ -14,7 +14,18 @@ from studio.changes.models import Change
 from studio.platform.guard import SAFE
 
 logger = logging.getLogger(__name__)
-SUBJECTS = ("library", "splices", "cast", "ingest", "fittings", "stances", "renditions", "delivery", "patterns")
+SUBJECTS = (
+    "library",
+    "splices",
+    "cast",
+    "ingest",
+    "fittings",
+    "ensembles",
+    "stances",
+    "renditions",
+    "delivery",
+    "patterns",
+)
 #: The app whose table a statement of Django's writes.
 WRITES = re.compile(rf'(?:INSERT(?: OR \w+)? INTO|UPDATE|DELETE FROM) "({"|".join(SUBJECTS)})_')
 REMEMBERED = 500  # changes

@@ -48,11 +48,22 @@ class Visible(models.Manager["IntakeFile"]):
         return super().get_queryset().exclude(state=IntakeFile.State.UNPACKING)
 
 
+class IntakeEnsemble(models.Model):
+    """Performers that came in one file, on their way in. members: the clips that they became, by performer. tracks: how
+    props were recorded with them: name, fps, and rows ``(F, 7)`` as base64 of little-endian float32."""
+
+    name = models.CharField(max_length=255)
+    members = models.JSONField(default=dict)
+    tracks = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+
+
 class IntakeFile(Leased):
     """One file on its way in; an archive becomes one row per file in it.
 
     archive: the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person
     says about unit or height, up and facing. found: what was read, empty until then. sentence: why it was refused.
+    together, performer: of whom of which recording it is, where it was taken out of a file that held several.
     """
 
     class State(models.TextChoices):
@@ -76,6 +87,8 @@ class IntakeFile(Leased):
     found = models.JSONField(default=dict)
     name = models.CharField(max_length=255, default="")
     becomes = models.ForeignKey("cast.Character", models.SET_NULL, null=True, related_name="+")
+    together = models.ForeignKey(IntakeEnsemble, models.SET_NULL, null=True, related_name="files")
+    performer = models.CharField(max_length=120, default="")
     archive = models.ForeignKey("self", models.CASCADE, null=True, related_name="unpacked", editable=False)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -12,6 +12,7 @@ from studio.ingest.models import Arrival, ArrivalContent, IntakeFile
 from studio.ingest.services.acceptance import accept
 from studio.ingest.services.reading import take_in
 from studio.ingest.services.staging import lay_out, measure, unpack
+from studio.ingest.services.together import complete
 from studio.platform import leases
 
 State = IntakeFile.State
@@ -66,8 +67,11 @@ def read_file(file_id: int) -> None:
             for pk in unpack(row, data):
                 read_file.enqueue(pk)
         else:
-            lay_out(row)
-            propose_refining.enqueue(file_id)
+            apart = lay_out(row)
+            for pk in apart:
+                read_file.enqueue(pk)
+            if not apart:
+                propose_refining.enqueue(file_id)
 
 
 @task(priority=settings.LATER)
@@ -129,6 +133,7 @@ def take_up(everything: bool = False) -> None:
             row.update(state=State.REFUSED, sentence=f"{file.path}: {SET_ASIDE}", **leases.RELEASED)
         else:
             row.update(state=State.WAITING if file.state == State.READING else State.ACCEPTING, worker="")
+    complete()
     for task_of, rows in (
         (read_arrival, Arrival.objects.filter(state=Arrival.State.WAITING)),
         (read_file, IntakeFile.objects.filter(state=State.WAITING)),

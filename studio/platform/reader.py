@@ -19,6 +19,7 @@ from django.conf import settings
 from django.core.cache import caches
 
 from armuto import formats, isolation
+from armuto.ensembles import splitting
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.formats.gltf import simplification
@@ -107,6 +108,11 @@ def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, byte
     if not formats.is_archive(data, file):
         return [(file, data, {})]
     return _apart(file, formats.contents, data, file, settings.LARGEST_UNPACKED)
+
+
+def split(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> tuple[splitting.SplitFile, ...]:
+    """:func:`armuto.ensembles.splitting.split`, apart."""
+    return _apart(file, splitting.split, data, file, files)
 
 
 def scratch() -> Path:

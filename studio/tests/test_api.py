@@ -377,6 +377,6 @@ class Demo(TestCase):
     def test_loaded_once_into_an_empty_studio(self):
         call_command("load_demo", stdout=StringIO())
         before = counts()
-        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (39, 6, 11))
+        self.assertEqual((before["Clip"], before["Character"], before["Skeleton"]), (46, 6, 11))
         call_command("load_demo", stdout=StringIO())
         self.assertEqual(counts(), before)

@@ -25,6 +25,18 @@ export const router = createRouter({
       component: () => import('./features/splices/SpliceView.vue'),
       meta: { title: 'Splice' },
     },
+    {
+      path: '/ensembles',
+      name: 'ensembles',
+      component: () => import('./features/ensembles/EnsemblesView.vue'),
+      meta: { title: 'Ensembles' },
+    },
+    {
+      path: '/ensembles/:id(\\d+)',
+      name: 'ensemble',
+      component: () => import('./features/ensembles/EnsembleView.vue'),
+      meta: { title: 'Ensemble' },
+    },
     { path: '/cast', name: 'cast', component: () => import('./features/cast/CastView.vue'), meta: { title: 'Cast' } },
     {
       path: '/fittings',

@@ -11,6 +11,7 @@ from armuto.intake import naming
 from studio.cast.services import keep_character, new_version_of
 from studio.ingest.models import IntakeFile, IntakeRow, NamingRule
 from studio.ingest.services.staging import document_of, skeleton_names
+from studio.ingest.services.together import join
 from studio.library.importing import NewClip, keep_clips
 from studio.library.models import Clip
 from studio.library.services import keep_original, keep_skeleton, new_version
@@ -84,7 +85,9 @@ def accept(file_id: int) -> tuple[list[int], list[int]]:
         if waiting.kind == IntakeFile.Kind.CHARACTER:
             with transaction.atomic():
                 return [], [_keep_character(_still_wanted(file_id), document, data)]
-        return _keep_clips(waiting, document, data), []
+        clips = _keep_clips(waiting, document, data)
+        join(waiting, clips)
+        return clips, []
     except _Stopped:
         return [], []
 

@@ -13,6 +13,7 @@ from armuto.errors import BadInput
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
 from studio.cast.services import keep_character
+from studio.ingest.services.together import performers_in, read_together, tell
 from studio.library.importing import AlreadyThere, NewClip, keep_clips
 from studio.library.models import Clip, Skeleton
 from studio.platform import reader
@@ -37,14 +38,14 @@ def take_in(
     """
     inside = reader.contents(data, name)
     if len(inside) == 1:
-        return _keep(reader.read(data, name), data, goes_to)
+        return _keep_all(reader.read(data, name), data, goes_to)
     out = TakenIn()
     for done, (inner, content, files) in enumerate(inside):
         if not reached(done, len(inside)):
             break
         try:
             folder = PurePosixPath(inner).parent.name.replace("_", " ")
-            stored = _keep(_read(content, inner, files), content, goes_to, folder)
+            stored = _keep_all(_read(content, inner, files), content, goes_to, folder, files)
         except BadInput as problem:
             out.refused.append(str(problem))
             continue
@@ -57,6 +58,28 @@ def take_in(
 
 def _read(content: bytes, inner: str, files: Mapping[str, bytes]) -> formats.Document:
     return reader.read(content, inner.rsplit("/", 1)[-1], files=files)
+
+
+def _keep_all(
+    document: formats.Document,
+    data: bytes,
+    goes_to: str,
+    folder: str = "",
+    files: Mapping[str, bytes] | None = None,
+) -> TakenIn:
+    """What a file holds; of one with several performers each, and the ensemble that they are."""
+    parts = performers_in(document, data, document.file, goes_to, files)
+    if not parts:
+        return _keep(document, data, goes_to, folder)
+    recorded = read_together(parts)
+    out = TakenIn()
+    members = {}
+    bodies = (part for part in parts if part.is_body)
+    for part, performer in zip(bodies, recorded.performers, strict=True):
+        out.clips += _keep(performer, part.data, "library", folder).clips
+        members[part.name] = out.clips[-1]
+    tell(PurePosixPath(document.file).stem, members, recorded.tracks)
+    return out
 
 
 def _keep(document: formats.Document, data: bytes, goes_to: str, folder: str = "") -> TakenIn:

@@ -3,7 +3,7 @@
 import io
 import time
 import zipfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import PurePosixPath
 from typing import Any
@@ -14,13 +14,15 @@ from django.db import transaction
 
 from armuto.body import estimation
 from armuto.choices import READ
+from armuto.ensembles.splitting import SplitFile
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.loop import loops
 from studio.cast.sheet import facts_of
-from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow
+from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow
+from studio.ingest.services.together import performers_in, read_together
 from studio.library import arrays
 from studio.library.evidence import detected
 from studio.library.models import Clip, Skeleton
@@ -97,13 +99,43 @@ def document_of(row: IntakeFile) -> Document:
     return reader.read(bytes(row.content.data), row.file, row.as_told())
 
 
-def lay_out(row: IntakeFile) -> None:
+def lay_out(row: IntakeFile) -> list[int]:
     """Read a file and set down what it holds; again when something else is told about it. Nothing is set down of a file
-    that was dismissed meanwhile. Raises :class:`BadInput`."""
+    that was dismissed meanwhile. Returns the ids of those that stand in its place, where it held several performers.
+    Raises :class:`BadInput`."""
     try:
-        _lay_out(row)
+        document = document_of(row)
+        parts = performers_in(document, bytes(row.content.data), row.file, row.goes_to)
+        if parts:
+            return _take_apart(row, parts)
+        _lay_out(row, document)
     except _Dismissed:
-        return
+        pass
+    return []
+
+
+def _take_apart(row: IntakeFile, parts: Sequence[SplitFile]) -> list[int]:
+    """A file for each performer in place of one that held them all, in the unit and with the up axis of the first."""
+    recorded = read_together(parts, row.as_told())
+    told = row.told | {"unit": recorded.unit, "up": recorded.up}
+    told.pop("height", None)
+    folder = row.path.rpartition("/")[0]
+    out = []
+    with _writing(row):
+        together = IntakeEnsemble.objects.create(name=PurePosixPath(row.file).stem[:255], tracks=recorded.tracks)
+        for part in (part for part in parts if part.is_body):
+            path = f"{folder}/{part.file}" if folder else part.file
+            file = IntakeFile.objects.create(
+                path=path[-255:],
+                goes_to="library",
+                told=told,
+                together=together,
+                performer=part.name[:120],
+            )
+            IntakeContent.objects.create(file=file, data=part.data)
+            out.append(file.pk)
+        IntakeFile.objects.filter(pk=row.pk).delete()
+    return out
 
 
 class _Dismissed(Exception):
@@ -119,8 +151,7 @@ def _writing(row: IntakeFile) -> Iterator[None]:
         yield
 
 
-def _lay_out(row: IntakeFile) -> None:
-    document = document_of(row)
+def _lay_out(row: IntakeFile, document: Document) -> None:
     if row.goes_to == "cast" or (row.goes_to == "auto" and document.skinned):
         row.kind, row.found = IntakeFile.Kind.CHARACTER, facts_of(document)
         with _writing(row):

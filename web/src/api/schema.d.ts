@@ -685,6 +685,191 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ensembles/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ensembles
+         * @description All ensembles.
+         */
+        get: operations["list_ensembles"];
+        put?: never;
+        /**
+         * Post Ensemble
+         * @description Put clips that were recorded in one space together.
+         */
+        post: operations["make_ensemble"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ensembles/{ensemble_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Ensemble
+         * @description An ensemble: who and what is in it, and where they meet.
+         */
+        get: operations["get_ensemble"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Ensemble
+         * @description Remove an ensemble with its castings. Its clips stay.
+         */
+        delete: operations["remove_ensemble"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Ensemble
+         * @description Change names, times, props, meetings or the range. 409 where others have changed the same since the version of
+         *     ``If-Match``.
+         */
+        patch: operations["change_ensemble"];
+        trace?: never;
+    };
+    "/api/ensembles/{ensemble_id}/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Recording
+         * @description As it was recorded, over the frames that all have: of each performer the world positions of joints and end sites
+         *     ``(frames, points, 3)``, then of each prop its position and rotation ``(frames, 7)``.
+         */
+        get: operations["get_ensemble_recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ensembles/{ensemble_id}/castings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Casting
+         * @description Cast an ensemble: somebody for every performer.
+         */
+        post: operations["make_casting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ensembles/castings/{casting_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Casting
+         * @description Who plays whom, and how they are placed.
+         */
+        get: operations["get_casting"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Casting
+         * @description Remove a casting.
+         */
+        delete: operations["remove_casting"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Casting
+         * @description Change who plays whom, the space, sizes, or where somebody is placed. 409 where others have changed the same
+         *     since the version of ``If-Match``.
+         */
+        patch: operations["change_casting"];
+        trace?: never;
+    };
+    "/api/ensembles/castings/{casting_id}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Motion
+         * @description What a casting does, in one space: of each performer the motion of the character's own nodes, rotations
+         *     ``(frames, joints, 4)`` and translations ``(frames, joints, 3)``; then of each prop its position and rotation
+         *     ``(frames, 7)``.
+         */
+        get: operations["get_casting_motion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ensembles/castings/{casting_id}/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Measures
+         * @description How well those meet who play, against the recording.
+         */
+        get: operations["get_casting_measures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ensembles/castings/{casting_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description Everybody and everything of a casting in one .glb, in their common space.
+         */
+        get: operations["get_casting_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/": {
         parameters: {
             query?: never;
@@ -3331,6 +3516,296 @@ export interface components {
             around?: number | null;
         };
         /**
+         * CastingSummary
+         * @description cast: the characters' numbers by performer.
+         */
+        CastingSummary: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Cast */
+            cast: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * EnsembleSummary
+         * @description An ensemble in a list.
+         */
+        EnsembleSummary: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Performers */
+            performers: string[];
+            /** Props */
+            props: string[];
+            /** Clip Ids */
+            clip_ids: number[];
+            /** Castings */
+            castings: components["schemas"]["CastingSummary"][];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+        };
+        /**
+         * EnsembleOut
+         * @description first, last: the frames of the common time that all have, between those that are said. things, meetings: props
+         *     and meetings as the core has them. found: whether the meetings are as they were found. problem: why it cannot be put
+         *     together, or empty. lock_version: what ``If-Match`` says of a change.
+         */
+        EnsembleOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Performers */
+            performers: string[];
+            /** Props */
+            props: string[];
+            /** Clip Ids */
+            clip_ids: number[];
+            /** Castings */
+            castings: components["schemas"]["CastingSummary"][];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Fps */
+            fps: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Said First */
+            said_first: number | null;
+            /** Said Last */
+            said_last: number | null;
+            /** People */
+            people: components["schemas"]["PerformerOut"][];
+            /** Things */
+            things: components["schemas"]["Prop"][];
+            /** Meetings */
+            meetings: components["schemas"]["Meeting"][];
+            /** Found */
+            found: boolean;
+            /** Problem */
+            problem: string;
+            /** Lock Version */
+            lock_version: number;
+        };
+        /**
+         * PerformerOut
+         * @description Somebody in an ensemble. start: the frame of the common time that shows the clip's first. shift: by how many
+         *     frames the take is shown later than the others'. frames: of the clip.
+         */
+        PerformerOut: {
+            /** Name */
+            name: string;
+            /** Clip Id */
+            clip_id: number;
+            /** Clip */
+            clip: string;
+            /** Skeleton Id */
+            skeleton_id: number;
+            /** Start */
+            start: number;
+            /** Shift */
+            shift: number;
+            /** Frames */
+            frames: number;
+        };
+        /**
+         * EnsembleIn
+         * @description Clips that were recorded in one space. name: of the ensemble; what their names have in common without.
+         */
+        EnsembleIn: {
+            /** Clips */
+            clips: number[];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * EnsembleChange
+         * @description What is left out stays. performers: by their names. find_meetings: forget what was set by hand, and find them.
+         */
+        EnsembleChange: {
+            /** Name */
+            name?: string | null;
+            /** Performers */
+            performers?: {
+                [key: string]: components["schemas"]["PerformerChange"];
+            } | null;
+            /** Props */
+            props?: components["schemas"]["Prop"][] | null;
+            /** Meetings */
+            meetings?: components["schemas"]["Meeting"][] | null;
+            /** Find Meetings */
+            find_meetings?: boolean | null;
+            /** Range */
+            range?: [
+                number,
+                number
+            ] | null;
+            /** Whole */
+            whole?: boolean | null;
+        };
+        /**
+         * PerformerChange
+         * @description name: a new one. shift: frames by which the take is shown later.
+         */
+        PerformerChange: {
+            /** Name */
+            name?: string | null;
+            /** Shift */
+            shift?: number | null;
+        };
+        /**
+         * CastingOut
+         * @description space: what was said, space_used: what it comes to. sizes_used: of props. lock_version: what ``If-Match`` says of
+         *     a change. problem: why it cannot be performed, or empty.
+         */
+        CastingOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Cast */
+            cast: {
+                [key: string]: number;
+            };
+            /** Space */
+            space: number | null;
+            /** Space Used */
+            space_used: number;
+            /** Sizes */
+            sizes: {
+                [key: string]: number;
+            };
+            /** Sizes Used */
+            sizes_used: {
+                [key: string]: number;
+            };
+            /** Placements */
+            placements: {
+                [key: string]: components["schemas"]["PlacementKey"][];
+            };
+            /** Ease */
+            ease: number;
+            /** Problem */
+            problem: string;
+            /** Lock Version */
+            lock_version: number;
+        };
+        /**
+         * CastingIn
+         * @description cast: the characters' numbers by performer. name: of the casting; the characters' names without.
+         */
+        CastingIn: {
+            /** Cast */
+            cast: {
+                [key: string]: number;
+            };
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * CastingChange
+         * @description What is left out stays. space: null for the mean of the performers' sizes, where space_said is true.
+         */
+        CastingChange: {
+            /** Name */
+            name?: string | null;
+            /** Cast */
+            cast?: {
+                [key: string]: number;
+            } | null;
+            /** Space */
+            space?: number | null;
+            /** Space Said */
+            space_said?: boolean | null;
+            /** Sizes */
+            sizes?: {
+                [key: string]: number;
+            } | null;
+            /** Placements */
+            placements?: {
+                [key: string]: components["schemas"]["PlacementKey"][];
+            } | null;
+            /** Ease */
+            ease?: number | null;
+        };
+        /** CastingMeasuresOut */
+        CastingMeasuresOut: {
+            /** Meetings */
+            meetings: components["schemas"]["MeetingMeasuresOut"][];
+            /** Performers */
+            performers: components["schemas"]["PerformerMeasuresOut"][];
+            /** Pairs */
+            pairs: components["schemas"]["PairMeasuresOut"][];
+        };
+        /**
+         * MeetingMeasuresOut
+         * @description Of the ensemble's meeting with this number. before, gap: cm; worst: frame; angle: degrees.
+         */
+        MeetingMeasuresOut: {
+            /** Number */
+            number: number;
+            /** Before */
+            before: number;
+            /** Gap */
+            gap: number;
+            /** Worst */
+            worst: number;
+            /** Angle */
+            angle: number | null;
+            /** Kept */
+            kept: boolean;
+        };
+        /**
+         * PairMeasuresOut
+         * @description facing: degrees; clipping: cm, of these parts in this frame.
+         */
+        PairMeasuresOut: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            /** Facing */
+            facing: number;
+            /** Clipping */
+            clipping: number;
+            /** Parts */
+            parts: string[];
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * PerformerMeasuresOut
+         * @description offset, lowered: cm; lean: degrees.
+         */
+        PerformerMeasuresOut: {
+            /** Name */
+            name: string;
+            /** Offset */
+            offset: number;
+            /** Lowered */
+            lowered: number;
+            /** Lean */
+            lean: number;
+        };
+        /**
          * CharacterOut
          * @description bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint.
          *     lock_version: what ``If-Match`` says of a change.
@@ -5798,6 +6273,143 @@ export interface components {
             thinned?: components["schemas"]["ThinnedKeys"] | null;
         };
         /**
+         * Carried
+         * @description A stretch of time in which a prop goes along with the parts that hold it.
+         */
+        Carried: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** By */
+            by: components["schemas"]["Holder"][];
+        };
+        /**
+         * Holder
+         * @description A part of somebody, or a prop, where the part is left out.
+         */
+        Holder: {
+            /** Who */
+            who: string;
+            /**
+             * Part
+             * @default
+             */
+            part: string;
+        };
+        /**
+         * Shape
+         * @description A part of a prop's surface, in the prop's own frame.
+         *
+         *     kind: a "box", with its size along X, Y and Z; a "cylinder" along Y, with its diameter as the size along X and Z and
+         *     its height along Y; or a "plane" across Y, with its size along X and Z, seen from above. at, turn: where its middle
+         *     is, and how it is turned there.
+         */
+        Shape: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "box" | "cylinder" | "plane";
+            /** Size */
+            size: number[];
+            /**
+             * At
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            at: number[];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: number[];
+        };
+        /**
+         * Prop
+         * @description A rigid thing in the recording.
+         *
+         *     at, turn: where it stands while nothing moves it; while and after it is carried it is where that has brought it.
+         *     recorded: the clip whose first joint it goes along with throughout, instead of both; start: the frame of the common
+         *     time at which that begins. anchored: it goes its way whatever hands do, as a crank on its axle. scaling: what its
+         *     size follows in a casting: nothing ("kept"), the performers' bodies, their hands, or their steps. handles: places
+         *     on it by name, for people to take it by.
+         */
+        Prop: {
+            /** Name */
+            name: string;
+            /** Shapes */
+            shapes: components["schemas"]["Shape"][];
+            /** At */
+            at?: number[];
+            /** Turn */
+            turn?: number[];
+            /** Carried */
+            carried?: components["schemas"]["Carried"][];
+            /** Recorded */
+            recorded?: string;
+            /** Start */
+            start?: number;
+            /** Anchored */
+            anchored?: boolean;
+            /**
+             * Scaling
+             * @enum {string}
+             */
+            scaling?: "kept" | "body" | "hands" | "steps";
+            /** Handles */
+            handles?: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * Meeting
+         * @description Two sides touch from frame first to frame last of the common time, both included.
+         *
+         *     strength: how firmly that is kept, 0 to 1. by_hand: set by a person, not found.
+         */
+        Meeting: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            a: components["schemas"]["Holder"];
+            b: components["schemas"]["Holder"];
+            /** Strength */
+            strength?: number;
+            /** By Hand */
+            by_hand?: boolean;
+        };
+        /**
+         * PlacementKey
+         * @description Somebody is placed otherwise at a frame of the common time: metres along X and Z, and degrees about up, from
+         *     where they would be.
+         */
+        PlacementKey: {
+            /** Frame */
+            frame: number;
+            /**
+             * At
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at: number[];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * RotationInfluence
          * @description How much a bone follows: 0 stays as in the stance against its parent, 1 as the source turns; more exaggerates.
          *
@@ -7197,6 +7809,294 @@ export interface operations {
             path: {
                 splice_id: number;
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    list_ensembles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnsembleSummary"][];
+                };
+            };
+        };
+    };
+    make_ensemble: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnsembleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnsembleOut"];
+                };
+            };
+        };
+    };
+    get_ensemble: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ensemble_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnsembleOut"];
+                };
+            };
+        };
+    };
+    remove_ensemble: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ensemble_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_ensemble: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ensemble_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnsembleChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnsembleOut"];
+                };
+            };
+        };
+    };
+    get_ensemble_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ensemble_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    make_casting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ensemble_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CastingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastingOut"];
+                };
+            };
+        };
+    };
+    get_casting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                casting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastingOut"];
+                };
+            };
+        };
+    };
+    remove_casting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                casting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_casting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                casting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CastingChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastingOut"];
+                };
+            };
+        };
+    };
+    get_casting_motion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                casting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_casting_measures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                casting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastingMeasuresOut"];
+                };
+            };
+        };
+    };
+    get_casting_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                casting_id: number;
             };
             cookie?: never;
         };

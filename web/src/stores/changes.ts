@@ -11,6 +11,7 @@ const ALL = [
   'cast',
   'ingest',
   'fittings',
+  'ensembles',
   'stances',
   'renditions',
   'delivery',

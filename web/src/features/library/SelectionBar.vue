@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { spliceClips } from '@/features/splices/open'
+import { useEnsembles } from '@/stores/ensembles'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import RecipeMenu from './RecipeMenu.vue'
@@ -28,6 +29,18 @@ async function splice() {
     messages.fail(problem)
   } finally {
     splicing.value = false
+  }
+}
+const gathering = ref(false)
+async function gather() {
+  gathering.value = true
+  try {
+    const made = await useEnsembles().make(props.ids)
+    await router.push(`/ensembles/${made.id}`)
+  } catch (problem) {
+    messages.fail(problem)
+  } finally {
+    gathering.value = false
   }
 }
 async function giveTag(tag: string) {
@@ -77,6 +90,14 @@ async function retire(on: boolean) {
       title="Join them into one clip, in the order in which they were ticked"
       @click="splice"
       >Splice</v-btn
+    >
+    <v-btn
+      v-if="!retired"
+      size="small"
+      :disabled="ids.length > 12 || gathering"
+      title="Put them into one space, as they were recorded together"
+      @click="gather"
+      >Ensemble</v-btn
     >
     <v-btn size="small" @click="emit('rename')">Rename by a rule</v-btn>
     <v-btn v-if="retired" size="small" @click="retire(false)">Restore</v-btn>

@@ -63,6 +63,7 @@ async function rename(body: LibrarySkeleton, event: Event) {
       <span class="mono quiet">{{ counts.get(body.id) ?? 0 }}</span>
     </div>
     <span class="space" />
+    <router-link class="word retired" to="/ensembles">Ensembles</router-link>
     <button class="plain word retired" :aria-pressed="retired" @click="retired = !retired">
       {{ retired ? 'Back to the clips in use' : `Retired clips (${retiredCount})` }}
     </button>

@@ -68,6 +68,7 @@ const all = computed<Found[]>(() => [
     name,
     go: () => router.push(`/${name.toLowerCase()}`),
   })),
+  { kind: 'view', name: 'Ensembles', go: () => router.push('/ensembles') },
   { kind: 'view', name: 'Patterns', go: () => router.push('/fittings/patterns') },
   { kind: 'view', name: 'Review', go: () => router.push('/review') },
   { kind: 'view', name: 'Runs', go: () => router.push('/runs') },

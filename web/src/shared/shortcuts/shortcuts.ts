@@ -109,6 +109,16 @@ export const SHORTCUTS = {
       { label: 'arrows', does: 'in the cost map: move; Enter joins there' },
     ],
   },
+  Ensemble: {
+    shortcuts: {
+      next: { keys: 'n', does: 'next meeting' },
+      previous: { keys: 'shift+n', does: 'the one before' },
+      casting: { keys: 'c', does: 'the next casting, and as recorded' },
+      frameAll: { keys: 'f', does: 'frame everybody' },
+      ...HISTORY,
+    },
+    gestures: [{ label: 'Enter', does: 'on a meeting: choose it' }],
+  },
   Fitting: {
     shortcuts: {
       mesh: { keys: 'm', does: 'mesh on and off' },

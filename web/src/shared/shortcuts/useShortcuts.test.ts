@@ -112,6 +112,7 @@ describe('the table of shortcuts', () => {
     ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Stance'],
     ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Touch up'],
     ['Everywhere', 'Playing', 'Stage', 'Splice'],
+    ['Everywhere', 'Playing', 'Stage', 'Ensemble'],
     ['Everywhere', 'Playing', 'Stage', 'Findings', 'Review'],
   ]
   it('gives no key two meanings in a view, but Esc, which each leaves to the next', () => {

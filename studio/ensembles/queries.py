@@ -1,0 +1,153 @@
+"""What ensembles come to: the recording, and what a casting makes of it, kept while somebody works with it."""
+
+from collections.abc import Mapping
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from armuto.contacts.model import Contact, ContactSet
+from armuto.ensembles import model as core
+from armuto.ensembles.casting import Recording, read_recording
+from armuto.ensembles.measures import EnsembleMeasures, measure_ensemble
+from armuto.ensembles.pipeline import EnsembleResult, perform_ensemble
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.clip import Clip as ClipValue
+from armuto.kinematics.skeleton import Skeleton
+from armuto.retarget.fitting import Fitting as FittingValue
+from armuto.retarget.fitting import fit
+from studio.ensembles.models import Casting, Ensemble, PropTrack, Role
+from studio.fittings.models import Fitting
+from studio.fittings.preview import clip_value, contacts_of
+from studio.fittings.services.clip_exceptions import for_clip
+from studio.fittings.services.steps import proposal, value_of
+from studio.library.arrays import unpacked
+from studio.library.models import Skeleton as SkeletonRow
+from studio.platform.digests import digest
+
+TRACK = "track "  # before the name of a prop's own clip
+
+
+def value_of_ensemble(row: Ensemble) -> core.Ensemble:
+    """The core's value: clips by their numbers."""
+    performers = [
+        {"name": each.name, "clip": str(each.clip_id), "start": each.clip.first + each.shift}
+        for each in row.performers.select_related("clip")
+    ]
+    return core.from_json({**row.data, "name": row.name, "performers": performers})
+
+
+def value_of_casting(row: Casting) -> core.Casting:
+    cast = {role.performer.name: str(role.character_id) for role in row.roles.select_related("performer")}
+    return core.casting_from_json({**row.data, "name": row.name, "cast": cast})
+
+
+def recording_of(row: Ensemble) -> Recording:
+    """An ensemble as it was recorded. Raises :class:`~armuto.errors.BadInput` where it cannot be put together."""
+    return _recording(row.pk, _digest_of_recording(row))
+
+
+def performance_of(row: Casting) -> EnsembleResult:
+    """What a casting does, through the fittings of its characters."""
+    return _performance(row.pk, _digest_of_performance(row))
+
+
+def measures_of(row: Casting) -> EnsembleMeasures:
+    return _measures(row.pk, _digest_of_performance(row))
+
+
+def _digest_of_recording(row: Ensemble) -> str:
+    performers = row.performers.select_related("clip__skeleton").order_by("pk")
+    return digest(
+        row.name,
+        row.data,
+        [
+            (each.name, each.shift, each.clip.digest, each.clip.skeleton.identity, each.clip.skeleton.observed)
+            for each in performers
+        ],
+        list(row.tracks.values_list("name", "digest")),
+    )
+
+
+def _digest_of_performance(row: Casting) -> str:
+    roles = row.roles.select_related("performer__clip__skeleton", "character__skeleton").order_by("pk")
+    fittings = [fitting_of(role) for role in roles]
+    return digest(
+        _digest_of_recording(row.ensemble),
+        row.data,
+        [(role.performer_id, role.character.digest) for role in roles],
+        [(row.state.digest, row.state.data.get("exceptions")) if row and row.state else None for row in fittings],
+        [role.performer.clip.contacts for role in roles],
+    )
+
+
+def fitting_of(role: Role) -> Fitting | None:
+    """The fitting that a character plays a performer through, where it still is there and pairs anything."""
+    skeleton = role.performer.clip.skeleton_id
+    rows = Fitting.objects.select_related("state", "skeleton", "character__skeleton").exclude(state=None)
+    found = rows.filter(skeleton_id=skeleton, character_id=role.character_id).first()
+    return found if found and found.state and found.state.data["pairs"] else None
+
+
+@lru_cache(maxsize=8)
+def _recording(pk: int, _: str) -> Recording:
+    row = Ensemble.objects.get(pk=pk)
+    clips: dict[str, ClipValue] = {TRACK + track.name: track_value(track) for track in row.tracks.all()}
+    own: dict[str, FittingValue] = {}
+    for each in row.performers.select_related("clip__skeleton"):
+        clips[str(each.clip_id)] = clip_value(each.clip)
+        own[each.name] = _on_itself(each.clip.skeleton)
+    return read_recording(value_of_ensemble(row), clips, own)
+
+
+def _on_itself(skeleton: SkeletonRow) -> FittingValue:
+    value, parts = skeleton.value(), skeleton.assignment()
+    return fit(value, value, parts, parts)
+
+
+@lru_cache(maxsize=8)
+def _performance(pk: int, _: str) -> EnsembleResult:
+    row = Casting.objects.select_related("ensemble").get(pk=pk)
+    recording = recording_of(row.ensemble)
+    fittings: dict[str, FittingValue] = {}
+    contacts: dict[str, ContactSet] = {}
+    for role in row.roles.select_related("performer__clip__skeleton", "character__skeleton"):
+        clip = role.performer.clip
+        fitting = fitting_of(role)
+        own = for_clip(value_of(fitting), fitting, clip.pk) if fitting else proposal(clip.skeleton, role.character)[0]
+        fittings[role.performer.name] = own
+        if clip.contacts is not None:
+            start = clip.first + role.performer.shift
+            contacts[role.performer.name] = _cut(contacts_of(own, clip), recording.first - start, recording.frames)
+    return perform_ensemble(recording, fittings, value_of_casting(row), contacts)
+
+
+def _cut(contacts: ContactSet, first: int, frames: int) -> ContactSet:
+    """Contacts of a clip in a range of its frames, numbered from its first."""
+    rows = [
+        Contact(
+            row.point, max(row.first - first, 0), min(row.last - first, frames - 1), row.to, row.height, row.by_hand
+        )
+        for row in contacts.contacts
+        if row.first - first < frames and row.last >= first
+    ]
+    return ContactSet(tuple(rows), contacts.floor)
+
+
+@lru_cache(maxsize=8)
+def _measures(pk: int, key: str) -> EnsembleMeasures:
+    return measure_ensemble(_performance(pk, key))
+
+
+def track_value(track: PropTrack) -> ClipValue:
+    """A prop's own motion as a clip of one joint."""
+    rows = unpacked(bytes(track.motion), -1, 7)
+    skeleton = Skeleton((track.name,), np.array([-1]), np.zeros((1, 3)), rotation.IDENTITY[None].copy())
+    turns = rotation.normalised(rows[:, None, 3:])
+    return ClipValue(TRACK + track.name, skeleton, track.fps, turns, np.array([0]), rows[:, None, :3].copy())
+
+
+def prop_rows(props: Mapping[str, Any]) -> list[FloatArray]:
+    """Of each prop its positions and rotations ``(F, 7)``."""
+    return [np.concatenate([motion.positions, motion.rotations], axis=1) for motion in props.values()]

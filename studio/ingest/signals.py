@@ -1,0 +1,7 @@
+"""What the intake tells other apps."""
+
+from django.dispatch import Signal
+
+#: Clips came in that were recorded in one space. name: of the recording. members: numbers of clips by performer.
+#: tracks: as :attr:`studio.ingest.models.IntakeEnsemble.tracks` has them.
+recorded_together = Signal()

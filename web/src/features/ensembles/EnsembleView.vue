@@ -1,0 +1,194 @@
+<script setup lang="ts">
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+
+import { usePlayer } from '@/shared/player/player'
+import PoseRibbon from '@/shared/player/PoseRibbon.vue'
+import StageCanvas from '@/shared/player/StageCanvas.vue'
+import TransportBar from '@/shared/player/TransportBar.vue'
+import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
+import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useAddress } from '@/shared/useAddress'
+import { useCast } from '@/stores/cast'
+import { useChanges } from '@/stores/changes'
+import { useLibrary } from '@/stores/library'
+import { useMessages } from '@/stores/messages'
+import EnsemblePane from './EnsemblePane.vue'
+import MeetingTies from './MeetingTies.vue'
+import { useEnsemble } from './useEnsemble'
+import { useEnsembleStage } from './useEnsembleStage'
+
+const route = useRoute()
+const router = useRouter()
+const theme = useTheme()
+const library = useLibrary()
+const messages = useMessages()
+
+/** This view is made anew for another ensemble. */
+const id = Number(route.params.id)
+const casting = ref(Number(route.query.casting) || 0)
+const begun = Number(route.query.frame) || 0
+const chosen = ref(0)
+const ensemble = useEnsemble(id, casting)
+const { row, cast, measures, lost, frames, busy } = ensemble
+const canvas = ref<HTMLCanvasElement>()
+const { stage, ribbons, shown, loading, show, setFrame, look, close } = useEnsembleStage(canvas)
+const fps = computed(() => row.value?.fps ?? 30)
+const player = usePlayer(frames, fps)
+const { frame, playing, go } = player
+
+let framed = ''
+/** What is kept, on the stage: fetched once for each state of it. */
+async function display() {
+  const now = row.value
+  if (!now || now.problem || (casting.value && !cast.value) || cast.value?.problem) return
+  await nextTick()
+  try {
+    if (!(await show(now, cast.value, frame.value))) return
+    const whose = `${casting.value}`
+    if (framed !== whose) look()
+    framed = whose
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
+watch(
+  () =>
+    [
+      row.value?.lock_version,
+      casting.value,
+      cast.value?.id,
+      cast.value?.lock_version,
+      JSON.stringify(cast.value?.cast),
+    ].join('|'),
+  () => void display(),
+)
+async function start() {
+  close()
+  framed = ''
+  if (!library.loaded) await library.load().catch(messages.fail)
+  if (!useCast().loaded) await useCast().load().catch(messages.fail)
+  await ensemble.load()
+  await ensemble.loadCast()
+  await display()
+  if (begun) go(begun)
+}
+watch(casting, (now) => void router.replace({ query: { ...route.query, casting: now || undefined } }))
+watch(frame, (at) => setFrame(at))
+useAddress({ frame: () => (playing.value || frames.value < 2 ? undefined : String(frame.value)) })
+function toMeeting(by: number) {
+  const meetings = row.value?.meetings ?? []
+  if (!meetings.length) return
+  chosen.value = (chosen.value + by + meetings.length) % meetings.length
+  const { first, last } = meetings[chosen.value]
+  go(Math.round((first + last) / 2) - row.value!.first)
+}
+function setRange(number: number, first: number, last: number) {
+  const meetings = row.value!.meetings.map((each, n) => (n === number ? { ...each, first, last, by_hand: true } : each))
+  void ensemble.change({ meetings })
+}
+function nextCasting() {
+  const all = [0, ...(row.value?.castings.map((each) => each.id) ?? [])]
+  casting.value = all[(all.indexOf(casting.value) + 1) % all.length]
+}
+usePlayerKeys(player, frames)
+useShortcuts('Ensemble', {
+  next: () => toMeeting(1),
+  previous: () => toMeeting(-1),
+  casting: nextCasting,
+  frameAll: look,
+  undo: () => void ensemble.undo(),
+  redo: () => void ensemble.redo(),
+})
+watch(
+  () => theme.global.name.value,
+  () => void start(),
+  { flush: 'post' },
+)
+useChanges().on(['ensembles', 'library', 'fittings', 'cast'], () => void ensemble.refresh())
+onMounted(() => void start())
+onBeforeUnmount(close)
+</script>
+
+<template>
+  <div v-if="lost" class="view">
+    <div class="empty">
+      <h1>This ensemble is no longer there</h1>
+      <v-btn to="/ensembles">To the ensembles</v-btn>
+    </div>
+  </div>
+  <div v-else-if="row" class="view">
+    <section class="workspace">
+      <div class="bar">
+        <router-link class="quiet way" to="/ensembles">Ensembles</router-link>
+        <h1 :title="row.name">{{ row.name }}</h1>
+        <span class="quiet">{{ cast ? cast.name : 'as recorded' }}</span>
+        <span class="space"></span>
+      </div>
+      <p v-if="row.problem" class="problem" role="alert">{{ row.problem }}</p>
+      <StageCanvas
+        v-model:canvas="canvas"
+        :stage="stage"
+        :loading="loading ? 'Looking …' : ''"
+        label="Everybody and everything of the ensemble in one space"
+      />
+      <TransportBar :player="player" :frames="frames" :fps="fps" />
+      <PoseRibbon
+        v-if="ribbons.length"
+        :frames="frames"
+        :fps="fps"
+        :frame="frame"
+        :rows="ribbons"
+        :shown="shown"
+        @frame="go"
+      />
+      <MeetingTies
+        :row="row"
+        :measures="measures"
+        :frames="frames"
+        :frame="frame"
+        :chosen="chosen"
+        @choose="chosen = $event"
+        @range="setRange"
+      />
+    </section>
+    <EnsemblePane
+      v-model:casting="casting"
+      v-model:chosen="chosen"
+      :row="row"
+      :cast="cast"
+      :measures="measures"
+      :frame="frame"
+      :busy="busy > 0"
+      :undoable="ensemble.undoable.value"
+      :redoable="ensemble.redoable.value"
+      @change="ensemble.change"
+      @recast="ensemble.recast"
+      @play="ensemble.play"
+      @remove="ensemble.remove"
+      @frame="go"
+      @undo="ensemble.undo"
+      @redo="ensemble.redo"
+    />
+  </div>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: baseline;
+  gap: 14px;
+  padding: 10px 18px;
+}
+h1 {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.problem {
+  padding: 6px 18px;
+  color: var(--wrong);
+  font-size: 14px;
+}
+</style>

@@ -1,0 +1,65 @@
+import type { Schemas } from '@/api/client'
+import { frameSpan, quantity } from '@/shared/units'
+
+export type EnsembleRow = Schemas['EnsembleOut']
+export type CastingRow = Schemas['CastingOut']
+export type Measures = Schemas['CastingMeasuresOut']
+export type Meeting = Schemas['Meeting']
+export type PlacementKey = Schemas['PlacementKey']
+export type EnsembleChange = Schemas['EnsembleChange']
+export type CastingChange = Schemas['CastingChange']
+
+/** One side of a meeting in words. */
+export const sideText = ({ who, part }: { who: string; part: string }) => (part ? `${part} of ${who}` : `the ${who}`)
+export const meetingText = (meeting: Meeting) => `${sideText(meeting.a)} and ${sideText(meeting.b)}`
+export const meetingFrames = ({ first, last }: Meeting, begin: number) => frameSpan(first - begin, last - begin)
+
+/** A gap before and now, as in a table. */
+export const gapText = (centimetres: number) => quantity(centimetres, 'cm')
+
+/** Lanes from above: performers, then props. */
+export const lanesOf = (row: EnsembleRow) => [...row.performers, ...row.things.map((prop) => prop.name)]
+
+/** The key of a performer at a frame of the common time, if there is one. */
+export const keyAt = (keys: PlacementKey[] | undefined, frame: number) => keys?.find((key) => key.frame === frame)
+
+/** Keys with one of a frame set otherwise, or new, in their order. */
+export function withKey(keys: PlacementKey[] | undefined, frame: number, change: Partial<PlacementKey>) {
+  const now = keyAt(keys, frame) ?? { frame, at: [0, 0], turn: 0 }
+  const others = (keys ?? []).filter((key) => key.frame !== frame)
+  return [...others, { ...now, ...change }].sort((a, b) => a.frame - b.frame)
+}
+
+/** What a change of a casting is taken back by. */
+export function castingBefore(row: CastingRow, change: CastingChange): CastingChange {
+  const out: CastingChange = {}
+  if (change.name !== undefined) out.name = row.name
+  if (change.cast !== undefined) out.cast = row.cast
+  if (change.sizes !== undefined) out.sizes = row.sizes
+  if (change.placements !== undefined) out.placements = row.placements
+  if (change.ease !== undefined) out.ease = row.ease
+  if (change.space_said) Object.assign(out, { space: row.space, space_said: true })
+  return out
+}
+/** What a change of an ensemble is taken back by. */
+export function ensembleBefore(row: EnsembleRow, change: EnsembleChange): EnsembleChange {
+  const out: EnsembleChange = {}
+  if (change.name !== undefined) out.name = row.name
+  if (change.props !== undefined) out.props = row.things
+  if (change.meetings !== undefined || change.find_meetings) {
+    if (row.found) out.find_meetings = true
+    else out.meetings = row.meetings
+  }
+  if (change.range !== undefined || change.whole) {
+    if (row.said_first === null || row.said_last === null) out.whole = true
+    else out.range = [row.said_first, row.said_last]
+  }
+  if (change.performers)
+    out.performers = Object.fromEntries(
+      Object.keys(change.performers).map((name) => {
+        const now = row.people.find((each) => each.name === name)
+        return [change.performers![name].name ?? name, { name, shift: now?.shift ?? 0 }]
+      }),
+    )
+  return out
+}

@@ -1,0 +1,79 @@
+import {
+  BoxGeometry,
+  type BufferGeometry,
+  CylinderGeometry,
+  DoubleSide,
+  EdgesGeometry,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  MeshStandardMaterial,
+  PlaneGeometry,
+  Vector3,
+} from 'three'
+
+import type { Palette } from './palette'
+
+/** A part of a prop, as the studio has it: a box, a cylinder along Y, or a plane across it; turn: degrees. */
+export interface PropShape {
+  kind: string
+  size: number[]
+  at: number[]
+  turn: number[]
+}
+const WOOD = 0xb08d5f
+const axis = new Vector3()
+
+function geometryOf({ kind, size: [x, y, z] }: PropShape): BufferGeometry {
+  if (kind === 'box') return new BoxGeometry(x, y, z)
+  if (kind === 'cylinder') return new CylinderGeometry(x / 2, x / 2, y, 24)
+  return new PlaneGeometry(x, z).rotateX(-Math.PI / 2)
+}
+
+/** A prop on the stage: its shapes in wood with an ink line along their edges, posed by rows of place and turn. */
+export class PropMeshes {
+  readonly object = new Group()
+  private readonly parts: (Mesh | LineSegments)[] = []
+
+  /** motion: ``(frames, 7)``, positions and quaternions. size: times which the shapes are larger. */
+  constructor(
+    shapes: PropShape[],
+    private readonly motion: Float32Array,
+    size: number,
+    palette: Palette,
+  ) {
+    const wood = new MeshStandardMaterial({ color: WOOD, roughness: 0.9, side: DoubleSide })
+    const ink = new LineBasicMaterial({ color: palette.ink, toneMapped: false })
+    for (const shape of shapes) {
+      const geometry = geometryOf(shape)
+      const mesh = new Mesh(geometry, wood)
+      const edges = new LineSegments(new EdgesGeometry(geometry, 30), ink)
+      mesh.castShadow = true
+      for (const part of [mesh, edges]) {
+        part.position.fromArray(shape.at)
+        const angle = Math.hypot(...shape.turn)
+        if (angle) part.quaternion.setFromAxisAngle(axis.fromArray(shape.turn).normalize(), (angle * Math.PI) / 180)
+        this.parts.push(part)
+        this.object.add(part)
+      }
+    }
+    this.object.scale.setScalar(size)
+    this.pose(0)
+  }
+
+  pose(frame: number) {
+    const at = Math.max(0, Math.min(this.motion.length / 7 - 1, Math.round(frame))) * 7
+    this.object.position.fromArray(this.motion, at)
+    this.object.quaternion.fromArray(this.motion, at + 3)
+    this.object.updateMatrixWorld(true)
+  }
+
+  dispose() {
+    for (const part of this.parts) {
+      part.geometry.dispose()
+      ;(part.material as MeshStandardMaterial | LineBasicMaterial).dispose()
+    }
+    this.object.removeFromParent()
+  }
+}
