@@ -165,6 +165,7 @@ def take(page: Page) -> None:
     page.get_by_text("of the keys stay").wait_for()
     picture("delivery", settle=600)
     spliced(page, picture)
+    together(page, picture)
 
 
 def touched_up(page: Page, picture: Callable[..., None]) -> None:
@@ -215,8 +216,30 @@ def spliced(page: Page, picture: Callable[..., None]) -> None:
     picture("splice", settle=1500)
 
 
+def together(page: Page, picture: Callable[..., None]) -> None:
+    """The crate goes from the keeper to the bellringer."""
+    number = page.evaluate(
+        """async () => {
+            const [rows, figures] = await Promise.all(
+                ['ensembles', 'cast'].map(async (what) => (await fetch(`/api/${what}/`)).json()),
+            )
+            const { id } = rows.find((row) => row.name === 'hand over the crate')
+            const of = (name) => figures.find((figure) => figure.name === name).id
+            const token = /armuto_csrf=([^;]+)/.exec(document.cookie)[1]
+            const headers = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
+            const body = JSON.stringify({ cast: { giver: of('keeper'), receiver: of('bellringer') } })
+            const made = await (await fetch(`/api/ensembles/${id}/castings`, { method: 'POST', headers, body })).json()
+            return `${id}?casting=${made.id}&frame=60`
+        }"""
+    )
+    page.goto(f"http://127.0.0.1:{PORT}/ensembles/{number}")
+    page.get_by_text("all 4 meetings kept").wait_for()
+    page.wait_for_function("() => window.armuto?.stage?.figure('receiver')?.frames > 1")
+    picture("ensemble", settle=3000)
+
+
 def weaves(page: Page, picture: Callable[..., None]) -> None:
-    """A fitting half done, one with its arms swapped, and the patterns; then back to where it was."""
+    """A fitting half done, and the patterns; then back to where it was."""
     back = page.url
 
     def edit(character: str, *changes: dict) -> None:
@@ -249,12 +272,7 @@ def weaves(page: Page, picture: Callable[..., None]) -> None:
     edit("striker", {"op": "clear"}, *drawn, {"op": "leave out", "keys": ["left toes"], "mirror": True})
     page.locator('[data-id="source LeftHand"]').click()
     picture("weave-half-done", settle=2500)
-    arm = [f"left {part}" for part in ("shoulder", "upper arm", "lower arm", "hand")]
-    edit("keeper", {"op": "confirm", "above": 0.5}, {"op": "swap", "keys": arm})
-    page.keyboard.press("n")
-    picture("weave-swapped", settle=2500)
-    for character in ("striker", "keeper"):
-        edit(character, {"op": "reset"})
+    edit("striker", {"op": "reset"})
     picture("patterns", "/fittings/patterns", 1500)
     page.goto(back)
     page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")

@@ -304,7 +304,8 @@ def stage_of_recording(actors: Sequence[Actor], space: float) -> Stage:
 
 
 def placement_of(keys: Sequence[PlacementKey], first: int, frames: int, fps: float, ease: float) -> BodyDisplacement:
-    """A displacement through keys, smooth from one to the next, that comes and goes over so many seconds."""
+    """A displacement through keys, smooth from one to the next, that stays before and after them, or comes and goes
+    over so many seconds."""
     out = BodyDisplacement.none(frames)
     if not keys:
         return out
@@ -316,7 +317,8 @@ def placement_of(keys: Sequence[PlacementKey], first: int, frames: int, fps: flo
     after = np.minimum(before + 1, len(at) - 1)
     share = smooth((numbers - at[before]) / np.maximum(at[after] - at[before], 1e-9))
     curve = values[before] + share[:, None] * (values[after] - values[before])
-    width = max(ease * fps, 1e-9)
-    curve *= np.minimum(smooth(1 + (numbers - at[0]) / width), smooth(1 + (at[-1] - numbers) / width))[:, None]
+    if ease > 0:
+        come, go = smooth(1 + (numbers - at[0]) / (ease * fps)), smooth(1 + (at[-1] - numbers) / (ease * fps))
+        curve *= np.minimum(come, go)[:, None]
     out.shift[:, [0, 2]], out.turn[:] = curve[:, :2], curve[:, 2]
     return out

@@ -220,14 +220,15 @@ class PlacementKey:
 class Casting:
     """Who plays whom. cast: character by performer. space: metres of its space over those of the recording; the mean
     of the performers' sizes where it is left out. sizes: of props, by name, where their scaling is not to tell.
-    placements: by performer; ease: seconds over which the first and last of these come and go."""
+    placements: by performer: a first and last key hold before and after, unless they come and go over
+    ``ease`` seconds."""
 
     name: Name
     cast: Mapping[str, str]
     space: Ratio | None = None
     sizes: Mapping[str, Ratio] = field(default_factory=dict)
     placements: Mapping[str, tuple[PlacementKey, ...]] = field(default_factory=dict)
-    ease: Annotated[float, Within(0.0, 60.0)] = 1.0
+    ease: Annotated[float, Within(0.0, 60.0)] = 0.0
 
 
 ENSEMBLE: TypeAdapter[Ensemble] = TypeAdapter(Ensemble)

@@ -191,6 +191,15 @@ class Placing(unittest.TestCase):
         self.assertAlmostEqual(pair.facing, 20.0, delta=1.0)
         self.assertLess(measure_ensemble(plain).pairs[0].facing, 1e-3)
 
+    def test_a_single_key_places_somebody_throughout(self) -> None:
+        row = recorded("carry the ladder")
+        fittings = row.cast("porter", "keeper")
+        alone = replace(row.recording, meetings=())
+        keys = {"rear": (PlacementKey(40, (0.4, 0.2)),)}
+        plain = perform_ensemble(alone, fittings).clips["rear"].world().positions
+        moved = perform_ensemble(alone, fittings, Casting("c", {}, placements=keys)).clips["rear"].world().positions
+        self.assertLess(np.abs(moved - plain - [0.4, 0.0, 0.2]).max(), 1e-6)
+
     def test_feet_that_rest_stay_while_the_body_is_moved(self) -> None:
         row = recorded("shake hands")
         fitting = row.cast("porter", "keeper")["leaving"]

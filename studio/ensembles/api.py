@@ -200,12 +200,12 @@ def _who(row: Casting) -> dict[str, Any]:
 def _shown(response: HttpResponse, ensemble_id: int) -> dict[str, Any]:
     row = _row(ensemble_id)
     name_version(response, row.lock_version)
-    value = value_of_ensemble(row)
     problem, recording = "", None
     try:
         recording = recording_of(row)
     except BadInput as fault:
         problem = str(fault)
+    value = recording.ensemble if recording else value_of_ensemble(row)
     meetings = recording.meetings if recording else value.meetings or ()
     people = row.performers.select_related("clip")
     return _summary(row) | {

@@ -11,6 +11,7 @@ from armuto.ensembles import model as core
 from armuto.ensembles.casting import Recording, read_recording
 from armuto.ensembles.measures import EnsembleMeasures, measure_ensemble
 from armuto.ensembles.pipeline import EnsembleResult, perform_ensemble
+from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip as ClipValue
@@ -30,17 +31,24 @@ TRACK = "track "  # before the name of a prop's own clip
 
 
 def value_of_ensemble(row: Ensemble) -> core.Ensemble:
-    """The core's value: clips by their numbers."""
+    """The core's value: clips by their numbers. Raises :class:`BadInput` where it is none."""
     performers = [
         {"name": each.name, "clip": str(each.clip_id), "start": each.clip.first + each.shift}
         for each in row.performers.select_related("clip")
     ]
-    return core.from_json({**row.data, "name": row.name, "performers": performers})
+    try:
+        return core.from_json({**row.data, "name": row.name, "performers": performers})
+    except ValueError as problem:
+        raise BadInput(f"{row.name}: {problem}.") from None
 
 
 def value_of_casting(row: Casting) -> core.Casting:
+    """The core's value: characters by their numbers. Raises :class:`BadInput` where it is none."""
     cast = {role.performer.name: str(role.character_id) for role in row.roles.select_related("performer")}
-    return core.casting_from_json({**row.data, "name": row.name, "cast": cast})
+    try:
+        return core.casting_from_json({**row.data, "name": row.name, "cast": cast})
+    except ValueError as problem:
+        raise BadInput(f"{row.name}: {problem}.") from None
 
 
 def recording_of(row: Ensemble) -> Recording:
@@ -120,6 +128,9 @@ def _performance(pk: int, _: str) -> EnsembleResult:
         if clip.contacts is not None:
             start = clip.first + role.performer.shift
             contacts[role.performer.name] = _cut(contacts_of(own, clip), recording.first - start, recording.frames)
+    for who in recording.clips:
+        if who not in fittings:
+            raise BadInput(f"{row.name}: nobody plays “{who}” any more; choose a character for it.")
     return perform_ensemble(recording, fittings, value_of_casting(row), contacts)
 
 

@@ -72,11 +72,7 @@ def change(row: Ensemble, wanted: Mapping[str, Any], base: int | None) -> None:
     name = row.name if wanted.get("name") is None else str(wanted["name"]).strip()
     row.claim(base, now, {"name": name, "data": data, "performers": _people(row)})
     row.name, row.data = name, data
-    try:
-        value = value_of_ensemble(row)
-    except ValueError as problem:
-        raise BadInput(f"{now['name']}: {core.reason(problem)}; the ensemble stays as it was.") from None
-    row.data = _data(value)
+    row.data = _data(value_of_ensemble(row))
     row.save(update_fields=["name", "data", *VERSION_FIELDS])
     recording_of(row)
 
@@ -149,10 +145,7 @@ def recast(row: Casting, wanted: Mapping[str, Any], base: int | None) -> None:
     if name != row.name:
         name = _free_casting(row.ensemble, name)
     row.name, row.data = name, data
-    try:
-        value = value_of_casting(row)
-    except ValueError as problem:
-        raise BadInput(f"{now['name']}: {core.reason(problem)}; the casting stays as it was.") from None
+    value = value_of_casting(row)
     people = set(row.ensemble.performers.values_list("name", flat=True))
     for who in value.placements:
         if who not in people:

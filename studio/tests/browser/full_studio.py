@@ -5,6 +5,7 @@ from django.test import override_settings
 
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.cast.models import Character
+from studio.ensembles import services as ensembles
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.renditions.models import Rendition
@@ -17,7 +18,8 @@ IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBa
 
 
 class FullStudio(StudioCase):
-    """A studio in the middle of its night: clips and figures, results good and wrong, a splice, a file that waits."""
+    """A studio in the middle of its night: clips and figures, results good and wrong, a splice, an ensemble, and a
+    file that waits."""
 
     def setUp(self) -> None:
         super().setUp()
@@ -32,6 +34,7 @@ class FullStudio(StudioCase):
             row = Rendition.objects.get(clip=bow)
             board.send_back(row, "The left hand goes through the belly.")
             splices.create([walk.pk, bow.pk], "Up and bow, and whatever else there is to be done in a long night")
+            ensembles.cast(ensembles.create([walk.pk, bow.pk], "Up and bow"), {"walk": porter.pk, "bow": porter.pk})
             creep = DEMO / "hall" / "creep.bvh"
             files = {"files": [SimpleUploadedFile(creep.name, creep.read_bytes())], "paths": [creep.name]}
             answer = self.client.post("/api/intake/files", files | {"goes_to": "library"})

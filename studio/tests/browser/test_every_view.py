@@ -5,6 +5,7 @@ from pathlib import Path
 from django.conf import settings
 
 from studio.cast.models import Character
+from studio.ensembles.models import Ensemble
 from studio.fittings.models import Fitting
 from studio.renditions.models import Rendition
 from studio.splices.models import Splice
@@ -30,6 +31,8 @@ class EveryView(FullStudio):
         (walk,) = self.clips("walk")
         porter = Character.objects.get(name="porter")
         fitting = Fitting.objects.get(character=porter)
+        ensemble = Ensemble.objects.get()
+        together = f"/ensembles/{ensemble.pk}"
         leaves = [
             f"/fittings/{fitting.pk}?clip={walk.pk}&leaf={leaf}" for leaf in ("pair", "stance", "transfer", "touchup")
         ]
@@ -37,6 +40,7 @@ class EveryView(FullStudio):
             *("/library", "/library/intake", f"/library/clips/{walk.pk}", f"/splices/{Splice.objects.get().pk}"),
             *("/cast", f"/cast?character={porter.pk}", "/fittings", *leaves, "/fittings/patterns"),
             *("/board", "/runs", f"/review/{Rendition.objects.get(clip=walk).pk}", "/delivery", "/delivery/new"),
+            *("/ensembles", together, f"{together}?casting={ensemble.castings.get().pk}"),
             "/nowhere",
         ]
 

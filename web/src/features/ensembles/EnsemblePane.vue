@@ -130,6 +130,7 @@ const clipping = computed(() => props.measures?.pairs.filter((pair) => pair.part
           <select
             :value="players[who]"
             :aria-label="`Who plays ${who}`"
+            :disabled="busy || (casting > 0 && !cast)"
             @change="choose(who, Number(($event.target as HTMLSelectElement).value))"
           >
             <option v-for="character in characters.present" :key="character.id" :value="character.id">

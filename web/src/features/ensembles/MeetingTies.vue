@@ -24,15 +24,22 @@ const y = (name: string) => lanes.value.indexOf(name) * LANE + LANE / 2
 
 /** What a hand draws at the moment. */
 const drawn = ref<{ number: number; first: number; last: number } | null>(null)
-const ties = computed(() =>
-  props.row.meetings.map((meeting, number) => {
+/** The chosen one lies on top. Of those between the same two, each lies a little lower than the one before. */
+const ties = computed(() => {
+  const all = props.row.meetings.map((meeting, number) => {
     const { first, last } = drawn.value?.number === number ? drawn.value : meeting
     const [from, to] = [x(first - props.row.first), x(last - props.row.first)]
-    const [a, b] = [y(meeting.a.who), y(meeting.b.who)]
+    const others = props.row.meetings.slice(0, number)
+    const same = others.filter(
+      (each) => each.a.who === meeting.a.who && each.b.who === meeting.b.who && each.last >= first,
+    )
+    const lower = Math.min(same.length, 2) * 4 - 2
+    const [a, b] = [y(meeting.a.who) + lower, y(meeting.b.who) + lower]
     const found = props.measures?.meetings.find((each) => each.number === number)
     return { meeting, number, from, to, a, b, missed: found ? !found.kept : false }
-  }),
-)
+  })
+  return [...all.filter((tie) => tie.number !== props.chosen), ...all.filter((tie) => tie.number === props.chosen)]
+})
 const label = (meeting: Meeting) => `${meetingText(meeting)}, frames ${meetingFrames(meeting, props.row.first)}`
 function press(event: PointerEvent, number: number, from: number, to: number) {
   emit('choose', number)

@@ -30,7 +30,15 @@ const length = (label: string): NumberField => ({
 })
 const [SIDE, AHEAD] = [length('along X'), length('along Z')]
 const TURN: NumberField = { path: 'turn', label: 'turned', type: 'number', unit: '°', least: -360, most: 360, step: 1 }
-const EASE: NumberField = { path: 'ease', label: 'over', type: 'number', unit: 's', least: 0, most: 60, step: 0.1 }
+const EASE: NumberField = {
+  path: 'ease',
+  label: 'comes and goes over',
+  type: 'number',
+  unit: 's',
+  least: 0,
+  most: 60,
+  step: 0.1,
+}
 const SPACE: NumberField = {
   path: 'space',
   label: 'space',
@@ -73,7 +81,9 @@ function setSize(name: string, value: number | null) {
       />
       <NumberBox :field="TURN" :value="key?.turn ?? 0" :of="who" @keep="set({ turn: $event ?? 0 })" />
     </div>
-    <p v-if="!keys.length" class="quiet">A number moves {{ who }} in this frame, eased in and out.</p>
+    <p v-if="!keys.length" class="quiet">
+      A number places {{ who }} in this frame; between two frames it goes over from the one to the other.
+    </p>
     <ul v-else aria-label="Keys">
       <li v-for="each in keys" :key="each.frame">
         <button class="plain word mono" @click="emit('frame', each.frame - row.first)">
@@ -87,7 +97,7 @@ function setSize(name: string, value: number | null) {
           Remove
         </button>
       </li>
-      <li><NumberBox :field="EASE" :value="cast.ease" of="Easing" @keep="emit('recast', { ease: $event ?? 1 })" /></li>
+      <li><NumberBox :field="EASE" :value="cast.ease" of="Easing" @keep="emit('recast', { ease: $event ?? 0 })" /></li>
     </ul>
     <div class="fields" role="group" aria-label="The space and the sizes of props">
       <NumberBox :field="SPACE" :value="cast.space" of="Space" @keep="setSpace" />
