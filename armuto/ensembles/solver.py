@@ -149,7 +149,11 @@ class EnsembleSolver:
                 continue
             now = None if natural else self._goals[number]
             pairs = zip(places[number], (0.5 * row.away, -0.5 * row.away), strict=True)
-            self._goals[number] = np.mean([place.within_reach(now, away) for place, away in pairs], axis=0)
+            # What no limb brings anywhere, as a shoulder, is reached for where it is.
+            fixed = [place.side.chain is None for place in places[number]]
+            reached = [place.within_reach(now, away) for place, away in pairs]
+            chosen = [at for at, stays in zip(reached, fixed, strict=True) if stays == any(fixed)]
+            self._goals[number] = np.mean(chosen, axis=0)
         for name, numbers in by_prop.items():
             motion, anchors = self.props[name], self.anchors[name]
             rows = [self.constraints[number] for number in numbers]

@@ -8,7 +8,7 @@ import numpy as np
 from armuto.constraints.displacement import BodyDisplacement
 from armuto.ensembles.casting import cast_actor, displaced
 from armuto.ensembles.measures import measure_ensemble
-from armuto.ensembles.model import Casting, Meeting, PlacementKey
+from armuto.ensembles.model import Casting, Holder, Meeting, PlacementKey
 from armuto.ensembles.pipeline import perform_ensemble
 from armuto.kinematics import rotation
 from armuto.kinematics.vectors import lengths
@@ -100,6 +100,15 @@ class OtherBodies(unittest.TestCase):
                         if found.kind == "jerk"
                     ]
                     self.assertLess(float(np.percentile(jerks, 90)), 1.5)
+
+    def test_a_hand_goes_to_a_shoulder_that_stays_where_it_is(self) -> None:
+        row = recorded("shake hands")
+        (shake,) = row.recording.meetings
+        for part in ("left upper arm", "right upper arm", "chest"):
+            steadied = replace(shake, b=Holder(shake.b.who, part))
+            result = perform_ensemble(replace(row.recording, meetings=(steadied,)), row.cast("porter", "keeper"))
+            self.assertLess(max(gaps(result)), 0.01, part)
+            self.assertFalse(result.actors[shake.b.who].displacement.active, part)
 
     def test_strength_says_how_much_is_kept(self) -> None:
         row = recorded("shake hands")

@@ -60,6 +60,7 @@ watch(
       casting.value,
       cast.value?.id,
       cast.value?.lock_version,
+      JSON.stringify(measures.value),
       JSON.stringify(cast.value?.cast),
     ].join('|'),
   () => void display(),
