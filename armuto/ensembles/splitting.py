@@ -27,6 +27,7 @@ from armuto.kinematics.vectors import lengths
 FEWEST_PARTS = 6  # of a body plan, by which a tree is a body
 FEWEST_JOINTS = 12  # of a tree that may be a body
 SEPARATORS = ":|_-. "
+ONE_PLACE = 0.06  # of a body's size: nearer to each other than this, two bodies are one figure
 BESIDE = 0.25  # metres over the ground that two who share a space keep between their hips
 
 
@@ -73,19 +74,43 @@ def split(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> t
     """
     kind = formats.kind_of(data, file)
     trees = _bvh_trees(data, file) if kind == "bvh" else _gltf_trees(data, file, kind, files or {})
-    if len(trees) < 2:
+    bodies = [tree for tree in trees if tree.is_body]
+    if len(bodies) < 2 or any(_in_one_place(first, second) for first, second in combinations(bodies, 2)):
         return ()
-    bodies = [is_body for _, _, _, is_body in trees]
-    if sum(bodies) < 2:
-        return ()
-    rows = sorted(trees, key=lambda row: not row[3])
+    rows = sorted(trees, key=lambda tree: not tree.is_body)
     names = unique_names(
-        name or (f"performer {number}" if is_body else "prop") for number, (name, _, _, is_body) in enumerate(rows, 1)
+        tree.name or (f"performer {number}" if tree.is_body else "prop") for number, tree in enumerate(rows, 1)
     )
+    stem = file.rpartition(".")[0] or file
     return tuple(
-        SplitFile(name, f"{file.rpartition('.')[0] or file} {name}.{ending}", content, is_body)
-        for name, (_, content, ending, is_body) in zip(names, rows, strict=True)
+        SplitFile(name, f"{stem} {name}.{tree.ending}", tree.data, tree.is_body)
+        for name, tree in zip(names, rows, strict=True)
     )
+
+
+@dataclass(frozen=True, eq=False)
+class _Tree:
+    """A tree of a file as a file of its own. path ``(F, 3)``: where what carries it goes, in the file's unit; size: how
+    far it reaches at rest."""
+
+    name: str
+    data: bytes
+    ending: str
+    is_body: bool
+    path: FloatArray
+    size: float
+
+    @classmethod
+    def of(cls, name: str, data: bytes, ending: str, skeleton: Skeleton, clip: Clip | None) -> _Tree:
+        carrier = carrier_of(skeleton)
+        path = skeleton.rest.positions[carrier][None] if clip is None else clip.world_by_joint().positions[carrier]
+        return cls(name, data, ending, _is_body(skeleton), path, float(np.ptp(skeleton.rest.positions, axis=0).max()))
+
+
+def _in_one_place(first: _Tree, second: _Tree) -> bool:
+    """Whether two bodies are where one is, as the bones and the controls of one figure are."""
+    apart = lengths(first.path - second.path) if len(first.path) == len(second.path) else np.array([np.inf])
+    return bool(np.median(apart) < ONE_PLACE * max(first.size, second.size))
 
 
 def read_split(parts: Sequence[SplitFile], options: ImportOptions = NOTHING) -> SplitDocuments:
@@ -104,10 +129,7 @@ def read_split(parts: Sequence[SplitFile], options: ImportOptions = NOTHING) -> 
     return SplitDocuments(performers, things)
 
 
-Row = tuple[str, bytes, str, bool]
-
-
-def _bvh_trees(data: bytes, file: str) -> list[Row]:
+def _bvh_trees(data: bytes, file: str) -> list[_Tree]:
     original = bvh.parse(data, file)
     roots = [number for number, joint in enumerate(original.joints) if joint.parent < 0]
     if len(roots) < 2:
@@ -115,7 +137,7 @@ def _bvh_trees(data: bytes, file: str) -> list[Row]:
     starts = original.columns
     groups = [range(first, last) for first, last in zip(roots, [*roots[1:], len(original.joints)], strict=True)]
     prefixes = _prefixes([[original.joints[number].name for number in group] for group in groups])
-    out: list[Row] = []
+    out: list[_Tree] = []
     for group, prefix in zip(groups, prefixes, strict=True):
         joints = tuple(
             replace(
@@ -129,11 +151,11 @@ def _bvh_trees(data: bytes, file: str) -> list[Row]:
         part = bvh.BvhFile(joints, original.frame_time, original.motion[:, columns])
         raw = bvh.to_clip(part, "tree")
         name = _called(prefix) or (joints[0].name if len(joints) == 1 else "")
-        out.append((name, bvh.serialise(part), "bvh", _is_body(raw.skeleton)))
+        out.append(_Tree.of(name, bvh.serialise(part), "bvh", raw.skeleton, raw))
     return out
 
 
-def _gltf_trees(data: bytes, file: str, kind: str | None, files: Mapping[str, bytes]) -> list[Row]:
+def _gltf_trees(data: bytes, file: str, kind: str | None, files: Mapping[str, bytes]) -> list[_Tree]:
     if kind == "dae":
         data, _ = collada.to_glb(data, file, files)
     elif kind == "usd":
@@ -147,13 +169,12 @@ def _gltf_trees(data: bytes, file: str, kind: str | None, files: Mapping[str, by
     groups = [skeleton.subtree(top) for top in tops]
     above = _names_above(held, [rig.nodes[top] for top in tops])
     prefixes = [""] * len(groups) if above else _prefixes([[skeleton.names[n] for n in group] for group in groups])
-    out: list[Row] = []
+    out: list[_Tree] = []
     for number, (group, prefix) in enumerate(zip(groups, prefixes, strict=True)):
         clips = [_of_joints(clip, group, prefix) for clip in rig.clips]
         tree = clips[0].skeleton if clips else _sub_skeleton(skeleton, group, prefix)
         name = above[number] if above else _called(prefix) or (tree.names[0] if len(group) == 1 else "")
-        is_body = _is_body(tree)
-        out.append((name, gltf.skeleton_only(tree, clips), "glb", is_body))
+        out.append(_Tree.of(name, gltf.skeleton_only(tree, clips), "glb", tree, clips[0] if clips else None))
     return out
 
 

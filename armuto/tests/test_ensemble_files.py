@@ -103,6 +103,13 @@ class Splitting(unittest.TestCase):
         with self.assertRaises(BadInput):
             split(text[: len(text) // 2], "cut.bvh")
 
+    def test_the_bones_and_the_controls_of_one_figure_are_one_body(self) -> None:
+        (rear, *_) = next(iter(museum.takes())).performers.values()
+        twice = forest({"bones": rear, "controls": rear})
+        self.assertEqual(split(gltf.skeleton_only(twice.skeleton, [twice]), "rig.glb"), ())
+        resting = replace(twice, moving=np.zeros(0, np.int64), translations=np.zeros((twice.frames, 0, 3)))
+        self.assertEqual(split(gltf.skeleton_only(resting.skeleton, [resting]), "rig.glb"), ())
+
     def test_names_without_prefixes_are_numbered(self) -> None:
         file = bvh.parse(LADDER.read_bytes(), LADDER.name)
         bare = replace(file, joints=tuple(replace(joint, name=joint.name.rpartition(":")[2]) for joint in file.joints))
