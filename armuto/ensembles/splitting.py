@@ -18,7 +18,7 @@ from armuto import formats, pairing
 from armuto.formats import Document, bvh, collada, gltf, usd
 from armuto.formats.gltf.reading import tree_of
 from armuto.intake.detection import NOTHING, ImportOptions
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import FloatArray, IntArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.loop import carrier_of
 from armuto.kinematics.skeleton import Skeleton, unique_names
@@ -179,11 +179,23 @@ def _gltf_trees(data: bytes, file: str, kind: str | None, files: Mapping[str, by
 
 
 def _names_above(held: gltf.GltfFile, nodes: Sequence[int]) -> list[str]:
-    """What the nodes are called that carry these, where each has one of its own with a name; else nothing."""
-    parents = tree_of(held).parents
-    above = [int(parents[node]) for node in nodes]
-    names = [str(held.rows("nodes")[node].get("name", "")) for node in above if node >= 0]
-    return names if len(set(above)) == len(above) == len(set(filter(None, names))) else []
+    """What the topmost nodes are called that each carry one of these alone, where all have one with a name of its own;
+    else nothing."""
+    parents, rows = tree_of(held).parents, held.rows("nodes")
+    above = [_ancestors(parents, node) for node in nodes]
+    shared = set.intersection(*map(set, above))
+    own = [[ancestor for ancestor in row if ancestor not in shared] for row in above]
+    names = [str(rows[row[-1]].get("name", "")) if row else "" for row in own]
+    return names if all(names) and len(set(names)) == len(names) else []
+
+
+def _ancestors(parents: IntArray, node: int) -> list[int]:
+    """The nodes above one, nearest first."""
+    out = []
+    while parents[node] >= 0:
+        node = int(parents[node])
+        out.append(node)
+    return out
 
 
 def may_hold_several(skeleton: Skeleton) -> bool:

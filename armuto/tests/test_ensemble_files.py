@@ -255,8 +255,8 @@ class Values(unittest.TestCase):
 class Written(unittest.TestCase):
     def test_all_in_one_file_is_read_back_by_others_with_the_same_positions(self) -> None:
         row = recorded("hand over the crate")
-        result = perform_ensemble(row.recording, row.cast("porter", "keeper"))
-        figures = {"giver": demo_figure("porter"), "receiver": demo_figure("keeper")}
+        result = perform_ensemble(row.recording, row.cast("porter", "bellringer"))
+        figures = {"giver": demo_figure("porter"), "receiver": demo_figure("bellringer")}
         data = ensemble_glb(result, figures)
         held = pygltflib.GLTF2.load_from_bytes(data)
         self.assertEqual([animation.name for animation in held.animations], ["hand over the crate"])
@@ -271,7 +271,7 @@ class Written(unittest.TestCase):
             places = document.clips[0].world().positions
             own = clip.world().positions
             shared = [name for name in clip.skeleton.names if name in document.skeleton.index]
-            self.assertGreater(len(shared), 20)
+            self.assertGreater(len(shared), 15)
             for name in shared:
                 off = places[:, document.skeleton.index[name]] - own[:, clip.skeleton.index[name]]
                 self.assertLess(np.abs(off).max(), 1e-4, (who, name))

@@ -31,7 +31,7 @@ class FromTheStart(StudioCase):
         first.click()
         # Four clips further down than the gallery's eight: rolled to, not clicked to.
         self.page.mouse.wheel(0, 320)
-        last = self.page.get_by_role("gridcell", name="creep on porter:")
+        last = self.page.get_by_role("gridcell", name="carry the ladder rear on porter:")
         expect(last).to_be_visible()
         last.click(modifiers=["Shift"])
         expect(self.page.get_by_text("24 cells: 12 clips on 2 characters")).to_be_visible()

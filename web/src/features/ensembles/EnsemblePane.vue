@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import UndoRedo from '@/shared/frame/UndoRedo.vue'
 import { useDraft } from '@/shared/useDraft'
 import { useCast } from '@/stores/cast'
+import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import { quantity } from '@/shared/units'
 import {
@@ -51,17 +52,23 @@ function rename() {
   if (wanted && wanted !== props.row.name) emit('change', { name: wanted })
   else name.show()
 }
+/** Somebody of the same kind of body, another for each performer as far as there are. */
+function likely(skeleton: number, number: number): number | undefined {
+  const plan = useLibrary().skeletons.find((body) => body.id === skeleton)?.plan
+  const alike = characters.present.filter((character) => character.plan === plan)
+  const rows = alike.length ? alike : characters.present
+  return rows[number % Math.max(1, rows.length)]?.id
+}
 /** Who is chosen for each performer: of the casting that is looked at, or for a new one. */
 const players = ref<Record<string, number>>({})
 watch(
   () =>
     [casting.value, JSON.stringify(props.cast?.cast), props.row.performers.join(), characters.present.length].join(),
   () => {
-    const present = characters.present
     players.value = Object.fromEntries(
-      props.row.performers.map((who, n) => [
+      props.row.people.map(({ name: who, skeleton_id }, n) => [
         who,
-        props.cast?.cast[who] ?? players.value[who] ?? present[n % Math.max(1, present.length)]?.id ?? 0,
+        props.cast?.cast[who] ?? players.value[who] ?? likely(skeleton_id, n) ?? 0,
       ]),
     )
   },

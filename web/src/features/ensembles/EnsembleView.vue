@@ -33,7 +33,7 @@ const chosen = ref(0)
 const ensemble = useEnsemble(id, casting)
 const { row, cast, measures, lost, frames, busy } = ensemble
 const canvas = ref<HTMLCanvasElement>()
-const { stage, ribbons, shown, loading, show, setFrame, look, close } = useEnsembleStage(canvas)
+const { stage, ribbons, shown, loading, show, setFrame, look, follow, close } = useEnsembleStage(canvas)
 const fps = computed(() => row.value?.fps ?? 30)
 const player = usePlayer(frames, fps)
 const { frame, playing, go } = player
@@ -48,6 +48,7 @@ async function display() {
     if (!(await show(now, cast.value, frame.value))) return
     const whose = `${casting.value}`
     if (framed !== whose) look()
+    follow(now)
     framed = whose
   } catch (problem) {
     messages.fail(problem)
@@ -98,7 +99,10 @@ useShortcuts('Ensemble', {
   next: () => toMeeting(1),
   previous: () => toMeeting(-1),
   casting: nextCasting,
-  frameAll: look,
+  frameAll: () => {
+    look()
+    if (row.value) follow(row.value)
+  },
   undo: () => void ensemble.undo(),
   redo: () => void ensemble.redo(),
 })

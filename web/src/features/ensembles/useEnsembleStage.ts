@@ -128,6 +128,7 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     )
     if (!places.length) return
     const wide = Math.hypot(high[0] - low[0], high[2] - low[2])
+    mine.setFollowed(null)
     mine.frameBox(
       (low[0] + high[0]) / 2,
       (low[2] + high[2]) / 2,
@@ -138,6 +139,18 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       0.46,
     )
   }
+  /** The camera goes along with the middle of everybody, from the frame that is shown on. */
+  function follow(row: EnsembleRow) {
+    const mine = stage.value
+    if (!mine) return
+    const point = mine.controls.target.clone()
+    mine.setFollowed(() => {
+      const bodies = row.performers.map((who) => (mine.figure(who)?.boneLines ?? mine.source(who))?.positions)
+      const places = bodies.filter((at) => at !== undefined)
+      const middle = (axis: number) => places.reduce((sum, at) => sum + mean(at, axis), 0) / places.length
+      return places.length ? point.clone().set(middle(0), middle(1), middle(2)) : null
+    })
+  }
   function close() {
     turn++
     props.forEach((prop) => prop.dispose())
@@ -146,7 +159,7 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     stage.value?.dispose()
     stage.value = undefined
   }
-  return { stage, ribbons, shown, loading, show, setFrame, look, close }
+  return { stage, ribbons, shown, loading, show, setFrame, look, follow, close }
 }
 
 const positionsOf = ({ shape: [frames, points], values }: { shape: number[]; values: Float32Array }): Positions => ({
@@ -156,4 +169,9 @@ const positionsOf = ({ shape: [frames, points], values }: { shape: number[]; val
 })
 const poseOf = ({ points, values }: Positions, frame: number) =>
   values.slice(frame * points * 3, (frame + 1) * points * 3)
+const mean = (values: Float32Array, axis: number) => {
+  let sum = 0
+  for (let n = axis; n < values.length; n += 3) sum += values[n]
+  return (sum * 3) / values.length
+}
 const sideOf = (part: string | null) => (part?.startsWith('left') ? 'left' : part?.startsWith('right') ? 'right' : '')
