@@ -25,7 +25,7 @@ class Ensembles(StudioCase):
     def positions(self, casting: Casting, frame: int) -> dict[str, np.ndarray]:
         """Where everybody is on the stage, once the casting is shown."""
         self.page.wait_for_function("() => window.armuto?.stage?.figure?.('giver')?.frames > 1")
-        self.page.wait_for_load_state("networkidle")
+        expect(self.page.get_by_text("Looking …")).to_have_count(0)
         found = self.page.evaluate("(at) => (window.armuto.stage.setFrame(at), window.armuto.stage.positions())", frame)
         return {who: np.array(rows) for who, rows in found.items()}
 
@@ -39,6 +39,11 @@ class Ensembles(StudioCase):
             work()
         self.assertLess(answer.value.status, 300)
         return answer.value.json()
+
+    def placed(self, casting: Casting, work) -> dict:
+        """What a casting says after a change, once what it comes to has been fetched."""
+        with self.page.expect_response(lambda a: a.url.endswith(f"/castings/{casting.pk}/motion")):
+            return self.answered("PATCH", f"/castings/{casting.pk}", work)
 
     def pressed(self, name: str) -> dict:
         """What the ensemble is once a button of its meetings is pressed."""
@@ -89,18 +94,18 @@ class Ensembles(StudioCase):
         aside = page.get_by_label("giver, along X cm")
         before = self.positions(casting, 0)["giver"]
         aside.fill("-30")
-        changed = self.answered("PATCH", f"/castings/{casting.pk}", lambda: aside.press("Enter"))
+        changed = self.placed(casting, lambda: aside.press("Enter"))
         self.assertEqual(changed["placements"]["giver"], [{"frame": 2, "at": [-0.3, 0.0], "turn": 0.0}])
         turned = page.get_by_label("giver, turned °")
         turned.fill("15")
-        self.answered("PATCH", f"/castings/{casting.pk}", lambda: turned.press("Enter"))
+        self.placed(casting, lambda: turned.press("Enter"))
         after = self.positions(casting, 0)["giver"]
         self.assertAlmostEqual(float((after - before)[:, 0].mean()), -0.3, delta=0.1)
-        self.answered("PATCH", f"/castings/{casting.pk}", lambda: page.keyboard.press("Control+z"))
-        self.answered("PATCH", f"/castings/{casting.pk}", lambda: page.keyboard.press("Control+z"))
+        self.placed(casting, lambda: page.keyboard.press("Control+z"))
+        self.placed(casting, lambda: page.keyboard.press("Control+z"))
         casting.refresh_from_db()
         self.assertEqual(casting.data.get("placements", {}).get("giver", []), [])
-        self.answered("PATCH", f"/castings/{casting.pk}", lambda: page.keyboard.press("Control+Shift+z"))
+        self.placed(casting, lambda: page.keyboard.press("Control+Shift+z"))
         casting.refresh_from_db()
         self.assertEqual(casting.data["placements"]["giver"][0]["at"], [-0.3, 0.0])
 

@@ -79,13 +79,10 @@ export function useEnsemble(id: number, casting: Ref<number>) {
     const now = cast.value?.id === step.casting ? cast.value : null
     const found = now ?? (await answer(client.GET('/api/ensembles/castings/{casting_id}', at)))
     const headers = own ? onVersion(found) : {}
-    const changed = await answer(
-      client.PATCH('/api/ensembles/castings/{casting_id}', { ...at, headers, body: step.change }),
-    )
-    if (casting.value === step.casting) {
-      cast.value = changed
-      await loadCast()
-    } else casting.value = step.casting
+    await answer(client.PATCH('/api/ensembles/castings/{casting_id}', { ...at, headers, body: step.change }))
+    // What it says and how well it does are shown together, so that the stage is drawn once.
+    if (casting.value === step.casting) await loadCast()
+    else casting.value = step.casting
     await load()
     return { casting: step.casting, change: castingBefore(found, step.change) }
   }
