@@ -75,3 +75,8 @@ def sentence(problem: ValidationError, what: str) -> str:
     if error["type"] == "finite_number":
         return f"{path}: {error['input']!r} is not a number of the kind that is wanted"
     return f"the {what}s are damaged" + (f" at {path}" if path else "")
+
+
+def reason(problem: ValueError) -> str:
+    """What is wrong with a value that was handed to a model, in one sentence."""
+    return sentence(problem, "value") if isinstance(problem, ValidationError) else str(problem)

@@ -23,6 +23,7 @@ from armuto.formats import Document
 from armuto.intake.recording import calibration
 from armuto.kinematics.clip import Clip
 from armuto.retarget.fitting import Fitting, NothingToPair, fit
+from armuto.validation import reason
 
 UNKNOWN_SIZE = 0.1  # metres: of a thing of which a recording tells the path alone
 
@@ -152,7 +153,7 @@ def _casting(options: argparse.Namespace, fittings: Mapping[str, Fitting]) -> Ca
     try:
         return Casting("casting", dict.fromkeys(fittings, ""), options.space, sizes)
     except ValueError as problem:
-        raise BadInput(f"--space, --size: {model.reason(problem)}.") from None
+        raise BadInput(f"--space, --size: {reason(problem)}.") from None
 
 
 def _write(

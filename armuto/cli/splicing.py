@@ -23,6 +23,7 @@ from armuto.splicing.features import PreparedClip
 from armuto.splicing.findings import findings, where_they_do_not_meet
 from armuto.splicing.joining import prepare_clips, splice_clips
 from armuto.splicing.model import Join, Span, Splice
+from armuto.validation import reason
 
 
 def splice_files(options: argparse.Namespace) -> int:
@@ -153,7 +154,7 @@ def _checked(kind: Any, **values: Any) -> Any:
     try:
         return kind(**values)
     except ValueError as problem:
-        raise BadInput(model.reason(problem)) from None
+        raise BadInput(reason(problem)) from None
 
 
 def _print_candidates(names: Sequence[str], clips: dict[str, PreparedClip], as_json: bool) -> int:

@@ -68,10 +68,6 @@ class Recording:
     def prop(self, name: str) -> Prop:
         return next(prop for prop in self.ensemble.props if prop.name == name)
 
-    @cached_property
-    def prop_names(self) -> frozenset[str]:
-        return frozenset(self.props)
-
 
 @dataclass(frozen=True, eq=False)
 class Stage:
@@ -131,11 +127,10 @@ class Actor:
             return None
         return chain if self.surfaces[part].joint in self.motion.below(chain.joints[-1]) else None
 
-    def body(self, motion: WorldMotion | None = None) -> PosedBody:
-        """Where the performer is on the stage."""
-        motion = self.motion if motion is None else motion
-        joints = {surface.joint for surface in self.surfaces.values()}
-        stance = self.fitting.target_pose.rotations
+    def body(self, *parts: str) -> PosedBody:
+        """Where the performer is on the stage; parts: of these alone, where any are named."""
+        motion, stance = self.motion, self.fitting.target_pose.rotations
+        joints = {self.surfaces[part].joint for part in parts or self.surfaces}
         turns = {joint: rotation.multiply(motion.rotations[joint], rotation.inverse(stance[joint])) for joint in joints}
         return PosedBody(self.surfaces, {joint: motion.positions[joint] for joint in joints}, turns, self.source.leg)
 

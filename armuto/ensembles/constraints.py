@@ -38,7 +38,7 @@ class Side:
 
     def place(self, actor: Actor) -> FloatArray:
         """Where it is ``(F, 3)``. actor: the performer, as it moves by now."""
-        return actor.body().place(self.part, self.share, self.out)
+        return actor.body(self.part).place(self.part, self.share, self.out)
 
 
 @dataclass(frozen=True, eq=False)

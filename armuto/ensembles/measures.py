@@ -119,7 +119,7 @@ def _angles(row: Constraint, result: EnsembleResult) -> FloatArray | None:
 def _turned(name: str, part: str, actors: Mapping[str, Actor]) -> FloatArray:
     """How a part is turned from the source's stance, on the stage ``(F, 4)``."""
     actor = actors[name]
-    turns = actor.body().turn(part)
+    turns = actor.body(part).turn(part)
     return rotation.multiply(turns, np.broadcast_to(actor.fitting.turn, turns.shape))
 
 

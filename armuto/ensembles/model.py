@@ -19,11 +19,11 @@ from dataclasses import asdict, field
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, TypeAdapter, ValidationError
+from pydantic import AfterValidator, TypeAdapter
 from pydantic.dataclasses import dataclass
 
 from armuto.errors import BadInput
-from armuto.validation import STRICT, Within, read, sentence
+from armuto.validation import STRICT, Within, read
 
 Metres = Annotated[float, Within(-1e4, 1e4)]
 Length = Annotated[float, Within(1e-4, 1e4)]
@@ -266,11 +266,6 @@ def from_file(content: bytes, name: str) -> Ensemble:
     except (ValueError, RecursionError) as problem:
         reason = "it is no JSON" if isinstance(problem, json.JSONDecodeError | UnicodeDecodeError) else str(problem)
         raise BadInput(f"{name}: {reason}; see docs/cli.md for what an ensemble may say.") from None
-
-
-def reason(problem: ValueError) -> str:
-    """What is wrong with a value that was handed to one of these classes, in one sentence."""
-    return sentence(problem, "value") if isinstance(problem, ValidationError) else str(problem)
 
 
 USUAL: dict[str, Any] = {

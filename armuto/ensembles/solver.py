@@ -60,7 +60,7 @@ class EnsembleSolver:
         stage: Stage,
         sizes: Mapping[str, float],
     ) -> None:
-        self.recording, self.stage, self.sizes = recording, stage, sizes
+        self.recording = recording
         self.actors, self.props = dict(actors), dict(props)
         self.natural, self.natural_props = dict(actors), dict(props)
         self.constraints = constraints_of(recording, actors, props, stage, sizes)

@@ -8,7 +8,7 @@ of unit and up axis of the first body counts for all.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -113,15 +113,20 @@ def _in_one_place(first: _Tree, second: _Tree) -> bool:
     return bool(np.median(apart) < ONE_PLACE * max(first.size, second.size))
 
 
-def read_split(parts: Sequence[SplitFile], options: ImportOptions = NOTHING) -> SplitDocuments:
+def read_split(
+    parts: Sequence[SplitFile],
+    options: ImportOptions = NOTHING,
+    read: Callable[[bytes, str, ImportOptions], Document] = formats.read,
+) -> SplitDocuments:
     """The files that :func:`split` made, read: all in the unit and with the up axis of the first body.
+    read: what reads them.
 
     Raises :class:`BadInput` where one cannot be read.
     """
     performers: dict[str, Document] = {}
     things: dict[str, Document] = {}
     for part in parts:
-        document = formats.read(part.data, part.file, options)
+        document = read(part.data, part.file, options)
         if part.is_body and not performers:
             frame = document.skeleton.file_frame
             options = replace(options, unit=frame.unit, height=None, up=frame.up)

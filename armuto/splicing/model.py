@@ -14,11 +14,11 @@ import json
 from dataclasses import asdict, replace
 from typing import Annotated, Any, Literal
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 from pydantic.dataclasses import dataclass
 
 from armuto.errors import BadInput
-from armuto.validation import STRICT, Within, read, sentence
+from armuto.validation import STRICT, Within, read
 
 Blend = Literal["auto", "fade", "carry"]
 Seconds = Annotated[float, Within(0.0, 1e5)]
@@ -133,11 +133,6 @@ def from_json(table: Any) -> Splice:
         if not isinstance(rows, list) or len(rows) > MOST_SPANS:
             raise ValueError(f"“{kind}” is a list of at most {MOST_SPANS}")
     return read(SPLICE, table, "value")
-
-
-def reason(problem: ValueError) -> str:
-    """What is wrong with a value that was handed to one of these classes, in one sentence."""
-    return sentence(problem, "value") if isinstance(problem, ValidationError) else str(problem)
 
 
 def from_file(content: bytes, name: str) -> Splice:

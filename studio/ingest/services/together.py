@@ -2,13 +2,13 @@
 
 from base64 import b64encode
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from django.db import transaction
 
-from armuto.ensembles.splitting import SplitFile, may_hold_several
+from armuto.ensembles.splitting import SplitFile, may_hold_several, read_split
 from armuto.formats import Document
 from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.kinematics.clip import Clip as ClipValue
@@ -39,17 +39,9 @@ def performers_in(
 
 def read_together(parts: Sequence[SplitFile], options: ImportOptions = NOTHING) -> RecordedTogether:
     """The parts read in the unit and with the up axis of the first. Raises :class:`~armuto.errors.BadInput`."""
-    performers: list[Document] = []
-    tracks: list[dict[str, Any]] = []
-    for part in parts:
-        document = reader.read(part.data, part.file, options)
-        if part.is_body and not performers:
-            frame = document.skeleton.file_frame
-            options = replace(options, unit=frame.unit, height=None, up=frame.up)
-        if part.is_body:
-            performers.append(document)
-        elif document.clips:
-            tracks.append(track_of(part.name, document.clips[0]))
+    found = read_split(parts, options, reader.read)
+    performers = list(found.performers.values())
+    tracks = [track_of(name, row.clips[0]) for name, row in found.things.items() if row.clips]
     frame = performers[0].skeleton.file_frame
     return RecordedTogether(performers, frame.unit, frame.up, tracks)
 
