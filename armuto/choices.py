@@ -8,6 +8,7 @@ UP_AXES = ("+Y", "+Z", "+X", "-Y", "-Z", "-X")
 READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
 WRITTEN = ("glb", "bvh", "dae", "usd", "csv")
 ONE_CLIP = ("bvh", "dae", "usd", "csv")  # formats that are written with one motion to a file
+SEVERAL_FIGURES = ("glb", "usd")  # formats that are written with more than one figure
 TRAVELS: dict[str, Literal["keep", "in place", "root"]] = {"keep": "keep", "in-place": "in place", "root": "root"}
 DECLARABLE = {"dae": ("+Y", "+Z", "+X"), "usd": ("+Y", "+Z")}  # axes that these formats can declare as up
 

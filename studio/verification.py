@@ -10,10 +10,11 @@ from django.db import connection
 from studio.fittings.models import FittingState, LayerRecord
 from studio.library.models import Motion, Original, RefinedMotion
 from studio.platform.digests import digest
-from studio.renditions.models import RevisionMotion
+from studio.renditions.models import PerformerMotion, RevisionMotion
 from studio.splices.models import Splice
 
 ROTATION, TRANSLATION = 16, 12  # bytes of a quaternion, and of a vector, as float32
+NOT_WHOLE = "its motion is not whole; transfer it again."
 FRAME = 8  # bytes of a frame's number, as float64
 
 
@@ -45,9 +46,17 @@ def damages() -> Iterator[str]:
         if named != {str(part.clip_id) for part in splice.parts.all()}:
             yield f"{splice.clip.name}: a clip that it is spliced of is not there; take its span out."
     for made in RevisionMotion.objects.select_related("skeleton", "revision__rendition__clip").iterator(chunk_size=50):
-        if len(made.rotations) % (ROTATION * made.skeleton.joints) or len(made.translations) % TRANSLATION:
-            number, clip = made.revision.number, made.revision.rendition.clip
-            yield f"result {number} of {clip.name}: its motion is not whole; transfer it again."
+        if not _whole(made):
+            yield f"result {made.revision.number} of {made.revision.rendition.title}: {NOT_WHOLE}"
+    of_castings = PerformerMotion.objects.select_related("skeleton", "revision__rendition__casting__ensemble")
+    for motion_of_performer in of_castings.iterator(chunk_size=50):
+        revision = motion_of_performer.revision
+        if not _whole(motion_of_performer):
+            yield f"result {revision.number} of {revision.rendition.title}: {NOT_WHOLE}"
+
+
+def _whole(motion: RevisionMotion | PerformerMotion) -> bool:
+    return not (len(motion.rotations) % (ROTATION * motion.skeleton.joints) or len(motion.translations) % TRANSLATION)
 
 
 def _layers() -> Iterator[str]:

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
 from armuto import formats
+from armuto.choices import SEVERAL_FIGURES
 from armuto.cli.files import content_of, import_options_of, print_json, read, write
 from armuto.cli.refining import kind_of
 from armuto.ensembles import model
 from armuto.ensembles.casting import Recording, read_recording
-from armuto.ensembles.files import at_origin, ensemble_glb
+from armuto.ensembles.files import at_origin, ensemble_file
+from armuto.ensembles.findings import meeting_in_words
 from armuto.ensembles.measures import EnsembleMeasures, measure_ensemble
-from armuto.ensembles.model import Casting, Ensemble, Meeting, Performer, Prop, Shape
+from armuto.ensembles.model import Casting, Ensemble, Performer, Prop, Shape
 from armuto.ensembles.pipeline import EnsembleResult, perform_ensemble
 from armuto.ensembles.splitting import SplitFile, read_split, side_by_side, split
 from armuto.errors import BadInput
@@ -161,18 +163,19 @@ def _write(
 ) -> list[dict[str, Any]]:
     if output.suffix:
         kind = kind_of(output)
-        if kind != "glb" or origin:
+        if kind not in SEVERAL_FIGURES or origin:
             other = "--origin" if origin else f".{kind}"
             raise BadInput(
-                f"{output}: all in one file is a .glb in the common space; for {other} name a folder instead."
+                f"{output}: all in one file is a .glb or .usd in the common space; for {other} name a folder instead."
             )
-        write(output, ensemble_glb(result, characters))
+        write(output, ensemble_file(result, characters, kind))
         return [{"output": str(output), "performers": [*result.clips, *result.props]}]
     written = []
     for name, clip in result.clips.items():
         row: dict[str, Any] = {}
         if origin:
-            clip, row["start"] = at_origin(result.actors[name], clip)
+            clip, start = at_origin(clip, result.actors[name].fitting)
+            row["start"] = {key: round(value, 6) for key, value in asdict(start).items()}
         path = output / f"{result.recording.ensemble.name} {name}.glb"
         write(path, formats.write([clip], characters[name], "glb"))
         written.append({"output": str(path), "performers": [name]} | row)
@@ -188,15 +191,10 @@ def _print_recording(recording: Recording, as_json: bool) -> int:
     for name in recording.props:
         print(f"{name}: a prop")
     for meeting in recording.meetings:
-        print(f"frames {meeting.first} to {meeting.last}: {_sides(meeting)}")
+        print(f"frames {meeting.first} to {meeting.last}: {meeting_in_words(meeting)}")
     if not recording.meetings:
         print("Nobody meets anybody or anything.")
     return 0
-
-
-def _sides(meeting: Meeting) -> str:
-    other = f"the {meeting.b.part} of {meeting.b.who}" if meeting.b.part else f"the {meeting.b.who}"
-    return f"the {meeting.a.part} of {meeting.a.who} and {other}"
 
 
 def _rows(measures: EnsembleMeasures) -> dict[str, Any]:
@@ -238,7 +236,7 @@ def in_words(measures: EnsembleMeasures) -> list[str]:
     for row in measures.meetings:
         angle = "" if row.angle is None or row.angle < 0.5 else f", turned by {row.angle:.0f}°"
         out.append(
-            f"frames {row.meeting.first} to {row.meeting.last}: {_sides(row.meeting)}: "
+            f"frames {row.meeting.first} to {row.meeting.last}: {meeting_in_words(row.meeting)}: "
             f"{row.before * 100:.1f} cm apart before, {row.gap * 100:.1f} cm now{angle}"
         )
     for performer in measures.performers:

@@ -267,6 +267,15 @@ def performed_clip(actor: Actor) -> Clip:
     return local_clip(actor.clip.name, actor.motion, actor.translated | carried)
 
 
+def off_stage(actor: Actor) -> Clip:
+    """What the performer does where its transfer alone would have it, to be compared with that and with its source."""
+    motion = actor.motion.copy()
+    nowhere = np.zeros((motion.frames, 3))
+    moved(motion, nowhere, np.zeros(motion.frames), nowhere - actor.stage.shift)
+    moved(motion, nowhere, np.full(motion.frames, -actor.stage.heading), nowhere)
+    return performed_clip(replace(actor, motion=motion))
+
+
 def _in_space(fitting: Fitting, space: float) -> Fitting:
     settings = fitting.settings
     if settings.travel == Travel() and settings.path == "scaled" and (settings.stride or fitting.scale) == space:

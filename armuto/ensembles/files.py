@@ -3,63 +3,94 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from armuto import formats
-from armuto.ensembles.casting import Actor
+from armuto.constraints.root_bone import travel_path
 from armuto.ensembles.model import Shape
 from armuto.ensembles.pipeline import EnsembleResult
 from armuto.ensembles.prop_motion import PropMotion
 from armuto.ensembles.shapes import turn_of
+from armuto.errors import BadInput
+from armuto.export.insert_motion import Start, placed
 from armuto.formats import AS_USUAL, Document, Form, gltf
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Surface, Track, build
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.retarget.fitting import Fitting
 
 ROUND = 24  # sides of a cylinder
 WOOD = Material("prop", (0.42, 0.27, 0.15, 1.0), roughness=0.9, both_sides=True)
 
 
-def ensemble_glb(result: EnsembleResult, characters: Mapping[str, Document], form: Form = AS_USUAL) -> bytes:
-    """Everybody and everything in one .glb with one animation.
+def ensemble_file(
+    result: EnsembleResult, characters: Mapping[str, Document], kind: str = "glb", form: Form = AS_USUAL
+) -> bytes:
+    """Everybody and everything in one file.
 
     Parameters
     ----------
     result : EnsembleResult
     characters : mapping of str to Document
         What each performer's skeleton was read from.
+    kind : {"glb", "usd"}
     form : Form
-        Whether meshes are written.
+        Unit, up axis, whether meshes are written, the number of the first frame.
 
     Returns
     -------
     bytes
         A node for each performer and prop, called as the ensemble calls it, with what the character's own file holds
-        below; in metres, +Y up.
+        below, and one animation; in the common space.
     """
     fps = result.recording.fps
-    files = {name: formats.write([clip], characters[name], "glb", form=form) for name, clip in result.clips.items()}
+    files = {name: formats.write([clip], characters[name], kind, form=form) for name, clip in result.clips.items()}
     for name, motion in result.props.items():
-        files[name] = prop_glb(name, result.recording.prop(name).shapes, motion, fps, result.sizes[name])
-    return gltf.merged(files, result.recording.ensemble.name)
+        files[name] = prop_file(name, result.recording.prop(name).shapes, motion, fps, result.sizes[name], kind, form)
+    return in_one_file(result.recording.ensemble.name, files, kind)
 
 
-def prop_glb(name: str, shapes: Sequence[Shape], motion: PropMotion, fps: float, size: float = 1.0) -> bytes:
-    """A prop and its motion as a .glb of its own."""
-    times = np.arange(len(motion.positions)) / fps
+def in_one_file(name: str, files: Mapping[str, bytes], kind: str) -> bytes:
+    """Files of performers and props by their names as one, with that animation: all of a kind of
+    :data:`armuto.choices.SEVERAL_FIGURES`.
+    Raises :class:`BadInput` for another kind."""
+    if kind == "glb":
+        return gltf.merged(files, name)
+    if kind == "usd":
+        # USD's library is large; whoever writes none need not wait for it.
+        from armuto.formats import usd_merging
+
+        return usd_merging.merged(files)
+    raise BadInput(f"{name}: .{kind} holds no more than one figure; take .glb or .usd for all in one file.")
+
+
+def prop_file(
+    name: str,
+    shapes: Sequence[Shape],
+    motion: PropMotion,
+    fps: float,
+    size: float = 1.0,
+    kind: str = "glb",
+    form: Form = AS_USUAL,
+) -> bytes:
+    """A prop and its motion as a file of its own; kind: one of :data:`armuto.choices.SEVERAL_FIGURES`."""
+    times = (np.arange(len(motion.positions)) + form.first) / fps
     node = Node(name, -1, motion.positions[0], motion.rotations[0])
     surfaces = [shape_surface(shape, size) for shape in shapes]
     tracks = [
         Track(0, "rotation", times, rotation.continuous(motion.rotations)),
         Track(0, "translation", times, motion.positions),
     ]
-    return build(Parts([node], [Body(name, 0, surfaces)], [], [WOOD], [], [(name, tracks)]))
+    parts = Parts([node], [Body(name, 0, surfaces)], [], [WOOD], [], [(name, tracks)])
+    if kind == "usd":
+        from armuto.formats import usd_writer
+
+        return usd_writer.write(parts, form.unit or 1.0, form.up)
+    return build(parts)
 
 
 def shape_surface(shape: Shape, size: float = 1.0) -> Surface:
@@ -115,25 +146,10 @@ def _without_flat(faces: NDArray[np.int64], points: FloatArray) -> NDArray[np.in
     return np.asarray(faces[area > 1e-12])
 
 
-def at_origin(actor: Actor, clip: Clip) -> tuple[Clip, dict[str, Any]]:
-    """A performer's clip moved so that its first frame stands at the origin and faces +Z, and the start transform that
-    puts it back: metres along X and Z, and degrees from +Z."""
-    motion = actor.motion
-    hips = actor.context.hips if actor.context.hips is not None else 0
-    stance = actor.fitting.target_pose.rotations[hips]
-    turned = rotation.multiply(motion.rotations[hips, 0], rotation.inverse(stance))
-    ahead = rotation.rotate(turned, actor.fitting.forward)
-    heading = float(np.arctan2(ahead[0], ahead[2]))
-    place = motion.positions[hips, 0] * [1.0, 0.0, 1.0]
-    back = rotation.about([0.0, 1.0, 0.0], -heading)
-    rotations, translations = clip.rotations.copy(), clip.translations.copy()
-    roots = np.flatnonzero(clip.skeleton.parents < 0)
-    rotations[:, roots] = rotation.multiply(back, rotations[:, roots])
-    moving = np.isin(clip.moving, roots)
-    translations[:, moving] = rotation.rotate(back, translations[:, moving] - place)
-    start = {
-        "x": round(float(place[0]), 6),
-        "z": round(float(place[2]), 6),
-        "heading": round(float(np.degrees(heading)), 4),
-    }
-    return replace(clip, rotations=rotations, translations=translations), start
+def at_origin(clip: Clip, fitting: Fitting) -> tuple[Clip, Start]:
+    """A performer's clip moved so that it begins at the origin and heads along +Z, and the start that puts it back
+    (:func:`armuto.export.insert_motion.placed`)."""
+    path = travel_path(clip, fitting)
+    x, _, z = path.places[0]
+    start = Start(float(x), float(z), float(np.degrees(path.heading[0])))
+    return placed(clip, fitting, Start()), start

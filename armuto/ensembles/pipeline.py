@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,6 +26,8 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.retarget.fitting import Fitting
+
+TRANSFERS = 0.2  # of the work: everybody's transfer alone
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,6 +56,7 @@ def perform_ensemble(
     fittings: Mapping[str, Fitting],
     casting: Casting | None = None,
     contacts: Mapping[str, ContactSet] | None = None,
+    reached: Callable[[float], None] = lambda _: None,
 ) -> EnsembleResult:
     """An ensemble on other bodies.
 
@@ -66,6 +69,8 @@ def perform_ensemble(
         What is chosen: the factor of the space, sizes of props, where performers are placed otherwise.
     contacts : mapping of str to ContactSet, optional
         Of performers' clips, in frames of the recording, where they are known; else they are looked for.
+    reached : callable, optional
+        Told the share that is done, 0 to 1; whatever it raises ends the work.
 
     Returns
     -------
@@ -76,7 +81,8 @@ def perform_ensemble(
     alone = len(fittings) == 1
     frames, fps = recording.frames, recording.fps
     transferred: dict[str, Actor] = {}
-    for name, clip in recording.clips.items():
+    for number, (name, clip) in enumerate(recording.clips.items()):
+        reached(TRANSFERS * number / len(recording.clips))
         keys = casting.placements.get(name, ()) if casting is not None else ()
         ease = casting.ease if casting is not None else 0.0
         placement = placement_of(keys, recording.first, frames, fps, ease) if keys else None
@@ -86,7 +92,7 @@ def perform_ensemble(
     sizes = {prop.name: size_of(prop, recording, transferred, casting) for prop in recording.ensemble.props}
     natural = {name: on_stage(motion, stage, sizes[name]) for name, motion in recording.props.items()}
     solver = EnsembleSolver(recording, transferred, natural, stage, sizes)
-    solver.solve()
+    solver.solve(lambda share: reached(TRANSFERS + (1 - TRANSFERS) * share))
     return EnsembleResult(
         recording,
         space,

@@ -9,9 +9,11 @@ import numpy as np
 
 from armuto.ensembles.model import Prop
 from armuto.ensembles.surfaces import PosedBody
+from armuto.export.resampling import resample
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
+from armuto.kinematics.skeleton import Skeleton
 from armuto.lazy import lazily
 
 transform = lazily("scipy.spatial.transform")
@@ -27,6 +29,17 @@ class PropMotion:
     def place(self, point: FloatArray) -> FloatArray:
         """Where a point ``(3,)`` or ``(F, 3)`` of the prop's frame is, ``(F, 3)``."""
         return self.positions + rotation.rotate(self.rotations, np.broadcast_to(point, self.positions.shape))
+
+    def clip(self, name: str, fps: float) -> Clip:
+        """The same as the motion of a single joint."""
+        skeleton = Skeleton((name,), np.array([-1]), np.zeros((1, 3)), rotation.IDENTITY[None].copy())
+        turns = rotation.normalised(self.rotations[:, None])
+        return Clip(name, skeleton, fps, turns, np.array([0]), self.positions[:, None].copy())
+
+    def resampled(self, fps: float, wanted: float) -> PropMotion:
+        """Frames a second changed from fps to wanted (:func:`armuto.export.resampling.resample`)."""
+        world = resample(self.clip("prop", fps), wanted).world()
+        return PropMotion(world.positions[:, 0], world.rotations[:, 0])
 
     def moved(self, turn: FloatArray, about: FloatArray, shift: FloatArray) -> PropMotion:
         """Turned by ``turn (F, 4)`` about ``about (F, 3)``, then shifted ``(F, 3)``."""

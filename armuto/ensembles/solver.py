@@ -23,7 +23,7 @@ adaptation*, SIGGRAPH 2010, for what has to be kept.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -39,7 +39,6 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.curves import moving_average
 from armuto.kinematics.vectors import lengths
-from armuto.kinematics.world_motion import WorldMotion
 
 ROUNDS = 12
 NOTHING = 1e-6  # metres
@@ -66,23 +65,25 @@ class EnsembleSolver:
         self.constraints = constraints_of(recording, actors, props, stage, sizes)
         self.anchors = {name: anchors_of(recording, name) for name in props}
 
-    def solve(self) -> None:
-        """Bodies, props and limbs, in place."""
+    def solve(self, reached: Callable[[float], None] = lambda _: None) -> None:
+        """Bodies, props and limbs, in place. reached: told the share that is done, 0 to 1."""
         if all(
             lengths(row.gap(self.actors, self.props))[row.first : row.last + 1].max() < NOTHING
             for row in self.constraints
         ):
             return
-        for width in SMOOTH:
+        for number, width in enumerate(SMOOTH):
+            reached(number / (len(SMOOTH) + 1))
             wanted = self._relax(bodies=True, width=width)
             if not any(displacement.active for displacement in wanted.values()):
                 break
             for name, displacement in wanted.items():
                 total = _sum(self.actors[name].displacement, displacement)
                 self.actors[name] = displaced(self.actors[name], replace(total, held=self._sitting(name)))
+        reached(len(SMOOTH) / (len(SMOOTH) + 1))
         self._relax(bodies=False)
         self._smooth()
-        self.actors = {name: replace(actor, motion=_copied(actor.motion)) for name, actor in self.actors.items()}
+        self.actors = {name: replace(actor, motion=actor.motion.copy()) for name, actor in self.actors.items()}
         self._bring_limbs()
 
     def _relax(self, bodies: bool, width: float = 0.0) -> dict[str, BodyDisplacement]:
@@ -226,10 +227,6 @@ class EnsembleSolver:
             wanted = rotation.multiply(rotation.multiply(now.rotations, rotation.inverse(before.rotations)), wanted)
         turn = rotation.multiply(wanted, rotation.inverse(self.actors[name].motion.rotations[end]))
         return rotation.vector(turn)
-
-
-def _copied(motion: WorldMotion) -> WorldMotion:
-    return replace(motion, rotations=motion.rotations.copy(), positions=motion.positions.copy())
 
 
 def _sum(first: BodyDisplacement, second: BodyDisplacement) -> BodyDisplacement:

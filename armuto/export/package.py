@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Any
@@ -32,6 +32,8 @@ class Result:
     itself.
 
     about: what the manifest says of it beside what is measured here. key: of whom it is, to tell characters apart.
+    part: where it is one of several figures in its file, what it is called there; join: makes that file of those of its
+    parts by their names, in a form and so many frames a second.
     """
 
     key: Any
@@ -41,6 +43,8 @@ class Result:
     character: str
     document: Document
     about: Mapping[str, Any]
+    part: str = ""
+    join: Callable[[Mapping[str, bytes], formats.Form, float], bytes] | None = None
 
 
 @dataclass(frozen=True)
@@ -113,14 +117,16 @@ def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Ite
     for name, group in groupby(results, key=lambda row: row[0]):
         members = [result for _, result in group]
         made = [prepare(result, wanted) for result in members]
-        form = formats.Form(
-            mesh=wanted.mesh,
-            first=wanted.first,
-            unit=UNITS[wanted.unit],
-            up=wanted.up,
-            keys=tuple(keys for _, keys in made),
-        )
-        content = formats.write([clip for clip, _ in made], members[0].document, wanted.kind, form=form)
+        form = formats.Form(mesh=wanted.mesh, first=wanted.first, unit=UNITS[wanted.unit], up=wanted.up)
+        if members[0].join is None:
+            own = replace(form, keys=tuple(keys for _, keys in made))
+            content = formats.write([clip for clip, _ in made], members[0].document, wanted.kind, form=own)
+        else:
+            parts = {
+                result.part: formats.write([clip], result.document, wanted.kind, form=replace(form, keys=(keys,)))
+                for result, (clip, keys) in zip(members, made, strict=True)
+            }
+            content = members[0].join(parts, form, made[0][0].fps)
         sha = hashlib.sha256(content).hexdigest()
         rows = []
         for result, (clip, keys) in zip(members, made, strict=True):

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import StrictBool, TypeAdapter, model_validator
 from pydantic.dataclasses import dataclass
 
-from armuto.choices import DECLARABLE, UP_AXES
+from armuto.choices import DECLARABLE, SEVERAL_FIGURES, UP_AXES
 from armuto.errors import BadInput
 from armuto.export.thinning import Bound
 from armuto.validation import STRICT, Within, read
@@ -35,6 +35,8 @@ class DeliverySettings:
     fps: frames per second, or None for each clip's own. unit, up: of those that the format can declare; a "glb" is
     always in metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: see
     :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings, touchups: whether these go along.
+    ensembles: whether everybody of a casting gets a file in their common space, or begins at the origin, with the start
+    in the manifest, or all go in one file with their props, for "glb" and "usd".
     """
 
     kind: Literal["glb", "bvh", "dae", "usd", "csv"] = "glb"
@@ -48,12 +50,17 @@ class DeliverySettings:
     first: Annotated[int, Within(0, 1_000_000)] = 0
     fittings: StrictBool = False
     touchups: StrictBool = False
+    ensembles: Literal["common space", "origin", "one file"] = "common space"
 
     @model_validator(mode="after")
     def _declarable(self) -> Self:
         able = DECLARABLE.get(self.kind, UP_AXES)
         if self.up not in able:
             raise ValueError(f"{self.kind} cannot say that {self.up} is up; take one of {', '.join(able)}")
+        if self.ensembles == "one file" and self.kind not in SEVERAL_FIGURES:
+            raise ValueError(
+                f"{self.kind} holds one figure; take {' or '.join(SEVERAL_FIGURES)} for ensembles in one file"
+            )
         return self
 
 

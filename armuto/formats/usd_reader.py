@@ -66,6 +66,14 @@ def _unit(q: FloatArray) -> FloatArray:
     return np.where(size > 0, q / np.where(size > 0, size, 1.0), rotation.IDENTITY)
 
 
+def _figure_name(skeleton: Any) -> str:
+    """What people call the figure that a skeleton is of; else the skeleton's own name."""
+    prim = skeleton
+    while prim and not prim.IsA(UsdSkel.Root):
+        prim = prim.GetParent()
+    return str((prim.GetDisplayName() if prim else "") or skeleton.GetName())
+
+
 def _apart(m: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
     scale = np.linalg.norm(m[:3, :3], axis=0)
     if not np.isfinite(m).all() or not (scale > 1e-12).all():
@@ -127,7 +135,7 @@ class _Reader:
             raise Unusable(f"the skeleton {skeleton.GetPath()} has {count} joints; export it again.")
         t, q, s = _apart(_matrix(places.GetLocalToWorldTransform(skeleton.GetPrim())))
         top = len(self.made.nodes)
-        self.made.nodes.append(Node(skeleton.GetPrim().GetName(), 0, t, q, s))
+        self.made.nodes.append(Node(_figure_name(skeleton.GetPrim()), 0, t, q, s))
         binds = self._transforms(skeleton.GetBindTransformsAttr().Get(), count)
         rest = self._transforms(skeleton.GetRestTransformsAttr().Get(), count)
         if rest is None and binds is None:

@@ -23,7 +23,8 @@ UP = {"+Y": UsdGeom.Tokens.y, "+Z": UsdGeom.Tokens.z}
 def write(parts: Parts, unit: float = 1.0, up: str = "+Y") -> bytes:
     """The parts, which are in metres and +Y up, as .usd (crate) with their first animation. unit: metres per unit. up:
     a key of UP."""
-    parts = scene.in_space(parts, unit, upright(up))
+    # Scales are kept by UsdSkel in half precision, in which a hundredth is off by the width of a hair in every metre.
+    parts = scene.without_scale(scene.in_space(parts, unit, upright(up)))
     with tempfile.TemporaryDirectory(prefix="armuto-usd-") as folder:
         path = str(Path(folder) / "out.usdc")
         stage = Usd.Stage.CreateNew(path)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -37,6 +37,10 @@ class WorldMotion:
     @property
     def frames(self) -> int:
         return int(self.rotations.shape[1])
+
+    def copy(self) -> WorldMotion:
+        """The same, to be changed in place without changing this."""
+        return replace(self, rotations=self.rotations.copy(), positions=self.positions.copy())
 
     def swing(self, root: int, joints: Collection[int], q: FloatArray) -> None:
         """Turn these joints about the place of ``root`` by ``q (F, 4)``, their places too."""

@@ -31,7 +31,6 @@ from studio.delivery.services import insertion, packing, planning
 from studio.ingest.models import NamingRule
 from studio.platform.fields import Id
 from studio.platform.uploads import received
-from studio.renditions import results
 from studio.renditions.models import Revision
 
 router = Router(tags=["delivery"])
@@ -63,17 +62,19 @@ def plan(request: HttpRequest, body: DeliveryIn) -> dict[str, Any]:
     rows = planning.chosen(body.cells)
     going = [row for row in rows if not row.left_out]
     files = iter(planning.named(going, wanted, rule))
-    clashes = package.clashing(wanted, rule, [planning.facts(row) for row in going])
+    clashes = planning.clashing(going, wanted, rule)
     number = iter(range(len(going)))
     out = []
     for row in rows:
         goes = not row.left_out
         out.append(
             {
-                "clip_id": row.rendition.clip_id,
-                "clip": row.rendition.clip.name,
-                "character_id": row.rendition.character_id,
-                "character": row.rendition.character.name,
+                "clip_id": row.clip.pk,
+                "clip": row.clip.name,
+                "character_id": row.character.pk,
+                "character": row.character.name,
+                "casting_id": row.rendition.casting_id,
+                "casting": f"{row.rendition.title} by {row.rendition.performed_by}" if row.performer else "",
                 "file": next(files) if goes else "",
                 "clash": goes and next(number) in clashes,
                 "which": row.which,
@@ -95,22 +96,12 @@ def thinned(request: HttpRequest, body: DeliveryIn) -> Any:
     if not rows or wanted.thinned is None or wanted.kind != "glb":
         return None
     row = max(rows, key=lambda row: row.revision.frames)
-    made = Revision.objects.select_related("motion__skeleton", "rendition__clip").get(pk=row.revision.pk)
-    character = row.rendition.character
-    result = package.Result(
-        0,
-        row.rendition.clip.name,
-        results.motion_of(made),
-        results.fitting_of(made),
-        character.name,
-        character.document(),
-        {},
-    )
+    result = packing.result_of(row.revision.pk, performer_id=row.performer.pk if row.performer else None)
     _, keys = package.prepare(result, wanted)
     assert keys is not None
     return {
-        "clip": row.rendition.clip.name,
-        "character": character.name,
+        "clip": row.clip.name,
+        "character": row.character.name,
         "keys": keys.kept,
         "of": keys.of,
         "degrees": keys.degrees,
@@ -197,6 +188,7 @@ def put_onto(
             "rendition__clip",
             "rendition__character__skeleton",
             "rendition__fitting__skeleton",
+            "rendition__casting__ensemble",
         )
         .last()
     )

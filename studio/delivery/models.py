@@ -3,6 +3,7 @@
 from django.db import models
 
 from studio.cast.models import Character
+from studio.ensembles.models import Casting, EnsemblePerformer
 from studio.library.models import Clip
 
 
@@ -23,13 +24,15 @@ class Delivery(models.Model):
 
 
 class DeliveryItem(models.Model):
-    """One result in a delivery. revision: the id of the result that goes out; it may have been replaced since. row:
-    what the manifest says of it, once its file was made."""
+    """One result in a delivery, or somebody's part in that of a casting. revision: the id of the result that goes out;
+    it may have been replaced since. row: what the manifest says of it, once its file was made."""
 
     delivery = models.ForeignKey(Delivery, models.CASCADE, related_name="items")
     position = models.PositiveIntegerField()
     clip = models.ForeignKey(Clip, models.CASCADE, related_name="+")
     character = models.ForeignKey(Character, models.CASCADE, related_name="+")
+    casting = models.ForeignKey(Casting, models.CASCADE, related_name="+", null=True)
+    performer = models.ForeignKey(EnsemblePerformer, models.CASCADE, related_name="+", null=True)
     revision = models.PositiveBigIntegerField()
     file = models.CharField(max_length=255)
     row = models.JSONField(null=True)

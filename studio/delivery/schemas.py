@@ -8,6 +8,7 @@ from ninja import Schema
 from armuto.export.settings import DeliverySettings
 from studio.library.schemas import NamingPiece
 from studio.platform.described import described
+from studio.renditions.queries import Cell
 
 
 class RuleIn(Schema):
@@ -21,22 +22,24 @@ class DeliveryRule(RuleIn):
 
 
 class DeliveryIn(Schema):
-    """cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
+    """cells: of whom, by ids of clip and character, or of a casting; all accepted ones without. wanted: see
     :class:`armuto.export.settings.DeliverySettings`. rule: without, the one in force."""
 
-    cells: list[tuple[int, int]] | None = None
+    cells: list[Cell] | None = None
     wanted: described(DeliverySettings, partial=True) = {}  # type: ignore[valid-type]
     name: str = ""
 
 
 class PlannedRow(Schema):
     """One result that would go out: into which file, whether a number had to be added to its name, and which result it
-    is."""
+    is; of a casting, what each performer does."""
 
     clip_id: int
     clip: str
     character_id: int
     character: str
+    casting_id: int | None
+    casting: str
     file: str
     clash: bool
     which: str

@@ -9,12 +9,13 @@ from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from ninja import Router, Status
 
-from armuto.ensembles.files import ensemble_glb
+from armuto.ensembles.files import ensemble_file
 from armuto.errors import BadInput
 from studio.cast.queries import node_motion
 from studio.ensembles import services
 from studio.ensembles.models import Casting, Ensemble
 from studio.ensembles.queries import (
+    measures_as_json,
     measures_of,
     performance_of,
     prop_rows,
@@ -143,28 +144,7 @@ def get_motion(request: HttpRequest, casting_id: Id) -> HttpResponse:
 def get_measures(request: HttpRequest, casting_id: Id) -> Any:
     """How well those meet who play, against the recording."""
     row = _casting(casting_id)
-    measures, meetings = measures_of(row), performance_of(row).recording.meetings
-    return {
-        "meetings": [
-            {
-                "number": meetings.index(each.meeting),
-                "before": round(each.before * 100, 3),
-                "gap": round(each.gap * 100, 3),
-                "worst": each.worst,
-                "angle": None if each.angle is None else round(each.angle, 2),
-                "kept": each.kept,
-            }
-            for each in measures.meetings
-        ],
-        "performers": [
-            asdict(each) | {"offset": round(each.offset * 100, 2), "lowered": round(each.lowered * 100, 2)}
-            for each in measures.performers
-        ],
-        "pairs": [
-            asdict(each) | {"clipping": round(each.clipping * 100, 2), "parts": list(each.parts or ())}
-            for each in measures.pairs
-        ],
-    }
+    return measures_as_json(performance_of(row), measures_of(row))
 
 
 @router.get("castings/{casting_id}/file", operation_id="get_casting_file", response={200: None})
@@ -173,7 +153,7 @@ def get_file(request: HttpRequest, casting_id: Id) -> HttpResponse:
     row = _casting(casting_id)
     result = performance_of(row)
     roles = row.roles.select_related("performer", "character__skeleton")
-    data = ensemble_glb(result, {role.performer.name: role.character.document() for role in roles})
+    data = ensemble_file(result, {role.performer.name: role.character.document() for role in roles})
     response = HttpResponse(data, content_type="model/gltf-binary")
     response["Content-Disposition"] = content_disposition_header(True, f"{row.ensemble.name} {row.name}.glb")
     return response

@@ -3,6 +3,7 @@
 from django.db import models
 
 from studio.cast.models import Character
+from studio.ensembles.models import Casting, EnsemblePerformer
 from studio.fittings.models import Fitting
 from studio.library.models import Clip
 
@@ -14,8 +15,9 @@ class Grade(models.TextChoices):
 
 
 class Rendition(models.Model):
-    """One clip performed by one character: a cell of the board.
+    """One clip performed by one character, or one casting of an ensemble: a cell of the board.
 
+    casting: whose result it is; then it is of no clip, character and fitting by itself.
     work: what a run is doing about it. sentence: why the last attempt failed; what was made before it is kept. newest:
     the revision made last. accepted: the one that was accepted, which stays beside newer ones until one of them is
     accepted in its place. note: what it was sent back with. retired: out of the board's sight, with a way back.
@@ -29,9 +31,10 @@ class Rendition(models.Model):
         RUNNING = "running"
         FAILED = "failed"
 
-    clip = models.ForeignKey(Clip, models.CASCADE, related_name="renditions")
-    character = models.ForeignKey(Character, models.CASCADE, related_name="renditions")
-    fitting = models.ForeignKey(Fitting, models.CASCADE, related_name="renditions")
+    clip = models.ForeignKey(Clip, models.CASCADE, related_name="renditions", null=True)
+    character = models.ForeignKey(Character, models.CASCADE, related_name="renditions", null=True)
+    fitting = models.ForeignKey(Fitting, models.CASCADE, related_name="renditions", null=True)
+    casting = models.OneToOneField(Casting, models.CASCADE, related_name="rendition", null=True)
     work = models.CharField(max_length=8, choices=Work, default=Work.NOTHING, blank=True, db_index=True)
     sentence = models.TextField(default="", blank=True)
     newest = models.ForeignKey("Revision", models.SET_NULL, null=True, related_name="+")
@@ -45,7 +48,36 @@ class Rendition(models.Model):
 
     class Meta:
         ordering = ["clip__name", "id"]
-        constraints = [models.UniqueConstraint(fields=["clip", "character"], name="one_rendition_per_cell")]
+        constraints = [
+            models.UniqueConstraint(fields=["clip", "character"], name="one_rendition_per_cell"),
+            models.CheckConstraint(
+                condition=models.Q(casting=None, clip__isnull=False, character__isnull=False, fitting__isnull=False)
+                | models.Q(casting__isnull=False, clip=None, character=None, fitting=None),
+                name="rendition_of_clip_or_casting",
+            ),
+        ]
+
+    @property
+    def title(self) -> str:
+        """What is performed: the clip, or the ensemble."""
+        if self.casting is not None:
+            return self.casting.ensemble.name
+        assert self.clip is not None
+        return self.clip.name
+
+    @property
+    def performed_by(self) -> str:
+        """The character, or the casting."""
+        if self.casting is not None:
+            return self.casting.name
+        assert self.character is not None
+        return self.character.name
+
+    @property
+    def transferred(self) -> tuple[Clip, Character, Fitting]:
+        """What a result that is not of a casting is of: clip, character and fitting."""
+        assert self.clip is not None and self.character is not None and self.fitting is not None
+        return self.clip, self.character, self.fitting
 
     @property
     def busy(self) -> bool:
@@ -58,7 +90,8 @@ class Revision(models.Model):
     clip, character and fitting digests: hashes of everything its motion and findings depend on, so that "out of date"
     is a comparison; exceptions and their digest likewise, of settings that are said for it alone; touchups: its
     layers as :func:`armuto.touchups.to_json` has them, and their digest; parts_digest: of
-    the fittings that parts of a spliced clip were performed through. clip_revision, character_revision: the
+    the fittings that parts of a spliced clip were performed through; casting_digest: of everything that a casting is
+    made of, in place of these. clip_revision, character_revision: the
     numbers people know them by; fitting_step: the step of the fitting's history. rank: where it stands in a queue
     with the worst first.
     """
@@ -73,6 +106,7 @@ class Revision(models.Model):
     touchups = models.JSONField(default=dict)
     touchups_digest = models.CharField(max_length=64, default="", blank=True)
     parts_digest = models.CharField(max_length=64, default="", blank=True)
+    casting_digest = models.CharField(max_length=64, default="", blank=True)
     clip_revision = models.PositiveIntegerField()
     character_revision = models.PositiveIntegerField()
     fitting_step = models.PositiveIntegerField()
@@ -98,6 +132,39 @@ class RevisionMotion(models.Model):
     rotations = models.BinaryField()
     moving = models.JSONField(default=list)
     translations = models.BinaryField()
+
+
+class CastingResult(models.Model):
+    """What a revision of a casting is, beyond the motions of its performers. props: shapes and sizes by name; tracks:
+    positions and rotations ``(props, frames, 7)`` as little-endian float32, in their order; measures: of meetings,
+    performers and pairs, as the API has them; space, first: metres of the stage over the recording's, and the frame of
+    the common time that comes first."""
+
+    revision = models.OneToOneField(Revision, models.CASCADE, primary_key=True, related_name="casting_result")
+    space = models.FloatField()
+    first = models.IntegerField()
+    props = models.JSONField(default=list)
+    tracks = models.BinaryField(default=bytes)
+    measures = models.JSONField(default=dict)
+
+
+class PerformerMotion(models.Model):
+    """Motion of somebody in a revision of a casting, in the common space, kept as that of a clip is. fitting_digest,
+    exceptions: what it was made through."""
+
+    revision = models.ForeignKey(Revision, models.CASCADE, related_name="performers")
+    performer = models.ForeignKey(EnsemblePerformer, models.CASCADE, related_name="+")
+    character = models.ForeignKey(Character, models.CASCADE, related_name="+")
+    skeleton = models.ForeignKey("library.Skeleton", models.PROTECT, related_name="+")
+    fitting_digest = models.CharField(max_length=64)
+    exceptions = models.JSONField(default=dict)
+    rotations = models.BinaryField()
+    moving = models.JSONField(default=list)
+    translations = models.BinaryField()
+
+    class Meta:
+        ordering = ["performer_id"]
+        constraints = [models.UniqueConstraint(fields=["revision", "performer"], name="performer_once_per_revision")]
 
 
 class FittingRecord(models.Model):

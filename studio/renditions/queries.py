@@ -8,6 +8,8 @@ import numpy as np
 from django.db.models import Case, Count, F, IntegerField, Q, Value, When
 from django.utils import timezone
 
+from studio.ensembles.models import Casting
+from studio.ensembles.queries import digests_of_castings
 from studio.fittings.models import Fitting
 from studio.fittings.services.steps import CONFIRMED
 from studio.renditions.models import Rendition, Run, RunItem
@@ -16,6 +18,9 @@ STATES = ("not yet", "waiting", "running", "good", "look", "wrong", "failed", "o
 CODE = {state: code for code, state in enumerate(STATES)}
 # Bits above the state's own four.
 ACCEPTED, SENT_BACK, RETIRED, EXCEPTION = 16, 32, 64, 128
+
+# Ids of a clip and a character, or the id of a casting.
+Cell = tuple[int, int] | int
 
 _current = (
     Q(newest__clip_digest=F("clip__digest"))
@@ -29,13 +34,18 @@ _current = (
 
 def with_state(rows: Any) -> Any:
     """Renditions, each with its ``state`` as a code of STATES."""
+    of_castings = rows.filter(casting__isnull=False).exclude(newest=None).order_by()
+    made_of = dict(of_castings.values_list("casting_id", "newest__casting_digest"))
+    now = digests_of_castings(made_of) if made_of else {}
+    stale = [casting for casting, then in made_of.items() if now[casting] != then]
     when = [
         When(retired=True, then=Value(CODE["not yet"])),
         When(work=Rendition.Work.WAITING, then=Value(CODE["waiting"])),
         When(work=Rendition.Work.RUNNING, then=Value(CODE["running"])),
         When(work=Rendition.Work.FAILED, then=Value(CODE["failed"])),
         When(newest=None, then=Value(CODE["not yet"])),
-        When(~_current, then=Value(CODE["out of date"])),
+        When(casting__in=stale, then=Value(CODE["out of date"])),
+        When(Q(casting=None) & ~_current, then=Value(CODE["out of date"])),
         When(accepted=F("newest"), then=Value(CODE["accepted"])),
         *(When(newest__grade=grade, then=Value(CODE[grade])) for grade in ("good", "look", "wrong")),
     ]
@@ -48,7 +58,7 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
     row_of = {pk: at for at, pk in enumerate(clips)}
     column_of = {pk: at for at, pk in enumerate(characters)}
     out = np.zeros((len(clips), len(characters)), np.uint8)
-    rows = with_state(Rendition.objects.order_by()).values_list(
+    rows = with_state(Rendition.objects.filter(casting=None).order_by()).values_list(
         "clip_id", "character_id", "state", "accepted_id", "note", "retired"
     )
     for clip, character, state, accepted, note, retired in rows:
@@ -63,6 +73,16 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
         if character in column_of and cells:
             out[cells, column_of[character]] |= EXCEPTION
     return out
+
+
+def castings() -> list[dict[str, Any]]:
+    """Every casting with the byte of its state, as :func:`matrix` has them."""
+    made = {}
+    for row in with_state(Rendition.objects.filter(casting__isnull=False).order_by()):
+        flags = ACCEPTED * (row.accepted_id is not None) | SENT_BACK * bool(row.note) | RETIRED * row.retired
+        made[row.casting_id] = row.state | flags
+    rows = Casting.objects.order_by("ensemble_id", "pk").values_list("pk", "ensemble_id")
+    return [{"id": pk, "ensemble_id": ensemble, "state": made.get(pk, 0)} for pk, ensemble in rows]
 
 
 def fittings() -> list[dict[str, Any]]:
@@ -126,6 +146,22 @@ def counted(runs: Iterable[Run]) -> list[dict[str, Any]]:
             | {"worked": worked, "left": left, "created": run.created, "finished": run.finished}
         )
     return out
+
+
+def of_cells(rows: Any, cells: Iterable[Cell]) -> Any:
+    """Of renditions those of these cells, and of further pairs of their clips and characters: see :func:`cell_of`."""
+    pairs = [cell for cell in cells if not isinstance(cell, int)]
+    return rows.filter(
+        Q(clip_id__in={clip for clip, _ in pairs}, character_id__in={character for _, character in pairs})
+        | Q(casting_id__in={cell for cell in cells if isinstance(cell, int)})
+    )
+
+
+def cell_of(row: Rendition) -> Cell:
+    if row.casting_id is not None:
+        return row.casting_id
+    assert row.clip_id is not None and row.character_id is not None
+    return row.clip_id, row.character_id
 
 
 def state_of(row: Rendition) -> int:

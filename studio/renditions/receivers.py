@@ -54,6 +54,7 @@ def follow_parts(sender: type[Clip], instance: Clip, created: bool, **_: Any) ->
 
 def _renew(rows: QuerySet[Rendition]) -> None:
     for row in rows.distinct():
-        digest = parts_digest(row.clip_id, row.character_id)
+        clip, character, _ = row.transferred
+        digest = parts_digest(clip.pk, character.pk)
         if digest != row.parts_digest:
             Rendition.objects.filter(pk=row.pk).update(parts_digest=digest)

@@ -1,16 +1,54 @@
 """What the API of renditions takes and answers."""
 
 from datetime import datetime
+from typing import Any
 
 from ninja import Schema
 from pydantic import Field
 
+from armuto.ensembles import model as core
+from studio.ensembles.schemas import CastingMeasuresOut
 from studio.fittings.schemas import FindingOut
-from studio.renditions.models import RunItem
+from studio.platform.described import described
+from studio.renditions.models import Revision, RunItem
+from studio.renditions.queries import Cell
+
+
+class CastProp(Schema):
+    """A prop as a casting has it. size: over that of the recording."""
+
+    name: str
+    size: float
+    shapes: list[described(core.Shape)]  # type: ignore[valid-type]
+
+
+class CastPerformer(Schema):
+    name: str
+    character_id: int
+
+    @staticmethod
+    def resolve_name(row: Any) -> str:
+        return str(row.performer.name)
+
+
+class CastingResultOut(Schema):
+    """What a result of a casting is beyond the motions: who plays whom, the props, the measures. first: the frame of
+    the ensemble's common time that comes first; space: metres over those of the recording."""
+
+    space: float
+    first: int
+    props: list[CastProp]
+    performers: list[CastPerformer]
+    measures: CastingMeasuresOut
+
+    @staticmethod
+    def resolve_performers(row: Any) -> Any:
+        return row.revision.performers.defer("rotations", "translations").select_related("performer")
 
 
 class RevisionOut(Schema):
-    """One result. clip, character and fitting: what it was made from, as people know it."""
+    """One result. clip, character and fitting: what it was made from, as people know it; casting: of one, in place of
+    these."""
 
     id: int
     number: int
@@ -23,19 +61,31 @@ class RevisionOut(Schema):
     clip_revision: int
     character_revision: int
     fitting_step: int
+    casting: CastingResultOut | None = None
+
+    @staticmethod
+    def resolve_casting(row: Revision) -> Any:
+        return getattr(row, "casting_result", None) if row.casting_digest else None
 
 
-class RenditionOut(Schema):
+class CellOf(Schema):
+    """Which cell it is, by ids and in words: a clip on a character through a fitting, or a casting of an ensemble."""
+
+    clip_id: int | None
+    clip: str
+    character_id: int | None
+    character: str
+    fitting_id: int | None
+    casting_id: int | None
+    ensemble_id: int | None
+
+
+class RenditionOut(CellOf):
     """state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one;
     revisions: all that are kept. changed: what has changed since the newest was made. run_id, progress: while it is
     under way."""
 
     id: int
-    clip_id: int
-    clip: str
-    character_id: int
-    character: str
-    fitting_id: int
     state: str
     sentence: str
     note: str
@@ -57,19 +107,14 @@ class SendingBack(Schema):
 
 
 class QueueIn(Schema):
-    cells: list[tuple[int, int]] | None = None
+    cells: list[Cell] | None = None
     everything: bool = False
 
 
-class QueueRow(Schema):
+class QueueRow(CellOf):
     """One result that waits for a look. worst: its worst finding in words."""
 
     id: int
-    clip_id: int
-    clip: str
-    character_id: int
-    character: str
-    fitting_id: int
     state: str
     grade: str
     note: str
@@ -81,9 +126,6 @@ class Refusal(Schema):
     detail: str
 
 
-Pair = tuple[int, int]
-
-
 class FittingMark(Schema):
     id: int
     skeleton_id: int
@@ -93,21 +135,29 @@ class FittingMark(Schema):
     sure: bool
 
 
+class CastingMark(Schema):
+    id: int
+    ensemble_id: int
+    state: int
+
+
 class BoardOut(Schema):
     """clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four
-    bits are an index into words; then accepted, sent back, retired, with settings of its own."""
+    bits are an index into words; then accepted, sent back, retired, with settings of its own. castings: with their
+    bytes likewise."""
 
     clips: list[int]
     characters: list[int]
     words: list[str]
     states: str
     fittings: list[FittingMark]
+    castings: list[CastingMark]
 
 
 class CellsIn(Schema):
-    """Cells as ids of clip and character."""
+    """Cells as ids of clip and character, or as the id of a casting."""
 
-    cells: list[Pair] = Field(max_length=200_000)
+    cells: list[Cell] = Field(max_length=200_000)
 
 
 class Unfitted(Schema):
@@ -172,10 +222,11 @@ class RunItemOut(Schema):
 
     id: int
     rendition_id: int
-    clip_id: int
+    clip_id: int | None
     clip: str
-    character_id: int
+    character_id: int | None
     character: str
+    casting_id: int | None
     state: str
     progress: float
     sentence: str
@@ -185,20 +236,24 @@ class RunItemOut(Schema):
     made_from: str
 
     @staticmethod
-    def resolve_clip_id(row: RunItem) -> int:
+    def resolve_clip_id(row: RunItem) -> int | None:
         return row.rendition.clip_id
 
     @staticmethod
     def resolve_clip(row: RunItem) -> str:
-        return row.rendition.clip.name
+        return row.rendition.title
 
     @staticmethod
-    def resolve_character_id(row: RunItem) -> int:
+    def resolve_character_id(row: RunItem) -> int | None:
         return row.rendition.character_id
 
     @staticmethod
+    def resolve_casting_id(row: RunItem) -> int | None:
+        return row.rendition.casting_id
+
+    @staticmethod
     def resolve_character(row: RunItem) -> str:
-        return row.rendition.character.name
+        return row.rendition.performed_by
 
     @staticmethod
     def resolve_grade(row: RunItem) -> str:
@@ -209,10 +264,12 @@ class RunItemOut(Schema):
         made = row.revision
         if made is None:
             return ""
+        if made.casting_digest:
+            return "the casting as it was"
         return (
             f"clip {made.clip_revision}, character {made.character_revision}, step {made.fitting_step} of the fitting"
         )
 
 
 class FirstIn(Schema):
-    cells: list[tuple[int, int]]
+    cells: list[Cell]

@@ -10,7 +10,7 @@ from django.utils.crypto import get_random_string
 
 from armuto.errors import BadInput
 from studio.platform import workers
-from studio.renditions import results
+from studio.renditions import casting_results, results
 from studio.renditions.models import Rendition, Run, RunItem
 
 State, Work = RunItem.State, Rendition.Work
@@ -63,13 +63,16 @@ def process(item: RunItem) -> None:
         return time.perf_counter() - begun < SHOWN or bool(mine.update(progress=share))
 
     row = (
-        Rendition.objects.select_related("clip", "fitting__state", "fitting__skeleton", "fitting__character__skeleton")
+        Rendition.objects.select_related(
+            "casting__ensemble", "clip", "fitting__state", "fitting__skeleton", "fitting__character__skeleton"
+        )
         .defer(*UNREAD)
         .get(pk=item.rendition_id)
     )
-    row.character = row.fitting.character
+    if row.fitting is not None:
+        row.character = row.fitting.character
     try:
-        made, motion = results.compute(row, reached)
+        made = casting_results.compute(row, reached) if row.casting is not None else results.compute(row, reached)
     except results.Stopped:
         return
     except BadInput as problem:
@@ -77,7 +80,7 @@ def process(item: RunItem) -> None:
     except OperationalError:
         raise  # nothing can be written now, this neither; the item is given back when this worker is gone
     except Exception:
-        sentence = f"{row.clip.name}: transferring it to {row.character.name} failed; what was made before is kept."
+        sentence = f"{row.title}: transferring it to {row.performed_by} failed; what was made before is kept."
         _fail(item, mine, sentence, begun)
         raise
     else:
@@ -86,9 +89,9 @@ def process(item: RunItem) -> None:
             if now is None:
                 return
             row.newest_id, row.accepted_id = now
-            results.keep(made, motion)
+            results.keep(made)
             seconds = time.perf_counter() - begun
-            mine.update(state=State.DONE, progress=1, revision=made, seconds=seconds, worker="", claim="")
+            mine.update(state=State.DONE, progress=1, revision=made.revision, seconds=seconds, worker="", claim="")
             end_where_through(item.run_id)
 
 
@@ -120,8 +123,10 @@ def take_up(everything: bool = False) -> int:
     names = set(begun.values_list("worker", flat=True))
     lost = names if everything else {name for name in names if workers.gone(name)}
     with transaction.atomic():
-        for item in begun.filter(worker__in=lost, attempts__gte=ATTEMPTS).select_related("rendition__clip"):
-            name = item.rendition.clip.name
+        for item in begun.filter(worker__in=lost, attempts__gte=ATTEMPTS).select_related(
+            "rendition__clip", "rendition__casting__ensemble"
+        ):
+            name = item.rendition.title
             sentence = f"{name}: the worker ended {ATTEMPTS} times in the middle of it; look at the studio's log."
             _fail(item, RunItem.objects.filter(pk=item.pk), sentence, time.perf_counter())
         rows = begun.filter(worker__in=lost)

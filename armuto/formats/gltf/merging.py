@@ -1,5 +1,5 @@
-"""Several .glb in one: their nodes, meshes, skins and materials side by side, each under a node with a name of its own,
-and their animations as one."""
+"""Several .glb in one: their nodes, meshes, skins and materials side by side, each under a node with a name of its own
+but for what is skinned, and their animations as one."""
 
 from __future__ import annotations
 
@@ -61,8 +61,11 @@ def merged(files: Mapping[str, bytes], animation: str) -> bytes:
                 out.setdefault(kind, []).append(moved)
         scene = tree["scenes"][tree.get("scene", 0)] if tree.get("scenes") else {"nodes": []}
         tops = [number + start["nodes"] for number in scene.get("nodes", [])]
-        out.setdefault("nodes", []).append({"name": name} | ({"children": tops} if tops else {}))
-        out["scenes"][0]["nodes"].append(len(out["nodes"]) - 1)
+        # What is skinned goes with its joints, wherever it lies; glTF wants it at the top.
+        skinned = [number for number in tops if "skin" in out["nodes"][number]]
+        below = [number for number in tops if number not in skinned]
+        out.setdefault("nodes", []).append({"name": name} | ({"children": below} if below else {}))
+        out["scenes"][0]["nodes"] += [len(out["nodes"]) - 1, *skinned]
         for buffer in held.buffers:
             padded = buffer + b"\0" * (-len(buffer) % 4)
             content.append(padded)

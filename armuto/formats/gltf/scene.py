@@ -78,6 +78,55 @@ def in_space(parts: Parts, unit: float, turn: FloatArray) -> Parts:
     )
 
 
+def without_scale(parts: Parts) -> Parts:
+    """The parts with uniform scales of nodes that keep them put into what lies below: the same places, in transforms
+    that turn and shift alone. Other scales stay."""
+    scaled = {track.node for _, tracks in parts.animations for track in tracks if track.path == "scale"}
+    own = [
+        float(scale_of(node)[0]) if n not in scaled and np.ptp(scale_of(node)) < 1e-9 else 1.0
+        for n, node in enumerate(parts.nodes)
+    ]
+    above, total = np.ones(len(own)), np.ones(len(own))
+    for n, node in enumerate(parts.nodes):
+        above[n] = total[node.parent] if node.parent >= 0 else 1.0
+        total[n] = above[n] * own[n]
+    if np.all(total == 1.0):
+        return parts
+    return replace(
+        parts,
+        nodes=[
+            replace(
+                node,
+                translation=np.asarray(node.translation) * above[n],
+                scale=None if node.scale is None else node.scale / own[n],
+            )
+            for n, node in enumerate(parts.nodes)
+        ],
+        bodies=[
+            body
+            if body.skin is not None
+            else replace(
+                body, surfaces=[replace(surface, points=surface.points * total[body.node]) for surface in body.surfaces]
+            )
+            for body in parts.bodies
+        ],
+        skins=[
+            replace(skin, binds=np.array([np.diag([total[n]] * 3 + [1.0]) for n in skin.joints]) @ skin.binds)
+            for skin in parts.skins
+        ],
+        animations=[
+            (
+                name,
+                [
+                    replace(track, values=track.values * above[track.node]) if track.path == "translation" else track
+                    for track in tracks
+                ],
+            )
+            for name, tracks in parts.animations
+        ],
+    )
+
+
 def matrix(node: Node) -> FloatArray:
     """Local transform ``(4, 4)`` of a node at rest."""
     out: FloatArray = matrices(node.translation[None], node.rotation[None], scale_of(node))[0]

@@ -26,6 +26,10 @@ def put_onto(
     Its other motions, mesh and materials stay as they are. Raises :class:`BadInput` for a file on another rig and for a
     frame outside its motion.
     """
+    if made.casting_digest:
+        raise BadInput(
+            f"{made.rendition.title}: a casting is of several figures; deliver it, and take the file of one."
+        )
     clip, fitting = results.motion_of(made), results.fitting_of(made)
     document = _on_rig(data, file, fitting.target)
     kind = document.format if document.format in WRITTEN else "glb"
@@ -38,10 +42,10 @@ def put_onto(
     try:
         clips[number] = insert_motion(clip, clips[number], at, how)
     except ValueError as problem:
-        raise BadInput(f"{file}: {problem}; choose a file on the rig of {made.rendition.character.name}.") from None
+        raise BadInput(f"{file}: {problem}; choose a file on the rig of {made.rendition.performed_by}.") from None
     if kind in ONE_CLIP:
         clips = [clips[number]]
-    name = f"{PurePosixPath(file).stem} with {made.rendition.clip.name}.{kind}"
+    name = f"{PurePosixPath(file).stem} with {made.rendition.title}.{kind}"
     return name, formats.write(clips, document, kind)
 
 

@@ -1,7 +1,7 @@
 """What a delivery would hold, before it is made."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db import transaction
 
@@ -10,10 +10,14 @@ from armuto.export import package
 from armuto.export import settings as delivery_settings
 from armuto.export.settings import DeliverySettings
 from armuto.intake import naming
+from studio.cast.models import Character
 from studio.delivery.models import Delivery, DeliveryItem
+from studio.ensembles.models import EnsemblePerformer
 from studio.ingest.models import NamingRule
+from studio.library.models import Clip
+from studio.renditions import results
 from studio.renditions.models import Rendition, Revision
-from studio.renditions.queries import STATES, state_of, with_state
+from studio.renditions.queries import STATES, Cell, cell_of, of_cells, state_of, with_state
 
 PLACE = "delivery"
 USUAL = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("original")))
@@ -21,62 +25,108 @@ USUAL = naming.Rule((naming.Field("character"), naming.Word(" "), naming.Field("
 
 @dataclass(frozen=True)
 class Row:
-    """One result that would go out. which: "accepted", or "newest" where none was. left_out: why it cannot."""
+    """One result that would go out, or somebody's part in that of a casting. which: "accepted", or "newest" where none
+    was. left_out: why it cannot."""
 
     rendition: Rendition
     revision: Revision
+    clip: Clip
+    character: Character
     which: str
     state: str
     left_out: str = ""
+    performer: EnsemblePerformer | None = None
 
 
 def rule_in_force() -> naming.Rule:
     return NamingRule.at(PLACE) if NamingRule.objects.filter(place=PLACE).exists() else USUAL
 
 
-def chosen(cells: Iterable[tuple[int, int]] | None) -> list[Row]:
+def chosen(cells: Iterable[Cell] | None) -> list[Row]:
     """The results of these cells, or without cells all that were accepted: of each the accepted one, else the newest.
 
-    In the order of characters and clips, so that what goes into one file lies together.
+    In the order of characters and clips, so that what goes into one file lies together; castings behind, of each its
+    performers.
     """
     rows = with_state(
         Rendition.objects.filter(retired=False)
         .exclude(newest=None)
         .select_related("clip__skeleton", "character__skeleton", "newest__motion", "accepted__motion")
+        .select_related("casting__ensemble")
         .defer("newest__motion__rotations", "newest__motion__translations")
         .defer("accepted__motion__rotations", "accepted__motion__translations")
     )
     if cells is None:
-        rows = rows.exclude(accepted=None)
+        rows = list(rows.exclude(accepted=None))
     else:
         wanted = set(cells)
-        rows = rows.filter(
-            clip_id__in={clip for clip, _ in wanted}, character_id__in={character for _, character in wanted}
-        )
-        rows = [row for row in rows if (row.clip_id, row.character_id) in wanted]
-    return [_row(row) for row in sorted(rows, key=lambda row: (row.character.name, row.character_id, row.clip.name))]
+        rows = [row for row in of_cells(rows, wanted) if cell_of(row) in wanted]
+    of_clips = [row for row in rows if row.casting_id is None]
+    of_castings = sorted(
+        (row for row in rows if row.casting_id is not None),
+        key=lambda row: (row.title, row.performed_by, row.casting_id),
+    )
+    of_clips.sort(key=lambda row: (row.character.name, row.character_id, row.clip.name))
+    return [_row(row) for row in of_clips] + [part for row in of_castings for part in _parts(row)]
 
 
 def _row(row: Rendition) -> Row:
     revision = row.accepted or row.newest
     assert revision is not None
+    clip, character, _ = row.transferred
     out = ""
-    if revision.motion.skeleton_id != row.character.skeleton_id:
-        out = (
-            f"{row.clip.name}: it was made for an earlier version of {row.character.name}, with other bones; "
-            "bring it up to date first."
-        )
-    return Row(row, revision, "accepted" if row.accepted_id else "newest", STATES[state_of(row)], out)
+    if revision.motion.skeleton_id != character.skeleton_id:
+        out = results.of_other_bones(clip.name, character)
+    return Row(row, revision, clip, character, _which(row), STATES[state_of(row)], out)
+
+
+def _parts(row: Rendition) -> Iterable[Row]:
+    """Everybody in a casting; all of them stay here where somebody cannot go out."""
+    revision = row.accepted or row.newest
+    assert revision is not None
+    out = results.other_bones(revision)
+    parts = revision.performers.select_related("performer__clip__skeleton", "character__skeleton")
+    for part in parts.defer("rotations", "translations"):
+        performer = part.performer
+        yield Row(row, revision, performer.clip, part.character, _which(row), STATES[state_of(row)], out, performer)
+
+
+def _which(row: Rendition) -> str:
+    return "accepted" if row.accepted_id else "newest"
 
 
 def facts(row: Row) -> tuple[str, naming.Facts]:
-    clip = row.rendition.clip
-    return row.rendition.character.name, naming.facts(clip.name, clip.name, clip.skeleton.name, row.revision.frames)
+    clip = row.clip
+    return row.character.name, naming.facts(clip.name, clip.name, clip.skeleton.name, row.revision.frames)
+
+
+def _whole(row: Row, wanted: DeliverySettings) -> int | None:
+    """The casting that goes into a file of its own as a whole, if this is of such a one."""
+    return row.rendition.casting_id if wanted.ensembles == "one file" else None
 
 
 def named(rows: list[Row], wanted: DeliverySettings, rule: naming.Rule) -> list[str]:
     """The file that each goes into."""
-    return package.file_names(wanted, rule, [facts(row) for row in rows])
+    single = [row for row in rows if _whole(row, wanted) is None]
+    names = iter(package.file_names(wanted, rule, [facts(row) for row in single]))
+    taken = {number: next(names) for number, row in enumerate(rows) if _whole(row, wanted) is None}
+    files: dict[int, str] = {}
+    for row in rows:
+        casting = _whole(row, wanted)
+        if casting is not None and casting not in files:
+            about = naming.facts(row.rendition.title, row.rendition.title, "", row.revision.frames)
+            (name,) = package.file_names(replace(wanted, together=False), rule, [(row.rendition.performed_by, about)])
+            stem = name.removesuffix(f".{wanted.kind}")
+            others = [file.removesuffix(f".{wanted.kind}") for file in (*taken.values(), *files.values())]
+            files[casting] = f"{naming.free(stem, others)}.{wanted.kind}"
+    return [taken[n] if (casting := _whole(row, wanted)) is None else files[casting] for n, row in enumerate(rows)]
+
+
+def clashing(rows: list[Row], wanted: DeliverySettings, rule: naming.Rule) -> set[int]:
+    """The rows to which the rule by itself would give the name of another one; castings in one file are numbered."""
+    single = [number for number, row in enumerate(rows) if _whole(row, wanted) is None]
+    clashes = package.clashing(wanted, rule, [facts(rows[number]) for number in single])
+    return {single[number] for number in clashes}
 
 
 @transaction.atomic
@@ -99,8 +149,10 @@ def make(
             DeliveryItem(
                 delivery=made,
                 position=position,
-                clip=row.rendition.clip,
-                character=row.rendition.character,
+                clip=row.clip,
+                character=row.character,
+                casting_id=row.rendition.casting_id,
+                performer=row.performer,
                 revision=row.revision.pk,
                 file=file,
             )
@@ -116,22 +168,23 @@ def free_name(name: str) -> str:
     return naming.free(name, Delivery.objects.values_list("name", flat=True))
 
 
-def current(items: Iterable[DeliveryItem]) -> dict[tuple[int, int], int]:
+def cell(item: DeliveryItem) -> Cell:
+    """Whose result an item is."""
+    return (item.clip_id, item.character_id) if item.casting_id is None else item.casting_id
+
+
+def current(items: Iterable[DeliveryItem]) -> dict[Cell, int]:
     """Of the cells of a delivery, the result that would go out now."""
-    items = list(items)
-    rows = Rendition.objects.filter(
-        clip_id__in={item.clip_id for item in items},
-        character_id__in={item.character_id for item in items},
-        retired=False,
-    ).values_list("clip_id", "character_id", "accepted_id", "newest_id")
-    return {(clip, character): accepted or newest for clip, character, accepted, newest in rows if accepted or newest}
+    rows = of_cells(Rendition.objects.filter(retired=False), {cell(item) for item in items})
+    made = {cell_of(row): row.accepted_id or row.newest_id for row in rows}
+    return {key: revision for key, revision in made.items() if revision}
 
 
 def changed(delivery: Delivery) -> list[DeliveryItem]:
     """The items of a delivery that would come out otherwise now."""
     items = list(delivery.items.all())
     now = current(items)
-    return [item for item in items if now.get((item.clip_id, item.character_id), item.revision) != item.revision]
+    return [item for item in items if now.get(cell(item), item.revision) != item.revision]
 
 
 def repeat(delivery: Delivery, only_changed: bool) -> Delivery:
@@ -139,6 +192,6 @@ def repeat(delivery: Delivery, only_changed: bool) -> Delivery:
     items = changed(delivery) if only_changed else list(delivery.items.all())
     if not items:
         raise BadInput(f"{delivery.name}: nothing in it has changed since.")
-    cells = [(item.clip_id, item.character_id) for item in items]
+    cells = [cell(item) for item in items]
     wanted, rule = delivery_settings.settings_from_json(delivery.wanted), naming.from_json(delivery.rule)
     return make(delivery.name, chosen(cells), wanted, rule, delivery)

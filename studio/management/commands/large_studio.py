@@ -90,16 +90,17 @@ class Command(BaseCommand):
                 Rendition.objects.bulk_update(cells, ["newest", "accepted", "work"], batch_size=500)
 
     def _revision(self, row: Rendition, fitting: Any, state: str) -> Revision:
+        clip, character, _ = row.transferred
         return Revision(
             rendition=row,
             number=1,
-            clip_digest="" if state == "out of date" else row.clip.digest,
-            character_digest=row.character.digest,
+            clip_digest="" if state == "out of date" else clip.digest,
+            character_digest=character.digest,
             fitting_digest=fitting.state.digest,
             clip_revision=1,
             character_revision=1,
             fitting_step=0,
             grade=state if state in ("look", "wrong") else "good",
-            frames=row.clip.length,
-            fps=row.clip.fps,
+            frames=clip.length,
+            fps=clip.fps,
         )

@@ -28,6 +28,7 @@ def get_board(request: HttpRequest) -> dict[str, Any]:
         "words": list(queries.STATES),
         "states": b64encode(states.tobytes()).decode(),
         "fittings": queries.fittings(),
+        "castings": queries.castings(),
     }
 
 

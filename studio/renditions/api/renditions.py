@@ -10,10 +10,12 @@ from ninja import Router, Status
 
 from armuto import formats
 from armuto.errors import BadInput
+from armuto.kinematics.arrays import FloatArray
 from studio.cast.queries import node_motion
+from studio.ensembles.queries import digest_of_casting, prop_rows
 from studio.platform.array_response import array_response
 from studio.platform.fields import Id
-from studio.renditions import results
+from studio.renditions import casting_results, results
 from studio.renditions.models import Rendition, Revision, RunItem
 from studio.renditions.queries import STATES, state_of, with_state
 from studio.renditions.schemas import Before, QueueIn, QueueRow, Refusal, RenditionIn, RenditionOut, SendingBack
@@ -23,8 +25,8 @@ router = Router(tags=["renditions"])
 
 
 def _rows() -> Any:
-    related = ("clip", "character__skeleton", "fitting__state", "newest")
-    return with_state(Rendition.objects.select_related(*related)).prefetch_related("revisions")
+    related = ("clip", "character__skeleton", "fitting__state", "casting__ensemble", "newest")
+    return with_state(Rendition.objects.select_related(*related)).prefetch_related("revisions__casting_result")
 
 
 def out(row: Rendition) -> dict[str, Any]:
@@ -35,13 +37,8 @@ def out(row: Rendition) -> dict[str, Any]:
             .order_by("-state", "-id")
             .first()
         )
-    return {
+    return _cell(row) | {
         "id": row.pk,
-        "clip_id": row.clip_id,
-        "clip": row.clip.name,
-        "character_id": row.character_id,
-        "character": row.character.name,
-        "fitting_id": row.fitting_id,
         "state": STATES[state_of(row)],
         "sentence": row.sentence,
         "note": row.note,
@@ -54,13 +51,26 @@ def out(row: Rendition) -> dict[str, Any]:
     }
 
 
+def _cell(row: Rendition) -> dict[str, Any]:
+    ids = ("clip_id", "character_id", "fitting_id", "casting_id")
+    return {key: getattr(row, key) for key in ids} | {
+        "clip": row.title,
+        "character": row.performed_by,
+        "ensemble_id": row.casting.ensemble_id if row.casting is not None else None,
+    }
+
+
 def what_changed(row: Rendition) -> list[str]:
     made = row.newest
-    if made is None or row.fitting.state is None:
+    if made is not None and row.casting is not None:
+        stale = made.casting_digest != digest_of_casting(row.casting)
+        return ["the ensemble, the casting, or a character or fitting in it"] if stale else []
+    if made is None or row.fitting is None or row.fitting.state is None:
         return []
+    clip, character, _ = row.transferred
     pairs = (
-        ("the clip", made.clip_digest, row.clip.digest),
-        ("the character", made.character_digest, row.character.digest),
+        ("the clip", made.clip_digest, clip.digest),
+        ("the character", made.character_digest, character.digest),
         ("the fitting", made.fitting_digest, row.fitting.state.digest),
         ("its own settings", made.exceptions_digest, row.exceptions_digest),
         ("its touch-ups", made.touchups_digest, row.touchups_digest),
@@ -70,9 +80,14 @@ def what_changed(row: Rendition) -> list[str]:
 
 
 @router.get("cell", response=RenditionOut | None, operation_id="get_cell")
-def get_cell(request: HttpRequest, clip_id: Id, character_id: Id) -> Any:
-    """The rendition of a cell; null where nothing was transferred yet."""
-    row = _rows().filter(clip_id=clip_id, character_id=character_id).first()
+def get_cell(
+    request: HttpRequest, clip_id: Id | None = None, character_id: Id | None = None, casting_id: Id | None = None
+) -> Any:
+    """The rendition of a cell, by clip and character, or by casting; null where nothing was transferred yet."""
+    if casting_id is None and (clip_id is None or character_id is None):
+        raise BadInput("A cell is of a clip and a character, or of a casting; name either.")
+    wanted = {"clip_id": clip_id, "character_id": character_id} if casting_id is None else {"casting_id": casting_id}
+    row = _rows().filter(**wanted).first()
     return out(row) if row else None
 
 
@@ -95,13 +110,12 @@ def queue(request: HttpRequest, wanted: QueueIn) -> list[Any]:
     else:
         rows = [row for row in _rows().exclude(newest=None) if wanted.everything or STATES[state_of(row)] != "accepted"]
     found = [(row, row.newest) for row in rows if row.newest is not None and not row.retired]
-    found.sort(key=lambda pair: (-pair[1].rank, pair[0].clip.name, pair[0].character.name))
+    found.sort(key=lambda pair: (-pair[1].rank, pair[0].title, pair[0].performed_by))
     return [
-        {key: getattr(row, key) for key in ("clip_id", "character_id", "fitting_id", "note")}
+        _cell(row)
         | {
             "id": row.pk,
-            "clip": row.clip.name,
-            "character": row.character.name,
+            "note": row.note,
             "state": STATES[state_of(row)],
             "grade": newest.grade,
             "rank": newest.rank,
@@ -138,13 +152,17 @@ def send_back(request: HttpRequest, rendition_id: Id, wanted: SendingBack) -> An
 
 def _revision(rendition_id: Id, revision: int | None) -> Revision:
     rows = Revision.objects.select_related(
-        "rendition__clip", "rendition__character__skeleton", "rendition__fitting__skeleton", "motion__skeleton"
+        "rendition__clip",
+        "rendition__character__skeleton",
+        "rendition__fitting__skeleton",
+        "rendition__casting__ensemble",
+        "motion__skeleton",
     )
     if revision is not None:
         return get_object_or_404(rows, rendition_id=rendition_id, pk=revision)
-    row = get_object_or_404(Rendition.objects.select_related("clip", "character"), pk=rendition_id)
+    row = get_object_or_404(Rendition.objects.select_related("clip", "character", "casting__ensemble"), pk=rendition_id)
     if row.newest_id is None:
-        sentence = f"{row.clip.name}: it has not been transferred to {row.character.name} yet; transfer it first."
+        sentence = f"{row.title}: it has not been transferred to {row.performed_by} yet; transfer it first."
         raise BadInput(sentence)
     return rows.get(pk=row.newest_id)
 
@@ -152,20 +170,25 @@ def _revision(rendition_id: Id, revision: int | None) -> Revision:
 @router.get("{rendition_id}/motion", operation_id="get_rendition_motion", response={200: None})
 def motion(request: HttpRequest, rendition_id: Id, revision: int | None = None) -> HttpResponse:
     """A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the
-    newest."""
+    newest. Of a casting: that of each performer, then of each prop its position and rotation ``(frames, 7)``."""
     made = _revision(rendition_id, revision)
-    clip = results.motion_of(made)
     _check_bones(made)
-    return array_response(*node_motion(clip, made.rendition.character), fps=clip.fps)
+    if made.casting_digest:
+        return array_response(*_casting_blocks(made), fps=made.fps)
+    clip = results.motion_of(made)
+    _, character, _ = made.rendition.transferred
+    return array_response(*node_motion(clip, character), fps=clip.fps)
+
+
+def _casting_blocks(made: Revision) -> list[FloatArray]:
+    people = [(casting_results.performer_clip(row, made), row.character) for row in casting_results.performers_of(made)]
+    props = casting_results.prop_motions(made.casting_result, made.frames)
+    return [block for clip, character in people for block in node_motion(clip, character)] + prop_rows(props)
 
 
 def _check_bones(made: Revision) -> None:
-    row = made.rendition
-    if made.motion.skeleton_id != row.character.skeleton_id:
-        raise BadInput(
-            f"{row.clip.name}: it was transferred to an earlier version of {row.character.name}, with other bones; "
-            "bring it up to date first."
-        )
+    if other := results.other_bones(made):
+        raise BadInput(other)
 
 
 @router.get("{rendition_id}/file", operation_id="get_rendition_file", response={200: None, 409: Refusal})
@@ -182,10 +205,17 @@ def file(
     except BadInput as problem:
         return Status(409, {"detail": str(problem)})
     row = made.rendition
-    content = formats.write([results.delivered(made)], row.character.document(), format)
+    try:
+        content = (
+            casting_results.file_of(made, format)
+            if made.casting_digest
+            else formats.write([results.delivered(made)], row.transferred[1].document(), format)
+        )
+    except BadInput as problem:
+        return Status(409, {"detail": str(problem)})
     kinds = {"glb": "model/gltf-binary", "bvh": "text/plain; charset=utf-8", "dae": "model/vnd.collada+xml"}
     response = HttpResponse(content, content_type=kinds.get(format, "application/octet-stream"))
-    name = f"{row.character.name} {row.clip.name}.{format}"
+    name = f"{row.title} {row.performed_by}.{format}" if row.casting_id else f"{row.performed_by} {row.title}.{format}"
     response["Content-Disposition"] = content_disposition_header(True, name)
     return response
 
@@ -196,9 +226,12 @@ def difference(request: HttpRequest, rendition_id: Id, a: int, b: int) -> Any:
 
     Empty where they have no bones or no length in common.
     """
-    first, other = (results.motion_of(_revision(rendition_id, pk)) for pk in (a, b))
-    if first.skeleton.names != other.skeleton.names:
+    first, other = (casting_results.motions_of(_revision(rendition_id, pk)) for pk in (a, b))
+    if [clip.skeleton.names for clip in first] != [clip.skeleton.names for clip in other]:
         return []
-    frames = min(first.frames, other.frames)
-    apart = first.cut(0, frames - 1).world().positions - other.cut(0, frames - 1).world().positions
-    return (np.linalg.norm(apart, axis=-1).max(axis=1) * 100).round(3).tolist()
+    frames = min(clip.frames for clip in (*first, *other))
+    apart = [
+        np.linalg.norm(own.cut(0, frames - 1).world().positions - its.cut(0, frames - 1).world().positions, axis=-1)
+        for own, its in zip(first, other, strict=True)
+    ]
+    return (np.concatenate(apart, axis=1).max(axis=1) * 100).round(3).tolist()

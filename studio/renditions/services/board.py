@@ -10,15 +10,15 @@ from django.utils import timezone
 
 from armuto.errors import BadInput
 from studio.cast.models import Character
+from studio.ensembles.models import Casting
 from studio.fittings.services.steps import can_be_proposed
 from studio.library.models import Clip, Skeleton
 from studio.patterns.services import fingerprint
 from studio.renditions.models import Rendition, Run
-from studio.renditions.queries import STATES, fittings, state_of, with_state
+from studio.renditions.queries import STATES, Cell, cell_of, fittings, of_cells, state_of, with_state
 from studio.renditions.services import runs
 
 ACTIONS = ("transfer", "update", "review", "accept", "deliver", "retire")
-Cell = tuple[int, int]
 
 
 @dataclass
@@ -44,16 +44,11 @@ class Plan:
 def renditions_in(cells: Iterable[Cell]) -> dict[Cell, Any]:
     """The renditions that these cells have, with their state in words as ``row.word``."""
     wanted = set(cells)
-    rows = with_state(
-        Rendition.objects.filter(
-            clip_id__in={clip for clip, _ in wanted}, character_id__in={character for _, character in wanted}
-        ).select_related("newest")
-    )
     out = {}
-    for row in rows.order_by():
-        if (row.clip_id, row.character_id) in wanted:
+    for row in with_state(of_cells(Rendition.objects.select_related("newest"), wanted)).order_by():
+        if (cell := cell_of(row)) in wanted:
             row.word = STATES[state_of(row)]
-            out[row.clip_id, row.character_id] = row
+            out[cell] = row
     return out
 
 
@@ -101,19 +96,30 @@ def _weighed(action: str, cells: list[Cell], rows: dict[Cell, Any]) -> Plan:
 
 
 def _of_transfer(made: Plan, cells: list[Cell], rows: dict[Cell, Any]) -> Plan:
-    skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in cells}).values_list("pk", "skeleton_id"))
-    there = set(Character.objects.filter(pk__in={who for _, who in cells}).values_list("pk", flat=True))
-    # A clip or a character that is gone by now leaves nothing to weigh.
-    cells = [(clip, who) for clip, who in cells if clip in skeleton_of and who in there]
+    pairs = [cell for cell in cells if not isinstance(cell, int)]
+    skeleton_of = dict(Clip.objects.filter(pk__in={clip for clip, _ in pairs}).values_list("pk", "skeleton_id"))
+    there = set(Character.objects.filter(pk__in={who for _, who in pairs}).values_list("pk", flat=True))
+    castings = set(
+        Casting.objects.filter(pk__in=[cell for cell in cells if isinstance(cell, int)]).values_list("pk", flat=True)
+    )
     known = {(row["skeleton_id"], row["character_id"]): row for row in fittings()}
     why: dict[tuple[int, int], str] = {}
     patterns = fingerprint()
-    for clip, character in cells:
-        row = rows.get((clip, character))
+    for cell in cells:
+        row = rows.get(cell)
         if row is not None and row.busy:
             made.busy += 1
             continue
         if made.action == "update" and (row is None or row.word != "out of date"):
+            continue
+        if isinstance(cell, int):
+            if cell in castings:
+                made.cells.append(cell)
+                made.accepted += row is not None and row.accepted_id is not None
+            continue
+        clip, character = cell
+        # A clip or a character that is gone by now leaves nothing to weigh.
+        if clip not in skeleton_of or character not in there:
             continue
         pair = (skeleton_of[clip], character)
         fitting = known.get(pair)

@@ -5,7 +5,7 @@ is lost or doubled loses or doubles nothing.
 """
 
 import contextlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from django.conf import settings
 from django.db import transaction
@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from armuto.errors import BadInput
 from studio.cast.models import Character
+from studio.ensembles.models import Casting
 from studio.fittings.models import Fitting
 from studio.fittings.services.clip_exceptions import digest_of, of_clip
 from studio.fittings.services.layer_records import digest_in
@@ -21,19 +22,22 @@ from studio.fittings.services.spliced import other_skeletons, parts_digest
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Skeleton
 from studio.renditions.models import Rendition, Run, RunItem
+from studio.renditions.queries import Cell, cell_of, of_cells
 from studio.renditions.tasks import work_off
 from studio.renditions.worker import AT_ONCE, end_where_through, set_work
 
 Work, State = Rendition.Work, RunItem.State
 
 
-def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False) -> Run | None:
-    """Transfer clips to characters: cells are ids of both. first: before anything that waits.
+def start(cells: Iterable[Cell], title: str = "", first: bool = False) -> Run | None:
+    """Transfer clips to characters, and perform castings. first: before anything that waits.
 
     Cells that are under way already are left to their run. Where a skeleton has no fitting on a character yet, one is
     proposed. Returns None where nothing is left to do. Raises :class:`BadInput` where no fitting can be proposed.
     """
-    wanted = list(dict.fromkeys(cells))
+    every = list(dict.fromkeys(cells))
+    castings = Casting.objects.select_related("ensemble").in_bulk([cell for cell in every if isinstance(cell, int)])
+    wanted = [cell for cell in every if not isinstance(cell, int)]
     clips = Clip.objects.select_related("skeleton").defer("skeleton__tree").in_bulk({clip for clip, _ in wanted})
     characters = Character.objects.select_related("skeleton").in_bulk({who for _, who in wanted})
     wanted = [(clip, character) for clip, character in wanted if clip in clips and character in characters]
@@ -59,19 +63,17 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
         if clip in others:
             digests["parts_digest"] = parts_digest(clip, character)
         rows.append(Rendition(clip_id=clip, character_id=character, fitting_id=fitting, **digests))
+    rows += [Rendition(casting_id=casting) for casting in castings]
+    possible = {*wanted, *castings}
     with transaction.atomic():
         Rendition.objects.bulk_create(rows, ignore_conflicts=True, batch_size=AT_ONCE)
-        present = {
-            (row.clip_id, row.character_id): row
-            for row in Rendition.objects.filter(clip_id__in=clips, character_id__in=characters).only(
-                "id", "clip_id", "character_id", "work", "fitting_id"
-            )
-        }
-        todo = [row for cell in wanted if not (row := present[cell]).busy]
+        known = of_cells(Rendition.objects.only("id", "clip_id", "character_id", "casting_id", "work"), possible)
+        present = {cell_of(row): row for row in known}
+        todo = [row for cell in every if cell in possible and not (row := present[cell]).busy]
         if not todo:
             return None
         run = Run.objects.create(
-            title=title or _title(todo, clips, characters), total=len(todo), resumed=timezone.now()
+            title=title or _title(todo, clips, characters, castings), total=len(todo), resumed=timezone.now()
         )
         RunItem.objects.bulk_create(
             [RunItem(run=run, rendition=row, position=position, first=first) for position, row in enumerate(todo)],
@@ -82,11 +84,25 @@ def start(cells: Iterable[tuple[int, int]], title: str = "", first: bool = False
     return run
 
 
-def _title(rows: Sequence[Rendition], clips: dict[int, Clip], characters: dict[int, Character]) -> str:
-    many = {row.clip_id for row in rows}
-    who = sorted({characters[row.character_id].name for row in rows})
-    what = clips[rows[0].clip_id].name if len(many) == 1 else f"{len(many)} clips"
-    return f"{what} on {who[0] if len(who) == 1 else f'{len(who)} characters'}"[:255]
+def _title(
+    rows: Sequence[Rendition],
+    clips: Mapping[int, Clip],
+    characters: Mapping[int, Character],
+    castings: Mapping[int, Casting],
+) -> str:
+    played = [castings[row.casting_id] for row in rows if row.casting_id is not None]
+    pairs = [(row.clip_id, row.character_id) for row in rows if row.clip_id and row.character_id]
+    out = []
+    if pairs:
+        many = {clip for clip, _ in pairs}
+        who = sorted({characters[character].name for _, character in pairs})
+        what = clips[pairs[0][0]].name if len(many) == 1 else f"{len(many)} clips"
+        out.append(f"{what} on {who[0] if len(who) == 1 else f'{len(who)} characters'}")
+    if len(played) == 1:
+        out.append(f"{played[0].ensemble.name} by {played[0].name}")
+    elif played:
+        out.append(f"{len(played)} castings")
+    return "; ".join(out)[:255]
 
 
 def wake() -> None:
@@ -145,14 +161,16 @@ def _go(run: Run) -> None:
     end_where_through(run.pk)
 
 
-def look_first(cells: Iterable[tuple[int, int]]) -> None:
+def look_first(cells: Iterable[Cell]) -> None:
     """What somebody looks at comes before the rest: these cells, of those that wait, and no others."""
     wanted = set(cells)
     waiting = RunItem.objects.filter(state=State.WAITING, run__state=Run.State.RUNNING)
-    rows = waiting.filter(
-        rendition__clip_id__in={clip for clip, _ in wanted}, rendition__character_id__in={who for _, who in wanted}
-    ).values_list("pk", "rendition__clip_id", "rendition__character_id")
-    chosen = [pk for pk, clip, character in rows if (clip, character) in wanted]
+    seen = [
+        row.pk
+        for row in of_cells(Rendition.objects.only("id", "clip_id", "character_id", "casting_id"), wanted)
+        if cell_of(row) in wanted
+    ]
+    chosen = list(waiting.filter(rendition__in=seen).values_list("pk", flat=True))
     with transaction.atomic():
         waiting.filter(first=True).exclude(pk__in=chosen).update(first=False)
         waiting.filter(pk__in=chosen).update(first=True)

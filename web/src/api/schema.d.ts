@@ -2020,7 +2020,7 @@ export interface paths {
         };
         /**
          * Get Cell
-         * @description The rendition of a cell; null where nothing was transferred yet.
+         * @description The rendition of a cell, by clip and character, or by casting; null where nothing was transferred yet.
          */
         get: operations["get_cell"];
         put?: never;
@@ -2142,7 +2142,7 @@ export interface paths {
         /**
          * Motion
          * @description A result for the character's own nodes, as the preview of a fitting is given. revision: its id; else the
-         *     newest.
+         *     newest. Of a casting: that of each performer, then of each prop its position and rotation ``(frames, 7)``.
          */
         get: operations["get_rendition_motion"];
         put?: never;
@@ -5130,6 +5130,41 @@ export interface components {
             /** Settings */
             settings?: components["schemas"]["SettingsChange"] | null;
         };
+        /** CastPerformer */
+        CastPerformer: {
+            /** Name */
+            name: string;
+            /** Character Id */
+            character_id: number;
+        };
+        /**
+         * CastProp
+         * @description A prop as a casting has it. size: over that of the recording.
+         */
+        CastProp: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** Shapes */
+            shapes: components["schemas"]["Shape"][];
+        };
+        /**
+         * CastingResultOut
+         * @description What a result of a casting is beyond the motions: who plays whom, the props, the measures. first: the frame of
+         *     the ensemble's common time that comes first; space: metres over those of the recording.
+         */
+        CastingResultOut: {
+            /** Space */
+            space: number;
+            /** First */
+            first: number;
+            /** Props */
+            props: components["schemas"]["CastProp"][];
+            /** Performers */
+            performers: components["schemas"]["CastPerformer"][];
+            measures: components["schemas"]["CastingMeasuresOut"];
+        };
         /**
          * RenditionOut
          * @description state: as on the board. newest: the result in force; accepted: the one that was accepted, maybe an older one;
@@ -5137,18 +5172,22 @@ export interface components {
          *     under way.
          */
         RenditionOut: {
-            /** Id */
-            id: number;
             /** Clip Id */
-            clip_id: number;
+            clip_id: number | null;
             /** Clip */
             clip: string;
             /** Character Id */
-            character_id: number;
+            character_id: number | null;
             /** Character */
             character: string;
             /** Fitting Id */
-            fitting_id: number;
+            fitting_id: number | null;
+            /** Casting Id */
+            casting_id: number | null;
+            /** Ensemble Id */
+            ensemble_id: number | null;
+            /** Id */
+            id: number;
             /** State */
             state: string;
             /** Sentence */
@@ -5169,7 +5208,8 @@ export interface components {
         };
         /**
          * RevisionOut
-         * @description One result. clip, character and fitting: what it was made from, as people know it.
+         * @description One result. clip, character and fitting: what it was made from, as people know it; casting: of one, in place of
+         *     these.
          */
         RevisionOut: {
             /** Id */
@@ -5197,6 +5237,7 @@ export interface components {
             character_revision: number;
             /** Fitting Step */
             fitting_step: number;
+            casting?: components["schemas"]["CastingResultOut"] | null;
         };
         /** RenditionIn */
         RenditionIn: {
@@ -5210,18 +5251,22 @@ export interface components {
          * @description One result that waits for a look. worst: its worst finding in words.
          */
         QueueRow: {
-            /** Id */
-            id: number;
             /** Clip Id */
-            clip_id: number;
+            clip_id: number | null;
             /** Clip */
             clip: string;
             /** Character Id */
-            character_id: number;
+            character_id: number | null;
             /** Character */
             character: string;
             /** Fitting Id */
-            fitting_id: number;
+            fitting_id: number | null;
+            /** Casting Id */
+            casting_id: number | null;
+            /** Ensemble Id */
+            ensemble_id: number | null;
+            /** Id */
+            id: number;
             /** State */
             state: string;
             /** Grade */
@@ -5236,10 +5281,10 @@ export interface components {
         /** QueueIn */
         QueueIn: {
             /** Cells */
-            cells?: [
+            cells?: ([
                 number,
                 number
-            ][] | null;
+            ] | number)[] | null;
             /**
              * Everything
              * @default false
@@ -5265,7 +5310,8 @@ export interface components {
         /**
          * BoardOut
          * @description clips, characters: ids of rows and columns. states: one byte a cell, row after row, as base64: the lowest four
-         *     bits are an index into words; then accepted, sent back, retired, with settings of its own.
+         *     bits are an index into words; then accepted, sent back, retired, with settings of its own. castings: with their
+         *     bytes likewise.
          */
         BoardOut: {
             /** Clips */
@@ -5278,6 +5324,17 @@ export interface components {
             states: string;
             /** Fittings */
             fittings: components["schemas"]["FittingMark"][];
+            /** Castings */
+            castings: components["schemas"]["CastingMark"][];
+        };
+        /** CastingMark */
+        CastingMark: {
+            /** Id */
+            id: number;
+            /** Ensemble Id */
+            ensemble_id: number;
+            /** State */
+            state: number;
         };
         /** FittingMark */
         FittingMark: {
@@ -5329,22 +5386,22 @@ export interface components {
         };
         /**
          * CellsIn
-         * @description Cells as ids of clip and character.
+         * @description Cells as ids of clip and character, or as the id of a casting.
          */
         CellsIn: {
             /** Cells */
-            cells: [
+            cells: ([
                 number,
                 number
-            ][];
+            ] | number)[];
         };
         /** TransferIn */
         TransferIn: {
             /** Cells */
-            cells: [
+            cells: ([
                 number,
                 number
-            ][];
+            ] | number)[];
             /**
              * Update
              * @default false
@@ -5359,10 +5416,10 @@ export interface components {
         /** FirstIn */
         FirstIn: {
             /** Cells */
-            cells: [
+            cells: ([
                 number,
                 number
-            ][];
+            ] | number)[];
         };
         /**
          * RunItemOut
@@ -5374,13 +5431,15 @@ export interface components {
             /** Rendition Id */
             rendition_id: number;
             /** Clip Id */
-            clip_id: number;
+            clip_id: number | null;
             /** Clip */
             clip: string;
             /** Character Id */
-            character_id: number;
+            character_id: number | null;
             /** Character */
             character: string;
+            /** Casting Id */
+            casting_id: number | null;
             /** State */
             state: string;
             /** Progress */
@@ -5419,7 +5478,7 @@ export interface components {
         /**
          * PlannedRow
          * @description One result that would go out: into which file, whether a number had to be added to its name, and which result it
-         *     is.
+         *     is; of a casting, what each performer does.
          */
         PlannedRow: {
             /** Clip Id */
@@ -5430,6 +5489,10 @@ export interface components {
             character_id: number;
             /** Character */
             character: string;
+            /** Casting Id */
+            casting_id: number | null;
+            /** Casting */
+            casting: string;
             /** File */
             file: string;
             /** Clash */
@@ -5447,15 +5510,15 @@ export interface components {
         };
         /**
          * DeliveryIn
-         * @description cells: of whom, by ids of clip and character; all accepted ones without. wanted: see
+         * @description cells: of whom, by ids of clip and character, or of a casting; all accepted ones without. wanted: see
          *     :class:`armuto.export.settings.DeliverySettings`. rule: without, the one in force.
          */
         DeliveryIn: {
             /** Cells */
-            cells?: [
+            cells?: ([
                 number,
                 number
-            ][] | null;
+            ] | number)[] | null;
             /**
              * Wanted
              * @default {}
@@ -6167,6 +6230,7 @@ export interface components {
             first?: number | null;
             fittings?: boolean | null;
             touchups?: boolean | null;
+            ensembles?: ("common space" | "origin" | "one file") | null;
         };
         /**
          * DeliverySettings
@@ -6176,6 +6240,8 @@ export interface components {
          *     fps: frames per second, or None for each clip's own. unit, up: of those that the format can declare; a "glb" is
          *     always in metres and +Y up. thinned: how far keys may be thinned, for "glb", or None. travel: see
          *     :mod:`armuto.export.root_motion`. first: the number of the first frame. fittings, touchups: whether these go along.
+         *     ensembles: whether everybody of a casting gets a file in their common space, or begins at the origin, with the start
+         *     in the manifest, or all go in one file with their props, for "glb" and "usd".
          */
         DeliverySettings: {
             /**
@@ -6234,6 +6300,12 @@ export interface components {
              * @default false
              */
             touchups: boolean;
+            /**
+             * Ensembles
+             * @default common space
+             * @enum {string}
+             */
+            ensembles: "common space" | "origin" | "one file";
         };
         /**
          * ThinnedKeys
@@ -9769,9 +9841,10 @@ export interface operations {
     };
     get_cell: {
         parameters: {
-            query: {
-                clip_id: number;
-                character_id: number;
+            query?: {
+                clip_id?: number | null;
+                character_id?: number | null;
+                casting_id?: number | null;
             };
             header?: never;
             path?: never;
