@@ -38,10 +38,11 @@ def find_in_ensemble(result: EnsembleResult, measures: EnsembleMeasures) -> tupl
         then of each performer what a single transfer is looked through for (:func:`armuto.quality.findings.find`), its
         part told with the performer's name.
     """
+    meeting = {side.actor.name for row in result.constraints for side in row.sides}
     return (
         *(finding for row in measures.meetings for finding in _of_meeting(row, result.recording.first)),
         *(finding for row in measures.pairs for finding in _of_pair(row, result.recording.first)),
-        *(finding for actor in result.actors.values() for finding in _of_actor(actor)),
+        *(finding for actor in result.actors.values() for finding in _of_actor(actor, actor.name in meeting)),
     )
 
 
@@ -81,9 +82,9 @@ def _of_pair(row: PairMeasures, first: int) -> Iterator[Finding]:
         yield Finding("performers", label, (frame, frame), round(size, 2), 0.0, "cm", text, grade, MENDS)
 
 
-def _of_actor(actor: Actor) -> Iterator[Finding]:
+def _of_actor(actor: Actor, meets: bool) -> Iterator[Finding]:
     for finding in find(actor.clip, off_stage(actor), actor.fitting, actor.contacts):
-        if finding.kind in GIVEN_WAY and actor.displacement.active:
+        if finding.kind in GIVEN_WAY and (meets or actor.displacement.active):
             continue
         text = f"{_capital(actor.name)}: {finding.text[0].lower()}{finding.text[1:]}"
         yield replace(finding, part=f"{actor.name}: {finding.part}", text=text)

@@ -241,7 +241,7 @@ def to_json(ensemble: Ensemble) -> dict[str, Any]:
     return table
 
 
-def to_plain(value: Ensemble | Meeting | Casting | Prop | Shape) -> dict[str, Any]:
+def to_plain(value: Ensemble | Meeting | Casting | Prop) -> dict[str, Any]:
     """Any of these as plain data, without what is as usual."""
     table: dict[str, Any] = _without_usual(json.loads(json.dumps(asdict(value))))
     return table

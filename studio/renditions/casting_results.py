@@ -5,18 +5,21 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+
 from armuto import formats
 from armuto.choices import SEVERAL_FIGURES
 from armuto.constraints.root_bone import rooted, wants_root
-from armuto.ensembles import model
+from armuto.ensembles.casting import Stage
 from armuto.ensembles.files import in_one_file, prop_file
 from armuto.ensembles.findings import THRESHOLDS, find_in_ensemble
 from armuto.ensembles.measures import measure_ensemble
 from armuto.ensembles.model import Shape
-from armuto.ensembles.pipeline import EnsembleResult
+from armuto.ensembles.pipeline import EnsembleResult, on_stage
 from armuto.ensembles.prop_motion import PropMotion
 from armuto.errors import BadInput
 from armuto.formats import AS_USUAL, Form
+from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.quality import findings as quality
 from armuto.quality.findings import grade, rank
@@ -56,7 +59,11 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> Made:
         seconds=time.perf_counter() - begun,
     )
     about = CastingResult(
-        space=result.space,
+        stage={
+            "turn": result.stage.turn.tolist(),
+            "shift": result.stage.shift.tolist(),
+            "size": float(result.stage.size),
+        },
         first=result.recording.first,
         props=_props(result),
         tracks=b"".join(arrays.packed(rows) for rows in queries.prop_rows(result.props)),
@@ -89,7 +96,7 @@ def _props(result: EnsembleResult) -> list[dict[str, Any]]:
         {
             "name": prop.name,
             "size": result.sizes[prop.name],
-            "shapes": [model.to_plain(shape) for shape in prop.shapes],
+            "shapes": [asdict(shape) for shape in prop.shapes],
         }
         for prop in result.recording.ensemble.props
     ]
@@ -114,6 +121,24 @@ def prop_motions(about: CastingResult, frames: int) -> dict[str, PropMotion]:
 
 def prop_shapes(prop: dict[str, Any]) -> list[Shape]:
     return [Shape(**shape) for shape in prop["shapes"]]
+
+
+def source_blocks(revision: Revision) -> list[FloatArray]:
+    """The recording as it lies on the stage of a revision: of each performer the places of joints and end sites
+    ``(frames, points, 3)``, then of each prop its position and rotation ``(frames, 7)``.
+
+    Raises :class:`BadInput` where the ensemble is of other frames by now.
+    """
+    about, casting = revision.casting_result, revision.rendition.casting
+    assert casting is not None
+    recording = queries.recording_of(casting.ensemble)
+    if (recording.first, recording.frames) != (about.first, revision.frames):
+        raise BadInput(f"{casting.ensemble.name}: it is of other frames since; bring the casting up to date first.")
+    stage = Stage(np.array(about.stage["turn"]), np.array(about.stage["shift"]), about.stage["size"])
+    worlds = [clip.world() for clip in recording.clips.values()]
+    places = [np.concatenate([world.positions, world.ends], axis=1) for world in worlds]
+    props = {name: on_stage(motion, stage, stage.size) for name, motion in recording.props.items()}
+    return [stage.direction(block * stage.size) + stage.shift for block in places] + queries.prop_rows(props)
 
 
 def performers_of(revision: Revision) -> list[PerformerMotion]:

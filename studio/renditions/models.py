@@ -137,11 +137,11 @@ class RevisionMotion(models.Model):
 class CastingResult(models.Model):
     """What a revision of a casting is, beyond the motions of its performers. props: shapes and sizes by name; tracks:
     positions and rotations ``(props, frames, 7)`` as little-endian float32, in their order; measures: of meetings,
-    performers and pairs, as the API has them; space, first: metres of the stage over the recording's, and the frame of
-    the common time that comes first."""
+    performers and pairs, as the API has them; stage: the turn, shift and size by which the recording lies on it; first:
+    the frame of the common time that comes first."""
 
     revision = models.OneToOneField(Revision, models.CASCADE, primary_key=True, related_name="casting_result")
-    space = models.FloatField()
+    stage = models.JSONField()
     first = models.IntegerField()
     props = models.JSONField(default=list)
     tracks = models.BinaryField(default=bytes)

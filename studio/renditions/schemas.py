@@ -42,6 +42,10 @@ class CastingResultOut(Schema):
     measures: CastingMeasuresOut
 
     @staticmethod
+    def resolve_space(row: Any) -> float:
+        return float(row.stage["size"])
+
+    @staticmethod
     def resolve_performers(row: Any) -> Any:
         return row.revision.performers.defer("rotations", "translations").select_related("performer")
 

@@ -180,6 +180,16 @@ def motion(request: HttpRequest, rendition_id: Id, revision: int | None = None) 
     return array_response(*node_motion(clip, character), fps=clip.fps)
 
 
+@router.get("{rendition_id}/source", operation_id="get_rendition_source", response={200: None})
+def source(request: HttpRequest, rendition_id: Id) -> HttpResponse:
+    """The recording that the newest result of a casting was made of, where it lies in their common space: as
+    ``get_ensemble_recording`` gives it."""
+    made = _revision(rendition_id, None)
+    if not made.casting_digest:
+        raise BadInput(f"{made.rendition.title}: it is of a clip, whose positions the library has.")
+    return array_response(*casting_results.source_blocks(made), fps=made.fps)
+
+
 def _casting_blocks(made: Revision) -> list[FloatArray]:
     people = [(casting_results.performer_clip(row, made), row.character) for row in casting_results.performers_of(made)]
     props = casting_results.prop_motions(made.casting_result, made.frames)

@@ -19,7 +19,7 @@ class Migration(migrations.Migration):
             name='CastingResult',
             fields=[
                 ('revision', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, related_name='casting_result', serialize=False, to='renditions.revision')),
-                ('space', models.FloatField()),
+                ('stage', models.JSONField()),
                 ('first', models.IntegerField()),
                 ('props', models.JSONField(default=list)),
                 ('tracks', models.BinaryField(default=bytes)),

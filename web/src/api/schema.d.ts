@@ -2153,6 +2153,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/renditions/{rendition_id}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Source
+         * @description The recording that the newest result of a casting was made of, where it lies in their common space: as
+         *     ``get_ensemble_recording`` gives it.
+         */
+        get: operations["get_rendition_source"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renditions/{rendition_id}/file": {
         parameters: {
             query?: never;
@@ -9986,6 +10007,26 @@ export interface operations {
             query?: {
                 revision?: number | null;
             };
+            header?: never;
+            path: {
+                rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_rendition_source: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 rendition_id: number;

@@ -34,6 +34,7 @@ function geometryOf({ kind, size: [x, y, z] }: PropShape): BufferGeometry {
 /** A prop on the stage: its shapes in wood with an ink line along their edges, posed by rows of place and turn. */
 export class PropMeshes {
   readonly object = new Group()
+  private aside = new Vector3()
   private readonly parts: (Mesh | LineSegments)[] = []
 
   /** motion: ``(frames, 7)``, positions and quaternions. size: times which the shapes are larger. */
@@ -62,9 +63,17 @@ export class PropMeshes {
     this.pose(0)
   }
 
+  /** Stand so far aside from where the motion has it. */
+  moveTo(x: number, z: number) {
+    this.object.position.sub(this.aside)
+    this.aside.set(x, 0, z)
+    this.object.position.add(this.aside)
+    this.object.updateMatrixWorld(true)
+  }
+
   pose(frame: number) {
     const at = Math.max(0, Math.min(this.motion.length / 7 - 1, Math.round(frame))) * 7
-    this.object.position.fromArray(this.motion, at)
+    this.object.position.fromArray(this.motion, at).add(this.aside)
     this.object.quaternion.fromArray(this.motion, at + 3)
     this.object.updateMatrixWorld(true)
   }

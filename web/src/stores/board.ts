@@ -12,7 +12,14 @@ import { useRuns } from './runs'
 export type Action = 'transfer' | 'update' | 'review' | 'accept' | 'deliver' | 'retire'
 export type Plan = Schemas['ActionOut']
 /** Ids of clip and character. */
-export type Cell = [clip: number, character: number]
+export type ClipCell = [clip: number, character: number]
+/** A cell of the board: of a clip and a character, or the id of a casting. */
+export type Cell = ClipCell | number
+export const ofClip = (cell: Cell): cell is ClipCell => typeof cell !== 'number'
+export const ofCasting = (cell: Cell): cell is number => !ofClip(cell)
+/** The cell that a result, or a row about one, is of. */
+export const cellOf = (row: { clip_id: number | null; character_id: number | null; casting_id: number | null }): Cell =>
+  row.casting_id ?? [row.clip_id ?? 0, row.character_id ?? 0]
 export const WORDS = [
   'not yet',
   'waiting',
@@ -35,6 +42,8 @@ const EXCEPTION = 128
 export const useBoard = defineStore('board', () => {
   const states = shallowRef(new Uint8Array())
   const fittings = shallowRef(new Map<string, Schemas['FittingMark']>())
+  /** Of castings by their ids: the ensemble, and the byte of the state. */
+  const castings = shallowRef(new Map<number, Schemas['CastingMark']>())
   const loaded = ref(false)
   const rowOf = shallowRef(new Map<number, number>())
   const columnOf = shallowRef(new Map<number, number>())
@@ -47,6 +56,7 @@ export const useBoard = defineStore('board', () => {
     rowOf.value = new Map(now.clips.map((id, at) => [id, at]))
     columnOf.value = new Map(now.characters.map((id, at) => [id, at]))
     fittings.value = new Map(now.fittings.map((mark) => [`${mark.skeleton_id}.${mark.character_id}`, mark]))
+    castings.value = new Map(now.castings.map((mark) => [mark.id, mark]))
     states.value = Uint8Array.from(atob(now.states), (letter) => letter.charCodeAt(0))
     loaded.value = true
   }
@@ -55,6 +65,12 @@ export const useBoard = defineStore('board', () => {
     return row === undefined || column === undefined ? 0 : states.value[row * width.value + column]
   }
   const state = (clip: number, character: number): State => WORDS[byte(clip, character) & 15]
+  const castingByte = (casting: number) => castings.value.get(casting)?.state ?? 0
+  const castingState = (casting: number): State => WORDS[castingByte(casting) & 15]
+  const castingIs = (casting: number, marks: Mark[]) =>
+    marks.some((mark) => (mark === 'sent back' ? castingSentBack(casting) : castingState(casting) === mark))
+  const castingKeepsAccepted = (casting: number) => (castingByte(casting) & ACCEPTED) !== 0
+  const castingSentBack = (casting: number) => (castingByte(casting) & SENT_BACK) !== 0
   /** An accepted result is kept, although the state says something else. */
   const keepsAccepted = (clip: number, character: number) => (byte(clip, character) & ACCEPTED) !== 0
   const hasException = (clip: number, character: number) => (byte(clip, character) & EXCEPTION) !== 0
@@ -108,7 +124,7 @@ export const useBoard = defineStore('board', () => {
   /** Let what a fitting says of every clip hold for these cells, too; each fitting has it as a step of its own. */
   async function takeBack(cells: Cell[]) {
     const clips = new Map<number, number[]>()
-    for (const [clip, character] of cells.filter((cell) => hasException(...cell))) {
+    for (const [clip, character] of cells.filter(ofClip).filter((cell) => hasException(...cell))) {
       const skeleton = useLibrary().clip(clip)?.skeleton_id
       const own = skeleton === undefined ? undefined : fitting(skeleton, character)
       if (own) clips.set(own.id, [...(clips.get(own.id) ?? []), clip])
@@ -134,6 +150,11 @@ export const useBoard = defineStore('board', () => {
   return {
     states,
     fittings,
+    castings,
+    castingState,
+    castingIs,
+    castingKeepsAccepted,
+    castingSentBack,
     loaded,
     load,
     state,

@@ -16,7 +16,7 @@ export const useRenditions = defineStore('renditions', () => {
   const cells = ref<Record<string, Rendition>>({})
   const key = (clip: number, character: number) => `${clip}.${character}`
 
-  const keep = (row: Rendition) => (cells.value[key(row.clip_id, row.character_id)] = row)
+  const keep = (row: Rendition) => (cells.value[key(row.clip_id ?? 0, row.character_id ?? 0)] = row)
   const of = (clip: number, character: number): Rendition | undefined => cells.value[key(clip, character)]
 
   async function look(clip: number, character: number) {
@@ -32,7 +32,7 @@ export const useRenditions = defineStore('renditions', () => {
     Promise.all(
       Object.values(cells.value)
         .filter(busy)
-        .map((row) => look(row.clip_id, row.character_id)),
+        .map((row) => look(row.clip_id ?? 0, row.character_id ?? 0)),
     )
   const anyBusy = () => Object.values(cells.value).some(busy)
 

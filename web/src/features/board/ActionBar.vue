@@ -6,7 +6,7 @@ import NextClip from '@/features/splices/NextClip.vue'
 import { spliceClips } from '@/features/splices/open'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { inUnits } from '@/shared/units'
-import { useBoard, type Action, type Cell, type Plan } from '@/stores/board'
+import { ofCasting, ofClip, useBoard, type Action, type Cell, type Plan } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
@@ -28,19 +28,25 @@ const router = useRouter()
 
 const count = (number: number, singular: string, many: string) =>
   number === 1 ? `one ${singular}` : `${number} ${many}`
+const ofClips = computed(() => props.cells.filter(ofClip))
+const castings = computed(() => props.cells.filter(ofCasting))
 const swept = computed(() => {
-  const clips = new Set(props.cells.map(([clip]) => clip)).size
-  const figures = [...new Set(props.cells.map(([, character]) => character))]
+  if (castings.value.length) {
+    const ensembles = new Set(castings.value.map((id) => board.castings.get(id)?.ensemble_id)).size
+    return `${count(castings.value.length, 'casting', 'castings')} of ${count(ensembles, 'ensemble', 'ensembles')}`
+  }
+  const clips = new Set(ofClips.value.map(([clip]) => clip)).size
+  const figures = [...new Set(ofClips.value.map(([, character]) => character))]
   const who =
     figures.length === 1 ? (cast.character(figures[0])?.name ?? 'one character') : `${figures.length} characters`
   return `${count(props.cells.length, 'cell', 'cells')}: ${count(clips, 'clip', 'clips')} on ${who}`
 })
 /** The one clip of what is swept, which another can be spliced to. */
 const onlyClip = computed(() => {
-  const clips = new Set(props.cells.map(([clip]) => clip))
+  const clips = new Set(ofClips.value.map(([clip]) => clip))
   return clips.size === 1 ? library.clip([...clips][0]) : undefined
 })
-const excepted = computed(() => props.cells.filter((cell) => board.hasException(...cell)).length)
+const excepted = computed(() => ofClips.value.filter((cell) => board.hasException(...cell)).length)
 /** The next thing to do: bring up to date what is old, transfer what is not there, then look, then hand on. */
 const next = computed<Action | null>(() => {
   const plans = props.plans

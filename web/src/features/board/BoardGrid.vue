@@ -4,7 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import { isOwnKey } from '@/shared/shortcuts/useShortcuts'
 import { sameBody } from '@/stores/bodies'
-import { useBoard, type Cell, type Mark } from '@/stores/board'
+import { useBoard, type ClipCell, type Mark } from '@/stores/board'
 import type { Character } from '@/stores/cast'
 import type { Clip } from '@/stores/library'
 import BoardRow from './BoardRow.vue'
@@ -24,7 +24,7 @@ const props = defineProps<{
 const emit = defineEmits<{
   open: [clip: Clip, character: Character]
   menu: [event: MouseEvent, clip: Clip, character: Character]
-  seen: [cells: Cell[]]
+  seen: [cells: ClipCell[]]
 }>()
 const board = useBoard()
 const sheet = ref<HTMLElement>()
@@ -81,7 +81,9 @@ watch([rows, columns], () => {
       emit(
         'seen',
         rows.value.flatMap((entry) =>
-          entry.kind === 'clip' ? columns.value.map(({ character }): Cell => [entry.clips[0].id, character.id]) : [],
+          entry.kind === 'clip'
+            ? columns.value.map(({ character }): ClipCell => [entry.clips[0].id, character.id])
+            : [],
         ),
       ),
     400,
@@ -151,20 +153,22 @@ const sweepRow = (entry: Entry, event: MouseEvent) =>
     entry.clips.flatMap((clip) =>
       props.characters
         .filter((character) => entry.kind === 'clip' || worth(clip, character))
-        .map((character): Cell => [clip.id, character.id]),
+        .map((character): ClipCell => [clip.id, character.id]),
     ),
     event.ctrlKey || event.metaKey || event.shiftKey,
   )
 const sweepColumn = (character: Character, event: MouseEvent) =>
   props.sweep.toggle(
-    props.clips.filter((clip) => worth(clip, character)).map((clip): Cell => [clip.id, character.id]),
+    props.clips.filter((clip) => worth(clip, character)).map((clip): ClipCell => [clip.id, character.id]),
     event.ctrlKey || event.metaKey || event.shiftKey,
   )
 const worth = (clip: Clip, character: Character) =>
   sameBody(clip, character) || !!board.fitting(clip.skeleton_id, character.id)
 const sweepAll = () => {
   const wanted = props.clips.flatMap((clip) =>
-    props.characters.filter((character) => worth(clip, character)).map((character): Cell => [clip.id, character.id]),
+    props.characters
+      .filter((character) => worth(clip, character))
+      .map((character): ClipCell => [clip.id, character.id]),
   )
   props.sweep.clear()
   props.sweep.toggle(

@@ -9,7 +9,17 @@ import { labelOf, SHORTCUTS } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { asked, useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
-import { useBoard, WORDS, type Action, type Cell, type Mark, type Plan } from '@/stores/board'
+import {
+  ofCasting,
+  ofClip,
+  useBoard,
+  WORDS,
+  type Action,
+  type Cell,
+  type ClipCell,
+  type Mark,
+  type Plan,
+} from '@/stores/board'
 import { sameBody } from '@/stores/bodies'
 import { useCast, type Character } from '@/stores/cast'
 import { useChanges } from '@/stores/changes'
@@ -20,8 +30,10 @@ import { useChoice } from '@/stores/choice'
 import { ACTIONS } from './actions'
 import ActionBar from './ActionBar.vue'
 import BoardGrid from './BoardGrid.vue'
+import CastingSheet from './CastingSheet.vue'
 import { lay } from './sheet'
 import StateMark from './StateMark.vue'
+import { useCastingSheet } from './useCastingSheet'
 import { useSweep } from './useSweep'
 
 const library = useLibrary()
@@ -38,7 +50,10 @@ const tag = ref(asked(route.query.tag))
 const skeleton = ref(Number(route.query.skeleton) || null)
 const MARKS: Mark[] = [...WORDS, 'sent back']
 const lit = ref(MARKS.filter((mark) => asked(route.query.state).split(',').includes(mark)))
+/** What the rows are of. */
+const sheet = ref<'clips' | 'ensembles'>(route.query.rows === 'ensembles' ? 'ensembles' : 'clips')
 useAddress({
+  rows: () => (sheet.value === 'ensembles' ? 'ensembles' : ''),
   find: () => text.value,
   tag: () => tag.value,
   skeleton: () => String(skeleton.value ?? ''),
@@ -46,7 +61,7 @@ useAddress({
 })
 const working = ref(false)
 const contextMenu = useContextMenu()
-const grid = ref<InstanceType<typeof BoardGrid>>()
+const grid = ref<InstanceType<typeof BoardGrid | typeof CastingSheet>>()
 const plans = shallowRef<Record<Action, Plan> | null>(null)
 
 const tags = computed(() => [...new Set(library.present.flatMap((clip) => clip.tags))].sort())
@@ -69,8 +84,13 @@ const entries = computed(() => lay(withState.value, library.skeletons))
 const clips = computed(() => entries.value.filter((entry) => entry.kind === 'clip').map((entry) => entry.clips[0]))
 const characters = computed(() => cast.present)
 const sweep = useSweep(clips, characters)
+const castings = useCastingSheet(text, lit)
+const ofEnsembles = computed(() => sheet.value === 'ensembles')
+const cells = computed<Cell[]>(() => (ofEnsembles.value ? castings.sweep.cells.value : sweep.cells.value))
+const clear = () => (ofEnsembles.value ? castings.sweep.clear() : sweep.clear())
 /** How many cells are in which state, of those that a transfer could be for. */
 const tally = computed(() => {
+  if (ofEnsembles.value) return castings.tally.value
   const out = Object.fromEntries([...WORDS, 'sent back'].map((word) => [word, 0])) as Record<Mark, number>
   for (const clip of matching.value)
     for (const character of cast.present) {
@@ -80,8 +100,10 @@ const tally = computed(() => {
     }
   return out
 })
-const filtered = computed(() => !!text.value || !!tag.value || skeleton.value !== null || lit.value.length > 0)
-function clear() {
+const filtered = computed(
+  () => !!text.value || lit.value.length > 0 || (!ofEnsembles.value && (tag.value !== '' || skeleton.value !== null)),
+)
+function showAll() {
   text.value = tag.value = ''
   skeleton.value = null
   lit.value = []
@@ -92,26 +114,27 @@ function light(mark: Mark) {
 
 let weighing: ReturnType<typeof setTimeout> | undefined
 const latest = useLatest()
-watch([sweep.cells, () => board.states], () => {
+watch([cells, () => board.states], () => {
   clearTimeout(weighing)
-  if (!sweep.cells.value.length) return void (plans.value = null)
+  if (!cells.value.length) return void (plans.value = null)
   weighing = setTimeout(() => {
     void latest(
-      () => board.plans(sweep.cells.value).catch(messages.fail),
-      (now) => now && sweep.cells.value.length && (plans.value = now),
+      () => board.plans(cells.value).catch(messages.fail),
+      (now) => now && cells.value.length && (plans.value = now),
     )
   }, 120)
 })
 
-async function act(action: Action, cells: Cell[] = sweep.cells.value) {
-  if (!cells.length || working.value) return
+async function act(action: Action) {
+  const wanted = cells.value
+  if (!wanted.length || working.value) return
   working.value = true
   try {
-    if (action === 'transfer' || action === 'update') await board.transfer(cells, action === 'update')
-    else if (action === 'accept') await board.accept(cells)
-    else if (action === 'retire') await board.retire(cells)
+    if (action === 'transfer' || action === 'update') await board.transfer(wanted, action === 'update')
+    else if (action === 'accept') await board.accept(wanted)
+    else if (action === 'retire') await board.retire(wanted)
     else {
-      choice.cells = cells
+      choice.cells = wanted
       await router.push(action === 'review' ? '/review' : '/delivery/new')
     }
   } catch (problem) {
@@ -135,11 +158,21 @@ async function open(clip: Clip, character: Character) {
     if (row) await router.push(`/review/${row.id}`)
   } else await openFitting(router, clip.id, character.id).catch(messages.fail)
 }
+/** A casting's result, or where there is none, the ensemble with it. */
+async function openCasting(id: number) {
+  const path = `/ensembles/${board.castings.get(id)?.ensemble_id}?casting=${id}`
+  if (!['good', 'look', 'wrong', 'accepted'].includes(board.castingState(id))) return void (await router.push(path))
+  choice.cells = cells.value.length > 1 ? cells.value : []
+  const row = await answer(client.GET('/api/renditions/cell', { params: { query: { casting_id: id } } })).catch(
+    messages.fail,
+  )
+  if (row) await router.push(`/review/${row.id}`)
+}
 /** What can be done with a cell, or with all that are swept and it among them. */
-function menu(event: MouseEvent, clip: Clip, character: Character) {
-  const count = sweep.cells.value.length
-  contextMenu.open(event, count > 1 ? `${count} cells` : `${clip.name} on ${character.name}`, () => [
-    { label: 'Open', key: 'Enter', act: () => open(clip, character) },
+function menu(event: MouseEvent, cell: string, openIt: () => Promise<unknown>) {
+  const count = cells.value.length
+  contextMenu.open(event, count > 1 ? `${count} cells` : cell, () => [
+    { label: 'Open', key: 'Enter', act: openIt },
     ...ACTIONS.map(({ action, word }) => ({
       label: word,
       key: labelOf(SHORTCUTS.Board.shortcuts[action]),
@@ -153,7 +186,7 @@ async function fit(skeletonId: number, characterId: number) {
   if (clip) await openFitting(router, clip.id, characterId).catch(messages.fail)
 }
 /** Whatever waits and is looked at comes first. */
-function seen(cells: Cell[]) {
+function seen(cells: ClipCell[]) {
   const waiting = cells.filter(([clip, character]) => board.state(clip, character) === 'waiting')
   if (waiting.length) void client.POST('/api/runs/first', { body: { cells: waiting } })
 }
@@ -170,11 +203,13 @@ useShortcuts('Board', {
 })
 const look = () => board.load().catch(messages.fail)
 watch(() => runs.moved, look)
-useChanges().on(['renditions', 'fittings', 'library', 'cast'], look)
+useChanges().on(['renditions', 'fittings', 'library', 'cast', 'ensembles'], look)
 onMounted(async () => {
+  await castings.load()
   await board.load().catch(messages.fail)
-  sweep.toggle(choice.swept, false)
-  watch(sweep.cells, (now) => (choice.swept = now))
+  sweep.toggle(choice.swept.filter(ofClip), false)
+  castings.sweep.toggle(choice.swept.filter(ofCasting), false)
+  watch([sweep.cells, castings.sweep.cells], ([ofClips, played]) => (choice.swept = [...ofClips, ...played]))
 })
 </script>
 
@@ -191,16 +226,26 @@ onMounted(async () => {
     <section class="board">
       <div class="bar">
         <h1>Board</h1>
-        <input v-model="text" class="search" type="search" placeholder="Find clips" aria-label="Find clips" />
-        <select v-if="library.skeletons.length > 1" v-model="skeleton" aria-label="Skeleton">
+        <div v-if="castings.all.value.length" class="choice" role="group" aria-label="What the rows are of">
+          <button :aria-pressed="!ofEnsembles" @click="sheet = 'clips'">Clips</button>
+          <button :aria-pressed="ofEnsembles" @click="sheet = 'ensembles'">Ensembles</button>
+        </div>
+        <input
+          v-model="text"
+          class="search"
+          type="search"
+          :placeholder="`Find ${sheet}`"
+          :aria-label="`Find ${sheet}`"
+        />
+        <select v-if="!ofEnsembles && library.skeletons.length > 1" v-model="skeleton" aria-label="Skeleton">
           <option :value="null">all skeletons</option>
           <option v-for="body in library.skeletons" :key="body.id" :value="body.id">{{ body.name }}</option>
         </select>
-        <select v-if="tags.length" v-model="tag" aria-label="Tag">
+        <select v-if="!ofEnsembles && tags.length" v-model="tag" aria-label="Tag">
           <option value="">all tags</option>
           <option v-for="name in tags" :key="name">{{ name }}</option>
         </select>
-        <button v-if="filtered" class="plain word" @click="clear">Show all</button>
+        <button v-if="filtered" class="plain word" @click="showAll">Show all</button>
         <span class="space"></span>
         <div class="states" role="group" aria-label="States">
           <button
@@ -223,8 +268,17 @@ onMounted(async () => {
           </button>
         </div>
       </div>
+      <CastingSheet
+        v-if="ofEnsembles && castings.rows.value.length"
+        ref="grid"
+        :rows="castings.rows.value"
+        :sweep="castings.sweep"
+        :lit="lit"
+        @open="openCasting"
+        @menu="(event, id) => menu(event, castings.title(id), () => openCasting(id))"
+      />
       <BoardGrid
-        v-if="entries.length"
+        v-else-if="!ofEnsembles && entries.length"
         ref="grid"
         :entries="entries"
         :clips="clips"
@@ -232,23 +286,29 @@ onMounted(async () => {
         :sweep="sweep"
         :lit="lit"
         @open="open"
-        @menu="menu"
+        @menu="
+          (event, clip, character) => menu(event, `${clip.name} on ${character.name}`, () => open(clip, character))
+        "
         @seen="seen"
       />
       <div v-else class="empty">
-        <p>No clip is as asked for.</p>
-        <v-btn @click="clear">Show all</v-btn>
+        <p>{{ ofEnsembles ? 'No ensemble is as asked for.' : 'No clip is as asked for.' }}</p>
+        <v-btn @click="showAll">Show all</v-btn>
       </div>
       <ActionBar
-        v-if="sweep.cells.value.length"
-        :cells="sweep.cells.value"
+        v-if="cells.length"
+        :cells="cells"
         :plans="plans"
         :working="working"
         @act="act"
-        @clear="sweep.clear"
-        @take-back="board.takeBack(sweep.cells.value).catch(messages.fail)"
+        @clear="clear"
+        @take-back="board.takeBack(cells).catch(messages.fail)"
         @fit="fit"
       />
+      <p v-else-if="ofEnsembles" class="hint quiet">
+        Press castings, with Ctrl for several and Shift for a stretch, or take whole rows by their headings; then
+        transfer, review or deliver what is swept. Enter or a double click opens one.
+      </p>
       <p v-else class="hint quiet">
         Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is
         swept. Enter or a double click opens a cell.

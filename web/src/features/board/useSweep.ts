@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 
-import type { Cell } from '@/stores/board'
+import type { ClipCell } from '@/stores/board'
 import type { Character } from '@/stores/cast'
 import type { Clip } from '@/stores/library'
 
@@ -55,7 +55,7 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
     before = new Set(chosen.value)
     taking = false
   }
-  function toggle(cells: Cell[], more: boolean) {
+  function toggle(cells: ClipCell[], more: boolean) {
     const keys = cells.map(([clip, character]) => `${clip}.${character}`)
     const all = keys.every((key) => chosen.value.has(key))
     const now = more ? new Set(chosen.value) : new Set<string>()
@@ -66,8 +66,8 @@ export function useSweep(clips: Ref<Clip[]>, characters: Ref<Character[]>) {
     chosen.value = now
   }
   const clear = () => (chosen.value = before = new Set())
-  const cells = computed<Cell[]>(() => {
-    const out: Cell[] = []
+  const cells = computed<ClipCell[]>(() => {
+    const out: ClipCell[] = []
     if (!chosen.value.size) return out
     for (const clip of clips.value) for (const { id } of characters.value) if (has(clip.id, id)) out.push([clip.id, id])
     return out

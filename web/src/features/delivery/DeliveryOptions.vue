@@ -3,10 +3,18 @@ import { computed } from 'vue'
 
 import type { Schemas } from '@/api/client'
 import { lengthNumber, lengthStep, lengthUnit, metresOf, quantity } from '@/shared/units'
-import { KINDS, UPS, type Wanted } from './deliveries'
+import { ENSEMBLES, KINDS, TOGETHER, UPS, type Wanted } from './deliveries'
 
-/** The form in which results go out. thinned: what thinning the keys out comes to, measured on one of them. */
-defineProps<{ usualName: string; thinned: Schemas['Thinned'] | null; measuring: boolean }>()
+/**
+ * The form in which results go out. castings: whether some of them are of castings. thinned: what thinning the keys out
+ * comes to, measured on one of them.
+ */
+defineProps<{
+  usualName: string
+  castings: boolean
+  thinned: Schemas['Thinned'] | null
+  measuring: boolean
+}>()
 const name = defineModel<string>('name', { required: true })
 const wanted = defineModel<Wanted>('wanted', { required: true })
 const holdsMesh = computed(() => ['glb', 'dae', 'usd'].includes(wanted.value.kind))
@@ -58,6 +66,21 @@ function thin(on: boolean) {
         </label>
       </template>
       <p v-else class="quiet">Metres, +Y up, as the format has it.</p>
+    </fieldset>
+    <fieldset v-if="castings">
+      <legend>Ensembles</legend>
+      <label v-for="(word, way) in ENSEMBLES" :key="way" class="tick">
+        <input
+          v-model="wanted.ensembles"
+          type="radio"
+          name="ensembles"
+          :value="way"
+          :disabled="way === 'one file' && !TOGETHER.includes(wanted.kind)"
+        />
+        {{ word }}
+      </label>
+      <p v-if="!TOGETHER.includes(wanted.kind)" class="quiet">{{ KINDS[wanted.kind] }} holds one figure to a file.</p>
+      <p v-else-if="wanted.ensembles === 'origin'" class="quiet">The manifest says where each begins.</p>
     </fieldset>
     <fieldset>
       <legend>Frames</legend>

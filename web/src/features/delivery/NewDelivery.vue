@@ -50,6 +50,7 @@ onMounted(() => void load().catch(messages.fail))
     <DeliveryOptions
       v-model:name="name"
       v-model:wanted="wanted"
+      :castings="!!plan?.rows.some((row) => row.casting_id)"
       :usual-name="plan?.name ?? 'delivery'"
       :thinned="thinned"
       :measuring="measuring"
@@ -105,10 +106,11 @@ onMounted(() => void load().catch(messages.fail))
               </tr>
             </thead>
             <tbody>
-              <tr v-for="row in plan.rows" :key="`${row.clip_id}.${row.character_id}`">
+              <tr v-for="row in plan.rows" :key="`${row.clip_id}.${row.character_id}.${row.casting_id}`">
                 <td class="mono" :class="{ clash: row.clash }">{{ row.file || '—' }}</td>
                 <td>
-                  {{ row.clip }}<span v-if="row.left_out" class="out">{{ row.left_out }}</span>
+                  {{ row.clip }}<span v-if="row.casting" class="quiet casting">{{ row.casting }}</span
+                  ><span v-if="row.left_out" class="out">{{ row.left_out }}</span>
                 </td>
                 <td>{{ row.character }}</td>
                 <td>
@@ -176,6 +178,10 @@ td {
   display: inline-flex;
   gap: 6px;
   align-items: center;
+}
+.casting {
+  display: block;
+  font-size: 13px;
 }
 .out {
   display: block;

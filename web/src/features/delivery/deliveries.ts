@@ -14,7 +14,17 @@ export const USUAL: Wanted = {
   first: 0,
   fittings: false,
   touchups: false,
+  ensembles: 'common space',
 }
+/** How everybody of a casting goes out. */
+export const ENSEMBLES: Record<Wanted['ensembles'], string> = {
+  'common space': 'a file for each, in the common space',
+  origin: 'a file for each, beginning at the origin',
+  'one file': 'all in one file, with the props',
+}
+/** Formats that hold several figures. */
+export const TOGETHER: Wanted['kind'][] = ['glb', 'usd']
+
 export const KINDS: Record<Wanted['kind'], string> = {
   glb: 'glTF',
   bvh: 'BVH',
@@ -45,6 +55,7 @@ export function inWords(wanted: Partial<Wanted>): string {
     w.travel !== 'as made' && (w.travel === 'root' ? 'travel on a root bone' : 'in place'),
     w.first && `from frame ${w.first}`,
     w.fittings && 'with the fittings',
+    w.ensembles !== 'common space' && `of ensembles ${ENSEMBLES[w.ensembles]}`,
   ]
     .filter(Boolean)
     .join(', ')

@@ -3,11 +3,11 @@ import { computed, ref, watch } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { useLatest } from '@/shared/useLatest'
-import type { Cell } from '@/stores/board'
+import { cellOf, type Cell } from '@/stores/board'
 import { useChoice } from '@/stores/choice'
 import type { Rule } from '@/stores/intake'
 import { useMessages } from '@/stores/messages'
-import { UPS, USUAL, type Wanted } from './deliveries'
+import { TOGETHER, UPS, USUAL, type Wanted } from './deliveries'
 
 /** A delivery before it goes out: what is chosen for it, and every file as it would be called. */
 export function useDeliveryPlan() {
@@ -57,7 +57,7 @@ export function useDeliveryPlan() {
   }
   async function takeEverything() {
     const rows = await answer(client.POST('/api/renditions/queue', { body: { cells: null, everything: true } }))
-    everything.value = rows.map((row): Cell => [row.clip_id, row.character_id])
+    everything.value = rows.map(cellOf)
   }
   async function load() {
     rule.value = (await answer(client.GET('/api/deliveries/rule'))) as Rule
@@ -73,6 +73,7 @@ export function useDeliveryPlan() {
     (kind) => {
       const ups = UPS[kind] ?? []
       if (ups.length && !ups.includes(wanted.value.up)) wanted.value.up = '+Y'
+      if (wanted.value.ensembles === 'one file' && !TOGETHER.includes(kind)) wanted.value.ensembles = 'common space'
     },
     { immediate: true },
   )

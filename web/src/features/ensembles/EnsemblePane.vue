@@ -38,6 +38,8 @@ const emit = defineEmits<{
   redo: []
 }>()
 const casting = defineModel<number>('casting', { required: true })
+const removing = ref(false)
+watch(casting, () => (removing.value = false))
 const chosen = defineModel<number>('chosen', { required: true })
 const characters = useCast()
 
@@ -154,9 +156,14 @@ const clipping = computed(() => props.measures?.pairs.filter((pair) => pair.part
         <template v-else>
           <button class="plain word" :disabled="busy" @click="emit('play', players)">Keep as another casting</button>
           <a class="word" :href="`/api/ensembles/castings/${cast.id}/file`" download>Fetch all in one .glb</a>
-          <button class="plain word" @click="emit('remove')">Remove it</button>
+          <button v-if="!removing" class="plain word" @click="removing = true">Remove it</button>
         </template>
       </div>
+      <p v-if="cast && removing" class="removing" role="alert">
+        Its results go with it.
+        <button class="plain word" @click="emit('remove')">Remove “{{ cast.name }}”</button>
+        <button class="plain word" @click="removing = false">Keep it</button>
+      </p>
       <p v-if="cast?.problem" class="problem" role="alert">{{ cast.problem }}</p>
       <div v-else-if="measures" class="facts" role="status">
         <p :class="{ missed: worst.includes('missed') }">{{ worst }}</p>
@@ -265,6 +272,13 @@ select {
 .word {
   font-size: 13.5px;
   text-align: left;
+}
+.removing {
+  font-size: 13.5px;
+  padding-top: 6px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
 }
 .facts {
   font-size: 13.5px;

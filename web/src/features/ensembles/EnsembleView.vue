@@ -14,8 +14,10 @@ import { useCast } from '@/stores/cast'
 import { useChanges } from '@/stores/changes'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import CastingState from './CastingState.vue'
 import EnsemblePane from './EnsemblePane.vue'
 import MeetingTies from './MeetingTies.vue'
+import { performedOf, recordedOf } from './ensembles'
 import { useEnsemble } from './useEnsemble'
 import { useEnsembleStage } from './useEnsembleStage'
 
@@ -45,10 +47,11 @@ async function display() {
   if (!now || now.problem || (casting.value && !cast.value) || cast.value?.problem) return
   await nextTick()
   try {
-    if (!(await show(now, cast.value, frame.value))) return
+    const [before, performed] = cast.value ? [null, performedOf(now, cast.value)] : [recordedOf(now), null]
+    if (!(await show(before, performed, frame.value))) return
     const whose = `${casting.value}`
     if (framed !== whose) look()
-    follow(now)
+    follow()
     framed = whose
   } catch (problem) {
     messages.fail(problem)
@@ -101,7 +104,7 @@ useShortcuts('Ensemble', {
   casting: nextCasting,
   frameAll: () => {
     look()
-    if (row.value) follow(row.value)
+    follow()
   },
   undo: () => void ensemble.undo(),
   redo: () => void ensemble.redo(),
@@ -130,6 +133,7 @@ onBeforeUnmount(close)
         <h1 :title="row.name">{{ row.name }}</h1>
         <span class="quiet">{{ cast ? cast.name : 'as recorded' }}</span>
         <span class="space"></span>
+        <CastingState v-if="cast" :casting="cast.id" :disabled="!!cast.problem || busy > 0" />
       </div>
       <p v-if="row.problem" class="problem" role="alert">{{ row.problem }}</p>
       <StageCanvas
@@ -182,7 +186,7 @@ onBeforeUnmount(close)
 <style scoped>
 .bar {
   display: flex;
-  align-items: baseline;
+  align-items: center;
   gap: 14px;
   padding: 10px 18px;
 }

@@ -4,13 +4,17 @@ import { computed, ref } from 'vue'
 
 import { lanesOf, meetingFrames, meetingText, type EnsembleRow, type Measures, type Meeting } from './ensembles'
 
-/** A lane for everybody and everything, and meetings as ties from lane to lane, over the frames in which they last. */
+/**
+ * A lane for everybody and everything, and meetings as ties from lane to lane, over the frames in which they last.
+ * fixed: their ends cannot be drawn.
+ */
 const props = defineProps<{
   row: EnsembleRow
   measures: Measures | null
   frames: number
   frame: number
   chosen: number
+  fixed?: boolean
 }>()
 const emit = defineEmits<{ choose: [number: number]; range: [number: number, first: number, last: number] }>()
 const LANE = 22
@@ -43,6 +47,7 @@ const ties = computed(() => {
 const label = (meeting: Meeting) => `${meetingText(meeting)}, frames ${meetingFrames(meeting, props.row.first)}`
 function press(event: PointerEvent, number: number, from: number, to: number) {
   emit('choose', number)
+  if (props.fixed) return
   const at = event.clientX - root.value!.getBoundingClientRect().left
   const edge = Math.abs(at - from) < EDGE ? 'first' : Math.abs(at - to) < EDGE ? 'last' : null
   if (!edge) return

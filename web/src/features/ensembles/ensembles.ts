@@ -1,5 +1,6 @@
 import type { Schemas } from '@/api/client'
 import { frameSpan, quantity } from '@/shared/units'
+import type { Performed, Recorded } from './useEnsembleStage'
 
 export type EnsembleRow = Schemas['EnsembleOut']
 export type CastingRow = Schemas['CastingOut']
@@ -16,6 +17,19 @@ export const meetingFrames = ({ first, last }: Meeting, begin: number) => frameS
 
 /** A gap before and now, as in a table. */
 export const gapText = (centimetres: number) => quantity(centimetres, 'cm')
+
+/** An ensemble as the stage shows it: as it was recorded. */
+export const recordedOf = (row: EnsembleRow): Recorded => ({
+  motion: `/api/ensembles/${row.id}/recording`,
+  performers: row.people.map(({ name, skeleton_id }) => ({ name, skeleton: skeleton_id })),
+  props: row.things.map(({ shapes }) => ({ shapes, size: 1 })),
+})
+/** The same as a casting does it now. */
+export const performedOf = (row: EnsembleRow, casting: CastingRow): Performed => ({
+  motion: `/api/ensembles/castings/${casting.id}/motion`,
+  performers: row.people.map(({ name }) => ({ name, character: casting.cast[name] ?? 0 })),
+  props: row.things.map(({ name, shapes }) => ({ shapes, size: casting.sizes_used[name] ?? 1 })),
+})
 
 /** Lanes from above: performers, then props. */
 export const lanesOf = (row: EnsembleRow) => [...row.performers, ...row.things.map((prop) => prop.name)]

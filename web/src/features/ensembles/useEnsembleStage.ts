@@ -5,14 +5,35 @@ import { loadFigure, treeFor, type StageModule } from '@/features/fitting/figure
 import type { RibbonRow } from '@/shared/player/PoseRibbon.vue'
 import { spacedFrames } from '@/shared/player/spacedFrames'
 import type { Positions } from '@/stage/motion'
+import type { PropShape } from '@/stage/propMeshes'
 import type { Stage } from '@/stage/stage'
 import { useCast } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
-import type { CastingRow, EnsembleRow } from './ensembles'
 
 const POSES = 18
+const FROM = 68 // degrees about up, from which an ensemble is looked at
+const ACROSS = [Math.cos((FROM * Math.PI) / 180), -Math.sin((FROM * Math.PI) / 180)] // to the right then: x and z
+const APART = 1.2 // metres between the recording and those who play
 
-/** Everybody and everything of an ensemble on one stage: as it was recorded, or as a casting does it. */
+/** An ensemble as it was recorded. motion: the address of its arrays; performers with their skeletons. */
+export interface Recorded {
+  motion: string
+  performers: { name: string; skeleton: number }[]
+  props: { shapes: PropShape[]; size: number }[]
+}
+/** What a casting does: performers with their characters. */
+export interface Performed {
+  motion: string
+  performers: { name: string; character: number }[]
+  props: { shapes: PropShape[]; size: number }[]
+}
+/** Of a performer of the recording, where the character that plays it is on the stage under its own name. */
+const sourceKey = (name: string) => `source ${name}`
+
+/**
+ * Everybody and everything of an ensemble on one stage: as it was recorded, as a casting does it, or both; then the
+ * recording is drawn over it, or stands beside it.
+ */
 export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   const stage = shallowRef<Stage>()
   const ribbons = shallowRef<RibbonRow[]>([])
@@ -21,99 +42,151 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   const cast = useCast()
   const library = useLibrary()
   let module: StageModule | undefined
-  let props: InstanceType<StageModule['PropMeshes']>[] = []
+  let props: { mesh: InstanceType<StageModule['PropMeshes']>; recorded: boolean }[] = []
   /** Whose figures are on the stage: fetched once for each state of a character. */
   let figures = ''
+  let people: string[] = []
   let turn = 0
 
   /** Returns whether it is shown; not where something else is asked for by then. */
-  async function show(row: EnsembleRow, casting: CastingRow | null, frame: number) {
+  async function show(recorded: Recorded | null, performed: Performed | null, frame: number) {
     const own = ++turn
     loading.value = true
     try {
       module ??= await import('@/stage')
       if (!canvas.value || own !== turn) return false
       const mine = (stage.value ??= module.openStage(canvas.value))
-      const done = await (casting ? showCasting(mine, row, casting, own) : showRecording(mine, row, own))
-      if (own !== turn || stage.value !== mine || !done) return false
+      const [before, now] = await Promise.all([
+        recorded && fetchRecorded(recorded),
+        performed && fetchPerformed(mine, performed),
+      ])
+      if (own !== turn || stage.value !== mine) return false
+      put(mine, before, now)
       setFrame(frame)
       return true
     } finally {
       if (own === turn) loading.value = false
     }
   }
-  async function showRecording(mine: Stage, row: EnsembleRow, own: number) {
+  async function fetchRecorded(recorded: Recorded) {
     const [{ blocks }, ...trees] = await Promise.all([
-      fetchArrays(`/api/ensembles/${row.id}/recording`),
-      ...row.people.map((each) => cast.skeleton(each.skeleton_id)),
+      fetchArrays(recorded.motion),
+      ...recorded.performers.map((each) => cast.skeleton(each.skeleton)),
     ])
-    if (own !== turn) return false
-    mine.clear()
-    figures = ''
-    const people = row.people.map((each, n) => {
-      const positions = positionsOf(blocks[n])
-      const height = library.skeletons.find((body) => body.id === each.skeleton_id)?.height ?? 1.7
-      mine.addSource(each.name, new module!.BoneLines(treeFor(module!, trees[n]), mine.palette, height), positions)
-      return { positions, parents: trees[n].parents, parts: trees[n].parts }
-    })
-    putProps(mine, row, blocks.slice(row.people.length), () => 1)
-    shown.value = spacedFrames(people[0]?.positions.frames ?? 1, POSES)
-    ribbons.value = people.map(({ positions, parents, parts }) => ({
-      poses: shown.value.map((frame) => poseOf(positions, frame)),
-      parents,
-      sides: parts.map(sideOf),
-    }))
-    return true
+    return { recorded, blocks, trees }
   }
-  async function showCasting(mine: Stage, row: EnsembleRow, casting: CastingRow, own: number) {
-    const characters = row.people.map((each) => cast.characters.find(({ id }) => id === casting.cast[each.name]))
+  async function fetchPerformed(mine: Stage, performed: Performed) {
+    const characters = performed.performers.map((each) => cast.characters.find(({ id }) => id === each.character))
     const key = characters.map((character) => `${character?.id}.${character?.revision}`).join()
-    const [{ blocks }, ...bodies] = await Promise.all([
-      fetchArrays(`/api/ensembles/castings/${casting.id}/motion`),
-      ...characters.map((character) =>
-        character && key !== figures ? loadFigure(module!, mine.palette, character) : null,
+    const fetched = key === figures
+    const [{ blocks }, bodies, trees] = await Promise.all([
+      fetchArrays(performed.motion),
+      Promise.all(
+        characters.map((character) => (character && !fetched ? loadFigure(module!, mine.palette, character) : null)),
       ),
+      Promise.all(characters.map((character) => cast.skeleton(character?.skeleton_id ?? 0))),
     ])
-    if (own !== turn) return false
-    if (key !== figures) {
-      mine.clear()
-      row.people.forEach((each, n) => bodies[n] && mine.add(each.name, bodies[n]))
-      figures = key
+    return { performed, blocks, trees, key, bodies }
+  }
+  function put(
+    mine: Stage,
+    before: Awaited<ReturnType<typeof fetchRecorded>> | null,
+    now: Awaited<ReturnType<typeof fetchPerformed>> | null,
+  ) {
+    if ((now?.key ?? '') !== figures) mine.clear()
+    else people.forEach((name) => mine.remove(sourceKey(name)))
+    const first = figures
+    figures = now?.key ?? ''
+    people = (now?.performed ?? before?.recorded)?.performers.map(({ name }) => name) ?? []
+    props.forEach(({ mesh }) => mesh.dispose())
+    props = []
+    ribbons.value = []
+    if (before) {
+      const { recorded, blocks, trees } = before
+      recorded.performers.forEach(({ name, skeleton }, n) => {
+        const height = library.skeletons.find((body) => body.id === skeleton)?.height ?? 1.7
+        const lines = new module!.BoneLines(treeFor(module!, trees[n]), mine.palette, height)
+        mine.addSource(sourceKey(name), lines, positionsOf(blocks[n]))
+      })
+      putProps(mine, recorded.props, blocks.slice(recorded.performers.length), true)
     }
-    row.people.forEach((each, n) => {
-      const [rotations, translations] = blocks.slice(n * 2, n * 2 + 2)
-      const [frames, joints] = rotations.shape
-      const motion = { frames, joints, rotations: rotations.values, translations: translations.values }
-      mine.figure(each.name)?.play(motion)
-    })
-    putProps(mine, row, blocks.slice(row.people.length * 2), (name) => casting.sizes_used[name] ?? 1)
-    shown.value = spacedFrames(blocks[0].shape[0], POSES)
-    const trees = await Promise.all(characters.map((character) => cast.skeleton(character?.skeleton_id ?? 0)))
-    if (own !== turn) return false
-    ribbons.value = row.people.map((each, n) => {
-      const path = mine.figure(each.name)?.path(shown.value)
-      const poses = path ? shown.value.map((_, k) => poseOf(path, k)) : []
-      return { poses, parents: trees[n].parents, sides: trees[n].parts.map(sideOf) }
-    })
-    return true
+    if (now) {
+      const { performed, blocks, trees, bodies } = now
+      performed.performers.forEach(({ name }, n) => {
+        const body = bodies[n]
+        if (body && figures !== first) mine.add(name, body)
+        const [rotations, translations] = blocks.slice(n * 2, n * 2 + 2)
+        const [frames, joints] = rotations.shape
+        const motion = { frames, joints, rotations: rotations.values, translations: translations.values }
+        mine.figure(name)?.play(motion)
+      })
+      putProps(mine, performed.props, blocks.slice(performed.performers.length * 2), false)
+      shown.value = spacedFrames(blocks[0].shape[0], POSES)
+      ribbons.value = performed.performers.map(({ name }, n) => {
+        const path = mine.figure(name)?.path(shown.value)
+        const poses = path ? shown.value.map((_, k) => poseOf(path, k)) : []
+        return { poses, parents: trees[n].parents, sides: trees[n].parts.map(sideOf) }
+      })
+    } else if (before) {
+      const { recorded, blocks, trees } = before
+      shown.value = spacedFrames(blocks[0].shape[0], POSES)
+      ribbons.value = recorded.performers.map((_, n) => ({
+        poses: shown.value.map((frame) => poseOf(positionsOf(blocks[n]), frame)),
+        parents: trees[n].parents,
+        sides: trees[n].parts.map(sideOf),
+      }))
+    }
   }
   function putProps(
     mine: Stage,
-    row: EnsembleRow,
+    all: Recorded['props'],
     blocks: { shape: number[]; values: Float32Array }[],
-    size: (name: string) => number,
+    recorded: boolean,
   ) {
-    props.forEach((prop) => prop.dispose())
-    props = row.things.map(
-      (prop, n) => new module!.PropMeshes(prop.shapes, blocks[n].values, size(prop.name), mine.palette),
-    )
-    props.forEach((prop) => mine.addObject(prop.object))
+    const made = all.map(({ shapes, size }, n) => ({
+      mesh: new module!.PropMeshes(shapes, blocks[n].values, size, mine.palette),
+      recorded,
+    }))
+    made.forEach(({ mesh }) => mine.addObject(mesh.object))
+    props.push(...made)
   }
   function setFrame(frame: number) {
-    props.forEach((prop) => prop.pose(frame))
+    props.forEach(({ mesh }) => mesh.pose(frame))
     stage.value?.setFrame(frame)
   }
-  /** Everybody, where they are in the middle of the ensemble. */
+  /** Where everybody is, over each other or with the recording beside. */
+  function arrange(beside: boolean) {
+    const mine = stage.value
+    if (!mine) return
+    const own = reachOf(people)
+    const other = reachOf(people.map(sourceKey))
+    const both = own && other
+    // To the left of them, as they are looked at.
+    const aside = both && beside ? own[0] - other[1] - APART : 0
+    const [x, z] = [aside * ACROSS[0], aside * ACROSS[1]]
+    people.forEach((name) => mine.moveTo(sourceKey(name), x, z))
+    for (const prop of props.filter(({ recorded }) => recorded)) {
+      prop.mesh.moveTo(x, z)
+      // Over each other one prop is enough, in the size of those who play.
+      prop.mesh.object.visible = beside || !both
+    }
+    mine.invalidate()
+  }
+  /** From where to where bodies are in this frame, across the line of sight. */
+  function reachOf(keys: string[]): [number, number] | null {
+    const at: number[] = []
+    for (const key of keys) {
+      const places = (stage.value?.figure(key)?.boneLines ?? stage.value?.source(key))?.positions ?? []
+      for (let n = 0; n < places.length; n += 3) at.push(places[n] * ACROSS[0] + places[n + 2] * ACROSS[1])
+    }
+    return at.length ? [Math.min(...at), Math.max(...at)] : null
+  }
+  /** With meshes or bones alone. */
+  function dress(mesh: boolean, bones: boolean) {
+    for (const name of people) stage.value?.figure(name)?.show(mesh, bones || !mesh)
+    stage.value?.invalidate()
+  }
+  /** Everybody, where they are in the frame that is shown. */
   function look() {
     const mine = stage.value
     if (!mine) return
@@ -134,18 +207,18 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       (low[2] + high[2]) / 2,
       Math.max(wide, 1) + 0.9,
       high[1] * 1.25 + 0.1,
-      68,
+      FROM,
       9,
       0.46,
     )
   }
   /** The camera goes along with the middle of everybody, from the frame that is shown on. */
-  function follow(row: EnsembleRow) {
+  function follow() {
     const mine = stage.value
     if (!mine) return
     const point = mine.controls.target.clone()
     mine.setFollowed(() => {
-      const bodies = row.performers.map((who) => (mine.figure(who)?.boneLines ?? mine.source(who))?.positions)
+      const bodies = people.map((who) => (mine.figure(who)?.boneLines ?? mine.source(sourceKey(who)))?.positions)
       const places = bodies.filter((at) => at !== undefined)
       const middle = (axis: number) => places.reduce((sum, at) => sum + mean(at, axis), 0) / places.length
       return places.length ? point.clone().set(middle(0), middle(1), middle(2)) : null
@@ -153,13 +226,14 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   }
   function close() {
     turn++
-    props.forEach((prop) => prop.dispose())
+    props.forEach(({ mesh }) => mesh.dispose())
     props = []
     figures = ''
+    people = []
     stage.value?.dispose()
     stage.value = undefined
   }
-  return { stage, ribbons, shown, loading, show, setFrame, look, follow, close }
+  return { stage, ribbons, shown, loading, show, setFrame, arrange, dress, look, follow, close }
 }
 
 const positionsOf = ({ shape: [frames, points], values }: { shape: number[]; values: Float32Array }): Positions => ({

@@ -3,8 +3,8 @@ import type { Schemas } from '@/api/client'
 import StateMark from '@/features/board/StateMark.vue'
 import { frameSpan, inUnits } from '@/shared/units'
 
-/** The findings of a result in words, with where they are. */
-defineProps<{ findings: Schemas['FindingOut'][]; frame: number }>()
+/** The findings of a result in words, with where they are. touchable: whether they can be touched up. */
+defineProps<{ findings: Schemas['FindingOut'][]; frame: number; touchable?: boolean }>()
 /** laid: whether it is seen best with both bodies laid over each other, as differences of their postures are. */
 const emit = defineEmits<{ show: [frame: number, laid: boolean]; touchUp: [finding: Schemas['FindingOut']] }>()
 const POSTURE = [
@@ -37,7 +37,9 @@ const inside = (finding: Schemas['FindingOut'], frame: number) =>
         show me
         <span class="mono">{{ frameSpan(finding.frames[0], finding.frames[1]) }}</span>
       </button>
-      <button v-if="finding.unit" class="plain word" @click="emit('touchUp', finding)">touch up here</button>
+      <button v-if="finding.unit && touchable" class="plain word" @click="emit('touchUp', finding)">
+        touch up here
+      </button>
     </li>
   </ul>
 </template>

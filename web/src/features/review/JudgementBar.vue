@@ -44,7 +44,7 @@ defineExpose({ write })
 <template>
   <div class="bar">
     <h1>
-      {{ rendition.clip }} <span class="quiet">on {{ rendition.character }}</span>
+      {{ rendition.clip }} <span class="quiet">{{ rendition.casting_id ? 'by' : 'on' }} {{ rendition.character }}</span>
     </h1>
     <span class="state">
       <StateMark :state="rendition.state as State" :kept="!!rendition.accepted_id" /> {{ rendition.state }}
@@ -69,9 +69,16 @@ defineExpose({ write })
       @click="write(rendition.note)"
       >Send back</v-btn
     >
-    <v-btn size="small" v-bind="withKey('Review', 'touchUp', 'At this frame')" @click="emit('touchUp')">Touch up</v-btn>
-    <v-btn size="small" v-bind="withKey('Review', 'fitting')" @click="emit('fitting')">Fitting at this frame</v-btn>
-    <v-btn size="small" :disabled="!rendition.newest" @click="emit('intoFile')">Into a file</v-btn>
+    <v-btn v-if="rendition.casting_id" size="small" v-bind="withKey('Review', 'fitting')" @click="emit('fitting')"
+      >Ensemble at this frame</v-btn
+    >
+    <template v-else>
+      <v-btn size="small" v-bind="withKey('Review', 'touchUp', 'At this frame')" @click="emit('touchUp')"
+        >Touch up</v-btn
+      >
+      <v-btn size="small" v-bind="withKey('Review', 'fitting')" @click="emit('fitting')">Fitting at this frame</v-btn>
+      <v-btn size="small" :disabled="!rendition.newest" @click="emit('intoFile')">Into a file</v-btn>
+    </template>
     <v-btn size="small" v-bind="withKey('Review', 'next')" @click="emit('next')">Next</v-btn>
   </div>
   <form v-if="writing" class="note" @submit.prevent="send">

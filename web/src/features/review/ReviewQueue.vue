@@ -32,7 +32,7 @@ const saidOf = (row: QueueRow) => (row.note ? `Sent back: ${row.note}` : inUnits
           <StateMark :state="mark(row)" />
           <span class="what">
             <span
-              >{{ row.clip }} <span class="quiet">on {{ row.character }}</span></span
+              >{{ row.clip }} <span class="quiet">{{ row.casting_id ? 'by' : 'on' }} {{ row.character }}</span></span
             >
             <span class="quiet small" :title="saidOf(row)">{{ saidOf(row) }}</span>
           </span>

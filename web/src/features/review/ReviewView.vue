@@ -15,7 +15,7 @@ import { useRange } from '@/shared/player/useRange'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { asked, useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
-import { useBoard } from '@/stores/board'
+import { cellOf, useBoard } from '@/stores/board'
 import { useCast } from '@/stores/cast'
 import { useChanges } from '@/stores/changes'
 import { useChoice } from '@/stores/choice'
@@ -23,6 +23,7 @@ import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import type { Rendition } from '@/stores/renditions'
 import { useRuns } from '@/stores/runs'
+import CastingReview from './CastingReview.vue'
 import CompareBar from './CompareBar.vue'
 import FindingRows from './FindingRows.vue'
 import JudgementBar from './JudgementBar.vue'
@@ -64,6 +65,7 @@ useAddress({
   frame: () => (seen.value === id.value && !playing.value ? String(frame.value) : undefined),
   against: () => (seen.value !== id.value ? undefined : against.value === 'source' ? '' : String(against.value)),
 })
+const casting = ref<InstanceType<typeof CastingReview>>()
 const judgement = ref<InstanceType<typeof JudgementBar>>()
 
 /** What is judged: known from the queue at once, while the rest of it is still being fetched. */
@@ -86,9 +88,22 @@ async function enter() {
   playing.value = false
   const own = id.value
   const at = route.query.frame === undefined ? undefined : Number(route.query.frame)
+  if (rendition.value?.casting_id) {
+    close()
+    apart.value = []
+    takeLengthOf(rendition.value)
+    go(at ?? findingStarts.value[0] ?? 0)
+    seen.value = own
+    return
+  }
   against.value = againstOf(asked(route.query.against))
   await look(at ?? findingStarts.value[0] ?? 0)
   seen.value = own
+}
+/** Of a casting, which has a stage of its own. */
+function takeLengthOf({ newest }: Rendition) {
+  frames.value = newest?.frames ?? 1
+  fps.value = newest?.fps ?? 30
 }
 /** What the address says that it is compared with; a result that there is no more is the source. */
 function againstOf(name: string): Against {
@@ -101,6 +116,7 @@ async function look(at?: number) {
   const row = rendition.value
   const result = row?.newest
   if (!row || !result) return
+  if (row.casting_id) return takeLengthOf(row)
   if (!stage.value) {
     await nextTick()
     await open()
@@ -117,6 +133,7 @@ function compare(now: Against) {
   void look().catch(messages.fail)
 }
 async function performedByOthers({ clip_id, character_id }: Rendition) {
+  if (clip_id === null) return []
   const others = useCast().present.filter((character) => character.id !== character_id)
   const cells = await Promise.all(
     others.map((character) =>
@@ -149,8 +166,9 @@ function announce(judgement: string, clip: string, character: string) {
   messages.announce(`${clip} by ${character} ${judgement}${next}.`)
 }
 const accept = () =>
-  act(async ({ id: which, clip_id, character_id, state, clip, character }) => {
-    const done = await board.accept([[clip_id, character_id]])
+  act(async (row) => {
+    const { id: which, state, clip, character } = row
+    const done = await board.accept([cellOf(row)])
     if (!done && state !== 'accepted') messages.say('It is out of date; bring it up to date before it is accepted.')
     await judged(which)
     if (done) announce('accepted', clip, character)
@@ -161,11 +179,15 @@ const sendBack = (note: string) =>
     await judged(which)
     announce('sent back', clip, character)
   })
-const update = () => act(({ clip_id, character_id }) => board.transfer([[clip_id, character_id]]))
+const update = () => act((row) => board.transfer([cellOf(row)]))
 function toFitting(leaf: 'transfer' | 'touchup', finding?: Finding) {
   const row = current.value
   if (!row) return
   const at = finding?.frames[0] ?? frame.value
+  if (row.casting_id) {
+    const query = { casting: row.casting_id, frame: at }
+    return void router.push({ path: `/ensembles/${row.ensemble_id}`, query })
+  }
   const query = { clip: row.clip_id, leaf, frame: at, finding: finding?.kind, part: finding?.part, review: row.id }
   void router.push({ path: `/fittings/${row.fitting_id}`, query })
 }
@@ -194,7 +216,7 @@ useShortcuts('Review', {
   layout: () => void (beside.value = !beside.value),
   mesh: () => void (mesh.value = !mesh.value),
   bones: () => void (bones.value = !bones.value),
-  frameAll: () => place(beside.value, true),
+  frameAll: () => (casting.value ? casting.value.frameAll() : place(beside.value, true)),
   undo: () => void takeBack(false).catch(messages.fail),
   redo: () => void takeBack(true).catch(messages.fail),
 })
@@ -277,6 +299,7 @@ onBeforeUnmount(close)
           @next="queue.step(1)"
         />
         <CompareBar
+          v-if="!rendition.casting_id"
           v-model:beside="beside"
           v-model:mesh="mesh"
           v-model:bones="bones"
@@ -287,20 +310,39 @@ onBeforeUnmount(close)
           @frame="go"
         />
         <OntoDialog
+          v-if="!rendition.casting_id"
           v-model="puttingIntoFile"
           :rendition-id="rendition.id"
           :clip="rendition.clip"
           :character="rendition.character"
         />
       </template>
-      <StageCanvas
-        v-model:canvas="canvas"
-        :stage="stage"
-        label="Source and result under one camera"
-        :loading="loading"
+      <CastingReview
+        v-if="rendition?.casting_id"
+        ref="casting"
+        :key="rendition.id"
+        v-model:beside="beside"
+        v-model:mesh="mesh"
+        v-model:bones="bones"
+        v-bind="{ rendition, player, frames, fps, findings }"
+        @show="showFinding"
       />
-      <FindingRows :findings="findings" :frame="frame" @show="showFinding" @touch-up="toFitting('touchup', $event)" />
-      <MotionTimes v-bind="{ player, range, study, frames, fps, rows, shown, findings }" />
+      <template v-else>
+        <StageCanvas
+          v-model:canvas="canvas"
+          :stage="stage"
+          label="Source and result under one camera"
+          :loading="loading"
+        />
+        <FindingRows
+          :findings="findings"
+          :frame="frame"
+          touchable
+          @show="showFinding"
+          @touch-up="toFitting('touchup', $event)"
+        />
+        <MotionTimes v-bind="{ player, range, study, frames, fps, rows, shown, findings }" />
+      </template>
     </section>
   </div>
 </template>

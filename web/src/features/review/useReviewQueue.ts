@@ -3,7 +3,7 @@ import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
 import { useLatest } from '@/shared/useLatest'
-import type { Cell } from '@/stores/board'
+import { cellOf, type Cell } from '@/stores/board'
 import { useChoice } from '@/stores/choice'
 
 export type QueueRow = Schemas['QueueRow']
@@ -39,7 +39,7 @@ export function useReviewQueue(asked: ComputedRef<number>) {
     await loading
     if (!rows.value?.length) return
     await latest(
-      () => ask((rows.value ?? []).map((row): Cell => [row.clip_id, row.character_id])),
+      () => ask((rows.value ?? []).map(cellOf)),
       (now) => {
         const byId = new Map(now.map((row) => [row.id, row]))
         rows.value = (rows.value ?? []).map((row) => byId.get(row.id) ?? row)

@@ -75,8 +75,8 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   /** Put a result on the stage with what it is compared with. others: all results of its clip, for the row. */
   async function show(row: Rendition, against: Against, others: Rendition[], frame: () => number, beside: boolean) {
     const now = stage.value
-    const clip = library.clip(row.clip_id)
-    const character = cast.character(row.character_id)
+    const clip = library.clip(row.clip_id ?? 0)
+    const character = cast.character(row.character_id ?? 0)
     if (!now || !module || !clip || !character || !row.newest) return
     const own = ++shown
     const [source, positions] = await Promise.all([
@@ -103,7 +103,7 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     found.push(await perform('character', character, `/api/renditions/${row.id}/motion`))
     if (against === 'cast')
       for (const other of others.filter((another) => another.id !== row.id)) {
-        const who = cast.character(other.character_id)
+        const who = cast.character(other.character_id ?? 0)
         if (own !== shown || !who) continue
         wanted.add(`cast ${who.id}`)
         found.push(await perform(`cast ${who.id}`, who, `/api/renditions/${other.id}/motion`).catch(() => null))
