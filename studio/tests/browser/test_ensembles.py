@@ -1,16 +1,26 @@
 """Ensembles in the browser: two clips become one, are cast twice, somebody is moved, and all is fetched in one file."""
 
 import io
+import json
+import tempfile
+import zipfile
+from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import expect
 
 from armuto import formats
 from armuto.ensembles.splitting import read_split, split
+from armuto.tests.ensembles import TAKES
 from armuto.tests.files import DEMO, PORTER
+from studio.cast.models import Character
+from studio.ensembles import services
 from studio.ensembles.models import Casting, Ensemble
 from studio.ingest.services.reading import take_in
+from studio.library.models import Clip
+from studio.renditions.models import Rendition
 from studio.tests.browser.studio_case import StudioCase
+from studio.tests.test_delivered_files import node, plain
 
 HALL = DEMO / "hall"
 
@@ -124,6 +134,116 @@ class Ensembles(StudioCase):
                 self.assertLess(float(np.abs(off).max()), 1e-3, (who, name))
         self.assertEqual(formats.read(data, "all.glb").clips[0].frames, 139)
         self.assertEqual(ensemble.castings.count(), 2)
+
+    def crate(self) -> Casting:
+        """The crate is handed from the porter to the bellringer, by nobody's hand on the page."""
+        clips = Clip.objects.order_by("name")
+        row = services.create([clip.pk for clip in clips])
+        row.data = {"props": json.loads((TAKES / "hand_over_the_crate.json").read_text())["props"]}
+        row.save()
+        cast = {character.name: character.pk for character in Character.objects.all()}
+        return services.cast(row, {"giver": cast["porter"], "receiver": cast["bellringer"]}, "first night")
+
+    def test_run_from_the_board_reviewed_and_delivered_in_one_file(self):
+        casting, page = self.crate(), self.page
+        second = services.cast(
+            casting.ensemble, {r.performer.name: r.character_id for r in casting.roles.all()}, "other"
+        )
+        self.go("/board")
+        page.get_by_role("button", name="Ensembles", exact=True).click()
+        page.wait_for_url("**rows=ensembles**")
+        cell = page.get_by_role("gridcell", name="hand over the crate by first night: not yet")
+        cell.click()
+        expect(page.get_by_text("one casting of one ensemble")).to_be_visible()
+        # Both by key: from the one to the other, then everything.
+        page.keyboard.press("Shift+ArrowRight")
+        expect(page.get_by_text("2 castings of one ensemble")).to_be_visible()
+        page.get_by_role("button", name="Transfer", exact=False).click()
+        done = page.get_by_role("gridcell", name="hand over the crate by first night: look")
+        expect(done).to_be_visible(timeout=60_000)
+        expect(page.get_by_role("gridcell", name="hand over the crate by other: look")).to_be_visible(timeout=60_000)
+
+        # Reviewed whole, with the recording over it and beside it.
+        done.click()
+        done.dblclick()
+        page.wait_for_url("**/review/*")
+        expect(page.get_by_role("heading", name="hand over the crate by first night")).to_be_visible()
+        self.page.wait_for_function("() => window.armuto?.stage?.figure?.('giver')?.frames > 1")
+        expect(page.get_by_text("Looking …")).to_have_count(0)
+        place = "(key) => { const { x, z } = window.armuto.stage.placeOf(key); return Math.hypot(x, z) }"
+        self.assertGreater(page.evaluate(place, "source giver"), 1.0)
+        page.get_by_role("button", name="Over each other").click()
+        self.assertEqual(page.evaluate(place, "source giver"), 0)
+        found = Rendition.objects.get(casting=casting).newest
+        expect(page.get_by_role("list", name="Findings").get_by_role("listitem")).to_have_count(len(found.findings))
+        page.keyboard.press("a")
+        expect(page.get_by_text("hand over the crate by other").first).to_be_visible()
+        page.wait_for_url(f"**/review/{Rendition.objects.get(casting=second).pk}**")
+        page.get_by_role("button", name="Ensemble at this frame").click()
+        page.wait_for_url(f"**/ensembles/*casting={second.pk}**")
+
+        # Out of date with a change, and delivered as it was accepted.
+        self.go(f"/ensembles/{casting.ensemble_id}?casting={casting.pk}")
+        expect(page.get_by_text("accepted", exact=True)).to_be_visible()
+        shown = self.positions(casting, 62)
+        size = page.get_by_label("Size, crate ×")
+        size.fill("0.7")
+        self.placed(casting, lambda: size.press("Enter"))
+        expect(page.get_by_text("out of date", exact=True)).to_be_visible()
+        page.get_by_role("button", name="Deliver", exact=True).click()
+        page.get_by_label("all in one file, with the props").check()
+        expect(page.get_by_text("first night hand over the crate.glb").first).to_be_visible()
+        with page.expect_download() as download:
+            page.get_by_role("button", name="Deliver one file").click()
+        with zipfile.ZipFile(download.value.path()) as archive, tempfile.TemporaryDirectory() as folder:
+            rows = json.loads(archive.read("manifest.json"))["results"]
+            path = Path(folder) / "all.glb"
+            path.write_bytes(archive.read(rows[0]["file"]))
+            (read,) = node("positions.mjs", f"{path}|{rows[0]['fps']}|62|")
+        self.assertEqual([row["performer"] for row in rows], ["giver", "receiver"])
+        for who, places in shown.items():
+            names = casting.roles.get(performer__name=who).character.skeleton.value().names
+            for name, place in zip(names, places, strict=True):
+                # Of nodes with one name three.js numbers the second.
+                called = {plain(name), plain(f"{name}_1")}
+                off = min(np.abs(np.array(at) - place).max() for key, at in read[0].items() if plain(key) in called)
+                self.assertLess(off, 1e-3, (who, name))
+
+    def test_somebody_is_drawn_to_another_place_on_the_stage(self):
+        casting, page = self.crate(), self.page
+        self.go(f"/ensembles/{casting.ensemble_id}?casting={casting.pk}")
+        before = self.positions(casting, 0)
+        grip = page.locator("[data-performer=receiver]")
+        expect(grip).to_be_visible()
+        box = grip.bounding_box()
+        # At the front rim: in the middle stands the figure's own ring.
+        at = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(*at)
+        page.mouse.down()
+        page.mouse.move(at[0] + 50, at[1] + 4, steps=5)
+        changed = self.placed(casting, page.mouse.up)
+        (key,) = changed["placements"]["receiver"]
+        self.assertEqual((key["frame"], key["turn"]), (2, 0.0))
+        self.assertGreater(np.hypot(*key["at"]), 0.1)
+        after = self.positions(casting, 0)
+        moved = np.median((after["receiver"] - before["receiver"])[:, [0, 2]], axis=0)
+        np.testing.assert_allclose(moved, key["at"], atol=0.12)
+        expect(page.get_by_label("Who is placed")).to_have_value("receiver")
+        knob = page.locator("[data-turn=receiver]").bounding_box()
+        at = knob["x"] + knob["width"] / 2, knob["y"] + knob["height"] / 2
+        page.mouse.move(*at)
+        page.mouse.down()
+        page.mouse.move(at[0], at[1] + 30, steps=5)
+        changed = self.placed(casting, page.mouse.up)
+        self.assertGreater(abs(changed["placements"]["receiver"][0]["turn"]), 5)
+        # Escape lets go of it where it was.
+        kept = Casting.objects.get(pk=casting.pk).data
+        page.mouse.move(*at)
+        page.mouse.down()
+        page.mouse.move(at[0] + 20, at[1] + 60, steps=3)
+        page.keyboard.press("Escape")
+        page.mouse.up()
+        self.assertEqual(Casting.objects.get(pk=casting.pk).data, kept)
 
     def test_meetings_by_hand(self):
         self.go("/library")

@@ -10,12 +10,16 @@ import { useChoice } from '@/stores/choice'
 import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
 
-/** The result of a casting on the board: its state, and what can be done about it from here. */
-const props = defineProps<{ casting: number; disabled: boolean }>()
+/**
+ * The result of a casting on the board: its state, and what can be done about it from here. version: another with every
+ * change of what it is made of here.
+ */
+const props = defineProps<{ casting: number; version: string; disabled: boolean }>()
 const board = useBoard()
 const messages = useMessages()
 const choice = useChoice()
 const router = useRouter()
+const runs = useRuns()
 const working = ref(false)
 
 const state = computed(() => board.castingState(props.casting))
@@ -40,7 +44,7 @@ function deliver() {
 }
 const look = () => board.load().catch(messages.fail)
 onMounted(look)
-watch(() => useRuns().moved, look)
+watch([() => runs.moved, () => props.version], look)
 useChanges().on(['renditions', 'ensembles', 'fittings', 'library', 'cast'], look)
 </script>
 

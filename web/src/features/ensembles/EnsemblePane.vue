@@ -38,6 +38,7 @@ const emit = defineEmits<{
   redo: []
 }>()
 const casting = defineModel<number>('casting', { required: true })
+const placed = defineModel<string>('placed', { required: true })
 const removing = ref(false)
 watch(casting, () => (removing.value = false))
 const chosen = defineModel<number>('chosen', { required: true })
@@ -190,6 +191,7 @@ const clipping = computed(() => props.measures?.pairs.filter((pair) => pair.part
     />
     <PlacementFields
       v-if="cast"
+      v-model:who="placed"
       :row="row"
       :cast="cast"
       :frame="frame"

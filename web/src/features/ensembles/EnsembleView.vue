@@ -16,8 +16,9 @@ import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import CastingState from './CastingState.vue'
 import EnsemblePane from './EnsemblePane.vue'
+import PlacementHandles from './PlacementHandles.vue'
 import MeetingTies from './MeetingTies.vue'
-import { performedOf, recordedOf } from './ensembles'
+import { performedOf, placementAt, recordedOf, withKey } from './ensembles'
 import { useEnsemble } from './useEnsemble'
 import { useEnsembleStage } from './useEnsembleStage'
 
@@ -35,7 +36,9 @@ const chosen = ref(0)
 const ensemble = useEnsemble(id, casting)
 const { row, cast, measures, lost, frames, busy } = ensemble
 const canvas = ref<HTMLCanvasElement>()
-const { stage, ribbons, shown, loading, show, setFrame, look, follow, close } = useEnsembleStage(canvas)
+const { stage, ribbons, shown, loading, show, setFrame, standing, look, follow, close } = useEnsembleStage(canvas)
+/** Who is placed otherwise. */
+const placed = ref('')
 const fps = computed(() => row.value?.fps ?? 30)
 const player = usePlayer(frames, fps)
 const { frame, playing, go } = player
@@ -57,6 +60,12 @@ async function display() {
     messages.fail(problem)
   }
 }
+watch(
+  () => row.value?.performers.join(),
+  () => {
+    if (row.value && !row.value.performers.includes(placed.value)) placed.value = row.value.performers[0] ?? ''
+  },
+)
 watch(
   () =>
     [
@@ -92,6 +101,19 @@ function toMeeting(by: number) {
 function setRange(number: number, first: number, last: number) {
   const meetings = row.value!.meetings.map((each, n) => (n === number ? { ...each, first, last, by_hand: true } : each))
   void ensemble.change({ meetings })
+}
+/** Somebody moved and turned in this frame, on top of what is said of it or comes between two keys. */
+function place(name: string, [x, z]: [number, number], degrees: number) {
+  if (!cast.value || !row.value) return
+  const at = frame.value + row.value.first
+  const keys = cast.value.placements[name]
+  const now = placementAt(keys, at, cast.value.ease * row.value.fps)
+  const rounded = (value: number, steps: number) => Math.round(value * steps) / steps
+  const next = withKey(keys, at, {
+    at: [rounded(now.at[0] + x, 1000), rounded(now.at[1] + z, 1000)],
+    turn: rounded(now.turn + degrees, 10),
+  })
+  void ensemble.recast({ placements: { ...cast.value.placements, [name]: next } })
 }
 function nextCasting() {
   const all = [0, ...(row.value?.castings.map((each) => each.id) ?? [])]
@@ -133,7 +155,12 @@ onBeforeUnmount(close)
         <h1 :title="row.name">{{ row.name }}</h1>
         <span class="quiet">{{ cast ? cast.name : 'as recorded' }}</span>
         <span class="space"></span>
-        <CastingState v-if="cast" :casting="cast.id" :disabled="!!cast.problem || busy > 0" />
+        <CastingState
+          v-if="cast"
+          :casting="cast.id"
+          :version="`${row.lock_version}.${cast.lock_version}`"
+          :disabled="!!cast.problem || busy > 0"
+        />
       </div>
       <p v-if="row.problem" class="problem" role="alert">{{ row.problem }}</p>
       <StageCanvas
@@ -141,7 +168,19 @@ onBeforeUnmount(close)
         :stage="stage"
         :loading="loading ? 'Looking …' : ''"
         label="Everybody and everything of the ensemble in one space"
-      />
+      >
+        <PlacementHandles
+          v-if="stage && cast && !playing"
+          :stage="stage"
+          :performers="row.performers"
+          :chosen="placed"
+          :standing="standing"
+          :disabled="busy > 0 || loading"
+          @choose="placed = $event"
+          @placed="place"
+          @held="(now) => (now ? stage?.setFollowed(null) : follow())"
+        />
+      </StageCanvas>
       <TransportBar :player="player" :frames="frames" :fps="fps" />
       <PoseRibbon
         v-if="ribbons.length"
@@ -165,6 +204,7 @@ onBeforeUnmount(close)
     <EnsemblePane
       v-model:casting="casting"
       v-model:chosen="chosen"
+      v-model:placed="placed"
       :row="row"
       :cast="cast"
       :measures="measures"

@@ -1,22 +1,26 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { frameNumber } from '@/shared/units'
-import { keyAt, withKey, type CastingChange, type CastingRow, type EnsembleRow, type PlacementKey } from './ensembles'
+import {
+  placementAt,
+  withKey,
+  type CastingChange,
+  type CastingRow,
+  type EnsembleRow,
+  type PlacementKey,
+} from './ensembles'
 
 /** Where somebody is placed otherwise: keys over time, and the one of the frame that is looked at. Space and sizes. */
 const props = defineProps<{ row: EnsembleRow; cast: CastingRow; frame: number }>()
 const emit = defineEmits<{ recast: [change: CastingChange]; frame: [frame: number] }>()
-const who = ref(props.row.performers[0])
-watch(
-  () => props.row.performers.join(),
-  () => (who.value = props.row.performers.includes(who.value) ? who.value : props.row.performers[0]),
-)
+const who = defineModel<string>('who', { required: true })
 const keys = computed(() => props.cast.placements[who.value] ?? [])
 const at = computed(() => props.frame + props.row.first)
-const key = computed(() => keyAt(keys.value, at.value))
+/** As it is in this frame, by a key or between two. */
+const now = computed(() => placementAt(keys.value, at.value, props.cast.ease * props.row.fps))
 
 const length = (label: string): NumberField => ({
   path: label,
@@ -52,7 +56,7 @@ const SPACE: NumberField = {
 const size = (name: string): NumberField => ({ ...SPACE, path: name, label: name })
 
 const put = (next: PlacementKey[]) => emit('recast', { placements: { ...props.cast.placements, [who.value]: next } })
-const set = (change: Partial<PlacementKey>) => put(withKey(keys.value, at.value, change))
+const set = (change: Partial<PlacementKey>) => put(withKey(keys.value, at.value, { ...now.value, ...change }))
 const removeKey = (frame: number) => put(keys.value.filter((each) => each.frame !== frame))
 function setSpace(space: number | null) {
   emit('recast', { space, space_said: true })
@@ -72,17 +76,13 @@ function setSize(name: string, value: number | null) {
       </select>
     </div>
     <div class="fields" role="group" :aria-label="`Where ${who} is in this frame`">
-      <NumberBox :field="SIDE" :value="key?.at[0] ?? 0" :of="who" @keep="set({ at: [$event ?? 0, key?.at[1] ?? 0] })" />
-      <NumberBox
-        :field="AHEAD"
-        :value="key?.at[1] ?? 0"
-        :of="who"
-        @keep="set({ at: [key?.at[0] ?? 0, $event ?? 0] })"
-      />
-      <NumberBox :field="TURN" :value="key?.turn ?? 0" :of="who" @keep="set({ turn: $event ?? 0 })" />
+      <NumberBox :field="SIDE" :value="now.at[0]" :of="who" @keep="set({ at: [$event ?? 0, now.at[1]] })" />
+      <NumberBox :field="AHEAD" :value="now.at[1]" :of="who" @keep="set({ at: [now.at[0], $event ?? 0] })" />
+      <NumberBox :field="TURN" :value="now.turn" :of="who" @keep="set({ turn: $event ?? 0 })" />
     </div>
     <p v-if="!keys.length" class="quiet">
-      A number places {{ who }} in this frame; between two frames it goes over from the one to the other.
+      Draw the ring about the feet of {{ who }}, or its knob, or say it in numbers: that holds for this frame, and
+      between two frames it goes over from the one to the other.
     </p>
     <ul v-else aria-label="Keys">
       <li v-for="each in keys" :key="each.frame">

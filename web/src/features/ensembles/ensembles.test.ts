@@ -3,11 +3,12 @@ import { describe, expect, it } from 'vitest'
 import {
   castingBefore,
   ensembleBefore,
-  keyAt,
   meetingText,
+  placementAt,
   withKey,
   type CastingRow,
   type EnsembleRow,
+  type PlacementKey,
 } from './ensembles'
 
 const casting = {
@@ -35,11 +36,27 @@ const ensemble = {
 } as unknown as EnsembleRow
 
 describe('keys of a placement', () => {
+  it('hold before and after all of them, and go over from one to the next', () => {
+    const keys = [
+      { frame: 10, at: [0, 1], turn: 0 },
+      { frame: 20, at: [2, 1], turn: 90 },
+    ] as PlacementKey[]
+    expect(placementAt(keys, 3)).toEqual({ at: [0, 1], turn: 0 })
+    expect(placementAt(keys, 15)).toEqual({ at: [1, 1], turn: 45 })
+    expect(placementAt(keys, 12).at[0]).toBeCloseTo(2 * 0.05792, 5)
+    expect(placementAt(keys, 99)).toEqual({ at: [2, 1], turn: 90 })
+    expect(placementAt(undefined, 4)).toEqual({ at: [0, 0], turn: 0 })
+  })
+  it('come and go where they are eased', () => {
+    const keys = [{ frame: 10, at: [2, 0], turn: 40 }] as PlacementKey[]
+    expect(placementAt(keys, 10, 6)).toEqual({ at: [2, 0], turn: 40 })
+    expect(placementAt(keys, 7, 6)).toEqual({ at: [1, 0], turn: 20 })
+    expect(placementAt(keys, 16, 6)).toEqual({ at: [0, 0], turn: 0 })
+  })
   it('are set in their order, one for each frame', () => {
     const keys = withKey(casting.placements.giver, 4, { turn: 20 })
     expect(keys.map((key) => key.frame)).toEqual([4, 10])
-    expect(keyAt(withKey(keys, 10, { at: [0, 1] }), 10)).toEqual({ frame: 10, at: [0, 1], turn: 0 })
-    expect(keyAt(undefined, 4)).toBeUndefined()
+    expect(withKey(keys, 10, { at: [0, 1] })[1]).toEqual({ frame: 10, at: [0, 1], turn: 0 })
   })
 })
 

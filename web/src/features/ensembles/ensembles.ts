@@ -34,12 +34,35 @@ export const performedOf = (row: EnsembleRow, casting: CastingRow): Performed =>
 /** Lanes from above: performers, then props. */
 export const lanesOf = (row: EnsembleRow) => [...row.performers, ...row.things.map((prop) => prop.name)]
 
-/** The key of a performer at a frame of the common time, if there is one. */
-export const keyAt = (keys: PlacementKey[] | undefined, frame: number) => keys?.find((key) => key.frame === frame)
+/**
+ * Where a performer is placed in a frame, as the studio has it: by a key, between two, or by the nearest before or
+ * after all of them. ease: frames over which that comes before the first and goes after the last; for ever where it is
+ * 0.
+ */
+export function placementAt(keys: PlacementKey[] | undefined, frame: number, ease = 0): Placed {
+  const rows = keys ?? []
+  const [first, last] = [rows[0], rows[rows.length - 1]]
+  if (!first || !last) return { at: [0, 0], turn: 0 }
+  const before = rows.findLast((key) => key.frame <= frame) ?? first
+  const after = rows.find((key) => key.frame >= frame) ?? last
+  const share = smooth(after.frame === before.frame ? 0 : (frame - before.frame) / (after.frame - before.frame))
+  const weight = ease ? Math.min(smooth(1 + (frame - first.frame) / ease), smooth(1 + (last.frame - frame) / ease)) : 1
+  const between = (a: number, b: number) => weight * (a + share * (b - a))
+  return {
+    at: [between(before.at[0], after.at[0]), between(before.at[1], after.at[1])],
+    turn: between(before.turn, after.turn),
+  }
+}
+type Placed = Pick<PlacementKey, 'at' | 'turn'>
+/** From 0 at 0 to 1 at 1 with no speed and no acceleration at either end. */
+function smooth(share: number) {
+  const x = Math.min(Math.max(share, 0), 1)
+  return x * x * x * (x * (6 * x - 15) + 10)
+}
 
 /** Keys with one of a frame set otherwise, or new, in their order. */
 export function withKey(keys: PlacementKey[] | undefined, frame: number, change: Partial<PlacementKey>) {
-  const now = keyAt(keys, frame) ?? { frame, at: [0, 0], turn: 0 }
+  const now = keys?.find((key) => key.frame === frame) ?? { frame, at: [0, 0], turn: 0 }
   const others = (keys ?? []).filter((key) => key.frame !== frame)
   return [...others, { ...now, ...change }].sort((a, b) => a.frame - b.frame)
 }

@@ -27,6 +27,13 @@ export interface Performed {
   performers: { name: string; character: number }[]
   props: { shapes: PropShape[]; size: number }[]
 }
+/** Where somebody is on the floor, in metres; heading: radians about up from +Z; height: of the character. */
+export interface Standing {
+  x: number
+  z: number
+  heading: number
+  height: number
+}
 /** Of a performer of the recording, where the character that plays it is on the stage under its own name. */
 const sourceKey = (name: string) => `source ${name}`
 
@@ -46,6 +53,8 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   /** Whose figures are on the stage: fetched once for each state of a character. */
   let figures = ''
   let people: string[] = []
+  /** Of performers that are on the stage as characters: which joints tell where they stand. */
+  const bodies = new Map<string, { hips: number; left: number; right: number; height: number }>()
   let turn = 0
 
   /** Returns whether it is shown; not where something else is asked for by then. */
@@ -79,14 +88,14 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     const characters = performed.performers.map((each) => cast.characters.find(({ id }) => id === each.character))
     const key = characters.map((character) => `${character?.id}.${character?.revision}`).join()
     const fetched = key === figures
-    const [{ blocks }, bodies, trees] = await Promise.all([
+    const [{ blocks }, figuresOf, trees] = await Promise.all([
       fetchArrays(performed.motion),
       Promise.all(
         characters.map((character) => (character && !fetched ? loadFigure(module!, mine.palette, character) : null)),
       ),
       Promise.all(characters.map((character) => cast.skeleton(character?.skeleton_id ?? 0))),
     ])
-    return { performed, blocks, trees, key, bodies }
+    return { performed, blocks, trees, key, figures: figuresOf, heights: characters.map((each) => each?.height ?? 1.7) }
   }
   function put(
     mine: Stage,
@@ -111,10 +120,15 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       putProps(mine, recorded.props, blocks.slice(recorded.performers.length), true)
     }
     if (now) {
-      const { performed, blocks, trees, bodies } = now
+      const { performed, blocks, trees } = now
+      bodies.clear()
       performed.performers.forEach(({ name }, n) => {
-        const body = bodies[n]
+        const body = now.figures[n]
         if (body && figures !== first) mine.add(name, body)
+        const { parts } = trees[n]
+        const [hips, left, right] = ['hips', 'left upper leg', 'right upper leg'].map((part) => parts.indexOf(part))
+        if (hips >= 0) bodies.set(name, { hips, left, right, height: now.heights[n] })
+        mine.place(name, 0, 0, 0)
         const [rotations, translations] = blocks.slice(n * 2, n * 2 + 2)
         const [frames, joints] = rotations.shape
         const motion = { frames, joints, rotations: rotations.values, translations: translations.values }
@@ -181,6 +195,16 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     }
     return at.length ? [Math.min(...at), Math.max(...at)] : null
   }
+  /** Where a performer stands in the frame that is shown; null where there is no such body on the stage. */
+  function standing(name: string): Standing | null {
+    const body = bodies.get(name)
+    const places = body && stage.value?.figure(name)?.worldPositions()
+    if (!body || !places) return null
+    const [x, , z] = places[body.hips]
+    const across =
+      body.left < 0 || body.right < 0 ? [1, 0, 0] : places[body.left].map((at, n) => at - places[body.right][n])
+    return { x, z, heading: Math.atan2(-across[2], across[0]), height: body.height }
+  }
   /** With meshes or bones alone. */
   function dress(mesh: boolean, bones: boolean) {
     for (const name of people) stage.value?.figure(name)?.show(mesh, bones || !mesh)
@@ -230,10 +254,11 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     props = []
     figures = ''
     people = []
+    bodies.clear()
     stage.value?.dispose()
     stage.value = undefined
   }
-  return { stage, ribbons, shown, loading, show, setFrame, arrange, dress, look, follow, close }
+  return { stage, ribbons, shown, loading, show, setFrame, arrange, standing, dress, look, follow, close }
 }
 
 const positionsOf = ({ shape: [frames, points], values }: { shape: number[]; values: Float32Array }): Positions => ({
