@@ -17,6 +17,9 @@ from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.curves import moving_average, smooth
 from armuto.kinematics.signals import runs
 from armuto.kinematics.vectors import lengths
+from armuto.lazy import lazily
+
+ndimage = lazily("scipy.ndimage")
 
 SPARE = 0.06  # of a limb's length that is left when bodies have come near enough
 STRAIGHT = 0.985  # of its length up to which a limb is stretched that the transfer alone stretches as far
@@ -150,8 +153,21 @@ def displacement_over_time(state: BodyState, active: BoolArray, width: float, fp
     by, active = _held_longer(by, active, round(width * fps))
     curve = _extended(by, active, LEANING * fps, 0.0)
     curve[:, [0, 2]] = _extended(by[:, [0, 2]], active, back, STAY * fps)
-    curve = moving_average(curve, round(width * fps))
+    curve = _smoothed(curve, round(width * fps))
     return replace(BodyDisplacement.none(frames), shift=curve[:, :3], lean=curve[:, 3:])
+
+
+def _smoothed(curve: FloatArray, width: int) -> FloatArray:
+    """Shift and lean ``(F, 6)`` smoothed over so many frames on either side: crouching as deep as it was at its
+    deepest, which lasts longer for that, so that what was within reach still is."""
+    out = moving_average(curve, width)
+    if width < 1:
+        return out
+    span = 2 * width + 1
+    deep = ndimage.minimum_filter1d(np.minimum(curve[:, 1], 0.0), span, mode="nearest")
+    high = ndimage.maximum_filter1d(np.maximum(curve[:, 1], 0.0), span, mode="nearest")
+    out[:, 1] = moving_average((deep + high)[:, None], width)[:, 0]
+    return out
 
 
 def _held_longer(by: FloatArray, active: BoolArray, more: int) -> tuple[FloatArray, BoolArray]:
