@@ -244,7 +244,7 @@ CART = Prop(
         ),
     ),
     at=(0.0, RAIL, 0.62),
-    carried=(Carried(2, 142, (Holder("pusher", "left hand"), Holder("pusher", "right hand"))),),
+    carried=(Carried(2, 143, (Holder("pusher", "left hand"), Holder("pusher", "right hand"))),),
     scaling="kept",
 )
 STANDING_LADDER = Prop(

@@ -28,7 +28,7 @@ COSTS = np.array([1.0, 4.0, 1.0, 0.35, 0.35, 0.35])  # of a metre along X, Y, Z,
 DAMPING = 0.02
 MOST_LEAN, MOST_CROUCH = np.radians(60.0), 0.3  # radians; of the hips' height
 STAY = 2.0  # seconds before the first and after the last meeting that a body stays where it has come to
-LEANING = 0.7  # seconds in which it leans or crouches, and stands up again
+LEANING = 1.0  # seconds in which it leans or crouches, and stands up again
 WAY_BACK, PACE = 1.0, 0.25  # seconds at least, and metres per second at most, in which it goes back
 
 

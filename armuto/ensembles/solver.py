@@ -45,7 +45,8 @@ NOTHING = 1e-6  # metres
 # Seconds over which what bodies give way by is smoothed, of one transfer after the other: what the first leaves is
 # little, and the last may follow it more closely.
 SMOOTH = (0.5, 0.5, 0.3)
-ROUNDED = 0.12  # seconds over which the way of what is held is smoothed
+# Seconds over which the way of what is held is smoothed: of a prop, and of the place where two performers meet.
+ROUNDED_PROP, ROUNDED_MEETING = 0.25, 0.12
 
 
 class EnsembleSolver:
@@ -175,12 +176,12 @@ class EnsembleSolver:
 
     def _smooth(self) -> None:
         """Where reach begins and ends to tell where something is held, its way has a corner, which is rounded off."""
-        width = round(ROUNDED * self.recording.fps)
+        fps = self.recording.fps
         for name, motion in self.props.items():
             natural = self.natural_props[name]
-            shift = moving_average(motion.positions - natural.positions, width)
+            shift = moving_average(motion.positions - natural.positions, round(ROUNDED_PROP * fps))
             turned = rotation.vector(rotation.multiply(motion.rotations, rotation.inverse(natural.rotations)))
-            turn = rotation.from_vector(moving_average(turned, width))
+            turn = rotation.from_vector(moving_average(turned, round(ROUNDED_PROP * fps)))
             self.props[name] = PropMotion(natural.positions + shift, rotation.multiply(turn, natural.rotations))
         for number, row in enumerate(self.constraints):
             if row.b is None:
@@ -192,7 +193,9 @@ class EnsembleSolver:
             if not len(there):
                 continue
             nearest = there[np.clip(np.searchsorted(there, np.arange(len(middle))), 0, len(there) - 1)]
-            self._goals[number] = middle + moving_average((self._goals[number] - middle)[nearest], width)
+            self._goals[number] = middle + moving_average(
+                (self._goals[number] - middle)[nearest], round(ROUNDED_MEETING * fps)
+            )
 
     def _bring_limbs(self) -> None:
         """Limbs to what they meet, their ends turned as they would be if no body had given way, along with the prop."""

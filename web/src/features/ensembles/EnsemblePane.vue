@@ -17,6 +17,7 @@ import {
 } from './ensembles'
 import MeetingTable from './MeetingTable.vue'
 import PlacementFields from './PlacementFields.vue'
+import PropFields from './PropFields.vue'
 
 /** An ensemble's name, who plays whom, where they meet and how well, and where somebody is placed otherwise. */
 const props = defineProps<{
@@ -186,6 +187,14 @@ const clipping = computed(() => props.measures?.pairs.filter((pair) => pair.part
       :measures="measures"
       :frame="frame"
       :parts="parts"
+      @change="emit('change', $event)"
+      @frame="emit('frame', $event)"
+    />
+    <PropFields
+      :row="row"
+      :frame="frame"
+      :parts="parts"
+      :busy="busy"
       @change="emit('change', $event)"
       @frame="emit('frame', $event)"
     />

@@ -1,8 +1,10 @@
 import { describe, expect, it } from 'vitest'
 
 import {
+  carriedBy,
   castingBefore,
   ensembleBefore,
+  freeName,
   meetingText,
   placementAt,
   withKey,
@@ -34,6 +36,30 @@ const ensemble = {
   said_first: null,
   said_last: null,
 } as unknown as EnsembleRow
+
+describe('who carries a prop', () => {
+  const left = { who: 'giver', part: 'left hand' }
+  const right = { who: 'giver', part: 'right hand' }
+  it('is whoever takes it, until the next does or to the end', () => {
+    const one = carriedBy([], 20, 90, left)
+    expect(one).toEqual([{ first: 20, last: 90, by: [left] }])
+    expect(carriedBy(one, 5, 90, right)).toEqual([{ first: 5, last: 19, by: [right] }, ...one])
+  })
+  it('is both, where a second hand comes in, from then on', () => {
+    const both = carriedBy(carriedBy([], 20, 90, left), 40, 90, right)
+    expect(both).toEqual([
+      { first: 20, last: 39, by: [left] },
+      { first: 40, last: 90, by: [left, right] },
+    ])
+    expect(carriedBy(both, 60, 90, left)).toBe(both)
+    expect(carriedBy([{ first: 20, last: 90, by: [left] }], 20, 90, right)).toEqual([
+      { first: 20, last: 90, by: [left, right] },
+    ])
+  })
+  it('has a name of its own', () => {
+    expect([freeName('prop', []), freeName('prop', ['prop', 'prop 2'])]).toEqual(['prop', 'prop 3'])
+  })
+})
 
 describe('keys of a placement', () => {
   it('hold before and after all of them, and go over from one to the next', () => {

@@ -6,6 +6,9 @@ export type EnsembleRow = Schemas['EnsembleOut']
 export type CastingRow = Schemas['CastingOut']
 export type Measures = Schemas['CastingMeasuresOut']
 export type Meeting = Schemas['Meeting']
+/** As the studio gives them: whole. */
+export type Shape = Required<EnsembleRow['things'][number]['shapes'][number]>
+export type Prop = Required<Omit<EnsembleRow['things'][number], 'shapes'>> & { shapes: Shape[] }
 export type PlacementKey = Schemas['PlacementKey']
 export type EnsembleChange = Schemas['EnsembleChange']
 export type CastingChange = Schemas['CastingChange']
@@ -65,6 +68,32 @@ export function withKey(keys: PlacementKey[] | undefined, frame: number, change:
   const now = keys?.find((key) => key.frame === frame) ?? { frame, at: [0, 0], turn: 0 }
   const others = (keys ?? []).filter((key) => key.frame !== frame)
   return [...others, { ...now, ...change }].sort((a, b) => a.frame - b.frame)
+}
+
+/** The name, with a number where it is taken. */
+export function freeName(name: string, taken: string[]): string {
+  let number = 1
+  while (taken.includes(number > 1 ? `${name} ${number}` : name)) number += 1
+  return number > 1 ? `${name} ${number}` : name
+}
+
+type Carried = Prop['carried'][number]
+/**
+ * Who carries a prop, once somebody takes it in a frame: beside those who carry it by then, to the end of their
+ * stretch, or else until the next stretch begins.
+ */
+export function carriedBy(stretches: Carried[], frame: number, end: number, by: Carried['by'][number]): Carried[] {
+  const same = (other: typeof by) => other.who === by.who && other.part === by.part
+  const now = stretches.find(({ first, last }) => first <= frame && frame <= last)
+  if (now?.by.some(same)) return stretches
+  const next = stretches.find(({ first }) => first > frame)
+  const added: Carried[] = now
+    ? [
+        ...(now.first < frame ? [{ ...now, last: frame - 1 }] : []),
+        { first: frame, last: now.last, by: [...now.by, by] },
+      ]
+    : [{ first: frame, last: next ? next.first - 1 : end, by: [by] }]
+  return [...stretches.filter((each) => each !== now), ...added].sort((a, b) => a.first - b.first)
 }
 
 /** What a change of a casting is taken back by. */
