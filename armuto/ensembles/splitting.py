@@ -286,19 +286,42 @@ class SideBySide:
     members: tuple[tuple[int, str], ...]
 
 
+@dataclass(frozen=True, eq=False)
+class GroundPath:
+    """What tells of a clip that it was recorded beside another: name, frames, frames a second, and where its body is
+    over the ground, ``(P, 2)`` in metres, at times evenly spread over it."""
+
+    name: str
+    frames: int
+    fps: float
+    places: FloatArray
+
+
+def ground_path(clip: Clip, most: int = 48) -> GroundPath:
+    """Of a clip, at so many times at most."""
+    at = np.unique(np.round(np.linspace(0, clip.frames - 1, min(most, clip.frames))).astype(int))
+    places = clip.world_by_joint().positions[carrier_of(clip.skeleton)][at]
+    return GroundPath(clip.name, clip.frames, clip.fps, np.ascontiguousarray(places[:, [0, 2]]))
+
+
 def side_by_side(clips: Sequence[Clip]) -> tuple[SideBySide, ...]:
-    """Clips that were recorded together: of the same length, frame rate and name but for the performer's, whose bodies
-    keep apart from each other throughout, as those of two takes that both begin at the origin do not."""
-    words = [re.findall(r"[^\W_]+", clip.name) for clip in clips]
+    """Clips that were recorded together; see :func:`beside`."""
+    return beside([ground_path(clip) for clip in clips])
+
+
+def beside(paths: Sequence[GroundPath]) -> tuple[SideBySide, ...]:
+    """What was recorded together: of the same length, frame rate and name but for the performer's, by bodies that keep
+    apart from each other throughout, as those of two takes that both begin at the origin do not."""
+    words = [re.findall(r"[^\W_]+", path.name) for path in paths]
     groups: dict[tuple[tuple[str, ...], tuple[str, ...]], set[int]] = {}
-    for first, second in combinations(range(len(clips)), 2):
-        a, b = clips[first], clips[second]
+    for first, second in combinations(range(len(paths)), 2):
+        a, b = paths[first], paths[second]
         if a.frames != b.frames or abs(a.fps - b.fps) > 1e-3:
             continue
         start, end = _common(words[first], words[second])
         if (not start and not end) or len(start) + len(end) == len(words[first]) == len(words[second]):
             continue
-        if lengths(_path(a) - _path(b)).min() >= BESIDE:
+        if len(a.places) == len(b.places) and lengths(a.places - b.places).min() >= BESIDE:
             groups.setdefault((start, end), set()).update((first, second))
     out, taken = [], set[int]()
     for (start, end), members in sorted(groups.items(), key=lambda row: (-len(row[1]), min(row[1]))):
@@ -319,8 +342,3 @@ def _common(a: Sequence[str], b: Sequence[str]) -> tuple[tuple[str, ...], tuple[
     start = next((n for n in range(most) if a[n] != b[n]), most)
     end = next((n for n in range(most - start) if a[-1 - n] != b[-1 - n]), most - start)
     return tuple(a[:start]), tuple(a[len(a) - end :]) if end else ()
-
-
-def _path(clip: Clip) -> FloatArray:
-    positions = clip.world_by_joint().positions[carrier_of(clip.skeleton)]
-    return np.ascontiguousarray(positions * [1.0, 0.0, 1.0])

@@ -49,12 +49,14 @@ class Visible(models.Manager["IntakeFile"]):
 
 
 class IntakeEnsemble(models.Model):
-    """Performers that came in one file, on their way in. members: the clips that they became, by performer. tracks: how
+    """Performers that came in one file, or in files that tell by their names that they were recorded side by side, on
+    their way in. by_name: the latter. members: the clips that they became, by performer. tracks: how
     props were recorded with them: name, fps, and rows ``(F, 7)`` as base64 of little-endian float32."""
 
     name = models.CharField(max_length=255)
     members = models.JSONField(default=dict)
     tracks = models.JSONField(default=list)
+    by_name = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
 
@@ -63,7 +65,7 @@ class IntakeFile(Leased):
 
     archive: the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person
     says about unit or height, up and facing. found: what was read, empty until then. sentence: why it was refused.
-    together, performer: of whom of which recording it is, where it was taken out of a file that held several.
+    together, performer: of whom of which recording it is, where several were recorded together.
     """
 
     class State(models.TextChoices):
@@ -134,7 +136,8 @@ class IntakeRow(models.Model):
 
     fields: naming fields set by hand. plate: of the whole take. content: hash of the motion. becomes: the clip of which
     this is to be a new version, by whose recipe it is refined then. proposals: steps with their reasons, null until
-    they have been worked out. recipe: what it is to be refined by.
+    they have been worked out. recipe: what it is to be refined by. ground_path: where its body is over the ground, as
+    :func:`armuto.ensembles.splitting.ground_path` has it.
     """
 
     file = models.ForeignKey(IntakeFile, models.CASCADE, related_name="rows")
@@ -157,6 +160,7 @@ class IntakeRow(models.Model):
     proposals = models.JSONField(null=True, default=None)
     recipe = models.JSONField(default=no_steps)
     final = models.CharField(max_length=255, default="")
+    ground_path = models.JSONField(default=list)
 
     objects = models.Manager["IntakeRow"]()
     laid_out = LaidOut()

@@ -9,6 +9,7 @@ from armuto.intake.naming import Facts
 from armuto.refining import Recipe
 from armuto.validation import Within
 from studio.cast.schemas import FileSpace, Sheet
+from studio.ingest.models import IntakeFile
 from studio.library.schemas import GroundOut, NamingPiece, ProposalOut
 from studio.platform.described import described
 
@@ -26,13 +27,14 @@ Height = Annotated[float, Within(0.001, TALLEST)]
 
 class ImportChoices(Schema):
     """What a person says about a file. height: metres that it is tall at rest, which says the unit, too. turned:
-    degrees about up. bound: the figure rests as its mesh was bound."""
+    degrees about up. bound: the figure rests as its mesh was bound. alone: it was not recorded with others."""
 
     unit: str
     height: float
     up: str
     turned: float
     bound: bool
+    alone: bool
 
 
 class RowFacts(Schema):
@@ -52,7 +54,8 @@ class RowFacts(Schema):
 
 
 class FileOut(Schema):
-    """found: what was read, as far as it is known. told: what the person said about it."""
+    """found: what was read, as far as it is known. told: what the person said about it. ensemble, performer: what it
+    becomes a part of, and as whom; empty where it was recorded alone. by_name: that was told by the names of files."""
 
     id: int
     path: str
@@ -63,6 +66,22 @@ class FileOut(Schema):
     found: described(Sheet, partial=True)  # type: ignore[valid-type]
     name: str
     becomes_id: int | None
+    ensemble_id: int | None
+    ensemble: str
+    performer: str
+    by_name: bool
+
+    @staticmethod
+    def resolve_ensemble_id(row: IntakeFile) -> int | None:
+        return row.together_id
+
+    @staticmethod
+    def resolve_ensemble(row: IntakeFile) -> str:
+        return row.together.name if row.together else ""
+
+    @staticmethod
+    def resolve_by_name(row: IntakeFile) -> bool:
+        return bool(row.together and row.together.by_name)
 
 
 class RowOut(Schema):
@@ -133,6 +152,7 @@ class Telling(Schema):
     up: str | None = None
     turned: float | None = None
     bound: bool | None = None
+    alone: bool | None = None
 
 
 class Reading(Schema):

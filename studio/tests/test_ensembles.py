@@ -14,6 +14,7 @@ from studio.ensembles.models import Casting, Ensemble
 from studio.fittings.models import Fitting
 from studio.ingest.models import IntakeEnsemble, IntakeFile
 from studio.ingest.services.reading import take_in
+from studio.ingest.services.together import complete
 from studio.library.models import Clip
 from studio.tests.browser.full_studio import IMMEDIATE
 from studio.tests.test_renditions import Studio
@@ -214,6 +215,55 @@ class TakenIn(EnsembleCase):
         row = Ensemble.objects.get(name="carry the ladder")
         self.assertEqual([each.name for each in row.performers.all()], ["rear", "ahead"])
         self.assertEqual((row.tracks.get().name, IntakeEnsemble.objects.count()), ("ladder", 0))
+
+    def brought(self, *paths) -> list[IntakeFile]:
+        uploads = [SimpleUploadedFile(path.name, path.read_bytes()) for path in paths]
+        names = [path.name for path in paths]
+        answer = self.client.post("/api/intake/files", {"files": uploads, "paths": names, "goes_to": "library"})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return list(IntakeFile.objects.order_by("pk"))
+
+    def groups(self) -> dict[str, tuple[str, str, bool]]:
+        rows = self.get("intake/files")
+        return {row["path"]: (row["ensemble"], row["performer"], row["by_name"]) for row in rows if row["ensemble"]}
+
+    @override_settings(TASKS=IMMEDIATE)
+    def test_files_that_were_recorded_side_by_side_become_an_ensemble_unless_a_person_says_otherwise(self):
+        Clip.objects.all().delete()
+        Ensemble.objects.all().delete()
+        walks = [DEMO / "hall" / f"{name}.bvh" for name in ("walk", "bow", "creep")]
+        giver, receiver, *_ = files = self.brought(GIVER, RECEIVER, *walks)
+        crate = "hand over the crate"
+        both = {GIVER.name: (crate, "giver", True), RECEIVER.name: (crate, "receiver", True)}
+        self.assertEqual(self.groups(), both)
+        self.post("intake/tell", files=[giver.pk], alone=True)
+        self.assertEqual((self.groups(), IntakeEnsemble.objects.count()), ({}, 0))
+        self.post("intake/tell", files=[giver.pk], alone=False)
+        self.assertEqual(self.groups(), both)
+        self.post("intake/dismiss", files=[receiver.pk])
+        self.assertEqual(self.groups(), {})
+        self.brought(RECEIVER)
+        self.assertEqual(self.groups(), both)
+        self.post("intake/accept", files=[file.pk for file in files[2:]])
+        self.post("intake/accept", files=[giver.pk])
+        self.assertEqual(Ensemble.objects.count(), 0)
+        self.post("intake/accept", files=[IntakeFile.objects.get().pk])
+        row = Ensemble.objects.get()
+        self.assertEqual((row.name, sorted(each.name for each in row.performers.all())), (crate, ["giver", "receiver"]))
+        self.assertEqual(IntakeEnsemble.objects.count(), 0)
+        # In their common space, without the calibration frames of either.
+        shown = self.get(f"ensembles/{row.pk}")
+        self.assertEqual((shown["first"], shown["last"], shown["problem"]), (2, 140, ""))
+
+    @override_settings(TASKS=IMMEDIATE)
+    def test_of_two_side_by_side_of_whom_one_is_left_out_there_is_no_ensemble(self):
+        Clip.objects.all().delete()
+        Ensemble.objects.all().delete()
+        giver, receiver = self.brought(GIVER, RECEIVER)
+        self.post("intake/accept", files=[giver.pk])
+        self.post("intake/dismiss", files=[receiver.pk])
+        complete()
+        self.assertEqual((Ensemble.objects.count(), Clip.objects.count(), IntakeEnsemble.objects.count()), (0, 1, 0))
 
     def test_a_character_with_two_bodies_stays_what_it_is_in_the_cast(self):
         with self.assertRaisesRegex(Exception, "mesh|skin|bound|character"):

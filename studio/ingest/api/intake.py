@@ -33,6 +33,7 @@ from studio.ingest.schemas import (
 )
 from studio.ingest.services.acceptance import begin, names_for, skeletons_called
 from studio.ingest.services.staging import document_of, lay_out, skeleton_names
+from studio.ingest.services.together import forget_lonely
 from studio.ingest.tasks import accept_file, propose_refining, read_file
 from studio.library.models import Clip
 from studio.library.schemas import PlateOut
@@ -125,7 +126,7 @@ def summary(request: HttpRequest) -> Any:
 @router.get("files", response=list[FileOut], operation_id="list_intake_files")
 def list_files(request: HttpRequest) -> Any:
     """The files that wait in the intake, with what was detected of them and what was said instead."""
-    return IntakeFile.objects.all()
+    return IntakeFile.objects.select_related("together")
 
 
 @router.get("rows", response=list[RowOut], operation_id="list_intake_rows")
@@ -251,7 +252,7 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
     else:
         for row in rows:
             read_file.enqueue(row.pk)
-    return IntakeFile.objects.filter(pk__in=changes.files)
+    return IntakeFile.objects.select_related("together").filter(pk__in=changes.files)
 
 
 @router.patch("files/{file_id}", response=FileOut, operation_id="change_intake_file")
@@ -347,4 +348,5 @@ def dismiss(request: HttpRequest, wanted: Wanted) -> Any:
     """Take files out of the intake; nothing of them is kept."""
     files = IntakeFile.objects.exclude(state=State.ACCEPTING)
     (files if wanted.files is None else files.filter(pk__in=wanted.files)).delete()
+    forget_lonely()
     return summary(request)

@@ -14,7 +14,7 @@ from django.db import transaction
 
 from armuto.body import estimation
 from armuto.choices import READ
-from armuto.ensembles.splitting import SplitFile
+from armuto.ensembles.splitting import SplitFile, ground_path
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import recording
@@ -22,7 +22,7 @@ from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.loop import loops
 from studio.cast.sheet import facts_of
 from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow
-from studio.ingest.services.together import performers_in, read_together
+from studio.ingest.services.together import find_beside, performers_in, read_together
 from studio.library import arrays
 from studio.library.evidence import detected
 from studio.library.models import Clip, Skeleton
@@ -109,6 +109,7 @@ def lay_out(row: IntakeFile) -> list[int]:
         if parts:
             return _take_apart(row, parts)
         _lay_out(row, document)
+        find_beside(row)
     except _Dismissed:
         pass
     return []
@@ -216,6 +217,7 @@ def _row_values(clip: ClipValue, document: Document, identity: str) -> dict[str,
         "plate": plate_of(clip, document.parts),
         "content": arrays.content_hash(clip, identity),
         "identity": identity,
+        "ground_path": ground_path(clip).places.round(3).tolist(),
     }
 
 

@@ -3,16 +3,18 @@
 from base64 import b64encode
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
 from django.db import transaction
+from django.db.models import Count, Q
 
-from armuto.ensembles.splitting import SplitFile, may_hold_several, read_split
+from armuto.ensembles.splitting import GroundPath, SplitFile, beside, may_hold_several, read_split
 from armuto.formats import Document
 from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.kinematics.clip import Clip as ClipValue
-from studio.ingest.models import IntakeEnsemble, IntakeFile
+from studio.ingest.models import IntakeEnsemble, IntakeFile, IntakeRow
 from studio.ingest.signals import recorded_together
 from studio.library.arrays import packed
 from studio.platform import reader
@@ -52,6 +54,56 @@ def track_of(name: str, clip: ClipValue) -> dict[str, Any]:
     return {"name": name[:120], "fps": clip.fps, "rows": b64encode(packed(rows)).decode()}
 
 
+def find_beside(file: IntakeFile) -> None:
+    """Files that tell by name, length and where their bodies are that they were recorded side by side with this one are
+    put together with it; not those of which a person says that they stand alone."""
+    with transaction.atomic():
+        now = IntakeFile.objects.filter(pk=file.pk, state=IntakeFile.State.READY).select_related("together").first()
+        if now is None or (now.together is not None and not now.together.by_name):
+            return
+        rows = _alone_in_their_files(now)
+        paths = [
+            GroundPath(PurePosixPath(row.file.path).stem, row.frames, row.fps, np.array(row.ground_path))
+            for row in rows
+        ]
+        mine = next((number for number, row in enumerate(rows) if row.file_id == now.pk), None)
+        groups = beside(paths) if mine is not None else ()
+        group = next((each for each in groups if mine in dict(each.members)), None)
+        if group is None:
+            IntakeFile.objects.filter(pk=now.pk).update(together=None, performer="")
+        else:
+            files = [rows[number].file for number, _ in group.members]
+            found = next((each.together for each in files if each.together is not None), None)
+            ensemble = found or IntakeEnsemble(by_name=True)
+            ensemble.name = group.name[:255]
+            ensemble.save()
+            for member, (_, performer) in zip(files, group.members, strict=True):
+                IntakeFile.objects.filter(pk=member.pk).update(together=ensemble, performer=performer[:120])
+        forget_lonely()
+
+
+def _alone_in_their_files(file: IntakeFile) -> list[IntakeRow]:
+    """Clips in the intake of the same length as that of a file, its own among them, of files that hold one clip each
+    and that stand in no recording of one file."""
+    own = list(file.rows.all())
+    if len(own) != 1 or file.kind != IntakeFile.Kind.MOTION:
+        return []
+    rows = (
+        IntakeRow.objects.filter(frames=own[0].frames, file__state=IntakeFile.State.READY, number=0)
+        .filter(Q(file__together=None) | Q(file__together__by_name=True))
+        .select_related("file__together")
+        .defer("plate")
+    )
+    rows = rows.order_by("pk")
+    return [row for row in rows if row.ground_path and not row.found.get("several") and not row.file.told.get("alone")]
+
+
+def forget_lonely() -> None:
+    """Recordings that were found by name and of which fewer than two files are left go, unless one has come in."""
+    rows = IntakeEnsemble.objects.filter(by_name=True, members={}).annotate(count=Count("files"))
+    rows.filter(count__lt=2).delete()
+
+
 def join(file: IntakeFile, clips: Sequence[int]) -> None:
     """Remember that a performer's file has become these clips; the last one makes the ensemble."""
     if file.together_id is None or not clips:
@@ -73,7 +125,7 @@ def complete(pk: int | None = None) -> None:
         with transaction.atomic():
             if not IntakeEnsemble.objects.filter(pk=row.pk).delete()[0]:
                 continue  # somebody else did it
-            if row.members:
+            if len(row.members) > row.by_name:
                 tell(row.name, row.members, row.tracks)
 
 

@@ -4002,7 +4002,8 @@ export interface components {
         };
         /**
          * FileOut
-         * @description found: what was read, as far as it is known. told: what the person said about it.
+         * @description found: what was read, as far as it is known. told: what the person said about it. ensemble, performer: what it
+         *     becomes a part of, and as whom; empty where it was recorded alone. by_name: that was told by the names of files.
          */
         FileOut: {
             /** Id */
@@ -4023,6 +4024,14 @@ export interface components {
             name: string;
             /** Becomes Id */
             becomes_id: number | null;
+            /** Ensemble Id */
+            ensemble_id: number | null;
+            /** Ensemble */
+            ensemble: string;
+            /** Performer */
+            performer: string;
+            /** By Name */
+            by_name: boolean;
         };
         /**
          * Reading
@@ -4159,6 +4168,8 @@ export interface components {
             turned?: number | null;
             /** Bound */
             bound?: boolean | null;
+            /** Alone */
+            alone?: boolean | null;
         };
         /** FileChange */
         FileChange: {
@@ -6753,6 +6764,7 @@ export interface components {
             up?: string | null;
             turned?: number | null;
             bound?: boolean | null;
+            alone?: boolean | null;
         };
         /** EvidenceChange */
         EvidenceChange: {

@@ -248,6 +248,7 @@ export const useIntake = defineStore('intake', () => {
                   up: told.up ?? 'detect',
                   turned: told.turned ?? 0,
                   bound: told.bound ?? false,
+                  ...(choices.alone === undefined ? {} : { alone: told.alone ?? false }),
                 },
                 false,
               )
@@ -256,7 +257,10 @@ export const useIntake = defineStore('intake', () => {
         })
       const found = await answer(client.POST('/api/intake/tell', { body: { files: [...new Set(ids)], ...choices } }))
       const by = new Map(found.map((row) => [row.id, row]))
-      files.value = files.value.map((row) => by.get(row.id) ?? row)
+      files.value =
+        choices.alone === undefined
+          ? files.value.map((row) => by.get(row.id) ?? row)
+          : await answer(client.GET('/api/intake/files')) // of those that it stands with, too
       const fresh = await answer(client.GET('/api/intake/rows', { params: { query: {} } }))
       rows.value = fresh
       askNames()

@@ -80,6 +80,19 @@ const conflict = computed(() => {
   const typed = row.name && library.clips.some((clip) => clip.name === row.name)
   return typed ? 'A clip of the library has this name; it will get a number.' : ''
 })
+/** Why a clip is taken for a part of an ensemble. */
+const together = computed(() => {
+  const own = file.value
+  if (!own?.ensemble_id) return 'It was said to stand alone.'
+  const others = [...intake.file.values()].filter(
+    (other) => other.ensemble_id === own.ensemble_id && other.id !== own.id,
+  )
+  const named = others.map((other) => other.path.split('/').pop()).join(', ')
+  const why = own.by_name
+    ? `As long as ${named || 'another'}, called like it but for the performer, and never in the same place.`
+    : `It came in one file with ${named || 'others'}.`
+  return `${why} Once all are decided on, they become an ensemble.`
+})
 function rename(event: Event) {
   const text = (event.target as HTMLInputElement).value.trim()
   // What the rule gives by itself is not typed.
@@ -187,6 +200,18 @@ function rename(event: Event) {
         label="skeleton"
         :value="`${row.skeleton}${row.known ? '' : ', new'}`"
         :evidence="`${found.joints} bones${found.plan ? `, ${found.plan}` : ', no body plan recognised'}. ${row.known ? 'The library has this very skeleton.' : 'The library does not have it yet; clips on it will be kept together.'}`"
+      />
+      <Detected
+        v-if="file?.ensemble || file?.told.alone"
+        label="together"
+        :value="file.ensemble ? `${file.performer} in “${file.ensemble}”` : 'by itself'"
+        :evidence="together"
+        :told="!!file.told.alone"
+        :choices="[
+          { value: 'together', text: 'put them together' },
+          { value: 'alone', text: 'a clip by itself' },
+        ]"
+        @choose="(how) => intake.tell([row.file_id], { alone: how === 'alone' })"
       />
       <RefineChoices v-if="!row.becomes_id" :row="row" />
       <Detected
