@@ -130,17 +130,6 @@ def take(page: Page) -> None:
     page.locator(".v-list-item-title:visible").get_by_text("wave the lantern", exact=True).click()
     page.get_by_text("in wave the lantern").wait_for()
     touched_up(page, picture)
-    page.get_by_role("tab", name="Stance").click()
-    page.wait_for_timeout(1500)
-    # As the mesh rests, before it was aligned; one arm chosen to be turned by hand, and the feathers out.
-    page.get_by_role("button", name="Stance of porter:").click()
-    page.locator(".v-list-item-title:visible").get_by_text("Rest pose", exact=True).click()
-    page.locator("button.row", has_text="left upper arm").click()
-    page.get_by_role("button", name="Feathers").click()
-    page.mouse.move(640, 24)
-    picture("stance-by-hand", settle=2500)
-    page.get_by_role("button", name="Align all").click()
-    page.wait_for_timeout(1200)
     page.get_by_role("button", name="Transfer to porter").click()
     page.locator(".rendition .state", has_text="good").wait_for()
     page.goto(f"http://127.0.0.1:{PORT}/board")
@@ -236,6 +225,13 @@ def together(page: Page, picture: Callable[..., None]) -> None:
     page.get_by_text("all 4 meetings kept").wait_for()
     page.wait_for_function("() => window.armuto?.stage?.figure('receiver')?.frames > 1")
     picture("ensemble", settle=3000)
+    page.get_by_role("button", name="Transfer", exact=True).click()
+    page.locator(".bar .state", has_text="look").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Review", exact=True).click()
+    page.wait_for_function("() => window.armuto?.stage?.source?.('source giver')")
+    for _ in range(40):
+        page.keyboard.press("ArrowRight")
+    picture("review-casting", settle=6000)
 
 
 def weaves(page: Page, picture: Callable[..., None]) -> None:

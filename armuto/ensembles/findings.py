@@ -83,10 +83,16 @@ def _of_pair(row: PairMeasures, first: int) -> Iterator[Finding]:
 
 
 def _of_actor(actor: Actor, meets: bool) -> Iterator[Finding]:
-    for finding in find(actor.clip, off_stage(actor), actor.fitting, actor.contacts):
+    found = find(actor.clip, off_stage(actor), actor.fitting, actor.contacts)
+    thrown = [finding for finding in found if finding.kind == "jerk"]
+    for finding in found:
+        if finding in thrown[1:]:
+            continue  # where one part is thrown about, all that hangs on it is
         if finding.kind in GIVEN_WAY and (meets or actor.displacement.active):
             continue
         text = f"{_capital(actor.name)}: {finding.text[0].lower()}{finding.text[1:]}"
+        if finding.kind == "jerk" and len(thrown) > 1:
+            text = f"{text[:-1]}, and so {f'are {len(thrown) - 1} more parts' if len(thrown) > 2 else 'is one more'}."
         yield replace(finding, part=f"{actor.name}: {finding.part}", text=text)
 
 

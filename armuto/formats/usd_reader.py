@@ -90,7 +90,7 @@ class _Reader:
         self.notes: list[str] = []
         self.materials: dict[str, int] = {}
         self.rate = stage.GetTimeCodesPerSecond() or 24.0
-        self.start = float("inf")
+        self.figures: list[tuple[Any, Sequence[int], list[str]]] = []
 
     def parts(self) -> tuple[Parts, list[str]]:
         unit = UsdGeom.GetStageMetersPerUnit(self.stage)
@@ -122,6 +122,7 @@ class _Reader:
             )
         for skeleton, binding in bindings:
             self._skeleton(skeleton, binding, cache, places)
+        self._motions(cache)
         return self.made, list(dict.fromkeys(self.notes))
 
     def _skeleton(self, skeleton: Any, binding: Any, cache: Any, places: Any) -> None:
@@ -154,7 +155,7 @@ class _Reader:
             binds = np.stack([_matrix(m) for m in query.ComputeJointSkelTransforms(Usd.TimeCode.Default(), True)])
         if binding is not None:
             self._meshes(binding, nodes, order, binds)
-        self._motion(query, cache, nodes, order)
+        self.figures.append((query, nodes, order))
 
     def _transforms(self, values: Any, count: int) -> FloatArray | None:
         if values is None or len(values) == 0:
@@ -320,30 +321,36 @@ class _Reader:
 
     # -- motion ------------------------------------------------------------------------------------------------------
 
-    def _motion(self, query: Any, cache: Any, nodes: Sequence[int], order: list[str]) -> None:
-        """One clip per animation in the stage that moves joints of this skeleton."""
-        bound = query.GetAnimQuery()
-        seen = set()
-        if bound:
-            seen.add(str(bound.GetPrim().GetPath()))
-            self._clip(bound, nodes, order)
+    def _motions(self, cache: Any) -> None:
+        """What skeletons are bound to, all in one clip, since they share the stage's time; then a clip of each other
+        animation, for every skeleton whose joints it moves."""
+        bound = [(query.GetAnimQuery(), nodes, order) for query, nodes, order in self.figures]
+        bound = [(query, nodes, order) for query, nodes, order in bound if query]
+        seen = {str(query.GetPrim().GetPath()) for query, _, _ in bound}
+        starts = [query.GetJointTransformTimeSamples()[:1] for query, _, _ in bound]
+        begin = min((times[0] for times in starts if times), default=0.0)
+        tracks = [track for row in bound for track in self._tracks(*row, begin)]
+        if tracks:
+            self.made.animations.append((bound[0][0].GetPrim().GetName(), tracks))
         for prim in self.stage.Traverse():
             if prim.IsA(UsdSkel.Animation) and str(prim.GetPath()) not in seen:
-                other = cache.GetAnimQuery(UsdSkel.Animation(prim))
-                if other:
-                    self._clip(other, nodes, order)
+                query = cache.GetAnimQuery(UsdSkel.Animation(prim))
+                for _, nodes, order in self.figures:
+                    if query and (tracks := self._tracks(query, nodes, order)):
+                        self.made.animations.append((prim.GetName(), tracks))
 
-    def _clip(self, query: Any, nodes: Sequence[int], order: list[str]) -> None:
+    def _tracks(self, query: Any, nodes: Sequence[int], order: list[str], begin: float | None = None) -> list[Track]:
+        """An animation as tracks of a skeleton's nodes. begin: the time code at which it starts; else its own first."""
         times = np.array(query.GetJointTransformTimeSamples(), float)
         if not len(times):
-            return
+            return []
         if len(times) > MOST_KEYS:
             raise Unusable(f"an animation has {len(times)} keys; export less at once.")
         moved = [str(name) for name in query.GetJointOrder()]
         place = {name: n for n, name in enumerate(order)}
         known = [(k, place[name]) for k, name in enumerate(moved) if name in place]
         if not known:
-            return
+            return []
         shift, turn = np.empty((len(times), len(moved), 3)), np.empty((len(times), len(moved), 4))
         for n, time in enumerate(times):
             read = query.ComputeJointLocalTransformComponents(time)
@@ -354,12 +361,12 @@ class _Reader:
             turn[n] = [[*q.GetImaginary(), q.GetReal()] for q in rotations]
         if not np.isfinite(shift).all() or not np.isfinite(turn).all():
             raise Unusable("an animation holds values that are not numbers; export it again.")
-        seconds = (times - times[0]) / self.rate
+        seconds = (times - (times[0] if begin is None else begin)) / self.rate
         tracks = []
         for k, joint in known:
             tracks.append(Track(nodes[joint], "rotation", seconds, rotation.continuous(_unit(turn[:, k]))))
             tracks.append(Track(nodes[joint], "translation", seconds, shift[:, k]))
-        self.made.animations.append((query.GetPrim().GetName(), tracks))
+        return tracks
 
 
 def _compact(

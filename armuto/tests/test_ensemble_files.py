@@ -1,6 +1,7 @@
 """Ensembles from files and into files: who is in a recording, where they meet, and what is written."""
 
 import json
+import re
 import tempfile
 import unittest
 from dataclasses import replace
@@ -18,7 +19,7 @@ from armuto.ensembles.pipeline import perform_ensemble
 from armuto.ensembles.shapes import lowest, nearest
 from armuto.ensembles.splitting import read_split, side_by_side, split
 from armuto.errors import BadInput
-from armuto.formats import bvh, gltf
+from armuto.formats import Form, bvh, gltf
 from armuto.intake.recording import calibration
 from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
@@ -276,6 +277,34 @@ class Written(unittest.TestCase):
                 off = places[:, document.skeleton.index[name]] - own[:, clip.skeleton.index[name]]
                 self.assertLess(np.abs(off).max(), 1e-4, (who, name))
         self.assertLess(np.abs(_translations(held, "crate") - result.props["crate"].positions).max(), 1e-6)
+
+    def test_all_in_one_usd_has_everybody_by_name_in_the_same_places(self) -> None:
+        row = recorded("carry the ladder")
+        result = perform_ensemble(row.recording, row.cast("keeper", "bellringer"))
+        figures = {"rear": demo_figure("keeper"), "ahead": demo_figure("bellringer")}
+        for form in (Form(), Form(unit=0.01, up="+Z")):
+            found = read_split(split(ensemble_file(result, figures, "usd", form), "all.usd"))
+            self.assertEqual((list(found.performers), list(found.things)), (["rear", "ahead"], ["ladder"]))
+            # The bellringer's own file is in centimetres, which costs it nothing.
+            for who, document in found.performers.items():
+                own, clip = document.clips[0], result.clips[who]
+                names = [re.sub(r"\W", "_", name) for name in own.skeleton.names]
+                order = [names.index(re.sub(r"\W", "_", name)) for name in clip.skeleton.names]
+                off = own.world().positions[:, order] - clip.world().positions
+                self.assertLess(np.abs(off).max(), 2e-5, (who, form))
+            ladder = found.things["ladder"].clips[0].world().positions[:, -1]
+            self.assertLess(np.abs(ladder - result.props["ladder"].positions).max(), 2e-5)
+        with self.assertRaisesRegex(BadInput, r"\.dae holds no more than one figure; take \.glb or \.usd"):
+            ensemble_file(result, figures, "dae")
+
+    def test_props_at_another_frame_rate_are_where_they_were(self) -> None:
+        row = recorded("wind the great clock")
+        motion = row.recording.props["crank"]
+        half = motion.resampled(30.0, 15.0)
+        np.testing.assert_allclose(half.positions, motion.positions[::2], atol=1e-9)
+        self.assertLess(float(rotation.angle_apart(half.rotations, motion.rotations[::2]).max()), 1e-6)
+        twice = motion.resampled(30.0, 60.0)
+        np.testing.assert_allclose(twice.positions[::2], motion.positions, atol=1e-9)
 
     def test_at_the_origin_with_where_it_starts_said(self) -> None:
         row = recorded("shake hands")

@@ -7,12 +7,14 @@ import numpy as np
 
 from armuto.constraints.displacement import BodyDisplacement
 from armuto.ensembles.casting import cast_actor, displaced
+from armuto.ensembles.findings import find_in_ensemble
 from armuto.ensembles.measures import measure_ensemble
 from armuto.ensembles.model import Casting, Holder, Meeting, PlacementKey
 from armuto.ensembles.pipeline import perform_ensemble
 from armuto.kinematics import rotation
 from armuto.kinematics.vectors import lengths
 from armuto.pipeline import transfer
+from armuto.quality.findings import Finding
 from armuto.quality.measures import measure
 from armuto.retarget.settings import PLAIN
 from armuto.tests.ensembles import TOGETHER, gaps, recorded
@@ -223,3 +225,52 @@ class Placing(unittest.TestCase):
             self.assertLess(lengths(np.diff(path[10:-10], axis=0)).max() * row.recording.fps, 0.005)
         hips = actor.context.hips
         self.assertAlmostEqual(np.ptp(moved.motion.positions[hips][:, 0] - actor.motion.positions[hips][:, 0]), 0.08, 3)
+
+
+class Findings(unittest.TestCase):
+    def found(self, name: str, figures: tuple[str, ...], casting: Casting | None = None) -> dict[str, list[Finding]]:
+        row = recorded(name)
+        result = perform_ensemble(row.recording, row.cast(*figures), casting)
+        out: dict[str, list[Finding]] = {}
+        for finding in find_in_ensemble(result, measure_ensemble(result)):
+            out.setdefault(finding.kind, []).append(finding)
+        self.frames = result.recording.frames
+        return out
+
+    def test_the_same_bodies_have_none(self) -> None:
+        for name in TOGETHER:
+            row = recorded(name)
+            result = perform_ensemble(row.recording, row.own)
+            self.assertEqual(find_in_ensemble(result, measure_ensemble(result)), (), name)
+
+    def test_who_misses_what_is_said_with_its_frame(self) -> None:
+        found = self.found("push the cart", ("bellringer", "keeper"))
+        for finding in found["meeting"]:
+            self.assertRegex(
+                finding.text, r"^The (left|right) hand of pusher and the cart miss each other by \d+\.\d cm \(trans"
+            )
+            self.assertEqual((finding.grade, finding.unit), ("wrong", "cm"))
+            self.assertLess(finding.size, finding.source)
+            self.assertTrue(0 <= finding.frames[0] < self.frames)
+            self.assertEqual(finding.spans, ((0, self.frames - 1),))
+        # What bodies give way by is no fault, however far they lean.
+        self.assertEqual(set(found) & {"direction", "height", "up", "seam"}, set())
+
+    def test_who_is_placed_out_of_reach_is_found_and_told_by_name(self) -> None:
+        away = Casting("c", {}, placements={"giver": (PlacementKey(2, (0.0, -2.0)),)})
+        found = self.found("hand over the crate", ("porter", "keeper"), away)
+        (jerk, *more) = [row for row in found["jerk"] if row.part.startswith("giver")]
+        self.assertRegex(jerk.text, r"^Giver: the .* times as hard as the source's, and so are \d+ more parts\.$")
+        self.assertEqual(more, [])
+        self.assertTrue(
+            any(row.part == "giver: left heel" and row.text.startswith("Giver: the") for row in found["reach"])
+        )
+
+    def test_turned_by_hand_is_not_told_as_facing_elsewhere(self) -> None:
+        turned = Casting("c", {}, placements={"leaving": (PlacementKey(2, (0.0, 0.0), 60.0),)})
+        self.assertNotIn("facing", self.found("shake hands", ("porter", "keeper"), turned))
+        row = recorded("shake hands")
+        result = perform_ensemble(row.recording, row.cast("porter", "keeper"), turned)
+        deep = [pair for pair in measure_ensemble(result).pairs if pair.clipping > 0.02]
+        texts = [row.text for row in self.found("shake hands", ("porter", "keeper"), turned).get("performers", [])]
+        self.assertEqual(len(texts), len(deep))

@@ -98,7 +98,9 @@ class Cells(CastEnsemble):
         self.assertIn("of receiver and the crate miss each other by", texts[0])
         self.assertTrue(any(text.startswith("Receiver: the left heel is pulled") for text in texts), texts)
         (queued,) = self.post("renditions/queue")
-        self.assertEqual((queued["clip"], queued["character"], queued["worst"]), (NAME, "first night", texts[2]))
+        self.assertEqual((queued["clip"], queued["character"]), (NAME, "first night"))
+        self.assertIn(queued["worst"], texts)
+        self.assertIn("pulled", queued["worst"])
         self.assertGreater(queued["rank"], 200)
 
     def test_it_is_out_of_date_with_whatever_it_is_made_of(self):

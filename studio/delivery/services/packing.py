@@ -126,6 +126,7 @@ def _part_of_casting(made: Revision, item: DeliveryItem | None, performer_id: in
     clip, fitting = casting_results.performer_clip(part, made), casting_results.performer_fitting(part)
     about = _about(made) | {"ensemble": row.title, "casting": row.performed_by, "performer": part.performer.name}
     about["revision"] = {"result": made.number, "casting": made.casting_digest[:16]}
+    about["clip_name"] = part.performer.clip.name
     if wanted.ensembles == "origin":
         clip, start = at_origin(clip, fitting)
         about["start"] = {key: round(value, 6) for key, value in asdict(start).items()}

@@ -25,5 +25,10 @@ export const useEnsembles = defineStore('ensembles', () => {
     await load()
     return made
   }
-  return { rows, loaded, load, make }
+  /** With its castings and their results; its clips stay. */
+  async function remove(id: number) {
+    await answer(client.DELETE('/api/ensembles/{ensemble_id}', { params: { path: { ensemble_id: id } } }))
+    await load()
+  }
+  return { rows, loaded, load, make, remove }
 })

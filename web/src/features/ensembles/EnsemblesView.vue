@@ -1,12 +1,24 @@
 <script setup lang="ts">
-import { onMounted } from 'vue'
+import { onMounted, ref } from 'vue'
 
 import { useChanges } from '@/stores/changes'
 import { useEnsembles } from '@/stores/ensembles'
 import { useMessages } from '@/stores/messages'
 
 const ensembles = useEnsembles()
-const load = () => ensembles.load().catch(useMessages().fail)
+const messages = useMessages()
+const load = () => ensembles.load().catch(messages.fail)
+/** The one that is about to be removed. */
+const removing = ref(0)
+async function remove(id: number, name: string) {
+  removing.value = 0
+  try {
+    await ensembles.remove(id)
+    messages.announce(`${name} removed; its clips stay in the library.`)
+  } catch (problem) {
+    messages.fail(problem)
+  }
+}
 onMounted(load)
 useChanges().on(['ensembles', 'library', 'cast'], load)
 </script>
@@ -31,6 +43,7 @@ useChanges().on(['ensembles', 'library', 'cast'], load)
             <th>performers</th>
             <th>props</th>
             <th>castings</th>
+            <th><span class="unseen">what can be done</span></th>
           </tr>
         </thead>
         <tbody>
@@ -48,6 +61,22 @@ useChanges().on(['ensembles', 'library', 'cast'], load)
                 }}</router-link></template
               >
               <span v-if="!row.castings.length" class="quiet">none yet</span>
+            </td>
+            <td class="acts">
+              <template v-if="removing === row.id"
+                >Its castings and their results go with it; the clips stay.
+                <button class="plain word" @click="remove(row.id, row.name)">Remove “{{ row.name }}”</button>
+                <button class="plain word" @click="removing = 0">Keep it</button></template
+              >
+              <button
+                v-else
+                class="plain word"
+                :aria-label="`Remove ${row.name}`"
+                @click="removing = row.id"
+                @keydown.esc="removing = 0"
+              >
+                Remove
+              </button>
             </td>
           </tr>
         </tbody>
@@ -74,6 +103,13 @@ th {
   font-weight: 500;
   color: var(--quiet);
   font-size: 13px;
+}
+.acts {
+  font-size: 13.5px;
+}
+.acts .word {
+  font-size: inherit;
+  margin-right: 8px;
 }
 th,
 td {
