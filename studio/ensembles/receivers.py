@@ -8,10 +8,17 @@ from django.dispatch import receiver
 
 from armuto.ensembles.model import LONGEST_NAME
 from studio.ensembles.models import Ensemble, EnsemblePerformer, PropTrack
+from studio.ensembles.museum import describe_ensembles
 from studio.ensembles.services import free_name
-from studio.ingest.signals import recorded_together
+from studio.ingest.signals import museum_brought_in, recorded_together
 
 UNKNOWN_SIZE = 0.1  # metres: of a thing of which a recording tells the path alone
+
+
+@receiver(museum_brought_in)
+def describe_museum(sender: Any, **_: Any) -> None:
+    """The museum's ensembles get their props, and those of clips that were recorded side by side are put together."""
+    describe_ensembles()
 
 
 @receiver(recorded_together)

@@ -5,3 +5,6 @@ from django.dispatch import Signal
 #: Clips came in that were recorded in one space. name: of the recording. members: numbers of clips by performer.
 #: tracks: as :attr:`studio.ingest.models.IntakeEnsemble.tracks` has them.
 recorded_together = Signal()
+
+#: The museum's figures and takes have come into an empty studio.
+museum_brought_in = Signal()

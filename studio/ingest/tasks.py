@@ -9,10 +9,12 @@ from django_tasks import task
 from armuto.errors import BadInput
 from armuto.formats import is_archive
 from studio.ingest.models import Arrival, ArrivalContent, IntakeFile
+from studio.ingest.services import museum
 from studio.ingest.services.acceptance import accept
 from studio.ingest.services.reading import take_in
 from studio.ingest.services.staging import lay_out, measure, unpack
 from studio.ingest.services.together import complete
+from studio.ingest.signals import museum_brought_in
 from studio.platform import leases
 
 State = IntakeFile.State
@@ -39,6 +41,8 @@ def read_arrival(arrival_id: int) -> None:
         found = take_in(bytes(arrival.content.data), arrival.name, arrival.goes_to, reached)
         outcome = {"state": Arrival.State.ACCEPTED, "clips": found.clips, "characters": found.characters}
         outcome["refused"] = found.refused
+        if arrival.name == museum.NAME:
+            museum_brought_in.send(Arrival)
     except BadInput as problem:
         outcome = {"state": Arrival.State.REFUSED, "sentence": str(problem)}
     except OperationalError:

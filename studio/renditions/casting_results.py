@@ -25,6 +25,8 @@ from armuto.quality import findings as quality
 from armuto.quality.findings import grade, rank
 from armuto.retarget.fitting import Fitting
 from studio.ensembles import queries
+from studio.ensembles.models import Casting, Role
+from studio.fittings.models import FittingState
 from studio.fittings.services.clip_exceptions import of_clip
 from studio.library import arrays
 from studio.renditions.models import CastingResult, PerformerMotion, Rendition, Revision
@@ -36,13 +38,13 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> Made:
     casting = row.casting
     assert casting is not None
     begun = time.perf_counter()
-    digest = queries.digest_of_casting(casting)
+    digest, cast = queries.digest_of_casting(casting), _cast(casting)
 
-    def told(share: float) -> None:
+    def report(share: float) -> None:
         if not reached(share * 0.9):
             raise Stopped
 
-    result = queries.perform(casting, told)
+    result = queries.perform(casting, report)
     measures = measure_ensemble(result)
     found = find_in_ensemble(result, measures)
     made = Revision(
@@ -69,7 +71,23 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> Made:
         tracks=b"".join(arrays.packed(rows) for rows in queries.prop_rows(result.props)),
         measures=queries.measures_as_json(result, measures),
     )
-    made_of = Made(made, [about])
+    motions = [
+        PerformerMotion(
+            performer=role.performer,
+            character=role.character,
+            skeleton_id=role.character.skeleton_id,
+            fitting_digest=state.digest,
+            exceptions=of_clip(state, role.performer.clip_id),
+            **packed_motion(result.clips[role.performer.name]),
+        )
+        for role, state in cast
+    ]
+    return Made(made, [about, *motions], [state for _, state in cast])
+
+
+def _cast(casting: Casting) -> list[tuple[Role, FittingState]]:
+    """Who plays, through which fittings as they are now. Raises :class:`BadInput` where one pairs nothing."""
+    out = []
     for role in casting.roles.select_related("performer__clip__skeleton", "character__skeleton"):
         fitting = queries.fitting_of(role)
         if fitting is None or fitting.state is None:
@@ -77,18 +95,8 @@ def compute(row: Rendition, reached: Callable[[float], bool]) -> Made:
                 f"{casting.ensemble.name}: {role.character.name} has no pairs with “{role.performer.name}”; pair them "
                 "in a fitting."
             )
-        made_of.states.append(fitting.state)
-        made_of.parts.append(
-            PerformerMotion(
-                performer=role.performer,
-                character=role.character,
-                skeleton_id=role.character.skeleton_id,
-                fitting_digest=fitting.state.digest,
-                exceptions=of_clip(fitting.state, role.performer.clip_id),
-                **packed_motion(result.clips[role.performer.name]),
-            )
-        )
-    return made_of
+        out.append((role, fitting.state))
+    return out
 
 
 def _props(result: EnsembleResult) -> list[dict[str, Any]]:

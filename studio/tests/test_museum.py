@@ -7,7 +7,9 @@ from pathlib import Path
 
 from django.test import TestCase, override_settings
 
+from armuto.tests.ensembles import TAKES
 from armuto.tests.files import BOW, DEMO, WALK, random_bvh
+from studio.ensembles.models import Ensemble
 from studio.ingest.models import Arrival
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Skeleton
@@ -48,6 +50,33 @@ class Museum(TestCase):
         again = self.ask()
         self.assertEqual(again.status_code, 422)
         self.assertIn("not empty any more", again.json()["detail"])
+
+    @override_settings(TASKS=AT_ONCE)
+    def test_its_ensembles_come_along_with_their_props(self):
+        files, takes = self.folder / "files", self.folder / "takes"
+        copies = {
+            DEMO / "hall" / "push_the_cart.bvh": files / "hall",
+            DEMO / "porter.glb": files,
+            **{TAKES / f"push_the_cart{end}": takes for end in ("_steadier.bvh", ".json")},
+            **{TAKES / f"carry_the_ladder{end}": takes for end in (".bvh", ".json")},
+            TAKES / "sit_down.json": takes,  # its clip is not there
+        }
+        for source, to in copies.items():
+            to.mkdir(parents=True, exist_ok=True)
+            (to / source.name).write_bytes(source.read_bytes())
+        with override_settings(DEMO_FILES=str(files)):
+            answer = self.client.post("/api/arrivals/museum")
+        arrived = self.client.get(f"/api/arrivals/{answer.json()['id']}").json()
+        self.assertEqual((arrived["state"], len(arrived["clips"])), ("accepted", 4))
+        self.assertEqual(set(Skeleton.objects.filter(clips__isnull=False).values_list("name", flat=True)), {"hall"})
+        found = {row["name"]: (row["performers"], row["props"]) for row in self.client.get("/api/ensembles/").json()}
+        expected = {
+            "carry the ladder": (["rear", "ahead"], ["ladder"]),
+            "push the cart": (["pusher", "steadier"], ["cart"]),
+        }
+        self.assertEqual(found, expected)
+        ladder = Ensemble.objects.get(name="carry the ladder").data["props"][0]
+        self.assertGreater(len(ladder["shapes"]), 3)
 
     @override_settings(TASKS=LATER)
     def test_it_is_on_its_way_once(self):

@@ -20,13 +20,14 @@ def bring_in() -> Arrival:
     Raises :class:`BadInput` where the studio holds anything, or the files are not installed with it.
     """
     root = Path(settings.DEMO_FILES)
-    paths = sorted(root.glob("*/*")) + sorted(root.glob("*.glb"))
+    takes = root.parent / "takes"
+    paths = sorted(root.glob("*/*")) + sorted(takes.glob("*.bvh")) + sorted(root.glob("*.glb"))
     if not paths:
         raise BadInput("The museum's figures do not come with this installation; bring in files of your own.")
     content = io.BytesIO()
     with zipfile.ZipFile(content, "w", zipfile.ZIP_STORED) as archive:
         for path in paths:
-            archive.write(path, path.relative_to(root))
+            archive.write(path, path.relative_to(takes.parent if path.parent == takes else root))
     # Two people may ask at once: the second waits for the first's lock and finds what that has begun.
     with transaction.atomic():
         if Original.objects.exists() or Arrival.objects.filter(name=NAME, state__in=("waiting", "reading")).exists():
