@@ -12,6 +12,7 @@ from armuto import formats
 from armuto.constraints.root_bone import travel_path
 from armuto.ensembles.model import Shape
 from armuto.ensembles.pipeline import EnsembleResult
+from armuto.ensembles.prop_meshes import triangles_of
 from armuto.ensembles.prop_motion import PropMotion
 from armuto.ensembles.shapes import turn_of
 from armuto.errors import BadInput
@@ -96,7 +97,10 @@ def prop_file(
 def shape_surface(shape: Shape, size: float = 1.0) -> Surface:
     """The triangles of a shape, with flat faces, in the prop's frame and so many times its size."""
     half = np.array(shape.size) / 2
-    if shape.kind == "box":
+    if shape.kind == "mesh":
+        corners = triangles_of(shape).corners
+        quads = np.concatenate([corners, corners[:, 2:]], axis=1)
+    elif shape.kind == "box":
         quads = _box_quads() * half
     elif shape.kind == "plane":
         quads = np.array([[[-1.0, 0, 1], [1, 0, 1], [1, 0, -1], [-1, 0, -1]]]) * half

@@ -39,6 +39,7 @@ LONGEST_NAME = 120
 MOST_PERFORMERS = 12
 MOST_PROPS = 24
 MOST_SHAPES = 200
+MOST_TRIANGLES = 600
 MOST_MEETINGS = 2_000
 
 
@@ -71,14 +72,29 @@ class Shape:
     """A part of a prop's surface, in the prop's own frame.
 
     kind: a "box", with its size along X, Y and Z; a "cylinder" along Y, with its diameter as the size along X and Z and
-    its height along Y; or a "plane" across Y, with its size along X and Z, seen from above. at, turn: where its middle
-    is, and how it is turned there.
+    its height along Y; a "plane" across Y, with its size along X and Z, seen from above; or a "mesh", with the size of
+    its box, of points from −½ to ½ of that along each axis and of faces, triangles of their numbers seen from outside
+    against the clock. at, turn: where its middle is, and how it is turned there.
     """
 
-    kind: Literal["box", "cylinder", "plane"]
+    kind: Literal["box", "cylinder", "plane", "mesh"]
     size: tuple[Length, Length, Length]
     at: Place = (0.0, 0.0, 0.0)
     turn: Turn = (0.0, 0.0, 0.0)
+    points: tuple[Place, ...] = ()
+    faces: tuple[tuple[int, int, int], ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.kind != "mesh":
+            if self.points or self.faces:
+                raise ValueError(f"a {self.kind} has no points and faces of its own")
+            return
+        if not 1 <= len(self.faces) <= MOST_TRIANGLES:
+            raise ValueError(f"a mesh has 1 to {MOST_TRIANGLES} faces, not {len(self.faces)}")
+        if not 3 <= len(self.points) <= 3 * MOST_TRIANGLES:
+            raise ValueError(f"a mesh has 3 to {3 * MOST_TRIANGLES} points, not {len(self.points)}")
+        if any(not 0 <= corner < len(self.points) for face in self.faces for corner in face):
+            raise ValueError(f"a face of a mesh names a point that is not among its {len(self.points)}")
 
 
 @dataclass(frozen=True, config=STRICT)

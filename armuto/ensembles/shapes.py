@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from armuto.ensembles.model import Shape
+from armuto.ensembles.prop_meshes import nearest_on_mesh, triangles_of
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.vectors import lengths
@@ -58,6 +59,8 @@ def lowest(shapes: Sequence[Shape], rotations: FloatArray, size: float = 1.0) ->
         half = np.array(shape.size) / 2
         if shape.kind == "box":
             down = np.abs(axes) @ half
+        elif shape.kind == "mesh":
+            down = -(axes @ triangles_of(shape).points.T).min(axis=1)
         elif shape.kind == "cylinder":
             down = np.abs(axes[:, 1]) * half[1] + half[0] * np.hypot(axes[:, 0], axes[:, 2])
         else:
@@ -81,6 +84,8 @@ def _on_shape(shape: Shape, points: FloatArray) -> Surface:
         places, normals, distance = _on_box(half, local)
     elif shape.kind == "cylinder":
         places, normals, distance = _on_cylinder(half, local)
+    elif shape.kind == "mesh":
+        places, normals, distance = nearest_on_mesh(shape, local)
     else:
         places = np.clip(local, [-half[0], 0.0, -half[2]], [half[0], 0.0, half[2]])
         normals = np.broadcast_to([0.0, 1.0, 0.0], local.shape)

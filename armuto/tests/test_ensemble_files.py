@@ -13,9 +13,11 @@ import pygltflib
 from armuto import formats
 from armuto.ensembles import model
 from armuto.ensembles.casting import read_recording
-from armuto.ensembles.files import at_origin, ensemble_file, shape_surface
-from armuto.ensembles.model import Casting, Ensemble, Performer, Shape
+from armuto.ensembles.files import at_origin, ensemble_file, prop_file, shape_surface
+from armuto.ensembles.model import MOST_TRIANGLES, Casting, Ensemble, Performer, Shape
 from armuto.ensembles.pipeline import perform_ensemble
+from armuto.ensembles.prop_meshes import mesh_shape
+from armuto.ensembles.prop_motion import PropMotion
 from armuto.ensembles.shapes import lowest, nearest
 from armuto.ensembles.splitting import read_split, side_by_side, split
 from armuto.errors import BadInput
@@ -202,6 +204,37 @@ class Shapes(unittest.TestCase):
             np.testing.assert_allclose(lengths(points - found.places), np.abs(found.distance), atol=1e-9)
             turns = np.tile(rotation.IDENTITY, (1, 1))
             self.assertAlmostEqual(float(lowest([shape], turns)[0]), float(surface.points[:, 1].min()), delta=0.005)
+
+    def test_a_mesh_is_met_where_the_thing_itself_is(self) -> None:
+        rng = np.random.default_rng(4)
+        still = PropMotion(np.zeros((2, 3)), np.tile(rotation.IDENTITY, (2, 1)))
+        turns = rotation.normalised(rng.normal(size=(40, 4)))
+        for kind, within in (("box", 1e-5), ("cylinder", 0.004)):
+            shape = Shape(kind, (0.4, 0.9, 0.4), (0.1, -0.2, 0.3), (20.0, 50.0, -10.0))
+            mesh = mesh_shape(prop_file("thing", [shape], still, 30.0), "thing.glb")
+            points = rng.uniform(-1, 1, (800, 3))
+            wanted, found = nearest([shape], points, 1.3), nearest([mesh], points, 1.3)
+            self.assertLess(np.abs(wanted.distance - found.distance).max(), within)
+            self.assertGreater(float((np.sign(wanted.distance) == np.sign(found.distance)).mean()), 0.995)
+            np.testing.assert_allclose(lengths(points - found.places), np.abs(found.distance), atol=1e-9)
+            self.assertLess(np.abs(lowest([shape], turns) - lowest([mesh], turns)).max(), within)
+            again = model.from_json({"name": "e", "performers": [{"name": "a", "clip": "a"}], "props": [
+                {"name": "p", "shapes": [model.to_plain(model.Prop("p", (mesh,)))["shapes"][0]]}
+            ]})  # fmt: skip
+            self.assertEqual(again.props[0].shapes[0], mesh)
+
+    def test_a_figure_in_many_triangles_becomes_a_prop_of_few(self) -> None:
+        mesh = mesh_shape(PORTER.read_bytes(), "porter.glb")
+        self.assertLessEqual(len(mesh.faces), MOST_TRIANGLES)
+        self.assertGreater(len(mesh.faces), MOST_TRIANGLES // 3)
+        low, high = formats.read(PORTER.read_bytes(), "porter.glb").bounds
+        np.testing.assert_allclose(mesh.size, high - low, rtol=0.1)
+        for content, file, sentence in (
+            (WALK.read_bytes(), "walk.bvh", "is read from .glb, .gltf with all in it, or .dae"),
+            (gltf.skeleton_only(clip_of(WALK).skeleton, []), "bones.glb", "there is no mesh of triangles in it"),
+        ):
+            with self.assertRaisesRegex(BadInput, f"^{file}: .*{sentence}"):
+                mesh_shape(content, file)
 
     def test_triangles_face_outwards(self) -> None:
         for kind in ("box", "cylinder"):

@@ -7,7 +7,8 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
-from ninja import Router, Status
+from ninja import File, Router, Status
+from ninja.files import UploadedFile
 
 from armuto.ensembles.files import ensemble_file
 from armuto.errors import BadInput
@@ -38,6 +39,7 @@ from studio.platform.array_response import array_response
 from studio.platform.fields import Id
 from studio.platform.optimistic import base_version, name_version
 from studio.platform.timing import span
+from studio.platform.uploads import received
 
 router = Router(tags=["ensembles"])
 
@@ -76,6 +78,14 @@ def patch_ensemble(request: HttpRequest, response: HttpResponse, ensemble_id: Id
     """Change names, times, props, meetings or the range. 409 where others have changed the same since the version of
     ``If-Match``."""
     services.change(_row(ensemble_id), wanted.dict(exclude_unset=True), base_version(request))
+    return _shown(response, ensemble_id)
+
+
+@router.post("{ensemble_id}/props", response=EnsembleOut, operation_id="add_prop")
+def post_prop(request: HttpRequest, response: HttpResponse, ensemble_id: Id, file: File[UploadedFile]) -> Any:
+    """Add a prop that is the mesh of a file without bones, where it stands there. 409 as ``change_ensemble``."""
+    name, data = received(file)
+    services.add_mesh(_row(ensemble_id), data, name, base_version(request))
     return _shown(response, ensemble_id)
 
 

@@ -1,6 +1,8 @@
 """What changes ensembles: making them of clips, what is in them, and who plays whom."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import PurePosixPath
 from typing import Any
 
 from django.db import transaction
@@ -8,12 +10,14 @@ from django.db import transaction
 from armuto.ensembles import model as core
 from armuto.ensembles.splitting import side_by_side
 from armuto.errors import BadInput
+from armuto.intake import naming
 from studio.cast.models import Character
 from studio.ensembles.models import Casting, Ensemble, EnsemblePerformer, Role
 from studio.ensembles.queries import recording_of, value_of_casting, value_of_ensemble
 from studio.fittings.preview import clip_value
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip
+from studio.platform import reader
 from studio.platform.optimistic import VERSION_FIELDS
 
 
@@ -75,6 +79,18 @@ def change(row: Ensemble, wanted: Mapping[str, Any], base: int | None) -> None:
     row.data = _data(value_of_ensemble(row))
     row.save(update_fields=["name", "data", *VERSION_FIELDS])
     recording_of(row)
+
+
+def add_mesh(row: Ensemble, data: bytes, file: str, base: int | None) -> None:
+    """A prop that is the mesh of a file, called after it, where it stands in the file. Raises as :func:`change` does,
+    and :class:`BadInput` for a file without a mesh."""
+    shape = reader.prop_shape(data, file)
+    value = value_of_ensemble(row)
+    taken = {prop.name for prop in value.props} | {performer.name for performer in value.performers}
+    called = naming.free(PurePosixPath(file).stem.replace("_", " ").strip()[:100] or "prop", taken)
+    prop = core.Prop(called, (replace(shape, at=(0.0, 0.0, 0.0)),), at=shape.at)
+    table = core.to_json(value).get("props", [])
+    change(row, {"props": [*table, core.to_plain(prop)]}, base)
 
 
 def _data(value: core.Ensemble) -> dict[str, Any]:

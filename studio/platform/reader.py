@@ -19,7 +19,8 @@ from django.conf import settings
 from django.core.cache import caches
 
 from armuto import formats, isolation
-from armuto.ensembles import splitting
+from armuto.ensembles import prop_meshes, splitting
+from armuto.ensembles.model import Shape
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.formats.gltf import simplification
@@ -113,6 +114,11 @@ def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, byte
 def split(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> tuple[splitting.SplitFile, ...]:
     """:func:`armuto.ensembles.splitting.split`, apart."""
     return _apart(file, splitting.split, data, file, files)
+
+
+def prop_shape(data: bytes, file: str) -> Shape:
+    """:func:`armuto.ensembles.prop_meshes.mesh_shape`, apart."""
+    return _apart(file, prop_meshes.mesh_shape, data, file)
 
 
 def scratch() -> Path:

@@ -7,6 +7,10 @@ import pygltflib
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 
+from armuto.ensembles import model as core
+from armuto.ensembles.files import prop_file
+from armuto.ensembles.prop_motion import PropMotion
+from armuto.kinematics import rotation
 from armuto.tests.ensembles import TAKES
 from armuto.tests.files import DEMO, PORTER
 from studio.cast.models import Character
@@ -131,6 +135,38 @@ class Ensembles(EnsembleCase):
         self.assertEqual(self.change(path, space=None, space_said=True)["space"], None)
         self.assertEqual(self.change(path, cast={"giver": self.ringer.pk})["cast"]["giver"], self.ringer.pk)
         self.assertEqual(self.cast(self.porter, self.ringer, name="first night")["name"], "first night 2")
+
+    def test_a_mesh_without_bones_becomes_a_prop_that_hands_meet(self):
+        shown = self.change(props=self.crate)
+        people = [{"name": who, "clip": who} for who in ("giver", "receiver")]
+        (crate,) = core.from_json({"name": "e", "performers": people, "props": self.crate}).props
+        at = PropMotion(np.tile(crate.at, (2, 1)), np.tile(rotation.IDENTITY, (2, 1)))
+        upload = SimpleUploadedFile("wooden_crate.glb", prop_file("crate", crate.shapes, at, 30.0))
+        self.change(props=[])
+        answer = self.client.post(f"/api/{self.path}/props", {"file": upload})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        (prop,) = answer.json()["things"]
+        self.assertEqual((prop["name"], prop["shapes"][0]["kind"]), ("wooden crate", "mesh"))
+        np.testing.assert_allclose(prop["at"], crate.at, atol=1e-4)
+        # Carried by the same hands it is met by them just as the box is.
+        met = self.change(props=[prop | {"carried": shown["things"][0]["carried"]}])["meetings"]
+        self.assertEqual(
+            [(row["a"]["who"], row["a"]["part"], row["first"], row["last"]) for row in met],
+            [(row["a"]["who"], row["a"]["part"], row["first"], row["last"]) for row in shown["meetings"]],
+        )
+        made = self.cast(self.porter, self.ringer)
+        measures = self.get(f"ensembles/castings/{made['id']}/measures")
+        self.assertTrue(all(row["kept"] for row in measures["meetings"]), measures)
+        held = pygltflib.GLTF2.load_from_bytes(self.client.get(f"/api/ensembles/castings/{made['id']}/file").content)
+        self.assertIn("wooden crate", [mesh.name for mesh in held.meshes])
+        for content, name, sentence in (
+            (b"glTF", "broken.glb", "broken.glb: "),
+            (GIVER.read_bytes(), "giver.bvh", "a mesh without bones is read from"),
+        ):
+            answer = self.client.post(f"/api/{self.path}/props", {"file": SimpleUploadedFile(name, content)})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(sentence, answer.json()["detail"])
+        self.assertEqual(len(self.get(self.path)["things"]), 1)
 
     def test_two_at_once_are_told(self):
         version = self.get(self.path)["lock_version"]

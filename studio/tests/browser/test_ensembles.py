@@ -10,7 +10,11 @@ import numpy as np
 from playwright.sync_api import expect
 
 from armuto import formats
+from armuto.ensembles import model as core
+from armuto.ensembles.files import prop_file
+from armuto.ensembles.prop_motion import PropMotion
 from armuto.ensembles.splitting import read_split, split
+from armuto.kinematics import rotation
 from armuto.tests.ensembles import TAKES
 from armuto.tests.files import DEMO, PORTER
 from studio.cast.models import Character
@@ -244,6 +248,49 @@ class Ensembles(StudioCase):
         page.keyboard.press("Escape")
         page.mouse.up()
         self.assertEqual(Casting.objects.get(pk=casting.pk).data, kept)
+
+    def test_props_are_made_shaped_and_given_to_hands(self):
+        casting, page = self.crate(), self.page
+        row = casting.ensemble
+        self.go(f"/ensembles/{row.pk}")
+
+        def changed(work) -> list[dict]:
+            return self.answered("PATCH", f"/api/ensembles/{row.pk}", work)["things"]
+
+        props = changed(page.get_by_role("button", name="Add a prop").click)
+        self.assertEqual([prop["name"] for prop in props], ["crate", "prop"])
+        group = page.get_by_role("group", name="The prop prop")
+        wide = group.get_by_label("Shape 1, wide cm")
+        wide.fill("80")
+        props = changed(lambda: wide.press("Enter"))
+        self.assertEqual(props[1]["shapes"][0]["size"], [0.8, 0.3, 0.3])
+        group.get_by_label("Who takes it").select_option(label="left hand of receiver")
+        props = changed(group.get_by_role("button", name="Takes it in this frame").click)
+        hand = {"who": "receiver", "part": "left hand"}
+        self.assertEqual(props[1]["carried"], [{"first": 2, "last": 140, "by": [hand]}])
+        name = group.get_by_label("name")
+        name.fill("lantern")
+        props = changed(lambda: name.press("Enter"))
+        self.assertEqual([prop["name"] for prop in props], ["crate", "lantern"])
+        self.assertEqual(changed(lambda: page.keyboard.press("Control+z"))[1]["name"], "prop")
+        # Another is a mesh of a file; it is shown, and taken back as well.
+        crate = core.Prop("barrel", (core.Shape("cylinder", (0.4, 0.7, 0.4)),))
+        still = PropMotion(np.zeros((2, 3)), np.tile(rotation.IDENTITY, (2, 1)))
+        file = {
+            "name": "barrel.glb",
+            "mimeType": "model/gltf-binary",
+            "buffer": prop_file("b", crate.shapes, still, 30.0),
+        }
+        chooser = page.get_by_label("A mesh without bones")
+        props = self.answered("POST", f"/api/ensembles/{row.pk}/props", lambda: chooser.set_input_files(file))["things"]
+        self.assertEqual([prop["name"] for prop in props], ["crate", "prop", "barrel"])
+        page.get_by_role("button", name="barrel", exact=True).click()
+        expect(page.get_by_text("mesh of", exact=False).first).to_be_visible()
+        expect(page.get_by_text("Looking …")).to_have_count(0)
+        self.assertEqual(len(changed(lambda: page.get_by_role("button", name="Undo").click())), 2)
+        page.get_by_role("button", name="crate", exact=True).click()
+        left = changed(page.get_by_role("button", name="Remove crate").click)
+        self.assertEqual([prop["name"] for prop in left], ["prop"])
 
     def test_meetings_by_hand(self):
         self.go("/library")

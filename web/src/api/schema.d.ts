@@ -738,6 +738,26 @@ export interface paths {
         patch: operations["change_ensemble"];
         trace?: never;
     };
+    "/api/ensembles/{ensemble_id}/props": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Prop
+         * @description Add a prop that is the mesh of a file without bones, where it stands there. 409 as ``change_ensemble``.
+         */
+        post: operations["add_prop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ensembles/{ensemble_id}/recording": {
         parameters: {
             query?: never;
@@ -6406,15 +6426,16 @@ export interface components {
          * @description A part of a prop's surface, in the prop's own frame.
          *
          *     kind: a "box", with its size along X, Y and Z; a "cylinder" along Y, with its diameter as the size along X and Z and
-         *     its height along Y; or a "plane" across Y, with its size along X and Z, seen from above. at, turn: where its middle
-         *     is, and how it is turned there.
+         *     its height along Y; a "plane" across Y, with its size along X and Z, seen from above; or a "mesh", with the size of
+         *     its box, of points from −½ to ½ of that along each axis and of faces, triangles of their numbers seen from outside
+         *     against the clock. at, turn: where its middle is, and how it is turned there.
          */
         Shape: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "box" | "cylinder" | "plane";
+            kind: "box" | "cylinder" | "plane" | "mesh";
             /** Size */
             size: number[];
             /**
@@ -6435,6 +6456,16 @@ export interface components {
              *     ]
              */
             turn: number[];
+            /**
+             * Points
+             * @default []
+             */
+            points: number[][];
+            /**
+             * Faces
+             * @default []
+             */
+            faces: number[][];
         };
         /**
          * Prop
@@ -8026,6 +8057,38 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["EnsembleChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnsembleOut"];
+                };
+            };
+        };
+    };
+    add_prop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ensemble_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
             };
         };
         responses: {

@@ -1,9 +1,10 @@
 import {
   BoxGeometry,
-  type BufferGeometry,
+  BufferGeometry,
   CylinderGeometry,
   DoubleSide,
   EdgesGeometry,
+  Float32BufferAttribute,
   Group,
   LineBasicMaterial,
   LineSegments,
@@ -15,17 +16,29 @@ import {
 
 import type { Palette } from './palette'
 
-/** A part of a prop, as the studio has it: a box, a cylinder along Y, or a plane across it; turn: degrees. */
+/**
+ * A part of a prop, as the studio has it: a box, a cylinder along Y, a plane across it, or a mesh of points from −½ to
+ * ½ of its size and of faces by their numbers; turn: degrees.
+ */
 export interface PropShape {
   kind: string
   size: number[]
   at: number[]
   turn: number[]
+  points?: number[][]
+  faces?: number[][]
 }
 const WOOD = 0xb08d5f
 const axis = new Vector3()
 
-function geometryOf({ kind, size: [x, y, z] }: PropShape): BufferGeometry {
+function geometryOf({ kind, size: [x, y, z], points = [], faces = [] }: PropShape): BufferGeometry {
+  if (kind === 'mesh') {
+    const geometry = new BufferGeometry()
+    const corners = faces.flatMap((face) => face.flatMap((n) => [points[n][0] * x, points[n][1] * y, points[n][2] * z]))
+    geometry.setAttribute('position', new Float32BufferAttribute(corners, 3))
+    geometry.computeVertexNormals()
+    return geometry
+  }
   if (kind === 'box') return new BoxGeometry(x, y, z)
   if (kind === 'cylinder') return new CylinderGeometry(x / 2, x / 2, y, 24)
   return new PlaneGeometry(x, z).rotateX(-Math.PI / 2)

@@ -35,6 +35,7 @@ const emit = defineEmits<{
   play: [characters: Record<string, number>]
   remove: []
   frame: [frame: number]
+  bring: [file: File]
   undo: []
   redo: []
 }>()
@@ -195,6 +196,7 @@ const clipping = computed(() => props.measures?.pairs.filter((pair) => pair.part
       :frame="frame"
       :parts="parts"
       :busy="busy"
+      @bring="emit('bring', $event)"
       @change="emit('change', $event)"
       @frame="emit('frame', $event)"
     />

@@ -213,6 +213,7 @@ onBeforeUnmount(close)
       :undoable="ensemble.undoable.value"
       :redoable="ensemble.redoable.value"
       @change="ensemble.change"
+      @bring="ensemble.bring"
       @recast="ensemble.recast"
       @play="ensemble.play"
       @remove="ensemble.remove"

@@ -8,7 +8,7 @@ import { carriedBy, freeName, type EnsembleChange, type EnsembleRow, type Prop, 
 
 /** The props: what they are made of, where they stand, who carries them when, and what their size follows. */
 const props = defineProps<{ row: EnsembleRow; frame: number; parts: Record<string, string[]>; busy: boolean }>()
-const emit = defineEmits<{ change: [change: EnsembleChange]; frame: [frame: number] }>()
+const emit = defineEmits<{ change: [change: EnsembleChange]; frame: [frame: number]; bring: [file: File] }>()
 const chosen = ref('')
 const things = computed(() => props.row.things as Prop[])
 const prop = computed(() => things.value.find((each) => each.name === chosen.value))
@@ -21,6 +21,14 @@ watch(
 
 const AXES = ['X', 'Y', 'Z'] as const
 const KINDS: Record<string, string> = { box: 'box', cylinder: 'cylinder', plane: 'plane' }
+const chooser = ref<HTMLInputElement>()
+/** A prop that is the mesh of a file. */
+function bring(event: Event) {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  input.value = ''
+  if (file) emit('bring', file)
+}
 const SCALING: Record<Prop['scaling'], string> = {
   body: 'the bodies',
   hands: 'the hands',
@@ -75,7 +83,7 @@ function put(change: Partial<Prop>) {
 function putShape(number: number, change: Partial<Shape>) {
   put({ shapes: prop.value!.shapes.map((shape, n) => (n === number ? { ...shape, ...change } : shape)) })
 }
-const BOX: Shape = { kind: 'box', size: [0.3, 0.3, 0.3], at: [0, 0, 0], turn: [0, 0, 0] }
+const BOX: Shape = { kind: 'box', size: [0.3, 0.3, 0.3], at: [0, 0, 0], turn: [0, 0, 0], points: [], faces: [] }
 function add() {
   const name = freeName('prop', [...props.row.performers, ...props.row.things.map((each) => each.name)])
   const fresh: Prop = {
@@ -138,6 +146,15 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
     <div class="head">
       <h2>Props</h2>
       <button class="plain word" :disabled="busy" @click="add">Add a prop</button>
+      <button class="plain word" :disabled="busy" @click="chooser?.click()">Add one from a file</button>
+      <input
+        ref="chooser"
+        type="file"
+        hidden
+        accept=".glb,.gltf,.dae"
+        aria-label="A mesh without bones"
+        @change="bring"
+      />
     </div>
     <p v-if="!row.things.length" class="quiet">No thing is on the stage but those who perform.</p>
     <ul v-else class="names">
@@ -160,6 +177,7 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
             :value="prop.name"
             maxlength="120"
             @change="rename(($event.target as HTMLInputElement).value)"
+            @keydown.enter="($event.target as HTMLInputElement).blur()"
           />
         </label>
         <label>
@@ -173,7 +191,9 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
         </label>
       </div>
       <div v-for="(shape, n) in prop.shapes" :key="n" class="fields shape">
+        <span v-if="shape.kind === 'mesh'">mesh of {{ shape.faces.length }} triangles</span>
         <select
+          v-else
           :value="shape.kind"
           :aria-label="`Kind of shape ${n + 1}`"
           @change="putShape(n, { kind: ($event.target as HTMLSelectElement).value as Shape['kind'] })"

@@ -94,6 +94,31 @@ export function useEnsemble(id: number, casting: Ref<number>) {
     busy.value--
   }
   const change = (wanted: EnsembleChange) => keep({ ensemble: wanted })
+  /** A prop that is the mesh of a file; taken back as any change is. */
+  async function bring(file: File) {
+    busy.value++
+    await messages.attempt(
+      (again) =>
+        history.inOrder(async () => {
+          const before = ensembleBefore(row.value!, { props: [] })
+          const body = new FormData()
+          body.append('file', file)
+          const headers = again ? {} : onVersion(row.value!)
+          row.value = await answer(
+            client.POST('/api/ensembles/{ensemble_id}/props', {
+              ...path,
+              headers,
+              body: body as never,
+              bodySerializer: (form) => form as never,
+            }),
+          )
+          history.remember({ ensemble: before })
+          await Promise.all([useEnsembles().load(), loadCast()])
+        }),
+      refresh,
+    )
+    busy.value--
+  }
   const recast = (wanted: CastingChange) => keep({ casting: casting.value, change: wanted })
   /** Somebody for every performer; the new casting is looked at. */
   async function play(characters: Record<string, number>) {
@@ -133,6 +158,7 @@ export function useEnsemble(id: number, casting: Ref<number>) {
     loadCast,
     refresh,
     change,
+    bring,
     recast,
     play,
     remove,
