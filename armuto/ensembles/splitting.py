@@ -312,14 +312,14 @@ def side_by_side(clips: Sequence[Clip]) -> tuple[SideBySide, ...]:
 def beside(paths: Sequence[GroundPath]) -> tuple[SideBySide, ...]:
     """What was recorded together: of the same length, frame rate and name but for the performer's, by bodies that keep
     apart from each other throughout, as those of two takes that both begin at the origin do not."""
-    words = [re.findall(r"[^\W_]+", path.name) for path in paths]
+    words = [_words(path.name) for path in paths]
     groups: dict[tuple[tuple[str, ...], tuple[str, ...]], set[int]] = {}
     for first, second in combinations(range(len(paths)), 2):
         a, b = paths[first], paths[second]
         if a.frames != b.frames or abs(a.fps - b.fps) > 1e-3:
             continue
         start, end = _common(words[first], words[second])
-        if (not start and not end) or len(start) + len(end) == len(words[first]) == len(words[second]):
+        if not _differ_in_one_place(words[first], words[second]):
             continue
         if len(a.places) == len(b.places) and lengths(a.places - b.places).min() >= BESIDE:
             groups.setdefault((start, end), set()).update((first, second))
@@ -334,6 +334,20 @@ def beside(paths: Sequence[GroundPath]) -> tuple[SideBySide, ...]:
         names = unique_names(name or common for name in own)
         out.append(SideBySide(common, tuple(zip(free, names, strict=True))))
     return tuple(out)
+
+
+def named_alike(first: str, second: str) -> bool:
+    """Whether two names are the same but for one stretch of words, as those of performers of one take are."""
+    return _differ_in_one_place(_words(first), _words(second))
+
+
+def _words(name: str) -> list[str]:
+    return re.findall(r"[^\W_]+", name)
+
+
+def _differ_in_one_place(a: Sequence[str], b: Sequence[str]) -> bool:
+    start, end = _common(a, b)
+    return bool(start or end) and not len(start) + len(end) == len(a) == len(b)
 
 
 def _common(a: Sequence[str], b: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:

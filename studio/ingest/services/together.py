@@ -10,7 +10,15 @@ import numpy as np
 from django.db import transaction
 from django.db.models import Count, Q
 
-from armuto.ensembles.splitting import GroundPath, SplitFile, beside, may_hold_several, read_split
+from armuto.ensembles.model import MOST_PERFORMERS
+from armuto.ensembles.splitting import (
+    GroundPath,
+    SplitFile,
+    beside,
+    may_hold_several,
+    named_alike,
+    read_split,
+)
 from armuto.formats import Document
 from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.kinematics.clip import Clip as ClipValue
@@ -18,6 +26,10 @@ from studio.ingest.models import IntakeEnsemble, IntakeFile, IntakeRow
 from studio.ingest.signals import recorded_together
 from studio.library.arrays import packed
 from studio.platform import reader
+
+LOOKED_AT = (
+    40  # clips of the same length that came last, among which one is looked for that was recorded beside another
+)
 
 
 @dataclass(frozen=True)
@@ -57,18 +69,16 @@ def track_of(name: str, clip: ClipValue) -> dict[str, Any]:
 def find_beside(file: IntakeFile) -> None:
     """Files that tell by name, length and where their bodies are that they were recorded side by side with this one are
     put together with it; not those of which a person says that they stand alone."""
+    now = IntakeFile.objects.filter(pk=file.pk, state=IntakeFile.State.READY).select_related("together").first()
+    if now is None or (now.together is not None and not now.together.by_name):
+        return
+    mine, others = _perhaps_beside(now)
+    rows = [] if mine is None else [mine, *others]
+    paths = [GroundPath(_stem(row.file), row.frames, row.fps, np.array(row.ground_path)) for row in rows]
+    group = next((each for each in beside(paths) if 0 in dict(each.members)), None)
+    if group is None and now.together is None:
+        return  # as most files are, of which nothing has to be written
     with transaction.atomic():
-        now = IntakeFile.objects.filter(pk=file.pk, state=IntakeFile.State.READY).select_related("together").first()
-        if now is None or (now.together is not None and not now.together.by_name):
-            return
-        rows = _alone_in_their_files(now)
-        paths = [
-            GroundPath(PurePosixPath(row.file.path).stem, row.frames, row.fps, np.array(row.ground_path))
-            for row in rows
-        ]
-        mine = next((number for number, row in enumerate(rows) if row.file_id == now.pk), None)
-        groups = beside(paths) if mine is not None else ()
-        group = next((each for each in groups if mine in dict(each.members)), None)
         if group is None:
             IntakeFile.objects.filter(pk=now.pk).update(together=None, performer="")
         else:
@@ -82,20 +92,33 @@ def find_beside(file: IntakeFile) -> None:
         forget_lonely()
 
 
-def _alone_in_their_files(file: IntakeFile) -> list[IntakeRow]:
-    """Clips in the intake of the same length as that of a file, its own among them, of files that hold one clip each
-    and that stand in no recording of one file."""
-    own = list(file.rows.all())
-    if len(own) != 1 or file.kind != IntakeFile.Kind.MOTION:
-        return []
+def _perhaps_beside(file: IntakeFile) -> tuple[IntakeRow | None, list[IntakeRow]]:
+    """The clip of a file that holds one, and clips of other such files that are as long and called like it but for one
+    word: of those that came last, and none where they are more than perform together, since then they are a series."""
+    own = list(file.rows.defer("plate")[:2])
+    if len(own) != 1 or file.kind != IntakeFile.Kind.MOTION or file.told.get("alone") or not own[0].ground_path:
+        return None, []
     rows = (
         IntakeRow.objects.filter(frames=own[0].frames, file__state=IntakeFile.State.READY, number=0)
         .filter(Q(file__together=None) | Q(file__together__by_name=True))
+        .exclude(file=file)
         .select_related("file__together")
         .defer("plate")
     )
-    rows = rows.order_by("pk")
-    return [row for row in rows if row.ground_path and not row.found.get("several") and not row.file.told.get("alone")]
+    stem = _stem(file)
+    found = [
+        row
+        for row in rows.order_by("-pk")[:LOOKED_AT]
+        if row.ground_path
+        and not row.found.get("several")
+        and not row.file.told.get("alone")
+        and named_alike(stem, _stem(row.file))
+    ]
+    return own[0], found if len(found) < MOST_PERFORMERS else []
+
+
+def _stem(file: IntakeFile) -> str:
+    return PurePosixPath(file.path).stem
 
 
 def forget_lonely() -> None:
