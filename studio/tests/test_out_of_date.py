@@ -42,7 +42,8 @@ class OutOfDate(TransferredStudio):
                 "character__skeleton",
                 "newest",
             ).get(pk=row.pk)
-            made, motion = results.compute(row, lambda share: True)
+            computed = results.compute(row, lambda share: True)
+            made, (motion,) = computed.revision, computed.parts
             result = row.newest
             same = bytes(result.motion.rotations) == motion.rotations and result.findings == json.loads(
                 json.dumps(made.findings)
