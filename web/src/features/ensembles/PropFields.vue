@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 
+import DraftInput from '@/shared/fields/DraftInput.vue'
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { frameNumber } from '@/shared/units'
@@ -172,12 +173,11 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
       <div class="fields">
         <label>
           name
-          <input
+          <DraftInput
             class="text"
             :value="prop.name"
             maxlength="120"
-            @change="rename(($event.target as HTMLInputElement).value)"
-            @keydown.enter="($event.target as HTMLInputElement).blur()"
+            @change="(event: Event) => rename((event.target as HTMLInputElement).value)"
           />
         </label>
         <label>
