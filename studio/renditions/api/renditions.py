@@ -212,10 +212,7 @@ def file(
     try:
         made = _revision(rendition_id, revision)
         _check_bones(made)
-    except BadInput as problem:
-        return Status(409, {"detail": str(problem)})
-    row = made.rendition
-    try:
+        row = made.rendition
         content = (
             casting_results.file_of(made, format)
             if made.casting_digest

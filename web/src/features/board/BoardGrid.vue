@@ -9,7 +9,7 @@ import type { Character } from '@/stores/cast'
 import type { Clip } from '@/stores/library'
 import BoardRow from './BoardRow.vue'
 import FigurePlate from './FigurePlate.vue'
-import { between, columnWidth, MARGIN, ROW, TOP, type Entry } from './sheet'
+import { between, columnWidth, MARGIN, ROW, STEPS, TOP, type Entry } from './sheet'
 import RowHead from './RowHead.vue'
 import type { useSweep } from './useSweep'
 
@@ -177,16 +177,6 @@ const sweepAll = () => {
   )
 }
 
-const STEPS: Record<string, [number, number]> = {
-  ArrowUp: [-1, 0],
-  ArrowDown: [1, 0],
-  ArrowLeft: [0, -1],
-  ArrowRight: [0, 1],
-  PageUp: [-8, 0],
-  PageDown: [8, 0],
-  Home: [0, -9999],
-  End: [0, 9999],
-}
 function onKey(event: KeyboardEvent) {
   if (isOwnKey(event)) return // a heading is pressed by its own key
   const { at } = props.sweep

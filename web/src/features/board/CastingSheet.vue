@@ -6,6 +6,7 @@ import { isOwnKey } from '@/shared/shortcuts/useShortcuts'
 import { useBoard, type Mark } from '@/stores/board'
 import type { EnsembleSummary } from '@/stores/ensembles'
 import { useLibrary } from '@/stores/library'
+import { STEPS } from './sheet'
 import StateMark from './StateMark.vue'
 import type { useCastingSweep } from './useCastingSweep'
 
@@ -27,7 +28,7 @@ const entries = computed(() =>
     n,
     ids: row.castings.map((casting) => casting.id),
     clips: row.clip_ids.map((id) => library.clip(id)).filter((clip) => clip !== undefined),
-    cells: row.castings.map(({ id, name }, column) => {
+    cells: row.castings.map(({ id, name }) => {
       const state = board.castingState(id)
       const kept = board.castingKeepsAccepted(id)
       const note = board.castingSentBack(id)
@@ -35,7 +36,6 @@ const entries = computed(() =>
       return {
         id,
         name,
-        column,
         state,
         kept,
         note,
@@ -66,16 +66,6 @@ function menu(event: MouseEvent) {
   if (!id) return
   if (!props.sweep.chosen.value.has(id)) props.sweep.begin(id, false)
   emit('menu', event, id)
-}
-const STEPS: Record<string, [number, number]> = {
-  ArrowUp: [-1, 0],
-  ArrowDown: [1, 0],
-  ArrowLeft: [0, -1],
-  ArrowRight: [0, 1],
-  PageUp: [-8, 0],
-  PageDown: [8, 0],
-  Home: [0, -9999],
-  End: [0, 9999],
 }
 function onKey(event: KeyboardEvent) {
   if (isOwnKey(event)) return // a heading or a link is pressed by its own key

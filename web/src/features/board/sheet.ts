@@ -59,3 +59,15 @@ function firstBelow(entries: Entry[], height: number): number {
 /** How wide a column is: wider where there are few. */
 export const columnWidth = (room: number, count: number) =>
   Math.max(NARROW, Math.min(WIDE, Math.floor((room - MARGIN) / Math.max(1, count))))
+
+/** By how many rows and columns a key moves on a sheet. */
+export const STEPS: Record<string, [number, number]> = {
+  ArrowUp: [-1, 0],
+  ArrowDown: [1, 0],
+  ArrowLeft: [0, -1],
+  ArrowRight: [0, 1],
+  PageUp: [-8, 0],
+  PageDown: [8, 0],
+  Home: [0, -9999],
+  End: [0, 9999],
+}
