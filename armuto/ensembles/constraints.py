@@ -19,7 +19,7 @@ from armuto.kinematics.curves import blend_intervals
 from armuto.kinematics.vectors import lengths
 
 EASE, LONGEST_EASE = 0.5, 1.5  # seconds over which a limb goes to what it meets, and back
-GENTLE = 2.0  # metres per second squared: so gently, if the longest ease allows it
+GENTLE = 1.0  # metres per second squared: so gently, if the longest ease allows it
 BRIDGE = 1.0  # seconds between meetings of a limb: up to there it goes from one to the next without a return
 
 

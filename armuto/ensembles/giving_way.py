@@ -26,9 +26,9 @@ STRAIGHT = 0.985  # of its length up to which a limb is stretched that the trans
 SHORTEST_REACH = 0.4  # of a limb's length: nearer to its root than this, a body steps back
 COSTS = np.array([1.0, 4.0, 1.0, 0.35, 0.35, 0.35])  # of a metre along X, Y, Z, and of a radian of leaning
 DAMPING = 0.02
-MOST_LEAN, MOST_CROUCH = np.radians(60.0), 0.3  # radians; of the hips' height
+MOST_LEAN, MOST_CROUCH = np.radians(60.0), 0.45  # radians; of the hips' height
 STAY = 2.0  # seconds before the first and after the last meeting that a body stays where it has come to
-LEANING = 1.0  # seconds in which it leans or crouches, and stands up again
+LEANING = 1.4  # seconds in which it leans or crouches, and stands up again
 WAY_BACK, PACE = 1.0, 0.25  # seconds at least, and metres per second at most, in which it goes back
 
 

@@ -23,13 +23,13 @@ adaptation*, SIGGRAPH 2010, for what has to be kept.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from armuto.constraints.displacement import BodyDisplacement
-from armuto.constraints.limbs import reach
+from armuto.constraints.limbs import LimbChain, reach
 from armuto.ensembles.casting import Actor, Recording, Stage, displaced
 from armuto.ensembles.constraints import constraints_of
 from armuto.ensembles.giving_way import BodyState, SidePlace, displacement_over_time
@@ -81,10 +81,11 @@ class EnsembleSolver:
             for name, displacement in wanted.items():
                 total = _sum(self.actors[name].displacement, displacement)
                 self.actors[name] = displaced(self.actors[name], replace(total, held=self._sitting(name)))
+            self._turn_ends()
         reached(len(SMOOTH) / (len(SMOOTH) + 1))
         self._relax(bodies=False)
         self._smooth()
-        self.actors = {name: replace(actor, motion=actor.motion.copy()) for name, actor in self.actors.items()}
+        self._turn_ends()
         self._bring_limbs()
 
     def _relax(self, bodies: bool, width: float = 0.0) -> dict[str, BodyDisplacement]:
@@ -197,28 +198,38 @@ class EnsembleSolver:
                 (self._goals[number] - middle)[nearest], round(ROUNDED_MEETING * fps)
             )
 
-    def _bring_limbs(self) -> None:
-        """Limbs to what they meet, their ends turned as they would be if no body had given way, along with the prop."""
+    def _by_limb(self) -> Iterator[tuple[Actor, LimbChain, list[tuple[int, int]]]]:
+        """Of each limb that meets something, whose it is and the numbers of its meetings and sides."""
         by_limb: dict[tuple[str, str], list[tuple[int, int]]] = {}
         for number, row in enumerate(self.constraints):
             for k, side in enumerate(row.sides):
                 if side.chain is not None:
                     by_limb.setdefault((side.actor.name, side.chain.name), []).append((number, k))
         for (name, limb), members in by_limb.items():
-            actor = self.actors[name]
-            motion, chain = actor.motion, actor.chains[limb]
+            yield self.actors[name], self.actors[name].chains[limb], members
+
+    def _turn_ends(self) -> None:
+        """The ends of limbs turned as they would be if no body had given way, along with the prop: before it is said
+        what is within reach, since the place that is to touch is turned with them."""
+        self.actors = {name: replace(actor, motion=actor.motion.copy()) for name, actor in self.actors.items()}
+        for actor, chain, members in self._by_limb():
             end = chain.joints[-1]
-            turn = np.zeros((motion.frames, 3))
+            turn = np.zeros((actor.motion.frames, 3))
             for number, k in members:
                 row = self.constraints[number]
                 turn += row.sides[k].weight[:, None] * row.held(self._turn_back(number, k, end))
-            motion.swing(end, motion.below(end), rotation.from_vector(turn))
+            actor.motion.swing(end, actor.motion.below(end), rotation.from_vector(turn))
+
+    def _bring_limbs(self) -> None:
+        """Limbs to what they meet."""
+        for actor, chain, members in self._by_limb():
+            motion = actor.motion
             by = np.zeros((motion.frames, 3))
             for number, k in members:
                 row = self.constraints[number]
                 side = row.sides[k]
                 by += side.weight[:, None] * row.held(self._goal_of(number, k) - side.place(actor))
-            reach(motion, chain, motion.positions[end] + by, lengths(by) > 1e-7)
+            reach(motion, chain, motion.positions[chain.joints[-1]] + by, lengths(by) > 1e-7)
 
     def _turn_back(self, number: int, k: int, end: int) -> FloatArray:
         """By what the end of a limb is to be turned ``(F, 3)``, a rotation vector."""

@@ -102,19 +102,22 @@ def _perhaps_beside(file: IntakeFile) -> tuple[IntakeRow | None, list[IntakeRow]
         IntakeRow.objects.filter(frames=own[0].frames, file__state=IntakeFile.State.READY, number=0)
         .filter(Q(file__together=None) | Q(file__together__by_name=True))
         .exclude(file=file)
-        .select_related("file__together")
-        .defer("plate")
     )
+    # Names first, and nothing else of the rows: in an archive of hundreds this is asked for each of them.
     stem = _stem(file)
+    latest = rows.order_by("-pk").values_list("pk", "file__path")[:LOOKED_AT]
+    alike = [pk for pk, path in latest if named_alike(stem, PurePosixPath(path).stem)]
+    if not 0 < len(alike) < MOST_PERFORMERS:
+        return own[0], []
     found = [
         row
-        for row in rows.order_by("-pk")[:LOOKED_AT]
-        if row.ground_path
-        and not row.found.get("several")
-        and not row.file.told.get("alone")
-        and named_alike(stem, _stem(row.file))
+        for row in IntakeRow.objects.filter(pk__in=alike)
+        .order_by("-pk")
+        .select_related("file__together")
+        .defer("plate")
+        if row.ground_path and not row.found.get("several") and not row.file.told.get("alone")
     ]
-    return own[0], found if len(found) < MOST_PERFORMERS else []
+    return own[0], found
 
 
 def _stem(file: IntakeFile) -> str:
