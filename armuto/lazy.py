@@ -9,7 +9,7 @@ from types import ModuleType
 from typing import Any
 
 #: What is compiled once for a machine, and loaded before threads or processes begin that need it.
-COMPILED = ("armuto.kinematics.kernels", "armuto.formats.decimals")
+COMPILED = ("armuto.kinematics.kernels", "armuto.formats.decimals", "armuto.rigging.kernels")
 
 
 class _Lazy(ModuleType):

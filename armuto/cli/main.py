@@ -1,5 +1,5 @@
 """The core from a shell: ``armuto inspect``, ``fit``, ``transfer``, ``check``, ``convert``, ``refine``,
-``splice``, ``ensemble``, ``batch``. See docs/cli.md.
+``splice``, ``ensemble``, ``rig``, ``batch``. See docs/cli.md.
 
 How commands are called; :mod:`armuto.cli.commands` has what they do.
 """
@@ -10,7 +10,7 @@ import argparse
 import os
 import pkgutil
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from armuto import __version__
@@ -142,6 +142,23 @@ def _parser() -> argparse.ArgumentParser:
     )
     ensemble.set_defaults(run="ensembles:perform_files")
 
+    bare = commands.add_parser("rig", help="bones and weights for a mesh that has none")
+    bare.add_argument(
+        "mesh", type=Path, metavar="MESH", help=".glb, .gltf, .dae, USD, .obj, .ply, .stl, or a .zip of one"
+    )
+    bare.add_argument("--landmarks", type=Path, metavar="L.json", help="where joints lie; without it they are proposed")
+    bare.add_argument("--propose", action="store_true", help="write proposed landmarks, and no bones")
+    bare.add_argument("--up", choices=UP_AXES, help="the axis that points up in the file")
+    bare.add_argument("--unit", choices=UNITS, help="the unit of lengths in the file")
+    bare.add_argument("--spine", type=_count(1, 6), default=3, metavar="N", help="bones of the spine, 1 to 6 (3)")
+    bare.add_argument("--neck", type=_count(1, 6), default=1, metavar="N", help="bones of the neck, 1 to 6 (1)")
+    bare.add_argument(
+        "--twists", type=_count(0, 3), default=0, metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)"
+    )
+    bare.add_argument("--no-toes", action="store_true", help="feet that do not bend at their balls")
+    bare.add_argument("-o", "--output", type=Path, metavar="OUT", help="the .glb, or the landmarks with --propose")
+    bare.set_defaults(run="rigging:rig_file")
+
     several = commands.add_parser(
         "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
     )
@@ -155,7 +172,7 @@ def _parser() -> argparse.ArgumentParser:
         _say_how_to_read(command, "", whose, facing=command not in (refine, splice, ensemble))
     for command in (fit, move, splice, ensemble):
         _say_how_to_read(command, "character-", "the character")
-    for command in (inspect, fit, move, check, convert, refine, splice, ensemble, several):
+    for command in (inspect, fit, move, check, convert, refine, splice, ensemble, bare, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
@@ -178,6 +195,17 @@ def _say_how_to_read(command: argparse.ArgumentParser, prefix: str, whose: str, 
             metavar="DEGREES",
             help=f"where {whose} face{'s' if whose != 'the clips' else ''}, from +Z towards +X",
         )
+
+
+def _count(least: int, most: int) -> Callable[[str], int]:
+    """A whole number within bounds, for a command line."""
+
+    def read(text: str) -> int:
+        if not text.isdecimal() or not least <= int(text) <= most:
+            raise argparse.ArgumentTypeError(f"{text}: a whole number from {least} to {most}")
+        return int(text)
+
+    return read
 
 
 def _metres(text: str) -> float:

@@ -8,14 +8,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto import formats
 from armuto.ensembles.model import MOST_TRIANGLES, Shape
 from armuto.errors import BadInput
-from armuto.formats import collada, gltf
-from armuto.formats.gltf import scene
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.vectors import lengths
 from armuto.lazy import lazily
+from armuto.rigging.reading import read_mesh
 
 spatial = lazily("scipy.spatial")
 
@@ -76,28 +74,11 @@ def _triple(row: FloatArray) -> tuple[float, float, float]:
 
 def _triangles(data: bytes, file: str) -> tuple[FloatArray, Indices]:
     """All triangles of a file where it stands at rest, in metres with +Y up: ``(P, 3)`` and ``(T, 3)``."""
-    kind = formats.kind_of(data, file)
-    if kind == "dae":
-        data, _ = collada.to_glb(data, file, {})
-    elif kind not in ("glb", "gltf"):
-        raise BadInput(f"{file}: a mesh without bones is read from .glb, .gltf with all in it, or .dae; export it so.")
-    parts = gltf.parts_of(gltf.parse(data, file))
-    world = scene.world(parts)
-    points: list[FloatArray] = []
-    faces: list[Indices] = []
-    count = 0
-    for body in parts.bodies:
-        for surface in body.surfaces:
-            there = world[body.node]
-            points.append(surface.points @ there[:3, :3].T + there[:3, 3])
-            faces.append(surface.faces + count)
-            count += len(surface.points)
-    if not count or not any(map(len, faces)):
-        raise BadInput(f"{file}: there is no mesh of triangles in it; export the thing itself.")
-    out = np.concatenate(points)
-    if not np.isfinite(out).all() or np.abs(out).max() > 1e4:
-        raise BadInput(f"{file}: its mesh reaches beyond 10 km, or is nowhere; export it in metres.")
-    return out, np.concatenate(faces)
+    # A thing may be of any size: what the file does not say itself is not guessed from how large it is.
+    mesh = read_mesh(data, file, unit=1.0, up="+Y")
+    if np.abs(mesh.points).max() > 1e4:
+        raise BadInput(f"{file}: its mesh reaches beyond 10 km; export it in metres.")
+    return mesh.points, mesh.faces
 
 
 def _welded(points: FloatArray, faces: Indices) -> tuple[FloatArray, Indices]:

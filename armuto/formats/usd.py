@@ -20,13 +20,15 @@ LIMITS = isolation.Limits()
 NO_MEMORY = "bad_alloc"  # what C++ throws
 
 
-def to_glb(data: bytes, file: str) -> tuple[bytes, list[str]]:
-    """A USD file as .glb, and notes. Raises :class:`BadInput`, and MemoryError where it needs too much."""
+def to_glb(data: bytes, file: str, bare: bool = False) -> tuple[bytes, list[str]]:
+    """A USD file as .glb, and notes. bare: whether meshes without a skeleton will do. Raises :class:`BadInput`, and
+    MemoryError where it needs too much."""
     suffix = _suffix(data, file)
     with tempfile.TemporaryDirectory(prefix="armuto-usd-") as folder:
         source, target = Path(folder) / f"in{suffix}", Path(folder) / "out.glb"
         source.write_bytes(data)
         command = [sys.executable, "-m", "armuto.formats.usd_reader", str(source), str(target)]
+        command += ["bare"] if bare else []
         try:
             done = subprocess.run(
                 command,

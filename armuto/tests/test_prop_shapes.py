@@ -61,7 +61,7 @@ class Shapes(unittest.TestCase):
         low, high = formats.read(PORTER.read_bytes(), "porter.glb").bounds
         np.testing.assert_allclose(mesh.size, high - low, rtol=0.1)
         for content, file, sentence in (
-            (WALK.read_bytes(), "walk.bvh", "is read from .glb, .gltf with all in it, or .dae"),
+            (WALK.read_bytes(), "walk.bvh", "a mesh is read from .glb, .gltf, .dae, USD, .obj, .ply or .stl"),
             (gltf.skeleton_only(clip_of(WALK).skeleton, []), "bones.glb", "there is no mesh of triangles in it"),
         ):
             with self.assertRaisesRegex(BadInput, f"^{file}: .*{sentence}"):

@@ -18,7 +18,10 @@ from armuto.kinematics import rotation
 from armuto.kinematics.clip import Clip
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
+from armuto.rigging.pipeline import rig
+from armuto.rigging.reading import read_mesh
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
+from armuto.tests.sculptures import bare
 
 WEB = Path(settings.BASE) / "web"
 
@@ -62,6 +65,13 @@ class DeliveredFiles(unittest.TestCase):
                 copy.write_bytes(simplified(path.read_bytes(), path.name))
                 report = node("validate.mjs", copy)
                 self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
+
+    def test_a_mesh_with_new_bones_is_valid_too(self):
+        for name in ("keeper", "striker"):
+            path = self.folder / f"{name}.glb"
+            path.write_bytes(rig(read_mesh(bare(name, 70.0), path.name)).glb())
+            report = node("validate.mjs", path)
+            self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
 
     def test_a_skeleton_alone_is_valid_too(self):
         document = formats.read(BOW.read_bytes(), "bow.bvh")

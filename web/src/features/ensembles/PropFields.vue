@@ -152,7 +152,7 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
         ref="chooser"
         type="file"
         hidden
-        accept=".glb,.gltf,.dae"
+        accept=".glb,.gltf,.dae,.usd,.usda,.usdc,.usdz,.obj,.ply,.stl"
         aria-label="A mesh without bones"
         @change="bring"
       />

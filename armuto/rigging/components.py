@@ -1,0 +1,62 @@
+"""The pieces of which a mesh is made: what hangs together, and what goes along with one bone as a whole."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import lazily
+
+sparse = lazily("scipy.sparse")
+csgraph = lazily("scipy.sparse.csgraph")
+
+WELDED = 1e-6  # of the longest side: corners that are no farther apart are one
+OWN = 0.95  # of a piece's points that follow one bone more than any other, from which on it is proposed to be rigid
+
+
+def welded(points: FloatArray) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Corners in one place as one: the first of each ``(U,)``, and which of these each point is ``(P,)``. Surfaces are
+    cut where their texture is."""
+    size = max(float(np.ptp(points, axis=0).max()), 1e-12)
+    _, first, same = np.unique(
+        np.round(points / (WELDED * size)).astype(np.int64), axis=0, return_index=True, return_inverse=True
+    )
+    return first, same.reshape(-1)
+
+
+def components_of(points: FloatArray, faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Which piece each point belongs to ``(P,)``, counted from 0 by size, largest first: pieces share no corner. A
+    point without a triangle is a piece of its own."""
+    first, same = welded(points)
+    edges = same[np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]]])]
+    link = sparse.coo_matrix((np.ones(len(edges), bool), (edges[:, 0], edges[:, 1])), (len(first), len(first)))
+    _, labels = csgraph.connected_components(link, directed=False)
+    labels = labels[same]
+    counts = np.bincount(labels)
+    rank = np.empty(len(counts), np.int64)
+    rank[np.argsort(-counts, kind="stable")] = np.arange(len(counts))
+    return np.asarray(rank[labels])
+
+
+def rigid_joints(components: NDArray[np.int64], weights: FloatArray) -> dict[int, int]:
+    """Pieces that are proposed to follow one joint as they are, by their number, with that joint: nearly all of their
+    points follow it more than any other."""
+    out = {}
+    top = weights.argmax(axis=1)
+    for number in range(int(components.max(initial=-1)) + 1):
+        own = top[components == number]
+        joint = int(np.bincount(own).argmax())
+        if np.mean(own == joint) >= OWN:
+            out[number] = joint
+    return out
+
+
+def with_rigid(weights: FloatArray, components: NDArray[np.int64], rigid: dict[int, int]) -> FloatArray:
+    """Weights ``(P, J)`` with pieces that follow one joint."""
+    out = weights.copy()
+    for number, joint in rigid.items():
+        rows = components == number
+        out[rows] = 0.0
+        out[rows, joint] = 1.0
+    return out

@@ -1,0 +1,100 @@
+"""Loops over triangles and voxels that NumPy has no words for, compiled once and kept."""
+
+from __future__ import annotations
+
+import heapq
+
+import numpy as np
+from numba import njit, types
+
+from armuto.kinematics.arrays import FloatArray
+
+_points = types.Array(types.float64, 2, "C", readonly=True)
+_indices = types.Array(types.int64, 2, "C", readonly=True)
+
+
+@njit(types.void(_points, _indices, types.boolean[:, :, ::1]), cache=True)
+def mark_triangles(points, faces, marked):  # type: ignore[no-untyped-def]
+    """Mark the voxels ``(X, Y, Z)`` through which triangles pass. points ``(P, 3)``: in voxels from the grid's corner;
+    a triangle is sampled at less than half a voxel's distance."""
+    for t in range(faces.shape[0]):
+        a, b, c = faces[t, 0], faces[t, 1], faces[t, 2]
+        longest = 0.0
+        for k in range(3):
+            longest = max(
+                longest,
+                abs(points[a, k] - points[b, k]),
+                abs(points[b, k] - points[c, k]),
+                abs(points[c, k] - points[a, k]),
+            )
+        steps = int(longest * 2.5) + 1
+        for i in range(steps + 1):
+            u = i / steps
+            for j in range(steps + 1 - i):
+                v = j / steps
+                w = 1.0 - u - v
+                x = int(w * points[a, 0] + u * points[b, 0] + v * points[c, 0])
+                y = int(w * points[a, 1] + u * points[b, 1] + v * points[c, 1])
+                z = int(w * points[a, 2] + u * points[b, 2] + v * points[c, 2])
+                marked[x, y, z] = True
+
+
+@njit(
+    types.void(
+        types.Array(types.int64, 2, "C", readonly=True),
+        types.Array(types.float64, 1, "C", readonly=True),
+        types.Array(types.int64, 2, "C", readonly=True),
+        types.Array(types.float64, 1, "C", readonly=True),
+        types.float64,
+        types.int64[:, ::1],
+        types.float64[:, ::1],
+    ),
+    cache=True,
+)
+def nearest_sources(neighbours, steps, seeds, offsets, times, found, far):  # type: ignore[no-untyped-def]
+    """Dijkstra's algorithm from many sources at once, where each cell keeps its nearest few of them.
+
+    neighbours ``(N, 26)``: cells beside each, -1 for none. steps ``(26,)``: how far these are. seeds ``(S, 2)``: cell
+    and source, offsets ``(S,)``: with how much distance they begin. times: a source that is so many times as far as the
+    nearest, and two steps, is not kept. found, far ``(N, K)``: filled with the sources of
+    each cell, nearest first, and their distances; -1 and infinity where there are fewer.
+    """
+    most = found.shape[1]
+    counts = np.zeros(found.shape[0], np.int64)
+    slack = 2.0 * steps.max()
+    heap = [(offsets[0], seeds[0, 0], seeds[0, 1])]
+    for s in range(1, seeds.shape[0]):
+        heapq.heappush(heap, (offsets[s], seeds[s, 0], seeds[s, 1]))
+    while len(heap) > 0:
+        distance, cell, source = heapq.heappop(heap)
+        count = counts[cell]
+        if count == most or (count > 0 and distance > times * far[cell, 0] + slack):
+            continue
+        known = False
+        for k in range(count):
+            if found[cell, k] == source:
+                known = True
+                break
+        if known:
+            continue
+        found[cell, count] = source
+        far[cell, count] = distance
+        counts[cell] = count + 1
+        for n in range(26):
+            other = neighbours[cell, n]
+            if other < 0 or counts[other] == most:
+                continue
+            if counts[other] > 0 and distance + steps[n] > times * far[other, 0] + slack:
+                continue
+            known = False
+            for k in range(counts[other]):
+                if found[other, k] == source:
+                    known = True
+                    break
+            if not known:
+                heapq.heappush(heap, (distance + steps[n], other, source))
+
+
+def empty(cells: int, most: int) -> tuple[np.ndarray, FloatArray]:
+    """Room for :func:`nearest_sources`."""
+    return np.full((cells, most), -1, np.int64), np.full((cells, most), np.inf)

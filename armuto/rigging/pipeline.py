@@ -1,0 +1,76 @@
+"""A bare mesh from file to character: landmarks, skeleton, weights, in one call each and all together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from armuto.errors import BadInput
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.skeleton import Skeleton
+from armuto.rigging.components import components_of, rigid_joints, with_rigid
+from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.proposing import propose
+from armuto.rigging.reading import BareMesh
+from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
+from armuto.rigging.solid import Solid, solid_of
+from armuto.rigging.weights import bones_of, geodesic_weights
+from armuto.rigging.writing import rigged_glb
+
+
+@dataclass(frozen=True, eq=False)
+class Rig:
+    """A mesh with bones. weights ``(P, J)``; rigid: the joint that each piece follows which follows one as it is."""
+
+    mesh: BareMesh
+    landmarks: Landmarks
+    skeleton: Skeleton
+    weights: FloatArray
+    rigid: dict[int, int]
+
+    def glb(self) -> bytes:
+        """The character's file."""
+        return rigged_glb(self.mesh, self.skeleton, self.weights)
+
+
+def solid_of_mesh(mesh: BareMesh) -> Solid:
+    """The body of a mesh. Raises :class:`BadInput` where it has bones already, is flat, or is as good as a point."""
+    if mesh.skinned:
+        raise BadInput(f"{mesh.held.file}: it has bones already; bring it in as a character.")
+    size = np.ptp(mesh.points[np.unique(mesh.faces)], axis=0)
+    if size.min() < 0.005 * size.max():
+        raise BadInput(f"{mesh.held.file}: it is flat, and bones need a body; export the figure itself.")
+    return solid_of(mesh.points, mesh.faces)
+
+
+def propose_landmarks(mesh: BareMesh, solid: Solid | None = None) -> Landmarks:
+    """Landmarks from the shape. Raises :class:`BadInput`."""
+    try:
+        return propose(solid or solid_of_mesh(mesh))
+    except BadInput as problem:
+        raise BadInput(f"{mesh.held.file}: {problem}") from None
+
+
+def rig(
+    mesh: BareMesh,
+    landmarks: Landmarks | None = None,
+    options: SkeletonOptions | None = None,
+    reached: Callable[[float], None] = lambda _: None,
+) -> Rig:
+    """Bones and weights for a mesh. landmarks: proposed where none are said. reached: told the share that is done, and
+    may raise to stop. Raises :class:`BadInput`."""
+    solid = solid_of_mesh(mesh)
+    reached(0.1)
+    landmarks = landmarks or propose_landmarks(mesh, solid)
+    skeleton = skeleton_from(landmarks, options)
+    reached(0.3)
+    # What carries the whole figure moves no part of it.
+    rooted = options is None or options.root
+    moving = range(1 if rooted else 0, len(skeleton))
+    weights = geodesic_weights(mesh.points, mesh.faces, solid, bones_of(skeleton, moving), len(skeleton))
+    reached(0.9)
+    components = components_of(mesh.points, mesh.faces)
+    rigid = rigid_joints(components, weights)
+    return Rig(mesh, landmarks, skeleton, with_rigid(weights, components, rigid), rigid)

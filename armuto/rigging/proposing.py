@@ -1,0 +1,396 @@
+"""Landmarks of a two-legged body, proposed from its shape alone.
+
+The body is turned into a frame of its own first: the plane in which it mirrors itself (:mod:`.symmetry`), the floor,
+and where its feet point. What follows is read from sections: of legs and trunk across the height, of arms across how
+far it is to the tip of the hand within the body, so that arms may be raised, lowered or bent. Each landmark lies in
+the middle of its section. How sure each is, is how clearly its section stands out.
+
+References
+----------
+Au, Tai, Chu, Cohen-Or and Lee, *Skeleton extraction by mesh contraction*, SIGGRAPH 2008, and Baran and Popović,
+*Automatic rigging and animation of 3D characters*, SIGGRAPH 2007, for the task; sections across geodesic distance are
+Reeb's (Biasotti, Giorgi, Spagnuolo and Falcidieno, *Reeb graphs for shape analysis and applications*, 2008).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from armuto.errors import BadInput
+from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.lazy import lazily
+from armuto.rigging.landmarks import SIDES, Landmark, Landmarks, twin_of
+from armuto.rigging.solid import Solid
+from armuto.rigging.symmetry import MirrorPlane, mirror_plane
+
+ndimage = lazily("scipy.ndimage")
+sparse = lazily("scipy.sparse")
+csgraph = lazily("scipy.sparse.csgraph")
+kernels = lazily("armuto.rigging.kernels")
+
+LEGS = (0.25, 0.62)  # of the height between which legs part
+STANDING = 0.06  # of the height: what reaches below it is a foot
+ARM_JUMP = 2.2  # times an arm's section: where sections grow to that, the trunk has been reached
+HEM = 1.5  # times the section of both legs: where it is that a little higher, a coat or skirt ends there
+ANKLE, HIP = 0.05, 0.61  # of the height; of the way from ankles to shoulders, where hips are on most bodies
+KNEE = 0.485  # of the way from ankles to hips
+ABOVE_GROIN = 0.06  # of the height, where the hips' joints lie
+APART = 0.018  # of the height: legs that are nearer to each other where they part touch, rather than begin, there
+UNUSUAL = 0.13  # of the height: legs that part so far from where they do on others part at a garment
+LOWEST_SHOULDER, HIGHEST_SHOULDER = 0.58, 0.93  # of the height
+# Where arms that hang against the body are on most: to the side and up, over the height.
+HANGING = (("shoulder", 0.105, 0.81), ("elbow", 0.13, 0.63), ("wrist", 0.14, 0.49), ("hand", 0.145, 0.41))
+EVENED = 0.04  # of the height: landmarks that mirror each other so nearly are taken to do so
+SMALLEST = 400  # voxels of a body
+
+
+@dataclass(frozen=True, eq=False)
+class _Frame:
+    """Voxels in the body's own axes ``local (N, 3)``: x to its left, y up from the floor, z ahead, over its height."""
+
+    solid: Solid
+    plane: MirrorPlane
+    ahead: FloatArray
+    local: FloatArray
+    floor: float
+    height: float
+
+    def world(self, local: FloatArray) -> FloatArray:
+        return np.asarray(
+            self.plane.point * [1, 0, 1]
+            + local[..., :1] * self.height * self.plane.normal
+            + local[..., 2:] * self.height * self.ahead
+            + (self.floor + local[..., 1:2] * self.height) * np.array([0, 1.0, 0])
+        )
+
+    @property
+    def step(self) -> float:
+        return self.solid.pitch / self.height
+
+
+def propose(solid: Solid) -> Landmarks:
+    """The landmarks of a two-legged body that stands upright, in a T, an A or nearly so, facing anywhere.
+
+    Raises
+    ------
+    BadInput
+        One sentence without a file's name, where the shape is no such body.
+    """
+    if len(solid.cells) < SMALLEST:
+        raise BadInput("too little of a body to find anything in; set the landmarks by hand.")
+    frame = _frame(solid)
+    found: dict[str, tuple[FloatArray, float]] = {}
+    legs = _Legs.of(frame)
+    _arms(frame, legs, found)
+    legs.propose(found)
+    _head(frame, found)
+    if legs.sure < 0.5 and all(found[f"{side} shoulder"][1] < 0.2 for side in SIDES):
+        raise BadInput("neither arms nor legs can be made out in it; set the landmarks by hand.")
+    _evened(found)
+    points = {}
+    for name, (at, confidence) in found.items():
+        x, y, z = frame.world(np.asarray(at)).tolist()
+        points[name] = Landmark((x, y, z), float(np.clip(confidence, 0.0, 1.0)))
+    side, ahead, origin = (row.tolist() for row in (frame.plane.normal, frame.ahead, frame.plane.point))
+    return Landmarks(points, tuple(origin), tuple(side), tuple(ahead))
+
+
+def _evened(found: dict[str, tuple[FloatArray, float]]) -> None:
+    """Both sides' landmarks at the mean of the two where they mirror each other but for what voxels are coarse."""
+    for name in [name for name in found if name.startswith("left ")]:
+        twin = twin_of(name)
+        (left, sure), (right, other) = found[name], found[twin]
+        across = right * [-1, 1, 1]
+        if float(np.linalg.norm(left - across)) < EVENED:
+            middle = (left + across) / 2
+            found[name], found[twin] = (middle, sure), (middle * [-1, 1, 1], other)
+
+
+def _frame(solid: Solid) -> _Frame:
+    plane = mirror_plane(solid)
+    centres = solid.centres
+    floor = float(centres[:, 1].min()) - solid.pitch / 2
+    height = float(centres[:, 1].max()) + solid.pitch / 2 - floor
+    ahead = np.cross(plane.normal, [0, 1.0, 0])
+
+    def local(plane: MirrorPlane, ahead: FloatArray) -> FloatArray:
+        off = centres - plane.point
+        return np.stack([off @ plane.normal, centres[:, 1] - floor, off @ ahead], axis=1) / height
+
+    rows = local(plane, ahead)
+    # Feet reach farther ahead of the ankles than behind them.
+    low = rows[rows[:, 1] < 0.03]
+    shin = rows[(rows[:, 1] > 0.08) & (rows[:, 1] < 0.2) & (np.abs(rows[:, 0]) < 0.25)]
+    if len(shin) and len(low):
+        middle = np.median(shin[:, 2])
+        if low[:, 2].max() - middle < middle - low[:, 2].min():
+            ahead = -ahead
+            plane = MirrorPlane(plane.point, -plane.normal, plane.share)
+            rows = local(plane, ahead)
+    return _Frame(solid, plane, ahead, rows, floor, height)
+
+
+@dataclass(frozen=True, eq=False)
+class _Legs:
+    """Which voxels are of the left and right leg ``(N,)`` below the groin, and how high that is. hidden: whether a coat
+    or skirt is over it. gap: how far apart they are just below, over the height; thighs that touch part lower than
+    they begin."""
+
+    frame: _Frame
+    left: BoolArray
+    right: BoolArray
+    groin: float
+    sure: float
+    hidden: bool
+    gap: float
+
+    @classmethod
+    def of(cls, frame: _Frame) -> _Legs:
+        x, y, _ = frame.local.T
+        # The highest place at which nothing is in the middle: below it something may hang or touch, as boots do.
+        narrow = np.abs(x) < 0.6 * frame.step
+        rows = np.round(y / frame.step).astype(int)
+        count = rows.max() + 2
+        in_middle = np.bincount(rows[narrow], minlength=count)
+        everywhere = np.bincount(rows, minlength=count)
+        heights = np.arange(count) * frame.step
+        open_rows = (in_middle == 0) & (everywhere > 0) & (heights > LEGS[0]) & (heights < LEGS[1])
+        if open_rows.any():
+            groin, sure = float(heights[open_rows].max()) + frame.step / 2, 0.9
+            # Where legs end at a hem, what is above it is much wider than both of them.
+            both, over = (
+                np.count_nonzero((np.abs(y - height) < 1.6 * frame.step) & (np.abs(x) < 0.2))
+                for height in (groin - 0.025, groin + 0.025)
+            )
+            hidden = bool(over > HEM * both)
+        else:
+            groin, sure, hidden = 0.47, 0.25, True
+        below = y < groin
+        labels, _ = _connected(frame.solid, below & (np.abs(x) > 0.3 * frame.step))
+        standing = np.unique(labels[below & (y < STANDING) & (labels >= 0)])
+        legs = np.isin(labels, standing) & (labels >= 0)
+        just_below = legs & (np.abs(y - groin + 0.01) < 1.2 * frame.step)
+        left, right = x[just_below & (x > 0)], x[just_below & (x < 0)]
+        gap = float(left.min() - right.max()) if len(left) and len(right) else 0.0
+        return cls(frame, legs & (x > 0), legs & (x < 0), groin, sure, hidden, gap)
+
+    def propose(self, found: dict[str, tuple[FloatArray, float]]) -> None:
+        shoulders = float(found["left shoulder"][0][1] + found["right shoulder"][0][1]) / 2
+        usual = ANKLE + HIP * (shoulders - ANKLE)
+        hips, sure = self.groin + ABOVE_GROIN, self.sure
+        if self.hidden or self.gap < APART or abs(hips - usual) > UNUSUAL:
+            hips, sure = usual, 0.4
+        middle = _section(self.frame, np.abs(self.frame.local[:, 0]) < 0.12, hips - 0.02)
+        found["groin"] = np.array([0.0, hips - ABOVE_GROIN, middle[2] if middle is not None else 0.0]), sure
+        ankles, ankles_sure = self._ankles()
+        for name, mask in (("left", self.left), ("right", self.right)):
+            self._leg(name, mask, hips, ankles, found)
+            found[f"{name} hip"] = found[f"{name} hip"][0], sure
+            found[f"{name} knee"] = found[f"{name} knee"][0], min(sure + 0.1, 0.7)
+            found[f"{name} ankle"] = found[f"{name} ankle"][0], ankles_sure
+
+    def _ankles(self) -> tuple[float, float]:
+        """How high the ankles are, from both legs: a little below the narrowest place between foot and calf; where
+        trousers hide that, as high as they usually are."""
+        rows = self.frame.local[self.left | self.right]
+        if len(rows) < 40:
+            raise BadInput("no two legs stand on the floor; turn the body upright, or set the landmarks by hand.")
+        step = self.frame.step
+        area = np.bincount(np.round(rows[:, 1] / step).astype(int)).astype(float)
+        heights = np.arange(len(area)) * step
+        area = ndimage.uniform_filter1d(area, 3, mode="nearest")
+        between = (heights > 0.03) & (heights < 0.45 * self.groin)
+        if between.any():
+            narrow = float(heights[between][area[between].argmin()])
+            calf = area[(heights > narrow) & (heights < 0.6 * self.groin)].max(initial=0.0)
+            if calf > 1.25 * area[between].min() and narrow < 0.1:
+                return float(np.clip(0.6 * narrow + 0.008, 0.035, 0.06)), 0.8
+        return ANKLE, 0.4
+
+    def _leg(
+        self, side: str, mask: BoolArray, hips: float, ankles: float, found: dict[str, tuple[FloatArray, float]]
+    ) -> None:
+        rows, step = self.frame.local[mask], self.frame.step
+        sign = 1.0 if side == "left" else -1.0
+        if len(rows) < 20:
+            raise BadInput("no two legs stand on the floor; turn the body upright, or set the landmarks by hand.")
+
+        def middle(height: float) -> FloatArray:
+            away = np.abs(rows[:, 1] - height)
+            near = away < max(1.6 * step, away.min() + step)
+            return np.array([rows[near, 0].mean(), height, rows[near, 2].mean()])
+
+        ankle, shin = middle(ankles + 0.02), middle(ankles + 0.06)
+        ankle[1] = ankles
+        if abs(shin[2] - ankle[2]) > 0.01:
+            ankle[2] = shin[2]
+        # As high as legs can be seen by themselves; from there on as they lead.
+        thigh = middle(min(self.groin - 0.05, hips - 0.06))
+        along = (hips - thigh[1]) / max(thigh[1] - ankles, 0.05)
+        hip = thigh + 0.5 * min(along, 1.0) * (thigh - ankle)
+        hip = np.array([sign * np.clip(sign * hip[0], 0.03, 0.12), hips, thigh[2]])
+        height = ankles + KNEE * (hips - ankles)
+        share = (height - ankles) / (hips - ankles)
+        knee = middle(height) if height < self.groin - 0.03 else ankle + share * (hip - ankle)
+        found |= {f"{side} hip": (hip, 0.0), f"{side} knee": (knee, 0.0), f"{side} ankle": (ankle, 0.0)}
+        foot = rows[rows[:, 1] < ankles + 0.01]
+        foot = foot if len(foot) else rows
+        front, back = foot[foot[:, 2].argmax()], foot[foot[:, 2].argmin()]
+        ahead = foot[foot[:, 2] > front[2] - 0.02]
+        behind = foot[foot[:, 2] < back[2] + 0.02]
+        toes = np.array([ahead[:, 0].mean(), min(0.02, ahead[:, 1].mean()), front[2]])
+        found[f"{side} toes"] = toes, 0.8
+        found[f"{side} heel"] = np.array([behind[:, 0].mean(), 0.0, back[2]]), 0.8
+        # Toes are about a third of what lies ahead of the ankle.
+        ball = ankle + 0.62 * (toes - ankle)
+        found[f"{side} ball"] = np.array([ball[0], 0.015, ball[2]]), 0.6
+
+
+def _connected(solid: Solid, mask: BoolArray) -> tuple[NDArray[np.int64], int]:
+    """Which connected group each voxel of a mask is in ``(N,)``, -1 beside it."""
+    grid = np.zeros(solid.inside.shape, bool)
+    grid[tuple(solid.cells[mask].T)] = True
+    labels, count = ndimage.label(grid, np.ones((3, 3, 3)))
+    return labels[tuple(solid.cells.T)].astype(np.int64) - 1, int(count)
+
+
+def _section(frame: _Frame, mask: BoolArray, height: float) -> FloatArray | None:
+    """The middle of what lies at a height ``(3,)``."""
+    near = mask & (np.abs(frame.local[:, 1] - height) < 1.6 * frame.step)
+    if not near.any():
+        return None
+    rows = frame.local[near]
+    return np.array([rows[:, 0].mean(), height, (rows[:, 2].min() + rows[:, 2].max()) / 2])
+
+
+def _distances(solid: Solid, seeds: NDArray[np.int64], mask: BoolArray | None = None) -> FloatArray:
+    """How far each voxel is from the nearest of some ``(N,)``, in metres, within a mask; infinite where there is no
+    way."""
+    neighbours = solid.neighbours
+    if mask is not None:
+        neighbours = np.where((neighbours >= 0) & mask[neighbours] & mask[:, None], neighbours, -1)
+    rows = np.stack([seeds, np.zeros_like(seeds)], axis=1)
+    found, far = kernels.empty(len(solid.cells), 1)
+    kernels.nearest_sources(
+        np.ascontiguousarray(neighbours),
+        solid.strides,
+        np.ascontiguousarray(rows),
+        np.zeros(len(seeds)),
+        1e9,
+        found,
+        far,
+    )
+    return np.asarray(far[:, 0])
+
+
+def _arms(frame: _Frame, legs: _Legs, found: dict[str, tuple[FloatArray, float]]) -> None:
+    solid, local = frame.solid, frame.local
+    above = ~(legs.left | legs.right)
+    core = np.array([0.0, 0.5 * (legs.groin + 1.0) * 0.92, 0.0])
+    middle = above & (np.abs(local[:, 0]) < 0.02) & (np.abs(local[:, 1] - core[1]) < 0.04)
+    seeds = np.flatnonzero(middle)
+    if not len(seeds):
+        raise BadInput("its trunk has no inside; close the mesh, or set the landmarks by hand.")
+    seed = seeds[solid.depth[seeds].argmax()]
+    from_core = _distances(solid, np.array([seed]), above) / frame.height
+    for side, sign in (("left", 1.0), ("right", -1.0)):
+        own = above & (sign * local[:, 0] > 0.06) & np.isfinite(from_core)
+        if not own.any():
+            raise BadInput("no arm stands off its trunk; set the landmarks by hand.")
+        reach = np.where(own, from_core + 0.5 * sign * local[:, 0], -np.inf)
+        tip = int(reach.argmax())
+        _arm(frame, side, tip, above & (sign * local[:, 0] > -0.02), found)
+
+
+def _arm(frame: _Frame, side: str, tip: int, mask: BoolArray, found: dict[str, tuple[FloatArray, float]]) -> None:
+    """Sections of an arm by how far they are from the tip of its hand."""
+    from_tip = _distances(frame.solid, np.array([tip]), mask) / frame.height
+    step = 1.5 * frame.step
+    near = np.isfinite(from_tip) & (from_tip < 0.75)
+    numbers = np.floor(from_tip[near] / step).astype(int)
+    rows = frame.local[near]
+    area = np.bincount(numbers).astype(float)
+    middles = np.stack([np.bincount(numbers, rows[:, k]) for k in range(3)], axis=1) / np.maximum(area, 1)[:, None]
+    along = (np.arange(len(area)) + 0.5) * step
+    area = ndimage.uniform_filter1d(area, 3, mode="nearest")
+    # An arm's own thickness: of what lies between hand and elbow on any body.
+    arm = float(np.median(area[(along > 0.12) & (along < 0.26)])) if (along > 0.12).any() else float(area.max())
+    grown = (along > 0.2) & (area > ARM_JUMP * arm)
+    end = int(np.flatnonzero(grown)[0]) if grown.any() else len(along) - 1
+    armpit, sure = along[end], 0.8 if grown.any() else 0.3
+    thick = np.sqrt(arm * frame.step**3 / step / np.pi)
+
+    def at(distance: float) -> FloatArray:
+        return np.array([np.interp(distance, along, middles[:, k]) for k in range(3)])
+
+    # The wrist is the narrowest place behind the hand.
+    span = armpit
+    between = (along > 0.16 * span) & (along < 0.45 * span)
+    wrist = 0.26 * span
+    wrist_sure = 0.4
+    if between.any():
+        values = area[between]
+        # Of places that are as thin, the one next to the hand.
+        narrow = along[between][np.flatnonzero(values <= 1.08 * values.min())[0]]
+        hand = area[(along > 0.05 * span) & (along < narrow)].max(initial=0.0)
+        if hand > 1.1 * values.min():
+            wrist, wrist_sure = narrow, 0.8
+    inner = at(max(armpit - 0.02, wrist))
+    outer = at(max(armpit - 0.10, wrist))
+    direction = (inner - outer) / max(float(np.linalg.norm(inner - outer)), 1e-9)
+    # A lowered arm touches the trunk with its lower edge first: the more it hangs, the farther on the joint lies.
+    lowered = np.arctan2(max(direction[1], 0.0), float(np.hypot(direction[0], direction[2])))
+    further = 0.01 + thick * (0.1 + 1.1 * np.tan(min(lowered, np.radians(65.0))))
+    shoulder = inner + direction * further
+    elbow_at = wrist + 0.49 * (armpit + further - wrist)
+    if not LOWEST_SHOULDER < shoulder[1] < HIGHEST_SHOULDER:
+        # An arm that hangs against the body is one with it.
+        sign = 1.0 if side == "left" else -1.0
+        for name, x, y in HANGING:
+            found[f"{side} {name}"] = np.array([sign * x, y, 0.0]), 0.1
+        return
+    found[f"{side} shoulder"] = shoulder, sure
+    found[f"{side} elbow"] = at(elbow_at), 0.7 * sure + 0.1
+    found[f"{side} wrist"] = at(wrist), wrist_sure
+    found[f"{side} hand"] = frame.local[tip], 0.9
+
+
+def _head(frame: _Frame, found: dict[str, tuple[FloatArray, float]]) -> None:
+    local = frame.local
+    shoulders = (found["left shoulder"][0] + found["right shoulder"][0]) / 2
+    column = np.abs(local[:, 0]) < 0.09
+    rows = local[column & (local[:, 1] > shoulders[1] - 0.02)]
+    if not len(rows):
+        raise BadInput("there is no head above its shoulders; set the landmarks by hand.")
+    numbers = np.round(rows[:, 1] / frame.step).astype(int)
+    count = numbers.max() + 1
+    heights = np.arange(count) * frame.step
+    area = np.bincount(numbers, minlength=count).astype(float)
+    front = np.full(count, -np.inf)
+    np.maximum.at(front, numbers, rows[:, 2])
+    area = ndimage.uniform_filter1d(area, 3, mode="nearest")
+    top = float(heights[area > 0].max())
+    between = (heights > shoulders[1] - 0.005) & (heights < shoulders[1] + 0.6 * (top - shoulders[1]))
+    narrow, sure = shoulders[1] + 0.3 * (top - shoulders[1]), 0.4
+    if between.any():
+        lowest = heights[between][area[between].argmin()]
+        if area[(heights > lowest) & (heights < top)].max(initial=0.0) > 1.3 * area[between].min():
+            narrow, sure = float(lowest), 0.8
+    here = _section(frame, column, narrow)
+    depth = here[2] if here is not None else shoulders[2]
+    # The chin is where the front comes forward above the neck.
+    above = (heights > narrow) & (heights < narrow + 0.6 * (top - narrow)) & np.isfinite(front)
+    chin = narrow + 0.02
+    if above.any() and np.isfinite(front[np.abs(heights - narrow).argmin()]):
+        neck_front = front[np.abs(heights - narrow).argmin()]
+        forward = heights[above][front[above] > neck_front + 0.4 * (front[above].max() - neck_front)]
+        if len(forward):
+            chin = min(float(forward[0]), narrow + 0.025)
+    base = min(narrow - 0.01, shoulders[1] + 0.5 * (narrow - shoulders[1]) + 0.01)
+    found["neck"] = np.array([0.0, base, depth - 0.005]), sure
+    found["chin"] = np.array([0.0, chin, depth]), sure
+    skull = _section(frame, column, chin + 0.5 * (top - chin))
+    found["crown"] = np.array([0.0, top, skull[2] if skull is not None else depth]), 0.8
