@@ -7,17 +7,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from armuto import formats
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
 from armuto.rigging.components import components_of, rigid_joints, with_rigid
 from armuto.rigging.landmarks import Landmarks
 from armuto.rigging.proposing import propose
-from armuto.rigging.reading import BareMesh
+from armuto.rigging.reading import KINDS, BareMesh, read_mesh
 from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
 from armuto.rigging.solid import Solid, solid_of
 from armuto.rigging.weights import bones_of, geodesic_weights
 from armuto.rigging.writing import rigged_glb
+
+
+DOUBTFUL = 0.5  # confidence of a landmark under which a person is told to look
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,6 +37,37 @@ class Rig:
     def glb(self) -> bytes:
         """The character's file."""
         return rigged_glb(self.mesh, self.skeleton, self.weights)
+
+
+@dataclass(frozen=True)
+class RiggedFile:
+    """A file whose mesh was given bones, as .glb, and a sentence about them."""
+
+    glb: bytes
+    note: str
+
+
+def only_mesh(file: str) -> bool:
+    """Whether a file is of a format that holds meshes and nothing else."""
+    return file.rpartition(".")[2].lower() in KINDS
+
+
+def may_be_bare(data: bytes, file: str) -> bool:
+    """Whether a file may be a mesh without bones: nothing but a mesh, or of a format that holds figures too."""
+    return only_mesh(file) or formats.kind_of(data, file) in ("glb", "gltf", "dae", "usd")
+
+
+def rig_file(data: bytes, file: str) -> RiggedFile:
+    """A file without bones with such as its shape proposes. Raises :class:`BadInput`."""
+    made = rig(read_mesh(data, file))
+    note = f"It had no bones: {len(made.skeleton)} were made from its shape."
+    doubtful = [name for name, row in made.landmarks.points.items() if (row.confidence or 0.0) < DOUBTFUL]
+    if doubtful:
+        # Both sides in one: what is seen of the one is seen of the other.
+        names = list(dict.fromkeys(name.removeprefix("left ").removeprefix("right ") for name in doubtful))
+        listed = ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]
+        note += f" It does not show clearly where {listed} lie: look how it moves there."
+    return RiggedFile(made.glb(), note)
 
 
 def solid_of_mesh(mesh: BareMesh) -> Solid:

@@ -25,6 +25,8 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.formats.gltf import simplification
 from armuto.intake.detection import NOTHING, ImportOptions
+from armuto.rigging import pipeline as rigging
+from armuto.rigging.pipeline import RiggedFile
 from studio.platform import workers
 
 T = TypeVar("T")
@@ -119,6 +121,11 @@ def split(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> t
 def prop_shape(data: bytes, file: str) -> Shape:
     """:func:`armuto.ensembles.prop_meshes.mesh_shape`, apart."""
     return _apart(file, prop_meshes.mesh_shape, data, file)
+
+
+def rigged(data: bytes, file: str) -> RiggedFile:
+    """:func:`armuto.rigging.pipeline.rig_file`, apart."""
+    return _apart(file, rigging.rig_file, data, file)
 
 
 def scratch() -> Path:

@@ -7,10 +7,12 @@ import numpy as np
 from armuto import formats
 from armuto.formats import bvh, gltf
 from armuto.kinematics import rotation
-from armuto.tests import figures
+from armuto.tests import figures, sculptures
+from armuto.tests import test_rigging_files as mesh_files
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
+from studio.ingest.models import IntakeFile
 from studio.library.models import Clip
 from studio.renditions.models import Rendition
 from studio.tests.test_intake import IntakeCase
@@ -31,6 +33,43 @@ class Characters(IntakeCase):
         self.assertEqual((len(figure["names"]), len(figure["nodes"]), figure["space"]["unit"]), (22, 22, 1.0))
         shown = self.client.get(f"/api/intake/files/{pk}/display").content
         self.assertEqual(len(gltf.parse(shown, "x.glb").rows("skins")), 1)
+
+    def test_a_mesh_without_bones_gets_some(self):
+        """A sculpture for the cast comes to stand in the line-up with bones, from a .glb as from an .obj with +Z up."""
+        row = sculptures.figure("keeper")
+        lying = (row.points * [1, 1, 1])[:, [0, 2, 1]] * [1, -1, 1] * 100
+        for name, content in (
+            ("keeper.glb", sculptures.bare("keeper", 40.0)),
+            ("clay.obj", mesh_files.obj(lying, row.faces)),
+        ):
+            with self.subTest(name):
+                (pk,) = self.lay((name, content), goes_to="cast")
+                (file,) = [file for file in self.files() if file["id"] == pk]
+                found = file["found"]
+                self.assertEqual((file["state"], file["kind"], file["sentence"]), ("ready", "character", ""))
+                self.assertEqual((found["joints"], found["missing"], found["plan"]), (23, [], "two-legged"))
+                self.assertRegex(found["notes"][0], "^It had no bones: 23 were made from its shape. It does not show")
+                self.assertAlmostEqual(found["height"], row.height, places=2)
+                # What is said about it afterwards is said of the file with bones, and the note stays.
+                (told,) = self.send("post", "tell", files=[pk], turned=90).json()
+                self.assertRegex(told["found"]["notes"][0], "^It had no bones")
+                self.send("post", "accept", files=[pk])
+                character = Character.objects.latest("pk")
+                self.assertEqual((character.name, len(character.nodes)), (name.rpartition(".")[0], 23))
+                self.assertTrue(character.document().skinned)
+
+    def test_what_cannot_be_given_bones_says_why(self):
+        for name, content, goes_to, sentence in (
+            ("crate.obj", mesh_files.obj(mesh_files.CUBE, mesh_files.FACES), "cast", "neither arms nor legs"),
+            ("torn.obj", b"v 0 0 0\nf 1 2 3\n", "cast", "damaged|no mesh"),
+            ("keeper.glb", sculptures.bare("keeper"), "library", "has no bones"),
+            ("torn.glb", sculptures.bare("keeper")[:3000], "cast", "its header promises"),
+        ):
+            with self.subTest(name):
+                (pk,) = self.lay((name, content), goes_to=goes_to)
+                file = IntakeFile.objects.get(pk=pk)
+                self.assertEqual(file.state, "refused")
+                self.assertRegex(file.sentence, f"^{name}: .*({sentence})")
 
     def test_told_named_and_accepted(self):
         (pk,) = self.lay(("porter.glb", PORTER.read_bytes()))

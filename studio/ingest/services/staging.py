@@ -20,6 +20,7 @@ from armuto.formats import Document
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.loop import loops
+from armuto.rigging.pipeline import may_be_bare, only_mesh
 from studio.cast.sheet import facts_of
 from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow
 from studio.ingest.services.together import find_beside, performers_in, read_together
@@ -104,7 +105,7 @@ def lay_out(row: IntakeFile) -> list[int]:
     that was dismissed meanwhile. Returns the ids of those that stand in its place, where it held several performers.
     Raises :class:`BadInput`."""
     try:
-        document = document_of(row)
+        document = _with_bones(row)
         parts = performers_in(document, bytes(row.content.data), row.file, row.goes_to)
         if parts:
             return _take_apart(row, parts)
@@ -113,6 +114,29 @@ def lay_out(row: IntakeFile) -> list[int]:
     except _Dismissed:
         pass
     return []
+
+
+def _with_bones(row: IntakeFile) -> Document:
+    """What a file holds. One for the cast that is a mesh without bones gets such as its shape proposes, and is its own
+    .glb with these from then on; what is told about how it is to be read is told of that."""
+    try:
+        return document_of(row)
+    except BadInput as problem:
+        data = bytes(row.content.data)
+        if row.goes_to != "cast" or not may_be_bare(data, row.file):
+            raise
+        try:
+            made = reader.rigged(data, row.file)
+        except BadInput as other:
+            # Where it holds nothing but a mesh, why that gets no bones; else what kept the file from being read.
+            raise (other if only_mesh(row.file) else problem) from None
+    with _writing(row):
+        row.path = f"{PurePosixPath(row.path).with_suffix('')}.glb"[-255:]
+        row.told = {"boned": made.note}
+        row.save(update_fields=["path", "told"])
+        IntakeContent.objects.filter(file=row).update(data=made.glb)
+    row.content.data = made.glb
+    return document_of(row)
 
 
 def _take_apart(row: IntakeFile, parts: Sequence[SplitFile]) -> list[int]:
@@ -155,6 +179,8 @@ def _writing(row: IntakeFile) -> Iterator[None]:
 def _lay_out(row: IntakeFile, document: Document) -> None:
     if row.goes_to == "cast" or (row.goes_to == "auto" and document.skinned):
         row.kind, row.found = IntakeFile.Kind.CHARACTER, facts_of(document)
+        if boned := row.told.get("boned"):
+            row.found["notes"] = [boned, *row.found["notes"]]
         with _writing(row):
             row.rows.all().delete()
             _ready(row)

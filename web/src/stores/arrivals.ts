@@ -10,7 +10,7 @@ import { useRuns } from './runs'
 type Arrival = Schemas['ArrivalOut']
 /** Endings of all files that can be brought in. */
 export const MOTION = '.bvh,.glb,.gltf,.dae,.usd,.usda,.usdc,.usdz,.zip'
-export const FIGURES = '.glb,.gltf,.vrm,.dae,.usd,.usda,.usdc,.usdz,.zip'
+export const FIGURES = '.glb,.gltf,.vrm,.dae,.usd,.usda,.usdc,.usdz,.obj,.ply,.stl,.zip'
 
 export type Goal = 'auto' | 'library' | 'cast'
 
