@@ -34,6 +34,7 @@ from demo.bench_ensembles import report as ensembles
 from demo.bench_fidelity import report as fidelity
 from demo.bench_network import report as network
 from demo.bench_refining import report as refining
+from demo.bench_rigging import report as rigging
 from demo.bench_settling import report as settling
 from demo.bench_speed import report as speed
 from demo.bench_splicing import report as splicing
@@ -104,6 +105,7 @@ def main() -> None:
     mended = "\n".join(refining())
     spliced = splicing(best)
     together = ensembles(best)
+    boned = rigging(best)
     seen = changes()
     batches = board()
     lines = network()
@@ -155,9 +157,13 @@ How often detection is right, on generated files of two-legged bodies where the 
 
 {spliced}
 
-Ensembles:
+## Ensembles
 
 {together}
+
+## Bones for a bare mesh
+
+{boned}
 """
     # What other commands measured stands at the end and is left as it is.
     _, heading, others = OUT.read_text("utf-8").partition(OTHERS)

@@ -11,12 +11,21 @@ from armuto.pipeline import transfer
 from armuto.quality.measures import measure
 from armuto.tests.ensembles import TOGETHER, Recorded, recorded
 
+INTRODUCTION = (
+    "Of each casting the largest of all its meetings, performers and feet; then the median of all castings and, in "
+    "brackets, the worst. Gaps are against the recording. Of the 100 castings 99 have no gap that can be seen. The "
+    "one is of a body of 1.02 m beside the cart, which keeps its size: its load is 1.07 m high, and the arm that lies "
+    "on it, stretched upwards, ends at 1.06 m. Jerk is above 1.5 times the source's in 18 castings, and in as many "
+    "where each performer is transferred alone: arms that are longer for their body's height than the source's are "
+    "thrown about harder by the same turns. What an ensemble adds is above 1.5 times the transfers' in one, which has "
+    "to reach down to the crate by half its height."
+)
 CASTINGS = 20
 SEED = 5
 
 
 def report(best: Callable[..., float]) -> str:
-    return "\n\n".join([castings(), times(best)])
+    return "\n\n".join([INTRODUCTION, castings(), times(best)])
 
 
 def castings() -> str:

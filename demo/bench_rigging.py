@@ -21,6 +21,13 @@ from armuto.tests.bodies import two_legged
 from armuto.tests.sculptures import TWO_LEGGED, bare, bent, figure, poses
 from armuto.tests.skins import skin
 
+INTRODUCTION = (
+    "Figures whose weights were painted by the scripts that made them, stripped of these and bound anew to their own "
+    "bones, then bent at random in twelve poses, limbs by up to 70°: how far points are from where the painted "
+    "weights have them, beside plain weights of the nearest bone. To reach: half of that; and landmarks within 3 % of "
+    "the height in 95 of 100 cases, which holds for the museum's figures and not yet for generated ones, whose limbs "
+    "are of any proportion."
+)
 BODIES = 30
 LOWEST = 65.0  # degrees by which arms hang at most
 PARTS = {
@@ -34,7 +41,7 @@ PARTS = {
 
 
 def report(_: Callable[..., float]) -> str:
-    return "\n\n".join([weights(), landmarks(), times()])
+    return "\n\n".join([INTRODUCTION, weights(), landmarks(), times()])
 
 
 def weights() -> str:

@@ -43,7 +43,9 @@ def rig_file(options: argparse.Namespace) -> int:
     if options.json:
         print_json(_told(options.output, made))
         return 0
-    doubtful = [name for name, row in made.landmarks.points.items() if row.confidence is not None and row.confidence < DOUBTFUL]
+    doubtful = [
+        name for name, row in made.landmarks.points.items() if row.confidence is not None and row.confidence < DOUBTFUL
+    ]
     print(f"{options.output}: {len(made.skeleton)} joints, {len(mesh.points):,} points, {len(made.rigid)} rigid pieces")
     if doubtful:
         print(f"Look at these landmarks, which the shape does not show clearly: {', '.join(doubtful)}.")

@@ -20,7 +20,6 @@ from armuto.rigging.solid import Solid, solid_of
 from armuto.rigging.weights import bones_of, geodesic_weights
 from armuto.rigging.writing import rigged_glb
 
-
 DOUBTFUL = 0.5  # confidence of a landmark under which a person is told to look
 
 
