@@ -78,7 +78,7 @@ $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	@mkdir -p $(STAMPS) && touch $@
 
 # Compiled once, for everything that computes; without this the first to need them would.
-$(STAMPS)/kernels: armuto/kinematics/kernels.py armuto/formats/decimals.py $(STAMPS)/python
+$(STAMPS)/kernels: armuto/kinematics/kernels.py armuto/formats/decimals.py armuto/rigging/kernels.py $(STAMPS)/python
 	@echo "Compiling the kernels …"
 	@$(PY) -c "from armuto.lazy import COMPILED, load; load(*COMPILED)"
 	@touch $@

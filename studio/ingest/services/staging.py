@@ -117,13 +117,13 @@ def lay_out(row: IntakeFile) -> list[int]:
 
 
 def _with_bones(row: IntakeFile) -> Document:
-    """What a file holds. One for the cast that is a mesh without bones gets such as its shape proposes, and is its own
-    .glb with these from then on; what is told about how it is to be read is told of that."""
+    """What a file holds. One that is a mesh without bones, unless it is for the library, gets such as its shape
+    proposes, and is its own .glb with these from then on; what is told about how it is to be read is told of that."""
     try:
         return document_of(row)
     except BadInput as problem:
         data = bytes(row.content.data)
-        if row.goes_to != "cast" or not may_be_bare(data, row.file):
+        if row.goes_to == "library" or not may_be_bare(data, row.file):
             raise
         try:
             made = reader.rigged(data, row.file)

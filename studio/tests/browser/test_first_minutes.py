@@ -9,13 +9,20 @@ from armuto import formats
 from armuto.intake import recording
 from armuto.pipeline import transfer
 from armuto.retarget import fitting
+from armuto.tests import sculptures
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
+from armuto.tests.test_rigging_files import obj
+from studio.cast.models import Character
 from studio.tests.browser.studio_case import StudioCase
 
 
-def truth(path):
-    """Source and rendition positions of a demo clip by the core itself, and the porter's joint names."""
-    source, target = formats.read(path.read_bytes(), path.name), formats.read(PORTER.read_bytes(), "porter.glb")
+def truth(path, target=None):
+    """Source and rendition positions of a demo clip by the core itself, and what it made; the porter's, unless another
+    character is named."""
+    source, target = (
+        formats.read(path.read_bytes(), path.name),
+        target or formats.read(PORTER.read_bytes(), "porter.glb"),
+    )
     clip = recording.without_calibration(source.clips[0])
     made = transfer(clip, replace(fitting.fit(source.skeleton, target.skeleton), capsules=target.capsules))
     return clip.world().positions, made.world().positions, made
@@ -106,6 +113,33 @@ class FirstMinutes(StudioCase):
         self.at_frame(126)
         here = np.array(self.joints("character"))
         np.testing.assert_allclose(here - here[0], target[126] - target[126, 0], atol=1e-4)
+
+    def test_a_sculpture_without_bones_performs(self):
+        """Dropped on the line-up and accepted, it bows as the core would have it bow."""
+        row = sculptures.figure("keeper")
+        path = self.folder / "clay.obj"
+        path.write_bytes(obj(row.points, row.faces))
+        self.go("/cast")
+        self.drop("main", path)
+        expect(self.page.get_by_text("It had no bones: 23 were made from its shape.")).to_be_visible(timeout=120_000)
+        self.page.get_by_role("button", name="Accept clay").click()
+        name = self.page.locator(".label:not(.waiting)", has_text="clay")
+        expect(name).to_be_visible()
+        self.take_in_motion(BOW)
+        self.nav("Library")
+        card = self.page.locator(".clip", has_text="bow")
+        card.hover()
+        card.get_by_role("button", name="See it on clay").click()
+        self.page.wait_for_url("**/fittings/*")
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.stand_still()
+        document = Character.objects.get().document()
+        _, target, _ = truth(BOW, document)
+        for key, frame in (("Home", 0), ("End", 126)):
+            self.page.keyboard.press(key)
+            self.at_frame(frame)
+            here = np.array(self.joints("character"))
+            np.testing.assert_allclose(here - here[0], target[frame] - target[frame, 0], atol=1e-4)
 
     def test_bad_files_are_said_one_by_one_and_the_good_one_comes_in(self):
         paths = []
