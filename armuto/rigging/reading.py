@@ -19,6 +19,7 @@ from armuto.formats.gltf.container import GltfFile, beside
 from armuto.formats.gltf.reading import tree_of
 from armuto.formats.gltf.scene import world
 from armuto.formats.gltf.taking_apart import parts_of
+from armuto.formats.gltf.writing import self_contained
 from armuto.intake import detection
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -131,7 +132,9 @@ def as_glb(data: bytes, file: str, files: Mapping[str, bytes]) -> tuple[bytes, l
         return collada.to_glb(data, file, files)
     if kind == "usd":
         return usd.to_glb(data, file, bare=True)
-    if kind in ("glb", "gltf"):
+    if kind == "gltf":
+        return self_contained(gltf.parse(data, file, files), files)
+    if kind == "glb":
         return data, []
     raise BadInput(f"{file}: a mesh is read from .glb, .gltf, .dae, USD, .obj, .ply or .stl; export it so.")
 

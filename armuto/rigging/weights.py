@@ -20,20 +20,22 @@ from numpy.typing import NDArray
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
 from armuto.lazy import lazily
+from armuto.rigging.components import welded
 from armuto.rigging.solid import Solid
 
 sparse = lazily("scipy.sparse")
+spatial = lazily("scipy.spatial")
 kernels = lazily("armuto.rigging.kernels")
 
 KEPT = 6  # nearest bones of a voxel among which weights are shared out
 DETOUR = 1.1  # times the straight way, up to which a way through voxels counts as straight
 FARTHEST = 2.5  # times as far as the nearest bone: farther ones take no part
 SOFTNESS = 0.4  # of a bone's thickness, over which its share falls to a third
-FORKED = 0.6
+FORKED = 0.6  # of the way to each child, where the bones of a joint end that has several
 TAKEN = 0.6  # share of a bone's thickness that its distances are lessened by
 MOST_SOFT = 0.015  # of the longest side: no softer than that
 LEAST = 0.5  # voxels: no softer than that
-ROUNDS = 4
+ROUNDS = 4  # in which it is found how thick bodies are
 SMOOTH = 6  # rounds in which weights are evened out along the surface
 MOST = 4  # bones that a point follows, as glTF has it
 
@@ -93,6 +95,12 @@ def bone_distances(solid: Solid, bones: Sequence[Bone]) -> tuple[NDArray[np.int6
     seeds = np.ascontiguousarray(np.stack([cells, joints[owners]], axis=1), np.int64)
     found, far = kernels.empty(len(solid.cells), KEPT)
     kernels.nearest_sources(solid.neighbours, solid.strides, seeds, np.ascontiguousarray(offsets), FARTHEST, found, far)
+    alone = found[:, 0] < 0
+    if alone.any():
+        # A piece that touches nothing, and in which no bone lies, goes along with what is nearest to it.
+        others = np.flatnonzero(~alone)
+        gap, nearest = spatial.cKDTree(solid.centres[others]).query(solid.centres[alone])
+        found[alone], far[alone] = found[others[nearest]], far[others[nearest]] + gap[:, None]
     return found, far
 
 
@@ -164,12 +172,8 @@ def distance_to(bone: Bone, points: FloatArray) -> FloatArray:
 
 def smoothed(points: FloatArray, faces: NDArray[np.int64], weights: FloatArray, rounds: int) -> FloatArray:
     """Weights evened out along the surface, half of each point's and half of its neighbours' mean at a time."""
-    count = len(points)
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    # Corners that lie in one place count as joined, however the surface was cut for its texture.
-    _, first, same = np.unique(np.round(points, 6), axis=0, return_index=True, return_inverse=True)
-    same = same.reshape(-1)
-    edges = same[edges]
+    first, same = welded(points)
+    edges = same[np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])]
     link = sparse.coo_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (len(first), len(first)))
     link = ((link + link.T) > 0).astype(float)
     total = np.asarray(link.sum(axis=1)).ravel()
@@ -178,7 +182,6 @@ def smoothed(points: FloatArray, faces: NDArray[np.int64], weights: FloatArray, 
     out = weights[first]
     for _ in range(rounds):
         out = np.where(alone, out, 0.5 * out + 0.5 * (mean @ out))
-    assert len(same) == count
     return np.asarray(out[same])
 
 

@@ -243,6 +243,19 @@ class Rigs(unittest.TestCase):
             np.testing.assert_allclose(lengths(a - a[0]), lengths(b - b[0]), atol=1e-6)
         self.assertEqual(len(row.points), len(made.weights))
 
+    def test_a_piece_that_touches_nothing_goes_along_with_what_is_nearest(self) -> None:
+        row = figure("keeper")
+        lantern = row.points[row.faces[:40].ravel()]
+        lantern = (lantern - lantern.mean(axis=0)) * 0.2 + row.place("left hand") + [0.1, -0.3, 0.1]
+        points = np.concatenate([row.points, lantern])
+        faces = np.concatenate([row.faces, np.arange(len(lantern)).reshape(-1, 3) + len(row.points)])
+        bones = bones_of(row.document.skeleton)
+        made = geodesic_weights(points, faces, solid_of(points, faces), bones, len(row.document.skeleton))
+        self.assertTrue(np.isfinite(made).all())
+        np.testing.assert_allclose(made.sum(axis=1), 1.0, atol=1e-9)
+        hands = [bone.joint for part, bones in row.document.parts.items() if part.startswith("left") for bone in bones]
+        self.assertGreater(float(made[len(row.points) :, hands].sum(axis=1).min()), 0.99)
+
     def test_torn_doubled_and_inside_out_meshes_get_bones_too(self) -> None:
         row = figure("keeper")
         rng = np.random.default_rng(8)
