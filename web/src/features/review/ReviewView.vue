@@ -82,11 +82,13 @@ async function load() {
     (row) => (rendition.value = row),
   )
 }
+let entering: Promise<unknown> = Promise.resolve()
 /** Another result: it is looked at beside its source, from its first finding on or where the address says. */
 async function enter() {
-  await load()
-  playing.value = false
   const own = id.value
+  await load()
+  if (id.value !== own) return // somebody has gone on
+  playing.value = false
   const at = route.query.frame === undefined ? undefined : Number(route.query.frame)
   if (rendition.value?.casting_id) {
     close()
@@ -227,11 +229,12 @@ watch(
   () => (ready.value ? id.value : undefined),
   (now) => {
     if (!now) return
-    void enter().catch(messages.fail)
+    entering = enter().catch(messages.fail)
   },
 )
 /** Returns whether there is another result to look at. */
 async function followTransfers() {
+  await entering // where that decides at which frame it opens
   const before = rendition.value?.newest?.id
   await load().catch(messages.fail)
   if (rendition.value?.newest?.id === before) return false
