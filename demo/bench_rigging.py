@@ -11,8 +11,7 @@ import numpy as np
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.vectors import lengths
-from armuto.rigging.components import components_of, rigid_joints, with_rigid
-from armuto.rigging.pipeline import propose_landmarks, rig
+from armuto.rigging.pipeline import bind, propose_landmarks, rig
 from armuto.rigging.proposing import propose
 from armuto.rigging.reading import read_mesh
 from armuto.rigging.solid import solid_of
@@ -54,9 +53,7 @@ def weights() -> str:
         row = figure(name)
         skeleton = row.document.skeleton
         bones = bones_of(skeleton, sorted(np.flatnonzero(row.weights.sum(axis=0) > 0).tolist()))
-        made = geodesic_weights(row.points, row.faces, solid_of(row.points, row.faces), bones, len(skeleton))
-        pieces = components_of(row.points, row.faces)
-        made = with_rigid(made, pieces, rigid_joints(pieces, made))
+        made, _ = bind(row.points, row.faces, solid_of(row.points, row.faces), bones, len(skeleton))
         local = poses(row, 12)
         wanted = bent(skeleton, local, row.points, row.weights)
 

@@ -15,7 +15,7 @@ from armuto.errors import BadInput
 from armuto.formats import archive
 from armuto.rigging import landmarks
 from armuto.rigging.components import components_of
-from armuto.rigging.pipeline import DOUBTFUL, Rig, propose_landmarks, rig
+from armuto.rigging.pipeline import Rig, propose_landmarks, rig
 from armuto.rigging.reading import KINDS, BareMesh, read_mesh
 from armuto.rigging.skeleton import SkeletonOptions
 
@@ -43,9 +43,7 @@ def rig_file(options: argparse.Namespace) -> int:
     if options.json:
         print_json(_told(options.output, made))
         return 0
-    doubtful = [
-        name for name, row in made.landmarks.points.items() if row.confidence is not None and row.confidence < DOUBTFUL
-    ]
+    doubtful = made.landmarks.doubtful
     print(f"{options.output}: {len(made.skeleton)} joints, {len(mesh.points):,} points, {len(made.rigid)} rigid pieces")
     if doubtful:
         print(f"Look at these landmarks, which the shape does not show clearly: {', '.join(doubtful)}.")

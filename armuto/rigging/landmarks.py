@@ -14,6 +14,7 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.rigging.symmetry import MirrorPlane
 
 SIDES = ("left", "right")
+DOUBTFUL = 0.5  # confidence under which a person is told to look
 FINGERS = ("thumb", "index", "middle", "ring", "little")
 #: Of a two-legged body, in its middle and on either side, with what each means.
 MIDDLE = {
@@ -66,6 +67,11 @@ class Landmarks:
     @property
     def plane(self) -> MirrorPlane:
         return MirrorPlane(np.array(self.origin), np.array(self.side), 1.0)
+
+    @property
+    def doubtful(self) -> list[str]:
+        """Proposals that the shape does not show clearly."""
+        return [name for name, row in self.points.items() if row.confidence is not None and row.confidence < DOUBTFUL]
 
     def moved(self, name: str, to: FloatArray, both: bool = True) -> Landmarks:
         """With a landmark set by hand; its twin on the other side follows in the mirror, and one in the middle stays in

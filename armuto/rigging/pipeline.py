@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from armuto import formats
 from armuto.errors import BadInput
@@ -17,10 +18,8 @@ from armuto.rigging.proposing import propose
 from armuto.rigging.reading import KINDS, BareMesh, read_mesh
 from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
 from armuto.rigging.solid import Solid, solid_of
-from armuto.rigging.weights import bones_of, geodesic_weights
+from armuto.rigging.weights import Bone, bones_of, geodesic_weights
 from armuto.rigging.writing import rigged_glb
-
-DOUBTFUL = 0.5  # confidence of a landmark under which a person is told to look
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,8 +59,7 @@ def rig_file(data: bytes, file: str) -> RiggedFile:
     """A file without bones with such as its shape proposes. Raises :class:`BadInput`."""
     made = rig(read_mesh(data, file))
     note = f"It had no bones: {len(made.skeleton)} were made from its shape."
-    doubtful = [name for name, row in made.landmarks.points.items() if (row.confidence or 0.0) < DOUBTFUL]
-    if doubtful:
+    if doubtful := made.landmarks.doubtful:
         # Both sides in one: what is seen of the one is seen of the other.
         names = list(dict.fromkeys(name.removeprefix("left ").removeprefix("right ") for name in doubtful))
         listed = ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]
@@ -81,8 +79,9 @@ def solid_of_mesh(mesh: BareMesh) -> Solid:
 
 def propose_landmarks(mesh: BareMesh, solid: Solid | None = None) -> Landmarks:
     """Landmarks from the shape. Raises :class:`BadInput`."""
+    solid = solid or solid_of_mesh(mesh)
     try:
-        return propose(solid or solid_of_mesh(mesh))
+        return propose(solid)
     except BadInput as problem:
         raise BadInput(f"{mesh.held.file}: {problem}") from None
 
@@ -103,8 +102,17 @@ def rig(
     # What carries the whole figure moves no part of it.
     rooted = options is None or options.root
     moving = range(1 if rooted else 0, len(skeleton))
-    weights = geodesic_weights(mesh.points, mesh.faces, solid, bones_of(skeleton, moving), len(skeleton))
+    weights, rigid = bind(mesh.points, mesh.faces, solid, bones_of(skeleton, moving), len(skeleton))
     reached(0.9)
-    components = components_of(mesh.points, mesh.faces)
+    return Rig(mesh, landmarks, skeleton, weights, rigid)
+
+
+def bind(
+    points: FloatArray, faces: NDArray[np.int64], solid: Solid, bones: Sequence[Bone], joints: int
+) -> tuple[FloatArray, dict[int, int]]:
+    """Weights ``(P, J)`` of points ``(P, 3)`` for bones, and the joint that each piece follows which follows one as it
+    is."""
+    weights = geodesic_weights(points, faces, solid, bones, joints)
+    components = components_of(points, faces)
     rigid = rigid_joints(components, weights)
-    return Rig(mesh, landmarks, skeleton, with_rigid(weights, components, rigid), rigid)
+    return with_rigid(weights, components, rigid), rigid

@@ -14,9 +14,9 @@ from armuto.kinematics.vectors import lengths
 from armuto.pipeline import transfer
 from armuto.quality.findings import find, grade
 from armuto.retarget.fitting import fit
-from armuto.rigging.components import components_of, rigid_joints, with_rigid
+from armuto.rigging.components import components_of
 from armuto.rigging.landmarks import meaning_of, needed, twin_of
-from armuto.rigging.pipeline import propose_landmarks, rig
+from armuto.rigging.pipeline import bind, propose_landmarks, rig
 from armuto.rigging.reading import read_mesh
 from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
 from armuto.rigging.solid import solid_of
@@ -150,9 +150,7 @@ class Weights(unittest.TestCase):
             row = figure(name)
             skeleton = row.document.skeleton
             bones = bones_of(skeleton, sorted(np.flatnonzero(row.weights.sum(axis=0) > 0).tolist()))
-            made = geodesic_weights(row.points, row.faces, solid_of(row.points, row.faces), bones, len(skeleton))
-            pieces = components_of(row.points, row.faces)
-            made = with_rigid(made, pieces, rigid_joints(pieces, made))
+            made, _ = bind(row.points, row.faces, solid_of(row.points, row.faces), bones, len(skeleton))
             np.testing.assert_allclose(made.sum(axis=1), 1.0, atol=1e-9)
             self.assertLessEqual(int(np.count_nonzero(made, axis=1).max()), 4)
             local = poses(row, 5)
