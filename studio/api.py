@@ -50,6 +50,7 @@ from studio.renditions.api.runs import router as runs
 from studio.renditions.models import Rendition, Run, RunItem
 from studio.renditions.queries import counted
 from studio.renditions.schemas import RunOut
+from studio.rigs.api import router as rigs
 from studio.splices.api import router as splices
 
 LEAST_ROOM = 100 * 1024 * 1024  # bytes
@@ -57,6 +58,7 @@ logger = logging.getLogger("django.request")
 api = DescribedAPI(title="Armuto", version=__version__, docs=DocsWithToken(), docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
 api.add_router("splices/", splices)
+api.add_router("rigs/", rigs)
 api.add_router("ensembles/", ensembles)
 api.add_router("cast/", cast)
 api.add_router("cast/", limits)

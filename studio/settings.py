@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "studio",
     "studio.library",
     "studio.splices",
+    "studio.rigs",
     "studio.cast",
     "studio.fittings",
     "studio.ensembles",

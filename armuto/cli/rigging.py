@@ -15,6 +15,7 @@ from armuto.errors import BadInput
 from armuto.formats import archive
 from armuto.rigging import landmarks
 from armuto.rigging.components import components_of
+from armuto.rigging.definition import RigDefinition
 from armuto.rigging.pipeline import Rig, propose_landmarks, rig
 from armuto.rigging.reading import KINDS, BareMesh, read_mesh
 from armuto.rigging.skeleton import SkeletonOptions
@@ -35,10 +36,12 @@ def rig_file(options: argparse.Namespace) -> int:
         return 0
     if options.output is None or options.output.suffix.lower() != ".glb":
         raise BadInput("Name the .glb that is to be written with -o, or ask for --propose.")
-    own = None
-    if options.landmarks is not None:
+    if options.landmarks is None:
+        own = propose_landmarks(mesh)
+    else:
         own = landmarks.read(content_of(options.landmarks).decode(errors="replace"), str(options.landmarks))
-    made = rig(mesh, own, SkeletonOptions(options.spine, options.neck, options.twists, not options.no_toes))
+    counts = SkeletonOptions(options.spine, options.neck, options.twists, not options.no_toes)
+    made = rig(mesh, RigDefinition(own, counts))
     write(options.output, made.glb())
     if options.json:
         print_json(_told(options.output, made))

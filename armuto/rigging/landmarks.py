@@ -142,17 +142,17 @@ def from_json(data: Any, file: str) -> Landmarks:
             raise BadInput(f"{file}: there is no landmark “{name[:60]}”; see docs/cli.md for their names.") from None
         confidence = row.get("confidence") if isinstance(row, dict) else None
         known = confidence if isinstance(confidence, int | float) else None
-        points[name] = Landmark(_point(row.get("at") if isinstance(row, dict) else row, name, file), known)
+        points[name] = Landmark(point_of(row.get("at") if isinstance(row, dict) else row, name, file), known)
     missing = [name for name in needed() if name not in points]
     if missing:
         raise BadInput(f"{file}: the landmark “{missing[0]}” is missing; add it, or begin with --propose.")
-    side, ahead = (_point(data.get(key), key, file) for key in ("side", "ahead"))
+    side, ahead = (point_of(data.get(key), key, file) for key in ("side", "ahead"))
     if abs(np.linalg.norm(side) - 1) > 1e-3 or abs(np.linalg.norm(ahead) - 1) > 1e-3:
         raise BadInput(f"{file}: “side” and “ahead” are directions of length 1; say them so.")
-    return Landmarks(points, _point(data.get("origin"), "origin", file), side, ahead)
+    return Landmarks(points, point_of(data.get("origin"), "origin", file), side, ahead)
 
 
-def _point(value: Any, name: str, file: str) -> tuple[float, float, float]:
+def point_of(value: Any, name: str, file: str) -> tuple[float, float, float]:
     right = isinstance(value, list) and len(value) == 3
     if not right or not all(isinstance(v, int | float) and not isinstance(v, bool) for v in value):
         raise BadInput(f"{file}: “{name}” is not three numbers; say where it lies as [x, y, z] in metres.")

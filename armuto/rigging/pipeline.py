@@ -2,47 +2,52 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
 
 from armuto import formats
 from armuto.errors import BadInput
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.skeleton import Skeleton
 from armuto.rigging.components import components_of, rigid_joints, with_rigid
+from armuto.rigging.corrections import corrected
+from armuto.rigging.definition import RigDefinition
 from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.measures import BindingProblem, problems_of
 from armuto.rigging.proposing import propose
-from armuto.rigging.reading import KINDS, BareMesh, read_mesh
-from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
+from armuto.rigging.reading import KINDS, BareMesh
+from armuto.rigging.skeleton import skeleton_from
 from armuto.rigging.solid import Solid, solid_of
-from armuto.rigging.weights import Bone, bones_of, geodesic_weights
+from armuto.rigging.weights import Bone, bones_of, geodesic_weights, heaviest
 from armuto.rigging.writing import rigged_glb
 
 
 @dataclass(frozen=True, eq=False)
 class Rig:
-    """A mesh with bones. weights ``(P, J)``; rigid: the joint that each piece follows which follows one as it is."""
+    """A mesh with bones. weights ``(P, J)``; rigid: the joint that each piece follows which follows one as it is; kept
+    ``(T,)``: triangles that are not left out."""
 
     mesh: BareMesh
-    landmarks: Landmarks
+    definition: RigDefinition
     skeleton: Skeleton
     weights: FloatArray
     rigid: dict[int, int]
+    kept: BoolArray
+
+    @property
+    def landmarks(self) -> Landmarks:
+        return self.definition.landmarks
 
     def glb(self) -> bytes:
         """The character's file."""
-        return rigged_glb(self.mesh, self.skeleton, self.weights)
+        return rigged_glb(self.mesh, self.skeleton, self.weights, self.kept)
 
-
-@dataclass(frozen=True)
-class RiggedFile:
-    """A file whose mesh was given bones, as .glb, and a sentence about them."""
-
-    glb: bytes
-    note: str
+    def problems(self) -> list[BindingProblem]:
+        return problems_of(self.mesh.points, self.mesh.faces[self.kept], self.weights, self.skeleton, self.landmarks)
 
 
 def only_mesh(file: str) -> bool:
@@ -55,26 +60,29 @@ def may_be_bare(data: bytes, file: str) -> bool:
     return only_mesh(file) or formats.kind_of(data, file) in ("glb", "gltf", "dae", "usd")
 
 
-def rig_file(data: bytes, file: str) -> RiggedFile:
-    """A file without bones with such as its shape proposes. Raises :class:`BadInput`."""
-    made = rig(read_mesh(data, file))
+def solid_of_mesh(mesh: BareMesh, kept: BoolArray | None = None) -> Solid:
+    """The body of a mesh. kept ``(T,)``: the triangles it is made of.
+
+    Raises :class:`BadInput` where it has bones already, is flat, or is as good as a point.
+    """
+    if mesh.skinned:
+        raise BadInput(f"{mesh.held.file}: it has bones already; bring it in as a character.")
+    faces = mesh.faces if kept is None else mesh.faces[kept]
+    size = np.ptp(mesh.points[np.unique(faces)], axis=0)
+    if size.min() < 0.005 * size.max():
+        raise BadInput(f"{mesh.held.file}: it is flat, and bones need a body; export the figure itself.")
+    return solid_of(mesh.points, faces)
+
+
+def note_on(made: Rig) -> str:
+    """A sentence about bones that were made, and the landmarks that the shape does not show clearly."""
     note = f"It had no bones: {len(made.skeleton)} were made from its shape."
     if doubtful := made.landmarks.doubtful:
         # Both sides in one: what is seen of the one is seen of the other.
         names = list(dict.fromkeys(name.removeprefix("left ").removeprefix("right ") for name in doubtful))
         listed = ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]
         note += f" It does not show clearly where {listed} lie: look how it moves there."
-    return RiggedFile(made.glb(), note)
-
-
-def solid_of_mesh(mesh: BareMesh) -> Solid:
-    """The body of a mesh. Raises :class:`BadInput` where it has bones already, is flat, or is as good as a point."""
-    if mesh.skinned:
-        raise BadInput(f"{mesh.held.file}: it has bones already; bring it in as a character.")
-    size = np.ptp(mesh.points[np.unique(mesh.faces)], axis=0)
-    if size.min() < 0.005 * size.max():
-        raise BadInput(f"{mesh.held.file}: it is flat, and bones need a body; export the figure itself.")
-    return solid_of(mesh.points, mesh.faces)
+    return note
 
 
 def propose_landmarks(mesh: BareMesh, solid: Solid | None = None) -> Landmarks:
@@ -86,33 +94,48 @@ def propose_landmarks(mesh: BareMesh, solid: Solid | None = None) -> Landmarks:
         raise BadInput(f"{mesh.held.file}: {problem}") from None
 
 
-def rig(
-    mesh: BareMesh,
-    landmarks: Landmarks | None = None,
-    options: SkeletonOptions | None = None,
-    reached: Callable[[float], None] = lambda _: None,
-) -> Rig:
-    """Bones and weights for a mesh. landmarks: proposed where none are said. reached: told the share that is done, and
-    may raise to stop. Raises :class:`BadInput`."""
-    solid = solid_of_mesh(mesh)
-    reached(0.1)
-    landmarks = landmarks or propose_landmarks(mesh, solid)
-    skeleton = skeleton_from(landmarks, options)
-    reached(0.3)
+def rig(mesh: BareMesh, definition: RigDefinition | None = None) -> Rig:
+    """Bones and weights for a mesh. definition: what is proposed, where nothing is said. Raises :class:`BadInput`."""
+    components = components_of(mesh.points, mesh.faces)
+    kept = np.ones(len(mesh.faces), bool)
+    if definition is not None and definition.omitted:
+        kept = ~np.isin(components[mesh.faces[:, 0]], list(definition.omitted))
+        if not kept.any():
+            raise BadInput(f"{mesh.held.file}: all of its pieces are left out; keep one.")
+    solid = solid_of_mesh(mesh, kept)
+    definition = definition or RigDefinition(propose_landmarks(mesh, solid))
+    skeleton = skeleton_from(definition.landmarks, definition.options)
     # What carries the whole figure moves no part of it.
-    rooted = options is None or options.root
-    moving = range(1 if rooted else 0, len(skeleton))
-    weights, rigid = bind(mesh.points, mesh.faces, solid, bones_of(skeleton, moving), len(skeleton))
-    reached(0.9)
-    return Rig(mesh, landmarks, skeleton, weights, rigid)
+    moving = range(1 if definition.options.root else 0, len(skeleton))
+    follows = {
+        piece: None if bone is None else skeleton.index[bone]
+        for piece, bone in definition.follows.items()
+        if bone is None or bone in skeleton.index
+    }
+    bones = bones_of(skeleton, moving)
+    weights, rigid = bind(mesh.points, mesh.faces[kept], solid, bones, len(skeleton), components, follows)
+    plane = definition.landmarks.plane
+    weights = corrected(weights, mesh.points, mesh.faces[kept], skeleton, definition.corrections, plane)
+    return Rig(mesh, definition, skeleton, heaviest(weights), rigid, kept)
 
 
 def bind(
-    points: FloatArray, faces: NDArray[np.int64], solid: Solid, bones: Sequence[Bone], joints: int
+    points: FloatArray,
+    faces: NDArray[np.int64],
+    solid: Solid,
+    bones: Sequence[Bone],
+    joints: int,
+    components: NDArray[np.int64] | None = None,
+    follows: Mapping[int, int | None] = MappingProxyType({}),
 ) -> tuple[FloatArray, dict[int, int]]:
     """Weights ``(P, J)`` of points ``(P, 3)`` for bones, and the joint that each piece follows which follows one as it
-    is."""
+    is.
+
+    components ``(P,)``: the pieces, where they are known. follows: the joint that a person lets a piece follow, or None
+    for one that is to bend.
+    """
     weights = geodesic_weights(points, faces, solid, bones, joints)
-    components = components_of(points, faces)
-    rigid = rigid_joints(components, weights)
+    components = components_of(points, faces) if components is None else components
+    chosen = {**rigid_joints(components, weights), **follows}
+    rigid = {piece: joint for piece, joint in chosen.items() if joint is not None}
     return with_rigid(weights, components, rigid), rigid

@@ -7,7 +7,6 @@ stands where its joints have it, and not where its node does, the node's place g
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -16,15 +15,17 @@ from armuto.formats.gltf.building import ARRAY, BYTE, FLOAT, SHORT, Store, four_
 from armuto.formats.gltf.container import Json, editable
 from armuto.formats.gltf.reading import tree_of
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.skeleton import FileFrame, Skeleton
 from armuto.rigging.reading import BareMesh
 
 DROPPED = ("animations", "skins")
 
 
-def rigged_glb(mesh: BareMesh, skeleton: Skeleton, weights: FloatArray) -> bytes:
-    """The file with a skin: skeleton in metres, weights ``(P, J)`` of the mesh's points."""
+def rigged_glb(mesh: BareMesh, skeleton: Skeleton, weights: FloatArray, kept: BoolArray | None = None) -> bytes:
+    """The file with a skin: skeleton in metres, weights ``(P, J)`` of the mesh's points. kept ``(T,)``: the triangles
+    that are not left out, all where nothing is said."""
+    kept = np.ones(len(mesh.faces), bool) if kept is None else kept
     held = mesh.held
     tree = editable(held.json)
     for key in DROPPED:
@@ -46,8 +47,12 @@ def rigged_glb(mesh: BareMesh, skeleton: Skeleton, weights: FloatArray) -> bytes
     nodes += _joint_nodes(skeleton, places, first)
     roots = [first + joint for joint in range(len(skeleton)) if skeleton.parents[joint] < 0]
     world = tree_of(held).world
-    carriers = sorted({node for node, _ in mesh.primitives})
-    for node in carriers:
+    for node in sorted({node for node, _ in mesh.primitives}):
+        skinned = _skinned_mesh(tree, store, mesh, node, weights, kept)
+        nodes[node].pop("mesh")
+        nodes[node].pop("weights", None)
+        if skinned is None:
+            continue
         binds = np.linalg.inv(places) @ world[node]
         rows = binds.transpose(0, 2, 1).reshape(-1, 16).astype("<f4")
         rows[:, [3, 7, 11]], rows[:, 15] = 0, 1
@@ -61,10 +66,8 @@ def rigged_glb(mesh: BareMesh, skeleton: Skeleton, weights: FloatArray) -> bytes
         )
         # On a node of its own, which nothing above it seems to move.
         own = {key: value for key, value in nodes[node].items() if key in ("name", "extras")}
-        nodes.append(own | {"mesh": _skinned_mesh(tree, store, mesh, node, weights), "skin": len(skins) - 1})
+        nodes.append(own | {"mesh": skinned, "skin": len(skins) - 1})
         roots.append(len(nodes) - 1)
-        nodes[node].pop("mesh")
-        nodes[node].pop("weights", None)
     scenes = tree.setdefault("scenes", [{"nodes": []}])
     shown = tree.get("scene", 0)
     scenes[shown] = scenes[shown] | {"nodes": [*scenes[shown].get("nodes", []), *roots]}
@@ -98,25 +101,31 @@ def _joint_nodes(skeleton: Skeleton, places: FloatArray, first: int) -> list[Jso
     return out
 
 
-def _skinned_mesh(tree: Json, store: Store, mesh: BareMesh, node: int, weights: FloatArray) -> int:
-    """A copy of a node's mesh whose primitives have weights; the number of it."""
+def _skinned_mesh(
+    tree: Json, store: Store, mesh: BareMesh, node: int, weights: FloatArray, kept: BoolArray
+) -> int | None:
+    """A copy of a node's mesh whose primitives have weights; the number of it, or None where all is left out. Lines and
+    points have no weights and are left out as well."""
     own: Json = tree["meshes"][mesh.held.rows("nodes")[node]["mesh"]]
-    primitives: list[Any] = [dict(row) for row in own["primitives"]]
+    primitives: list[Any] = []
+    triangles = mesh.owners[mesh.faces[:, 0]]
     for number, (carrier, place) in enumerate(mesh.primitives):
-        if carrier == node:
-            joints, shares = four_heaviest(weights[mesh.owners == number])
-            wide = weights.shape[1] > 256
-            attributes = dict(primitives[place]["attributes"])
-            attributes["JOINTS_0"] = store.add(
-                joints.astype("<u2" if wide else "u1"), "VEC4", SHORT if wide else BYTE, ARRAY
-            )
-            attributes["WEIGHTS_0"] = store.add(shares.astype("<u2"), "VEC4", SHORT, ARRAY, normalized=True)
-            primitives[place]["attributes"] = attributes
-    tree["meshes"].append(own | {"primitives": _usable(primitives, mesh, node)})
+        shown = triangles == number
+        if carrier != node or (shown.any() and not kept[shown].any()):
+            continue
+        row = dict(own["primitives"][place])
+        rows = np.flatnonzero(mesh.owners == number)
+        joints, shares = four_heaviest(weights[rows])
+        wide = weights.shape[1] > 256
+        joints = joints.astype("<u2" if wide else "u1")
+        row["attributes"] = row["attributes"] | {
+            "JOINTS_0": store.add(joints, "VEC4", SHORT if wide else BYTE, ARRAY),
+            "WEIGHTS_0": store.add(shares.astype("<u2"), "VEC4", SHORT, ARRAY, normalized=True),
+        }
+        if not kept[shown].all():
+            row["indices"] = store.add_faces(mesh.faces[shown & kept] - rows[0], len(rows))
+        primitives.append(row)
+    if not primitives:
+        return None
+    tree["meshes"].append(own | {"primitives": primitives})
     return len(tree["meshes"]) - 1
-
-
-def _usable(primitives: list[Any], mesh: BareMesh, node: int) -> Sequence[Any]:
-    """Without lines and points, which have no weights and cannot be skinned along."""
-    kept = {place for carrier, place in mesh.primitives if carrier == node}
-    return [row for place, row in enumerate(primitives) if place in kept]

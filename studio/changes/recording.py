@@ -17,6 +17,7 @@ logger = logging.getLogger(__name__)
 SUBJECTS = (
     "library",
     "splices",
+    "rigs",
     "cast",
     "ingest",
     "fittings",

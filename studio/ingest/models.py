@@ -11,6 +11,8 @@ from django.db import models
 
 from armuto.intake import naming
 from armuto.intake.detection import ImportOptions
+from armuto.rigging import definition as rig_definition
+from armuto.rigging.preparing import PreparedMesh
 from studio.library.models import Clip, no_steps
 from studio.platform.leases import Leased
 
@@ -122,6 +124,22 @@ class IntakeContent(models.Model):
 
     file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="content")
     data = models.BinaryField()
+
+
+class IntakeSculpture(models.Model):
+    """Of a file that came as a mesh without bones and was given some: itself as it came, and what its bones were made
+    from. path: as it came. facts, definition: as :class:`studio.rigs.models.Rig` has them. mesh: without bones, as
+    .glb."""
+
+    file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="sculpture")
+    path = models.CharField(max_length=255)
+    data = models.BinaryField()
+    mesh = models.BinaryField()
+    facts = models.JSONField()
+    definition = models.JSONField()
+
+    def prepared(self) -> PreparedMesh:
+        return PreparedMesh(bytes(self.mesh), rig_definition.from_json(self.definition, self.path), self.facts)
 
 
 class LaidOut(models.Manager["IntakeRow"]):

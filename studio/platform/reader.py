@@ -25,8 +25,9 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.formats.gltf import simplification
 from armuto.intake.detection import NOTHING, ImportOptions
-from armuto.rigging import pipeline as rigging
-from armuto.rigging.pipeline import RiggedFile
+from armuto.rigging import definition as rig_definition
+from armuto.rigging import preparing
+from armuto.rigging.preparing import BoundMesh, PreparedMesh, RiggedFile
 from studio.platform import workers
 
 T = TypeVar("T")
@@ -47,16 +48,24 @@ def read(
     """
     if len(data) > LARGEST_KEPT or files:
         return _apart(file, formats.read, data, file, options, files)
-    what = [file.encode(errors="surrogatepass"), repr(options).encode(), data]
-    kept = _kept() / hashlib.sha256(b"\0".join(what)).hexdigest()
+    return _remembered([file, repr(options), data], lambda: _apart(file, formats.read, data, file, options, files))
+
+
+def _remembered(what: list[str | bytes], make: Callable[[], T]) -> T:
+    """What was made from the same before, or what is made now."""
+    digest = hashlib.sha256()
+    for each in what:
+        row = each.encode(errors="surrogatepass") if isinstance(each, str) else each
+        digest.update(len(row).to_bytes(8, "little") + row)
+    kept = _kept() / digest.hexdigest()
     # What another state of the program has kept may not be read by this one.
     with contextlib.suppress(OSError, pickle.UnpicklingError, AttributeError, ImportError):
-        document: Document = pickle.loads(kept.read_bytes())
+        held: T = pickle.loads(kept.read_bytes())
         kept.touch()
-        return document
-    document = _apart(file, formats.read, data, file, options, files)
-    _keep(document, kept)
-    return document
+        return held
+    made = make()
+    _keep(made, kept)
+    return made
 
 
 def _kept() -> Path:
@@ -66,11 +75,11 @@ def _kept() -> Path:
     return folder
 
 
-def _keep(document: Document, path: Path) -> None:
+def _keep(value: object, path: Path) -> None:
     """Keep what was read, in place of what has not been asked for longest. Where there is no room nothing is kept."""
     with contextlib.suppress(OSError):
         with tempfile.NamedTemporaryFile(dir=path.parent, suffix=".part", delete=False) as part:
-            pickle.dump(document, part, protocol=5)
+            pickle.dump(value, part, protocol=5)
             size = part.tell()
         if size > KEPT // 4:
             Path(part.name).unlink()
@@ -124,8 +133,21 @@ def prop_shape(data: bytes, file: str) -> Shape:
 
 
 def rigged(data: bytes, file: str) -> RiggedFile:
-    """:func:`armuto.rigging.pipeline.rig_file`, apart."""
-    return _apart(file, rigging.rig_file, data, file)
+    """:func:`armuto.rigging.preparing.rig_file`, apart."""
+    return _apart(file, preparing.rig_file, data, file)
+
+
+def prepared_mesh(data: bytes, file: str, unit: float | None, up: str | None) -> PreparedMesh:
+    """:func:`armuto.rigging.preparing.prepare`, apart."""
+    return _apart(file, preparing.prepare, data, file, unit, up)
+
+
+def bound_mesh(data: bytes, file: str, definition: dict[str, Any]) -> BoundMesh:
+    """:func:`armuto.rigging.preparing.bound_mesh`, apart, and kept for a while: it is looked at, tried and taken into
+    the line-up."""
+    value = rig_definition.from_json(definition, file)
+    what: list[str | bytes] = ["bound", file, value.digest, data]
+    return _remembered(what, lambda: _apart(file, preparing.bound_mesh, data, file, value))
 
 
 def scratch() -> Path:

@@ -9,13 +9,14 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import naming
 from studio.cast.services import keep_character, new_version_of
-from studio.ingest.models import IntakeFile, IntakeRow, NamingRule
+from studio.ingest.models import IntakeFile, IntakeRow, IntakeSculpture, NamingRule
 from studio.ingest.services.staging import document_of, skeleton_names
 from studio.ingest.services.together import join
 from studio.library.importing import NewClip, keep_clips
 from studio.library.models import Clip
 from studio.library.services import keep_original, keep_skeleton, new_version
 from studio.platform import leases
+from studio.rigs.services import keep_rig
 
 ROWS_AT_ONCE = 100  # written in one transaction
 
@@ -105,6 +106,9 @@ def _still_wanted(file_id: int) -> IntakeFile:
 
 def _keep_character(row: IntakeFile, document: Document, data: bytes) -> int:
     made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
+    sculpture = IntakeSculpture.objects.filter(file=row).first()
+    if sculpture is not None:
+        keep_rig(made, sculpture.prepared(), bytes(sculpture.data), sculpture.path.rsplit("/", 1)[-1], made=True)
     row.delete()
     return made.pk
 

@@ -20,9 +20,10 @@ from armuto.formats import Document
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.loop import loops
+from armuto.rigging import definition as rig_definition
 from armuto.rigging.pipeline import may_be_bare, only_mesh
 from studio.cast.sheet import facts_of
-from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow
+from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow, IntakeSculpture
 from studio.ingest.services.together import find_beside, performers_in, read_together
 from studio.library import arrays
 from studio.library.evidence import detected
@@ -131,10 +132,21 @@ def _with_bones(row: IntakeFile) -> Document:
             # Where it holds nothing but a mesh, why that gets no bones; else what kept the file from being read.
             raise (other if only_mesh(row.file) else problem) from None
     with _writing(row):
-        row.path = f"{PurePosixPath(row.path).with_suffix('')}.glb"[-255:]
+        came, row.path = row.path, f"{PurePosixPath(row.path).with_suffix('')}.glb"[-255:]
         row.told = {"boned": made.note}
         row.save(update_fields=["path", "told"])
         IntakeContent.objects.filter(file=row).update(data=made.glb)
+        prepared = made.prepared
+        IntakeSculpture.objects.update_or_create(
+            file=row,
+            defaults={
+                "path": came,
+                "data": data,
+                "mesh": prepared.glb,
+                "facts": prepared.facts,
+                "definition": rig_definition.to_json(prepared.definition),
+            },
+        )
     row.content.data = made.glb
     return document_of(row)
 

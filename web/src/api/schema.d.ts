@@ -685,6 +685,195 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{character_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rig
+         * @description What was decided about a character's bones.
+         */
+        get: operations["get_rig"];
+        put?: never;
+        /**
+         * Post Rig
+         * @description Begin to give a character bones for its mesh, or go on where that was left. The character stays as it is.
+         */
+        post: operations["begin_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Patch Rig
+         * @description Decide otherwise about the bones. 409 where others have changed them since the version of ``If-Match``.
+         */
+        patch: operations["change_rig"];
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Proposal
+         * @description Landmarks from the shape once more; nothing is kept.
+         */
+        post: operations["propose_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Version
+         * @description Put the figure with these bones in the line-up: the character keeps its name, tags, remarks and fittings.
+         */
+        post: operations["apply_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/mesh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Mesh
+         * @description The mesh without bones as .glb: a lighter copy to look at.
+         */
+        get: operations["get_rig_mesh"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/figure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Figure
+         * @description The figure with the bones of the definition in force as .glb: a lighter copy, or the whole of it.
+         */
+        get: operations["get_rig_figure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/binding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Binding
+         * @description How the mesh is bound by the definition in force, and what is wrong with it.
+         */
+        get: operations["get_rig_binding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/section": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Section
+         * @description The cut through the body at a landmark, where it lies or would lie.
+         */
+        get: operations["get_rig_section"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/postures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Postures
+         * @description The test postures, and the frames of their clip in which each stands.
+         */
+        get: operations["list_rig_postures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Motion
+         * @description Local rotations, then translations of the figure's nodes: through the test postures, or as it performs a clip of
+         *     the library.
+         */
+        get: operations["get_rig_motion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ensembles/": {
         parameters: {
             query?: never;
@@ -3557,6 +3746,197 @@ export interface components {
             around?: number | null;
         };
         /**
+         * RigOut
+         * @description current: whether the character has the bones of this definition. meanings: of landmarks, in anatomical words.
+         */
+        RigOut: {
+            /** Character Id */
+            character_id: number;
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Definition */
+            definition: components["schemas"]["RigDefinitionData"];
+            /** Facts */
+            facts: components["schemas"]["RigFacts"];
+            skeleton: components["schemas"]["RigSkeleton"];
+            /** Meanings */
+            meanings: {
+                [key: string]: string;
+            };
+            /** Current */
+            current: boolean;
+            /** Lock Version */
+            lock_version: number;
+        };
+        /**
+         * RigSkeleton
+         * @description The bones that landmarks make: world places of the joints, then of end sites, whose parents are in ends.
+         */
+        RigSkeleton: {
+            /** Names */
+            names: string[];
+            /** Parents */
+            parents: number[];
+            /** Ends */
+            ends: number[];
+            /** Places */
+            places: number[][];
+        };
+        /** RigChange */
+        RigChange: {
+            /** Definition */
+            definition: components["schemas"]["RigDefinitionData"];
+        };
+        /** RigProposalOut */
+        RigProposalOut: {
+            /** Definition */
+            definition: components["schemas"]["RigDefinitionData"];
+        };
+        /**
+         * RigProposalIn
+         * @description unit: metres per unit of the file; up: its axis. Null for what its size and shape say.
+         */
+        RigProposalIn: {
+            /** Unit */
+            unit?: number | null;
+            /** Up */
+            up?: string | null;
+        };
+        /**
+         * CharacterOut
+         * @description bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint.
+         *     lock_version: what ``If-Match`` says of a change.
+         */
+        CharacterOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Format */
+            format: string;
+            /** Skeleton Id */
+            skeleton_id: number;
+            /** Joints */
+            joints: number;
+            /** Height */
+            height: number;
+            /** Facing */
+            facing: number | null;
+            /** Bounds */
+            bounds: number[][];
+            /** Nodes */
+            nodes: number[];
+            space: components["schemas"]["FileSpace"];
+            /** Notes */
+            notes: string[];
+            /** Plan */
+            plan: string;
+            /** Sheet */
+            sheet: components["schemas"]["Sheet"];
+            /** Tags */
+            tags: string[];
+            /** Remarks */
+            remarks: string;
+            /** Changed */
+            changed: string;
+            /** Retired */
+            retired: boolean;
+            /** Revision */
+            revision: number;
+            /** Lock Version */
+            lock_version: number;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+        };
+        /**
+         * FileSpace
+         * @description How the file's space becomes ours: multiply by unit (metres), turn by the quaternion.
+         */
+        FileSpace: {
+            /** Unit */
+            unit: number;
+            /** Turn */
+            turn: number[];
+        };
+        /**
+         * RigBinding
+         * @description follows: bones that pieces go along with as they are, by the pieces' numbers. nodes: of the bones in the
+         *     figure's file, in the order of names.
+         */
+        RigBinding: {
+            /** Problems */
+            problems: components["schemas"]["RigProblem"][];
+            /** Follows */
+            follows: {
+                [key: string]: string;
+            };
+            /** Names */
+            names: string[];
+            /** Parents */
+            parents: number[];
+            /** Nodes */
+            nodes: number[];
+        };
+        /**
+         * RigProblem
+         * @description What is wrong with the binding: points of the wrong side, stretched edges, or volume lost in a bend. at: where it
+         *     is worst, at rest. posture: in which it is seen.
+         */
+        RigProblem: {
+            /** Kind */
+            kind: string;
+            /** Bone */
+            bone: string;
+            /** Value */
+            value: number;
+            /** Count */
+            count: number;
+            /** At */
+            at: number[];
+            /** Posture */
+            posture: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * RigSection
+         * @description A cut through the body: segments of two corners each; own: of the outline nearest to the point; middle: of the
+         *     area within that, null where nothing is cut.
+         */
+        RigSection: {
+            /** Segments */
+            segments: number[][][];
+            /** Own */
+            own: boolean[];
+            /** Middle */
+            middle: number[] | null;
+            /** Normal */
+            normal: number[];
+        };
+        /** RigPosture */
+        RigPosture: {
+            /** Name */
+            name: string;
+            /** Frame */
+            frame: number;
+        };
+        /** RigPostures */
+        RigPostures: {
+            /** Frames */
+            frames: number;
+            /** Fps */
+            fps: number;
+            /** Postures */
+            postures: components["schemas"]["RigPosture"][];
+        };
+        /**
          * CastingSummary
          * @description cast: the characters' numbers by performer.
          */
@@ -3845,67 +4225,6 @@ export interface components {
             lowered: number;
             /** Lean */
             lean: number;
-        };
-        /**
-         * CharacterOut
-         * @description bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint.
-         *     lock_version: what ``If-Match`` says of a change.
-         */
-        CharacterOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** File */
-            file: string;
-            /** Format */
-            format: string;
-            /** Skeleton Id */
-            skeleton_id: number;
-            /** Joints */
-            joints: number;
-            /** Height */
-            height: number;
-            /** Facing */
-            facing: number | null;
-            /** Bounds */
-            bounds: number[][];
-            /** Nodes */
-            nodes: number[];
-            space: components["schemas"]["FileSpace"];
-            /** Notes */
-            notes: string[];
-            /** Plan */
-            plan: string;
-            /** Sheet */
-            sheet: components["schemas"]["Sheet"];
-            /** Tags */
-            tags: string[];
-            /** Remarks */
-            remarks: string;
-            /** Changed */
-            changed: string;
-            /** Retired */
-            retired: boolean;
-            /** Revision */
-            revision: number;
-            /** Lock Version */
-            lock_version: number;
-            /**
-             * Created
-             * Format: date-time
-             */
-            created: string;
-        };
-        /**
-         * FileSpace
-         * @description How the file's space becomes ours: multiply by unit (metres), turn by the quaternion.
-         */
-        FileSpace: {
-            /** Unit */
-            unit: number;
-            /** Turn */
-            turn: number[];
         };
         /**
          * CharacterChange
@@ -6911,6 +7230,131 @@ export interface components {
             steps?: (components["schemas"]["Pace"] | components["schemas"]["Hold"] | components["schemas"]["Backwards"] | components["schemas"]["Emphasis"] | components["schemas"]["Mirror"] | components["schemas"]["Placement"] | components["schemas"]["Path"] | components["schemas"]["Loop"] | components["schemas"]["Smooth"] | components["schemas"]["Spikes"] | components["schemas"]["Gaps"] | components["schemas"]["Ground"] | components["schemas"]["Steady"])[] | null;
         };
         /**
+         * RigCorrection
+         * @description A region of the surface that follows a bone more or less than was found. amount: -1 to 1.
+         */
+        RigCorrection: {
+            /** Bone */
+            bone: string;
+            /** At */
+            at: number[];
+            /** Radius */
+            radius: number;
+            /** Amount */
+            amount: number;
+            /** Mirrored */
+            mirrored: boolean;
+        };
+        /**
+         * RigLandmark
+         * @description confidence: 0 to 1 of a proposal; null where a person has set it.
+         */
+        RigLandmark: {
+            /** At */
+            at: number[];
+            /**
+             * Confidence
+             * @default null
+             */
+            confidence: number | null;
+        };
+        /**
+         * RigOptions
+         * @description How many bones of a kind there are.
+         */
+        RigOptions: {
+            /** Spine */
+            spine: number;
+            /** Neck */
+            neck: number;
+            /** Twists */
+            twists: number;
+            /** Toes */
+            toes: boolean;
+            /** Root */
+            root: boolean;
+        };
+        /**
+         * RigDefinitionData
+         * @description What is decided about the bones of a mesh (:class:`armuto.rigging.definition.RigDefinition`).
+         */
+        RigDefinitionData: {
+            /** Landmarks */
+            landmarks: {
+                [key: string]: components["schemas"]["RigLandmark"];
+            };
+            /** Origin */
+            origin: number[];
+            /** Side */
+            side: number[];
+            /** Ahead */
+            ahead: number[];
+            options: components["schemas"]["RigOptions"];
+            /** Omitted */
+            omitted: number[];
+            /** Follows */
+            follows: {
+                [key: string]: string | null;
+            };
+            /** Corrections */
+            corrections: components["schemas"]["RigCorrection"][];
+            /** Unit */
+            unit: number | null;
+            /** Up */
+            up: string | null;
+        };
+        /** RigFlaws */
+        RigFlaws: {
+            /** Holes */
+            holes: number;
+            /** Doubled */
+            doubled: number;
+            /** Crowded */
+            crowded: number;
+            /** Turned */
+            turned: number;
+        };
+        /** RigPiece */
+        RigPiece: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Points */
+            points: number;
+            /** Middle */
+            middle: number[];
+            /** Size */
+            size: number[];
+        };
+        /**
+         * RigFacts
+         * @description What is known of the mesh. nodes: how many its file has, behind which its bones stand. low, high: its corners.
+         */
+        RigFacts: {
+            /** Points */
+            points: number;
+            /** Triangles */
+            triangles: number;
+            /** Pieces */
+            pieces: components["schemas"]["RigPiece"][];
+            flaws: components["schemas"]["RigFlaws"];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Unit */
+            unit: number;
+            /** Up */
+            up: string;
+            /** Turn */
+            turn: number[];
+            /** Evidence */
+            evidence: string[];
+            /** Nodes */
+            nodes: number;
+        };
+        /**
          * Join
          * @description How two spans meet.
          *
@@ -7945,6 +8389,259 @@ export interface operations {
             path: {
                 splice_id: number;
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    begin_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    change_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    propose_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigProposalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigProposalOut"];
+                };
+            };
+        };
+    };
+    apply_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CharacterOut"];
+                };
+            };
+        };
+    };
+    get_rig_mesh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_rig_figure: {
+        parameters: {
+            query?: {
+                whole?: boolean;
+            };
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_rig_binding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigBinding"];
+                };
+            };
+        };
+    };
+    get_rig_section: {
+        parameters: {
+            query: {
+                landmark: string;
+                x: number;
+                y: number;
+                z: number;
+            };
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSection"];
+                };
+            };
+        };
+    };
+    list_rig_postures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigPostures"];
+                };
+            };
+        };
+    };
+    get_rig_motion: {
+        parameters: {
+            query?: {
+                clip?: number | null;
+            };
+            header?: never;
+            path: {
+                character_id: number;
             };
             cookie?: never;
         };

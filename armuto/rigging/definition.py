@@ -1,0 +1,163 @@
+"""What a person decides about the bones of a mesh, as one value: everything else follows from it and the mesh."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, TypeGuard
+
+from armuto.choices import UP_AXES
+from armuto.errors import BadInput
+from armuto.rigging import landmarks as marks
+from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.skeleton import SkeletonOptions
+
+MOST_BONES = {"spine": (1, 6), "neck": (1, 4), "twists": (0, 3)}
+MOST_CORRECTIONS = 500
+LARGEST_UNIT = 1000.0  # metres
+
+
+@dataclass(frozen=True)
+class WeightCorrection:
+    """A region of the surface that follows a bone more or less than was found.
+
+    at ``(3,)``: its middle, in metres. radius: how far it reaches along the surface, in metres. amount: -1 to 1, what
+    is added to the weights in its middle. mirrored: whether the other side of the body is corrected alike.
+    """
+
+    bone: str
+    at: tuple[float, float, float]
+    radius: float
+    amount: float
+    mirrored: bool = True
+
+
+@dataclass(frozen=True)
+class RigDefinition:
+    """Landmarks, numbers of bones, what becomes of the pieces of the mesh, and corrections by hand.
+
+    omitted: pieces that are left out, by number (:func:`armuto.rigging.components.components_of`). follows: the bone
+    that a piece goes along with as it is, or None for one that bends with the body; others as they are proposed.
+    unit: metres per unit of the file, and up: its up axis, where they are not as they were found.
+    """
+
+    landmarks: Landmarks
+    options: SkeletonOptions = field(default_factory=SkeletonOptions)
+    omitted: frozenset[int] = frozenset()
+    follows: Mapping[int, str | None] = field(default_factory=dict)
+    corrections: tuple[WeightCorrection, ...] = ()
+    unit: float | None = None
+    up: str | None = None
+
+    @property
+    def digest(self) -> str:
+        return hashlib.sha256(json.dumps(to_json(self), sort_keys=True).encode()).hexdigest()
+
+    def scaled(self, unit: float, before: float) -> RigDefinition:
+        """The same body where its file is read in another unit."""
+        share = unit / before
+
+        def larger(at: tuple[float, float, float]) -> tuple[float, float, float]:
+            return at[0] * share, at[1] * share, at[2] * share
+
+        points = {name: replace(row, at=larger(row.at)) for name, row in self.landmarks.points.items()}
+        return replace(
+            self,
+            unit=unit,
+            landmarks=replace(self.landmarks, points=points, origin=larger(self.landmarks.origin)),
+            corrections=tuple(replace(row, at=larger(row.at), radius=row.radius * share) for row in self.corrections),
+        )
+
+
+def to_json(definition: RigDefinition) -> dict[str, Any]:
+    options = definition.options
+    return {
+        **marks.to_json(definition.landmarks),
+        "options": {
+            "spine": options.spine,
+            "neck": options.neck,
+            "twists": options.twists,
+            "toes": options.toes,
+            "root": options.root,
+        },
+        "omitted": sorted(definition.omitted),
+        "follows": {str(piece): bone for piece, bone in sorted(definition.follows.items())},
+        "corrections": [
+            {
+                "bone": row.bone,
+                "at": [round(v, 5) for v in row.at],
+                "radius": round(row.radius, 5),
+                "amount": round(row.amount, 3),
+                "mirrored": row.mirrored,
+            }
+            for row in definition.corrections
+        ],
+        "unit": definition.unit,
+        "up": definition.up,
+    }
+
+
+def from_json(data: Any, file: str) -> RigDefinition:
+    """Raises :class:`BadInput` for what is no definition."""
+    found = marks.from_json(data, file)
+    unit, up = data.get("unit"), data.get("up")
+    if unit is not None and not (_number(unit) and 0 < unit <= LARGEST_UNIT):
+        raise BadInput(f"{file}: a unit is a length in metres, up to {LARGEST_UNIT:g}; say another.")
+    if up is not None and up not in UP_AXES:
+        raise BadInput(f"{file}: “{str(up)[:20]}” is no axis; up is one of {', '.join(UP_AXES)}.")
+    omitted = data.get("omitted", [])
+    follows = data.get("follows", {})
+    corrections = data.get("corrections", [])
+    if not isinstance(omitted, list) or not all(isinstance(row, int) and row >= 0 for row in omitted):
+        raise BadInput(f"{file}: pieces that are left out are said by their numbers.")
+    if not isinstance(follows, dict) or not all(
+        str(piece).isdecimal() and (bone is None or isinstance(bone, str)) for piece, bone in follows.items()
+    ):
+        raise BadInput(f"{file}: “follows” says the bone that each piece goes along with, by its number.")
+    if not isinstance(corrections, list) or len(corrections) > MOST_CORRECTIONS:
+        raise BadInput(f"{file}: corrections are a list of at most {MOST_CORRECTIONS}.")
+    return RigDefinition(
+        found,
+        _options(data.get("options", {}), file),
+        frozenset(omitted),
+        {int(piece): None if bone is None else bone[:120] for piece, bone in follows.items()},
+        tuple(_correction(row, file) for row in corrections),
+        None if unit is None else float(unit),
+        up,
+    )
+
+
+def _options(data: Any, file: str) -> SkeletonOptions:
+    if not isinstance(data, dict):
+        raise BadInput(f"{file}: “options” says how many bones there are; see docs/cli.md.")
+    usual = SkeletonOptions()
+    counts: dict[str, int] = {}
+    for name, (least, most) in MOST_BONES.items():
+        value = data.get(name, getattr(usual, name))
+        if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
+            raise BadInput(f"{file}: there can be {least} to {most} {name} bones; say another number.")
+        counts[name] = value
+    toes, root = bool(data.get("toes", True)), bool(data.get("root", True))
+    return SkeletonOptions(counts["spine"], counts["neck"], counts["twists"], toes, root)
+
+
+def _correction(row: Any, file: str) -> WeightCorrection:
+    sentence = f"{file}: a correction of weights has a bone, a place, a radius and an amount from -1 to 1."
+    if not isinstance(row, dict) or not isinstance(row.get("bone"), str):
+        raise BadInput(sentence)
+    radius, amount = row.get("radius"), row.get("amount")
+    if not (_number(radius) and 0 < radius <= 10 and _number(amount) and -1 <= amount <= 1):
+        raise BadInput(sentence)
+    return WeightCorrection(
+        row["bone"][:120],
+        marks.point_of(row.get("at"), "at", file),
+        float(radius),
+        float(amount),
+        bool(row.get("mirrored", True)),
+    )
+
+
+def _number(value: Any) -> TypeGuard[float]:
+    return isinstance(value, int | float) and not isinstance(value, bool) and value == value

@@ -1,0 +1,205 @@
+"""What is wrong with a binding, measured where it is seen: in postures that try it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from armuto.kinematics import rotation
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.pose import world_pose
+from armuto.kinematics.skeleton import Skeleton
+from armuto.rigging.components import welded
+from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
+from armuto.rigging.landmarks import SIDES, Landmarks
+
+STRETCHED = 2.0  # times its length at rest, from which an edge counts
+SHORTEST = 0.005  # of the height: shorter edges count as that long, since nobody sees the seams they make
+BESIDE = 0.02  # of the height: how far beyond the middle a point is surely on one side
+WRONG_SHARE = 0.3  # of a point's weights that bones of the other side have
+THINNED = 0.4  # of the volume about a joint, from which its loss is worth a look
+RIGID = 0.005  # share of weights up to which a point counts as moved by one side of a joint alone
+FEWEST = 8  # triangles that bend, from which there is a volume to speak of
+#: Joints at which volume is measured, with the bone that is turned and what bends it by 90 degrees.
+BENDS = {
+    "elbow": ("lower arm", TestPosture("elbow", {}, {"lower arm": 90})),
+    "knee": ("lower leg", TestPosture("knee", {}, {"lower leg": 90})),
+    "shoulder": ("upper arm", TestPosture("shoulder", {"upper arm": (0, 0, 1)}, {})),
+    "hip": ("upper leg", TestPosture("hip", {"upper leg": (0, 0, 1)}, {})),
+}
+
+
+@dataclass(frozen=True)
+class BindingProblem:
+    """kind: ``side``, ``volume``, ``stretch`` or ``alone``. value: a share of points, of volume, or times a length.
+    count: points or edges. at ``(3,)``: where it is worst, at rest, in metres. posture: in which it is seen, if in
+    one."""
+
+    kind: str
+    bone: str
+    value: float
+    count: int
+    at: tuple[float, float, float]
+    posture: str
+    sentence: str
+
+
+def deformed(points: FloatArray, weights: FloatArray, skeleton: Skeleton, local: FloatArray) -> FloatArray:
+    """Points ``(P, 3)`` where linear blend skinning takes them with local rotations ``(J, 4)``."""
+    pose = world_pose(skeleton, local[None], skeleton.rest_translation[None].copy())
+    turned = rotation.multiply(pose.rotations[0], rotation.inverse(skeleton.rest.rotations))
+    matrices = rotation.to_matrix(turned)
+    moved = pose.positions[0] - np.einsum("jkl,jl->jk", matrices, skeleton.rest.positions)
+    blended = weights @ np.concatenate([matrices.reshape(-1, 9), moved], axis=1)
+    return np.asarray(np.einsum("pkl,pl->pk", blended[:, :9].reshape(-1, 3, 3), points) + blended[:, 9:])
+
+
+def problems_of(
+    points: FloatArray,
+    faces: NDArray[np.int64],
+    weights: FloatArray,
+    skeleton: Skeleton,
+    landmarks: Landmarks,
+) -> list[BindingProblem]:
+    """Problems of a binding, the gravest kind first."""
+    first, same = welded(points)
+    own, bound = points[first], weights[first]
+    corners = same[faces]
+    height = float(np.ptp(own[:, 1]))
+    return [
+        *_wrong_side(own, bound, skeleton, landmarks, height),
+        *_stretched(own, corners, bound, skeleton, landmarks, height),
+        *_thinned(own, corners, bound, skeleton, landmarks),
+    ]
+
+
+def _wrong_side(
+    points: FloatArray, weights: FloatArray, skeleton: Skeleton, landmarks: Landmarks, height: float
+) -> list[BindingProblem]:
+    """Points clearly on one side that bones of the other move."""
+    out = []
+    beside = landmarks.plane.height(points)
+    for side, sign in (("left", -1), ("right", 1)):
+        joints = [joint for joint, name in enumerate(skeleton.names) if name.startswith(f"{side} ")]
+        share = weights[:, joints].sum(axis=1)
+        rows = np.flatnonzero((sign * beside > BESIDE * height) & (share > WRONG_SHARE))
+        if len(rows):
+            worst = rows[int(share[rows].argmax())]
+            bone = skeleton.names[joints[int(weights[worst, joints].argmax())]]
+            sentence = f"{_points(len(rows))} of the other side follow{'s' if len(rows) == 1 else ''} {bone}."
+            value = float(share[worst])
+            out.append(BindingProblem("side", bone, value, len(rows), _triple(points[worst]), "", sentence))
+    return out
+
+
+def _stretched(
+    points: FloatArray,
+    faces: NDArray[np.int64],
+    weights: FloatArray,
+    skeleton: Skeleton,
+    landmarks: Landmarks,
+    height: float,
+) -> list[BindingProblem]:
+    """Edges that are torn apart in the postures, by the bone that tears most."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    edges = np.unique(np.sort(edges, axis=1), axis=0)
+    length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
+    most = np.ones(len(edges))
+    when = np.zeros(len(edges), np.int64)
+    for number, posture in enumerate(POSTURES):
+        there = deformed(points, weights, skeleton, posture_rotations(skeleton, landmarks, posture))
+        grown = np.linalg.norm(there[edges[:, 0]] - there[edges[:, 1]], axis=1)
+        ratio = grown / np.maximum(length, SHORTEST * height)
+        when[ratio > most] = number
+        most = np.maximum(most, ratio)
+    torn = np.flatnonzero(most > STRETCHED)
+    out: list[BindingProblem] = []
+    bones = weights[edges[torn, 0]].argmax(axis=1) if len(torn) else np.zeros(0, np.int64)
+    for joint in np.unique(bones):
+        rows = torn[bones == joint]
+        worst = rows[int(most[rows].argmax())]
+        seen = POSTURES[int(when[worst])].name
+        bone = skeleton.names[int(joint)]
+        sentence = (
+            f"At {bone} {len(rows)} edge{'' if len(rows) == 1 else 's'} stretch{'es' if len(rows) == 1 else ''} up to "
+            f"{most[worst]:.1f} times their length, most with {seen}."
+        )
+        middle = points[edges[worst]].mean(axis=0)
+        out.append(BindingProblem("stretch", bone, float(most[worst]), len(rows), _triple(middle), seen, sentence))
+    return sorted(out, key=lambda row: -row.value)
+
+
+def _thinned(
+    points: FloatArray,
+    faces: NDArray[np.int64],
+    weights: FloatArray,
+    skeleton: Skeleton,
+    landmarks: Landmarks,
+) -> list[BindingProblem]:
+    """Volume lost about joints that bend by 90 degrees."""
+    out = []
+    for name, (turned, posture) in BENDS.items():
+        for side in SIDES:
+            joint = skeleton.index[f"{side} {turned}"]
+            local = posture_rotations(
+                skeleton, landmarks, TestPosture(posture.name, posture.points, posture.bends, (side,))
+            )
+            lost = volume_lost(points, faces, weights, skeleton, local, joint)
+            if lost > THINNED:
+                bone = skeleton.names[joint]
+                sentence = f"Bent by 90° the {side} {name} loses {lost:.0%} of its volume."
+                at = _triple(skeleton.rest.positions[joint])
+                out.append(BindingProblem("volume", bone, lost, 0, at, posture.name, sentence))
+    return out
+
+
+def volume_lost(
+    points: FloatArray,
+    faces: NDArray[np.int64],
+    weights: FloatArray,
+    skeleton: Skeleton,
+    local: FloatArray,
+    joint: int,
+) -> float:
+    """The share of the volume of what bends at a joint that a posture ``(J, 4)`` takes, in which that joint alone is
+    turned.
+
+    What bends are the triangles of which a corner moves neither quite with the joint nor quite without it. Their rims
+    turn about the joint or stay, so that the pyramids from the joint to them have the volume of the body there.
+    """
+    carried = [k for k in range(len(skeleton)) if k == joint or joint in _above(skeleton, k)]
+    share = weights[:, carried].sum(axis=1)
+    blended = (share > RIGID) & (share < 1 - RIGID)
+    bending = faces[blended[faces].any(axis=1)]
+    at = skeleton.rest.positions[joint]
+    before = _pyramids(points - at, bending)
+    # What hangs on a body and encloses nothing has no volume to lose.
+    if len(bending) < FEWEST or before < 1e-9:
+        return 0.0
+    return float(np.clip(1 - _pyramids(deformed(points, weights, skeleton, local) - at, bending) / before, 0, 1))
+
+
+def _above(skeleton: Skeleton, joint: int) -> list[int]:
+    """The joints that carry one, nearest first."""
+    out = []
+    while (joint := int(skeleton.parents[joint])) >= 0:
+        out.append(joint)
+    return out
+
+
+def _pyramids(points: FloatArray, faces: NDArray[np.int64]) -> float:
+    """Volume between the origin and triangles."""
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    return float(np.einsum("tk,tk->", a, np.cross(b, c))) / 6
+
+
+def _points(count: int) -> str:
+    return "1 point" if count == 1 else f"{count} points"
+
+
+def _triple(row: Sequence[float] | FloatArray) -> tuple[float, float, float]:
+    x, y, z = np.asarray(row, float).round(5).tolist()
+    return x, y, z

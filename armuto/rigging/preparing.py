@@ -1,0 +1,98 @@
+"""A mesh made ready to be given bones: as one .glb without any, with what is proposed and what its surface is like."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from armuto.errors import BadInput
+from armuto.formats import gltf
+from armuto.rigging.definition import RigDefinition
+from armuto.rigging.measures import BindingProblem
+from armuto.rigging.pieces import flaws_of, pieces_of
+from armuto.rigging.pipeline import note_on, propose_landmarks, rig
+from armuto.rigging.reading import BareMesh, as_glb, read_mesh
+from armuto.rigging.stripping import without_bones
+
+
+@dataclass(frozen=True)
+class PreparedMesh:
+    """glb: the mesh without bones. facts: what is known of it, as JSON (:func:`facts_of`)."""
+
+    glb: bytes
+    definition: RigDefinition
+    facts: dict[str, Any]
+
+
+def bare_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> bytes:
+    """The mesh of any file as .glb; of one with bones without these. Raises :class:`BadInput`."""
+    content, _ = as_glb(data, file, files or {})
+    held = gltf.parse(content, file, files)
+    return without_bones(held) if any("skin" in node for node in held.rows("nodes")) else content
+
+
+def prepare(data: bytes, file: str, unit: float | None = None, up: str | None = None) -> PreparedMesh:
+    """A file's mesh with landmarks from its shape. unit, up: where a person says them. Raises :class:`BadInput`."""
+    glb = bare_glb(data, file)
+    mesh = read_mesh(glb, file.rpartition(".")[0] + ".glb", None, unit, up)
+    definition = RigDefinition(propose_landmarks(mesh), unit=unit, up=up)
+    return PreparedMesh(glb, definition, facts_of(mesh))
+
+
+def facts_of(mesh: BareMesh) -> dict[str, Any]:
+    """What a person is told of a mesh: sizes in metres, pieces, flaws, how its file was read; nodes: how many its file
+    has, behind which its bones will stand."""
+    used = mesh.points[np.unique(mesh.faces)]
+    low, high = used.min(axis=0), used.max(axis=0)
+    return {
+        "points": len(mesh.points),
+        "triangles": len(mesh.faces),
+        "pieces": [asdict(piece) for piece in pieces_of(mesh)],
+        "flaws": asdict(flaws_of(mesh.points, mesh.faces)),
+        "low": low.round(4).tolist(),
+        "high": high.round(4).tolist(),
+        "unit": mesh.frame.unit,
+        "up": mesh.frame.up,
+        "turn": list(mesh.frame.turn),
+        "evidence": list(mesh.frame.evidence),
+        "nodes": len(mesh.held.rows("nodes")),
+    }
+
+
+@dataclass(frozen=True)
+class RiggedFile:
+    """A file whose mesh was given bones, as .glb. note: a sentence about them. prepared: what they were made from."""
+
+    glb: bytes
+    note: str
+    prepared: PreparedMesh
+
+
+def rig_file(data: bytes, file: str) -> RiggedFile:
+    """A file without bones with such as its shape proposes. Raises :class:`BadInput`."""
+    held, _ = as_glb(data, file, {})
+    if any("skin" in node for node in gltf.parse(held, file).rows("nodes")):
+        raise BadInput(f"{file}: it has bones already; bring it in as a character.")
+    prepared = prepare(data, file)
+    made = rig(read_mesh(prepared.glb, file), prepared.definition)
+    return RiggedFile(made.glb(), note_on(made), prepared)
+
+
+@dataclass(frozen=True)
+class BoundMesh:
+    """A mesh bound by a definition, as .glb. problems: of its binding. follows: the bones that pieces go along with as
+    they are, by the pieces' numbers."""
+
+    glb: bytes
+    problems: tuple[BindingProblem, ...]
+    follows: dict[int, str]
+
+
+def bound_mesh(glb: bytes, file: str, definition: RigDefinition) -> BoundMesh:
+    """Raises :class:`BadInput`."""
+    made = rig(read_mesh(glb, file, None, definition.unit, definition.up), definition)
+    follows = {piece: made.skeleton.names[joint] for piece, joint in made.rigid.items()}
+    return BoundMesh(made.glb(), tuple(made.problems()), follows)

@@ -1,0 +1,97 @@
+"""A figure without its bones: the mesh and what it is painted with, to be given others."""
+
+from __future__ import annotations
+
+from armuto.errors import BadInput
+from armuto.formats.gltf.binding import bound
+from armuto.formats.gltf.building import Store
+from armuto.formats.gltf.container import GltfFile, Json, editable
+from armuto.formats.gltf.reading import inverse_binds, tree_of
+
+KEPT = ("asset", "materials", "textures", "samplers", "extensionsUsed", "extensionsRequired")
+#: Of avatars: their bones, springs and expressions, which mean nothing to other bones.
+AVATARS = ("VRM", "VRMC_")
+
+
+def without_bones(held: GltfFile) -> bytes:
+    """The meshes of a file as .glb, at rest as they were bound, each on a node of its own. Positions, normals, texture
+    coordinates, materials and pictures are the file's, bit for bit; its bones, animations and cameras are left out.
+
+    Raises :class:`BadInput` for a file without a mesh.
+    """
+    world, fitted = tree_of(held).world, bound(held)
+    old = editable(held.json)
+    tree: Json = {key: old[key] for key in KEPT if key in old}
+    for key in ("extensionsUsed", "extensionsRequired"):
+        kept = [name for name in tree.pop(key, []) if not str(name).startswith(AVATARS)]
+        if kept:
+            tree[key] = kept
+    copy = _Copy(held, tree)
+    nodes: list[Json] = []
+    meshes: list[Json] = []
+    for number, node in enumerate(held.rows("nodes")):
+        if "mesh" not in node:
+            continue
+        place = world[number]
+        if "skin" in node:
+            skin = held.row("skins", node["skin"])
+            first = int(skin["joints"][0])
+            place = fitted.get(first, world[first]) @ inverse_binds(held, skin)[0]
+        own = held.row("meshes", node["mesh"])
+        meshes.append(own | {"primitives": [copy.primitive(row) for row in own["primitives"]]})
+        named = {key: node[key] for key in ("name", "extras") if key in node}
+        nodes.append(named | {"mesh": len(meshes) - 1, "matrix": place.T.ravel().tolist()})
+    if not nodes:
+        raise BadInput(f"{held.file}: there is no mesh in it that bones could be given to.")
+    if images := old.get("images"):
+        tree["images"] = [
+            row | ({"bufferView": copy.view(row["bufferView"])} if "bufferView" in row else {}) for row in images
+        ]
+    tree |= {"meshes": meshes, "nodes": nodes, "scenes": [{"nodes": list(range(len(nodes)))}], "scene": 0}
+    return copy.store.glb()
+
+
+class _Copy:
+    """What is taken over from a file's buffers, each once."""
+
+    def __init__(self, held: GltfFile, tree: Json) -> None:
+        self.held, self.tree, self.store = held, tree, Store(tree)
+        self.views: dict[int, int] = {}
+        self.accessors: dict[int, int] = {}
+
+    def view(self, number: int) -> int:
+        if number not in self.views:
+            row = self.held.row("bufferViews", number)
+            begin = row.get("byteOffset", 0)
+            data = self.held.buffers[row["buffer"]][begin : begin + row["byteLength"]]
+            self.views[number] = self.store.view(data, row.get("target"), row.get("byteStride", 0))
+        return self.views[number]
+
+    def accessor(self, number: int) -> int:
+        if number not in self.accessors:
+            row = dict(self.held.row("accessors", number))
+            if "bufferView" in row:
+                row["bufferView"] = self.view(row["bufferView"])
+            if "sparse" in row:
+                parts = {key: row["sparse"][key] for key in ("indices", "values")}
+                row["sparse"] = row["sparse"] | {
+                    key: part | {"bufferView": self.view(part["bufferView"])} for key, part in parts.items()
+                }
+            rows: list[Json] = self.tree.setdefault("accessors", [])
+            rows.append(row)
+            self.accessors[number] = len(rows) - 1
+        return self.accessors[number]
+
+    def primitive(self, row: Json) -> Json:
+        """Without weights, and without what another compression or another's bones say of it."""
+        out = {key: value for key, value in row.items() if key != "extensions"}
+        out["attributes"] = {
+            key: self.accessor(number)
+            for key, number in row.get("attributes", {}).items()
+            if not key.startswith(("JOINTS_", "WEIGHTS_"))
+        }
+        if "indices" in row:
+            out["indices"] = self.accessor(row["indices"])
+        if "targets" in row:
+            out["targets"] = [{key: self.accessor(n) for key, n in each.items()} for each in row["targets"]]
+        return out

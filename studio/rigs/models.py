@@ -1,0 +1,40 @@
+"""Bones that characters were given here: the mesh as it came, and what was decided about its bones."""
+
+from django.db import models
+
+from armuto.rigging import definition as core
+from armuto.rigging.definition import RigDefinition
+from studio.cast.models import Character
+from studio.library.models import Original
+from studio.platform.optimistic import Versioned
+
+
+class Rig(Versioned):
+    """original: the file as it came. facts: of its mesh (:func:`armuto.rigging.preparing.facts_of`). definition: in
+    the core's JSON form. made: the digest of the definition whose bones the character has now, or empty where it has
+    others."""
+
+    character = models.OneToOneField(Character, models.CASCADE, primary_key=True, related_name="rig")
+    original = models.ForeignKey(Original, models.PROTECT, related_name="rigs")
+    facts = models.JSONField()
+    definition = models.JSONField()
+    made = models.CharField(max_length=64, default="")
+    created = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.character.name
+
+    def value(self) -> RigDefinition:
+        return core.from_json(self.definition, self.character.name)
+
+    @property
+    def mesh_name(self) -> str:
+        """The name of its .glb in sentences."""
+        return f"{self.original.name.rsplit('.', 1)[0]}.glb"
+
+
+class RigMesh(models.Model):
+    """The mesh without bones, as .glb."""
+
+    rig = models.OneToOneField(Rig, models.CASCADE, primary_key=True, related_name="mesh")
+    data = models.BinaryField()

@@ -1,0 +1,153 @@
+"""Giving characters bones: beginning with a mesh, changing what was decided, and putting it in the line-up."""
+
+from dataclasses import asdict, replace
+from functools import lru_cache
+from typing import Any
+
+from django.db import transaction
+
+from armuto import formats
+from armuto.errors import BadInput
+from armuto.formats import Document
+from armuto.intake.detection import ImportOptions
+from armuto.kinematics.clip import Clip as ClipValue
+from armuto.pipeline import transfer
+from armuto.retarget.fitting import NothingToPair, fit
+from armuto.rigging import definition as core
+from armuto.rigging.definition import RigDefinition
+from armuto.rigging.exercise import posture_clip
+from armuto.rigging.preparing import BoundMesh, PreparedMesh
+from armuto.rigging.reading import BareMesh, read_mesh
+from armuto.rigging.skeleton import skeleton_from
+from studio.cast.models import Character
+from studio.cast.services import new_version_of
+from studio.library.models import Clip
+from studio.library.services import keep_original
+from studio.platform import reader
+from studio.platform.optimistic import VERSION_FIELDS
+from studio.rigs.models import Rig, RigMesh
+
+
+def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: str, made: bool) -> Rig:
+    """Keep what a character's bones were or will be made from. made: whether the character has them."""
+    definition = core.to_json(prepared.definition)
+    row, _ = Rig.objects.update_or_create(
+        character=character,
+        defaults={
+            "original": keep_original(data, file, file.rpartition(".")[2].lower()[:8]),
+            "facts": prepared.facts,
+            "definition": definition,
+            "made": prepared.definition.digest if made else "",
+        },
+    )
+    RigMesh.objects.update_or_create(rig=row, defaults={"data": prepared.glb})
+    return row
+
+
+def begin(character: Character) -> Rig:
+    """Set a character's bones aside and propose others for its mesh; the character stays as it is until it is given
+    them. Raises :class:`BadInput` where its shape shows no body."""
+    held = Rig.objects.filter(character=character).first()
+    if held is not None:
+        return held
+    data = character.display()
+    file = f"{character.original.name.rsplit('.', 1)[0]}.glb"
+    prepared = reader.prepared_mesh(data, file, None, None)
+    with transaction.atomic():
+        held = Rig.objects.filter(character=character).first()
+        return held or keep_rig(character, prepared, bytes(character.original.content.data), file, made=False)
+
+
+def change(row: Rig, data: Any, base: int | None) -> None:
+    """Another definition. Raises :class:`BadInput` for what is none, and
+    :class:`~studio.platform.optimistic.Conflict` where others have changed it since."""
+    wanted = core.from_json(data, row.character.name)
+    skeleton_from(wanted.landmarks, wanted.options)
+    with transaction.atomic():
+        row.refresh_from_db()
+        now = core.to_json(wanted)
+        row.claim(base, {"its bones": row.definition}, {"its bones": now})
+        row.definition = now
+        row.facts = row.facts | {"unit": wanted.unit or row.facts["unit"]}
+        row.save(update_fields=["definition", "facts", *VERSION_FIELDS])
+
+
+def proposal(row: Rig, unit: float | None, up: str | None) -> RigDefinition:
+    """What the shape proposes where its file is read in another unit or with another axis up; nothing is kept."""
+    prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up)
+    before = row.value()
+    return replace(prepared.definition, options=before.options, omitted=before.omitted, follows=before.follows)
+
+
+def bound(row: Rig) -> BoundMesh:
+    """The mesh with the bones of the definition in force."""
+    return reader.bound_mesh(bytes(row.mesh.data), row.mesh_name, row.definition)
+
+
+def apply(row: Rig) -> Character:
+    """The character gets the bones of the definition in force, and keeps its name and fittings. Raises
+    :class:`BadInput`."""
+    wanted = row.value().digest
+    made = bound(row)
+    document = reader.read(made.glb, row.mesh_name, read_as(row))
+    with transaction.atomic():
+        row.refresh_from_db()
+        if row.value().digest != wanted:
+            raise BadInput(f"{row.character.name}: somebody has changed its bones meanwhile; look at them, then go on.")
+        character = row.character
+        if row.made != wanted:
+            new_version_of(character, document, made.glb)
+            row.made = wanted
+            row.save(update_fields=["made"])
+    return character
+
+
+def read_as(row: Rig) -> ImportOptions:
+    """How the file with the bones is read: as its mesh is, and turned as the character is."""
+    frame = mesh_of(row).frame
+    return ImportOptions(frame.unit, frame.up, row.character.skeleton.value().file_frame.turned)
+
+
+def mesh_of(row: Rig) -> BareMesh:
+    """The mesh as the definition reads it, kept while somebody works with it."""
+    definition = row.value()
+    return _mesh(row.pk, row.original.sha256, definition.unit, definition.up)
+
+
+@lru_cache(maxsize=2)
+def _mesh(pk: int, content: str, unit: float | None, up: str | None) -> BareMesh:
+    row = Rig.objects.select_related("original", "mesh").get(pk=pk)
+    return read_mesh(bytes(row.mesh.data), row.mesh_name, None, unit, up)
+
+
+def document_of(row: Rig) -> Document:
+    """The figure as it would stand in the line-up."""
+    return _document(row.pk, row.value().digest)
+
+
+@lru_cache(maxsize=4)
+def _document(pk: int, digest: str) -> Document:
+    row = Rig.objects.select_related("original", "mesh", "character").get(pk=pk)
+    return formats.read(bound(row).glb, row.mesh_name, read_as(row))
+
+
+def posture_motion(row: Rig) -> tuple[ClipValue, tuple[tuple[str, int], ...]]:
+    """A clip through the test postures on the figure as it would stand in the line-up, and where each of them is."""
+    clip, marks = posture_clip(skeleton_from(row.value().landmarks, row.value().options), row.value().landmarks)
+    skeleton = document_of(row).skeleton
+    order = [clip.skeleton.index[name] for name in skeleton.names]
+    return replace(clip, skeleton=skeleton, rotations=clip.rotations[:, order]), marks
+
+
+def performed(row: Rig, clip: Clip) -> ClipValue:
+    """A clip of the library as the figure performs it, through a proposed fitting. Raises :class:`BadInput`."""
+    document = document_of(row)
+    try:
+        fitting = fit(clip.skeleton.value(), document.skeleton, clip.skeleton.assignment(), document.parts)
+    except NothingToPair:
+        raise BadInput(f"{clip.name}: nothing of its skeleton is like this body; try a clip for two legs.") from None
+    return transfer(clip.value(), fitting)
+
+
+def problems(made: BoundMesh) -> list[dict[str, Any]]:
+    return [asdict(problem) for problem in made.problems]

@@ -1,0 +1,186 @@
+"""Bones that are given in the studio: what is proposed, changed, looked at, tried and put in the line-up."""
+
+import json
+
+import numpy as np
+
+from armuto.formats import gltf
+from armuto.tests import sculptures
+from armuto.tests.files import PORTER, WALK
+from studio.cast.models import Character
+from studio.library.models import Clip
+from studio.rigs.models import Rig
+from studio.tests.test_intake import IntakeCase
+
+
+class RigCase(IntakeCase):
+    def call(self, method: str, path: str, body: object = None, status: int = 200, **headers: str):
+        send = getattr(self.client, method)
+        answer = send(f"/api/rigs/{path}", json.dumps(body), content_type="application/json", headers=headers)
+        self.assertEqual(answer.status_code, status, answer.content[:300])
+        return answer.json()
+
+    def look(self, path: str, status: int = 200):
+        answer = self.client.get(f"/api/rigs/{path}")
+        self.assertEqual(answer.status_code, status, answer.content[:300])
+        return answer.json()
+
+    def character(self, name: str, content: bytes) -> Character:
+        (pk,) = self.lay((name, content), goes_to="cast")
+        self.send("post", "accept", files=[pk])
+        return Character.objects.latest("pk")
+
+
+class Rigs(RigCase):
+    def test_a_sculpture_keeps_what_its_bones_were_made_from(self):
+        content = sculptures.bare("keeper")
+        character = self.character("keeper.glb", content)
+        row = Rig.objects.get(character=character)
+        self.assertEqual(bytes(row.original.content.data), content)
+        shown = self.look(f"{character.pk}")
+        self.assertTrue(shown["current"])
+        self.assertEqual(shown["skeleton"]["names"][:2], ["root", "hips"])
+        self.assertEqual(shown["meanings"]["left knee"], "the middle of the knee")
+        self.assertIn("coat", [piece["name"] for piece in shown["facts"]["pieces"]])
+        self.assertEqual(shown["facts"]["flaws"]["doubled"], 0)
+        # Sent once more it is there already.
+        self.assertEqual(self.call("post", f"{character.pk}")["lock_version"], shown["lock_version"])
+
+    def test_a_landmark_that_is_moved_moves_the_bone_and_the_points_about_it(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        shown = self.look(f"{character.pk}")
+        before = self.client.get(f"/api/rigs/{character.pk}/figure?whole=true").content
+        wanted = shown["definition"]
+        at = wanted["landmarks"]["left wrist"]["at"]
+        moved = [at[0] - 0.05, at[1], at[2]]
+        wanted["landmarks"]["left wrist"] = {"at": moved}
+        changed = self.call("patch", f"{character.pk}", {"definition": wanted})
+        self.assertFalse(changed["current"])
+        joint = changed["skeleton"]["names"].index("left hand")
+        np.testing.assert_allclose(changed["skeleton"]["places"][joint], moved, atol=1e-4)
+        after = self.client.get(f"/api/rigs/{character.pk}/figure?whole=true").content
+        self.assertNotEqual(before, after)
+        # The character has them only when it is given them.
+        self.assertEqual(Character.objects.get(pk=character.pk).revision, 1)
+        answer = self.call("post", f"{character.pk}/version")
+        self.assertEqual((answer["revision"], answer["name"]), (2, "keeper"))
+        character.refresh_from_db()
+        document = character.document()
+        hand = document.skeleton.index["left hand"]
+        np.testing.assert_allclose(document.skeleton.rest.positions[hand], moved, atol=1e-3)
+        self.assertTrue(self.look(f"{character.pk}")["current"])
+        # Put there twice it is the same.
+        self.assertEqual(self.call("post", f"{character.pk}/version")["revision"], 2)
+
+    def test_what_another_has_changed_is_not_written_over(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        shown = self.look(f"{character.pk}")
+        version = {"If-Match": f'"{shown["lock_version"]}"'}
+        wanted = shown["definition"] | {"options": shown["definition"]["options"] | {"spine": 4}}
+        self.call("patch", f"{character.pk}", {"definition": wanted}, **version)
+        other = shown["definition"] | {"options": shown["definition"]["options"] | {"spine": 2}}
+        self.call("patch", f"{character.pk}", {"definition": other}, 409, **version)
+        self.assertIn("spine 3", self.look(f"{character.pk}")["skeleton"]["names"])
+
+    def test_pieces_are_left_out_or_follow_a_bone(self):
+        character = self.character("bellringer.glb", sculptures.bare("bellringer"))
+        shown = self.look(f"{character.pk}")
+        pieces = {piece["name"]: piece["number"] for piece in shown["facts"]["pieces"]}
+        binding = self.look(f"{character.pk}/binding")
+        self.assertEqual(binding["follows"][str(pieces["cap"])], "head")
+        wanted = shown["definition"] | {"omitted": [pieces["cap"]], "follows": {str(pieces["tunic"]): "chest"}}
+        self.call("patch", f"{character.pk}", {"definition": wanted})
+        changed = self.look(f"{character.pk}/binding")
+        self.assertEqual(changed["follows"][str(pieces["tunic"])], "chest")
+        held = gltf.parse(self.client.get(f"/api/rigs/{character.pk}/figure?whole=true").content, "x.glb")
+        shown_materials = {
+            held.rows("materials")[row["material"]]["name"]
+            for node in held.rows("nodes")
+            if "mesh" in node
+            for row in held.rows("meshes")[node["mesh"]]["primitives"]
+        }
+        self.assertIn("tunic", shown_materials)
+        self.assertNotIn("cap", shown_materials)
+
+    def test_a_figure_with_bones_is_given_others(self):
+        character = self.character("porter.glb", PORTER.read_bytes())
+        before = character.document()
+        self.look(f"{character.pk}", 404)
+        shown = self.call("post", f"{character.pk}")
+        self.assertFalse(shown["current"])
+        knee = shown["definition"]["landmarks"]["left knee"]["at"]
+        there = before.skeleton.rest.positions[before.parts["left lower leg"][0].joint]
+        self.assertLess(np.linalg.norm(np.array(knee) - there), 0.03 * before.height)
+        bare = gltf.parse(self.client.get(f"/api/rigs/{character.pk}/mesh").content, "x.glb")
+        self.assertEqual(bare.rows("skins"), [])
+        self.call("post", f"{character.pk}/version")
+        character.refresh_from_db()
+        self.assertIn("spine 1", character.document().skeleton.names)
+
+    def test_it_is_tried_with_postures_and_with_clips(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        postures = self.look(f"{character.pk}/postures")
+        names = [row["name"] for row in postures["postures"]]
+        self.assertIn("arms up", names)
+        binding = self.look(f"{character.pk}/binding")
+        rotations = self.arrays(f"{character.pk}/motion")[0]
+        self.assertEqual(rotations.shape[:2], (postures["frames"], len(binding["names"])))
+        elbow = binding["names"].index("left lower arm")
+        frame = postures["postures"][names.index("elbows bent")]["frame"]
+        bent = np.abs((rotations[frame, elbow] * rotations[0, elbow]).sum())
+        self.assertAlmostEqual(np.degrees(2 * np.arccos(min(bent, 1))), 90, delta=0.5)
+        self.lay(("hall/walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        clip = Clip.objects.get()
+        rotations, translations = self.arrays(f"{character.pk}/motion?clip={clip.pk}")
+        self.assertEqual(rotations.shape[0], clip.last - clip.first + 1)
+        self.assertGreater(np.ptp(translations, axis=0).max(), 0.5)
+        self.look(f"{character.pk}/motion?clip=99999", 404)
+
+    def test_a_section_shows_the_middle_of_a_limb(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        at = self.look(f"{character.pk}")["definition"]["landmarks"]["left elbow"]["at"]
+        off = np.array(at) + [0, 0, 0.03]
+        section = self.look(f"{character.pk}/section?landmark=left elbow&x={off[0]}&y={off[1]}&z={off[2]}")
+        self.assertLess(np.linalg.norm(np.array(section["middle"]) - at), 0.015)
+        own = np.array(section["segments"])[section["own"]]
+        self.assertLess(np.ptp(own.reshape(-1, 3), axis=0).max(), 0.3)
+        self.look(f"{character.pk}/section?landmark=tail&x=0&y=0&z=0", 422)
+        self.look(f"{character.pk}/section?landmark=left elbow&x=1e9&y=0&z=0", 422)
+
+    def test_what_is_no_definition_is_a_sentence(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        good = self.look(f"{character.pk}")["definition"]
+        correction = {"bone": "head", "at": [0, 0, 0], "radius": 0.1, "amount": 3, "mirrored": True}
+        for wrong, sentence in (
+            ({"options": good["options"] | {"spine": 40}}, "1 to 6 spine bones"),
+            ({"landmarks": {}}, "is missing"),
+            ({"landmarks": good["landmarks"] | {"left gill": {"at": [0, 0, 0]}}}, "no landmark “left gill”"),
+            ({"omitted": ["cap"]}, "left out"),
+            ({"follows": {"cap": 3}}, "follows"),
+            ({"corrections": [correction]}, "amount from -1 to 1"),
+            ({"up": "up"}, "is no axis"),
+            ({"unit": -1}, "a unit is a length"),
+        ):
+            with self.subTest(sentence):
+                answer = self.call("patch", f"{character.pk}", {"definition": good | wrong}, 422)
+                self.assertIn(sentence, answer["detail"])
+        self.assertEqual(self.look(f"{character.pk}")["definition"], good)
+
+    def test_another_unit_is_looked_at_before_it_is_kept(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        before = self.look(f"{character.pk}")["definition"]
+        found = self.call("post", f"{character.pk}/proposal", {"unit": 0.5, "up": "+Y"})["definition"]
+        ratio = found["landmarks"]["crown"]["at"][1] / before["landmarks"]["crown"]["at"][1]
+        self.assertAlmostEqual(ratio, 0.5, delta=0.01)
+        self.assertEqual(self.look(f"{character.pk}")["definition"], before)
+
+    def arrays(self, path: str) -> list[np.ndarray]:
+        answer = self.client.get(f"/api/rigs/{path}")
+        self.assertEqual(answer.status_code, 200, answer.content[:300])
+        shapes = [tuple(map(int, row.split(","))) for row in answer["X-Armuto-Shape"].split(";")]
+        values = np.frombuffer(answer.content, "<f4")
+        return [
+            part.reshape(shape)
+            for part, shape in zip(np.split(values, np.cumsum([np.prod(s) for s in shapes])[:-1]), shapes, strict=True)
+        ]
