@@ -10,12 +10,27 @@ from armuto.intake.detection import UNITS, upright
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
-from demo import camera, chores, ensembles, fox, gallery, heron, keeper, porter, ringer, roof, striker, yard
+from demo import (
+    camera,
+    chores,
+    ensembles,
+    fox,
+    gallery,
+    heron,
+    keeper,
+    porter,
+    ringer,
+    roof,
+    sculptures,
+    striker,
+    yard,
+)
 from demo.figure_file import figure_glb
 from demo.hall import recorded
 
 FILES = Path(__file__).parent / "files"
 TAKES = Path(__file__).parent / "takes"
+SCULPTURES = Path(__file__).parent / "without_bones"  # not loaded: what comes without bones waits for a look
 
 
 FIGURES = (porter, keeper, ringer, striker, fox, heron)
@@ -24,6 +39,8 @@ FIGURES = (porter, keeper, ringer, striker, fox, heron)
 def main() -> None:
     for name, data in libraries():
         _write(FILES / name, data)
+    for name, data in sculptures.files():
+        _write(SCULPTURES / name, data)
     for name, data in together():
         _write(TAKES / name, data)
     for figure in FIGURES:

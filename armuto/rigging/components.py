@@ -12,6 +12,7 @@ sparse = lazily("scipy.sparse")
 csgraph = lazily("scipy.sparse.csgraph")
 
 WELDED = 1e-6  # of the longest side: corners that are no farther apart are one
+SMALLEST = 3  # points of a piece: fewer make no triangle
 OWN = 0.95  # of a piece's points that follow one bone more than any other, from which on it is proposed to be rigid
 
 
@@ -46,6 +47,8 @@ def rigid_joints(components: NDArray[np.int64], weights: FloatArray) -> dict[int
     top = weights.argmax(axis=1)
     for number in range(int(components.max(initial=-1)) + 1):
         own = top[components == number]
+        if len(own) < SMALLEST:
+            continue
         joint = int(np.bincount(own).argmax())
         if np.mean(own == joint) >= OWN:
             out[number] = joint

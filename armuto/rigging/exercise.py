@@ -96,5 +96,18 @@ def posture_clip(skeleton: Skeleton, landmarks: Landmarks) -> tuple[Clip, tuple[
             frames += [end] * HELD
     frames.append(keys[-1])
     rotations = np.array(frames)
-    nothing = np.zeros((len(rotations), 0, 3))
-    return Clip("test postures", skeleton, FPS, rotations, np.zeros(0, np.int64), nothing), tuple(marks)
+    hips = skeleton.index["hips"]
+    places = np.tile(skeleton.rest_translation[hips], (len(rotations), 1, 1))
+    places[:, 0, 1] -= _above_floor(skeleton, rotations)
+    return Clip("test postures", skeleton, FPS, rotations, np.array([hips]), places), tuple(marks)
+
+
+def _above_floor(skeleton: Skeleton, rotations: FloatArray) -> FloatArray:
+    """How far the lower foot is above where it rests ``(F,)``; who carries the hips stands upright."""
+    feet = [k for k, name in enumerate(skeleton.names) if name.endswith((" foot", " toes"))]
+    ends = [k for k, joint in enumerate(skeleton.end_parents) if int(joint) in feet]
+    still = np.broadcast_to(skeleton.rest_translation, (len(rotations), *skeleton.rest_translation.shape)).copy()
+    pose = world_pose(skeleton, rotations, still)
+    heights = np.concatenate([pose.positions[:, feet, 1], pose.ends[:, ends, 1]], axis=1)
+    rest = np.concatenate([skeleton.rest.positions[feet, 1], skeleton.rest.ends[ends, 1]])
+    return np.asarray((heights - rest).min(axis=1))

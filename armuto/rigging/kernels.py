@@ -95,6 +95,49 @@ def nearest_sources(neighbours, steps, seeds, offsets, times, found, far):  # ty
                 heapq.heappush(heap, (distance + steps[n], other, source))
 
 
+@njit(
+    types.int64(
+        types.Array(types.int64, 2, "C", readonly=True),
+        types.Array(types.int64, 1, "C", readonly=True),
+        types.Array(types.float64, 1, "C", readonly=True),
+        types.int64[::1],
+        types.int64[::1],
+        types.float64[::1],
+    ),
+    cache=True,
+)
+def merge_tree(neighbours, order, height, parent, peaks, levels):  # type: ignore[no-untyped-def]
+    """Where the branches below the peaks of a height join, walked from the highest cell down.
+
+    neighbours ``(N, 26)``: cells beside each, -1 for none. order: cells with a height, highest first. parent ``(N,)``:
+    -1 everywhere. peaks, levels ``(N,)``: filled with the peak of each branch that joins a higher one, and the height
+    at which it does. Returns how many there are.
+    """
+    count = 0
+    for place in range(order.shape[0]):
+        cell = order[place]
+        keep = -1
+        for n in range(26):
+            other = neighbours[cell, n]
+            if other < 0 or parent[other] < 0:
+                continue
+            while parent[other] != other:
+                parent[other] = parent[parent[other]]
+                other = parent[other]
+            if keep < 0:
+                keep = other
+            elif other != keep:
+                lower = other
+                if height[other] > height[keep]:
+                    lower, keep = keep, other
+                peaks[count] = lower
+                levels[count] = height[cell]
+                count += 1
+                parent[lower] = keep
+        parent[cell] = cell if keep < 0 else keep
+    return count
+
+
 def empty(cells: int, most: int) -> tuple[np.ndarray, FloatArray]:
     """Room for :func:`nearest_sources`."""
     return np.full((cells, most), -1, np.int64), np.full((cells, most), np.inf)

@@ -25,10 +25,10 @@ RIGID = 0.005  # share of weights up to which a point counts as moved by one sid
 FEWEST = 8  # triangles that bend, from which there is a volume to speak of
 #: Joints at which volume is measured, with the bone that is turned and what bends it by 90 degrees.
 BENDS = {
-    "elbow": ("lower arm", TestPosture("elbow", {}, {"lower arm": 90})),
-    "knee": ("lower leg", TestPosture("knee", {}, {"lower leg": 90})),
-    "shoulder": ("upper arm", TestPosture("shoulder", {"upper arm": (0, 0, 1)}, {})),
-    "hip": ("upper leg", TestPosture("hip", {"upper leg": (0, 0, 1)}, {})),
+    "elbow": ("lower arm", TestPosture("elbows bent", {}, {"lower arm": 90})),
+    "knee": ("lower leg", TestPosture("{side} knee up", {}, {"lower leg": 90})),
+    "shoulder": ("upper arm", TestPosture("arms ahead", {"upper arm": (0, 0, 1)}, {})),
+    "hip": ("upper leg", TestPosture("{side} knee up", {"upper leg": (0, 0, 1)}, {})),
 }
 
 
@@ -152,7 +152,7 @@ def _thinned(
                 bone = skeleton.names[joint]
                 sentence = f"Bent by 90° the {side} {name} loses {lost:.0%} of its volume."
                 at = _triple(skeleton.rest.positions[joint])
-                out.append(BindingProblem("volume", bone, lost, 0, at, posture.name, sentence))
+                out.append(BindingProblem("volume", bone, lost, 0, at, posture.name.format(side=side), sentence))
     return out
 
 

@@ -106,7 +106,9 @@ def _evened(found: dict[str, tuple[FloatArray, float]]) -> None:
         across = right * [-1, 1, 1]
         if float(np.linalg.norm(left - across)) < EVENED:
             middle = (left + across) / 2
-            found[name], found[twin] = (middle, sure), (middle * [-1, 1, 1], other)
+            # What both sides show alike is as sure as the one that shows it more clearly.
+            sure = max(sure, other)
+            found[name], found[twin] = (middle, sure), (middle * [-1, 1, 1], sure)
 
 
 def _frame(solid: Solid) -> _Frame:

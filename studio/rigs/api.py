@@ -27,6 +27,7 @@ from studio.rigs.models import Rig
 from studio.rigs.schemas import (
     RigBinding,
     RigChange,
+    RigFingersIn,
     RigOut,
     RigPostures,
     RigProposalIn,
@@ -69,6 +70,12 @@ def post_proposal(request: HttpRequest, character_id: Id, wanted: RigProposalIn)
     row = _row(character_id)
     checked = core.from_json(row.definition | {"unit": wanted.unit, "up": wanted.up}, row.character.name)
     return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up))}
+
+
+@router.post("{character_id}/fingers", response=RigProposalOut, operation_id="propose_fingers")
+def post_fingers(request: HttpRequest, character_id: Id, wanted: RigFingersIn) -> Any:
+    """The same with landmarks of fingers from the shape of each hand; nothing is kept."""
+    return {"definition": core.to_json(services.with_fingers(_row(character_id), wanted.definition, wanted.count))}
 
 
 @router.post("{character_id}/version", response=CharacterOut, operation_id="apply_rig")

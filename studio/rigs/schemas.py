@@ -1,5 +1,7 @@
 """What the API of rigs takes and answers. Lengths are metres with +Y up."""
 
+from typing import Literal
+
 from ninja import Schema
 
 from studio.platform.described import described
@@ -110,6 +112,13 @@ class RigProposalIn(Schema):
 
     unit: float | None = None
     up: str | None = None
+
+
+class RigFingersIn(Schema):
+    """count: of each hand; null for as many as its shape shows."""
+
+    definition: described(RigDefinitionData)  # type: ignore[valid-type]
+    count: Literal[0, 1, 2, 3, 4, 5] | None = None
 
 
 class RigProposalOut(Schema):

@@ -4,6 +4,7 @@ from dataclasses import asdict, replace
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 
 from armuto import formats
@@ -14,9 +15,10 @@ from armuto.kinematics.clip import Clip as ClipValue
 from armuto.pipeline import transfer
 from armuto.retarget.fitting import NothingToPair, fit
 from armuto.rigging import definition as core
+from armuto.rigging import fingers
 from armuto.rigging.definition import RigDefinition
 from armuto.rigging.exercise import posture_clip
-from armuto.rigging.preparing import BoundMesh, PreparedMesh
+from armuto.rigging.preparing import BoundMesh, PreparedMesh, facts_of
 from armuto.rigging.reading import BareMesh, read_mesh
 from armuto.rigging.skeleton import skeleton_from
 from studio.cast.models import Character
@@ -63,12 +65,15 @@ def change(row: Rig, data: Any, base: int | None) -> None:
     :class:`~studio.platform.optimistic.Conflict` where others have changed it since."""
     wanted = core.from_json(data, row.character.name)
     skeleton_from(wanted.landmarks, wanted.options)
+    facts = None
+    if (wanted.unit, wanted.up) != (row.value().unit, row.value().up):
+        facts = facts_of(_mesh(row.pk, row.original.sha256, wanted.unit, wanted.up))
     with transaction.atomic():
         row.refresh_from_db()
         now = core.to_json(wanted)
         row.claim(base, {"its bones": row.definition}, {"its bones": now})
         row.definition = now
-        row.facts = row.facts | {"unit": wanted.unit or row.facts["unit"]}
+        row.facts = facts or row.facts
         row.save(update_fields=["definition", "facts", *VERSION_FIELDS])
 
 
@@ -77,6 +82,16 @@ def proposal(row: Rig, unit: float | None, up: str | None) -> RigDefinition:
     prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up)
     before = row.value()
     return replace(prepared.definition, options=before.options, omitted=before.omitted, follows=before.follows)
+
+
+def with_fingers(row: Rig, data: Any, count: int | None) -> RigDefinition:
+    """A definition with landmarks of so many fingers of each hand, or of as many as its shape shows; nothing is
+    kept. Raises :class:`BadInput`."""
+    definition = core.from_json(data, row.character.name)
+    if (definition.unit, definition.up) != (row.value().unit, row.value().up):
+        raise BadInput(f"{row.character.name}: its unit has changed meanwhile; look at it again.")
+    mesh = mesh_of(row)
+    return replace(definition, landmarks=fingers.with_fingers(definition.landmarks, mesh.points, mesh.faces, count))
 
 
 def bound(row: Rig) -> BoundMesh:
@@ -136,7 +151,8 @@ def posture_motion(row: Rig) -> tuple[ClipValue, tuple[tuple[str, int], ...]]:
     clip, marks = posture_clip(skeleton_from(row.value().landmarks, row.value().options), row.value().landmarks)
     skeleton = document_of(row).skeleton
     order = [clip.skeleton.index[name] for name in skeleton.names]
-    return replace(clip, skeleton=skeleton, rotations=clip.rotations[:, order]), marks
+    moving = np.array([order.index(int(joint)) for joint in clip.moving])
+    return replace(clip, skeleton=skeleton, rotations=clip.rotations[:, order], moving=moving), marks
 
 
 def performed(row: Rig, clip: Clip) -> ClipValue:

@@ -37,6 +37,12 @@ export const router = createRouter({
       component: () => import('./features/ensembles/EnsembleView.vue'),
       meta: { title: 'Ensemble' },
     },
+    {
+      path: '/cast/:id(\\d+)/bones',
+      name: 'bones',
+      component: () => import('./features/rigging/RigView.vue'),
+      meta: { title: 'Give it bones' },
+    },
     { path: '/cast', name: 'cast', component: () => import('./features/cast/CastView.vue'), meta: { title: 'Cast' } },
     {
       path: '/fittings',

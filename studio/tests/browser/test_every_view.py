@@ -41,6 +41,10 @@ class EveryView(FullStudio):
             *("/cast", f"/cast?character={porter.pk}", "/fittings", *leaves, "/fittings/patterns"),
             *("/board", "/runs", f"/review/{Rendition.objects.get(clip=walk).pk}", "/delivery", "/delivery/new"),
             *("/ensembles", together, f"{together}?casting={ensemble.castings.get().pk}"),
+            *(
+                f"/cast/{porter.pk}/bones?step={step}"
+                for step in ("mesh", "landmarks", "skeleton", "weights", "tryout")
+            ),
             "/nowhere",
         ]
 

@@ -733,6 +733,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{character_id}/fingers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Fingers
+         * @description The same with landmarks of fingers from the shape of each hand; nothing is kept.
+         */
+        post: operations["propose_fingers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{character_id}/version": {
         parameters: {
             query?: never;
@@ -3803,6 +3823,16 @@ export interface components {
             unit?: number | null;
             /** Up */
             up?: string | null;
+        };
+        /**
+         * RigFingersIn
+         * @description count: of each hand; null for as many as its shape shows.
+         */
+        RigFingersIn: {
+            /** Definition */
+            definition: components["schemas"]["RigDefinitionData"];
+            /** Count */
+            count?: (0 | 1 | 2 | 3 | 4 | 5) | null;
         };
         /**
          * CharacterOut
@@ -8485,6 +8515,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RigProposalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigProposalOut"];
+                };
+            };
+        };
+    };
+    propose_fingers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigFingersIn"];
             };
         };
         responses: {

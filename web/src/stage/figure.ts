@@ -43,7 +43,7 @@ function checkSkin(mesh: Mesh) {
 export class Figure {
   readonly object = new Group()
   readonly boneLines: BoneLines
-  private readonly meshes: Mesh[] = []
+  readonly meshes: Mesh[] = []
   private readonly lines: Mesh[] = []
   private motion: NodeMotion | null = null
   private outlined = drawing() === 'full'

@@ -8,6 +8,7 @@ import { useConnection } from './connection'
 const ALL = [
   'library',
   'splices',
+  'rigs',
   'cast',
   'ingest',
   'fittings',

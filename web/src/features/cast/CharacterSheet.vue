@@ -223,6 +223,7 @@ async function retire() {
     <p class="quiet">Or drop a motion file on the figure.</p>
   </details>
   <div class="foot">
+    <v-btn :to="`/cast/${character.id}/bones`">Give it bones</v-btn>
     <FileButton label="New version" :accept="FIGURES" @files="newVersion" />
     <v-btn @click="retire">Retire</v-btn>
   </div>

@@ -119,6 +119,29 @@ export const SHORTCUTS = {
     },
     gestures: [{ label: 'Enter', does: 'on a meeting: choose it' }],
   },
+  Bones: {
+    shortcuts: {
+      stepBefore: { keys: ',', does: 'the step before: mesh, landmarks, skeleton, weights, try out' },
+      stepAfter: { keys: '.', does: 'the step after it' },
+      frameAll: { keys: 'f', does: 'the landmark in hand closer, and the whole body' },
+      lineUp: { keys: 'cmd+enter', does: 'put it in the line-up' },
+      ...HISTORY,
+    },
+  },
+  Landmarks: {
+    shortcuts: {
+      next: { keys: 'n', does: 'next landmark' },
+      previous: { keys: 'shift+n', does: 'the one before' },
+      views: { keys: 'w', does: 'into the front view; Tab goes to the side view' },
+      middle: { keys: 'c', does: 'to the middle of the cut through the body' },
+      mirror: { keys: 't', does: 'other side follows, on and off' },
+    },
+    gestures: [
+      { label: 'arrows', does: 'in a view: move the landmark 2 mm; with Shift 2 cm' },
+      { label: 'drag', does: 'a landmark; elsewhere what is seen' },
+      { label: 'wheel', does: 'closer or farther' },
+    ],
+  },
   Fitting: {
     shortcuts: {
       mesh: { keys: 'm', does: 'mesh on and off' },

@@ -1,0 +1,163 @@
+"""A sculpture with honest flaws is given bones: by pointer, corrected afterwards, and by keyboard alone."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import expect
+
+from armuto import formats
+from armuto.formats import gltf
+from armuto.intake import recording
+from armuto.pipeline import transfer
+from armuto.retarget import fitting
+from armuto.tests.files import DEMO, WALK
+from studio.cast.models import Character
+from studio.rigs.models import Rig
+from studio.tests.browser.studio_case import StudioCase
+
+WATCHMAN = DEMO.parent / "without_bones" / "watchman.glb"
+
+
+class Rigging(StudioCase):
+    def bring_in(self):
+        self.go("/cast")
+        self.drop("main", WATCHMAN)
+        self.page.get_by_role("button", name="Accept watchman").click()
+        expect(self.page.locator(".label:not(.waiting)", has_text="watchman")).to_be_visible(timeout=120_000)
+
+    def landmark(self, name: str) -> np.ndarray:
+        return np.array(Rig.objects.get().definition["landmarks"][name]["at"])
+
+    def kept(self, change, wait: float = 30) -> None:
+        """What a change does is kept when the page has nothing on its way."""
+        version = Rig.objects.get().lock_version
+        change()
+        for _ in range(int(wait * 10)):
+            if Rig.objects.get().lock_version != version:
+                return
+            self.page.wait_for_timeout(100)
+        self.fail("nothing was kept")
+
+    def draw(self, side: str, name: str, right: float, down: float):
+        """Draw a landmark in a view by so many pixels."""
+        mark = self.page.get_by_role("group", name=re.compile(f"^{side}")).locator(f'[data-landmark="{name}"] .target')
+        box = mark.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + right / 2, y + down / 2)
+        self.page.mouse.move(x + right, y + down)
+        self.page.mouse.up()
+
+    def put_in_line_up(self):
+        self.page.get_by_role("button", name="To the line-up").click()
+        expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=120_000)
+
+    def test_from_the_file_to_a_walk_and_corrected_afterwards(self):
+        self.take_in_motion(WALK)
+        self.bring_in()
+        self.page.locator(".label", has_text="watchman").click()
+        self.page.get_by_role("link", name="Give it bones").click()
+        self.page.wait_for_url("**/bones*")
+        self.page.wait_for_load_state("networkidle")
+        # From its left a landmark moves ahead and up, and the one on the other side with it.
+        before, twin = self.landmark("left knee"), self.landmark("right knee")
+        self.kept(lambda: self.draw("From its left", "left knee", -24, -16))
+        step, other = self.landmark("left knee") - before, self.landmark("right knee") - twin
+        rig = Rig.objects.get().value()
+        ahead, side = np.array(rig.landmarks.ahead), np.array(rig.landmarks.side)
+        self.assertGreater(step @ ahead, 0.03)
+        self.assertGreater(step[1], 0.02)
+        self.assertLess(abs(step @ side), 1e-4)
+        np.testing.assert_allclose(other, step, atol=2e-3)
+        cut = self.page.get_by_role("img", name=re.compile("The cut through the body"))
+        expect(cut).to_be_visible()
+        # Pieces: the cap follows the head as it is, the keys stay behind.
+        self.page.get_by_role("tab", name="Mesh").click()
+        expect(self.page.get_by_text("2 holes, 60 triangles twice")).to_be_visible()
+        cap = self.page.get_by_label("What becomes of cap")
+        expect(cap.locator("option").first).to_have_text("proposed: head", timeout=60_000)
+        self.kept(lambda: cap.select_option("bone head"))
+        self.kept(lambda: self.page.get_by_label("What becomes of keys").select_option("omitted"))
+        # Tried with a posture, with the walk, and taken.
+        self.page.get_by_role("tab", name="Try out").click()
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=120_000)
+        self.page.get_by_role("button", name="arms up").click()
+        hand, head = (np.array(self.joint(name)) for name in ("left hand", "head"))
+        self.assertGreater(hand[1], head[1])
+        self.page.get_by_role("button", name=re.compile("^walk")).click()
+        self.page.wait_for_function("() => window.armuto.stage.figure('figure').frames === 149")
+        self.put_in_line_up()
+        character = Character.objects.get()
+        source = formats.read(WALK.read_bytes(), WALK.name)
+        target = character.document()
+        clip = recording.without_calibration(source.clips[0])
+        made = transfer(clip, fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts)).world()
+        self.page.locator("canvas").focus()
+        self.page.keyboard.press("End")
+        self.at_frame(148)
+        np.testing.assert_allclose(self.joints("figure"), made.positions[148], atol=2e-3)
+        held = gltf.parse(character.display(), "watchman.glb")
+        self.assertEqual(
+            {row["name"] for row in held.rows("nodes") if "mesh" in row and "skin" in row}, {"body", "cap", "boots"}
+        )
+        # Corrected afterwards: bones and weights follow, and what else was decided stays.
+        self.page.get_by_role("tab", name="Landmarks").click()
+        self.page.wait_for_load_state("networkidle")
+        elbow = self.landmark("left elbow")
+        self.kept(lambda: self.draw("From the front", "left elbow", 12, 0))
+        self.assertGreater(np.linalg.norm(self.landmark("left elbow") - elbow), 0.01)
+        self.put_in_line_up()
+        character.refresh_from_db()
+        self.assertEqual(character.revision, 3)
+        document = character.document()
+        lower = document.skeleton.rest.positions[document.skeleton.index["left lower arm"]]
+        self.assertLess(np.linalg.norm(lower - self.landmark("left elbow")), 0.012)
+        self.assertEqual(len(Rig.objects.get().definition["omitted"]), 1)
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.page.get_by_text("these bones are not in the line-up yet")).to_be_visible()
+        np.testing.assert_allclose(self.landmark("left elbow"), elbow, atol=1e-5)
+
+    def joint(self, name: str):
+        return self.page.evaluate(
+            """name => {
+                const figure = window.armuto.stage.figure('figure')
+                return figure.worldPositions()[figure.joints.findIndex((joint) => joint.name === name)]
+            }""",
+            name.replace(" ", "_"),
+        )
+
+    def test_by_keyboard_alone(self):
+        self.take_in_motion(WALK)
+        self.bring_in()
+        self.go(f"/cast/{Character.objects.get().pk}/bones")
+        self.page.wait_for_load_state("networkidle")
+        press = self.page.keyboard.press
+        for _ in range(30):
+            press("n")
+            if "landmark=left+elbow" in self.page.url:
+                break
+        self.page.wait_for_url("**landmark=left+elbow*")
+        press("t")  # this side alone
+        press("w")
+        before, twin = self.landmark("left elbow"), self.landmark("right elbow")
+        self.kept(lambda: [press("ArrowUp") for _ in range(5)])
+        moved = self.landmark("left elbow") - before
+        np.testing.assert_allclose(moved, [0, 0.01, 0], atol=1e-4)
+        np.testing.assert_allclose(self.landmark("right elbow"), twin, atol=1e-5)
+        self.kept(lambda: press("c"))
+        self.assertLess(np.linalg.norm(self.landmark("left elbow") - before), 0.01)
+        self.kept(lambda: press("Control+z"))
+        np.testing.assert_allclose(self.landmark("left elbow"), before + moved, atol=1e-4)
+        press(".")
+        expect(self.page.get_by_role("tab", name="Skeleton")).to_have_attribute("aria-selected", "true")
+        self.page.get_by_role("tab", name="Skeleton").focus()
+        press("Tab")
+        press("ArrowUp")
+        self.kept(lambda: press("Enter"))
+        self.assertEqual(Rig.objects.get().definition["options"]["spine"], 4)
+        press(".")
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')", timeout=120_000)
+        press("Control+Enter")
+        expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=120_000)
+        self.assertIn("spine 3", Character.objects.get().document().skeleton.names)

@@ -1,0 +1,156 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { lengthText } from '@/shared/units'
+import { handlingOf, turnedRound, withHandling, type Definition, type Piece, type RigRow } from './rigs'
+
+/** How the file is read, what its surface is like, and what becomes of its pieces. */
+const props = defineProps<{ row: RigRow; definition: Definition; follows: Record<string, string> | null }>()
+const emit = defineEmits<{
+  keep: [definition: Definition]
+  read: [unit: number | null, up: string | null]
+  point: [piece: Piece | null]
+}>()
+const UNITS = { metres: 1, centimetres: 0.01, millimetres: 0.001, inches: 0.0254, feet: 0.3048, decimetres: 0.1 }
+const AXES = ['+Y', '+Z', '+X', '-Y', '-Z', '-X']
+const height = computed(() => props.row.facts.high[1] - props.row.facts.low[1])
+const unitName = computed(
+  () => Object.entries(UNITS).find(([, size]) => Math.abs(size - props.row.facts.unit) < 1e-9)?.[0] ?? 'its own',
+)
+const flaws = computed(() => {
+  const { holes, doubled, crowded, turned } = props.row.facts.flaws
+  const words = [
+    [holes, 'hole', 'holes'],
+    [doubled, 'triangle twice', 'triangles twice'],
+    [crowded, 'edge with more than two triangles', 'edges with more than two triangles'],
+    [turned, 'edge between inside and out', 'edges between inside and out'],
+  ] as const
+  return words.filter(([count]) => count).map(([count, one, many]) => `${count} ${count === 1 ? one : many}`)
+})
+const bones = computed(() => props.row.skeleton.names.filter((name) => name !== 'root'))
+const proposed = (piece: number) => {
+  const bone = props.follows?.[piece]
+  return bone && handlingOf(props.definition, piece) === 'proposed' ? `proposed: ${bone}` : 'as proposed'
+}
+const value = (event: Event) => (event.target as HTMLSelectElement).value
+</script>
+
+<template>
+  <dl>
+    <dt>file</dt>
+    <dd class="mono">{{ row.file }}</dd>
+    <dt>mesh</dt>
+    <dd>
+      <span class="mono">{{ row.facts.points.toLocaleString('en') }}</span> points,
+      <span class="mono">{{ row.facts.triangles.toLocaleString('en') }}</span> triangles
+    </dd>
+    <dt>height</dt>
+    <dd class="mono">{{ lengthText(height) }}</dd>
+    <dt><label for="rig-unit">unit</label></dt>
+    <dd>
+      <select
+        id="rig-unit"
+        :value="definition.unit ?? ''"
+        @change="emit('read', Number(value($event)) || null, definition.up)"
+      >
+        <option value="">{{ definition.unit === null ? `as found: ${unitName}` : 'as its size says' }}</option>
+        <option v-for="(size, name) in UNITS" :key="name" :value="size">{{ name }}</option>
+      </select>
+    </dd>
+    <dt><label for="rig-up">up</label></dt>
+    <dd>
+      <select id="rig-up" :value="definition.up ?? ''" @change="emit('read', definition.unit, value($event) || null)">
+        <option value="">{{ definition.up === null ? `as found: ${row.facts.up}` : 'as it stands' }}</option>
+        <option v-for="axis in AXES" :key="axis">{{ axis }}</option>
+      </select>
+    </dd>
+    <dt>faces</dt>
+    <dd>
+      <button class="plain word" @click="emit('keep', turnedRound(definition))">It looks the other way</button>
+    </dd>
+    <dt>surface</dt>
+    <dd>
+      {{ flaws.length ? flaws.join(', ') : 'closed and even'
+      }}<span v-if="flaws.length" class="quiet">; no matter for its bones</span>
+    </dd>
+  </dl>
+  <h2>Pieces</h2>
+  <p class="quiet note">What hangs together. A piece can be left out, or go along with a bone as it is.</p>
+  <ul class="pieces" @mouseleave="emit('point', null)">
+    <li
+      v-for="piece in row.facts.pieces"
+      :key="piece.number"
+      :class="{ out: handlingOf(definition, piece.number) === 'omitted' }"
+      @mouseenter="emit('point', piece)"
+      @focusin="emit('point', piece)"
+      @focusout="emit('point', null)"
+    >
+      <span class="name" :title="piece.name">{{ piece.name }}</span>
+      <span class="mono quiet">{{ piece.points.toLocaleString('en') }}</span>
+      <select
+        :aria-label="`What becomes of ${piece.name}`"
+        :value="handlingOf(definition, piece.number)"
+        @change="emit('keep', withHandling(definition, piece.number, value($event)))"
+      >
+        <option value="proposed">{{ proposed(piece.number) }}</option>
+        <option value="bends">bends with the body</option>
+        <option value="omitted">left out</option>
+        <optgroup label="follows">
+          <option v-for="bone in bones" :key="bone" :value="`bone ${bone}`">{{ bone }}</option>
+        </optgroup>
+      </select>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+dl {
+  display: grid;
+  grid-template-columns: 4.2rem 1fr;
+  gap: 4px 8px;
+  margin: 0;
+  font-size: 14px;
+  align-items: baseline;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+h2 {
+  font-size: 1rem;
+}
+.note {
+  margin: 0;
+  font-size: 14px;
+}
+.pieces {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  border-top: 1px solid var(--hairline);
+}
+li {
+  display: grid;
+  grid-template-columns: 1fr auto 9.5rem;
+  gap: 8px;
+  align-items: center;
+  font-size: 13.5px;
+  padding: 2px 0;
+  border-bottom: 1px solid var(--hairline);
+}
+.out .name {
+  text-decoration: line-through;
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+li select {
+  width: 100%;
+  font-size: 13px;
+}
+</style>

@@ -1,0 +1,103 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import NumberBox from '@/shared/fields/NumberBox.vue'
+import type { NumberField } from '@/shared/fields/numberField'
+import type { Definition, RigRow } from './rigs'
+
+/** How many bones there are, and their names. */
+const props = defineProps<{ row: RigRow; definition: Definition }>()
+const emit = defineEmits<{ keep: [definition: Definition]; fingers: [count: Count | null] }>()
+type Count = 0 | 1 | 2 | 3 | 4 | 5
+const fingers = computed(
+  () => Object.keys(props.definition.landmarks).filter((name) => /^left \w+ root$/.test(name)).length,
+)
+function setFingers(event: Event) {
+  const { value } = event.target as HTMLSelectElement
+  emit('fingers', value === 'shape' ? null : (Number(value) as Count))
+}
+const COUNTS: { name: 'spine' | 'neck' | 'twists'; field: NumberField }[] = [
+  {
+    name: 'spine',
+    field: { path: 'spine', label: 'bones of the spine', type: 'number', unit: '', step: 1, least: 1, most: 6 },
+  },
+  {
+    name: 'neck',
+    field: { path: 'neck', label: 'bones of the neck', type: 'number', unit: '', step: 1, least: 1, most: 4 },
+  },
+  {
+    name: 'twists',
+    field: { path: 'twists', label: 'twist bones of each limb', type: 'number', unit: '', step: 1, least: 0, most: 3 },
+  },
+] as never
+const set = (options: Partial<Definition['options']>) =>
+  emit('keep', { ...props.definition, options: { ...props.definition.options, ...options } })
+const depth = (joint: number): number => {
+  const parent = props.row.skeleton.parents[joint]
+  return parent < 0 ? 0 : 1 + depth(parent)
+}
+const ticked = (event: Event) => (event.target as HTMLInputElement).checked
+</script>
+
+<template>
+  <div class="counts">
+    <NumberBox
+      v-for="{ name, field } in COUNTS"
+      :key="name"
+      :field="field"
+      :value="definition.options[name]"
+      of="Skeleton"
+      @keep="(value) => value !== null && set({ [name]: Math.round(value) })"
+    />
+    <label class="tick"
+      >fingers of each hand
+      <select :value="fingers" aria-label="Fingers of each hand" @change="setFingers">
+        <option v-for="count in [0, 1, 2, 3, 4, 5]" :key="count" :value="count">{{ count || 'none' }}</option>
+        <option value="shape">as its shape shows</option>
+      </select></label
+    >
+    <label class="tick"
+      ><input type="checkbox" :checked="definition.options.toes" @change="set({ toes: ticked($event) })" /> Feet bend at
+      the toes</label
+    >
+    <label class="tick"
+      ><input type="checkbox" :checked="definition.options.root" @change="set({ root: ticked($event) })" /> A root bone
+      on the floor carries the whole</label
+    >
+  </div>
+  <h2>
+    <span class="mono">{{ row.skeleton.names.length }}</span> bones
+  </h2>
+  <ul>
+    <li
+      v-for="(name, joint) in row.skeleton.names"
+      :key="name"
+      class="mono"
+      :style="{ paddingLeft: `${depth(joint) * 9}px` }"
+    >
+      {{ name }}
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+.counts {
+  display: grid;
+  gap: 6px;
+}
+.tick {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 14px;
+}
+h2 {
+  font-size: 1rem;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  font-size: 13px;
+}
+</style>

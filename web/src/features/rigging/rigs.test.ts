@@ -1,0 +1,76 @@
+import { describe, expect, it } from 'vitest'
+
+import {
+  handlingOf,
+  isDoubtful,
+  linesOf,
+  mirrored,
+  turnedRound,
+  twinOf,
+  withHandling,
+  withLandmark,
+  type Definition,
+} from './rigs'
+
+const definition = {
+  landmarks: {
+    neck: { at: [0, 1.4, 0], confidence: 0.8 },
+    'left elbow': { at: [0.5, 1.2, 0.1], confidence: 0.3 },
+    'right elbow': { at: [-0.5, 1.2, 0.1], confidence: 0.3 },
+    'left wrist': { at: [0.8, 1.1, 0.1], confidence: null },
+    'right wrist': { at: [-0.8, 1.1, 0.1], confidence: null },
+  },
+  origin: [0.1, 0, 0],
+  side: [1, 0, 0],
+  ahead: [0, 0, 1],
+  options: { spine: 3, neck: 1, twists: 0, toes: true, root: true },
+  omitted: [2],
+  follows: { 3: 'head' },
+  corrections: [],
+  unit: null,
+  up: null,
+} as unknown as Definition
+
+describe('landmarks', () => {
+  it('have a twin on the other side, and those of the middle none but themselves', () => {
+    expect([twinOf('left elbow'), twinOf('right index tip'), twinOf('neck')]).toEqual([
+      'right elbow',
+      'left index tip',
+      'neck',
+    ])
+  })
+  it('are mirrored in the plane of the body, wherever it stands', () => {
+    expect(mirrored(definition, [0.5, 1.2, 0.1])[0]).toBeCloseTo(-0.3)
+    expect(mirrored(definition, [0.5, 1.2, 0.1]).slice(1)).toEqual([1.2, 0.1])
+  })
+  it('set by hand take their twin along where both are to, and are doubtful no more', () => {
+    const both = withLandmark(definition, 'left elbow', [0.6, 1.3, 0], true)
+    expect(both.landmarks['right elbow'].at[0]).toBeCloseTo(-0.4)
+    expect([isDoubtful(definition, 'left elbow'), isDoubtful(both, 'left elbow')]).toEqual([true, false])
+    const alone = withLandmark(definition, 'left elbow', [0.6, 1.3, 0], false)
+    expect(alone.landmarks['right elbow'].at).toEqual([-0.5, 1.2, 0.1])
+    expect(definition.landmarks['left elbow'].at).toEqual([0.5, 1.2, 0.1])
+  })
+  it('are joined by lines along limbs, as far as they are there', () => {
+    const lines = linesOf(definition)
+    expect(lines.map(({ names }) => names)).toEqual([
+      ['neck', 'left elbow', 'left wrist'],
+      ['neck', 'right elbow', 'right wrist'],
+    ])
+  })
+  it('change sides where the body looks the other way', () => {
+    const turned = turnedRound(definition)
+    expect(turned.landmarks['left elbow'].at[0]).toBe(-0.5)
+    expect([turned.side[0], turned.ahead[2]]).toEqual([-1, -1])
+    expect(turnedRound(turned).landmarks).toEqual(definition.landmarks)
+  })
+})
+
+describe('pieces', () => {
+  it('are left out, follow a bone, bend, or are as proposed', () => {
+    expect([1, 2, 3].map((piece) => handlingOf(definition, piece))).toEqual(['proposed', 'omitted', 'bone head'])
+    for (const handling of ['omitted', 'bends', 'bone chest', 'proposed'])
+      for (const piece of [1, 2, 3]) expect(handlingOf(withHandling(definition, piece, handling), piece)).toBe(handling)
+    expect(handlingOf(withHandling(definition, 2, 'bends'), 3)).toBe('bone head')
+  })
+})

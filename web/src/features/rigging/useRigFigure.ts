@@ -1,0 +1,119 @@
+import { computed, ref, shallowRef, watch, type Ref } from 'vue'
+
+import { answer, client, Refused, type Schemas } from '@/api/client'
+import { fetchNodeMotion } from '@/api/motion'
+import { useLatest } from '@/shared/useLatest'
+import type { WeightColours } from '@/stage'
+import type { NodeMotion } from '@/stage/motion'
+import type { Stage } from '@/stage/stage'
+import { useMessages } from '@/stores/messages'
+import type { RigRow } from './rigs'
+
+type Binding = Schemas['RigBinding']
+
+/** The figure with the bones that are decided on, on a stage: bound anew whenever they change. */
+export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Ref<RigRow | null>) {
+  const messages = useMessages()
+  const stage = shallowRef<Stage>()
+  const binding = shallowRef<Binding | null>(null)
+  const loading = ref('')
+  const frames = ref(1)
+  const fps = ref(30)
+  /** The bone whose weights are seen as colours; null for the figure as it is painted. */
+  const coloured = ref<string | null>(null)
+  /** The clip of the library that is performed; null for the test postures. */
+  const clip = ref<number | null>(null)
+  let module: typeof import('@/stage') | undefined
+  let colours: WeightColours | undefined
+  let shown = ''
+  const latest = useLatest()
+  const path = computed(() => `/api/rigs/${row.value?.character_id}`)
+
+  async function motion(): Promise<NodeMotion & { fps: number }> {
+    return fetchNodeMotion(`${path.value}/motion${clip.value === null ? '' : `?clip=${clip.value}`}`)
+  }
+  /** How the mesh is bound, for who does not look at the figure. */
+  const latestBinding = useLatest()
+  async function inspect() {
+    const now = row.value
+    if (!now || shown === keyOf(now)) return
+    const params = { params: { path: { character_id: now.character_id } } }
+    await latestBinding(
+      () => answer(client.GET('/api/rigs/{character_id}/binding', params)),
+      (found) => (binding.value = found),
+    ).catch(() => undefined) // said where the figure is looked at
+  }
+  const keyOf = (now: RigRow) => `${now.character_id} ${now.lock_version}`
+  /** Bind and show the figure as it is decided now. */
+  async function open() {
+    const now = row.value
+    if (!now || !canvas.value) return
+    const key = keyOf(now)
+    if (shown === key && stage.value) return
+    loading.value = 'Binding the mesh to its bones …'
+    try {
+      await latest(
+        async () => {
+          module ??= await import('@/stage')
+          const params = { params: { path: { character_id: now.character_id } } }
+          // First what is wrong with it: the others ask for the same binding, which is made once.
+          const found = await answer(client.GET('/api/rigs/{character_id}/binding', params))
+          const [figure, moves] = await Promise.all([fetch(`${path.value}/figure?v=${now.lock_version}`), motion()])
+          if (!figure.ok) throw new Refused(`${now.name}: it could not be bound; look at its landmarks.`)
+          return { found, moves, data: await figure.arrayBuffer() }
+        },
+        async ({ found, moves, data }) => {
+          if (!canvas.value || !module) return
+          const mine = (stage.value ??= module.openStage(canvas.value))
+          const first = !mine.figure('figure')
+          const tree = module.treeOf(found.parents, found.names, [])
+          const { unit, turn, low, high } = now.facts
+          const height = high[1] - low[1]
+          const figure = await module.Figure.read(data, found.nodes, tree, { unit, turn }, mine.palette, height)
+          if (stage.value !== mine) return figure.dispose()
+          colours?.dispose()
+          colours = new module.WeightColours(figure, mine.palette)
+          mine.add('figure', figure)
+          binding.value = found
+          play(moves)
+          colour()
+          if (first) mine.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, height * 1.1, height * 1.15, 24, 8)
+          shown = key
+        },
+      )
+    } catch (problem) {
+      messages.fail(problem)
+    } finally {
+      loading.value = ''
+    }
+  }
+  function play(moves: NodeMotion & { fps: number }) {
+    frames.value = moves.frames
+    fps.value = moves.fps
+    stage.value?.figure('figure')?.play(moves)
+    stage.value?.setFrame(Math.min(stage.value.frame, moves.frames - 1))
+  }
+  const latestMotion = useLatest()
+  watch(clip, () => {
+    if (stage.value) void latestMotion(motion, play).catch(messages.fail)
+  })
+  function colour() {
+    const joint = coloured.value === null ? -1 : (binding.value?.names.indexOf(coloured.value) ?? -1)
+    colours?.show(joint < 0 ? null : joint)
+    stage.value?.figure('figure')?.boneLines.select(joint < 0 ? [] : [joint])
+    stage.value?.invalidate()
+  }
+  watch(coloured, colour)
+  function close() {
+    colours?.dispose()
+    stage.value?.dispose()
+    colours = stage.value = undefined
+    shown = ''
+  }
+  /** The point of the surface under a point of the window, where it lies at rest. */
+  function pointAt(clientX: number, clientY: number) {
+    const ray = stage.value?.ray(clientX, clientY)
+    return ray ? (colours?.pointOn(ray)?.toArray() ?? null) : null
+  }
+  return { stage, binding, loading, frames, fps, coloured, clip, open, inspect, close, pointAt }
+}
