@@ -35,17 +35,6 @@ def take(page: Page) -> None:
         print(f"docs/screenshots/{name}.png")
 
     picture("library", "/library", 1500)
-    page.get_by_role("link", name="gallop", exact=True).click()
-    page.wait_for_function("() => window.armuto?.stage?.positions().source")
-    for _ in range(31):
-        page.keyboard.press("ArrowRight")
-    page.keyboard.press("[")
-    for _ in range(30):
-        page.keyboard.press("ArrowRight")
-    page.keyboard.press("]")
-    for _ in range(12):
-        page.keyboard.press("ArrowLeft")
-    picture("clip-take", settle=1200)
     taken = page.evaluate(
         "async () => (await (await fetch('/api/library/clips')).json()).find((row) => row.name === 'lantern round').id"
     )
@@ -155,6 +144,22 @@ def take(page: Page) -> None:
     picture("delivery", settle=600)
     spliced(page, picture)
     together(page, picture)
+    boned(page, picture)
+
+
+def boned(page: Page, picture: Callable[..., None]) -> None:
+    """The watchman, who came without bones: a landmark in hand."""
+    page.goto(f"http://127.0.0.1:{PORT}/cast")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Bring in a character").click()
+    chooser.value.set_files([ROOT / "demo" / "without_bones" / "watchman.glb"])
+    page.get_by_role("button", name="Accept watchman").click(timeout=60_000)
+    page.locator(".label:not(.waiting)", has_text="watchman").click(timeout=60_000)
+    page.get_by_role("link", name="Give it bones").click()
+    page.get_by_role("button", name="left elbow", exact=True).click()
+    page.get_by_role("img", name=re.compile("The cut through the body")).wait_for()
+    page.wait_for_load_state("networkidle")
+    picture("bones", settle=3000)
 
 
 def touched_up(page: Page, picture: Callable[..., None]) -> None:

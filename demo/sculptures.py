@@ -15,7 +15,8 @@ MATERIALS = {
     "leather": ((0.14, 0.08, 0.05), 0.0, 0.7),
     "brass": ((0.6, 0.42, 0.12), 0.9, 0.35),
 }
-STEP = 0.011  # metres of the grid that surfaces are taken from
+STEP = 0.009  # metres of the grid that surfaces are taken from
+SPREAD = {4: 0.0165, 2: 0.024}  # from finger to finger, over the height, by how many there are
 
 
 @dataclass(frozen=True)
@@ -115,12 +116,12 @@ def _hand(wrist: FloatArray, along: FloatArray, row: Build) -> Field:
     ahead = np.array([0, 0, 1.0])
     fingers = []
     for n in range(row.fingers):
-        place = (n - (row.fingers - 1) / 2) * (0.05 * h / row.fingers)
+        place = (n - (row.fingers - 1) / 2) * SPREAD[row.fingers] * h
         begin = wrist + 0.045 * h * along + place * ahead
-        fingers.append(capsule(begin, begin + 0.052 * h * along + 0.45 * place * ahead, 0.0075 * h, 0.006 * h))
+        fingers.append(capsule(begin, begin + 0.052 * h * along + 0.45 * place * ahead, 0.0055 * h, 0.005 * h))
     thumb = capsule(
         wrist + 0.015 * h * along + 0.014 * h * ahead,
-        wrist + 0.04 * h * along + 0.05 * h * ahead,
+        wrist + 0.045 * h * along + 0.062 * h * ahead,
         0.0085 * h,
         0.007 * h,
     )

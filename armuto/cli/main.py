@@ -150,11 +150,10 @@ def _parser() -> argparse.ArgumentParser:
     bare.add_argument("--propose", action="store_true", help="write proposed landmarks, and no bones")
     bare.add_argument("--up", choices=UP_AXES, help="the axis that points up in the file")
     bare.add_argument("--unit", choices=UNITS, help="the unit of lengths in the file")
-    bare.add_argument("--spine", type=_count(1, 6), default=3, metavar="N", help="bones of the spine, 1 to 6 (3)")
-    bare.add_argument("--neck", type=_count(1, 6), default=1, metavar="N", help="bones of the neck, 1 to 6 (1)")
-    bare.add_argument(
-        "--twists", type=_count(0, 3), default=0, metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)"
-    )
+    bare.add_argument("--spine", type=_count(1, 6), metavar="N", help="bones of the spine, 1 to 6 (3)")
+    bare.add_argument("--neck", type=_count(1, 4), metavar="N", help="bones of the neck, 1 to 4 (1)")
+    bare.add_argument("--twists", type=_count(0, 3), metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)")
+    bare.add_argument("--fingers", type=_count(0, 5), metavar="N", help="fingers of each hand, 0 to 5, from its shape")
     bare.add_argument("--no-toes", action="store_true", help="feet that do not bend at their balls")
     bare.add_argument("-o", "--output", type=Path, metavar="OUT", help="the .glb, or the landmarks with --propose")
     bare.set_defaults(run="rigging:rig_file")

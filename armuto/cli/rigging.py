@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,12 +14,13 @@ from armuto.choices import UNITS
 from armuto.cli.files import content_of, print_json, write
 from armuto.errors import BadInput
 from armuto.formats import archive
-from armuto.rigging import landmarks
+from armuto.rigging import definition, landmarks
 from armuto.rigging.components import components_of
 from armuto.rigging.definition import RigDefinition
+from armuto.rigging.fingers import with_fingers
+from armuto.rigging.landmarks import Landmarks
 from armuto.rigging.pipeline import Rig, propose_landmarks, rig
 from armuto.rigging.reading import KINDS, BareMesh, read_mesh
-from armuto.rigging.skeleton import SkeletonOptions
 
 NAMING = (".obj", ".gltf", ".dae")  # formats that name files beside them
 MESHES = (*KINDS, "glb", "gltf", "dae", "usd", "usda", "usdc", "usdz")
@@ -27,7 +29,7 @@ MESHES = (*KINDS, "glb", "gltf", "dae", "usd", "usda", "usdc", "usdz")
 def rig_file(options: argparse.Namespace) -> int:
     mesh = _read(options)
     if options.propose:
-        found = landmarks.to_json(propose_landmarks(mesh))
+        found = landmarks.to_json(_with_fingers(mesh, propose_landmarks(mesh), options.fingers))
         if options.output is None:
             print_json(found)
             return 0
@@ -37,11 +39,16 @@ def rig_file(options: argparse.Namespace) -> int:
     if options.output is None or options.output.suffix.lower() != ".glb":
         raise BadInput("Name the .glb that is to be written with -o, or ask for --propose.")
     if options.landmarks is None:
-        own = propose_landmarks(mesh)
+        wanted = RigDefinition(propose_landmarks(mesh))
     else:
-        own = landmarks.read(content_of(options.landmarks).decode(errors="replace"), str(options.landmarks))
-    counts = SkeletonOptions(options.spine, options.neck, options.twists, not options.no_toes)
-    made = rig(mesh, RigDefinition(own, counts))
+        wanted = definition.read(content_of(options.landmarks).decode(errors="replace"), str(options.landmarks))
+        if wanted.unit or wanted.up:
+            mesh = _read(options, wanted.unit, wanted.up)
+    counts = {name: getattr(options, name) for name in ("spine", "neck", "twists")}
+    own = replace(wanted.options, **{name: count for name, count in counts.items() if count is not None})
+    own = replace(own, toes=own.toes and not options.no_toes)
+    found_landmarks = _with_fingers(mesh, wanted.landmarks, options.fingers)
+    made = rig(mesh, replace(wanted, landmarks=found_landmarks, options=own))
     write(options.output, made.glb())
     if options.json:
         print_json(_told(options.output, made))
@@ -53,19 +60,26 @@ def rig_file(options: argparse.Namespace) -> int:
     return 0
 
 
-def _read(options: argparse.Namespace) -> BareMesh:
+def _with_fingers(mesh: BareMesh, found: Landmarks, count: int | None) -> Landmarks:
+    """With so many fingers of each hand, or as they are where nothing is said."""
+    return found if count is None else with_fingers(found, mesh.points, mesh.faces, count)
+
+
+def _read(options: argparse.Namespace, unit: float | None = None, up: str | None = None) -> BareMesh:
+    """The mesh, in the unit and with the axis that are asked for, else those that are given."""
     path: Path = options.mesh
-    unit = UNITS[options.unit] if options.unit else None
+    unit = UNITS[options.unit] if options.unit else unit
+    up = options.up or up
     data = content_of(path)
     if not formats.is_archive(data, str(path)):
-        return read_mesh(data, str(path), _beside(path, data), unit, options.up)
+        return read_mesh(data, str(path), _beside(path, data), unit, up)
     held = archive.unpack(data, str(path), archive.LARGEST)
     meshes = [name for name in held if name.rpartition(".")[2].lower() in MESHES]
     if len(meshes) != 1:
         raise BadInput(f"{path}: it holds {len(meshes)} files with a mesh; pack one, with what it needs.")
     folder = meshes[0].rpartition("/")[0]
     beside = {name.removeprefix(f"{folder}/") if folder else name: content for name, content in held.items()}
-    return read_mesh(held[meshes[0]], f"{path}/{meshes[0]}", beside, unit, options.up)
+    return read_mesh(held[meshes[0]], f"{path}/{meshes[0]}", beside, unit, up)
 
 
 def _beside(path: Path, data: bytes) -> dict[str, bytes]:

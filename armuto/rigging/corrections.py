@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,22 +21,36 @@ sparse = lazily("scipy.sparse")
 csgraph = lazily("scipy.sparse.csgraph")
 
 
-def region_of(points: FloatArray, faces: NDArray[np.int64], at: FloatArray, radius: float) -> FloatArray:
-    """How much of a correction each point takes ``(P,)``: 1 in its middle, falling smoothly to 0 at its radius, which
-    is measured along the edges of the surface from the point nearest to at."""
-    first, same = welded(points)
-    corners = same[faces]
-    edges = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
-    far = np.linalg.norm(points[first[edges[:, 0]]] - points[first[edges[:, 1]]], axis=1)
-    near = (far > 0) & (np.linalg.norm(points[first[edges[:, 0]]] - at, axis=1) < radius + far)
-    link = sparse.coo_matrix((far[near], (edges[near, 0], edges[near, 1])), (len(first), len(first))).tocsr()
-    # An edge that two triangles share is listed twice, and is as long as once.
-    link = link.maximum(link.T)
-    used = np.unique(corners)
-    start = used[int(np.linalg.norm(points[first[used]] - at, axis=1).argmin())]
-    reached = csgraph.dijkstra(link, directed=False, indices=start, limit=radius)
-    share = np.clip(1 - reached / radius, 0, 1)
-    return np.asarray((share * share * (3 - 2 * share))[same])
+@dataclass(frozen=True, eq=False)
+class SurfaceGraph:
+    """Edges of a surface with their lengths. corners ``(U, 3)``: in metres, one for all points in one place; same
+    ``(P,)``: which of them each point is; used: those of triangles; links: a sparse matrix ``(U, U)``."""
+
+    corners: FloatArray
+    same: NDArray[np.int64]
+    used: NDArray[np.int64]
+    links: Any
+
+    @classmethod
+    def of(cls, points: FloatArray, faces: NDArray[np.int64]) -> SurfaceGraph:
+        """The graph of a mesh ``(P, 3)``, ``(T, 3)``."""
+        first, same = welded(points)
+        triangles, corners = same[faces], points[first]
+        edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+        # An edge that two triangles share is listed once, and is as long as once.
+        edges = np.unique(np.sort(edges, axis=1), axis=0)
+        length = np.linalg.norm(corners[edges[:, 0]] - corners[edges[:, 1]], axis=1)
+        edges, length = edges[length > 0], length[length > 0]
+        links = sparse.coo_matrix((length, (edges[:, 0], edges[:, 1])), (len(first), len(first))).tocsr()
+        return cls(corners, same, np.unique(triangles), links + links.T)
+
+    def region(self, at: FloatArray, radius: float) -> FloatArray:
+        """How much of a correction each point takes ``(P,)``: 1 in its middle, falling smoothly to 0 at its radius,
+        which is measured along edges from the corner nearest to a place ``(3,)``."""
+        start = self.used[int(np.linalg.norm(self.corners[self.used] - at, axis=1).argmin())]
+        reached = csgraph.dijkstra(self.links, indices=start, limit=radius)
+        share = np.clip(1 - reached / radius, 0, 1)
+        return np.asarray((share * share * (3 - 2 * share))[self.same])
 
 
 def corrected(
@@ -47,7 +63,9 @@ def corrected(
 ) -> FloatArray:
     """Weights ``(P, J)`` with corrections, in their order. One for a bone that the skeleton has not is passed over:
     it comes back with the bone."""
-    out = weights.copy()
+    if not corrections:
+        return weights
+    out, graph = weights.copy(), SurfaceGraph.of(points, faces)
     for row in corrections:
         sides = [(row.bone, np.array(row.at))]
         if row.mirrored:
@@ -55,7 +73,7 @@ def corrected(
         for bone, at in sides:
             joint = skeleton.index.get(bone)
             if joint is not None:
-                _add(out, joint, int(skeleton.parents[joint]), row.amount * region_of(points, faces, at, row.radius))
+                _add(out, joint, int(skeleton.parents[joint]), row.amount * graph.region(at, row.radius))
     return out
 
 

@@ -10,6 +10,7 @@ from typing import Any, TypeGuard
 
 from armuto.choices import UP_AXES
 from armuto.errors import BadInput
+from armuto.kinematics.arrays import FloatArray
 from armuto.rigging import landmarks as marks
 from armuto.rigging.landmarks import Landmarks
 from armuto.rigging.skeleton import SkeletonOptions
@@ -17,6 +18,7 @@ from armuto.rigging.skeleton import SkeletonOptions
 MOST_BONES = {"spine": (1, 6), "neck": (1, 4), "twists": (0, 3)}
 MOST_CORRECTIONS = 500
 LARGEST_UNIT = 1000.0  # metres
+FARTHEST = 0.5  # of a body's longest side, up to which a landmark may lie beside it
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,13 @@ class RigDefinition:
     @property
     def digest(self) -> str:
         return hashlib.sha256(json.dumps(to_json(self), sort_keys=True).encode()).hexdigest()
+
+    def check_near(self, low: FloatArray, high: FloatArray, file: str) -> None:
+        """Raises :class:`BadInput` where a landmark lies nowhere near a body between two corners ``(3,)``."""
+        reach = FARTHEST * float((high - low).max())
+        for name, row in self.landmarks.points.items():
+            if not ((row.point > low - reach) & (row.point < high + reach)).all():
+                raise BadInput(f"{file}: the landmark “{name}” lies far outside the body; move it to where it belongs.")
 
     def scaled(self, unit: float, before: float) -> RigDefinition:
         """The same body where its file is read in another unit."""
@@ -127,6 +136,15 @@ def from_json(data: Any, file: str) -> RigDefinition:
         None if unit is None else float(unit),
         up,
     )
+
+
+def read(text: str, file: str) -> RigDefinition:
+    """A definition from JSON; landmarks alone are one, too. Raises :class:`BadInput`."""
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as problem:
+        raise BadInput(f"{file}: its JSON cannot be read ({str(problem)[:80]}); correct it there.") from None
+    return from_json(data, file)
 
 
 def _options(data: Any, file: str) -> SkeletonOptions:

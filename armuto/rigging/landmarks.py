@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -159,11 +158,3 @@ def point_of(value: Any, name: str, file: str) -> tuple[float, float, float]:
     if not all(np.isfinite(v) and abs(v) < 1e4 for v in value):
         raise BadInput(f"{file}: “{name}” lies nowhere; say where it lies as [x, y, z] in metres.")
     return _triple(np.array(value))
-
-
-def read(text: str, file: str) -> Landmarks:
-    """Landmarks from JSON. Raises :class:`BadInput`."""
-    try:
-        return from_json(json.loads(text), file)
-    except (ValueError, RecursionError) as problem:
-        raise BadInput(f"{file}: its JSON cannot be read ({str(problem)[:80]}); correct it there.") from None

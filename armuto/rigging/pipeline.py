@@ -104,6 +104,9 @@ def rig(mesh: BareMesh, definition: RigDefinition | None = None) -> Rig:
             raise BadInput(f"{mesh.held.file}: all of its pieces are left out; keep one.")
     solid = solid_of_mesh(mesh, kept)
     definition = definition or RigDefinition(propose_landmarks(mesh, solid))
+    definition.check_near(
+        mesh.points[mesh.faces].min(axis=(0, 1)), mesh.points[mesh.faces].max(axis=(0, 1)), mesh.held.file
+    )
     skeleton = skeleton_from(definition.landmarks, definition.options)
     # What carries the whole figure moves no part of it.
     moving = range(1 if definition.options.root else 0, len(skeleton))

@@ -37,7 +37,7 @@ def bare_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -
 def prepare(data: bytes, file: str, unit: float | None = None, up: str | None = None) -> PreparedMesh:
     """A file's mesh with landmarks from its shape. unit, up: where a person says them. Raises :class:`BadInput`."""
     glb = bare_glb(data, file)
-    mesh = read_mesh(glb, file.rpartition(".")[0] + ".glb", None, unit, up)
+    mesh = read_mesh(glb, file, None, unit, up)
     definition = RigDefinition(propose_landmarks(mesh), unit=unit, up=up)
     return PreparedMesh(glb, definition, facts_of(mesh))
 

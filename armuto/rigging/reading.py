@@ -15,7 +15,7 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats import collada, gltf, usd
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Surface, build
-from armuto.formats.gltf.container import GltfFile, beside
+from armuto.formats.gltf.container import MAGIC, GltfFile, beside
 from armuto.formats.gltf.reading import tree_of
 from armuto.formats.gltf.scene import world
 from armuto.formats.gltf.taking_apart import parts_of
@@ -125,6 +125,8 @@ def read_mesh(
 def as_glb(data: bytes, file: str, files: Mapping[str, bytes]) -> tuple[bytes, list[str]]:
     """Any file with a mesh as .glb or .gltf, and notes. Raises :class:`BadInput`."""
     suffix = file.rpartition(".")[2].lower()
+    if data[:4] == MAGIC:  # whatever its name: sentences about a mesh name the file it came in
+        return data, []
     if suffix in KINDS:
         return _from_trimesh(data, file, suffix, files), []
     kind = formats.kind_of(data, file)
@@ -134,8 +136,6 @@ def as_glb(data: bytes, file: str, files: Mapping[str, bytes]) -> tuple[bytes, l
         return usd.to_glb(data, file, bare=True)
     if kind == "gltf":
         return self_contained(gltf.parse(data, file, files), files)
-    if kind == "glb":
-        return data, []
     raise BadInput(f"{file}: a mesh is read from .glb, .gltf, .dae, USD, .obj, .ply or .stl; export it so.")
 
 

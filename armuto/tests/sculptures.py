@@ -17,6 +17,10 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import world_pose
 from armuto.kinematics.skeleton import Skeleton
+from armuto.rigging.definition import RigDefinition
+from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.pipeline import Rig, propose_landmarks, rig
+from armuto.rigging.reading import BareMesh, read_mesh
 from armuto.tests.files import DEMO
 
 TWO_LEGGED = ("bellringer", "keeper", "porter", "striker")
@@ -73,6 +77,24 @@ def bare(name: str, turned: float = 0.0) -> bytes:
             bodies.append(Body(body.name, 0, surfaces))
     node = Node("sculpture", -1, np.array([0.4, 0.0, -0.2]), rotation.about([0, 1.0, 0], np.radians(turned)))
     return build(Parts([node], bodies, [], parts.materials, parts.images, []))
+
+
+@cache
+def bare_mesh(name: str) -> BareMesh:
+    """A figure's mesh without bones, as it is read."""
+    return read_mesh(bare(name), f"{name}.glb")
+
+
+@cache
+def proposed(name: str) -> Landmarks:
+    """The landmarks that a figure's shape proposes."""
+    return propose_landmarks(bare_mesh(name))
+
+
+@cache
+def rigged(name: str) -> Rig:
+    """A figure with the bones that its shape proposes."""
+    return rig(bare_mesh(name), RigDefinition(proposed(name)))
 
 
 def poses(row: Sculpture, count: int, seed: int = 3) -> FloatArray:

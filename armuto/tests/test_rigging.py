@@ -24,7 +24,7 @@ from armuto.rigging.symmetry import mirror_plane
 from armuto.rigging.weights import bones_of, geodesic_weights, nearest_weights
 from armuto.tests.bodies import two_legged
 from armuto.tests.files import BOW, WALK
-from armuto.tests.sculptures import TWO_LEGGED, bare, bent, figure, poses
+from armuto.tests.sculptures import TWO_LEGGED, bare, bare_mesh, bent, figure, poses, proposed, rigged
 from armuto.tests.skins import skin
 
 PARTS = {
@@ -75,7 +75,7 @@ class Landmarks(unittest.TestCase):
             self.assertLess(abs(float(plane.height(np.array([1.0, 0, 0.3])))), 0.012)
 
     def test_one_set_by_hand_takes_its_twin_along(self) -> None:
-        found = propose_landmarks(read_mesh(bare("porter"), "porter.glb"))
+        found = proposed("porter")
         to = found.at("left elbow") + [0.02, 0.03, -0.01]
         moved = found.moved("left elbow", to)
         np.testing.assert_allclose(moved.at("left elbow"), to)
@@ -95,7 +95,7 @@ def propose_landmarks_of(points, faces):
 
 class Skeletons(unittest.TestCase):
     def setUp(self) -> None:
-        self.landmarks = propose_landmarks(read_mesh(bare("keeper"), "keeper.glb"))
+        self.landmarks = proposed("keeper")
 
     def test_joints_lie_on_the_landmarks_and_bend_as_bodies_do(self) -> None:
         skeleton = skeleton_from(self.landmarks)
@@ -223,7 +223,7 @@ class Rigs(unittest.TestCase):
                 self.assertIn(grade(found), ("good", "look"), [row.text for row in found if row.grade == "wrong"])
 
     def test_a_cap_and_buttons_go_along_as_they_are(self) -> None:
-        made = rig(read_mesh(bare("porter"), "porter.glb"))
+        made = rigged("porter")
         pieces = components_of(made.mesh.points, made.mesh.faces)
         skeleton, row = made.skeleton, figure("porter")
         names = {piece: skeleton.names[joint] for piece, joint in made.rigid.items()}
@@ -282,8 +282,8 @@ class Rigs(unittest.TestCase):
             (held(sheet, [[0, 1, 2], [0, 2, 3]]), "it is flat"),
             (held([[1, 1, 1]] * 3, [[0, 1, 2]]), "all of its points lie in one place"),
             (held(tetrahedron, [[0, 1, 2], [0, 2, 3], [0, 3, 1], [1, 3, 2]]), "landmarks by hand"),
-            (rig(read_mesh(bare("keeper"), "k.glb")).glb(), "it has bones already"),
+            (rigged("keeper").glb(), "it has bones already"),
         ):
             with self.subTest(sentence), self.assertRaisesRegex(BadInput, f"^bad.glb: .*{sentence}"):
                 rig(read_mesh(content, "bad.glb"))
-        self.assertEqual(len(scene.world(parts_of(read_mesh(bare("keeper"), "k.glb").held))), 1)
+        self.assertEqual(len(scene.world(parts_of(bare_mesh("keeper").held))), 1)

@@ -134,7 +134,7 @@ def prop_shape(data: bytes, file: str) -> Shape:
 
 def rigged(data: bytes, file: str) -> RiggedFile:
     """:func:`armuto.rigging.preparing.rig_file`, apart."""
-    return _apart(file, preparing.rig_file, data, file)
+    return _remembered(["rigged", file, data], lambda: _apart(file, preparing.rig_file, data, file))
 
 
 def prepared_mesh(data: bytes, file: str, unit: float | None, up: str | None) -> PreparedMesh:

@@ -68,6 +68,8 @@ def change(row: Rig, data: Any, base: int | None) -> None:
     facts = None
     if (wanted.unit, wanted.up) != (row.value().unit, row.value().up):
         facts = facts_of(_mesh(row.pk, row.original.sha256, wanted.unit, wanted.up))
+    known = facts or row.facts
+    wanted.check_near(np.array(known["low"]), np.array(known["high"]), row.character.name)
     with transaction.atomic():
         row.refresh_from_db()
         now = core.to_json(wanted)

@@ -156,6 +156,7 @@ class Rigs(RigCase):
             ({"options": good["options"] | {"spine": 40}}, "1 to 6 spine bones"),
             ({"landmarks": {}}, "is missing"),
             ({"landmarks": good["landmarks"] | {"left gill": {"at": [0, 0, 0]}}}, "no landmark “left gill”"),
+            ({"landmarks": good["landmarks"] | {"left hip": {"at": [0, 9e3, 0]}}}, "“left hip” lies far outside"),
             ({"omitted": ["cap"]}, "left out"),
             ({"follows": {"cap": 3}}, "follows"),
             ({"corrections": [correction]}, "amount from -1 to 1"),
