@@ -155,6 +155,7 @@ def boned(page: Page, picture: Callable[..., None]) -> None:
     chooser.value.set_files([ROOT / "demo" / "without_bones" / "watchman.glb"])
     page.get_by_role("button", name="Accept watchman").click(timeout=60_000)
     page.locator(".label:not(.waiting)", has_text="watchman").click(timeout=60_000)
+    page.locator(".messages button", has_text="Dismiss").last.click()
     page.get_by_role("link", name="Give it bones").click()
     page.get_by_role("button", name="left elbow", exact=True).click()
     page.get_by_role("img", name=re.compile("The cut through the body")).wait_for()

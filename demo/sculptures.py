@@ -72,8 +72,9 @@ def _body(row: Build) -> Field:
     h, fat = row.height, row.stout
     hips, chest = np.array([0, 0.53 * h, 0]), np.array([0, 0.72 * h, 0])
     parts = [
-        ellipsoid(hips, (0.095 * h * fat, 0.085 * h, 0.07 * h * fat)),
+        ellipsoid(hips, (0.088 * h * fat, 0.085 * h, 0.066 * h * fat)),
         ellipsoid(chest, (0.1 * h * fat, 0.12 * h, 0.068 * h * fat)),
+        capsule(hips, chest, 0.074 * h * fat, 0.08 * h * fat),
         capsule((0, 0.82 * h, 0), (0, 0.87 * h, 0.005 * h), 0.034 * h),
     ]
     head = blend(

@@ -206,6 +206,14 @@ def _guessed(finger: str, landmarks: Landmarks, side: str) -> Named:
     return root, wrist + length * (reach * along + place * across), UNSEEN
 
 
+def hand_end(rows: FloatArray, wrist: FloatArray, palm: FloatArray) -> FloatArray:
+    """As far from the wrist as the hand ``(N, 3)`` reaches, straight on through its palm: whichever finger is the
+    longest, it is no more of the hand than the others."""
+    way = palm - wrist
+    way = way / max(float(np.linalg.norm(way)), 1e-9)
+    return np.asarray(wrist + float(((rows - wrist) @ way).max(initial=0.0)) * way)
+
+
 def _landmark(at: FloatArray, confidence: float) -> Landmark:
     x, y, z = at.tolist()
     return Landmark((x, y, z), confidence)

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.lazy import lazily
+from armuto.rigging.fingers import hand_end
 from armuto.rigging.landmarks import SIDES, Landmark, Landmarks, twin_of
 from armuto.rigging.solid import Solid
 from armuto.rigging.symmetry import MirrorPlane, mirror_plane
@@ -357,15 +358,7 @@ def _arm(frame: _Frame, side: str, tip: int, mask: BoolArray, found: dict[str, t
     found[f"{side} shoulder"] = shoulder, sure
     found[f"{side} elbow"] = at(elbow_at), 0.7 * sure + 0.1
     found[f"{side} wrist"] = at(wrist), wrist_sure
-    found[f"{side} hand"] = _hand_end(rows[from_tip[near] < wrist], at(wrist), at(0.6 * wrist)), 0.9
-
-
-def _hand_end(rows: FloatArray, wrist: FloatArray, palm: FloatArray) -> FloatArray:
-    """As far from the wrist as the hand ``(N, 3)`` reaches, straight on through its palm: whichever finger is the
-    longest, it is no more of the hand than the others."""
-    way = palm - wrist
-    way = way / max(float(np.linalg.norm(way)), 1e-9)
-    return np.asarray(wrist + float(((rows - wrist) @ way).max(initial=0.0)) * way)
+    found[f"{side} hand"] = hand_end(rows[from_tip[near] < wrist], at(wrist), at(0.6 * wrist)), 0.9
 
 
 def _head(frame: _Frame, found: dict[str, tuple[FloatArray, float]]) -> None:

@@ -72,9 +72,13 @@ watch(() => [props.row.facts.high, props.row.facts.low].join(), whole)
 function whole() {
   const [a, b] = [new Vector3().fromArray(low()), new Vector3().fromArray(high())]
   const size = b.clone().sub(a)
-  // As large in both views: as broad as it is seen from here, whichever way it faces.
-  const { x, z } = towards.value
-  view?.frame(a.clone().add(b).multiplyScalar(0.5), size.y, Math.abs(size.x * z) + Math.abs(size.z * x))
+  // As broad as landmarks reach to both sides from here, whichever way the body faces.
+  const right = new Vector3(0, 1, 0).cross(towards.value).normalize()
+  const places = Object.values(props.definition.landmarks).map(({ at }) => new Vector3().fromArray(at).dot(right))
+  const [least, most] = [Math.min(...places), Math.max(...places)]
+  const centre = a.clone().add(b).multiplyScalar(0.5)
+  centre.addScaledVector(right, (least + most) / 2 - centre.dot(right))
+  view?.frame(centre, size.y, (most - least) * 1.15)
 }
 function closer() {
   const at = props.selected && props.definition.landmarks[props.selected]

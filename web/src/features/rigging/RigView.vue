@@ -153,10 +153,8 @@ useShortcuts('Bones', {
   stepAfter: () => turnStep(1),
   lineUp: () => void (row.value && !row.value.current && apply()),
   frameAll: () => {
-    if (!onStage.value) return views.value?.look()
-    const { low, high } = row.value!.facts
-    const tall = high[1] - low[1]
-    stage.value?.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, tall * 1.1, tall * 1.15, 24, 8)
+    if (onStage.value) figure.whole()
+    else views.value?.look()
   },
   undo: () => void undo(),
   redo: () => void redo(),
@@ -303,6 +301,9 @@ h1 {
   min-width: 4rem;
 }
 .state {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
   font-size: 14px;
 }
 .bar .word {

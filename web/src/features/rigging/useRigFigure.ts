@@ -7,7 +7,7 @@ import type { WeightColours } from '@/stage'
 import type { NodeMotion } from '@/stage/motion'
 import type { Stage } from '@/stage/stage'
 import { useMessages } from '@/stores/messages'
-import type { RigRow } from './rigs'
+import type { Definition, RigRow } from './rigs'
 
 type Binding = Schemas['RigBinding']
 
@@ -77,7 +77,7 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
           binding.value = found
           play(moves)
           colour()
-          if (first) mine.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, height * 1.1, height * 1.15, 24, 8)
+          if (first) whole()
           shown = key
         },
       )
@@ -92,6 +92,15 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
     fps.value = moves.fps
     stage.value?.figure('figure')?.play(moves)
     stage.value?.setFrame(Math.min(stage.value.frame, moves.frames - 1))
+  }
+  /** The whole figure, from before it and a little to its left. */
+  function whole() {
+    if (!row.value) return
+    const { low, high } = row.value.facts
+    const { ahead } = row.value.definition as Definition
+    const from = (Math.atan2(ahead[0], ahead[2]) * 180) / Math.PI + 24
+    const height = high[1] - low[1]
+    stage.value?.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, height * 1.1, height * 1.15, from, 8)
   }
   const latestMotion = useLatest()
   watch(clip, () => {
@@ -115,5 +124,5 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
     const ray = stage.value?.ray(clientX, clientY)
     return ray ? (colours?.pointOn(ray)?.toArray() ?? null) : null
   }
-  return { stage, binding, loading, frames, fps, coloured, clip, open, inspect, close, pointAt }
+  return { stage, binding, loading, frames, fps, coloured, clip, open, inspect, close, whole, pointAt }
 }
