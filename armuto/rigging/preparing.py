@@ -26,6 +26,20 @@ class PreparedMesh:
     definition: RigDefinition
     facts: dict[str, Any]
 
+    def in_unit(self, unit: float) -> PreparedMesh:
+        """The same with so many metres to a unit of its file."""
+        share = unit / self.facts["unit"]
+
+        def larger(row: list[float] | tuple[float, ...]) -> list[float]:
+            return [round(value * share, 4) for value in row]
+
+        pieces = [
+            piece | {"middle": larger(piece["middle"]), "size": larger(piece["size"])} for piece in self.facts["pieces"]
+        ]
+        places = {key: larger(self.facts[key]) for key in ("low", "high")}
+        facts = self.facts | places | {"unit": unit, "pieces": pieces}
+        return PreparedMesh(self.glb, self.definition.scaled(unit, self.facts["unit"]), facts)
+
 
 def bare_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> bytes:
     """The mesh of any file as .glb; of one with bones without these. Raises :class:`BadInput`."""

@@ -12,13 +12,15 @@ from studio.platform.optimistic import Versioned
 class Rig(Versioned):
     """original: the file as it came. facts: of its mesh (:func:`armuto.rigging.preparing.facts_of`). definition: in
     the core's JSON form. made: the digest of the definition whose bones the character has now, or empty where it has
-    others."""
+    others. revision: the character's when this was begun, or when it was given these bones last; where it has another,
+    another file has come in for it."""
 
     character = models.OneToOneField(Character, models.CASCADE, primary_key=True, related_name="rig")
     original = models.ForeignKey(Original, models.PROTECT, related_name="rigs")
     facts = models.JSONField()
     definition = models.JSONField()
     made = models.CharField(max_length=64, default="")
+    revision = models.PositiveIntegerField(default=1)
     created = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:

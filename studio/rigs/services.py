@@ -32,6 +32,10 @@ from studio.rigs.models import Rig, RigMesh
 
 def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: str, made: bool) -> Rig:
     """Keep what a character's bones were or will be made from. made: whether the character has them."""
+    unit = character.skeleton.value().file_frame.unit
+    if made and abs(unit - prepared.facts["unit"]) > 1e-9 * unit:
+        # A person has said another unit of it before it was accepted.
+        prepared = prepared.in_unit(unit)
     definition = core.to_json(prepared.definition)
     row, _ = Rig.objects.update_or_create(
         character=character,
@@ -40,6 +44,7 @@ def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: st
             "facts": prepared.facts,
             "definition": definition,
             "made": prepared.definition.digest if made else "",
+            "revision": character.revision,
         },
     )
     RigMesh.objects.update_or_create(rig=row, defaults={"data": prepared.glb})
@@ -49,15 +54,22 @@ def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: st
 def begin(character: Character) -> Rig:
     """Set a character's bones aside and propose others for its mesh; the character stays as it is until it is given
     them. Raises :class:`BadInput` where its shape shows no body."""
-    held = Rig.objects.filter(character=character).first()
+    held = _begun(character)
     if held is not None:
         return held
     data = character.display()
     file = f"{character.original.name.rsplit('.', 1)[0]}.glb"
-    prepared = reader.prepared_mesh(data, file, None, None)
+    # As the character is read, so that it keeps its size.
+    frame = character.skeleton.value().file_frame
+    prepared = reader.prepared_mesh(data, file, frame.unit, frame.up)
+    original = bytes(character.original.content.data)
     with transaction.atomic():
-        held = Rig.objects.filter(character=character).first()
-        return held or keep_rig(character, prepared, bytes(character.original.content.data), file, made=False)
+        return _begun(character) or keep_rig(character, prepared, original, file, made=False)
+
+
+def _begun(character: Character) -> Rig | None:
+    """What was begun for the file that a character has, if anything was."""
+    return Rig.objects.filter(character=character, revision=character.revision).first()
 
 
 def change(row: Rig, data: Any, base: int | None) -> None:
@@ -112,10 +124,12 @@ def apply(row: Rig) -> Character:
         if row.value().digest != wanted:
             raise BadInput(f"{row.character.name}: somebody has changed its bones meanwhile; look at them, then go on.")
         character = row.character
+        if character.revision != row.revision:
+            raise BadInput(f"{character.name}: another file has come in for it meanwhile; begin with that one.")
         if row.made != wanted:
             new_version_of(character, document, made.glb)
-            row.made = wanted
-            row.save(update_fields=["made"])
+            row.made, row.revision = wanted, character.revision
+            row.save(update_fields=["made", "revision"])
     return character
 
 

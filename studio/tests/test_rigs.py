@@ -117,6 +117,30 @@ class Rigs(RigCase):
         character.refresh_from_db()
         self.assertIn("spine 1", character.document().skeleton.names)
 
+    def test_another_file_for_the_character_is_begun_with_anew(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        self.version(f"cast/{character.pk}", "porter.glb", PORTER.read_bytes())
+        answer = self.call("post", f"{character.pk}/version", status=422)
+        self.assertIn("another file has come in", answer["detail"])
+        shown = self.call("post", f"{character.pk}")
+        self.assertFalse(shown["current"])
+        self.assertAlmostEqual(shown["facts"]["high"][1], sculptures.figure("porter").points[:, 1].max(), places=2)
+
+    def test_a_unit_that_was_said_before_it_was_accepted_holds(self):
+        (pk,) = self.lay(("keeper.glb", sculptures.bare("keeper")), goes_to="cast")
+        self.send("post", "tell", files=[pk], unit="foot")
+        self.send("post", "accept", files=[pk])
+        character = Character.objects.get()
+        shown = self.look(f"{character.pk}")
+        crown = shown["definition"]["landmarks"]["crown"]["at"][1]
+        self.assertAlmostEqual(crown, 0.3048 * sculptures.figure("keeper").height, delta=0.02)
+        wanted = shown["definition"] | {"options": shown["definition"]["options"] | {"neck": 2}}
+        self.call("patch", f"{character.pk}", {"definition": wanted})
+        height = character.height
+        self.call("post", f"{character.pk}/version")
+        character.refresh_from_db()
+        self.assertAlmostEqual(character.height, height, delta=0.03)
+
     def test_it_is_tried_with_postures_and_with_clips(self):
         character = self.character("keeper.glb", sculptures.bare("keeper"))
         postures = self.look(f"{character.pk}/postures")

@@ -23,6 +23,7 @@ class Migration(migrations.Migration):
                 ('facts', models.JSONField()),
                 ('definition', models.JSONField()),
                 ('made', models.CharField(default='', max_length=64)),
+                ('revision', models.PositiveIntegerField(default=1)),
                 ('created', models.DateTimeField(auto_now_add=True)),
                 ('original', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='rigs', to='library.original')),
             ],
