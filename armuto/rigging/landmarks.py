@@ -13,6 +13,7 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.rigging.symmetry import MirrorPlane
 
 SIDES = ("left", "right")
+GUESSED = 0.05  # confidence of landmarks by usual proportions alone
 DOUBTFUL = 0.5  # confidence under which a person is told to look
 FINGERS = ("thumb", "index", "middle", "ring", "little")
 #: Of a two-legged body, in its middle and on either side, with what each means.
@@ -33,6 +34,25 @@ SIDED = {
     "ball": "the ball of the foot, where the toes bend",
     "toes": "the tips of the toes",
     "heel": "the hindmost point of the heel, on the floor",
+}
+
+
+#: Where landmarks of most bodies with lowered arms lie: to the side, up and ahead, over the height.
+USUAL = {
+    "crown": (0.0, 1.0, 0.0),
+    "chin": (0.0, 0.87, 0.0),
+    "neck": (0.0, 0.83, 0.0),
+    "groin": (0.0, 0.47, 0.0),
+    "shoulder": (0.105, 0.81, 0.0),
+    "elbow": (0.2, 0.69, -0.01),
+    "wrist": (0.28, 0.58, 0.0),
+    "hand": (0.335, 0.5, 0.0),
+    "hip": (0.055, 0.525, 0.0),
+    "knee": (0.058, 0.285, 0.005),
+    "ankle": (0.06, 0.05, -0.01),
+    "ball": (0.065, 0.015, 0.06),
+    "toes": (0.068, 0.015, 0.1),
+    "heel": (0.06, 0.0, -0.045),
 }
 
 
@@ -86,6 +106,19 @@ class Landmarks:
 def _triple(row: FloatArray) -> tuple[float, float, float]:
     x, y, z = np.asarray(row, float).tolist()
     return x, y, z
+
+
+def usual_landmarks(low: FloatArray, high: FloatArray) -> Landmarks:
+    """Landmarks by usual proportions of a body between two corners ``(3,)`` that looks along +Z: to begin with by hand
+    where a shape shows none."""
+    height = float(high[1] - low[1])
+    middle = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
+    points = {}
+    for name in needed():
+        side, _, rest = name.partition(" ")
+        place = np.array(USUAL[rest if rest in SIDED else name]) * height
+        points[name] = Landmark(_triple(middle + place * [-1 if side == "right" else 1, 1, 1]), GUESSED)
+    return Landmarks(points, _triple(middle), (1.0, 0.0, 0.0), (0.0, 0.0, 1.0))
 
 
 def twin_of(name: str) -> str:

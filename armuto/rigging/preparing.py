@@ -11,6 +11,7 @@ import numpy as np
 from armuto.errors import BadInput
 from armuto.formats import gltf
 from armuto.rigging.definition import RigDefinition
+from armuto.rigging.landmarks import usual_landmarks
 from armuto.rigging.measures import BindingProblem
 from armuto.rigging.pieces import flaws_of, pieces_of
 from armuto.rigging.pipeline import note_on, propose_landmarks, rig
@@ -48,12 +49,21 @@ def bare_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -
     return without_bones(held) if any("skin" in node for node in held.rows("nodes")) else content
 
 
-def prepare(data: bytes, file: str, unit: float | None = None, up: str | None = None) -> PreparedMesh:
-    """A file's mesh with landmarks from its shape. unit, up: where a person says them. Raises :class:`BadInput`."""
+def prepare(
+    data: bytes, file: str, unit: float | None = None, up: str | None = None, guess: bool = False
+) -> PreparedMesh:
+    """A file's mesh with landmarks from its shape. unit, up: where a person says them. guess: landmarks by usual
+    proportions where the shape shows none. Raises :class:`BadInput`."""
     glb = bare_glb(data, file)
     mesh = read_mesh(glb, file, None, unit, up)
-    definition = RigDefinition(propose_landmarks(mesh), unit=unit, up=up)
-    return PreparedMesh(glb, definition, facts_of(mesh))
+    facts = facts_of(mesh)
+    try:
+        landmarks = propose_landmarks(mesh)
+    except BadInput:
+        if not guess:
+            raise
+        landmarks = usual_landmarks(np.array(facts["low"]), np.array(facts["high"]))
+    return PreparedMesh(glb, RigDefinition(landmarks, unit=unit, up=up), facts)
 
 
 def facts_of(mesh: BareMesh) -> dict[str, Any]:

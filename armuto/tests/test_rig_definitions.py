@@ -14,6 +14,7 @@ from armuto.rigging.corrections import SurfaceGraph, corrected
 from armuto.rigging.definition import RigDefinition, WeightCorrection
 from armuto.rigging.exercise import POSTURES, posture_clip, posture_rotations
 from armuto.rigging.fingers import with_fingers
+from armuto.rigging.landmarks import needed
 from armuto.rigging.measures import deformed, problems_of, volume_lost
 from armuto.rigging.pieces import flaws_of, pieces_of
 from armuto.rigging.pipeline import propose_landmarks, rig
@@ -24,6 +25,7 @@ from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
 from armuto.rigging.stripping import without_bones
 from armuto.tests.files import DEMO, PORTER
 from armuto.tests.sculptures import bare, bare_mesh, figure, proposed, rigged
+from armuto.tests.test_rigging_files import obj
 
 BARE = DEMO.parent / "without_bones"
 
@@ -315,6 +317,19 @@ class Preparing(unittest.TestCase):
         mesh = read_mesh(made, "porter.glb")
         np.testing.assert_allclose(mesh.points, figure("porter").points, atol=1e-5)
         self.assertLess(len(made), len(data))
+
+    def test_where_a_shape_shows_nothing_a_person_can_begin_by_hand(self) -> None:
+        points, faces = tube(1.7, 0.3)
+        content = obj(points, faces)
+        with self.assertRaisesRegex(BadInput, "^pillar.obj: .*by hand"):
+            prepare(content, "pillar.obj")
+        guessed = prepare(content, "pillar.obj", guess=True).definition.landmarks
+        self.assertEqual(sorted(guessed.points), sorted(needed()))
+        self.assertEqual(sorted(guessed.doubtful), sorted(needed()))
+        np.testing.assert_allclose(guessed.at("crown"), [0, 1.7, 0], atol=1e-3)
+        mirrored = guessed.plane.mirrored(guessed.at("left hand"))
+        np.testing.assert_allclose(mirrored, guessed.at("right hand"), atol=1e-9)
+        self.assertGreater(guessed.at("left hand") @ np.array(guessed.side), 0.3)
 
     def test_the_flawed_sculpture_is_prepared_and_bound(self) -> None:
         prepared = prepare((BARE / "watchman.glb").read_bytes(), "watchman.glb")

@@ -138,8 +138,8 @@ def rigged(data: bytes, file: str) -> RiggedFile:
 
 
 def prepared_mesh(data: bytes, file: str, unit: float | None, up: str | None) -> PreparedMesh:
-    """:func:`armuto.rigging.preparing.prepare`, apart."""
-    return _apart(file, preparing.prepare, data, file, unit, up)
+    """:func:`armuto.rigging.preparing.prepare`, apart; landmarks are guessed where the shape shows none."""
+    return _apart(file, preparing.prepare, data, file, unit, up, True)
 
 
 def bound_mesh(data: bytes, file: str, definition: dict[str, Any]) -> BoundMesh:

@@ -53,7 +53,7 @@ def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: st
 
 def begin(character: Character) -> Rig:
     """Set a character's bones aside and propose others for its mesh; the character stays as it is until it is given
-    them. Raises :class:`BadInput` where its shape shows no body."""
+    them. Raises :class:`BadInput` for a file without a mesh."""
     held = _begun(character)
     if held is not None:
         return held

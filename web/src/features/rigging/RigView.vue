@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
 
 import { answer, client } from '@/api/client'
 import TabList from '@/shared/frame/TabList.vue'
@@ -30,6 +31,7 @@ const router = useRouter()
 const cast = useCast()
 const library = useLibrary()
 const messages = useMessages()
+const theme = useTheme()
 /** This view is made anew for another character. */
 const id = Number(route.params.id)
 const rig = useRig(id)
@@ -166,6 +168,15 @@ useShortcuts('Landmarks', {
   mirror: () => void (both.value = !both.value),
   views: () => views.value?.focus(),
 })
+// The stage reads its colours as it opens.
+watch(
+  () => theme.global.name.value,
+  () => {
+    figure.close()
+    if (onStage.value) void figure.open()
+  },
+  { flush: 'post' },
+)
 useChanges().on(['rigs'], () => void rig.load())
 onMounted(async () => {
   if (!library.loaded) await library.load().catch(messages.fail)

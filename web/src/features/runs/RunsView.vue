@@ -188,7 +188,9 @@ const when = (text: string) =>
           </tr>
         </tbody>
       </table>
-      <p v-if="items.length && items.length < chosen.total && !only" class="quiet">The first {{ items.length }} are shown.</p>
+      <p v-if="items.length && items.length < chosen.total && !only" class="quiet">
+        The first {{ items.length }} are shown.
+      </p>
     </section>
   </div>
 </template>
