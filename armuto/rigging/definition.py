@@ -17,6 +17,7 @@ from armuto.rigging.skeleton import SkeletonOptions
 
 MOST_BONES = {"spine": (1, 6), "neck": (1, 4), "twists": (0, 3)}
 MOST_CORRECTIONS = 500
+MOST_PIECES = 1_000_000_000
 LARGEST_UNIT = 1000.0  # metres
 FARTHEST = 0.5  # of a body's longest side, up to which a landmark may lie beside it
 
@@ -119,10 +120,11 @@ def from_json(data: Any, file: str) -> RigDefinition:
     omitted = data.get("omitted", [])
     follows = data.get("follows", {})
     corrections = data.get("corrections", [])
-    if not isinstance(omitted, list) or not all(isinstance(row, int) and row >= 0 for row in omitted):
+    if not isinstance(omitted, list) or not all(isinstance(row, int) and 0 <= row < MOST_PIECES for row in omitted):
         raise BadInput(f"{file}: pieces that are left out are said by their numbers.")
     if not isinstance(follows, dict) or not all(
-        str(piece).isdecimal() and (bone is None or isinstance(bone, str)) for piece, bone in follows.items()
+        piece.isdecimal() and len(piece) < 10 and (bone is None or isinstance(bone, str))
+        for piece, bone in follows.items()
     ):
         raise BadInput(f"{file}: “follows” says the bone that each piece goes along with, by its number.")
     if not isinstance(corrections, list) or len(corrections) > MOST_CORRECTIONS:

@@ -173,7 +173,7 @@ def from_json(data: Any, file: str) -> Landmarks:
         except KeyError:
             raise BadInput(f"{file}: there is no landmark “{name[:60]}”; see docs/cli.md for their names.") from None
         confidence = row.get("confidence") if isinstance(row, dict) else None
-        known = confidence if isinstance(confidence, int | float) else None
+        known = float(confidence) if isinstance(confidence, int | float) and 0 <= confidence <= 1 else None
         points[name] = Landmark(point_of(row.get("at") if isinstance(row, dict) else row, name, file), known)
     missing = [name for name in needed() if name not in points]
     if missing:

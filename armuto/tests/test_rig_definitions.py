@@ -68,6 +68,10 @@ class Definitions(unittest.TestCase):
         self.assertEqual(core.to_json(again), core.to_json(whole))
         self.assertEqual(again.digest, whole.digest)
         self.assertNotEqual(RigDefinition(self.landmarks).digest, whole.digest)
+        # A confidence that is none is as good as nothing said.
+        odd = core.to_json(whole)
+        odd["landmarks"]["chin"]["confidence"] = float("nan")
+        self.assertNotIn("confidence", core.to_json(core.from_json(odd, "x"))["landmarks"]["chin"])
 
     def test_what_is_none_is_a_sentence(self) -> None:
         good = core.to_json(RigDefinition(self.landmarks))
@@ -76,6 +80,8 @@ class Definitions(unittest.TestCase):
             ({"options": 3}, "how many bones"),
             ({"options": {"neck": True}}, "1 to 4 neck bones"),
             ({"omitted": [-1]}, "by their numbers"),
+            ({"omitted": [10**30]}, "by their numbers"),
+            ({"follows": {"1" * 5000: "head"}}, "“follows” says"),
             ({"follows": {"x": "head"}}, "“follows” says"),
             ({"corrections": [correction]}, "a correction of weights"),
             ({"corrections": [{"bone": "head"}] * 600}, "at most 500"),

@@ -146,6 +146,9 @@ async function apply() {
     applying.value = false
   }
 }
+const state = computed(() =>
+  row.value?.current ? 'has these bones in the line-up' : 'these bones are not in the line-up yet',
+)
 const follows = computed(() => binding.value?.follows ?? null)
 const turnStep = (by: number) => (step.value = names[(names.indexOf(step.value) + by + names.length) % names.length])
 
@@ -244,9 +247,7 @@ onBeforeUnmount(figure.close)
       <div class="bar">
         <router-link class="quiet way" :to="`/cast?character=${id}`">Cast</router-link>
         <h1 :title="row.name">{{ row.name }}</h1>
-        <span class="quiet state" role="status">{{
-          row.current ? 'has these bones in the line-up' : 'these bones are not in the line-up yet'
-        }}</span>
+        <span class="quiet state" role="status" :title="state">{{ state }}</span>
         <span class="space"></span>
         <UndoRedo group="Bones" :undoable="undoable" :redoable="redoable" @undo="undo" @redo="redo" />
         <a class="word" :href="`/api/rigs/${id}/figure?whole=true`" :download="`${row.name}.glb`">Fetch as .glb</a>
