@@ -26,6 +26,12 @@ def welded(points: FloatArray) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     return first, same.reshape(-1)
 
 
+def edges_of(faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Edges ``(E, 2)`` of triangles ``(T, 3)``, each once, however many share it."""
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    return np.asarray(np.unique(np.sort(edges, axis=1), axis=0))
+
+
 def components_of(points: FloatArray, faces: NDArray[np.int64]) -> NDArray[np.int64]:
     """Which piece each point belongs to ``(P,)``, counted from 0 by size, largest first: pieces share no corner. A
     point without a triangle is a piece of its own."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import Skeleton
 from armuto.lazy import lazily
-from armuto.rigging.components import welded
+from armuto.rigging.components import edges_of, welded
 from armuto.rigging.definition import WeightCorrection
 from armuto.rigging.landmarks import twin_of
 from armuto.rigging.symmetry import MirrorPlane
@@ -36,9 +36,7 @@ class SurfaceGraph:
         """The graph of a mesh ``(P, 3)``, ``(T, 3)``."""
         first, same = welded(points)
         triangles, corners = same[faces], points[first]
-        edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-        # An edge that two triangles share is listed once, and is as long as once.
-        edges = np.unique(np.sort(edges, axis=1), axis=0)
+        edges = edges_of(triangles)
         length = np.linalg.norm(corners[edges[:, 0]] - corners[edges[:, 1]], axis=1)
         edges, length = edges[length > 0], length[length > 0]
         links = sparse.coo_matrix((length, (edges[:, 0], edges[:, 1])), (len(first), len(first))).tocsr()

@@ -80,26 +80,29 @@ def posture_rotations(skeleton: Skeleton, landmarks: Landmarks, posture: TestPos
     return local
 
 
-def posture_clip(skeleton: Skeleton, landmarks: Landmarks) -> tuple[Clip, tuple[tuple[str, int], ...]]:
-    """A clip through all postures and back to rest, and the frame in the middle of which each stands."""
+def posture_frames() -> dict[str, int]:
+    """The frame of the clip in the middle of which each posture stands, by name."""
+    return {posture.name: (n + 1) * BETWEEN + n * HELD + HELD // 2 for n, posture in enumerate(POSTURES)}
+
+
+def posture_clip(skeleton: Skeleton, landmarks: Landmarks) -> Clip:
+    """A clip through all postures and back to rest."""
     keys = [skeleton.rest_rotation]
     keys += [posture_rotations(skeleton, landmarks, posture) for posture in POSTURES]
     keys.append(skeleton.rest_rotation)
     frames: list[FloatArray] = []
-    marks: list[tuple[str, int]] = []
     for number, (start, end) in enumerate(itertools.pairwise(keys)):
         shares = np.arange(BETWEEN) / BETWEEN
         eased = shares * shares * (3 - 2 * shares)
         frames += [rotation.slerp(start, end, float(share)) for share in eased]
         if number < len(POSTURES):
-            marks.append((POSTURES[number].name, len(frames) + HELD // 2))
             frames += [end] * HELD
     frames.append(keys[-1])
     rotations = np.array(frames)
     hips = skeleton.index["hips"]
     places = np.tile(skeleton.rest_translation[hips], (len(rotations), 1, 1))
     places[:, 0, 1] -= _above_floor(skeleton, rotations)
-    return Clip("test postures", skeleton, FPS, rotations, np.array([hips]), places), tuple(marks)
+    return Clip("test postures", skeleton, FPS, rotations, np.array([hips]), places)
 
 
 def _above_floor(skeleton: Skeleton, rotations: FloatArray) -> FloatArray:

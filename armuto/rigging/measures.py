@@ -12,7 +12,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.pose import world_pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.rigging.components import welded
+from armuto.rigging.components import edges_of, welded
 from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
 from armuto.rigging.landmarks import SIDES, Landmarks
 
@@ -34,7 +34,7 @@ BENDS = {
 
 @dataclass(frozen=True)
 class BindingProblem:
-    """kind: ``side``, ``volume``, ``stretch`` or ``alone``. value: a share of points, of volume, or times a length.
+    """kind: ``side``, ``volume`` or ``stretch``. value: a share of points, of volume, or times a length.
     count: points or edges. at ``(3,)``: where it is worst, at rest, in metres. posture: in which it is seen, if in
     one."""
 
@@ -104,8 +104,7 @@ def _stretched(
     height: float,
 ) -> list[BindingProblem]:
     """Edges that are torn apart in the postures, by the bone that tears most."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    edges = np.unique(np.sort(edges, axis=1), axis=0)
+    edges = edges_of(faces)
     length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     most = np.ones(len(edges))
     when = np.zeros(len(edges), np.int64)
@@ -170,8 +169,7 @@ def volume_lost(
     What bends are the triangles of which a corner moves neither quite with the joint nor quite without it. Their rims
     turn about the joint or stay, so that the pyramids from the joint to them have the volume of the body there.
     """
-    carried = [k for k in range(len(skeleton)) if k == joint or joint in _above(skeleton, k)]
-    share = weights[:, carried].sum(axis=1)
+    share = weights[:, list(skeleton.subtree(joint))].sum(axis=1)
     blended = (share > RIGID) & (share < 1 - RIGID)
     bending = faces[blended[faces].any(axis=1)]
     at = skeleton.rest.positions[joint]
@@ -180,14 +178,6 @@ def volume_lost(
     if len(bending) < FEWEST or before < 1e-9:
         return 0.0
     return float(np.clip(1 - _pyramids(deformed(points, weights, skeleton, local) - at, bending) / before, 0, 1))
-
-
-def _above(skeleton: Skeleton, joint: int) -> list[int]:
-    """The joints that carry one, nearest first."""
-    out = []
-    while (joint := int(skeleton.parents[joint])) >= 0:
-        out.append(joint)
-    return out
 
 
 def _pyramids(points: FloatArray, faces: NDArray[np.int64]) -> float:

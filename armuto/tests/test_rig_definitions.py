@@ -12,7 +12,7 @@ from armuto.kinematics import rotation
 from armuto.rigging import definition as core
 from armuto.rigging.corrections import SurfaceGraph, corrected
 from armuto.rigging.definition import RigDefinition, WeightCorrection
-from armuto.rigging.exercise import POSTURES, posture_clip, posture_rotations
+from armuto.rigging.exercise import POSTURES, posture_clip, posture_frames, posture_rotations
 from armuto.rigging.fingers import with_fingers
 from armuto.rigging.landmarks import needed
 from armuto.rigging.measures import deformed, problems_of, volume_lost
@@ -221,11 +221,11 @@ class Trying(unittest.TestCase):
                 self.assertGreater(float(arm[1] / np.linalg.norm(arm)), 0.95)
 
     def test_the_clip_stands_on_the_floor_and_passes_every_posture(self) -> None:
-        clip, marks = posture_clip(self.skeleton, self.landmarks)
-        self.assertEqual([name for name, _ in marks], [posture.name for posture in POSTURES])
+        clip, marks = posture_clip(self.skeleton, self.landmarks), posture_frames()
+        self.assertEqual(list(marks), [posture.name for posture in POSTURES])
         world = clip.world()
         feet = [self.skeleton.index[f"{side} toes"] for side in ("left", "right")]
-        for name, frame in marks:
+        for name, frame in marks.items():
             with self.subTest(name):
                 lowest = float(world.positions[frame, feet, 1].min()) - float(
                     self.skeleton.rest.positions[feet, 1].min()

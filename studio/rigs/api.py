@@ -1,5 +1,6 @@
 """Bones for meshes over HTTP."""
 
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ from ninja import Router
 from armuto.errors import BadInput
 from armuto.formats import gltf
 from armuto.rigging import definition as core
-from armuto.rigging.exercise import posture_clip
+from armuto.rigging.exercise import posture_clip, posture_frames
 from armuto.rigging.landmarks import meaning_of
 from armuto.rigging.sections import normal_at, section_at
 from armuto.rigging.skeleton import skeleton_from
@@ -110,7 +111,7 @@ def get_binding(request: HttpRequest, character_id: Id) -> Any:
     document = services.document_of(row)
     assert document.rig is not None
     return {
-        "problems": services.problems(made),
+        "problems": [asdict(problem) for problem in made.problems],
         "follows": {str(piece): bone for piece, bone in made.follows.items()},
         "names": list(document.skeleton.names),
         "parents": document.skeleton.parents.tolist(),
@@ -140,8 +141,8 @@ def get_section(request: HttpRequest, character_id: Id, landmark: str, x: float,
 def get_postures(request: HttpRequest, character_id: Id) -> Any:
     """The test postures, and the frames of their clip in which each stands."""
     value = _row(character_id).value()
-    clip, marks = posture_clip(skeleton_from(value.landmarks, value.options), value.landmarks)
-    postures = [{"name": name, "frame": frame} for name, frame in marks]
+    clip = posture_clip(skeleton_from(value.landmarks, value.options), value.landmarks)
+    postures = [{"name": name, "frame": frame} for name, frame in posture_frames().items()]
     return {"frames": clip.frames, "fps": clip.fps, "postures": postures}
 
 
@@ -151,7 +152,7 @@ def get_motion(request: HttpRequest, character_id: Id, clip: Id | None = None) -
     the library."""
     row = _row(character_id)
     if clip is None:
-        made, _ = services.posture_motion(row)
+        made = services.posture_motion(row)
     else:
         made = services.performed(row, get_object_or_404(Clip.objects.select_related("skeleton"), pk=clip))
     document = services.document_of(row)

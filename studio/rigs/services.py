@@ -1,6 +1,6 @@
 """Giving characters bones: beginning with a mesh, changing what was decided, and putting it in the line-up."""
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -162,13 +162,14 @@ def _document(pk: int, digest: str) -> Document:
     return formats.read(bound(row).glb, row.mesh_name, read_as(row))
 
 
-def posture_motion(row: Rig) -> tuple[ClipValue, tuple[tuple[str, int], ...]]:
-    """A clip through the test postures on the figure as it would stand in the line-up, and where each of them is."""
-    clip, marks = posture_clip(skeleton_from(row.value().landmarks, row.value().options), row.value().landmarks)
+def posture_motion(row: Rig) -> ClipValue:
+    """A clip through the test postures on the figure as it would stand in the line-up."""
+    definition = row.value()
+    clip = posture_clip(skeleton_from(definition.landmarks, definition.options), definition.landmarks)
     skeleton = document_of(row).skeleton
     order = [clip.skeleton.index[name] for name in skeleton.names]
     moving = np.array([order.index(int(joint)) for joint in clip.moving])
-    return replace(clip, skeleton=skeleton, rotations=clip.rotations[:, order], moving=moving), marks
+    return replace(clip, skeleton=skeleton, rotations=clip.rotations[:, order], moving=moving)
 
 
 def performed(row: Rig, clip: Clip) -> ClipValue:
@@ -179,7 +180,3 @@ def performed(row: Rig, clip: Clip) -> ClipValue:
     except NothingToPair:
         raise BadInput(f"{clip.name}: nothing of its skeleton is like this body; try a clip for two legs.") from None
     return transfer(clip.value(), fitting)
-
-
-def problems(made: BoundMesh) -> list[dict[str, Any]]:
-    return [asdict(problem) for problem in made.problems]
