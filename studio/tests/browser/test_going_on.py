@@ -193,6 +193,30 @@ class GoingOn(FullStudio):
         self.page.wait_for_function("() => window.armuto?.stage?.positions().source?.length")
         self.at_frame(5)
 
+    def test_a_review_that_opens_is_moved_by_nothing_but_its_reader(self) -> None:
+        row, other = (Rendition.objects.get(clip__name=name) for name in ("bow", "walk"))
+        queue, asked = [], []
+        self.page.route("**/api/renditions/queue", lambda route: queue.append(route))
+        self.page.on("request", lambda request: asked.append(request.url))
+        with self.page.expect_response("**/api/changes"), self.page.expect_response("**/api/counts"):
+            self.go(f"/review/{row.pk}?frame=12")
+        # Somebody judges another result while the queue is still being fetched.
+        with self.page.expect_response("**/api/counts"):
+            path = f"/api/renditions/{other.pk}/send-back"
+            answer = self.client.post(path, {"note": "Slower."}, "application/json")
+            self.assertEqual(answer.status_code, 200, answer.content)
+        self.page.wait_for_timeout(1000)
+        self.assertEqual([url for url in asked if url.endswith("/motion")], [])
+        self.page.unroute("**/api/renditions/queue")
+        for route in queue:
+            route.continue_()
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+        self.at_frame(12)
+        self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_load_state("networkidle")
+        self.at_frame(13)
+        self.assertEqual(len([url for url in asked if url.endswith(f"/renditions/{row.pk}/motion")]), 1)
+
     def test_a_fitting_is_as_it_was_after_a_reload_and_by_night(self) -> None:
         self.open_fitting()
         self.button("Mesh").click()

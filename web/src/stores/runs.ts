@@ -46,14 +46,15 @@ export const useRuns = defineStore('runs', () => {
       const before = counts.value
       const now = await answer(client.GET('/api/counts'))
       counts.value = now
-      const through = (counts: Schemas['Counts'] | null) =>
-        counts?.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
+      const through = (counts: Schemas['Counts']) =>
+        counts.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
       // Work may be done before it was ever seen running.
       const ended =
         before !== null &&
         !!now.finished &&
         now.finished.id + now.finished.through !== (before.finished?.id ?? 0) + (before.finished?.through ?? 0)
-      if (through(before) !== through(now) || ended) moved.value += 1
+      // Nothing has moved since a view was loaded by what is counted first.
+      if (before !== null && (through(before) !== through(now) || ended)) moved.value += 1
       if (now.runs.some((run) => (run.left ?? 0) > LONG)) offerToTell()
       if (ended && now.finished) say(now.finished)
       await renditions.follow()

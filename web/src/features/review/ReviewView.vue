@@ -99,8 +99,10 @@ async function enter() {
     return
   }
   against.value = againstOf(asked(route.query.against))
-  await look(at ?? findingStarts.value[0] ?? 0)
-  seen.value = own
+  const before = frame.value
+  // Whoever has gone to another frame by the time all is there stays at it.
+  await look(() => (frame.value === before ? (at ?? findingStarts.value[0] ?? 0) : frame.value))
+  if (id.value === own) seen.value = own
 }
 /** Of a casting, which has a stage of its own. */
 function takeLengthOf({ newest }: Rendition) {
@@ -114,7 +116,7 @@ function againstOf(name: string): Against {
   return result && result.id !== rendition.value?.newest?.id ? result.id : 'source'
 }
 /** The result with what it is compared with, at a frame, or where the playhead is by the time both are there. */
-async function look(at?: number) {
+async function look(at = () => frame.value) {
   const row = rendition.value
   const result = row?.newest
   if (!row || !result) return
@@ -124,7 +126,7 @@ async function look(at?: number) {
     await open()
   }
   const others = against.value === 'cast' ? await performedByOthers(row) : []
-  await show(row, against.value, others, () => at ?? frame.value, beside.value)
+  if (!(await show(row, against.value, others, at, beside.value))) return // something else is shown by now
   go(stage.value?.frame ?? 0)
   dress(mesh.value, bones.value)
   study.follow()
@@ -234,6 +236,7 @@ watch(
 )
 /** Returns whether there is another result to look at. */
 async function followTransfers() {
+  if (!ready.value) return false // it is about to be looked at as it is by then
   await entering // where that decides at which frame it opens
   const before = rendition.value?.newest?.id
   await load().catch(messages.fail)

@@ -41,15 +41,15 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     stage.value?.dispose()
     stage.value = undefined
   }
-  /** A figure under a key, kept where it is the right one already; none where the view was left meanwhile. */
+  /** A figure under a key, kept where it is the right one already; none where it is no longer asked for. */
   async function figure(key: string, character: Character, bare: boolean) {
-    const now = stage.value
+    const [now, own] = [stage.value, shown]
     if (!now) return
     const want = `${character.id}.${character.revision}`
     if (onStage.get(key) !== want) {
       loading.value = `Fetching ${character.name} …`
       const made = await loadFigure(module!, now.palette, character)
-      if (stage.value !== now) return made.dispose()
+      if (stage.value !== now || own !== shown) return made.dispose()
       if (bare) made.bare()
       now.add(key, made)
       onStage.set(key, want)
@@ -58,9 +58,10 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
   }
   const hips = (tree: Bones) => Math.max(0, tree.parts.indexOf('hips'))
   async function perform(key: string, character: Character, path: string, bare = false): Promise<Standing | null> {
+    const own = shown
     const [tree, motion] = await Promise.all([cast.skeleton(character.skeleton_id), fetchNodeMotion(path)])
-    const made = await figure(key, character, bare)
-    if (!made || !stage.value) return null
+    const made = own === shown ? await figure(key, character, bare) : undefined
+    if (!made || !stage.value || own !== shown) return null
     made.play(motion)
     stage.value.moveTo(key, 0, 0)
     const poses = sample(motion.frames).map((at) => {
@@ -72,19 +73,23 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     return { key, root: hips(tree), ...extent(poses, hips(tree)) }
   }
 
-  /** Put a result on the stage with what it is compared with. others: all results of its clip, for the row. */
+  /**
+   * Put a result on the stage with what it is compared with. others: all results of its clip, for the row. Returns
+   * whether it stands there: not where something else was asked for meanwhile.
+   */
   async function show(row: Rendition, against: Against, others: Rendition[], frame: () => number, beside: boolean) {
     const now = stage.value
     const clip = library.clip(row.clip_id ?? 0)
     const character = cast.character(row.character_id ?? 0)
-    if (!now || !module || !clip || !character || !row.newest) return
+    if (!now || !module || !clip || !character || !row.newest) return false
     const own = ++shown
     const [source, positions] = await Promise.all([
       cast.skeleton(clip.skeleton_id),
       fetchPositions(`/api/library/clips/${clip.id}/positions`),
     ])
-    bones.value = await cast.skeleton(character.skeleton_id)
-    if (own !== shown || stage.value !== now) return
+    const performing = await cast.skeleton(character.skeleton_id)
+    if (own !== shown || stage.value !== now) return false
+    bones.value = performing
     const { frames: count, points } = positions
     const tree = treeFor(module, source)
     const size = library.skeletons.find((body) => body.id === clip.skeleton_id)?.height ?? 1.7
@@ -99,7 +104,7 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
       wanted.add('other')
       found.push(await perform('other', character, `/api/renditions/${row.id}/motion?revision=${against}`, true))
     }
-    if (own !== shown) return
+    if (own !== shown) return false
     found.push(await perform('character', character, `/api/renditions/${row.id}/motion`))
     if (against === 'cast')
       for (const other of others.filter((another) => another.id !== row.id)) {
@@ -108,8 +113,8 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
         wanted.add(`cast ${who.id}`)
         found.push(await perform(`cast ${who.id}`, who, `/api/renditions/${other.id}/motion`).catch(() => null))
       }
+    if (own !== shown || stage.value !== now) return false
     loading.value = ''
-    if (own !== shown || stage.value !== now) return
     for (const key of [...onStage.keys(), 'source'])
       if (!wanted.has(key)) {
         now.remove(key)
@@ -120,6 +125,7 @@ export function useReviewStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     ribbon.drawRows(count, tree, positions)
     now.setFrame(Math.min(frame(), count - 1))
     place(beside, true)
+    return true
   }
   function place(beside: boolean, look: boolean) {
     if (stage.value) arrange(stage.value, bodies, beside, look)
