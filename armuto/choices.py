@@ -4,6 +4,7 @@ from typing import Literal
 
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "inch": 0.0254, "foot": 0.3048, "dm": 0.1}  # in metres
 TALLEST = 1000.0  # metres that a body can be said to be tall
+BODY_PLANS = ("two-legged", "four-legged", "winged")  # those that ship, the likeliest first
 UP_AXES = ("+Y", "+Z", "+X", "-Y", "-Z", "-X")
 READ = ("bvh", "glb", "gltf", "vrm", "dae", "usd", "usda", "usdc", "usdz")
 WRITTEN = ("glb", "bvh", "dae", "usd", "csv")

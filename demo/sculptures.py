@@ -1,5 +1,7 @@
-"""Sculptures of the museum without bones: what a sculptor sends, one clean and one with honest flaws."""
+"""Sculptures of the museum without bones: what a sculptor sends, one clean, one with honest flaws, and one on four
+legs."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,7 +39,7 @@ WATCHMAN = Build(1.78, 0.062, 38.0, 2, 1.18)
 
 def files() -> list[tuple[str, bytes]]:
     """File name and content of each."""
-    return [("apprentice.glb", apprentice()), ("watchman.glb", watchman())]
+    return [("apprentice.glb", apprentice()), ("watchman.glb", watchman()), ("hound.glb", hound())]
 
 
 def apprentice() -> bytes:
@@ -66,6 +68,72 @@ def watchman() -> bytes:
         ("boots", "leather", _meshed(blend(0.004, *boots))),
     ]
     return _glb("watchman", garments, 140.0)
+
+
+def hound() -> bytes:
+    """The hound that guards the weights at night: on four legs, with a collar, a winding key that hangs from it, and a
+    belly that was left open, in millimetres and facing 60° off."""
+    body = mesh(_hound(), (-0.16, -0.02, -0.7), (0.16, 0.84, 0.66), 0.007)
+    middles = body.points[body.faces].mean(axis=1)
+    open_ = np.linalg.norm((middles - [0.0, 0.34, -0.08]) * [1, 1, 0.5], axis=1) < 0.05
+    coat = Mesh(body.points, body.normals, body.faces[~open_])
+    hook = np.array([0.0, 0.498, 0.352])
+    key = blend(
+        0.002,
+        ring(hook + [0, -0.014, 0.012], (1, 0, 0), 0.012, 0.003),
+        capsule(hook + [0, -0.026, 0.016], hook + [0, -0.072, 0.02], 0.004),
+        disc(hook + [0, -0.078, 0.02], (1, 0, 0), 0.014, 0.004, 0.002),
+    )
+    collar = ring((0, 0.56, 0.305), (0, 0.62, 0.78), 0.078, 0.011)
+    garments = [
+        ("coat", "clay", coat),
+        ("collar", "leather", mesh(collar, (-0.12, 0.4, 0.15), (0.12, 0.7, 0.45), 0.005)),
+        ("winding key", "brass", mesh(key, (-0.04, 0.38, 0.3), (0.04, 0.52, 0.42), 0.003)),
+    ]
+    return _glb("hound", garments, 60.0, 1000.0)
+
+
+def _hound() -> Field:
+    trunk = [
+        ellipsoid((0, 0.47, 0.2), (0.098, 0.118, 0.15)),
+        capsule((0, 0.48, 0.15), (0, 0.47, -0.2), 0.092, 0.08),
+        ellipsoid((0, 0.47, -0.26), (0.088, 0.092, 0.11)),
+    ]
+    head = blend(
+        0.02,
+        ellipsoid((0, 0.7, 0.42), (0.062, 0.06, 0.082)),
+        capsule((0, 0.69, 0.47), (0, 0.662, 0.565), 0.036, 0.026),
+    )
+    neck = capsule((0, 0.51, 0.25), (0, 0.67, 0.38), 0.078, 0.056)
+    tail = [
+        capsule((0, 0.51, -0.33), (0, 0.49, -0.47), 0.026, 0.02),
+        capsule((0, 0.49, -0.47), (0, 0.52, -0.62), 0.02, 0.013),
+    ]
+    legs = []
+    for side in (1, -1):
+        legs += [
+            _limb(side, 0.03, ((0.07, 0.44, 0.25), 0.052), ((0.078, 0.34, 0.16), 0.04), ((0.078, 0.14, 0.17), 0.023)),
+            _limb(side, 0.012, ((0.078, 0.14, 0.17), 0.023), ((0.078, 0.045, 0.185), 0.022)),
+            _paw(side, (0.078, 0.022, 0.185)),
+            _limb(
+                side, 0.03, ((0.06, 0.45, -0.27), 0.066), ((0.078, 0.31, -0.19), 0.047), ((0.078, 0.17, -0.325), 0.023)
+            ),
+            _limb(side, 0.012, ((0.078, 0.17, -0.325), 0.023), ((0.078, 0.045, -0.275), 0.021)),
+            _paw(side, (0.078, 0.022, -0.27)),
+            ellipsoid((side * 0.064, 0.7, 0.37), (0.014, 0.055, 0.034)),
+        ]
+    return blend(0.012, blend(0.05, *trunk), blend(0.03, neck, head), blend(0.02, *tail), *legs)
+
+
+def _limb(side: int, softness: float, *stations: tuple[tuple[float, float, float], float]) -> Field:
+    """Through places on the left side, each so thick, mirrored for the right."""
+    places = [(np.array(at) * [side, 1, 1], thick) for at, thick in stations]
+    return blend(softness, *(capsule(a, b, from_, to) for (a, from_), (b, to) in itertools.pairwise(places)))
+
+
+def _paw(side: int, at: tuple[float, float, float]) -> Field:
+    middle = np.array(at) * [side, 1, 1]
+    return cut(capsule(middle, middle + [0, -0.002, 0.055], 0.026, 0.022), (0, 1, 0), 0.0, 0.004)
 
 
 def _body(row: Build) -> Field:
@@ -161,13 +229,15 @@ def _damaged(shape: Mesh) -> Mesh:
     return Mesh(shape.points, shape.normals, np.concatenate([faces, faces[rng.choice(len(faces), 60, replace=False)]]))
 
 
-def _glb(name: str, garments: list[tuple[str, str, Mesh]], turned: float = 0.0) -> bytes:
+def _glb(name: str, garments: list[tuple[str, str, Mesh]], turned: float = 0.0, per_metre: float = 1.0) -> bytes:
     used = [key for key in MATERIALS if any(row[1] == key for row in garments)]
     nodes = [Node(name, -1, np.zeros(3), rotation.about([0, 1.0, 0], np.radians(turned)))]
     bodies = []
     for piece, material, shape in garments:
         bodies.append(
-            Body(piece, len(nodes), [Surface(shape.points, shape.faces, used.index(material), shape.normals)])
+            Body(
+                piece, len(nodes), [Surface(shape.points * per_metre, shape.faces, used.index(material), shape.normals)]
+            )
         )
         nodes.append(Node(piece, 0, np.zeros(3), rotation.IDENTITY))
     materials = [Material(key, (*MATERIALS[key][0], 1.0), *MATERIALS[key][1:]) for key in used]

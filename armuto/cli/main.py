@@ -14,7 +14,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from armuto import __version__
-from armuto.choices import TALLEST, TRAVELS, UNITS, UP_AXES, WRITTEN
+from armuto.choices import BODY_PLANS, TALLEST, TRAVELS, UNITS, UP_AXES, WRITTEN
 from armuto.errors import BadInput
 
 
@@ -148,10 +148,12 @@ def _parser() -> argparse.ArgumentParser:
     )
     bare.add_argument("--landmarks", type=Path, metavar="L.json", help="where joints lie; without it they are proposed")
     bare.add_argument("--propose", action="store_true", help="write proposed landmarks, and no bones")
+    bare.add_argument("--body", choices=BODY_PLANS, help="what kind of body it is; as its shape shows where left out")
     bare.add_argument("--up", choices=UP_AXES, help="the axis that points up in the file")
     bare.add_argument("--unit", choices=UNITS, help="the unit of lengths in the file")
     bare.add_argument("--spine", type=_count(1, 6), metavar="N", help="bones of the spine, 1 to 6 (3)")
-    bare.add_argument("--neck", type=_count(1, 4), metavar="N", help="bones of the neck, 1 to 4 (1)")
+    bare.add_argument("--neck", type=_count(1, 8), metavar="N", help="bones of the neck, 1 to 8 (1, or 2 and 3)")
+    bare.add_argument("--tail", type=_count(1, 12), metavar="N", help="bones of a tail, 1 to 12 (4)")
     bare.add_argument("--twists", type=_count(0, 3), metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)")
     bare.add_argument("--fingers", type=_count(0, 5), metavar="N", help="fingers of each hand, 0 to 5, from its shape")
     bare.add_argument("--no-toes", action="store_true", help="feet that do not bend at their balls")

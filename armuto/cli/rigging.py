@@ -16,7 +16,6 @@ from armuto.errors import BadInput
 from armuto.formats import archive
 from armuto.rigging import definition, landmarks
 from armuto.rigging.components import components_of
-from armuto.rigging.definition import RigDefinition
 from armuto.rigging.fingers import with_fingers
 from armuto.rigging.landmarks import Landmarks
 from armuto.rigging.pipeline import Rig, propose_landmarks, rig
@@ -29,7 +28,7 @@ MESHES = (*KINDS, "glb", "gltf", "dae", "usd", "usda", "usdc", "usdz")
 def rig_file(options: argparse.Namespace) -> int:
     mesh = _read(options)
     if options.propose:
-        found = landmarks.to_json(_with_fingers(mesh, propose_landmarks(mesh), options.fingers))
+        found = landmarks.to_json(_with_fingers(mesh, propose_landmarks(mesh, plan=options.body), options.fingers))
         if options.output is None:
             print_json(found)
             return 0
@@ -39,12 +38,12 @@ def rig_file(options: argparse.Namespace) -> int:
     if options.output is None or options.output.suffix.lower() != ".glb":
         raise BadInput("Name the .glb that is to be written with -o, or ask for --propose.")
     if options.landmarks is None:
-        wanted = RigDefinition(propose_landmarks(mesh))
+        wanted = definition.proposed_definition(propose_landmarks(mesh, plan=options.body))
     else:
         wanted = definition.read(content_of(options.landmarks).decode(errors="replace"), str(options.landmarks))
         if wanted.unit or wanted.up:
             mesh = _read(options, wanted.unit, wanted.up)
-    counts = {name: getattr(options, name) for name in ("spine", "neck", "twists")}
+    counts = {name: getattr(options, name) for name in ("spine", "neck", "tail", "twists")}
     own = replace(wanted.options, **{name: count for name, count in counts.items() if count is not None})
     own = replace(own, toes=own.toes and not options.no_toes)
     found_landmarks = _with_fingers(mesh, wanted.landmarks, options.fingers)
@@ -62,7 +61,10 @@ def rig_file(options: argparse.Namespace) -> int:
 
 def _with_fingers(mesh: BareMesh, found: Landmarks, count: int | None) -> Landmarks:
     """With so many fingers of each hand, or as they are where nothing is said."""
-    return found if count is None else with_fingers(found, mesh.points, mesh.faces, count)
+    try:
+        return found if count is None else with_fingers(found, mesh.points, mesh.faces, count)
+    except BadInput as problem:
+        raise BadInput(f"{mesh.held.file}: {problem}") from None
 
 
 def _read(options: argparse.Namespace, unit: float | None = None, up: str | None = None) -> BareMesh:

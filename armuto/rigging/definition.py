@@ -13,9 +13,10 @@ from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.rigging import landmarks as marks
 from armuto.rigging.landmarks import Landmarks
-from armuto.rigging.skeleton import SkeletonOptions
+from armuto.rigging.skeleton import usual_options
+from armuto.rigging.skeleton_draft import SkeletonOptions
 
-MOST_BONES = {"spine": (1, 6), "neck": (1, 4), "twists": (0, 3)}
+MOST_BONES = {"spine": (1, 6), "neck": (1, 8), "tail": (1, 12), "twists": (0, 3)}
 MOST_CORRECTIONS = 500
 MOST_PIECES = 1_000_000_000
 LARGEST_UNIT = 1000.0  # metres
@@ -56,7 +57,13 @@ class RigDefinition:
 
     @property
     def digest(self) -> str:
-        return hashlib.sha256(json.dumps(to_json(self), sort_keys=True).encode()).hexdigest()
+        data = to_json(self)
+        # As those were told apart that were kept before there were other bodies.
+        if self.landmarks.plan == "two-legged":
+            del data["plan"]
+        if not self.landmarks.has_tail:
+            del data["options"]["tail"]
+        return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def check_near(self, low: FloatArray, high: FloatArray, file: str) -> None:
         """Raises :class:`BadInput` where a landmark lies nowhere near a body between two corners ``(3,)``."""
@@ -81,6 +88,11 @@ class RigDefinition:
         )
 
 
+def proposed_definition(landmarks: Landmarks, unit: float | None = None, up: str | None = None) -> RigDefinition:
+    """What follows from landmarks alone."""
+    return RigDefinition(landmarks, usual_options(landmarks.plan), unit=unit, up=up)
+
+
 def to_json(definition: RigDefinition) -> dict[str, Any]:
     options = definition.options
     return {
@@ -88,6 +100,7 @@ def to_json(definition: RigDefinition) -> dict[str, Any]:
         "options": {
             "spine": options.spine,
             "neck": options.neck,
+            "tail": options.tail,
             "twists": options.twists,
             "toes": options.toes,
             "root": options.root,
@@ -131,7 +144,7 @@ def from_json(data: Any, file: str) -> RigDefinition:
         raise BadInput(f"{file}: corrections are a list of at most {MOST_CORRECTIONS}.")
     return RigDefinition(
         found,
-        _options(data.get("options", {}), file),
+        _options(data.get("options", {}), usual_options(found.plan), file),
         frozenset(omitted),
         {int(piece): None if bone is None else bone[:120] for piece, bone in follows.items()},
         tuple(_correction(row, file) for row in corrections),
@@ -149,10 +162,9 @@ def read(text: str, file: str) -> RigDefinition:
     return from_json(data, file)
 
 
-def _options(data: Any, file: str) -> SkeletonOptions:
+def _options(data: Any, usual: SkeletonOptions, file: str) -> SkeletonOptions:
     if not isinstance(data, dict):
         raise BadInput(f"{file}: “options” says how many bones there are; see docs/cli.md.")
-    usual = SkeletonOptions()
     counts: dict[str, int] = {}
     for name, (least, most) in MOST_BONES.items():
         value = data.get(name, getattr(usual, name))
@@ -160,7 +172,7 @@ def _options(data: Any, file: str) -> SkeletonOptions:
             raise BadInput(f"{file}: there can be {least} to {most} {name} bones; say another number.")
         counts[name] = value
     toes, root = bool(data.get("toes", True)), bool(data.get("root", True))
-    return SkeletonOptions(counts["spine"], counts["neck"], counts["twists"], toes, root)
+    return SkeletonOptions(counts["spine"], counts["neck"], counts["tail"], counts["twists"], toes, root)
 
 
 def _correction(row: Any, file: str) -> WeightCorrection:

@@ -16,7 +16,8 @@ from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import world_pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.rigging.landmarks import SIDES, Landmarks
+from armuto.rigging.landmark_sets import SIDES
+from armuto.rigging.landmarks import Landmarks
 
 FPS = 30.0
 HELD, BETWEEN = 8, 16  # frames in which a posture stands, and in which it is come to
@@ -33,7 +34,7 @@ class TestPosture:
     sides: tuple[str, ...] = SIDES
 
 
-POSTURES = (
+_TWO_LEGGED = (
     TestPosture("arms down", {"upper arm": (0.15, -1, 0)}, {}),
     TestPosture("arms out", {"upper arm": (1, 0, 0)}, {}),
     TestPosture("arms up", {"upper arm": (0.2, 1, 0)}, {}),
@@ -52,6 +53,48 @@ POSTURES = (
     TestPosture("squatting", {"upper leg": (0.25, -0.25, 1)}, {"lower leg": 110, "spine 1": 20}),
     TestPosture("on the toes", {}, {"foot": 30, "toes": -35}),
 )
+
+
+_FOUR_LEGGED = (
+    TestPosture("head down", {}, {"neck": 30, "neck 2": 20, "head": 15}),
+    TestPosture("head up", {}, {"neck": -20, "neck 2": -15, "head": -10}),
+    TestPosture("back arched", {}, {"spine 1": 14, "spine 2": 14, "chest": 14}),
+    TestPosture("back hollow", {}, {"spine 1": -10, "spine 2": -10, "chest": -10}),
+    TestPosture("left front leg ahead", {"front upper leg": (0, -1, 0.2)}, {}, ("left",)),
+    TestPosture("right front leg ahead", {"front upper leg": (0, -1, 0.2)}, {}, ("right",)),
+    TestPosture("front legs lifted", {}, {"front lower leg": 60, "front foot": 70}),
+    TestPosture("left hind leg ahead", {"hind upper leg": (0, -0.65, 0.75)}, {"hind lower leg": 30}, ("left",)),
+    TestPosture("right hind leg ahead", {"hind upper leg": (0, -0.65, 0.75)}, {"hind lower leg": 30}, ("right",)),
+    TestPosture("hind legs back", {"hind upper leg": (0, -1, -0.5)}, {"hind lower leg": -20, "hind foot": -30}),
+    TestPosture("legs apart", {"front upper leg": (0.4, -0.8, -0.5), "hind upper leg": (0.5, -0.9, 0.4)}, {}),
+    TestPosture(
+        "crouching",
+        {"hind upper leg": (0.1, -0.35, 0.9), "front upper leg": (0, -0.35, -0.9)},
+        {"hind lower leg": 45, "hind foot": 45, "front lower leg": 55, "front foot": 30},
+    ),
+    TestPosture("sitting", {"hind upper leg": (0.2, -0.25, 1)}, {"hind lower leg": 45, "hind foot": 60}),
+    TestPosture("on the toes", {}, {"front foot": 20, "front toes": -30, "hind foot": -20, "hind toes": -30}),
+    TestPosture("tail up", {}, {"tail 1": 40, "tail 2": 20}),
+    TestPosture("tail down", {}, {"tail 1": -40, "tail 2": -20}),
+)
+_WINGED = (
+    TestPosture("wings up", {"upper wing": (0.5, 0.9, 0)}, {}),
+    TestPosture("wings out", {"upper wing": (1, 0, 0)}, {}),
+    TestPosture("wings down", {"upper wing": (0.4, -0.9, 0)}, {}),
+    TestPosture("wings folded", {"upper wing": (0.25, -0.3, -0.9)}, {"lower wing": 110, "wing hand": 110}),
+    TestPosture("head down", {}, {"neck": 30, "neck 2": 25, "neck 3": 20, "head": 10}),
+    TestPosture("head up", {}, {"neck": -15, "neck 2": -15, "head": -15}),
+    TestPosture("bowed", {}, {"spine 1": 15, "spine 2": 15, "chest": 15}),
+    TestPosture("left leg ahead", {"upper leg": (0, -0.4, 0.9)}, {}, ("left",)),
+    TestPosture("right leg ahead", {"upper leg": (0, -0.4, 0.9)}, {}, ("right",)),
+    TestPosture("left foot lifted", {}, {"lower leg": 40, "foot": 60, "toes": 40}, ("left",)),
+    TestPosture("right foot lifted", {}, {"lower leg": 40, "foot": 60, "toes": 40}, ("right",)),
+    TestPosture("crouching", {"upper leg": (0.1, -0.2, 1)}, {"lower leg": 30, "foot": 50}),
+    TestPosture("tail up", {}, {"tail 1": 30, "tail 2": 15}),
+    TestPosture("tail down", {}, {"tail 1": -30, "tail 2": -15}),
+)
+#: By the names of body plans.
+POSTURES = {"two-legged": _TWO_LEGGED, "four-legged": _FOUR_LEGGED, "winged": _WINGED}
 
 
 def posture_rotations(skeleton: Skeleton, landmarks: Landmarks, posture: TestPosture) -> FloatArray:
@@ -80,22 +123,23 @@ def posture_rotations(skeleton: Skeleton, landmarks: Landmarks, posture: TestPos
     return local
 
 
-def posture_frames() -> dict[str, int]:
-    """The frame of the clip in the middle of which each posture stands, by name."""
-    return {posture.name: (n + 1) * BETWEEN + n * HELD + HELD // 2 for n, posture in enumerate(POSTURES)}
+def posture_frames(plan: str) -> dict[str, int]:
+    """The frame of the clip in the middle of which each posture of a body plan stands, by name."""
+    return {posture.name: (n + 1) * BETWEEN + n * HELD + HELD // 2 for n, posture in enumerate(POSTURES[plan])}
 
 
 def posture_clip(skeleton: Skeleton, landmarks: Landmarks) -> Clip:
     """A clip through all postures and back to rest."""
+    postures = POSTURES[landmarks.plan]
     keys = [skeleton.rest_rotation]
-    keys += [posture_rotations(skeleton, landmarks, posture) for posture in POSTURES]
+    keys += [posture_rotations(skeleton, landmarks, posture) for posture in postures]
     keys.append(skeleton.rest_rotation)
     frames: list[FloatArray] = []
     for number, (start, end) in enumerate(itertools.pairwise(keys)):
         shares = np.arange(BETWEEN) / BETWEEN
         eased = shares * shares * (3 - 2 * shares)
         frames += [rotation.slerp(start, end, float(share)) for share in eased]
-        if number < len(POSTURES):
+        if number < len(postures):
             frames += [end] * HELD
     frames.append(keys[-1])
     rotations = np.array(frames)

@@ -12,9 +12,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.lazy import lazily
-from armuto.rigging.landmarks import FINGERS, SIDES, Landmark, Landmarks
+from armuto.rigging.landmark_sets import FINGERS, SIDES
+from armuto.rigging.landmarks import Landmark, Landmarks
 from armuto.rigging.solid import Solid, solid_of
 
 kernels = lazily("armuto.rigging.kernels")
@@ -57,7 +59,9 @@ def with_fingers(
     landmarks: Landmarks, points: FloatArray, faces: NDArray[np.int64], count: int | None = None
 ) -> Landmarks:
     """Landmarks with those of fingers in place of such that there were. count: of each hand, 0 to 5; as many as its
-    shape shows where nothing is said."""
+    shape shows where nothing is said. Raises :class:`BadInput` for a body without hands."""
+    if not landmarks.known.fingers:
+        raise BadInput("a body of this kind has no hands with fingers; leave their number out.")
     kept = {name: row for name, row in landmarks.points.items() if not any(f" {finger} " in name for finger in FINGERS)}
     hands = {side: _hand(landmarks, side, points, faces, count) for side in SIDES}
     if count is None and len(hands["left"]) != len(hands["right"]) and _mirrored(landmarks):

@@ -14,7 +14,8 @@ from armuto.kinematics.pose import world_pose
 from armuto.kinematics.skeleton import Skeleton
 from armuto.rigging.components import edges_of, welded
 from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
-from armuto.rigging.landmarks import SIDES, Landmarks
+from armuto.rigging.landmark_sets import SIDES
+from armuto.rigging.landmarks import Landmarks
 
 STRETCHED = 2.0  # times its length at rest, from which an edge counts
 SHORTEST = 0.005  # of the height: shorter edges count as that long, since nobody sees the seams they make
@@ -23,12 +24,36 @@ WRONG_SHARE = 0.3  # of a point's weights that bones of the other side have
 THINNED = 0.4  # of the volume about a joint, from which its loss is worth a look
 RIGID = 0.005  # share of weights up to which a point counts as moved by one side of a joint alone
 FEWEST = 8  # triangles that bend, from which there is a volume to speak of
-#: Joints at which volume is measured, with the bone that is turned and what bends it by 90 degrees.
+
+
+@dataclass(frozen=True)
+class Bend:
+    """A joint at which volume is measured: the bone that is turned, by how many degrees, and what turns it."""
+
+    bone: str
+    degrees: int
+    posture: TestPosture
+
+
+_KNEE_UP = "{side} knee up"
+#: By the names of body plans, and of joints.
 BENDS = {
-    "elbow": ("lower arm", TestPosture("elbows bent", {}, {"lower arm": 90})),
-    "knee": ("lower leg", TestPosture("{side} knee up", {}, {"lower leg": 90})),
-    "shoulder": ("upper arm", TestPosture("arms ahead", {"upper arm": (0, 0, 1)}, {})),
-    "hip": ("upper leg", TestPosture("{side} knee up", {"upper leg": (0, 0, 1)}, {})),
+    "two-legged": {
+        "elbow": Bend("lower arm", 90, TestPosture("elbows bent", {}, {"lower arm": 90})),
+        "knee": Bend("lower leg", 90, TestPosture(_KNEE_UP, {}, {"lower leg": 90})),
+        "shoulder": Bend("upper arm", 90, TestPosture("arms ahead", {"upper arm": (0, 0, 1)}, {})),
+        "hip": Bend("upper leg", 90, TestPosture(_KNEE_UP, {"upper leg": (0, 0, 1)}, {})),
+    },
+    "four-legged": {
+        "elbow": Bend("front lower leg", 60, TestPosture("front legs lifted", {}, {"front lower leg": 60})),
+        "wrist": Bend("front foot", 70, TestPosture("front legs lifted", {}, {"front foot": 70})),
+        "knee": Bend("hind lower leg", 45, TestPosture("sitting", {}, {"hind lower leg": 45})),
+        "ankle": Bend("hind foot", 60, TestPosture("sitting", {}, {"hind foot": 60})),
+    },
+    "winged": {
+        "elbow": Bend("lower wing", 60, TestPosture("wings folded", {}, {"lower wing": 60})),
+        "ankle": Bend("foot", 60, TestPosture("{side} foot lifted", {}, {"foot": 60})),
+    },
 }
 
 
@@ -108,7 +133,7 @@ def _stretched(
     length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     most = np.ones(len(edges))
     when = np.zeros(len(edges), np.int64)
-    for number, posture in enumerate(POSTURES):
+    for number, posture in enumerate(POSTURES[landmarks.plan]):
         there = deformed(points, weights, skeleton, posture_rotations(skeleton, landmarks, posture))
         grown = np.linalg.norm(there[edges[:, 0]] - there[edges[:, 1]], axis=1)
         ratio = grown / np.maximum(length, SHORTEST * height)
@@ -120,7 +145,7 @@ def _stretched(
     for joint in np.unique(bones):
         rows = torn[bones == joint]
         worst = rows[int(most[rows].argmax())]
-        seen = POSTURES[int(when[worst])].name
+        seen = POSTURES[landmarks.plan][int(when[worst])].name
         bone = skeleton.names[int(joint)]
         sentence = (
             f"At {bone} {len(rows)} edge{'' if len(rows) == 1 else 's'} stretch{'es' if len(rows) == 1 else ''} up to "
@@ -138,18 +163,18 @@ def _thinned(
     skeleton: Skeleton,
     landmarks: Landmarks,
 ) -> list[BindingProblem]:
-    """Volume lost about joints that bend by 90 degrees."""
+    """Volume lost about joints that are bent."""
     out = []
-    for name, (turned, posture) in BENDS.items():
+    for name, bend in BENDS[landmarks.plan].items():
         for side in SIDES:
-            joint = skeleton.index[f"{side} {turned}"]
+            joint, posture = skeleton.index[f"{side} {bend.bone}"], bend.posture
             local = posture_rotations(
                 skeleton, landmarks, TestPosture(posture.name, posture.points, posture.bends, (side,))
             )
             lost = volume_lost(points, faces, weights, skeleton, local, joint)
             if lost > THINNED:
                 bone = skeleton.names[joint]
-                sentence = f"Bent by 90° the {side} {name} loses {lost:.0%} of its volume."
+                sentence = f"Bent by {bend.degrees}° the {side} {name} loses {lost:.0%} of its volume."
                 at = _triple(skeleton.rest.positions[joint])
                 out.append(BindingProblem("volume", bone, lost, 0, at, posture.name.format(side=side), sentence))
     return out

@@ -15,7 +15,7 @@ from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.skeleton import Skeleton
 from armuto.rigging.components import components_of, rigid_joints, with_rigid
 from armuto.rigging.corrections import corrected
-from armuto.rigging.definition import RigDefinition
+from armuto.rigging.definition import RigDefinition, proposed_definition
 from armuto.rigging.landmarks import Landmarks
 from armuto.rigging.measures import BindingProblem, problems_of
 from armuto.rigging.proposing import propose
@@ -85,11 +85,11 @@ def note_on(made: Rig) -> str:
     return note
 
 
-def propose_landmarks(mesh: BareMesh, solid: Solid | None = None) -> Landmarks:
-    """Landmarks from the shape. Raises :class:`BadInput`."""
+def propose_landmarks(mesh: BareMesh, solid: Solid | None = None, plan: str | None = None) -> Landmarks:
+    """Landmarks from the shape. plan: what kind of body it is, where that is said. Raises :class:`BadInput`."""
     solid = solid or solid_of_mesh(mesh)
     try:
-        return propose(solid)
+        return propose(solid, plan)
     except BadInput as problem:
         raise BadInput(f"{mesh.held.file}: {problem}") from None
 
@@ -103,7 +103,7 @@ def rig(mesh: BareMesh, definition: RigDefinition | None = None) -> Rig:
         if not kept.any():
             raise BadInput(f"{mesh.held.file}: all of its pieces are left out; keep one.")
     solid = solid_of_mesh(mesh, kept)
-    definition = definition or RigDefinition(propose_landmarks(mesh, solid))
+    definition = definition or proposed_definition(propose_landmarks(mesh, solid))
     definition.check_near(
         mesh.points[mesh.faces].min(axis=(0, 1)), mesh.points[mesh.faces].max(axis=(0, 1)), mesh.held.file
     )

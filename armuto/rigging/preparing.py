@@ -10,7 +10,7 @@ import numpy as np
 
 from armuto.errors import BadInput
 from armuto.formats import gltf
-from armuto.rigging.definition import RigDefinition
+from armuto.rigging.definition import RigDefinition, proposed_definition
 from armuto.rigging.landmarks import usual_landmarks
 from armuto.rigging.measures import BindingProblem
 from armuto.rigging.pieces import flaws_of, pieces_of
@@ -50,20 +50,25 @@ def bare_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -
 
 
 def prepare(
-    data: bytes, file: str, unit: float | None = None, up: str | None = None, guess: bool = False
+    data: bytes,
+    file: str,
+    unit: float | None = None,
+    up: str | None = None,
+    guess: bool = False,
+    plan: str | None = None,
 ) -> PreparedMesh:
-    """A file's mesh with landmarks from its shape. unit, up: where a person says them. guess: landmarks by usual
+    """A file's mesh with landmarks from its shape. unit, up, plan: where a person says them. guess: landmarks by usual
     proportions where the shape shows none. Raises :class:`BadInput`."""
     glb = bare_glb(data, file)
     mesh = read_mesh(glb, file, None, unit, up)
     facts = facts_of(mesh)
     try:
-        landmarks = propose_landmarks(mesh)
+        landmarks = propose_landmarks(mesh, plan=plan)
     except BadInput:
         if not guess:
             raise
-        landmarks = usual_landmarks(np.array(facts["low"]), np.array(facts["high"]))
-    return PreparedMesh(glb, RigDefinition(landmarks, unit=unit, up=up), facts)
+        landmarks = usual_landmarks(np.array(facts["low"]), np.array(facts["high"]), plan or "two-legged")
+    return PreparedMesh(glb, proposed_definition(landmarks, unit, up), facts)
 
 
 def facts_of(mesh: BareMesh) -> dict[str, Any]:

@@ -221,6 +221,14 @@ class _Beside:
         return list(self.files)
 
 
+def _in_middle(points: FloatArray, up: str) -> float:
+    """Of the points ``(P, 3)`` that touch the floor, the share that lies in the plane between left and right."""
+    height, aside = points[:, "XYZ".index(up[-1])], points[:, 0]
+    lowest = height < height.min() + 0.03 * np.ptp(height)
+    middle = (aside.min() + aside.max()) / 2
+    return float(np.mean(np.abs(aside[lowest] - middle) < 0.03 * min(np.ptp(height), 2 * np.ptp(aside))))
+
+
 def frame_of(points: FloatArray, file: str, unit: float | None, up: str | None) -> FileFrame:
     """Unit and up axis of a body's mesh ``(P, 3)``, from how large it is and how it stands."""
     evidence = []
@@ -231,6 +239,11 @@ def frame_of(points: FloatArray, file: str, unit: float | None, up: str | None) 
         # A body is broader and higher than it is deep, and glTF, like most files, has +Y up.
         up = "+Z" if size[2] > 1.6 * size[1] and size[2] > 0.8 * size[0] else "+Y"
         evidence.append(f"It is {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} along X, Y and Z: {up[1]} is up.")
+        # Animals are longer than high: they would stand on their tails, or on their noses.
+        other = "+Y" if up == "+Z" else "+Z"
+        if _in_middle(points, up) > 0.5 and _in_middle(points, other) < 0.2:
+            up = other
+            evidence[-1] = f"It stands on feet beside its middle, and not on its tail, where {up[1]} is up."
     height = float(size["XYZ".index(up[-1])])
     if unit is None:
         fits = [(factor, name) for factor, name in UNITS if LIKELY[0] <= height * factor <= LIKELY[1]]

@@ -10,23 +10,11 @@ from numpy.typing import NDArray
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.lazy import lazily
 from armuto.rigging.components import welded
-from armuto.rigging.landmarks import FINGERS, SIDES, Landmarks
+from armuto.rigging.landmark_sets import FINGERS, SIDES
+from armuto.rigging.landmarks import Landmarks
 
 sparse = lazily("scipy.sparse")
 csgraph = lazily("scipy.sparse.csgraph")
-
-#: From which landmark to which the part runs that is cut across, by the landmark; others are cut level.
-ALONG = {
-    "shoulder": ("shoulder", "elbow"),
-    "elbow": ("shoulder", "wrist"),
-    "wrist": ("elbow", "hand"),
-    "hand": ("wrist", "hand"),
-    "hip": ("hip", "knee"),
-    "knee": ("hip", "ankle"),
-    "ankle": ("knee", "ankle"),
-    "ball": ("ankle", "toes"),
-    "toes": ("ankle", "toes"),
-}
 
 
 @dataclass(frozen=True)
@@ -48,7 +36,7 @@ def normal_at(landmarks: Landmarks, name: str) -> FloatArray:
         if finger in FINGERS and end:
             ends = (f"{side} {finger} root", f"{side} {finger} tip")
         else:
-            ends = tuple(f"{side} {each}" for each in ALONG.get(rest, ()))  # type: ignore[assignment]
+            ends = tuple(f"{side} {each}" for each in landmarks.known.along.get(rest, ()))  # type: ignore[assignment]
         if len(ends) == 2 and all(each in landmarks.points for each in ends):
             along = landmarks.at(ends[1]) - landmarks.at(ends[0])
             if np.linalg.norm(along) > 1e-6:

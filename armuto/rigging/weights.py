@@ -36,7 +36,7 @@ TAKEN = 0.6  # share of a bone's thickness that its distances are lessened by
 MOST_SOFT = 0.015  # of the longest side: no softer than that
 LEAST = 0.5  # voxels: no softer than that
 ROUNDS = 4  # in which it is found how thick bodies are
-SMOOTH = 6  # rounds in which weights are evened out along the surface
+SMOOTH = 16  # rounds in which weights are evened out along the surface
 MOST = 4  # bones that a point follows, as glTF has it
 
 

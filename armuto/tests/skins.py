@@ -28,6 +28,14 @@ THICK = {
     "toes": (0.018, 0.014),
     "finger": (0.0075, 0.006),
 }
+#: The same of animals on four legs, whose trunks are thicker for the height of their heads.
+THICK_ANIMAL = {
+    **{"hips": (0.1, 0.1), "spine": (0.1, 0.105), "chest": (0.11, 0.1), "neck": (0.065, 0.05), "head": (0.05, 0.035)},
+    **{"tail": (0.022, 0.015), "front shoulder": (0.045, 0.05), "front upper leg": (0.045, 0.034)},
+    **{"front lower leg": (0.03, 0.021), "front foot": (0.022, 0.019), "front toes": (0.02, 0.018)},
+    **{"hind upper leg": (0.065, 0.045), "hind lower leg": (0.04, 0.022), "hind foot": (0.021, 0.019)},
+    **{"hind toes": (0.02, 0.018)},
+}
 GRID = 150  # voxels over the height
 SIDEWAYS = {"hips": 0.055, "chest": 0.06, "spine": 0.045}  # how far trunks reach to the sides of their bones
 
@@ -69,6 +77,7 @@ def _strokes(rng: np.random.Generator, skeleton: Skeleton, truth: Truth):
     build = float(np.exp(rng.normal(0, 0.12)))
     part_of = {joint: part for part, joints in truth.items() for joint in joints}
     ordered = [part for part in truth if not any(word in part for word in ("eye", "jaw", "root", "twist"))]
+    thick = THICK_ANIMAL if "left hind upper leg" in truth else THICK
     left = np.zeros(3)
     if "left upper leg" in truth and "right upper leg" in truth:
         left = at[truth["left upper leg"][0]] - at[truth["right upper leg"][0]]
@@ -76,21 +85,29 @@ def _strokes(rng: np.random.Generator, skeleton: Skeleton, truth: Truth):
         left /= max(float(np.linalg.norm(left)), 1e-9)
     for part in ordered:
         kind = part.removeprefix("left ").removeprefix("right ")
-        finger = kind not in THICK
-        thick_a, thick_b = THICK["finger" if finger else kind]
+        finger = kind not in thick
+        thick_a, thick_b = thick.get(kind, THICK["finger"])
         thick_a, thick_b = thick_a * build * height, thick_b * build * height
         if finger and not any(word in kind for word in ("thumb", "index", "middle", "ring", "little")):
             continue
         for joint in truth[part]:
-            targets = [
-                at[child] for child in skeleton.children[joint] if child in part_of and _onward(part, part_of[child])
-            ]
+            targets = (
+                []
+                if kind == "head" and thick is THICK_ANIMAL
+                else [
+                    at[child]
+                    for child in skeleton.children[joint]
+                    if child in part_of and _onward(part, part_of[child])
+                ]
+            )
             if not targets:
                 above = int(skeleton.parents[joint])
                 step = at[joint] - at[above]
-                if kind == "head":
+                if kind == "head" and thick is THICK:
                     targets = [at[joint] + [0, 0.075 * height, 0.01 * height]]
-                elif kind in ("toes", "foot"):
+                elif kind == "head":
+                    targets = [at[joint] + _level(at, truth) * 0.22 * height - [0, 0.05 * height, 0]]
+                elif kind.endswith(("toes", "foot")):
                     targets = [_ahead(at, truth, joint, height)]
                 elif kind == "hand":
                     targets = [at[joint] + step / max(np.linalg.norm(step), 1e-9) * 0.08 * height]
@@ -111,9 +128,14 @@ def _onward(part: str, below: str) -> bool:
 
 
 def _ahead(at: FloatArray, truth: Truth, joint: int, height: float) -> FloatArray:
-    left = at[truth["left upper leg"][0]] - at[truth["right upper leg"][0]]
-    ahead = np.cross([left[0], 0.0, left[2]], [0, 1.0, 0])
-    ahead /= max(float(np.linalg.norm(ahead)), 1e-9)
-    out = at[joint] + ahead * 0.05 * height
+    out = at[joint] + _level(at, truth) * 0.05 * height
     out[1] = max(out[1], at[:, 1].min() + 0.012 * height)
     return out
+
+
+def _level(at: FloatArray, truth: Truth) -> FloatArray:
+    """Where a body looks."""
+    leg = "upper leg" if "left upper leg" in truth else "hind upper leg"
+    left = at[truth[f"left {leg}"][0]] - at[truth[f"right {leg}"][0]]
+    ahead = np.cross([left[0], 0.0, left[2]], [0, 1.0, 0])
+    return np.asarray(ahead / max(float(np.linalg.norm(ahead)), 1e-9))

@@ -14,14 +14,15 @@ from armuto.rigging.corrections import SurfaceGraph, corrected
 from armuto.rigging.definition import RigDefinition, WeightCorrection
 from armuto.rigging.exercise import POSTURES, posture_clip, posture_frames, posture_rotations
 from armuto.rigging.fingers import with_fingers
-from armuto.rigging.landmarks import needed
+from armuto.rigging.landmark_sets import TWO_LEGGED
 from armuto.rigging.measures import deformed, problems_of, volume_lost
 from armuto.rigging.pieces import flaws_of, pieces_of
 from armuto.rigging.pipeline import propose_landmarks, rig
 from armuto.rigging.preparing import bound_mesh, prepare
 from armuto.rigging.reading import read_mesh
 from armuto.rigging.sections import normal_at, section_at
-from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
+from armuto.rigging.skeleton import skeleton_from
+from armuto.rigging.skeleton_draft import SkeletonOptions
 from armuto.rigging.stripping import without_bones
 from armuto.tests.files import DEMO, PORTER
 from armuto.tests.sculptures import bare, bare_mesh, figure, proposed, rigged
@@ -57,7 +58,7 @@ class Definitions(unittest.TestCase):
     def test_json_is_exact_and_tells_definitions_apart(self) -> None:
         whole = RigDefinition(
             self.landmarks,
-            SkeletonOptions(4, 2, 1, False, False),
+            SkeletonOptions(4, 2, 5, 1, False, False),
             frozenset({3, 1}),
             {2: "head", 5: None},
             (WeightCorrection("chest", (0.1, 1.2, 0.0), 0.05, -0.4, False),),
@@ -78,7 +79,7 @@ class Definitions(unittest.TestCase):
         correction = {"bone": "head", "at": [0, 0, 0], "radius": float("nan"), "amount": 0.5}
         for wrong, sentence in (
             ({"options": 3}, "how many bones"),
-            ({"options": {"neck": True}}, "1 to 4 neck bones"),
+            ({"options": {"neck": True}}, "1 to 8 neck bones"),
             ({"omitted": [-1]}, "by their numbers"),
             ({"omitted": [10**30]}, "by their numbers"),
             ({"follows": {"1" * 5000: "head"}}, "“follows” says"),
@@ -211,7 +212,7 @@ class Trying(unittest.TestCase):
             for name in ("elbow", "wrist", "hand"):
                 length = np.linalg.norm(lowered.at(f"{side} {name}") - shoulder)
                 lowered = lowered.moved(f"{side} {name}", shoulder - [0, length, 0], both=False)
-        up = next(posture for posture in POSTURES if posture.name == "arms up")
+        up = next(posture for posture in POSTURES["two-legged"] if posture.name == "arms up")
         for landmarks in (self.landmarks, lowered):
             skeleton = skeleton_from(landmarks)
             local = posture_rotations(skeleton, landmarks, up)
@@ -221,8 +222,8 @@ class Trying(unittest.TestCase):
                 self.assertGreater(float(arm[1] / np.linalg.norm(arm)), 0.95)
 
     def test_the_clip_stands_on_the_floor_and_passes_every_posture(self) -> None:
-        clip, marks = posture_clip(self.skeleton, self.landmarks), posture_frames()
-        self.assertEqual(list(marks), [posture.name for posture in POSTURES])
+        clip, marks = posture_clip(self.skeleton, self.landmarks), posture_frames("two-legged")
+        self.assertEqual(list(marks), [posture.name for posture in POSTURES["two-legged"]])
         world = clip.world()
         feet = [self.skeleton.index[f"{side} toes"] for side in ("left", "right")]
         for name, frame in marks.items():
@@ -330,8 +331,8 @@ class Preparing(unittest.TestCase):
         with self.assertRaisesRegex(BadInput, "^pillar.obj: .*by hand"):
             prepare(content, "pillar.obj")
         guessed = prepare(content, "pillar.obj", guess=True).definition.landmarks
-        self.assertEqual(sorted(guessed.points), sorted(needed()))
-        self.assertEqual(sorted(guessed.doubtful), sorted(needed()))
+        self.assertEqual(sorted(guessed.points), sorted(TWO_LEGGED.needed))
+        self.assertEqual(sorted(guessed.doubtful), sorted(TWO_LEGGED.needed))
         np.testing.assert_allclose(guessed.at("crown"), [0, 1.7, 0], atol=1e-3)
         mirrored = guessed.plane.mirrored(guessed.at("left hand"))
         np.testing.assert_allclose(mirrored, guessed.at("right hand"), atol=1e-9)

@@ -15,10 +15,12 @@ from armuto.pipeline import transfer
 from armuto.quality.findings import find, grade
 from armuto.retarget.fitting import fit
 from armuto.rigging.components import components_of
-from armuto.rigging.landmarks import meaning_of, needed, twin_of
+from armuto.rigging.landmark_sets import TWO_LEGGED as LANDMARKS
+from armuto.rigging.landmarks import twin_of
 from armuto.rigging.pipeline import bind, propose_landmarks, rig
 from armuto.rigging.reading import read_mesh
-from armuto.rigging.skeleton import SkeletonOptions, skeleton_from
+from armuto.rigging.skeleton import skeleton_from
+from armuto.rigging.skeleton_draft import SkeletonOptions
 from armuto.rigging.solid import solid_of
 from armuto.rigging.symmetry import mirror_plane
 from armuto.rigging.weights import bones_of, geodesic_weights, nearest_weights
@@ -42,7 +44,7 @@ class Landmarks(unittest.TestCase):
             row = figure(name)
             turn = rotation.about([0, 1.0, 0], np.radians(degrees))
             found = propose_landmarks(read_mesh(bare(name, degrees), f"{name}.glb"))
-            self.assertEqual(sorted(found.points), sorted(needed()))
+            self.assertEqual(sorted(found.points), sorted(LANDMARKS.needed))
             for landmark, part in PARTS.items():
                 if part not in row.document.parts:
                     continue
@@ -84,7 +86,7 @@ class Landmarks(unittest.TestCase):
         alone = found.moved("left elbow", to, both=False)
         np.testing.assert_allclose(alone.at("right elbow"), found.at("right elbow"))
         self.assertEqual((twin_of("left thumb root"), twin_of("crown")), ("right thumb root", "crown"))
-        self.assertEqual(meaning_of("left thumb root"), "the knuckle of the thumb")
+        self.assertEqual(LANDMARKS.meaning("left thumb root"), "the knuckle of the thumb")
 
 
 def propose_landmarks_of(points, faces):
@@ -133,7 +135,9 @@ class Skeletons(unittest.TestCase):
                 for share, end in ((0.4, "root"), (1.0, "tip")):
                     points[f"{side} {finger} {end}"] = type(points["neck"])(tuple(wrist + share * (hand - wrist)))
         landmarks = type(self.landmarks)(points, *(getattr(self.landmarks, key) for key in ("origin", "side", "ahead")))
-        made = skeleton_from(landmarks, SkeletonOptions(5, 2, 2, False, False, {"hips": "pelvis"}))
+        made = skeleton_from(
+            landmarks, SkeletonOptions(5, 2, twists=2, toes=False, root=False, names={"hips": "pelvis"})
+        )
         names = set(made.names)
         self.assertEqual(made.names[0], "pelvis")
         self.assertLessEqual({"spine 4", "chest", "neck 2", "left upper arm twist 2", "right index 3"}, names)
@@ -261,7 +265,7 @@ class Rigs(unittest.TestCase):
         flipped = np.where((rng.random(len(kept)) < 0.2)[:, None], kept[:, ::-1], kept)
         doubled = np.concatenate([flipped, flipped[: len(flipped) // 3]])
         whole, torn = (propose_landmarks_of(row.points, faces) for faces in (row.faces, doubled))
-        for name in needed():
+        for name in LANDMARKS.needed:
             self.assertLess(float(np.linalg.norm(whole.at(name) - torn.at(name))) / row.height, 0.03, name)
         # With a hole through which nothing can be filled, what the surface encloses to all sides is the body.
         low = row.points[row.faces].mean(axis=1)[:, 1] > 0.6 * row.height

@@ -137,9 +137,9 @@ def rigged(data: bytes, file: str) -> RiggedFile:
     return _remembered(["rigged", file, data], lambda: _apart(file, preparing.rig_file, data, file))
 
 
-def prepared_mesh(data: bytes, file: str, unit: float | None, up: str | None) -> PreparedMesh:
+def prepared_mesh(data: bytes, file: str, unit: float | None, up: str | None, plan: str | None = None) -> PreparedMesh:
     """:func:`armuto.rigging.preparing.prepare`, apart; landmarks are guessed where the shape shows none."""
-    return _apart(file, preparing.prepare, data, file, unit, up, True)
+    return _apart(file, preparing.prepare, data, file, unit, up, True, plan)
 
 
 def bound_mesh(data: bytes, file: str, definition: dict[str, Any]) -> BoundMesh:

@@ -12,7 +12,6 @@ from armuto.errors import BadInput
 from armuto.formats import gltf
 from armuto.rigging import definition as core
 from armuto.rigging.exercise import posture_clip, posture_frames
-from armuto.rigging.landmarks import meaning_of
 from armuto.rigging.sections import normal_at, section_at
 from armuto.rigging.skeleton import skeleton_from
 from studio.cast.models import Character
@@ -70,7 +69,7 @@ def post_proposal(request: HttpRequest, character_id: Id, wanted: RigProposalIn)
     """Landmarks from the shape once more; nothing is kept."""
     row = _row(character_id)
     checked = core.from_json(row.definition | {"unit": wanted.unit, "up": wanted.up}, row.character.name)
-    return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up))}
+    return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up, wanted.plan))}
 
 
 @router.post("{character_id}/fingers", response=RigProposalOut, operation_id="propose_fingers")
@@ -142,7 +141,7 @@ def get_postures(request: HttpRequest, character_id: Id) -> Any:
     """The test postures, and the frames of their clip in which each stands."""
     value = _row(character_id).value()
     clip = posture_clip(skeleton_from(value.landmarks, value.options), value.landmarks)
-    postures = [{"name": name, "frame": frame} for name, frame in posture_frames().items()]
+    postures = [{"name": name, "frame": frame} for name, frame in posture_frames(value.landmarks.plan).items()]
     return {"frames": clip.frames, "fps": clip.fps, "postures": postures}
 
 
@@ -179,7 +178,7 @@ def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
             "ends": skeleton.end_parents.tolist(),
             "places": places.round(5).tolist(),
         },
-        "meanings": {name: meaning_of(name) for name in value.landmarks.points},
+        "meanings": {name: value.landmarks.known.meaning(name) for name in value.landmarks.points},
         "current": row.made == value.digest,
         "lock_version": row.lock_version,
     }

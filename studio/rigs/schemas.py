@@ -6,6 +6,8 @@ from ninja import Schema
 
 from studio.platform.described import described
 
+BodyPlanName = Literal["two-legged", "four-legged", "winged"]
+
 
 class RigLandmark(Schema):
     """confidence: 0 to 1 of a proposal; null where a person has set it."""
@@ -19,6 +21,7 @@ class RigOptions(Schema):
 
     spine: int
     neck: int
+    tail: int
     twists: int
     toes: bool
     root: bool
@@ -37,6 +40,7 @@ class RigCorrection(Schema):
 class RigDefinitionData(Schema):
     """What is decided about the bones of a mesh (:class:`armuto.rigging.definition.RigDefinition`)."""
 
+    plan: BodyPlanName
     landmarks: dict[str, RigLandmark]
     origin: list[float]
     side: list[float]
@@ -108,10 +112,12 @@ class RigChange(Schema):
 
 
 class RigProposalIn(Schema):
-    """unit: metres per unit of the file; up: its axis. Null for what its size and shape say."""
+    """unit: metres per unit of the file; up: its axis; plan: what kind of body it is. Null for what its size and shape
+    say."""
 
     unit: float | None = None
     up: str | None = None
+    plan: BodyPlanName | None = None
 
 
 class RigFingersIn(Schema):

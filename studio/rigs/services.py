@@ -91,11 +91,15 @@ def change(row: Rig, data: Any, base: int | None) -> None:
         row.save(update_fields=["definition", "facts", *VERSION_FIELDS])
 
 
-def proposal(row: Rig, unit: float | None, up: str | None) -> RigDefinition:
-    """What the shape proposes where its file is read in another unit or with another axis up; nothing is kept."""
-    prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up)
-    before = row.value()
-    return replace(prepared.definition, options=before.options, omitted=before.omitted, follows=before.follows)
+def proposal(row: Rig, unit: float | None, up: str | None, plan: str | None) -> RigDefinition:
+    """What the shape proposes where its file is read in another unit, with another axis up or as another kind of body;
+    nothing is kept."""
+    prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up, plan)
+    before, found = row.value(), prepared.definition
+    if found.landmarks.plan == before.landmarks.plan:
+        return replace(found, options=before.options, omitted=before.omitted, follows=before.follows)
+    # Bones that pieces follow are others on another kind of body.
+    return replace(found, omitted=before.omitted)
 
 
 def with_fingers(row: Rig, data: Any, count: int | None) -> RigDefinition:
@@ -105,7 +109,11 @@ def with_fingers(row: Rig, data: Any, count: int | None) -> RigDefinition:
     if (definition.unit, definition.up) != (row.value().unit, row.value().up):
         raise BadInput(f"{row.character.name}: its unit has changed meanwhile; look at it again.")
     mesh = mesh_of(row)
-    return replace(definition, landmarks=fingers.with_fingers(definition.landmarks, mesh.points, mesh.faces, count))
+    try:
+        found = fingers.with_fingers(definition.landmarks, mesh.points, mesh.faces, count)
+    except BadInput as problem:
+        raise BadInput(f"{row.character.name}: {problem}") from None
+    return replace(definition, landmarks=found)
 
 
 def bound(row: Rig) -> BoundMesh:
@@ -178,5 +186,5 @@ def performed(row: Rig, clip: Clip) -> ClipValue:
     try:
         fitting = fit(clip.skeleton.value(), document.skeleton, clip.skeleton.assignment(), document.parts)
     except NothingToPair:
-        raise BadInput(f"{clip.name}: nothing of its skeleton is like this body; try a clip for two legs.") from None
+        raise BadInput(f"{clip.name}: nothing of its skeleton is like this body; try a clip of another.") from None
     return transfer(clip.value(), fitting)

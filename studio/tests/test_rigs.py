@@ -6,7 +6,7 @@ import numpy as np
 
 from armuto.formats import gltf
 from armuto.tests import sculptures
-from armuto.tests.files import PORTER, WALK
+from armuto.tests.files import DEMO, PORTER, WALK
 from studio.cast.models import Character
 from studio.library.models import Clip
 from studio.rigs.models import Rig
@@ -191,6 +191,35 @@ class Rigs(RigCase):
                 answer = self.call("patch", f"{character.pk}", {"definition": good | wrong}, 422)
                 self.assertIn(sentence, answer["detail"])
         self.assertEqual(self.look(f"{character.pk}")["definition"], good)
+
+    def test_animals_are_given_the_bones_of_their_kind(self):
+        hound = DEMO.parent / "without_bones" / "hound.glb"
+        character = self.character(hound.name, hound.read_bytes())
+        shown = self.look(f"{character.pk}")
+        self.assertEqual((shown["definition"]["plan"], shown["current"]), ("four-legged", True))
+        self.assertEqual(shown["meanings"]["left elbow"], "the elbow, at the belly")
+        self.assertLessEqual({"tail 4", "left front foot", "right hind toes"}, set(shown["skeleton"]["names"]))
+        self.assertIn("left front foot", character.skeleton.assignment())
+        postures = self.look(f"{character.pk}/postures")["postures"]
+        self.assertIn("sitting", [row["name"] for row in postures])
+        self.lay(("yard/trot.bvh", (DEMO / "yard" / "trot.bvh").read_bytes()), ("hall/walk.bvh", WALK.read_bytes()))
+        self.send("post", "accept")
+        trot, walk = (Clip.objects.get(name=name) for name in ("trot", "walk"))
+        self.assertGreater(np.ptp(self.arrays(f"{character.pk}/motion?clip={trot.pk}")[1], axis=0).max(), 0.5)
+        self.assertEqual(len(self.arrays(f"{character.pk}/motion?clip={walk.pk}")[0]), walk.last - walk.first + 1)
+        # It has no hands; and a kind of body can be said, which is only looked at until it is kept.
+        fingers = self.call("post", f"{character.pk}/fingers", {"definition": shown["definition"], "count": 3}, 422)
+        self.assertIn("no hands", fingers["detail"])
+        other = self.call("post", f"{character.pk}/proposal", {"plan": "winged"})["definition"]
+        self.assertEqual((other["plan"], "beak" in other["landmarks"]), ("winged", True))
+        self.assertEqual(self.look(f"{character.pk}")["definition"], shown["definition"])
+        self.assertIn("wings up", self.after(character, other))
+        self.call("post", f"{character.pk}/proposal", {"plan": "six-legged"}, 422)
+
+    def after(self, character: Character, definition: dict) -> list[str]:
+        """The postures there are once a definition is kept."""
+        self.call("patch", f"{character.pk}", {"definition": definition})
+        return [row["name"] for row in self.look(f"{character.pk}/postures")["postures"]]
 
     def test_another_unit_is_looked_at_before_it_is_kept(self):
         character = self.character("keeper.glb", sculptures.bare("keeper"))

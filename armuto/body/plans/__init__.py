@@ -11,10 +11,11 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, Field, TypeAdapter, model_validator
 
+from armuto.choices import BODY_PLANS
 from armuto.validation import Within, read
 
 SIDES = ("left", "right")
-NAMES = ("two-legged", "four-legged", "winged")  # those that ship, the likeliest first
+NAMES = BODY_PLANS
 FOOTING = ("foot", "toes")
 Positive = Annotated[float, Within(0.0, 1000.0)]
 

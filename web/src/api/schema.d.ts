@@ -3816,13 +3816,16 @@ export interface components {
         };
         /**
          * RigProposalIn
-         * @description unit: metres per unit of the file; up: its axis. Null for what its size and shape say.
+         * @description unit: metres per unit of the file; up: its axis; plan: what kind of body it is. Null for what its size and shape
+         *     say.
          */
         RigProposalIn: {
             /** Unit */
             unit?: number | null;
             /** Up */
             up?: string | null;
+            /** Plan */
+            plan?: ("two-legged" | "four-legged" | "winged") | null;
         };
         /**
          * RigFingersIn
@@ -7297,6 +7300,8 @@ export interface components {
             spine: number;
             /** Neck */
             neck: number;
+            /** Tail */
+            tail: number;
             /** Twists */
             twists: number;
             /** Toes */
@@ -7309,6 +7314,11 @@ export interface components {
          * @description What is decided about the bones of a mesh (:class:`armuto.rigging.definition.RigDefinition`).
          */
         RigDefinitionData: {
+            /**
+             * Plan
+             * @enum {string}
+             */
+            plan: "two-legged" | "four-legged" | "winged";
             /** Landmarks */
             landmarks: {
                 [key: string]: components["schemas"]["RigLandmark"];

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import type { Object3D } from 'three'
-import { onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 
 import { Refused } from '@/api/client'
 import { useMessages } from '@/stores/messages'
 import BodyPane from './BodyPane.vue'
-import type { Definition, Piece, RigRow, Section, Triple } from './rigs'
+import { widthsOf, type Definition, type Piece, type RigRow, type Section, type Triple } from './rigs'
 
 /** The mesh from the front and from its left, at once. */
 const props = defineProps<{
@@ -46,6 +46,12 @@ onBeforeUnmount(() => {
   gone = true
   if (mesh.value) module?.disposeMesh(mesh.value)
 })
+/** The broader the body is from one side, the more room it has there. */
+const columns = computed(() => {
+  const { front, side } = widthsOf(props.row)
+  const share = Math.min(0.62, Math.max(0.38, front / (front + side || 1)))
+  return `${share.toFixed(2)}fr ${(1 - share).toFixed(2)}fr`
+})
 let close = false
 defineExpose({
   /** The whole body, or what is about the landmark in hand. */
@@ -58,7 +64,7 @@ defineExpose({
 </script>
 
 <template>
-  <div class="views">
+  <div class="views" :style="{ gridTemplateColumns: columns }">
     <BodyPane
       v-for="side in ['front', 'side'] as const"
       ref="panes"
@@ -85,7 +91,6 @@ defineExpose({
   position: relative;
   flex: 1;
   display: grid;
-  grid-template-columns: 1.35fr 1fr;
   min-height: 0;
   border-top: 1px solid var(--hairline);
 }

@@ -2,13 +2,13 @@
 import { computed } from 'vue'
 
 import { lengthText } from '@/shared/units'
-import { handlingOf, turnedRound, withHandling, type Definition, type Piece, type RigRow } from './rigs'
+import { handlingOf, PLANS, turnedRound, withHandling, type Definition, type Piece, type RigRow } from './rigs'
 
 /** How the file is read, what its surface is like, and what becomes of its pieces. */
 const props = defineProps<{ row: RigRow; definition: Definition; follows: Record<string, string> | null }>()
 const emit = defineEmits<{
   keep: [definition: Definition]
-  read: [unit: number | null, up: string | null]
+  read: [unit: number | null, up: string | null, plan: Definition['plan'] | null]
   point: [piece: Piece | null]
 }>()
 const UNITS = { metres: 1, centimetres: 0.01, millimetres: 0.001, inches: 0.0254, feet: 0.3048, decimetres: 0.1 }
@@ -51,7 +51,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
       <select
         id="rig-unit"
         :value="definition.unit ?? ''"
-        @change="emit('read', Number(value($event)) || null, definition.up)"
+        @change="emit('read', Number(value($event)) || null, definition.up, definition.plan)"
       >
         <option value="">{{ definition.unit === null ? `as found: ${unitName}` : 'as its size says' }}</option>
         <option v-for="(size, name) in UNITS" :key="name" :value="size">{{ name }}</option>
@@ -59,9 +59,23 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
     </dd>
     <dt><label for="rig-up">up</label></dt>
     <dd>
-      <select id="rig-up" :value="definition.up ?? ''" @change="emit('read', definition.unit, value($event) || null)">
+      <select
+        id="rig-up"
+        :value="definition.up ?? ''"
+        @change="emit('read', definition.unit, value($event) || null, null)"
+      >
         <option value="">{{ definition.up === null ? `as found: ${row.facts.up}` : 'as it stands' }}</option>
         <option v-for="axis in AXES" :key="axis">{{ axis }}</option>
+      </select>
+    </dd>
+    <dt><label for="rig-plan">body</label></dt>
+    <dd>
+      <select
+        id="rig-plan"
+        :value="definition.plan"
+        @change="emit('read', definition.unit, definition.up, value($event) as Definition['plan'])"
+      >
+        <option v-for="(name, plan) in PLANS" :key="plan" :value="plan">{{ name }}</option>
       </select>
     </dd>
     <dt>faces</dt>

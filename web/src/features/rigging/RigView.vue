@@ -220,7 +220,7 @@ onBeforeUnmount(figure.close)
           :definition="definition"
           :section="section"
           @middle="toMiddle"
-          @again="rig.proposeAgain(definition.unit, definition.up)"
+          @again="rig.proposeAgain(definition.unit, definition.up, definition.plan)"
         />
         <SkeletonLeaf
           v-else-if="step === 'skeleton'"

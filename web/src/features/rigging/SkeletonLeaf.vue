@@ -3,7 +3,7 @@ import { computed } from 'vue'
 
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
-import type { Definition, RigRow } from './rigs'
+import { hasFingers, hasTail, type Definition, type RigRow } from './rigs'
 
 /** How many bones there are, and their names. */
 const props = defineProps<{ row: RigRow; definition: Definition }>()
@@ -16,20 +16,25 @@ function setFingers(event: Event) {
   const { value } = event.target as HTMLSelectElement
   emit('fingers', value === 'shape' ? null : (Number(value) as Count))
 }
-const COUNTS: { name: 'spine' | 'neck' | 'twists'; field: NumberField }[] = [
+const COUNTS: { name: 'spine' | 'neck' | 'tail' | 'twists'; field: NumberField }[] = [
   {
     name: 'spine',
     field: { path: 'spine', label: 'bones of the spine', type: 'number', unit: '', step: 1, least: 1, most: 6 },
   },
   {
     name: 'neck',
-    field: { path: 'neck', label: 'bones of the neck', type: 'number', unit: '', step: 1, least: 1, most: 4 },
+    field: { path: 'neck', label: 'bones of the neck', type: 'number', unit: '', step: 1, least: 1, most: 8 },
+  },
+  {
+    name: 'tail',
+    field: { path: 'tail', label: 'bones of the tail', type: 'number', unit: '', step: 1, least: 1, most: 12 },
   },
   {
     name: 'twists',
     field: { path: 'twists', label: 'twist bones of each limb', type: 'number', unit: '', step: 1, least: 0, most: 3 },
   },
 ] as never
+const counts = computed(() => COUNTS.filter(({ name }) => name !== 'tail' || hasTail(props.definition)))
 const set = (options: Partial<Definition['options']>) =>
   emit('keep', { ...props.definition, options: { ...props.definition.options, ...options } })
 const depth = (joint: number): number => {
@@ -42,14 +47,14 @@ const ticked = (event: Event) => (event.target as HTMLInputElement).checked
 <template>
   <div class="counts">
     <NumberBox
-      v-for="{ name, field } in COUNTS"
+      v-for="{ name, field } in counts"
       :key="name"
       :field="field"
       :value="definition.options[name]"
       of="Skeleton"
       @keep="(value) => value !== null && set({ [name]: Math.round(value) })"
     />
-    <label class="tick"
+    <label v-if="hasFingers(definition)" class="tick"
       >fingers of each hand
       <select :value="fingers" aria-label="Fingers of each hand" @change="setFingers">
         <option v-for="count in [0, 1, 2, 3, 4, 5]" :key="count" :value="count">{{ count || 'none' }}</option>

@@ -2,17 +2,22 @@ import { describe, expect, it } from 'vitest'
 
 import {
   handlingOf,
+  hasFingers,
+  hasTail,
   isDoubtful,
   linesOf,
   mirrored,
   turnedRound,
   twinOf,
+  widthsOf,
   withHandling,
   withLandmark,
   type Definition,
+  type RigRow,
 } from './rigs'
 
 const definition = {
+  plan: 'two-legged',
   landmarks: {
     neck: { at: [0, 1.4, 0], confidence: 0.8 },
     'left elbow': { at: [0.5, 1.2, 0.1], confidence: 0.3 },
@@ -23,7 +28,7 @@ const definition = {
   origin: [0.1, 0, 0],
   side: [1, 0, 0],
   ahead: [0, 0, 1],
-  options: { spine: 3, neck: 1, twists: 0, toes: true, root: true },
+  options: { spine: 3, neck: 1, tail: 4, twists: 0, toes: true, root: true },
   omitted: [2],
   follows: { 3: 'head' },
   corrections: [],
@@ -58,11 +63,40 @@ describe('landmarks', () => {
       ['neck', 'right elbow', 'right wrist'],
     ])
   })
+  it('are joined as the body has them', () => {
+    const leg = ['left shoulder', 'left elbow', 'left wrist', 'left front ball', 'left front toes']
+    const names = ['nose', 'skull', 'neck', 'tail root', 'tail tip', ...leg]
+    const landmarks = Object.fromEntries(names.map((name) => [name, { at: [0, 0, 0], confidence: 1 }]))
+    const hound = { ...definition, plan: 'four-legged', landmarks } as Definition
+    expect(linesOf(hound).map((line) => line.names)).toEqual([
+      ['nose', 'skull', 'neck'],
+      ['tail root', 'tail tip'],
+      ['neck', ...leg.slice(0, 3)],
+      leg.slice(2),
+    ])
+    expect([hasTail(hound), hasFingers(hound), hasTail(definition), hasFingers(definition)]).toEqual([
+      true,
+      false,
+      false,
+      true,
+    ])
+  })
   it('change sides where the body looks the other way', () => {
     const turned = turnedRound(definition)
     expect(turned.landmarks['left elbow'].at[0]).toBe(-0.5)
     expect([turned.side[0], turned.ahead[2]]).toEqual([-1, -1])
     expect(turnedRound(turned).landmarks).toEqual(definition.landmarks)
+  })
+})
+
+describe('a body', () => {
+  it('is as wide from each side as it is, wherever it looks', () => {
+    const facts = { low: [-0.1, 0, -0.6], high: [0.1, 0.7, 0.4] }
+    const row = { facts, definition } as unknown as RigRow
+    expect(widthsOf(row).front).toBeCloseTo(0.2)
+    expect(widthsOf(row).side).toBeCloseTo(1)
+    const turned = { facts, definition: { ...definition, side: [0, 0, 1], ahead: [-1, 0, 0] } } as unknown as RigRow
+    expect(widthsOf(turned).front).toBeCloseTo(1)
   })
 })
 

@@ -15,11 +15,24 @@ export const STEPS = {
 }
 export type Step = keyof typeof STEPS
 
-/** Landmarks that are joined by lines, from one to the next. */
-const MIDDLE_LINES = [['crown', 'chin', 'neck', 'groin']]
+/** What kinds of bodies there are, by the names that they have on the page. */
+export const PLANS: Record<Definition['plan'], string> = {
+  'two-legged': 'two legs',
+  'four-legged': 'four legs',
+  winged: 'two legs and wings',
+}
+/** Landmarks that are joined by lines, from one to the next, on bodies that have them. */
+const MIDDLE_LINES = [
+  ['crown', 'chin', 'neck', 'groin'],
+  ['nose', 'beak', 'skull', 'neck'],
+  ['tail root', 'tail middle', 'tail tip'],
+]
 const SIDE_LINES = [
   ['neck', 'shoulder', 'elbow', 'wrist', 'hand'],
+  ['wrist', 'wing tip'],
+  ['wrist', 'front ball', 'front toes'],
   ['groin', 'hip', 'knee', 'ankle', 'ball', 'toes'],
+  ['ankle', 'hind ball', 'hind toes'],
   ['ankle', 'heel'],
 ]
 const FINGERS = ['thumb', 'index', 'middle', 'ring', 'little']
@@ -36,6 +49,9 @@ export const isDoubtful = (definition: Definition, name: string) => {
   return confidence !== null && confidence !== undefined && confidence < DOUBTFUL
 }
 
+export const hasFingers = ({ plan }: Definition) => plan === 'two-legged'
+export const hasTail = ({ landmarks }: Definition) => 'tail root' in landmarks && 'tail tip' in landmarks
+
 /** Lines between landmarks that are there, each with its side. */
 export function linesOf(definition: Definition): { names: string[]; side: string }[] {
   const there = (names: string[]) => names.filter((name) => name in definition.landmarks)
@@ -46,7 +62,15 @@ export function linesOf(definition: Definition): { names: string[]; side: string
     for (const finger of FINGERS)
       out.push({ names: there([`${side} wrist`, `${side} ${finger} root`, `${side} ${finger} tip`]), side })
   }
-  return out.filter(({ names }) => names.length > 1 && names.join() !== 'left wrist' && names.join() !== 'right wrist')
+  return out.filter(({ names }) => names.length > 1)
+}
+
+/** How wide the body is from the front, and from its side, metres. */
+export function widthsOf({ facts, definition }: RigRow): { front: number; side: number } {
+  const [x, , z] = facts.high.map((value, axis) => value - facts.low[axis])
+  const along = ([a, , b]: number[]) => Math.abs(a) * x + Math.abs(b) * z
+  const { side, ahead } = definition as Definition
+  return { front: along(side), side: along(ahead) }
 }
 
 /** A point on the other side of the plane in which the body mirrors itself. */

@@ -58,10 +58,10 @@ export function useRig(id: number) {
     )
     if (!--underWay) letGo()
   }
-  /** Landmarks from the shape once more, read in another unit or with another axis up. */
-  async function proposeAgain(unit: number | null, up: string | null) {
+  /** Landmarks from the shape once more, read in another unit, with another axis up or as another kind of body. */
+  async function proposeAgain(unit: number | null, up: string | null, plan: Definition['plan'] | null) {
     try {
-      const body = { unit, up }
+      const body = { unit, up, plan }
       const found = await answer(client.POST('/api/rigs/{character_id}/proposal', { ...path, body }))
       await keep(found.definition as Definition)
     } catch (problem) {

@@ -7,7 +7,7 @@ import type { WeightColours } from '@/stage'
 import type { NodeMotion } from '@/stage/motion'
 import type { Stage } from '@/stage/stage'
 import { useMessages } from '@/stores/messages'
-import type { Definition, RigRow } from './rigs'
+import { widthsOf, type Definition, type RigRow } from './rigs'
 
 type Binding = Schemas['RigBinding']
 
@@ -100,7 +100,11 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
     const { ahead } = row.value.definition as Definition
     const from = (Math.atan2(ahead[0], ahead[2]) * 180) / Math.PI + 24
     const height = high[1] - low[1]
-    stage.value?.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, height * 1.1, height * 1.15, from, 8)
+    // Seen from ahead and aside, a long body comes nearer than its middle.
+    const deep = Math.max(1, widthsOf(row.value).side / height) * height
+    const seen = deep + 0.15 * height
+    const aim = (0.5 * height) / seen
+    stage.value?.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, deep * 1.1, seen, from, 8, aim)
   }
   const latestMotion = useLatest()
   watch(clip, () => {

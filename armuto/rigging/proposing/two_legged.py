@@ -17,20 +17,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.lazy import lazily
 from armuto.rigging.fingers import hand_end
-from armuto.rigging.landmarks import SIDES, Landmark, Landmarks, twin_of
-from armuto.rigging.solid import Solid
-from armuto.rigging.symmetry import MirrorPlane, mirror_plane
+from armuto.rigging.landmark_sets import SIDES
+from armuto.rigging.proposing.body_frame import BodyFrame, Found, connected, distances_within, section_middle
 
 ndimage = lazily("scipy.ndimage")
-sparse = lazily("scipy.sparse")
-csgraph = lazily("scipy.sparse.csgraph")
-kernels = lazily("armuto.rigging.kernels")
 
 LEGS = (0.25, 0.62)  # of the height between which legs part
 STANDING = 0.06  # of the height: what reaches below it is a foot
@@ -44,35 +39,9 @@ UNUSUAL = 0.13  # of the height: legs that part so far from where they do on oth
 LOWEST_SHOULDER, HIGHEST_SHOULDER = 0.58, 0.93  # of the height
 # Where arms that hang against the body are on most: to the side and up, over the height.
 HANGING = (("shoulder", 0.105, 0.81), ("elbow", 0.13, 0.63), ("wrist", 0.14, 0.49), ("hand", 0.145, 0.41))
-EVENED = 0.04  # of the height: landmarks that mirror each other so nearly are taken to do so
-SMALLEST = 400  # voxels of a body
 
 
-@dataclass(frozen=True, eq=False)
-class _Frame:
-    """Voxels in the body's own axes ``local (N, 3)``: x to its left, y up from the floor, z ahead, over its height."""
-
-    solid: Solid
-    plane: MirrorPlane
-    ahead: FloatArray
-    local: FloatArray
-    floor: float
-    height: float
-
-    def world(self, local: FloatArray) -> FloatArray:
-        return np.asarray(
-            self.plane.point * [1, 0, 1]
-            + local[..., :1] * self.height * self.plane.normal
-            + local[..., 2:] * self.height * self.ahead
-            + (self.floor + local[..., 1:2] * self.height) * np.array([0, 1.0, 0])
-        )
-
-    @property
-    def step(self) -> float:
-        return self.solid.pitch / self.height
-
-
-def propose(solid: Solid) -> Landmarks:
+def propose_two_legged(frame: BodyFrame) -> Found:
     """The landmarks of a two-legged body that stands upright, in a T, an A or nearly so, facing anywhere.
 
     Raises
@@ -80,60 +49,14 @@ def propose(solid: Solid) -> Landmarks:
     BadInput
         One sentence without a file's name, where the shape is no such body.
     """
-    if len(solid.cells) < SMALLEST:
-        raise BadInput("too little of a body to find anything in; set the landmarks by hand.")
-    frame = _frame(solid)
-    found: dict[str, tuple[FloatArray, float]] = {}
+    found: Found = {}
     legs = _Legs.of(frame)
     _arms(frame, legs, found)
     legs.propose(found)
     _head(frame, found)
     if legs.sure < 0.5 and all(found[f"{side} shoulder"][1] < 0.2 for side in SIDES):
         raise BadInput("neither arms nor legs can be made out in it; set the landmarks by hand.")
-    _evened(found)
-    points = {}
-    for name, (at, confidence) in found.items():
-        x, y, z = frame.world(np.asarray(at)).tolist()
-        points[name] = Landmark((x, y, z), float(np.clip(confidence, 0.0, 1.0)))
-    side, ahead, origin = (row.tolist() for row in (frame.plane.normal, frame.ahead, frame.plane.point))
-    return Landmarks(points, tuple(origin), tuple(side), tuple(ahead))
-
-
-def _evened(found: dict[str, tuple[FloatArray, float]]) -> None:
-    """Both sides' landmarks at the mean of the two where they mirror each other but for what voxels are coarse."""
-    for name in [name for name in found if name.startswith("left ")]:
-        twin = twin_of(name)
-        (left, sure), (right, other) = found[name], found[twin]
-        across = right * [-1, 1, 1]
-        if float(np.linalg.norm(left - across)) < EVENED:
-            middle = (left + across) / 2
-            # What both sides show alike is as sure as the one that shows it more clearly.
-            sure = max(sure, other)
-            found[name], found[twin] = (middle, sure), (middle * [-1, 1, 1], sure)
-
-
-def _frame(solid: Solid) -> _Frame:
-    plane = mirror_plane(solid)
-    centres = solid.centres
-    floor = float(centres[:, 1].min()) - solid.pitch / 2
-    height = float(centres[:, 1].max()) + solid.pitch / 2 - floor
-    ahead = np.cross(plane.normal, [0, 1.0, 0])
-
-    def local(plane: MirrorPlane, ahead: FloatArray) -> FloatArray:
-        off = centres - plane.point
-        return np.stack([off @ plane.normal, centres[:, 1] - floor, off @ ahead], axis=1) / height
-
-    rows = local(plane, ahead)
-    # Feet reach farther ahead of the ankles than behind them.
-    low = rows[rows[:, 1] < 0.03]
-    shin = rows[(rows[:, 1] > 0.08) & (rows[:, 1] < 0.2) & (np.abs(rows[:, 0]) < 0.25)]
-    if len(shin) and len(low):
-        middle = np.median(shin[:, 2])
-        if low[:, 2].max() - middle < middle - low[:, 2].min():
-            ahead = -ahead
-            plane = MirrorPlane(plane.point, -plane.normal, plane.share)
-            rows = local(plane, ahead)
-    return _Frame(solid, plane, ahead, rows, floor, height)
+    return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,7 +65,7 @@ class _Legs:
     or skirt is over it. gap: how far apart they are just below, over the height; thighs that touch part lower than
     they begin."""
 
-    frame: _Frame
+    frame: BodyFrame
     left: BoolArray
     right: BoolArray
     groin: float
@@ -151,7 +74,7 @@ class _Legs:
     gap: float
 
     @classmethod
-    def of(cls, frame: _Frame) -> _Legs:
+    def of(cls, frame: BodyFrame) -> _Legs:
         x, y, _ = frame.local.T
         # The highest place at which nothing is in the middle: below it something may hang or touch, as boots do.
         narrow = np.abs(x) < 0.6 * frame.step
@@ -172,7 +95,7 @@ class _Legs:
         else:
             groin, sure, hidden = 0.47, 0.25, True
         below = y < groin
-        labels, _ = _connected(frame.solid, below & (np.abs(x) > 0.3 * frame.step))
+        labels, _ = connected(frame.solid, below & (np.abs(x) > 0.3 * frame.step))
         standing = np.unique(labels[below & (y < STANDING) & (labels >= 0)])
         legs = np.isin(labels, standing) & (labels >= 0)
         just_below = legs & (np.abs(y - groin + 0.01) < 1.2 * frame.step)
@@ -180,13 +103,13 @@ class _Legs:
         gap = float(left.min() - right.max()) if len(left) and len(right) else 0.0
         return cls(frame, legs & (x > 0), legs & (x < 0), groin, sure, hidden, gap)
 
-    def propose(self, found: dict[str, tuple[FloatArray, float]]) -> None:
+    def propose(self, found: Found) -> None:
         shoulders = float(found["left shoulder"][0][1] + found["right shoulder"][0][1]) / 2
         usual = ANKLE + HIP * (shoulders - ANKLE)
         hips, sure = self.groin + ABOVE_GROIN, self.sure
         if self.hidden or self.gap < APART or abs(hips - usual) > UNUSUAL:
             hips, sure = usual, 0.4
-        middle = _section(self.frame, np.abs(self.frame.local[:, 0]) < 0.12, hips - 0.02)
+        middle = section_middle(self.frame, np.abs(self.frame.local[:, 0]) < 0.12, hips - 0.02)
         found["groin"] = np.array([0.0, hips - ABOVE_GROIN, middle[2] if middle is not None else 0.0]), sure
         ankles, ankles_sure = self._ankles()
         for name, mask in (("left", self.left), ("right", self.right)):
@@ -213,9 +136,7 @@ class _Legs:
                 return float(np.clip(0.6 * narrow + 0.008, 0.035, 0.06)), 0.8
         return ANKLE, 0.4
 
-    def _leg(
-        self, side: str, mask: BoolArray, hips: float, ankles: float, found: dict[str, tuple[FloatArray, float]]
-    ) -> None:
+    def _leg(self, side: str, mask: BoolArray, hips: float, ankles: float, found: Found) -> None:
         rows, step = self.frame.local[mask], self.frame.step
         sign = 1.0 if side == "left" else -1.0
         if len(rows) < 20:
@@ -252,44 +173,7 @@ class _Legs:
         found[f"{side} ball"] = np.array([ball[0], 0.015, ball[2]]), 0.6
 
 
-def _connected(solid: Solid, mask: BoolArray) -> tuple[NDArray[np.int64], int]:
-    """Which connected group each voxel of a mask is in ``(N,)``, -1 beside it."""
-    grid = np.zeros(solid.inside.shape, bool)
-    grid[tuple(solid.cells[mask].T)] = True
-    labels, count = ndimage.label(grid, np.ones((3, 3, 3)))
-    return labels[tuple(solid.cells.T)].astype(np.int64) - 1, int(count)
-
-
-def _section(frame: _Frame, mask: BoolArray, height: float) -> FloatArray | None:
-    """The middle of what lies at a height ``(3,)``."""
-    near = mask & (np.abs(frame.local[:, 1] - height) < 1.6 * frame.step)
-    if not near.any():
-        return None
-    rows = frame.local[near]
-    return np.array([rows[:, 0].mean(), height, (rows[:, 2].min() + rows[:, 2].max()) / 2])
-
-
-def _distances(solid: Solid, seeds: NDArray[np.int64], mask: BoolArray | None = None) -> FloatArray:
-    """How far each voxel is from the nearest of some ``(N,)``, in metres, within a mask; infinite where there is no
-    way."""
-    neighbours = solid.neighbours
-    if mask is not None:
-        neighbours = np.where((neighbours >= 0) & mask[neighbours] & mask[:, None], neighbours, -1)
-    rows = np.stack([seeds, np.zeros_like(seeds)], axis=1)
-    found, far = kernels.empty(len(solid.cells), 1)
-    kernels.nearest_sources(
-        np.ascontiguousarray(neighbours),
-        solid.strides,
-        np.ascontiguousarray(rows),
-        np.zeros(len(seeds)),
-        1e9,
-        found,
-        far,
-    )
-    return np.asarray(far[:, 0])
-
-
-def _arms(frame: _Frame, legs: _Legs, found: dict[str, tuple[FloatArray, float]]) -> None:
+def _arms(frame: BodyFrame, legs: _Legs, found: Found) -> None:
     solid, local = frame.solid, frame.local
     above = ~(legs.left | legs.right)
     core = np.array([0.0, 0.5 * (legs.groin + 1.0) * 0.92, 0.0])
@@ -298,7 +182,7 @@ def _arms(frame: _Frame, legs: _Legs, found: dict[str, tuple[FloatArray, float]]
     if not len(seeds):
         raise BadInput("its trunk has no inside; close the mesh, or set the landmarks by hand.")
     seed = seeds[solid.depth[seeds].argmax()]
-    from_core = _distances(solid, np.array([seed]), above) / frame.height
+    from_core = distances_within(solid, np.array([seed]), above) / frame.height
     for side, sign in (("left", 1.0), ("right", -1.0)):
         own = above & (sign * local[:, 0] > 0.06) & np.isfinite(from_core)
         if not own.any():
@@ -308,9 +192,9 @@ def _arms(frame: _Frame, legs: _Legs, found: dict[str, tuple[FloatArray, float]]
         _arm(frame, side, tip, above & (sign * local[:, 0] > -0.02), found)
 
 
-def _arm(frame: _Frame, side: str, tip: int, mask: BoolArray, found: dict[str, tuple[FloatArray, float]]) -> None:
+def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -> None:
     """Sections of an arm by how far they are from the tip of its hand."""
-    from_tip = _distances(frame.solid, np.array([tip]), mask) / frame.height
+    from_tip = distances_within(frame.solid, np.array([tip]), mask) / frame.height
     step = 1.5 * frame.step
     near = np.isfinite(from_tip) & (from_tip < 0.75)
     numbers = np.floor(from_tip[near] / step).astype(int)
@@ -361,7 +245,7 @@ def _arm(frame: _Frame, side: str, tip: int, mask: BoolArray, found: dict[str, t
     found[f"{side} hand"] = hand_end(rows[from_tip[near] < wrist], at(wrist), at(0.6 * wrist)), 0.9
 
 
-def _head(frame: _Frame, found: dict[str, tuple[FloatArray, float]]) -> None:
+def _head(frame: BodyFrame, found: Found) -> None:
     local = frame.local
     shoulders = (found["left shoulder"][0] + found["right shoulder"][0]) / 2
     column = np.abs(local[:, 0]) < 0.09
@@ -382,7 +266,7 @@ def _head(frame: _Frame, found: dict[str, tuple[FloatArray, float]]) -> None:
         lowest = heights[between][area[between].argmin()]
         if area[(heights > lowest) & (heights < top)].max(initial=0.0) > 1.3 * area[between].min():
             narrow, sure = float(lowest), 0.8
-    here = _section(frame, column, narrow)
+    here = section_middle(frame, column, narrow)
     depth = here[2] if here is not None else shoulders[2]
     # The chin is where the front comes forward above the neck.
     above = (heights > narrow) & (heights < narrow + 0.6 * (top - narrow)) & np.isfinite(front)
@@ -395,5 +279,5 @@ def _head(frame: _Frame, found: dict[str, tuple[FloatArray, float]]) -> None:
     base = min(narrow - 0.01, shoulders[1] + 0.5 * (narrow - shoulders[1]) + 0.01)
     found["neck"] = np.array([0.0, base, depth - 0.005]), sure
     found["chin"] = np.array([0.0, chin, depth]), sure
-    skull = _section(frame, column, chin + 0.5 * (top - chin))
+    skull = section_middle(frame, column, chin + 0.5 * (top - chin))
     found["crown"] = np.array([0.0, top, skull[2] if skull is not None else depth]), 0.8
