@@ -16,6 +16,7 @@ from armuto.rigging.proposing import propose
 from armuto.rigging.reading import read_mesh
 from armuto.rigging.solid import solid_of
 from armuto.rigging.weights import bones_of, geodesic_weights, nearest_weights
+from armuto.tests.animals import four_legged
 from armuto.tests.bodies import two_legged
 from armuto.tests.sculptures import TWO_LEGGED, bare, bent, figure, poses
 from armuto.tests.skins import skin
@@ -39,8 +40,21 @@ PARTS = {
 }
 
 
+ANIMALS = 12
+ON_FOUR_LEGS = {
+    "left shoulder": "left front upper leg",
+    "left elbow": "left front lower leg",
+    "left wrist": "left front foot",
+    "left hip": "left hind upper leg",
+    "left knee": "left hind lower leg",
+    "left ankle": "left hind foot",
+    "skull": "head",
+    "neck": "neck",
+}
+
+
 def report(_: Callable[..., float]) -> str:
-    return "\n\n".join([INTRODUCTION, weights(), landmarks(), times()])
+    return "\n\n".join([INTRODUCTION, weights(), landmarks(), animals(), times()])
 
 
 def weights() -> str:
@@ -116,6 +130,34 @@ def _bodies():
             for name, part in PARTS.items()
         }
         yield *skin(rng, skeleton, truth), places
+
+
+def animals() -> str:
+    """Landmarks of generated dogs and horses, and of the fox."""
+    rows = ["| landmark on four legs | fox, % | generated: median, % | within 3 % |", "|---|---|---|---|"]
+    off: dict[str, list[float]] = {}
+    for seed in range(ANIMALS):
+        for kind in ("dog", "horse"):
+            skeleton, truth, _ = four_legged(np.random.default_rng(seed), kind)
+            if "left front toes" not in truth:
+                continue
+            points, faces = skin(np.random.default_rng(seed), skeleton, truth)
+            try:
+                found = propose(solid_of(points, faces), "four-legged")
+            except BadInput:
+                continue
+            for name, part in ON_FOUR_LEGS.items():
+                there = skeleton.rest.positions[truth[part][0]]
+                off.setdefault(name, []).append(100 * lengths(found.at(name) - there) / np.ptp(points[:, 1]))
+    fox = figure("fox")
+    own = propose(solid_of(fox.points, fox.faces))
+    for name, part in ON_FOUR_LEGS.items():
+        far = 100 * lengths(own.at(name) - fox.place(part)) / fox.height
+        share = np.mean(np.array(off[name]) < 3)
+        rows.append(f"| {name.removeprefix('left ')} | {far:.1f} | {np.median(off[name]):.1f} | {share:.0%} |")
+    every = np.concatenate([np.array(row) for row in off.values()])
+    rows.append(f"| all | | {np.median(every):.1f} | {np.mean(every < 3):.0%} |")
+    return "\n".join(rows)
 
 
 def times() -> str:

@@ -72,7 +72,7 @@ _FOUR_LEGGED = (
         {"hind upper leg": (0.1, -0.35, 0.9), "front upper leg": (0, -0.35, -0.9)},
         {"hind lower leg": 45, "hind foot": 45, "front lower leg": 55, "front foot": 30},
     ),
-    TestPosture("sitting", {"hind upper leg": (0.2, -0.25, 1)}, {"hind lower leg": 45, "hind foot": 60}),
+    TestPosture("hind legs folded", {"hind upper leg": (0.2, -0.25, 1)}, {"hind lower leg": 45, "hind foot": 60}),
     TestPosture("on the toes", {}, {"front foot": 20, "front toes": -30, "hind foot": -20, "hind toes": -30}),
     TestPosture("tail up", {}, {"tail 1": 40, "tail 2": 20}),
     TestPosture("tail down", {}, {"tail 1": -40, "tail 2": -20}),

@@ -47,8 +47,8 @@ BENDS = {
     "four-legged": {
         "elbow": Bend("front lower leg", 60, TestPosture("front legs lifted", {}, {"front lower leg": 60})),
         "wrist": Bend("front foot", 70, TestPosture("front legs lifted", {}, {"front foot": 70})),
-        "knee": Bend("hind lower leg", 45, TestPosture("sitting", {}, {"hind lower leg": 45})),
-        "ankle": Bend("hind foot", 60, TestPosture("sitting", {}, {"hind foot": 60})),
+        "knee": Bend("hind lower leg", 45, TestPosture("hind legs folded", {}, {"hind lower leg": 45})),
+        "ankle": Bend("hind foot", 60, TestPosture("hind legs folded", {}, {"hind foot": 60})),
     },
     "winged": {
         "elbow": Bend("lower wing", 60, TestPosture("wings folded", {}, {"lower wing": 60})),

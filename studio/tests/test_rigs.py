@@ -201,7 +201,7 @@ class Rigs(RigCase):
         self.assertLessEqual({"tail 4", "left front foot", "right hind toes"}, set(shown["skeleton"]["names"]))
         self.assertIn("left front foot", character.skeleton.assignment())
         postures = self.look(f"{character.pk}/postures")["postures"]
-        self.assertIn("sitting", [row["name"] for row in postures])
+        self.assertIn("hind legs folded", [row["name"] for row in postures])
         self.lay(("yard/trot.bvh", (DEMO / "yard" / "trot.bvh").read_bytes()), ("hall/walk.bvh", WALK.read_bytes()))
         self.send("post", "accept")
         trot, walk = (Clip.objects.get(name=name) for name in ("trot", "walk"))

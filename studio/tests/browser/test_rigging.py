@@ -1,6 +1,7 @@
 """A sculpture with honest flaws is given bones: by pointer, corrected afterwards, and by keyboard alone."""
 
 import re
+from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import expect
@@ -12,18 +13,19 @@ from armuto.pipeline import transfer
 from armuto.retarget import fitting
 from armuto.tests.files import DEMO, WALK
 from studio.cast.models import Character
+from studio.library.models import Clip
 from studio.rigs.models import Rig
 from studio.tests.browser.studio_case import StudioCase
 
-WATCHMAN = DEMO.parent / "without_bones" / "watchman.glb"
+WATCHMAN, HOUND = (DEMO.parent / "without_bones" / f"{name}.glb" for name in ("watchman", "hound"))
 
 
 class Rigging(StudioCase):
-    def bring_in(self):
+    def bring_in(self, path: Path = WATCHMAN):
         self.go("/cast")
-        self.drop("main", WATCHMAN)
-        self.page.get_by_role("button", name="Accept watchman").click()
-        expect(self.page.locator(".label:not(.waiting)", has_text="watchman")).to_be_visible(timeout=120_000)
+        self.drop("main", path)
+        self.page.get_by_role("button", name=f"Accept {path.stem}").click()
+        expect(self.page.locator(".label:not(.waiting)", has_text=path.stem)).to_be_visible(timeout=120_000)
 
     def landmark(self, name: str) -> np.ndarray:
         return np.array(Rig.objects.get().definition["landmarks"][name]["at"])
@@ -52,6 +54,39 @@ class Rigging(StudioCase):
     def put_in_line_up(self):
         self.page.get_by_role("button", name="To the line-up").click()
         expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=120_000)
+
+    def test_a_hound_is_of_another_kind_and_trots(self):
+        self.take_in_motion(DEMO / "yard" / "trot.bvh")
+        self.bring_in(HOUND)
+        character = Character.objects.get()
+        self.go(f"/cast/{character.pk}/bones?step=mesh")
+        kind = self.page.get_by_label("body", exact=True)
+        expect(kind.locator("option:checked")).to_have_text("four legs")
+        before = Rig.objects.get().definition
+        self.kept(lambda: kind.select_option(label="two legs and wings"))
+        self.assertIn("left wing tip", Rig.objects.get().definition["landmarks"])
+        self.kept(self.page.get_by_role("button", name="Undo").click)
+        self.assertEqual(Rig.objects.get().definition, before)
+        expect(kind.locator("option:checked")).to_have_text("four legs")
+        self.page.get_by_role("tab", name="Skeleton").click()
+        expect(self.page.get_by_label("Fingers of each hand")).to_have_count(0)
+        tail = self.page.get_by_label("bones of the tail")
+        tail.fill("6")
+        self.kept(lambda: tail.press("Enter"))
+        expect(self.page.get_by_role("listitem").filter(has_text=re.compile("^ *tail 6 *$"))).to_be_visible()
+        self.page.get_by_role("tab", name="Try out").click()
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=120_000)
+        rest = np.array(self.joint("tail 6"))
+        self.page.get_by_role("button", name="tail up").click()
+        self.assertGreater(np.array(self.joint("tail 6"))[1], rest[1] + 0.05)
+        self.page.get_by_role("button", name=re.compile("^trot")).click()
+        frames = Clip.objects.get().last - Clip.objects.get().first + 1
+        self.page.wait_for_function("n => window.armuto.stage.figure('figure').frames === n", arg=frames)
+        before = np.array(self.joint("hips"))
+        self.page.locator("canvas").focus()
+        self.page.keyboard.press("End")
+        self.at_frame(frames - 1)
+        self.assertGreater(np.linalg.norm(np.array(self.joint("hips")) - before), 0.5)
 
     def test_from_the_file_to_a_walk_and_corrected_afterwards(self):
         self.take_in_motion(WALK)
