@@ -181,7 +181,7 @@ def _apart(file: str, function: Callable[..., T], *args: Any) -> T:
 def _place(file: str) -> Iterator[None]:
     """Hold one of as many places as there are cores, over all processes of the studio on this machine.
 
-    Raises :class:`BadInput` when none has become free for as long as two readings may take.
+    Raises :class:`BadInput` when none has become free for as long as two readings may take of the processor.
     """
     folder = workers.folder().with_suffix(".readers")
     folder.mkdir(parents=True, exist_ok=True)

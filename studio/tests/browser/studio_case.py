@@ -18,7 +18,8 @@ from demo.browser import FIRST_STEPS_AWAY, chromium
 
 # Playwright runs an event loop in this thread; the database is only used between its calls.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
-PATIENCE = 45_000  # milliseconds; the machine may be busy with other tests
+PATIENCE = 120_000  # milliseconds; the machine may be busy with other tests
+LONG = 400_000  # for what takes a while on a quiet machine, too
 expect.set_options(timeout=PATIENCE)
 
 

@@ -12,6 +12,7 @@ from armuto.tests.files import DEMO, PORTER
 from studio.delivery.models import Delivery
 from studio.ingest.services.reading import take_in
 from studio.renditions.models import Rendition, Revision
+from studio.tests.browser.studio_case import LONG
 from studio.tests.browser.test_board import BoardCase, StudioCase
 
 COUNTING = """
@@ -37,7 +38,7 @@ class FromTheStart(StudioCase):
         expect(self.page.get_by_text("24 cells: 12 clips on 2 characters")).to_be_visible()
         acts = self.page.locator(".acts")
         acts.get_by_role("button", name="Transfer 24").click()
-        expect(self.page.get_by_text("all 24 transfers are through")).to_be_visible(timeout=180_000)
+        expect(self.page.get_by_text("all 24 transfers are through")).to_be_visible(timeout=LONG)
         acts.get_by_role("button", name="Deliver 24").click()
         with self.page.expect_download() as download:
             self.page.get_by_role("button", name="Deliver 24 files").click()
@@ -87,7 +88,7 @@ class FromTheStartByKeys(StudioCase):
         expect(self.page.get_by_text("8 cells: 4 clips on 2 characters")).to_be_visible()
         expect(self.page.locator(".acts").get_by_role("button", name="Transfer 8")).to_be_enabled()
         press("t")
-        expect(self.page.get_by_text("all 8 transfers are through")).to_be_visible(timeout=180_000)
+        expect(self.page.get_by_text("all 8 transfers are through")).to_be_visible(timeout=LONG)
         expect(self.page.locator(".acts").get_by_role("button", name="Deliver 8")).to_be_enabled()
         press("d")
         expect(self.page.get_by_role("button", name="Deliver 8 files")).to_be_enabled()

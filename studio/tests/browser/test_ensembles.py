@@ -164,8 +164,8 @@ class Ensembles(StudioCase):
         expect(page.get_by_text("2 castings of one ensemble")).to_be_visible()
         page.get_by_role("button", name="Transfer", exact=False).click()
         done = page.get_by_role("gridcell", name="hand over the crate by first night: look")
-        expect(done).to_be_visible(timeout=60_000)
-        expect(page.get_by_role("gridcell", name="hand over the crate by other: look")).to_be_visible(timeout=60_000)
+        expect(done).to_be_visible()
+        expect(page.get_by_role("gridcell", name="hand over the crate by other: look")).to_be_visible()
 
         # Reviewed whole, with the recording over it and beside it.
         done.click()

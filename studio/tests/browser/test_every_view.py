@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from django.conf import settings
+from playwright.sync_api import expect
 
 from studio.cast.models import Character
 from studio.ensembles.models import Ensemble
@@ -52,6 +53,8 @@ class EveryView(FullStudio):
         """Until nothing is being fetched any more, and what came is drawn."""
         self.go(route)
         self.page.wait_for_load_state("networkidle")
+        # A busy machine works on what came for longer than the network is taken to be idle after.
+        expect(self.page.locator("h1").first).to_be_attached()
         self.page.evaluate(DRAWN)
         self.page.evaluate(AXE)
 

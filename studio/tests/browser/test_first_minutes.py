@@ -13,7 +13,7 @@ from armuto.tests import sculptures
 from armuto.tests.files import BOW, PORTER, WALK, bad_files, random_bvh
 from armuto.tests.test_rigging_files import obj
 from studio.cast.models import Character
-from studio.tests.browser.studio_case import StudioCase
+from studio.tests.browser.studio_case import LONG, StudioCase
 
 
 def truth(path, target=None):
@@ -121,7 +121,7 @@ class FirstMinutes(StudioCase):
         path.write_bytes(obj(row.points, row.faces))
         self.go("/cast")
         self.drop("main", path)
-        expect(self.page.get_by_text("It had no bones: 23 were made from its shape.")).to_be_visible(timeout=120_000)
+        expect(self.page.get_by_text("It had no bones: 23 were made from its shape.")).to_be_visible(timeout=LONG)
         self.page.get_by_role("button", name="Accept clay").click()
         name = self.page.locator(".label:not(.waiting)", has_text="clay")
         expect(name).to_be_visible()

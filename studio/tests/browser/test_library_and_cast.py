@@ -13,7 +13,7 @@ from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
-from studio.tests.browser.studio_case import StudioCase
+from studio.tests.browser.studio_case import LONG, StudioCase
 
 YARD = sorted((DEMO / "yard").glob("*.bvh"))
 
@@ -130,7 +130,7 @@ class Intake(StudioCase):
         expect(self.page.get_by_role("heading", name="The library is empty")).to_be_visible()
         self.drop("main", path)
         accept = self.page.get_by_role("button", name="Accept 200 clips")
-        accept.wait_for(timeout=400_000)
+        accept.wait_for(timeout=LONG)
         # Only the rows in sight are drawn.
         self.assertLess(self.page.locator(".item").count(), 30)
         accept.click()
@@ -143,7 +143,7 @@ class Intake(StudioCase):
                 stop.click()
                 return true
             }""",
-            timeout=400_000,
+            timeout=LONG,
         )
         self.page.get_by_role("button", name="Dismiss all").wait_for()
         expect(self.page.get_by_text("what is in stays in")).to_be_visible()
@@ -152,7 +152,7 @@ class Intake(StudioCase):
         self.assertEqual((stored + waiting, summary["refused"]), (200, 0))
         self.assertTrue(0 < stored < 200, stored)
         self.page.get_by_role("button", name=f"Accept {waiting} clips").click()
-        self.page.get_by_text("The intake has been accepted.").wait_for(timeout=400_000)
+        self.page.get_by_text("The intake has been accepted.").wait_for(timeout=LONG)
         self.assertEqual(Clip.objects.count(), 200)
         self.assertEqual(Clip.objects.values("name").distinct().count(), 200)
         self.nav("Library")

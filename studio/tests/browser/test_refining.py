@@ -310,5 +310,5 @@ class Refining(StudioCase):
             content_type="application/json",
         )
         self.assertEqual(answer.status_code, 200)
-        expect(self.row("Pace")).to_be_visible(timeout=15_000)
+        expect(self.row("Pace")).to_be_visible()
         expect(self.page.get_by_text("0 of 296")).to_be_visible()

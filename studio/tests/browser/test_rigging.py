@@ -15,7 +15,7 @@ from armuto.tests.files import DEMO, WALK
 from studio.cast.models import Character
 from studio.library.models import Clip
 from studio.rigs.models import Rig
-from studio.tests.browser.studio_case import StudioCase
+from studio.tests.browser.studio_case import LONG, StudioCase
 
 WATCHMAN, HOUND = (DEMO.parent / "without_bones" / f"{name}.glb" for name in ("watchman", "hound"))
 
@@ -25,7 +25,7 @@ class Rigging(StudioCase):
         self.go("/cast")
         self.drop("main", path)
         self.page.get_by_role("button", name=f"Accept {path.stem}").click()
-        expect(self.page.locator(".label:not(.waiting)", has_text=path.stem)).to_be_visible(timeout=120_000)
+        expect(self.page.locator(".label:not(.waiting)", has_text=path.stem)).to_be_visible(timeout=LONG)
 
     def landmark(self, name: str) -> np.ndarray:
         return np.array(Rig.objects.get().definition["landmarks"][name]["at"])
@@ -53,7 +53,7 @@ class Rigging(StudioCase):
 
     def put_in_line_up(self):
         self.page.get_by_role("button", name="To the line-up").click()
-        expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=120_000)
+        expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=LONG)
 
     def test_a_hound_is_of_another_kind_and_trots(self):
         self.take_in_motion(DEMO / "yard" / "trot.bvh")
@@ -75,7 +75,7 @@ class Rigging(StudioCase):
         self.kept(lambda: tail.press("Enter"))
         expect(self.page.get_by_role("listitem").filter(has_text=re.compile("^ *tail 6 *$"))).to_be_visible()
         self.page.get_by_role("tab", name="Try out").click()
-        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=120_000)
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=LONG)
         rest = np.array(self.joint("tail 6"))
         self.page.get_by_role("button", name="tail up").click()
         self.assertGreater(np.array(self.joint("tail 6"))[1], rest[1] + 0.05)
@@ -111,12 +111,12 @@ class Rigging(StudioCase):
         self.page.get_by_role("tab", name="Mesh").click()
         expect(self.page.get_by_text("2 holes, 60 triangles twice")).to_be_visible()
         cap = self.page.get_by_label("What becomes of cap")
-        expect(cap.locator("option").first).to_have_text("proposed: head", timeout=60_000)
+        expect(cap.locator("option").first).to_have_text("proposed: head")
         self.kept(lambda: cap.select_option("bone head"))
         self.kept(lambda: self.page.get_by_label("What becomes of keys").select_option("omitted"))
         # Tried with a posture, with the walk, and taken.
         self.page.get_by_role("tab", name="Try out").click()
-        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=120_000)
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=LONG)
         self.page.get_by_role("button", name="arms up").click()
         hand, head = (np.array(self.joint(name)) for name in ("left hand", "head"))
         self.assertGreater(hand[1], head[1])
@@ -192,7 +192,7 @@ class Rigging(StudioCase):
         self.kept(lambda: press("Enter"))
         self.assertEqual(Rig.objects.get().definition["options"]["spine"], 4)
         press(".")
-        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')", timeout=120_000)
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')", timeout=LONG)
         press("Control+Enter")
-        expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=120_000)
+        expect(self.page.get_by_text("has these bones in the line-up")).to_be_visible(timeout=LONG)
         self.assertIn("spine 3", Character.objects.get().document().skeleton.names)

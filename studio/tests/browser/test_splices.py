@@ -93,7 +93,7 @@ class Splices(BoardCase):
         self.cell(name, "porter").click()
         self.cell(name, "bellringer").click(modifiers=["Control"])
         self.act("Transfer", 2)
-        expect(self.page.get_by_text("through")).to_be_visible(timeout=60_000)
+        expect(self.page.get_by_text("through")).to_be_visible()
         self.act("Deliver", 2)
         with self.page.expect_download() as download:
             self.page.get_by_role("button", name="Deliver 2 files").click()
@@ -178,7 +178,7 @@ class Splices(BoardCase):
             })""",
             walk.pk,
         )
-        expect(self.page.get_by_text("the clip ends at")).to_be_visible(timeout=15_000)
+        expect(self.page.get_by_text("the clip ends at")).to_be_visible()
         made = self.saved(row, self.page.get_by_role("button", name="Place its joins anew").click)
         self.assertEqual((made["problem"], made["splice"]["joins"][0]["turn"]), ("", 60))
         self.assertLess(self.joined(made)[0], 39)

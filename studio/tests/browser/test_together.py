@@ -88,7 +88,7 @@ class Together(FittingCase):
         name = self.page.get_by_label("Name of the clip")
         expect(name).to_have_value(clip.name)
         self.changes(path, name="first round", tag=["lantern"])
-        expect(name).to_have_value("first round", timeout=15_000)
+        expect(name).to_have_value("first round")
         expect(self.page.get_by_label("Take out tag lantern")).to_be_visible()
         # While one types, the other's waits; then it is asked whose stays.
         name.fill("second round")
@@ -106,8 +106,8 @@ class Together(FittingCase):
         expect(self.page.get_by_text("kept 7 to")).to_be_visible()
         self.nav("Cast")
         self.changes(f"/api/cast/{character.pk}", name="night porter")
-        expect(self.page.locator(".label", has_text="night porter")).to_be_visible(timeout=15_000)
+        expect(self.page.locator(".label", has_text="night porter")).to_be_visible()
         self.nav("Library")
         self.changes(path, name="fourth round")
-        expect(self.page.get_by_text("fourth round")).to_be_visible(timeout=15_000)
+        expect(self.page.get_by_text("fourth round")).to_be_visible()
         self.console.clear()  # the browser notes the 409
