@@ -48,7 +48,7 @@ onBeforeUnmount(() => {
 })
 /** The broader the body is from one side, the more room it has there. */
 const columns = computed(() => {
-  const { front, side } = widthsOf(props.row)
+  const { front, side } = widthsOf(props.row.definition as Definition)
   const share = Math.min(0.62, Math.max(0.38, front / (front + side || 1)))
   return `${share.toFixed(2)}fr ${(1 - share).toFixed(2)}fr`
 })

@@ -13,7 +13,6 @@ import {
   withHandling,
   withLandmark,
   type Definition,
-  type RigRow,
 } from './rigs'
 
 const definition = {
@@ -91,12 +90,13 @@ describe('landmarks', () => {
 
 describe('a body', () => {
   it('is as wide from each side as it is, wherever it looks', () => {
-    const facts = { low: [-0.1, 0, -0.6], high: [0.1, 0.7, 0.4] }
-    const row = { facts, definition } as unknown as RigRow
-    expect(widthsOf(row).front).toBeCloseTo(0.2)
-    expect(widthsOf(row).side).toBeCloseTo(1)
-    const turned = { facts, definition: { ...definition, side: [0, 0, 1], ahead: [-1, 0, 0] } } as unknown as RigRow
-    expect(widthsOf(turned).front).toBeCloseTo(1)
+    const at = (...places: number[][]) => Object.fromEntries(places.map((place, n) => [`p${n}`, { at: place }]))
+    const landmarks = at([-0.1, 0, -0.6], [0.1, 0.7, 0.4])
+    expect(widthsOf({ ...definition, landmarks } as Definition).front).toBeCloseTo(0.2)
+    expect(widthsOf({ ...definition, landmarks } as Definition).side).toBeCloseTo(1)
+    const half = Math.SQRT1_2
+    const turned = { ...definition, landmarks, side: [half, 0, -half], ahead: [half, 0, half] } as Definition
+    expect(widthsOf(turned).front).toBeCloseTo(0.8 * half)
   })
 })
 

@@ -65,12 +65,15 @@ export function linesOf(definition: Definition): { names: string[]; side: string
   return out.filter(({ names }) => names.length > 1)
 }
 
-/** How wide the body is from the front, and from its side, metres. */
-export function widthsOf({ facts, definition }: RigRow): { front: number; side: number } {
-  const [x, , z] = facts.high.map((value, axis) => value - facts.low[axis])
-  const along = ([a, , b]: number[]) => Math.abs(a) * x + Math.abs(b) * z
-  const { side, ahead } = definition as Definition
-  return { front: along(side), side: along(ahead) }
+/** How far landmarks lie apart as the body is seen from the front, and from its side, metres. */
+export function widthsOf({ landmarks, side, ahead }: Definition): { front: number; side: number } {
+  const width = (along: number[]) => {
+    const places = Object.values(landmarks).map(({ at }) =>
+      at.reduce((sum, value, axis) => sum + value * along[axis], 0),
+    )
+    return Math.max(...places) - Math.min(...places)
+  }
+  return { front: width(side), side: width(ahead) }
 }
 
 /** A point on the other side of the plane in which the body mirrors itself. */

@@ -97,11 +97,12 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
   function whole() {
     if (!row.value) return
     const { low, high } = row.value.facts
-    const { ahead } = row.value.definition as Definition
+    const definition = row.value.definition as Definition
+    const { ahead } = definition
     const from = (Math.atan2(ahead[0], ahead[2]) * 180) / Math.PI + 24
     const height = high[1] - low[1]
     // Seen from ahead and aside, a long body comes nearer than its middle.
-    const deep = Math.max(1, widthsOf(row.value).side / height) * height
+    const deep = Math.max(height, widthsOf(definition).side)
     const seen = deep + 0.15 * height
     const aim = (0.5 * height) / seen
     stage.value?.frameBox((low[0] + high[0]) / 2, (low[2] + high[2]) / 2, deep * 1.1, seen, from, 8, aim)
