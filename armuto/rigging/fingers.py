@@ -60,7 +60,7 @@ def with_fingers(
 ) -> Landmarks:
     """Landmarks with those of fingers in place of such that there were. count: of each hand, 0 to 5; as many as its
     shape shows where nothing is said. Raises :class:`BadInput` for a body without hands."""
-    if not landmarks.known.fingers:
+    if not landmarks.landmark_set.fingers:
         raise BadInput("a body of this kind has no hands with fingers; leave their number out.")
     kept = {name: row for name, row in landmarks.points.items() if not any(f" {finger} " in name for finger in FINGERS)}
     hands = {side: _hand(landmarks, side, points, faces, count) for side in SIDES}

@@ -44,7 +44,7 @@ class Landmarks:
     plan: str = "two-legged"
 
     @property
-    def known(self) -> LandmarkSet:
+    def landmark_set(self) -> LandmarkSet:
         """Which landmarks bodies of this plan have."""
         return LANDMARK_SETS[self.plan]
 

@@ -33,10 +33,9 @@ def normal_at(landmarks: Landmarks, name: str) -> FloatArray:
     side, _, rest = name.partition(" ")
     if side in SIDES:
         finger, _, end = rest.partition(" ")
+        ends: tuple[str, ...] = tuple(f"{side} {each}" for each in landmarks.landmark_set.along.get(rest, ()))
         if finger in FINGERS and end:
             ends = (f"{side} {finger} root", f"{side} {finger} tip")
-        else:
-            ends = tuple(f"{side} {each}" for each in landmarks.known.along.get(rest, ()))  # type: ignore[assignment]
         if len(ends) == 2 and all(each in landmarks.points for each in ends):
             along = landmarks.at(ends[1]) - landmarks.at(ends[0])
             if np.linalg.norm(along) > 1e-6:

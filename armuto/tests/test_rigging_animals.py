@@ -63,7 +63,7 @@ class Proposals(unittest.TestCase):
     def test_the_hounds_joints_are_where_its_maker_put_them(self) -> None:
         found = hound()
         self.assertEqual(found.plan, "four-legged")
-        self.assertEqual(sorted(found.points), sorted([*found.known.needed, *found.known.optional]))
+        self.assertEqual(sorted(found.points), sorted([*found.landmark_set.needed, *found.landmark_set.optional]))
         turn = rotation.about([0, 1.0, 0], np.radians(60))
         for side, sign in (("left", 1), ("right", -1)):
             for name, at in MADE.items():

@@ -178,7 +178,7 @@ def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
             "ends": skeleton.end_parents.tolist(),
             "places": places.round(5).tolist(),
         },
-        "meanings": {name: value.landmarks.known.meaning(name) for name in value.landmarks.points},
+        "meanings": {name: value.landmarks.landmark_set.meaning(name) for name in value.landmarks.points},
         "current": row.made == value.digest,
         "lock_version": row.lock_version,
     }

@@ -111,6 +111,8 @@ def sections_from(
     evened out, and their middles ``(S, 3)``, all over the height."""
     far = distances_within(frame.solid, seeds, mask) / frame.height
     near = np.isfinite(far) & mask
+    if not near.any():
+        return np.zeros(0), np.zeros(0), np.zeros((0, 3))
     numbers = np.floor(far[near] / (1.5 * frame.step)).astype(int)
     rows = frame.local[near]
     area = np.bincount(numbers).astype(float)

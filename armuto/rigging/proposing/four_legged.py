@@ -95,26 +95,40 @@ def _top(rows: FloatArray, step: float) -> float:
 def legs_of(frame: BodyFrame) -> tuple[float, dict[tuple[str, str], BoolArray]]:
     """How high the belly is, and which voxels ``(N,)`` are of the legs below it, by side and end. Raises
     :class:`BadInput` where four legs cannot be told."""
+    heights = np.arange(*BELLY, frame.step)
+    # What stands apart only grows together the higher it is cut.
+    low, high, found = -1, len(heights), None
+    while high - low > 1:
+        middle = (low + high) // 2
+        legs = _legs_below(frame, float(heights[middle]))
+        if legs is None:
+            high = middle
+        else:
+            low, found = middle, legs
+    if found is None:
+        raise BadInput("no four legs stand on the floor; set the landmarks by hand.")
+    return float(heights[low]), found
+
+
+def _legs_below(frame: BodyFrame, height: float) -> dict[tuple[str, str], BoolArray] | None:
+    """The legs below a height, where two stand apart on either side."""
     x, y, z = frame.local.T
-    for height in np.arange(BELLY[1], BELLY[0], -frame.step):
-        masks: dict[tuple[str, str], BoolArray] = {}
-        for side, sign in (("left", 1.0), ("right", -1.0)):
-            below = (y < height) & (sign * x > 0.3 * frame.step)
-            labels, count = connected(frame.solid, below)
-            standing = np.unique(labels[below & (y < STANDING)])
-            sizes = np.bincount(labels[below], minlength=count)
-            two = sorted(standing, key=lambda label: -sizes[label])[:2]
-            # A hair that touches the floor is no leg.
-            if len(two) < 2 or sizes[two[1]] < 0.25 * sizes[two[0]]:
-                break
-            one, other = (labels == label for label in two)
-            first, second = (one, other) if z[one].mean() > z[other].mean() else (other, one)
-            if z[first].min() < z[second].mean():
-                break
-            masks[side, "front"], masks[side, "hind"] = first, second
-        if len(masks) == 4:
-            return float(height), masks
-    raise BadInput("no four legs stand on the floor; set the landmarks by hand.")
+    legs: dict[tuple[str, str], BoolArray] = {}
+    for side, sign in (("left", 1.0), ("right", -1.0)):
+        below = (y < height) & (sign * x > 0.3 * frame.step)
+        labels, count = connected(frame.solid, below)
+        standing = np.unique(labels[below & (y < STANDING)])
+        sizes = np.bincount(labels[below], minlength=count)
+        two = sorted(standing, key=lambda label: -sizes[label])[:2]
+        # A hair that touches the floor is no leg.
+        if len(two) < 2 or sizes[two[1]] < 0.25 * sizes[two[0]]:
+            return None
+        one, other = (labels == label for label in two)
+        front, hind = (one, other) if z[one].mean() > z[other].mean() else (other, one)
+        if z[front].min() < z[hind].mean():
+            return None
+        legs[side, "front"], legs[side, "hind"] = front, hind
+    return legs
 
 
 def _looks_back(frame: BodyFrame, belly: float, legs: dict[tuple[str, str], BoolArray]) -> bool:

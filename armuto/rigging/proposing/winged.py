@@ -25,7 +25,7 @@ WING = (("elbow", 0.22), ("wrist", 0.54))
 EDGE = 0.75  # of a wing's section from behind to its front edge
 TRUNK = 0.9  # of the trunk's depth at its thickest, to the side, where wings begin
 NECK_WIDENED = 2.2  # times the neck's section
-SKULL = 0.18  # of the way from the tip of the beak to the neck's root, behind the thickest of the head
+SKULL = 0.02  # of the way from the tip of the beak to the trunk, behind the thickest of the head
 
 
 def propose_winged(frame: BodyFrame) -> Found:
@@ -133,7 +133,11 @@ def _head(frame: BodyFrame, mask: BoolArray, core: int, found: Found) -> None:
     narrow = mask & (np.abs(local[:, 0]) < 0.1)
     along, area, middles = sections_from(frame, np.array([beak]), narrow)
     way = float(distances_within(frame.solid, np.array([beak]), narrow)[core]) / frame.height
+    if not np.isfinite(way):
+        raise BadInput("its head hangs on nothing; set the landmarks by hand.")
     before = along < 0.85 * way
+    if not before.any():
+        raise BadInput("its head cannot be made out; set the landmarks by hand.")
     head = int(np.where(before & (along < 0.5 * way), area, 0).argmax())
     behind = before & (along > along[head] + 0.05 * way)
     neck = int(np.flatnonzero(before)[-1])
@@ -141,7 +145,7 @@ def _head(frame: BodyFrame, mask: BoolArray, core: int, found: Found) -> None:
         thin = float(np.quantile(area[behind], 0.25))
         wide = np.flatnonzero(behind & (area > NECK_WIDENED * thin))
         neck = int(wide[0]) if len(wide) else neck
-    skull = np.interp(along[head] + 0.1 * SKULL * way, along, np.arange(len(along)))
+    skull = np.array([np.interp(along[head] + SKULL * way, along, middles[:, k]) for k in range(3)])
     found["beak"] = local[beak] * [0, 1, 1], 0.8
-    found["skull"] = np.array([0.0, *(np.interp(skull, np.arange(len(along)), middles[:, k]) for k in (1, 2))]), 0.5
+    found["skull"] = skull * [0, 1, 1], 0.5
     found["neck"] = middles[neck] * [0, 1, 1], 0.45

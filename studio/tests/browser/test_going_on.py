@@ -195,8 +195,10 @@ class GoingOn(FullStudio):
 
     def test_a_review_that_opens_is_moved_by_nothing_but_its_reader(self) -> None:
         row, other = (Rendition.objects.get(clip__name=name) for name in ("bow", "walk"))
-        queue, asked = [], []
-        self.page.route("**/api/renditions/queue", lambda route: queue.append(route))
+        held, asked = [], []
+        self.page.route(
+            "**/api/renditions/queue", lambda route: held.append(route) if held is not None else route.continue_()
+        )
         self.page.on("request", lambda request: asked.append(request.url))
         with self.page.expect_response("**/api/changes"), self.page.expect_response("**/api/counts"):
             self.go(f"/review/{row.pk}?frame=12")
@@ -207,8 +209,8 @@ class GoingOn(FullStudio):
             self.assertEqual(answer.status_code, 200, answer.content)
         self.page.wait_for_timeout(1000)
         self.assertEqual([url for url in asked if url.endswith("/motion")], [])
-        self.page.unroute("**/api/renditions/queue")
-        for route in queue:
+        waiting, held = held, None
+        for route in waiting:
             route.continue_()
         self.page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
         self.at_frame(12)
