@@ -9,10 +9,9 @@ from __future__ import annotations
 import numpy as np
 
 from armuto.errors import BadInput
-from armuto.rigging.landmark_sets import SIDES
 from armuto.rigging.landmarks import Landmark, Landmarks, twin_of
 from armuto.rigging.proposing.body_frame import BodyFrame, Found, body_frame
-from armuto.rigging.proposing.four_legged import legs_of, propose_four_legged
+from armuto.rigging.proposing.four_legged import ends_of, legs_of, propose_four_legged
 from armuto.rigging.proposing.two_legged import propose_two_legged
 from armuto.rigging.proposing.winged import propose_winged
 from armuto.rigging.solid import Solid
@@ -58,9 +57,7 @@ def plan_of_shape(frame: BodyFrame) -> str:
         trunk = (np.abs(frame.local[:, 0]) < NARROW) & (frame.local[:, 1] > 0.25)
         length = float(np.ptp(frame.local[trunk, 2])) if trunk.any() else 0.0
         return "winged" if length > LONG else "two-legged"
-    front, hind = (
-        np.median(np.concatenate([frame.local[legs[side, end], 2] for side in SIDES])) for end in ("front", "hind")
-    )
+    front, hind = ends_of(frame, legs)
     return "four-legged" if front - hind > STEPS_APART else "two-legged"
 
 

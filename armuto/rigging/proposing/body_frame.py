@@ -15,6 +15,7 @@ from armuto.rigging.symmetry import MirrorPlane, mirror_plane
 ndimage = lazily("scipy.ndimage")
 kernels = lazily("armuto.rigging.kernels")
 
+SECTION = 1.5  # voxels: how thick sections are that are taken across a distance
 #: Landmarks by name, each in the body's own axes ``(3,)`` and with its confidence.
 Found = dict[str, tuple[FloatArray, float]]
 
@@ -104,18 +105,33 @@ def distances_within(solid: Solid, seeds: NDArray[np.int64], mask: BoolArray | N
     return np.asarray(far[:, 0])
 
 
-def sections_from(
-    frame: BodyFrame, seeds: NDArray[np.int64], mask: BoolArray
-) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Sections across how far it is from some voxels within a mask: that distance ``(S,)``, the voxels in each ``(S,)``
-    evened out, and their middles ``(S, 3)``, all over the height."""
+@dataclass(frozen=True, eq=False)
+class Sections:
+    """Sections of a body across how far it is from some voxels. along ``(S,)``: that distance, area ``(S,)``: voxels,
+    evened out, middles ``(S, 3)``; far ``(N,)``: the distance of every voxel, infinite where there is no way. All over
+    the height."""
+
+    along: FloatArray
+    area: FloatArray
+    middles: FloatArray
+    far: FloatArray
+
+    def middle(self, distance: float) -> FloatArray:
+        """The middle ``(3,)`` at a distance."""
+        return np.array([np.interp(distance, self.along, self.middles[:, k]) for k in range(3)])
+
+
+def sections_from(frame: BodyFrame, seeds: NDArray[np.int64], mask: BoolArray, farthest: float = np.inf) -> Sections:
+    """Sections of what is within a mask, as thick as one and a half voxels, up to a distance from some of it."""
     far = distances_within(frame.solid, seeds, mask) / frame.height
-    near = np.isfinite(far) & mask
+    near = np.isfinite(far) & (far < farthest) & mask
     if not near.any():
-        return np.zeros(0), np.zeros(0), np.zeros((0, 3))
-    numbers = np.floor(far[near] / (1.5 * frame.step)).astype(int)
+        return Sections(np.zeros(0), np.zeros(0), np.zeros((0, 3)), far)
+    step = SECTION * frame.step
+    numbers = np.floor(far[near] / step).astype(int)
     rows = frame.local[near]
     area = np.bincount(numbers).astype(float)
     middles = np.stack([np.bincount(numbers, rows[:, k]) for k in range(3)], axis=1) / np.maximum(area, 1)[:, None]
-    along = (np.arange(len(area)) + 0.5) * 1.5 * frame.step
-    return np.asarray(along), np.asarray(ndimage.uniform_filter1d(area, 3, mode="nearest")), np.asarray(middles)
+    along = (np.arange(len(area)) + 0.5) * step
+    area = ndimage.uniform_filter1d(area, 3, mode="nearest")
+    return Sections(np.asarray(along), np.asarray(area), np.asarray(middles), far)

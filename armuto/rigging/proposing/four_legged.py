@@ -17,7 +17,6 @@ from armuto.rigging.proposing.body_frame import (
     BodyFrame,
     Found,
     connected,
-    distances_within,
     sections_from,
 )
 from armuto.rigging.proposing.legs import Leg
@@ -56,8 +55,7 @@ def propose_four_legged(frame: BodyFrame) -> tuple[BodyFrame, Found]:
     own = np.zeros(len(local), bool)
     for mask in legs.values():
         own |= mask
-    front = float(np.median(np.concatenate([local[legs["left", "front"], 2], local[legs["right", "front"], 2]])))
-    hind = float(np.median(np.concatenate([local[legs["left", "hind"], 2], local[legs["right", "hind"], 2]])))
+    front, hind = ends_of(frame, legs)
     between = ~own & (local[:, 2] > hind + 0.25 * (front - hind)) & (local[:, 2] < front - 0.25 * (front - hind))
     if not between.any():
         raise BadInput("its trunk has no inside; close the mesh, or set the landmarks by hand.")
@@ -108,6 +106,15 @@ def legs_of(frame: BodyFrame) -> tuple[float, dict[tuple[str, str], BoolArray]]:
     if found is None:
         raise BadInput("no four legs stand on the floor; set the landmarks by hand.")
     return float(heights[low]), found
+
+
+def ends_of(frame: BodyFrame, legs: dict[tuple[str, str], BoolArray]) -> tuple[float, float]:
+    """How far ahead the front legs stand, and the hind ones."""
+    front, hind = (
+        float(np.median(np.concatenate([frame.local[legs[side, end], 2] for side in SIDES])))
+        for end in ("front", "hind")
+    )
+    return front, hind
 
 
 def _legs_below(frame: BodyFrame, height: float) -> dict[tuple[str, str], BoolArray] | None:
@@ -195,13 +202,12 @@ def _head(frame: BodyFrame, mask: BoolArray, back: float, found: Found) -> None:
     nose = local[rows[int(local[rows, 2].argmax())]]
     neck = np.array([0.0, NECK_UP * back, shoulders[2] - NECK_BEHIND * back])
     tip = np.flatnonzero(ahead & (local[:, 2] > nose[2] - 1.5 * frame.step))
-    along, _, middles = sections_from(frame, tip, mask)
+    sections = sections_from(frame, tip, mask)
     # As far as the neck reaches within the body.
     near = np.flatnonzero(mask)[int(np.linalg.norm(local[mask] - neck, axis=1).argmin())]
-    way = float(distances_within(frame.solid, tip, mask)[near]) / frame.height
+    way = float(sections.far[near])
     if not np.isfinite(way) or way <= 0:
         way = float(np.linalg.norm(nose - neck))
-    skull = np.array([np.interp(SKULL * way, along, middles[:, k]) for k in range(3)])
     found["nose"] = np.array([0.0, *local[tip, 1:].mean(axis=0)]), 0.8
-    found["skull"] = skull * [0, 1, 1], 0.5
+    found["skull"] = sections.middle(SKULL * way) * [0, 1, 1], 0.5
     found["neck"] = neck, 0.5

@@ -22,7 +22,8 @@ def tail_of(frame: BodyFrame, mask: BoolArray, back: float, hips: FloatArray) ->
     far = np.where(behind, distances_within(frame.solid, np.array([core]), mask), -np.inf)
     far[~np.isfinite(far)] = -np.inf
     tip = int(far.argmax())
-    along, area, middles = sections_from(frame, np.array([tip]), mask & (local[:, 2] < hips[2] + 0.1 * back))
+    sections = sections_from(frame, np.array([tip]), mask & (local[:, 2] < hips[2] + 0.1 * back))
+    along, area, middles = sections.along, sections.area, sections.middles
     thin = (along > 0.04 * back) & (along < 0.5 * float(far[tip]) / frame.height)
     if not thin.any():
         return {}

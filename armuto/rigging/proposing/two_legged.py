@@ -1,9 +1,8 @@
-"""Landmarks of a two-legged body, proposed from its shape alone.
+"""Landmarks of a two-legged body, from its shape.
 
-The body is turned into a frame of its own first: the plane in which it mirrors itself (:mod:`.symmetry`), the floor,
-and where its feet point. What follows is read from sections: of legs and trunk across the height, of arms across how
-far it is to the tip of the hand within the body, so that arms may be raised, lowered or bent. Each landmark lies in
-the middle of its section. How sure each is, is how clearly its section stands out.
+They are read from sections: of legs and trunk across the height, of arms across how far it is to the tip of the hand
+within the body, so that arms may be raised, lowered or bent. Each landmark lies in the middle of its section. How sure
+each is, is how clearly its section stands out.
 
 References
 ----------
@@ -23,12 +22,21 @@ from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.lazy import lazily
 from armuto.rigging.fingers import hand_end
 from armuto.rigging.landmark_sets import SIDES
-from armuto.rigging.proposing.body_frame import BodyFrame, Found, connected, distances_within, section_middle
+from armuto.rigging.proposing.body_frame import (
+    SECTION,
+    BodyFrame,
+    Found,
+    connected,
+    distances_within,
+    section_middle,
+    sections_from,
+)
 
 ndimage = lazily("scipy.ndimage")
 
 LEGS = (0.25, 0.62)  # of the height between which legs part
 STANDING = 0.06  # of the height: what reaches below it is a foot
+LONGEST_ARM = 0.75  # of the height, from the tip of the hand on
 ARM_JUMP = 2.2  # times an arm's section: where sections grow to that, the trunk has been reached
 HEM = 1.5  # times the section of both legs: where it is that a little higher, a coat or skirt ends there
 ANKLE, HIP = 0.05, 0.61  # of the height; of the way from ankles to shoulders, where hips are on most bodies
@@ -194,24 +202,14 @@ def _arms(frame: BodyFrame, legs: _Legs, found: Found) -> None:
 
 def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -> None:
     """Sections of an arm by how far they are from the tip of its hand."""
-    from_tip = distances_within(frame.solid, np.array([tip]), mask) / frame.height
-    step = 1.5 * frame.step
-    near = np.isfinite(from_tip) & (from_tip < 0.75)
-    numbers = np.floor(from_tip[near] / step).astype(int)
-    rows = frame.local[near]
-    area = np.bincount(numbers).astype(float)
-    middles = np.stack([np.bincount(numbers, rows[:, k]) for k in range(3)], axis=1) / np.maximum(area, 1)[:, None]
-    along = (np.arange(len(area)) + 0.5) * step
-    area = ndimage.uniform_filter1d(area, 3, mode="nearest")
+    sections = sections_from(frame, np.array([tip]), mask, LONGEST_ARM)
+    along, area, at = sections.along, sections.area, sections.middle
     # An arm's own thickness: of what lies between hand and elbow on any body.
     arm = float(np.median(area[(along > 0.12) & (along < 0.26)])) if (along > 0.12).any() else float(area.max())
     grown = (along > 0.2) & (area > ARM_JUMP * arm)
     end = int(np.flatnonzero(grown)[0]) if grown.any() else len(along) - 1
     armpit, sure = along[end], 0.8 if grown.any() else 0.3
-    thick = np.sqrt(arm * frame.step**3 / step / np.pi)
-
-    def at(distance: float) -> FloatArray:
-        return np.array([np.interp(distance, along, middles[:, k]) for k in range(3)])
+    thick = np.sqrt(arm * frame.step**2 / SECTION / np.pi)
 
     # The wrist is the narrowest place behind the hand.
     span = armpit
@@ -242,7 +240,7 @@ def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -
     found[f"{side} shoulder"] = shoulder, sure
     found[f"{side} elbow"] = at(elbow_at), 0.7 * sure + 0.1
     found[f"{side} wrist"] = at(wrist), wrist_sure
-    found[f"{side} hand"] = hand_end(rows[from_tip[near] < wrist], at(wrist), at(0.6 * wrist)), 0.9
+    found[f"{side} hand"] = hand_end(frame.local[sections.far < wrist], at(wrist), at(0.6 * wrist)), 0.9
 
 
 def _head(frame: BodyFrame, found: Found) -> None:

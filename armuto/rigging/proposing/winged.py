@@ -11,7 +11,7 @@ import numpy as np
 
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray
-from armuto.rigging.proposing.body_frame import BodyFrame, Found, distances_within, sections_from
+from armuto.rigging.proposing.body_frame import BodyFrame, Found, sections_from
 from armuto.rigging.proposing.legs import Leg
 from armuto.rigging.proposing.tails import tail_of
 
@@ -63,13 +63,14 @@ def _leg_voxels(frame: BodyFrame, own: BoolArray) -> BoolArray:
     low = np.flatnonzero(own & (frame.local[:, 1] < FOOT))
     if not len(low):
         raise BadInput("no two legs stand on the floor; set the landmarks by hand.")
-    along, area, _ = sections_from(frame, low, own)
+    sections = sections_from(frame, low, own)
+    along, area = sections.along, sections.area
     thin = (along > 0.04) & (along < 0.16)
     if not thin.any():
         raise BadInput("its legs cannot be made out; set the landmarks by hand.")
     wide = np.flatnonzero((along > 0.08) & (area > WIDENED * np.median(area[thin])))
     end = along[wide[0]] if len(wide) else along[-1]
-    return np.asarray(own & (distances_within(frame.solid, low, own) / frame.height < end))
+    return np.asarray(own & (sections.far < end))
 
 
 def _leg(leg: Leg, side: str, found: Found) -> None:
@@ -131,8 +132,9 @@ def _head(frame: BodyFrame, mask: BoolArray, core: int, found: Found) -> None:
         raise BadInput("there is no head ahead of its wings; set the landmarks by hand.")
     beak = int(np.flatnonzero(ahead)[int(local[ahead, 2].argmax())])
     narrow = mask & (np.abs(local[:, 0]) < 0.1)
-    along, area, middles = sections_from(frame, np.array([beak]), narrow)
-    way = float(distances_within(frame.solid, np.array([beak]), narrow)[core]) / frame.height
+    sections = sections_from(frame, np.array([beak]), narrow)
+    along, area = sections.along, sections.area
+    way = float(sections.far[core])
     if not np.isfinite(way):
         raise BadInput("its head hangs on nothing; set the landmarks by hand.")
     before = along < 0.85 * way
@@ -145,7 +147,6 @@ def _head(frame: BodyFrame, mask: BoolArray, core: int, found: Found) -> None:
         thin = float(np.quantile(area[behind], 0.25))
         wide = np.flatnonzero(behind & (area > NECK_WIDENED * thin))
         neck = int(wide[0]) if len(wide) else neck
-    skull = np.array([np.interp(along[head] + SKULL * way, along, middles[:, k]) for k in range(3)])
     found["beak"] = local[beak] * [0, 1, 1], 0.8
-    found["skull"] = skull * [0, 1, 1], 0.5
-    found["neck"] = middles[neck] * [0, 1, 1], 0.45
+    found["skull"] = sections.middle(along[head] + SKULL * way) * [0, 1, 1], 0.5
+    found["neck"] = sections.middles[neck] * [0, 1, 1], 0.45
