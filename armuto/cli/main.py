@@ -156,6 +156,9 @@ def _parser() -> argparse.ArgumentParser:
     bare.add_argument("--tail", type=_count(1, 12), metavar="N", help="bones of a tail, 1 to 12 (4)")
     bare.add_argument("--twists", type=_count(0, 3), metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)")
     bare.add_argument("--fingers", type=_count(0, 5), metavar="N", help="fingers of each hand, 0 to 5, from its shape")
+    bare.add_argument(
+        "--names", metavar="PATTERN", help="what bones are called: a pattern that ships, or a file of one"
+    )
     bare.add_argument("--no-toes", action="store_true", help="feet that do not bend at their balls")
     bare.add_argument("-o", "--output", type=Path, metavar="OUT", help="the .glb, or the landmarks with --propose")
     bare.set_defaults(run="rigging:rig_file")

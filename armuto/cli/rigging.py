@@ -14,10 +14,12 @@ from armuto.choices import UNITS
 from armuto.cli.files import content_of, print_json, write
 from armuto.errors import BadInput
 from armuto.formats import archive
+from armuto.pairing import patterns
 from armuto.rigging import definition, landmarks
 from armuto.rigging.components import components_of
 from armuto.rigging.fingers import with_fingers
 from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.naming import BoneNaming
 from armuto.rigging.pipeline import Rig, propose_landmarks, rig
 from armuto.rigging.reading import KINDS, BareMesh, read_mesh
 
@@ -47,7 +49,8 @@ def rig_file(options: argparse.Namespace) -> int:
     own = replace(wanted.options, **{name: count for name, count in counts.items() if count is not None})
     own = replace(own, toes=own.toes and not options.no_toes)
     found_landmarks = _with_fingers(mesh, wanted.landmarks, options.fingers)
-    made = rig(mesh, replace(wanted, landmarks=found_landmarks, options=own))
+    naming = _naming(options.names, found_landmarks.plan) if options.names else wanted.naming
+    made = rig(mesh, replace(wanted, landmarks=found_landmarks, options=own, naming=naming))
     write(options.output, made.glb())
     if options.json:
         print_json(_told(options.output, made))
@@ -65,6 +68,20 @@ def _with_fingers(mesh: BareMesh, found: Landmarks, count: int | None) -> Landma
         return found if count is None else with_fingers(found, mesh.points, mesh.faces, count)
     except BadInput as problem:
         raise BadInput(f"{mesh.held.file}: {problem}") from None
+
+
+def _naming(wanted: str, plan: str) -> BoneNaming:
+    """The names of a pattern that ships, or of a file of one."""
+    shipped = {pattern.name.casefold(): pattern for pattern in patterns.shipped()}
+    pattern = shipped.get(wanted.casefold())
+    if pattern is None:
+        if not Path(wanted).is_file():
+            listed = ", ".join(sorted(row.name for row in shipped.values() if row.plan == plan))
+            raise BadInput(f"{wanted}: there is no such file or pattern; of this kind of body there are {listed}.")
+        pattern = patterns.from_json(content_of(Path(wanted)), wanted)
+    if pattern.plan != plan:
+        raise BadInput(f"{pattern.name}: it names bones of a {pattern.plan} body, and this one is {plan}.")
+    return BoneNaming(pattern.name, pattern.parts)
 
 
 def _read(options: argparse.Namespace, unit: float | None = None, up: str | None = None) -> BareMesh:
@@ -102,7 +119,7 @@ def _told(output: Path, made: Rig) -> dict[str, object]:
     pieces = components_of(made.mesh.points, made.mesh.faces)
     return {
         "output": str(output),
-        "joints": list(made.skeleton.names),
+        "joints": list(made.names.values()),
         "points": len(made.mesh.points),
         "pieces": int(pieces.max()) + 1,
         "rigid": {str(piece): made.skeleton.names[joint] for piece, joint in made.rigid.items()},

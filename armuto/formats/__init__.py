@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import PurePath
@@ -163,18 +163,23 @@ def read(
         ) from problem
 
 
-def contents(data: bytes, file: str, most: int = archive.LARGEST) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
+def contents(
+    data: bytes, file: str, most: int = archive.LARGEST, otherwise: Collection[str] = ()
+) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
     """The files of an archive that can be read, each as name, content, and what lies beside it; a plain file is itself.
 
-    most: bytes that everything in it may have together. Raises :class:`BadInput` for a damaged archive and for one with
+    most: bytes that everything in it may have together. otherwise: endings of files that are taken where there are no
+    such. Raises :class:`BadInput` for a damaged archive and for one with
     nothing in it that can be read.
     """
     if not is_archive(data, file):
         return [(file, data, {})]
     held = archive.unpack(data, file, most)
     out: list[tuple[str, bytes, Mapping[str, bytes]]] = []
+    endings = {path: PurePath(path).suffix.lower().lstrip(".") for path in held}
+    taken = READ if any(ending in READ for ending in endings.values()) else otherwise
     for path, content in sorted(held.items()):
-        if PurePath(path).suffix.lower().lstrip(".") in READ:
+        if endings[path] in taken:
             folder = path.rpartition("/")[0]
             start = f"{folder}/" if folder else ""
             near = {name.removeprefix(start): other for name, other in held.items() if name.startswith(start)}

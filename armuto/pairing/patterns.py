@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from importlib import resources
 from itertools import pairwise
@@ -142,7 +142,8 @@ def read_skeleton(skeleton: Skeleton, pattern: Pattern) -> Recognised | None:
         many = bool(plan and part in plan.by_name and plan.by_name[part].many)
         own = [joints[name.casefold()] for name in names if name.casefold() in joints]
         if many:
-            own = _series(heads, names) or own
+            others = {name.casefold() for other, row in pattern.parts.items() if other != part for name in row}
+            own = _series(heads, names, others) or own
             there, wanted = there + bool(own), wanted + 1
         else:
             there, wanted = there + len(own), wanted + len(names)
@@ -161,9 +162,9 @@ def recognise(skeleton: Skeleton, patterns: Iterable[Pattern]) -> list[Recognise
     return sorted(found, key=lambda read: (-round(read.score, 3), -read.pattern.bones))
 
 
-def _series(heads: Sequence[str], names: Sequence[str]) -> list[int]:
+def _series(heads: Sequence[str], names: Sequence[str], others: Collection[str]) -> list[int]:
     """The bones whose names are one of these with another number or none, in order; nothing where the names have no
-    numbers."""
+    numbers. others: names of other parts, in lower case, which may differ by a number alone, as vertebrae do."""
     stems = {NUMBER.sub("#", name.casefold()) for name in names if NUMBER.search(name)}
     # A name that is a number alone says nothing about the part.
     stems = {stem for stem in stems if re.search(r"[^\W\d_]", stem)}
@@ -173,7 +174,7 @@ def _series(heads: Sequence[str], names: Sequence[str]) -> list[int]:
     return [
         joint
         for joint, head in enumerate(heads)
-        if head.casefold() in plain or NUMBER.sub("#", head.casefold()) in stems
+        if head.casefold() in plain or (NUMBER.sub("#", head.casefold()) in stems and head.casefold() not in others)
     ]
 
 

@@ -20,16 +20,27 @@ def welded(points: FloatArray) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Corners in one place as one: the first of each ``(U,)``, and which of these each point is ``(P,)``. Surfaces are
     cut where their texture is."""
     size = max(float(np.ptp(points, axis=0).max()), 1e-12)
-    _, first, same = np.unique(
-        np.round(points / (WELDED * size)).astype(np.int64), axis=0, return_index=True, return_inverse=True
-    )
-    return first, same.reshape(-1)
+    cells = np.round(points / (WELDED * size)).astype(np.int64)
+    if len(cells):
+        cells -= cells.min(axis=0)
+    _, first, same = np.unique(row_keys(cells), return_index=True, return_inverse=True)
+    return first, same
+
+
+def row_keys(rows: NDArray[np.int64]) -> NDArray[np.int64]:
+    """A number for each row ``(N, K)`` of numbers from 0 on, in the order of the rows and alike for rows that are
+    alike: many times as fast to sort. Their ranges multiplied have to stay below 2⁶³."""
+    keys = np.zeros(len(rows), np.int64)
+    for column in rows.T:
+        keys = keys * (int(column.max(initial=0)) + 1) + column
+    return keys
 
 
 def edges_of(faces: NDArray[np.int64]) -> NDArray[np.int64]:
     """Edges ``(E, 2)`` of triangles ``(T, 3)``, each once, however many share it."""
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    return np.asarray(np.unique(np.sort(edges, axis=1), axis=0))
+    edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
+    _, first = np.unique(row_keys(edges), return_index=True)
+    return np.asarray(edges[first])
 
 
 def components_of(points: FloatArray, faces: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -12,7 +12,9 @@ from armuto.choices import UP_AXES
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.rigging import landmarks as marks
+from armuto.rigging import naming as names
 from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.naming import BoneNaming
 from armuto.rigging.skeleton import usual_options
 from armuto.rigging.skeleton_draft import SkeletonOptions
 
@@ -44,7 +46,8 @@ class RigDefinition:
 
     omitted: pieces that are left out, by number (:func:`armuto.rigging.components.components_of`). follows: the bone
     that a piece goes along with as it is, or None for one that bends with the body; others as they are proposed.
-    unit: metres per unit of the file, and up: its up axis, where they are not as they were found.
+    unit: metres per unit of the file, and up: its up axis, where they are not as they were found. naming: what bones
+    are called in the file that is written, where that is not as everywhere else.
     """
 
     landmarks: Landmarks
@@ -54,6 +57,7 @@ class RigDefinition:
     corrections: tuple[WeightCorrection, ...] = ()
     unit: float | None = None
     up: str | None = None
+    naming: BoneNaming | None = None
 
     @property
     def digest(self) -> str:
@@ -63,6 +67,8 @@ class RigDefinition:
             del data["plan"]
         if not self.landmarks.has_tail:
             del data["options"]["tail"]
+        if self.naming is None:
+            del data["naming"]
         return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def check_near(self, low: FloatArray, high: FloatArray, file: str) -> None:
@@ -119,6 +125,7 @@ def to_json(definition: RigDefinition) -> dict[str, Any]:
         ],
         "unit": definition.unit,
         "up": definition.up,
+        "naming": None if definition.naming is None else names.to_json(definition.naming),
     }
 
 
@@ -150,6 +157,7 @@ def from_json(data: Any, file: str) -> RigDefinition:
         tuple(_correction(row, file) for row in corrections),
         None if unit is None else float(unit),
         up,
+        names.from_json(data.get("naming"), file),
     )
 
 

@@ -39,6 +39,22 @@ def mark_triangles(points, faces, marked):  # type: ignore[no-untyped-def]
                 marked[x, y, z] = True
 
 
+@njit(types.boolean(types.int64[::1], types.float64[::1], types.int64, types.float64), cache=True)
+def _is_shorter(sources, shortest, source, distance):  # type: ignore[no-untyped-def]
+    """Whether a way from a source is shorter than any before, of those of which there is room to keep how long they
+    are; if so, it is kept."""
+    for k in range(sources.shape[0]):
+        if sources[k] == source:
+            if shortest[k] <= distance:
+                return False
+            shortest[k] = distance
+            return True
+        if sources[k] < 0:
+            sources[k], shortest[k] = source, distance
+            return True
+    return True
+
+
 @njit(
     types.void(
         types.Array(types.int64, 2, "C", readonly=True),
@@ -61,6 +77,9 @@ def nearest_sources(neighbours, steps, seeds, offsets, times, found, far):  # ty
     """
     most = found.shape[1]
     counts = np.zeros(found.shape[0], np.int64)
+    # The shortest ways that are in the heap already, of some sources of each cell: longer ones are not put in.
+    queued = np.full((found.shape[0], 2 * most), -1, np.int64)
+    shortest = np.empty(queued.shape, np.float64)
     slack = 2.0 * steps.max()
     heap = [(offsets[0], seeds[0, 0], seeds[0, 1])]
     for s in range(1, seeds.shape[0]):
@@ -91,7 +110,9 @@ def nearest_sources(neighbours, steps, seeds, offsets, times, found, far):  # ty
                 if found[other, k] == source:
                     known = True
                     break
-            if not known:
+            if known:
+                continue
+            if _is_shorter(queued[other], shortest[other], source, distance + steps[n]):
                 heapq.heappush(heap, (distance + steps[n], other, source))
 
 
@@ -141,3 +162,29 @@ def merge_tree(neighbours, order, height, parent, peaks, levels):  # type: ignor
 def empty(cells: int, most: int) -> tuple[np.ndarray, FloatArray]:
     """Room for :func:`nearest_sources`."""
     return np.full((cells, most), -1, np.int64), np.full((cells, most), np.inf)
+
+
+@njit(
+    types.int64(
+        types.Array(types.float64, 2, "C", readonly=True),
+        types.Array(types.float64, 1, "C", readonly=True),
+        types.float64,
+        types.Array(types.bool_, 3, "C", readonly=True),
+    ),
+    cache=True,
+)
+def count_mirrored(points, normal, shift, inside):  # type: ignore[no-untyped-def]
+    """How many points ``(P, 3)`` lie within a solid when they are mirrored in a plane.
+
+    points are in voxels from the corner of the grid inside ``(X, Y, Z)``. The plane is upright, with a ``normal (2,)``
+    along the grid's first and last axis, and lies shift voxels from the origin.
+    """
+    count = 0
+    for p in range(points.shape[0]):
+        off = 2.0 * (points[p, 0] * normal[0] + points[p, 2] * normal[1] - shift)
+        x = int(np.floor(points[p, 0] - off * normal[0]))
+        y = int(points[p, 1])
+        z = int(np.floor(points[p, 2] - off * normal[1]))
+        if 0 <= x < inside.shape[0] and 0 <= z < inside.shape[2] and inside[x, y, z]:
+            count += 1
+    return count

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from armuto.kinematics.arrays import FloatArray
 from armuto.lazy import lazily
-from armuto.rigging.components import components_of, welded
+from armuto.rigging.components import components_of, row_keys, welded
 from armuto.rigging.reading import BareMesh
 
 sparse = lazily("scipy.sparse")
@@ -80,15 +80,19 @@ def flaws_of(points: FloatArray, faces: NDArray[np.int64]) -> SurfaceFlaws:
     _, same = welded(points)
     corners = same[faces]
     corners = corners[(corners != np.roll(corners, 1, axis=1)).all(axis=1)]
-    _, counts = np.unique(np.sort(corners, axis=1), axis=0, return_counts=True)
+    ordered = np.sort(corners, axis=1)
+    _, base = np.unique(row_keys(ordered[:, :2]), return_inverse=True)
+    doubled = len(ordered) - len(np.unique(row_keys(np.stack([base, ordered[:, 2]], axis=1))))
     directed = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
-    edges, inverse, used = np.unique(np.sort(directed, axis=1), axis=0, return_inverse=True, return_counts=True)
+    edges = np.sort(directed, axis=1)
+    _, first, inverse, used = np.unique(row_keys(edges), return_index=True, return_inverse=True, return_counts=True)
+    edges = edges[first]
     # Of two triangles that agree, one walks an edge forwards and the other backwards.
-    ways = np.bincount(inverse.reshape(-1), np.where(directed[:, 0] < directed[:, 1], 1, -1), len(edges))
+    ways = np.bincount(inverse, np.where(directed[:, 0] < directed[:, 1], 1, -1), len(edges))
     rim = edges[used == 1]
     return SurfaceFlaws(
         holes=_rims(rim),
-        doubled=int((counts - 1).sum()),
+        doubled=doubled,
         crowded=int((used > 2).sum()),
         turned=int(((used == 2) & (ways != 0)).sum()),
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import MappingProxyType
 
 import numpy as np
@@ -42,12 +42,23 @@ class Rig:
     def landmarks(self) -> Landmarks:
         return self.definition.landmarks
 
+    @property
+    def names(self) -> dict[str, str]:
+        """What bones are called in the file, by their own names."""
+        return names_in_file(self.definition, self.skeleton)
+
     def glb(self) -> bytes:
         """The character's file."""
-        return rigged_glb(self.mesh, self.skeleton, self.weights, self.kept)
+        named = replace(self.skeleton, names=tuple(self.names.values()))
+        return rigged_glb(self.mesh, named, self.weights, self.kept)
 
     def problems(self) -> list[BindingProblem]:
         return problems_of(self.mesh.points, self.mesh.faces[self.kept], self.weights, self.skeleton, self.landmarks)
+
+
+def names_in_file(definition: RigDefinition, skeleton: Skeleton) -> dict[str, str]:
+    """What the bones of a definition's skeleton are called in the file that is written, by their own names."""
+    return definition.naming.names_of(skeleton.names) if definition.naming else {name: name for name in skeleton.names}
 
 
 def only_mesh(file: str) -> bool:

@@ -112,10 +112,11 @@ def rig_file(data: bytes, file: str) -> RiggedFile:
 
 @dataclass(frozen=True)
 class BoundMesh:
-    """A mesh bound by a definition, as .glb. problems: of its binding. follows: the bones that pieces go along with as
-    they are, by the pieces' numbers."""
+    """A mesh bound by a definition, as .glb. names: of its bones, whatever they are called in the file. problems: of
+    its binding. follows: the bones that pieces go along with as they are, by the pieces' numbers."""
 
     glb: bytes
+    names: tuple[str, ...]
     problems: tuple[BindingProblem, ...]
     follows: dict[int, str]
 
@@ -124,4 +125,4 @@ def bound_mesh(glb: bytes, file: str, definition: RigDefinition) -> BoundMesh:
     """Raises :class:`BadInput`."""
     made = rig(read_mesh(glb, file, None, definition.unit, definition.up), definition)
     follows = {piece: made.skeleton.names[joint] for piece, joint in made.rigid.items()}
-    return BoundMesh(made.glb(), tuple(made.problems()), follows)
+    return BoundMesh(made.glb(), made.skeleton.names, tuple(made.problems()), follows)

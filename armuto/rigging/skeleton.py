@@ -28,7 +28,7 @@ def skeleton_from(landmarks: Landmarks, options: SkeletonOptions | None = None) 
     {"two-legged": _two_legged, "four-legged": draft_four_legged, "winged": draft_winged}[landmarks.plan](
         draft, landmarks, options
     )
-    return draft.built(options.names or {})
+    return draft.built()
 
 
 def _two_legged(draft: SkeletonDraft, landmarks: Landmarks, options: SkeletonOptions) -> None:

@@ -8,7 +8,7 @@ straight is bent by a hundredth of its length, so that it is known which way it 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,8 +27,7 @@ UP = np.array([0.0, 1.0, 0.0])
 @dataclass(frozen=True)
 class SkeletonOptions:
     """spine, neck, tail: how many bones; of a tail where there is one. twists: extra bones along each limb's upper and
-    lower half. toes: whether feet bend. root: whether a bone on the floor carries everything. names: other names for
-    bones, by ours.
+    lower half. toes: whether feet bend. root: whether a bone on the floor carries everything.
     """
 
     spine: int = 3
@@ -37,7 +36,6 @@ class SkeletonOptions:
     twists: int = 0
     toes: bool = True
     root: bool = True
-    names: Mapping[str, str] | None = None
 
 
 class SkeletonDraft:
@@ -115,7 +113,7 @@ class SkeletonDraft:
             at = start + number / (count + 1) * (end - start)
             self.add(f"{name} twist {number}" if count > 1 else f"{name} twist", joint, at, end - start, about)
 
-    def built(self, names: Mapping[str, str]) -> Skeleton:
+    def built(self) -> Skeleton:
         at, turned = np.array(self.at), np.array(self.turned)
         parents = np.array(self.parents)
         above = np.maximum(parents, 0)
@@ -125,7 +123,7 @@ class SkeletonDraft:
         turns = np.where(rooted, turned, rotation.multiply(back, turned))
         ends = [rotation.rotate(rotation.inverse(turned[joint]), end - at[joint]) for joint, end in self.ends]
         return Skeleton(
-            tuple(names.get(name, name) for name in self.names),
+            tuple(self.names),
             parents,
             places,
             turns,

@@ -7,7 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import lazily
 from armuto.rigging.solid import Solid
+
+kernels = lazily("armuto.rigging.kernels")
 
 LOOKED_AT = 6_000  # voxels that are mirrored
 COARSE, FINE = 3.0, 0.25  # degrees between planes that are tried
@@ -41,12 +44,14 @@ def mirror_plane(solid: Solid, seed: int = 0) -> MirrorPlane:
         centres = centres[rng.choice(len(centres), LOOKED_AT, replace=False)]
     middle = solid.centres.mean(axis=0)
 
+    places = np.ascontiguousarray((centres - solid.corner) / solid.pitch)
+    origin = (middle - solid.corner) / solid.pitch
+    inside = np.ascontiguousarray(solid.inside)
+
     def share(degrees: float, shift: float) -> float:
-        normal = np.array([np.cos(np.radians(degrees)), 0.0, np.sin(np.radians(degrees))])
-        there = centres - 2 * ((centres - middle) @ normal - shift)[:, None] * normal
-        places = np.floor((there - solid.corner) / solid.pitch).astype(np.int64)
-        within = np.all((places >= 0) & (places < solid.inside.shape), axis=1)
-        return float(solid.inside[tuple(places[within].T)].sum()) / len(centres)
+        normal = np.array([np.cos(np.radians(degrees)), np.sin(np.radians(degrees))])
+        off = float(origin[[0, 2]] @ normal) + shift / solid.pitch
+        return float(kernels.count_mirrored(places, normal, off, inside)) / len(centres)
 
     def breadth(degrees: float) -> float:
         normal = np.array([np.cos(np.radians(degrees)), 0.0, np.sin(np.radians(degrees))])

@@ -15,6 +15,7 @@ from pxr import Gf, Usd, UsdGeom
 from armuto import formats
 from armuto.ensembles.prop_meshes import mesh_shape
 from armuto.errors import BadInput
+from armuto.pairing import patterns
 from armuto.rigging.reading import read_mesh
 from armuto.tests.files import WALK
 from armuto.tests.sculptures import bare, figure
@@ -146,6 +147,9 @@ class Formats(unittest.TestCase):
                     self.assertTrue(str(problem).startswith(f"{file}: "), problem)
 
 
+HALL = next(pattern for pattern in patterns.shipped() if pattern.name == "Museum hall")
+
+
 class Command(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -166,6 +170,14 @@ class Command(unittest.TestCase):
         said = json.loads(done.stdout)
         self.assertEqual(said["landmarks"]["left elbow"]["at"], rows["landmarks"]["left elbow"]["at"])
         self.assertIn("left lower arm twist", said["joints"])
+        named = run("rig", self.sculpture, "--names", "museum hall", "-o", out, "--json")
+        self.assertIn(HALL.parts["left lower arm"][0], json.loads(named.stdout)["joints"])
+        own = self.folder / "names.json"
+        own.write_text(json.dumps(patterns.to_json(HALL) | {"parts": {"hips": ["Becken"]}}))
+        run("rig", self.sculpture, "--names", own, "-o", out)
+        self.assertEqual(formats.read(out.read_bytes(), "out.glb").skeleton.names[:2], ("root", "Becken"))
+        done = run("rig", self.sculpture, "--landmarks", told, "--spine", "2", "--twists", "1", "-o", out)
+        self.assertEqual(done.returncode, 0, done.stderr)
         self.assertLessEqual(said["bones_at_most"], 4)
         character = formats.read(out.read_bytes(), "out.glb")
         at = character.skeleton.rest.positions[character.skeleton.index["left lower arm"]]
@@ -198,6 +210,13 @@ class Command(unittest.TestCase):
             with self.subTest(sentence):
                 self.assertEqual(done.returncode, 2)
                 self.assertRegex(done.stderr, f"^{told}: .*{sentence}")
+        for names, sentence in (
+            ("owls", "no such file or pattern; .* Humanoid avatar"),
+            ("museum yard", "four-legged"),
+        ):
+            done = run("rig", self.sculpture, "--names", names, "-o", self.folder / "o.glb")
+            self.assertEqual(done.returncode, 2)
+            self.assertRegex(done.stderr, sentence)
         self.assertRegex(run("rig", self.sculpture).stderr, "Name the .glb that is to be written with -o")
         self.assertRegex(run("rig", self.folder / "gone.obj", "-o", "o.glb").stderr, "cannot be opened")
         self.assertEqual(list(self.folder.glob("o.glb")), [])

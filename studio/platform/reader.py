@@ -11,7 +11,7 @@ import os
 import pickle
 import tempfile
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -26,7 +26,7 @@ from armuto.formats import Document
 from armuto.formats.gltf import simplification
 from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.rigging import definition as rig_definition
-from armuto.rigging import preparing
+from armuto.rigging import preparing, reading
 from armuto.rigging.preparing import BoundMesh, PreparedMesh, RiggedFile
 from studio.platform import workers
 
@@ -115,11 +115,16 @@ def display_copy(data: bytes, file: str) -> bytes:
     return copy or data
 
 
-def contents(data: bytes, file: str) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
+def contents(data: bytes, file: str, otherwise: Collection[str] = ()) -> list[tuple[str, bytes, Mapping[str, bytes]]]:
     """:func:`armuto.formats.contents`, apart; a file that is no archive is handed back as it is."""
     if not formats.is_archive(data, file):
         return [(file, data, {})]
-    return _apart(file, formats.contents, data, file, settings.LARGEST_UNPACKED)
+    return _apart(file, formats.contents, data, file, settings.LARGEST_UNPACKED, otherwise)
+
+
+def mesh_alone(data: bytes, file: str, files: Mapping[str, bytes]) -> bytes:
+    """A mesh file as .glb with what it names of what lies beside it (:func:`armuto.rigging.reading.as_glb`), apart."""
+    return _apart(file, reading.as_glb, data, file, files)[0]
 
 
 def split(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> tuple[splitting.SplitFile, ...]:

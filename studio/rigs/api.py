@@ -12,6 +12,7 @@ from armuto.errors import BadInput
 from armuto.formats import gltf
 from armuto.rigging import definition as core
 from armuto.rigging.exercise import posture_clip, posture_frames
+from armuto.rigging.pipeline import names_in_file
 from armuto.rigging.sections import normal_at, section_at
 from armuto.rigging.skeleton import skeleton_from
 from studio.cast.models import Character
@@ -112,7 +113,7 @@ def get_binding(request: HttpRequest, character_id: Id) -> Any:
     return {
         "problems": [asdict(problem) for problem in made.problems],
         "follows": {str(piece): bone for piece, bone in made.follows.items()},
-        "names": list(document.skeleton.names),
+        "names": [made.names[joint] for joint in services.joints_of(row, document)],
         "parents": document.skeleton.parents.tolist(),
         "nodes": list(document.rig.nodes),
     }
@@ -165,6 +166,7 @@ def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
     name_version(response, row.lock_version)
     value = row.value()
     skeleton = skeleton_from(value.landmarks, value.options)
+    called = names_in_file(value, skeleton)
     places = np.concatenate([skeleton.rest.positions, skeleton.rest.ends])
     return {
         "character_id": row.pk,
@@ -174,6 +176,7 @@ def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
         "facts": row.facts,
         "skeleton": {
             "names": list(skeleton.names),
+            "names_in_file": list(called.values()),
             "parents": skeleton.parents.tolist(),
             "ends": skeleton.end_parents.tolist(),
             "places": places.round(5).tolist(),

@@ -37,6 +37,13 @@ class RigCorrection(Schema):
     mirrored: bool
 
 
+class RigNaming(Schema):
+    """What bones are called in the file: names by the part of the body, as a pattern has them."""
+
+    pattern: str
+    parts: dict[str, list[str]]
+
+
 class RigDefinitionData(Schema):
     """What is decided about the bones of a mesh (:class:`armuto.rigging.definition.RigDefinition`)."""
 
@@ -51,6 +58,7 @@ class RigDefinitionData(Schema):
     corrections: list[RigCorrection]
     unit: float | None
     up: str | None
+    naming: RigNaming | None
 
 
 class RigPiece(Schema):
@@ -85,9 +93,11 @@ class RigFacts(Schema):
 
 
 class RigSkeleton(Schema):
-    """The bones that landmarks make: world places of the joints, then of end sites, whose parents are in ends."""
+    """The bones that landmarks make: world places of the joints, then of end sites, whose parents are in ends.
+    names_in_file: what they are called where they are fetched and in the line-up."""
 
     names: list[str]
+    names_in_file: list[str]
     parents: list[int]
     ends: list[int]
     places: list[list[float]]

@@ -97,8 +97,9 @@ def proposal(row: Rig, unit: float | None, up: str | None, plan: str | None) -> 
     prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up, plan)
     before, found = row.value(), prepared.definition
     if found.landmarks.plan == before.landmarks.plan:
-        return replace(found, options=before.options, omitted=before.omitted, follows=before.follows)
-    # Bones that pieces follow are others on another kind of body.
+        kept = {name: getattr(before, name) for name in ("options", "omitted", "follows", "naming")}
+        return replace(found, **kept)
+    # Bones that pieces follow, and what they are called, are others on another kind of body.
     return replace(found, omitted=before.omitted)
 
 
@@ -161,23 +162,29 @@ def _mesh(pk: int, content: str, unit: float | None, up: str | None) -> BareMesh
 
 def document_of(row: Rig) -> Document:
     """The figure as it would stand in the line-up."""
-    return _document(row.pk, row.value().digest)
+    return _document(bound(row).glb, row.mesh_name, read_as(row))
 
 
 @lru_cache(maxsize=4)
-def _document(pk: int, digest: str) -> Document:
-    row = Rig.objects.select_related("original", "mesh", "character").get(pk=pk)
-    return formats.read(bound(row).glb, row.mesh_name, read_as(row))
+def _document(glb: bytes, file: str, options: ImportOptions) -> Document:
+    return formats.read(glb, file, options)
+
+
+def joints_of(row: Rig, document: Document) -> list[int]:
+    """For each joint of the figure the one of the definition's skeleton that it is, whatever it is called in the
+    file: their nodes stand behind all others, in order."""
+    assert document.rig is not None
+    return [node - row.facts["nodes"] for node in document.rig.nodes]
 
 
 def posture_motion(row: Rig) -> ClipValue:
     """A clip through the test postures on the figure as it would stand in the line-up."""
     definition = row.value()
     clip = posture_clip(skeleton_from(definition.landmarks, definition.options), definition.landmarks)
-    skeleton = document_of(row).skeleton
-    order = [clip.skeleton.index[name] for name in skeleton.names]
+    document = document_of(row)
+    order = joints_of(row, document)
     moving = np.array([order.index(int(joint)) for joint in clip.moving])
-    return replace(clip, skeleton=skeleton, rotations=clip.rotations[:, order], moving=moving)
+    return replace(clip, skeleton=document.skeleton, rotations=clip.rotations[:, order], moving=moving)
 
 
 def performed(row: Rig, clip: Clip) -> ClipValue:

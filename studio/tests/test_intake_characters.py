@@ -15,7 +15,7 @@ from studio.fittings.models import Fitting
 from studio.ingest.models import IntakeFile
 from studio.library.models import Clip
 from studio.renditions.models import Rendition
-from studio.tests.test_intake import IntakeCase
+from studio.tests.test_intake import IntakeCase, zipped
 
 
 class Characters(IntakeCase):
@@ -33,6 +33,28 @@ class Characters(IntakeCase):
         self.assertEqual((len(figure["names"]), len(figure["nodes"]), figure["space"]["unit"]), (22, 22, 1.0))
         shown = self.client.get(f"/api/intake/files/{pk}/display").content
         self.assertEqual(len(gltf.parse(shown, "x.glb").rows("skins")), 1)
+
+    def test_a_mesh_in_an_archive_comes_with_its_materials(self):
+        row = sculptures.figure("keeper")
+        mesh = mesh_files.obj(row.points, row.faces, "mtllib k.mtl")
+        held = {
+            "keeper/keeper.obj": mesh,
+            "keeper/k.mtl": b"newmtl brass\nKd 1 0 0\n",
+            "keeper/torn.obj": mesh[:2000] + b"\nf 1 2 999999999\n",
+            "keeper/read me.txt": b"night shift",
+        }
+        self.lay(("keeper.zip", zipped(held)), goes_to="cast")
+        kept, torn = sorted(self.files(), key=lambda file: file["state"])
+        self.assertEqual((kept["state"], kept["kind"], torn["state"]), ("ready", "character", "refused"))
+        self.assertIn("torn.obj: ", torn["sentence"])
+        self.assertEqual([material["name"] for material in kept["found"]["materials"]], ["brass"])
+        self.send("post", "accept")
+        self.assertEqual(Character.objects.get().name, "keeper")
+        # Beside files that hold figures or motion, and for the library, a mesh alone is passed over.
+        self.lay(("mixed.zip", zipped({"a.obj": mesh, "walk.bvh": WALK.read_bytes()})), goes_to="cast")
+        self.assertEqual([file["path"] for file in self.files() if file["state"] != "refused"], ["mixed/walk.bvh"])
+        self.lay(("meshes.zip", zipped({"a.obj": mesh})), goes_to="library")
+        self.assertIn("nothing in the archive can be read", self.files()[-1]["sentence"])
 
     def test_a_mesh_without_bones_gets_some(self):
         """A sculpture for the cast comes to stand in the line-up with bones, from a .glb as from an .obj with +Z up."""

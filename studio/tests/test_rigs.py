@@ -9,6 +9,7 @@ from armuto.tests import sculptures
 from armuto.tests.files import DEMO, PORTER, WALK
 from studio.cast.models import Character
 from studio.library.models import Clip
+from studio.patterns.models import Pattern
 from studio.rigs.models import Rig
 from studio.tests.test_intake import IntakeCase
 
@@ -160,6 +161,39 @@ class Rigs(RigCase):
         self.assertEqual(rotations.shape[0], clip.last - clip.first + 1)
         self.assertGreater(np.ptp(translations, axis=0).max(), 0.5)
         self.look(f"{character.pk}/motion?clip=99999", 404)
+
+    def test_its_bones_are_called_as_a_pattern_has_them_where_it_is_fetched(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        shown = self.look(f"{character.pk}")
+        wanted = shown["definition"]
+        self.assertEqual((wanted["naming"], shown["skeleton"]["names_in_file"]), (None, shown["skeleton"]["names"]))
+        pattern = Pattern.objects.get(name="ISO/IEC 19774")
+        wanted |= {"naming": {"pattern": pattern.name, "parts": pattern.parts}, "follows": {"1": "left hand"}}
+        changed = self.call("patch", f"{character.pk}", {"definition": wanted})
+        self.assertEqual(changed["skeleton"]["names"], shown["skeleton"]["names"])
+        self.assertIn("l_elbow", changed["skeleton"]["names_in_file"])
+        # Where they are decided on they keep their names, and move as before.
+        binding = self.look(f"{character.pk}/binding")
+        self.assertEqual(
+            (set(binding["names"]), binding["follows"]["1"]), (set(shown["skeleton"]["names"]), "left hand")
+        )
+        postures = self.look(f"{character.pk}/postures")["postures"]
+        rotations = self.arrays(f"{character.pk}/motion")[0]
+        frame = next(row["frame"] for row in postures if row["name"] == "elbows bent")
+        elbow = binding["names"].index("left lower arm")
+        bent = np.abs((rotations[frame, elbow] * rotations[0, elbow]).sum())
+        self.assertAlmostEqual(np.degrees(2 * np.arccos(min(bent, 1))), 90, delta=0.5)
+        # A proposal anew keeps the choice, another kind of body does not.
+        kept = self.call("post", f"{character.pk}/proposal", {"plan": "two-legged"})["definition"]
+        self.assertEqual(kept["naming"], changed["definition"]["naming"])
+        self.call("post", f"{character.pk}/version")
+        character.refresh_from_db()
+        skeleton = character.skeleton.value()
+        self.assertLessEqual({"l_elbow", "skullbase"}, set(skeleton.names))
+        joint = character.skeleton.assignment()["left lower arm"][0].joint
+        self.assertEqual(skeleton.names[joint], "l_elbow")
+        wrong = changed["definition"] | {"naming": {"pattern": "x", "parts": {"hips": []}}}
+        self.assertIn("naming", self.call("patch", f"{character.pk}", {"definition": wrong}, 422)["detail"])
 
     def test_a_section_shows_the_middle_of_a_limb(self):
         character = self.character("keeper.glb", sculptures.bare("keeper"))

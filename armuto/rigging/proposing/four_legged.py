@@ -26,15 +26,16 @@ STANDING = 0.06  # of the height: what reaches below it is a foot
 BELLY = (0.12, 0.8)  # of the height, between which legs grow together
 HIGHER = 0.06  # of the height, by which the end with the head is higher than the other
 # Over the height of the back: how far shoulders are above the elbows and ahead of them, of the way to the back.
-SHOULDER_UP, SHOULDER_AHEAD = 0.36, 0.16
+SHOULDER_UP, SHOULDER_AHEAD = 0.33, 0.15
 WRIST = 0.34  # of the way from the front toes to the elbow
-HIP_UP, HIP_AHEAD = 0.78, 0.09  # of the back's height; ahead of the ankle
+HIP_UP, HIP_AHEAD = 0.52, 0.09  # of the way from the knee to the back; of the back's height, ahead of the ankle
+HIP_BEHIND = 0.14  # of the back's height, behind a knee that is seen
 KNEE_AHEAD = 0.25  # of the back's height, ahead of the ankle
 ANKLE, KNEE = (0.2, 0.36, 0.5), (0.42, 0.56, 0.68)  # of the back's height: the lowest, the usual and the highest
 ELBOW = (0.44, 0.68)
 WITHIN = 0.04  # of the back's height, by which joints lie deeper in a bend than its middles show
 BROAD = 0.4  # of the back's height from front to back: what is broader is no leg any more
-NECK_UP, NECK_BEHIND = 0.93, 0.03  # of the back's height, where the neck's lowest bone begins, behind the shoulders
+NECK_UP, NECK_BEHIND = 0.93, 0.04  # of the back's height, where the neck's lowest bone begins, behind the shoulders
 SKULL = 0.47  # of the way from the nose to the neck
 
 
@@ -184,7 +185,8 @@ def _hind_leg(leg: Leg, side: str, back: float, found: Found) -> None:
         ankle, sure = leg.middle(ANKLE[1] * back), 0.4
     if not knee_sure:
         knee, knee_sure = np.array([ankle[0], KNEE[1] * back, ankle[2] + KNEE_AHEAD * back]), 0.5
-    hip = np.array([0.85 * ankle[0], HIP_UP * back, ankle[2] + HIP_AHEAD * back])
+    behind = knee[2] - HIP_BEHIND * back if knee_sure > 0.5 else ankle[2] + HIP_AHEAD * back
+    hip = np.array([0.85 * ankle[0], knee[1] + HIP_UP * (back - knee[1]), behind])
     found[f"{side} hip"] = hip, 0.5
     found[f"{side} knee"] = knee, knee_sure
     found[f"{side} ankle"] = ankle, sure

@@ -37,13 +37,19 @@ ndimage = lazily("scipy.ndimage")
 LEGS = (0.25, 0.62)  # of the height between which legs part
 STANDING = 0.06  # of the height: what reaches below it is a foot
 LONGEST_ARM = 0.75  # of the height, from the tip of the hand on
+NARROWED = 0.91  # of a hand's section: where it is less, the wrist begins
+SHOULDER_ASIDE = 0.1  # of the height, how far shoulders lie to the side on most bodies
+KNUCKLES = 0.105  # of the height, nearer than which to its tip a hand is broadest
+SHOULDER_UP = 0.007  # of the height, by which a shoulder's joint lies above the middle of the arm there
 ARM_JUMP = 2.2  # times an arm's section: where sections grow to that, the trunk has been reached
-HEM = 1.5  # times the section of both legs: where it is that a little higher, a coat or skirt ends there
+HEM = 1.65  # times the section a little lower: where it is that, a coat or skirt may end there
 ANKLE, HIP = 0.05, 0.61  # of the height; of the way from ankles to shoulders, where hips are on most bodies
-KNEE = 0.485  # of the way from ankles to hips
-ABOVE_GROIN = 0.06  # of the height, where the hips' joints lie
-APART = 0.018  # of the height: legs that are nearer to each other where they part touch, rather than begin, there
-UNUSUAL = 0.13  # of the height: legs that part so far from where they do on others part at a garment
+CLEFT = 0.88  # of how deep a trunk is in its middle, against its sides: where thighs are side by side it is less
+LOWEST_CLEFT, TRUNK = 0.24, (0.55, 0.66)  # of the height, between which the cleft ends; where all is trunk
+ASIDE = (0.02, 0.12)  # of the height from the middle, between which a thigh or a trunk is deepest
+KNEE = 0.46  # of the way from ankles to hips
+ABOVE_GROIN = 0.048  # of the height, by which the hips' joints lie above the end of the cleft between thighs
+TOO_LOW = 0.035  # of the height: a cleft that ends so far below where hips usually are may end at a hem
 LOWEST_SHOULDER, HIGHEST_SHOULDER = 0.58, 0.93  # of the height
 # Where arms that hang against the body are on most: to the side and up, over the height.
 HANGING = (("shoulder", 0.105, 0.81), ("elbow", 0.13, 0.63), ("wrist", 0.14, 0.49), ("hand", 0.145, 0.41))
@@ -69,17 +75,14 @@ def propose_two_legged(frame: BodyFrame) -> Found:
 
 @dataclass(frozen=True, eq=False)
 class _Legs:
-    """Which voxels are of the left and right leg ``(N,)`` below the groin, and how high that is. hidden: whether a coat
-    or skirt is over it. gap: how far apart they are just below, over the height; thighs that touch part lower than
-    they begin."""
+    """Which voxels are of the left and right leg ``(N,)`` below where nothing is between them, and how high that
+    is."""
 
     frame: BodyFrame
     left: BoolArray
     right: BoolArray
     groin: float
     sure: float
-    hidden: bool
-    gap: float
 
     @classmethod
     def of(cls, frame: BodyFrame) -> _Legs:
@@ -94,28 +97,20 @@ class _Legs:
         open_rows = (in_middle == 0) & (everywhere > 0) & (heights > LEGS[0]) & (heights < LEGS[1])
         if open_rows.any():
             groin, sure = float(heights[open_rows].max()) + frame.step / 2, 0.9
-            # Where legs end at a hem, what is above it is much wider than both of them.
-            both, over = (
-                np.count_nonzero((np.abs(y - height) < 1.6 * frame.step) & (np.abs(x) < 0.2))
-                for height in (groin - 0.025, groin + 0.025)
-            )
-            hidden = bool(over > HEM * both)
         else:
-            groin, sure, hidden = 0.47, 0.25, True
+            groin, sure = 0.47, 0.25
         below = y < groin
         labels, _ = connected(frame.solid, below & (np.abs(x) > 0.3 * frame.step))
         standing = np.unique(labels[below & (y < STANDING) & (labels >= 0)])
         legs = np.isin(labels, standing) & (labels >= 0)
-        just_below = legs & (np.abs(y - groin + 0.01) < 1.2 * frame.step)
-        left, right = x[just_below & (x > 0)], x[just_below & (x < 0)]
-        gap = float(left.min() - right.max()) if len(left) and len(right) else 0.0
-        return cls(frame, legs & (x > 0), legs & (x < 0), groin, sure, hidden, gap)
+        return cls(frame, legs & (x > 0), legs & (x < 0), groin, sure)
 
     def propose(self, found: Found) -> None:
         shoulders = float(found["left shoulder"][0][1] + found["right shoulder"][0][1]) / 2
         usual = ANKLE + HIP * (shoulders - ANKLE)
-        hips, sure = self.groin + ABOVE_GROIN, self.sure
-        if self.hidden or self.gap < APART or abs(hips - usual) > UNUSUAL:
+        cleft, widens = self._cleft()
+        hips, sure = cleft + ABOVE_GROIN, 0.9
+        if cleft <= LOWEST_CLEFT or (widens > HEM and hips < usual - TOO_LOW):
             hips, sure = usual, 0.4
         middle = section_middle(self.frame, np.abs(self.frame.local[:, 0]) < 0.12, hips - 0.02)
         found["groin"] = np.array([0.0, hips - ABOVE_GROIN, middle[2] if middle is not None else 0.0]), sure
@@ -125,6 +120,24 @@ class _Legs:
             found[f"{name} hip"] = found[f"{name} hip"][0], sure
             found[f"{name} knee"] = found[f"{name} knee"][0], min(sure + 0.1, 0.7)
             found[f"{name} ankle"] = found[f"{name} ankle"][0], ankles_sure
+
+    def _cleft(self) -> tuple[float, float]:
+        """How high the cleft between the thighs reaches, before and behind, which touch from farther down on; and how
+        many times as large as a little below the section is a little above."""
+        step = self.frame.step
+        row, column = (np.round(np.abs(self.frame.local[:, k]) / step).astype(int) for k in (1, 0))
+        widest = int(ASIDE[1] / step)
+        depth = np.zeros((int(row.max()) + 1, widest))
+        np.add.at(depth, (row[column < widest], column[column < widest]), 1.0)
+        depth[:, 0] *= 2  # which alone is the same on both sides
+        depth = ndimage.uniform_filter1d(depth, 5, axis=0, mode="nearest")
+        side = ndimage.uniform_filter1d(depth, 2, axis=1)[:, int(ASIDE[0] / step) :].max(axis=1)
+        share = depth[:, :2].mean(axis=1) / np.maximum(side, 1e-9)
+        first, last = (int(height / step) for height in TRUNK)
+        lower = np.flatnonzero(share[:last] <= CLEFT * np.median(share[first:last]))
+        at = int(lower[-1]) if len(lower) else 0
+        area, off = depth.sum(axis=1), int(0.025 / step)
+        return at * step, float(area[min(at + off, len(area) - 1)] / max(area[max(at - off, 0)], 1.0))
 
     def _ankles(self) -> tuple[float, float]:
         """How high the ankles are, from both legs: a little below the narrowest place between foot and calf; where
@@ -211,25 +224,27 @@ def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -
     armpit, sure = along[end], 0.8 if grown.any() else 0.3
     thick = np.sqrt(arm * frame.step**2 / SECTION / np.pi)
 
-    # The wrist is the narrowest place behind the hand.
+    # The wrist is the narrowest place behind the hand; what is before the hand's broadest place is fingers, and what
+    # is broad farther on is a sleeve.
     span = armpit
-    between = (along > 0.16 * span) & (along < 0.45 * span)
-    wrist = 0.26 * span
-    wrist_sure = 0.4
+    wrist, wrist_sure = 0.25 * span, 0.4
+    before = np.maximum.accumulate(np.where((along > 0.05 * span) & (along < KNUCKLES), area, 0.0))
+    between = (along > 0.16 * span) & (along < 0.45 * span) & (area < before)
     if between.any():
-        values = area[between]
-        # Of places that are as thin, the one next to the hand.
-        narrow = along[between][np.flatnonzero(values <= 1.08 * values.min())[0]]
-        hand = area[(along > 0.05 * span) & (along < narrow)].max(initial=0.0)
-        if hand > 1.1 * values.min():
-            wrist, wrist_sure = narrow, 0.8
+        waist = area[between] / before[between]
+        if waist.min() < NARROWED:
+            # Of places that are as thin, the one next to the hand.
+            wrist, wrist_sure = along[between][np.flatnonzero(waist <= 1.08 * waist.min())[0]] - 0.005, 0.8
     inner = at(max(armpit - 0.02, wrist))
     outer = at(max(armpit - 0.10, wrist))
     direction = (inner - outer) / max(float(np.linalg.norm(inner - outer)), 1e-9)
     # A lowered arm touches the trunk with its lower edge first: the more it hangs, the farther on the joint lies.
     lowered = np.arctan2(max(direction[1], 0.0), float(np.hypot(direction[0], direction[2])))
     further = 0.01 + thick * (0.1 + 1.1 * np.tan(min(lowered, np.radians(65.0))))
-    shoulder = inner + direction * further
+    # How far within the trunk it lies does not show: it is taken a little nearer to where it is on most, along the arm.
+    sideways = np.clip(0.35 * (SHOULDER_ASIDE - abs(float((inner + direction * further)[0]))), -0.015, 0.015)
+    further += float(np.clip(-sideways / max(abs(float(direction[0])), 0.4), -0.02, 0.02))
+    shoulder = inner + direction * further + np.array([0.0, SHOULDER_UP, 0.0])
     elbow_at = wrist + 0.49 * (armpit + further - wrist)
     if not LOWEST_SHOULDER < shoulder[1] < HIGHEST_SHOULDER:
         # An arm that hangs against the body is one with it.
@@ -274,8 +289,9 @@ def _head(frame: BodyFrame, found: Found) -> None:
         forward = heights[above][front[above] > neck_front + 0.4 * (front[above].max() - neck_front)]
         if len(forward):
             chin = min(float(forward[0]), narrow + 0.025)
-    base = min(narrow - 0.01, shoulders[1] + 0.5 * (narrow - shoulders[1]) + 0.01)
-    found["neck"] = np.array([0.0, base, depth - 0.005]), sure
+    base = min(narrow - 0.01, shoulders[1] + 0.4 * (narrow - shoulders[1]) + 0.003)
+    # What bends lies in the hind half of a neck.
+    found["neck"] = np.array([0.0, base, depth - 0.014]), sure
     found["chin"] = np.array([0.0, chin, depth]), sure
     skull = section_middle(frame, column, chin + 0.5 * (top - chin))
     found["crown"] = np.array([0.0, top, skull[2] if skull is not None else depth]), 0.8

@@ -4,7 +4,7 @@ import io
 import time
 import zipfile
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import unquote_to_bytes
@@ -22,6 +22,7 @@ from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.loop import loops
 from armuto.rigging import definition as rig_definition
 from armuto.rigging.pipeline import may_be_bare, only_mesh
+from armuto.rigging.reading import KINDS
 from studio.cast.sheet import facts_of
 from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow, IntakeSculpture
 from studio.ingest.services.together import find_beside, performers_in, read_together
@@ -37,12 +38,13 @@ MEASURED = 3000  # frames that tell what a take could be refined by
 PORTION = 5.0  # seconds of measuring before something else gets its turn
 TURN = 0.1  # seconds between two portions: who waits for the lock asks again as seldom, and has no place in a queue
 REFERS = (".gltf", ".dae")  # formats that may name files beside them
+MATERIALS_BESIDE = ".obj"  # the mesh format whose materials and pictures lie beside it
 
 
 def unpack(row: IntakeFile, data: bytes) -> list[int]:
     """One row per file of an archive, in place of the archive's own, all seen at once when the last is there. Returns
     their ids, none where the archive was dismissed meanwhile. Raises :class:`BadInput`."""
-    inside = reader.contents(data, row.path)
+    inside = reader.contents(data, row.path, () if row.goes_to == "library" else KINDS)
     try:
         return _unpack(row, inside)
     except _Dismissed:
@@ -53,8 +55,10 @@ def _unpack(row: IntakeFile, inside: list[tuple[str, bytes, Mapping[str, bytes]]
     IntakeFile.everything.filter(archive=row).delete()  # of a worker that did not come to the end
     size = 0
     for path, content, near in inside:
-        alone = _alone(path, content, near)
-        size += len(alone)
+        # A file that could not be packed is said to be damaged where it is read, and keeps no other back.
+        with suppress(BadInput):
+            path, content = _alone(path, content, near)
+        size += len(content)
         if size > settings.LARGEST_UNPACKED:
             IntakeFile.everything.filter(archive=row).delete()
             limit = settings.LARGEST_UNPACKED // settings.MB
@@ -68,7 +72,7 @@ def _unpack(row: IntakeFile, inside: list[tuple[str, bytes, Mapping[str, bytes]]
                 archive=row,
                 state=IntakeFile.State.UNPACKING,
             )
-            IntakeContent.objects.create(file=file, data=alone)
+            IntakeContent.objects.create(file=file, data=content)
     with _writing(row):
         held = IntakeFile.everything.filter(archive=row)
         ids = list(held.values_list("pk", flat=True))
@@ -77,10 +81,13 @@ def _unpack(row: IntakeFile, inside: list[tuple[str, bytes, Mapping[str, bytes]]
     return ids
 
 
-def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> bytes:
-    """The file by itself, or packed with what it names of what lies beside it."""
+def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> tuple[str, bytes]:
+    """The file by itself, or packed with what it names of what lies beside it, and its path. Raises
+    :class:`BadInput`."""
+    if path.lower().endswith(MATERIALS_BESIDE):
+        return f"{PurePosixPath(path).with_suffix('')}.glb", reader.mesh_alone(content, path, near)
     if not path.lower().endswith(REFERS):
-        return content
+        return path, content
     text = unquote_to_bytes(content)
     beside = {
         name: other
@@ -88,13 +95,13 @@ def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> bytes:
         if not name.lower().endswith(tuple(f".{k}" for k in READ)) and name.rpartition("/")[2].encode() in text
     }
     if not beside:
-        return content
+        return path, content
     held = io.BytesIO()
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(path.rsplit("/", 1)[-1], content)
         for name, other in beside.items():
             archive.writestr(name, other)
-    return held.getvalue()
+    return path, held.getvalue()
 
 
 def document_of(row: IntakeFile) -> Document:

@@ -6,13 +6,14 @@ import subprocess
 import sys
 import tempfile
 from base64 import b64encode
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import connection
 from django.test import override_settings, tag
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 from demo.browser import FIRST_STEPS_AWAY, chromium
 
@@ -42,6 +43,19 @@ def hire() -> None:
         raise RuntimeError("The worker did not start; try “manage.py work” by hand.")
 
 
+_browser: tuple[AbstractContextManager[Browser], Browser] | None = None
+
+
+def browser() -> Browser:
+    """A browser for all the classes of this process: starting one takes seconds. Each test has a context of its own."""
+    global _browser
+    if _browser is None or not _browser[1].is_connected():
+        held = chromium()
+        _browser = held, held.__enter__()
+        atexit.register(held.__exit__, None, None, None)
+    return _browser[1]
+
+
 @tag("browser")
 @override_settings(TASKS={"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}})
 class StudioCase(StaticLiveServerTestCase):
@@ -55,9 +69,7 @@ class StudioCase(StaticLiveServerTestCase):
         super().setUpClass()
         if not (settings.WEB / "index.html").is_file():
             raise RuntimeError("The web application is not built; run “make build”.")
-        held = chromium()
-        cls.browser = held.__enter__()
-        cls.addClassCleanup(held.__exit__, None, None, None)
+        cls.browser = browser()
 
     def setUp(self):
         hire()  # a worker that ended with the test before would leave this one without

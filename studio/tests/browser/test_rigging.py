@@ -168,10 +168,12 @@ class Rigging(StudioCase):
         self.go(f"/cast/{Character.objects.get().pk}/bones")
         self.page.wait_for_load_state("networkidle")
         press = self.page.keyboard.press
-        for _ in range(30):
+        in_hand = self.page.locator(".list button[aria-pressed=true]")
+        name = ""
+        while name != "left elbow":  # the row in hand follows a key at once, the address a little later
             press("n")
-            if "landmark=left+elbow" in self.page.url:
-                break
+            expect(in_hand).not_to_have_accessible_name(name) if name else expect(in_hand).to_have_count(1)
+            name = in_hand.get_attribute("aria-label")
         self.page.wait_for_url("**landmark=left+elbow*")
         press("t")  # this side alone
         press("w")

@@ -3793,10 +3793,13 @@ export interface components {
         /**
          * RigSkeleton
          * @description The bones that landmarks make: world places of the joints, then of end sites, whose parents are in ends.
+         *     names_in_file: what they are called where they are fetched and in the line-up.
          */
         RigSkeleton: {
             /** Names */
             names: string[];
+            /** Names In File */
+            names_in_file: string[];
             /** Parents */
             parents: number[];
             /** Ends */
@@ -7292,6 +7295,18 @@ export interface components {
             confidence: number | null;
         };
         /**
+         * RigNaming
+         * @description What bones are called in the file: names by the part of the body, as a pattern has them.
+         */
+        RigNaming: {
+            /** Pattern */
+            pattern: string;
+            /** Parts */
+            parts: {
+                [key: string]: string[];
+            };
+        };
+        /**
          * RigOptions
          * @description How many bones of a kind there are.
          */
@@ -7342,6 +7357,7 @@ export interface components {
             unit: number | null;
             /** Up */
             up: string | null;
+            naming: components["schemas"]["RigNaming"] | null;
         };
         /** RigFlaws */
         RigFlaws: {

@@ -13,6 +13,7 @@ import { rendererOn, watchContext } from './renderer'
 
 const LEAST = 0.04 // metres that are seen from top to bottom where one looks closest
 const MOST = 40
+const AWAY = 100 // metres from the camera to what it looks at, which does not matter to what is seen
 
 /** A body seen from one side without perspective, so that lengths are the same wherever they are drawn. */
 export class OrthographicView {
@@ -21,6 +22,8 @@ export class OrthographicView {
   span = 2
   width = 1
   height = 1
+  /** Metres before and behind the centre beyond which nothing is seen; null for everything. */
+  depth: number | null = null
   private readonly camera = new OrthographicCamera(-1, 1, 1, -1, 0.01, 200)
   private readonly scene = new Scene()
   private readonly sun = new DirectionalLight(0xfff4e0, 1.6)
@@ -56,7 +59,7 @@ export class OrthographicView {
     this.invalidate()
   }
 
-  /** Look from a direction, which is level or straight down. */
+  /** Look from a direction, with another one up that is square to it. */
   lookFrom(from: Vector3, up: Vector3) {
     this.from.copy(from).normalize()
     this.up.copy(up).normalize()
@@ -119,9 +122,10 @@ export class OrthographicView {
 
   private draw() {
     const [half, wide] = [this.span / 2, ((this.span / 2) * this.width) / Math.max(this.height, 1)]
-    Object.assign(this.camera, { left: -wide, right: wide, top: half, bottom: -half })
+    const [near, far] = this.depth === null ? [0.01, 2 * AWAY] : [AWAY - this.depth, AWAY + this.depth]
+    Object.assign(this.camera, { left: -wide, right: wide, top: half, bottom: -half, near, far })
     this.camera.updateProjectionMatrix()
-    this.camera.position.copy(this.centre).addScaledVector(this.from, 100)
+    this.camera.position.copy(this.centre).addScaledVector(this.from, AWAY)
     this.camera.up.copy(this.up)
     this.camera.lookAt(this.centre)
     this.sun.position.copy(this.camera.position).addScaledVector(this.up, 60).addScaledVector(this.right, 40)

@@ -4,17 +4,19 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import type { OrthographicView } from '@/stage'
 import {
+  handOf,
   isDoubtful,
   linesOf,
   sideOf,
   type Definition,
+  type Focus,
   type Piece,
   type RigRow,
   type Section,
   type Triple,
 } from './rigs'
 
-/** The body from one side, with its landmarks or its bones over it. */
+/** The body or a hand from one side, with its landmarks or its bones over it. */
 const props = defineProps<{
   side: 'front' | 'side'
   mesh: Object3D | null
@@ -24,6 +26,7 @@ const props = defineProps<{
   section: Section | null
   show: 'landmarks' | 'bones' | 'nothing'
   piece: Piece | null
+  focus: Focus
 }>()
 const emit = defineEmits<{
   select: [name: string]
@@ -32,6 +35,7 @@ const emit = defineEmits<{
   letGo: []
 }>()
 const STEP = 0.002 // metres of an arrow key
+const HAND_DEPTH = 0.06 // of the height, before and behind a hand
 const canvas = ref<HTMLCanvasElement>()
 const pane = ref<HTMLElement>()
 /** Counts whenever what is seen lies elsewhere. */
@@ -39,10 +43,17 @@ const moved = ref(0)
 let view: OrthographicView | undefined
 let drawn: Object3D | undefined
 
-const label = computed(() => (props.side === 'front' ? 'From the front' : 'From its left'))
-const towards = computed(() =>
-  new Vector3().fromArray(props.side === 'front' ? props.definition.ahead : props.definition.side),
-)
+/** The hand that is looked at as it is kept: a landmark that is drawn does not turn what it is drawn in. */
+const hand = computed(() => (props.focus === 'body' ? null : handOf(props.row.definition as Definition, props.focus)))
+const label = computed(() => {
+  if (props.focus === 'body') return props.side === 'front' ? 'From the front' : 'From its left'
+  return props.side === 'front' ? `The ${props.focus} hand, palm up` : `The ${props.focus} hand, from its thumb`
+})
+const towards = computed(() => {
+  if (hand.value) return props.side === 'front' ? hand.value.palm : hand.value.across
+  return new Vector3().fromArray(props.side === 'front' ? props.definition.ahead : props.definition.side)
+})
+const upwards = computed(() => hand.value?.along ?? new Vector3(0, 1, 0))
 const high = () => props.row.facts.high as Triple
 const low = () => props.row.facts.low as Triple
 
@@ -56,7 +67,10 @@ onMounted(async () => {
 })
 onBeforeUnmount(() => view?.dispose())
 function face() {
-  view?.lookFrom(towards.value, new Vector3(0, 1, 0))
+  if (!view) return
+  view.lookFrom(towards.value, upwards.value)
+  // Of the rest of the body, which may lie before the hand, only what is about it is seen.
+  view.depth = hand.value ? HAND_DEPTH * (high()[1] - low()[1]) : null
 }
 function draw() {
   if (!view) return
@@ -66,10 +80,18 @@ function draw() {
   if (drawn) view.add(drawn)
 }
 watch(() => props.mesh, draw)
-watch(() => [...props.definition.ahead, ...props.definition.side].join(), face)
+watch(
+  () => [...towards.value, ...upwards.value].join(),
+  () => {
+    face()
+    if (props.focus !== 'body') whole()
+  },
+)
+watch(() => props.focus, whole, { flush: 'post' })
 watch(() => [props.row.facts.high, props.row.facts.low].join(), whole)
 
 function whole() {
+  if (hand.value) return wholeHand(hand.value)
   const [a, b] = [new Vector3().fromArray(low()), new Vector3().fromArray(high())]
   const size = b.clone().sub(a)
   // As broad as landmarks reach to both sides from here, whichever way the body faces.
@@ -80,20 +102,30 @@ function whole() {
   centre.addScaledVector(right, (least + most) / 2 - centre.dot(right))
   view?.frame(centre, size.y, (most - least) * 1.15)
 }
+/** A hand in the middle, with as much about it. */
+function wholeHand({ names, along }: ReturnType<typeof handOf>) {
+  const places = names.map((name) => new Vector3().fromArray(props.definition.landmarks[name].at))
+  const centre = new Vector3()
+  places.forEach((place) => centre.addScaledVector(place, 1 / places.length))
+  const heights = places.map((place) => place.dot(along))
+  const tall = (Math.max(...heights) - Math.min(...heights)) * 1.5
+  view?.frame(centre, tall, tall)
+}
 function closer() {
   const at = props.selected && props.definition.landmarks[props.selected]
   if (!at) return whole()
-  const tall = 0.22 * (high()[1] - low()[1])
+  const tall = (hand.value ? 0.05 : 0.22) * (high()[1] - low()[1])
   view?.frame(new Vector3().fromArray(at.at), tall, tall)
 }
-const focus = () => pane.value?.focus()
-defineExpose({ whole, closer, focus })
+const takeFocus = () => pane.value?.focus()
+defineExpose({ whole, closer, focus: takeFocus })
 
 const project = (at: number[]) => (void moved.value, view?.project(new Vector3().fromArray(at)) ?? { x: -99, y: -99 })
 /** What is nearer from this side, and what is in hand, lies over the others. */
 const order = (name: string) => (name === props.selected ? 3 : ['right', '', 'left'].indexOf(sideOf(name)))
 const landmarks = computed(() =>
   Object.entries(props.definition.landmarks)
+    .filter(([name]) => !hand.value || hand.value.names.includes(name))
     .map(([name, { at }]) => ({
       name,
       side: sideOf(name),
@@ -105,10 +137,12 @@ const landmarks = computed(() =>
 const line = (points: number[][]) =>
   points.map((at) => project(at)).map(({ x, y }) => `${x.toFixed(1)},${y.toFixed(1)}`)
 const lines = computed(() =>
-  linesOf(props.definition).map(({ names, side }) => ({
-    side,
-    points: line(names.map((name) => props.definition.landmarks[name].at)).join(' '),
-  })),
+  linesOf(props.definition)
+    .filter(({ names }) => !hand.value || names.every((name) => hand.value!.names.includes(name)))
+    .map(({ names, side }) => ({
+      side,
+      points: line(names.map((name) => props.definition.landmarks[name].at)).join(' '),
+    })),
 )
 const bones = computed(() => {
   const { names, parents, ends, places } = props.row.skeleton
@@ -133,6 +167,13 @@ const cut = computed(() => {
     .map((ends) => `M${line(ends).join('L')}`)
     .join('')
 })
+/** Centimetres on the floor of a hand, from a line through its middle on. */
+const ruling = computed(() => {
+  if (!hand.value || !view) return null
+  const size = 0.01 * (void moved.value, view.scale)
+  const wrist = props.row.definition.landmarks[`${props.focus} wrist`]
+  return { size, ...project(wrist.at) }
+})
 /** The box of the piece that is pointed at. */
 const box = computed(() => {
   if (!props.piece) return null
@@ -149,7 +190,7 @@ const box = computed(() => {
 function take(event: PointerEvent, name: string) {
   if (event.button !== 0 || !view) return
   event.stopPropagation()
-  focus()
+  takeFocus()
   emit('select', name)
   // The whole drawing holds the pointer: marks change their order as they are taken.
   const target = (event.currentTarget as SVGElement).ownerSVGElement!
@@ -213,6 +254,19 @@ onBeforeUnmount(() => clearTimeout(settling))
   >
     <canvas ref="canvas" tabindex="-1" aria-hidden="true"></canvas>
     <svg class="over" @pointerdown="pan">
+      <template v-if="ruling">
+        <pattern
+          :id="`ruling-${side}`"
+          :x="ruling.x"
+          :y="ruling.y"
+          :width="ruling.size"
+          :height="ruling.size"
+          patternUnits="userSpaceOnUse"
+        >
+          <path class="rule" :d="`M0 0H${ruling.size}M0 0V${ruling.size}`" />
+        </pattern>
+        <rect class="floor" width="100%" height="100%" :fill="`url(#ruling-${side})`" />
+      </template>
       <rect v-if="box" class="piece" v-bind="box" />
       <path v-if="cut" class="cut" :d="cut" />
       <template v-if="show === 'landmarks'">
@@ -277,6 +331,14 @@ canvas,
 }
 .over {
   filter: drop-shadow(0 0 1px var(--panel)) drop-shadow(0 0 1px var(--panel));
+}
+.rule {
+  stroke: var(--ink);
+  stroke-opacity: 0.12;
+  fill: none;
+}
+.floor {
+  pointer-events: none;
 }
 .bone {
   fill: none;

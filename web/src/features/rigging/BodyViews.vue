@@ -5,9 +5,9 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { Refused } from '@/api/client'
 import { useMessages } from '@/stores/messages'
 import BodyPane from './BodyPane.vue'
-import { widthsOf, type Definition, type Piece, type RigRow, type Section, type Triple } from './rigs'
+import { widthsOf, type Definition, type Focus, type Piece, type RigRow, type Section, type Triple } from './rigs'
 
-/** The mesh from the front and from its left, at once. */
+/** The mesh, or a hand of it, from two sides at once. */
 const props = defineProps<{
   row: RigRow
   definition: Definition
@@ -15,6 +15,7 @@ const props = defineProps<{
   section: Section | null
   show: 'landmarks' | 'bones' | 'nothing'
   piece: Piece | null
+  focus: Focus
 }>()
 defineEmits<{ select: [name: string]; try: [name: string, at: Triple]; keep: []; letGo: [] }>()
 const messages = useMessages()
@@ -48,6 +49,7 @@ onBeforeUnmount(() => {
 })
 /** The broader the body is from one side, the more room it has there. */
 const columns = computed(() => {
+  if (props.focus !== 'body') return '1fr 1fr'
   const { front, side } = widthsOf(props.row.definition as Definition)
   const share = Math.min(0.62, Math.max(0.38, front / (front + side || 1)))
   return `${share.toFixed(2)}fr ${(1 - share).toFixed(2)}fr`
@@ -77,6 +79,7 @@ defineExpose({
       :section="section"
       :show="show"
       :piece="piece"
+      :focus="focus"
       @select="$emit('select', $event)"
       @try="(name, at) => $emit('try', name, at)"
       @keep="$emit('keep')"

@@ -3,7 +3,17 @@ import { computed, nextTick, ref, watch } from 'vue'
 
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { lengthText } from '@/shared/units'
-import { isDoubtful, sideOf, type Definition, type RigRow, type Section, type Triple } from './rigs'
+import {
+  FOCUSES,
+  hasFingers,
+  isDoubtful,
+  sideOf,
+  type Definition,
+  type Focus,
+  type RigRow,
+  type Section,
+  type Triple,
+} from './rigs'
 import SectionDrawing from './SectionDrawing.vue'
 
 /** All landmarks, what each means, and the cut through the body at the one in hand. */
@@ -11,6 +21,7 @@ const props = defineProps<{ row: RigRow; definition: Definition; section: Sectio
 const emit = defineEmits<{ middle: []; again: [] }>()
 const selected = defineModel<string | null>('selected', { required: true })
 const both = defineModel<boolean>('both', { required: true })
+const focus = defineModel<Focus>('focus', { required: true })
 const list = ref<HTMLElement>()
 const groups = computed(() => {
   const names = Object.keys(props.definition.landmarks)
@@ -41,6 +52,17 @@ watch(selected, async () => {
   <label class="tick"
     ><input v-model="both" type="checkbox" v-bind="withKey('Landmarks', 'mirror')" /> The other side follows</label
   >
+  <div v-if="hasFingers(definition)" class="choice" role="group" aria-label="Look at">
+    <button
+      v-for="(name, key) in FOCUSES"
+      :key="key"
+      :aria-pressed="focus === key"
+      v-bind="withKey('Landmarks', 'hands')"
+      @click="focus = key"
+    >
+      {{ name }}
+    </button>
+  </div>
   <div ref="list" class="list">
     <div v-for="group in groups" :key="group.side" role="group" :aria-label="group.side">
       <h3 :class="group.side">{{ group.side }}</h3>

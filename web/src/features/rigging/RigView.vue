@@ -19,7 +19,19 @@ import { useMessages } from '@/stores/messages'
 import BodyViews from './BodyViews.vue'
 import LandmarkLeaf from './LandmarkLeaf.vue'
 import MeshLeaf from './MeshLeaf.vue'
-import { STEPS, withLandmark, type Piece, type Problem, type Section, type Step, type Triple } from './rigs'
+import {
+  FOCUSES,
+  handOf,
+  hasFingers,
+  STEPS,
+  withLandmark,
+  type Focus,
+  type Piece,
+  type Problem,
+  type Section,
+  type Step,
+  type Triple,
+} from './rigs'
 import SkeletonLeaf from './SkeletonLeaf.vue'
 import TryOutLeaf from './TryOutLeaf.vue'
 import { useRig } from './useRig'
@@ -41,6 +53,7 @@ const step = ref<Step>(names.find((name) => name === route.query.step) ?? 'landm
 const onStage = computed(() => step.value === 'weights' || step.value === 'tryout')
 const selected = ref<string | null>(typeof route.query.landmark === 'string' ? route.query.landmark : null)
 const both = ref(true)
+const focus = ref<Focus>('body')
 const pointed = shallowRef<Piece | null>(null)
 const views = ref<InstanceType<typeof BodyViews>>()
 watch([step, selected], () => {
@@ -150,6 +163,17 @@ const state = computed(() =>
   row.value?.current ? 'has these bones in the line-up' : 'these bones are not in the line-up yet',
 )
 const follows = computed(() => binding.value?.follows ?? null)
+const focuses = Object.keys(FOCUSES) as Focus[]
+const turnFocus = () => (focus.value = focuses[(focuses.indexOf(focus.value) + 1) % focuses.length])
+// Who takes a landmark that is not of the hand that is looked at looks at the whole body again.
+watch(selected, (name) => {
+  if (focus.value === 'body' || !name || !definition.value) return
+  if (!handOf(definition.value, focus.value).names.includes(name)) focus.value = 'body'
+})
+watch(
+  () => definition.value && hasFingers(definition.value),
+  (has) => has || (focus.value = 'body'),
+)
 const turnStep = (by: number) => (step.value = names[(names.indexOf(step.value) + by + names.length) % names.length])
 
 usePlayerKeys(player, frames)
@@ -169,6 +193,7 @@ useShortcuts('Landmarks', {
   previous: () => step.value === 'landmarks' && select(-1),
   middle: () => step.value === 'landmarks' && toMiddle(),
   mirror: () => void (both.value = !both.value),
+  hands: () => step.value === 'landmarks' && definition.value && hasFingers(definition.value) && turnFocus(),
   views: () => views.value?.focus(),
 })
 // The stage reads its colours as it opens.
@@ -216,6 +241,7 @@ onBeforeUnmount(figure.close)
           v-else-if="step === 'landmarks'"
           v-model:selected="selected"
           v-model:both="both"
+          v-model:focus="focus"
           :row="row"
           :definition="definition"
           :section="section"
@@ -275,6 +301,7 @@ onBeforeUnmount(figure.close)
         :section="section"
         :show="step === 'mesh' ? 'nothing' : step === 'skeleton' ? 'bones' : 'landmarks'"
         :piece="step === 'mesh' ? pointed : null"
+        :focus="step === 'landmarks' ? focus : 'body'"
         @select="(name) => (selected = name)"
         @try="draw"
         @keep="keepDrawn"

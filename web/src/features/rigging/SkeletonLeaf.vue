@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, onMounted, shallowRef } from 'vue'
 
+import { answer, client, type Schemas } from '@/api/client'
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
+import { useMessages } from '@/stores/messages'
 import { hasFingers, hasTail, type Definition, type RigRow } from './rigs'
 
 /** How many bones there are, and their names. */
@@ -41,6 +43,22 @@ const depth = (joint: number): number => {
   const parent = props.row.skeleton.parents[joint]
   return parent < 0 ? 0 : 1 + depth(parent)
 }
+/** Patterns that name bones of such a body, and what is in force where that pattern is gone or has changed. */
+const patterns = shallowRef<Schemas['PatternOut'][]>([])
+const choices = computed(() => patterns.value.filter(({ plan }) => plan === props.definition.plan))
+const naming = computed(() => props.definition.naming?.pattern ?? '')
+const lost = computed(() => naming.value !== '' && !choices.value.some(({ name }) => name === naming.value))
+function setNaming(event: Event) {
+  const wanted = (event.target as HTMLSelectElement).value
+  const pattern = choices.value.find(({ name }) => name === wanted)
+  emit('keep', { ...props.definition, naming: pattern ? { pattern: pattern.name, parts: pattern.parts } : null })
+}
+const messages = useMessages()
+onMounted(() =>
+  answer(client.GET('/api/patterns/'))
+    .then((rows) => (patterns.value = rows))
+    .catch(messages.fail),
+)
 const ticked = (event: Event) => (event.target as HTMLInputElement).checked
 </script>
 
@@ -69,6 +87,14 @@ const ticked = (event: Event) => (event.target as HTMLInputElement).checked
       ><input type="checkbox" :checked="definition.options.root" @change="set({ root: ticked($event) })" /> A root bone
       on the floor carries the whole</label
     >
+    <label class="tick"
+      >names in the file
+      <select :value="naming" aria-label="Names in the file" @change="setNaming">
+        <option value="">as here</option>
+        <option v-if="lost" :value="naming">{{ naming }}, as it was</option>
+        <option v-for="pattern in choices" :key="pattern.id">{{ pattern.name }}</option>
+      </select></label
+    >
   </div>
   <h2>
     <span class="mono">{{ row.skeleton.names.length }}</span> bones
@@ -81,6 +107,9 @@ const ticked = (event: Event) => (event.target as HTMLInputElement).checked
       :style="{ paddingLeft: `${depth(joint) * 9}px` }"
     >
       {{ name }}
+      <span v-if="row.skeleton.names_in_file[joint] !== name" class="quiet">
+        {{ row.skeleton.names_in_file[joint] }}
+      </span>
     </li>
   </ul>
 </template>
@@ -104,5 +133,13 @@ ul {
   margin: 0;
   padding: 0;
   font-size: 13px;
+}
+li {
+  display: flex;
+  gap: 0 8px;
+  flex-wrap: wrap;
+}
+li .quiet {
+  margin-left: auto;
 }
 </style>

@@ -1,3 +1,5 @@
+import { Vector3 } from 'three'
+
 import type { Schemas } from '@/api/client'
 
 export type RigRow = Schemas['RigOut']
@@ -63,6 +65,41 @@ export function linesOf(definition: Definition): { names: string[]; side: string
       out.push({ names: there([`${side} wrist`, `${side} ${finger} root`, `${side} ${finger} tip`]), side })
   }
   return out.filter(({ names }) => names.length > 1)
+}
+
+/** What is looked at while landmarks are set: a hand lies palm up on a floor of its own. */
+export const FOCUSES = { body: 'whole body', left: 'left hand', right: 'right hand' }
+export type Focus = keyof typeof FOCUSES
+
+/** A hand with its fingers up and its palm towards who looks: directions of unit length, and its landmarks.
+ *
+ * across: to the side of the thumb. The palm is square to fingers that are set; else it looks down where the arm is
+ * raised and to the body where it hangs. */
+export function handOf({ landmarks }: Definition, side: 'left' | 'right') {
+  const at = (name: string) => new Vector3().fromArray(landmarks[name].at)
+  const names = Object.keys(landmarks).filter((name) =>
+    [`${side} wrist`, `${side} hand`, ...FINGERS.flatMap((f) => [`${side} ${f} root`, `${side} ${f} tip`])].includes(
+      name,
+    ),
+  )
+  const wrist = at(`${side} wrist`)
+  const along = at(`${side} hand`).sub(wrist).normalize()
+  const roots = FINGERS.slice(1).filter((finger) => `${side} ${finger} root` in landmarks)
+  const across =
+    roots.length > 1
+      ? at(`${side} ${roots[0]} root`).sub(at(`${side} ${roots[roots.length - 1]} root`))
+      : acrossUnset(along, at('chin').sub(wrist), side)
+  across.addScaledVector(along, -across.dot(along)).normalize()
+  const palm = new Vector3().crossVectors(along, across)
+  if (side === 'right') palm.negate()
+  return { along, across, palm, names }
+}
+function acrossUnset(along: Vector3, inwards: Vector3, side: 'left' | 'right') {
+  const lowered = Math.abs(along.y)
+  const palm = inwards.setY(0).normalize().multiplyScalar(lowered)
+  palm.y -= 1 - lowered
+  const across = new Vector3().crossVectors(palm, along)
+  return side === 'right' ? across.negate() : across
 }
 
 /** How far landmarks lie apart as the body is seen from the front, and from its side, metres. */

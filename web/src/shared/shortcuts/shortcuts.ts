@@ -135,6 +135,7 @@ export const SHORTCUTS = {
       views: { keys: 'w', does: 'into the front view; Tab goes to the side view' },
       middle: { keys: 'c', does: 'to the middle of the cut through the body' },
       mirror: { keys: 't', does: 'other side follows, on and off' },
+      hands: { keys: 'h', does: 'the left hand, the right one, the whole body' },
     },
     gestures: [
       { label: 'arrows', does: 'in a view: move the landmark 2 mm; with Shift 2 cm' },
