@@ -46,6 +46,7 @@ class RigDefinition:
 
     omitted: pieces that are left out, by number (:func:`armuto.rigging.components.components_of`). follows: the bone
     that a piece goes along with as it is, or None for one that bends with the body; others as they are proposed.
+    softness: of pieces that bend more gradually than the body, as cloth does, above 0 and up to 1.
     unit: metres per unit of the file, and up: its up axis, where they are not as they were found. naming: what bones
     are called in the file that is written, where that is not as everywhere else.
     """
@@ -58,6 +59,7 @@ class RigDefinition:
     unit: float | None = None
     up: str | None = None
     naming: BoneNaming | None = None
+    softness: Mapping[int, float] = field(default_factory=dict)
 
     @property
     def digest(self) -> str:
@@ -69,6 +71,8 @@ class RigDefinition:
             del data["options"]["tail"]
         if self.naming is None:
             del data["naming"]
+        if not self.softness:
+            del data["softness"]
         return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def check_near(self, low: FloatArray, high: FloatArray, file: str) -> None:
@@ -125,6 +129,7 @@ def to_json(definition: RigDefinition) -> dict[str, Any]:
         ],
         "unit": definition.unit,
         "up": definition.up,
+        "softness": {str(piece): round(value, 3) for piece, value in sorted(definition.softness.items())},
         "naming": None if definition.naming is None else names.to_json(definition.naming),
     }
 
@@ -158,6 +163,7 @@ def from_json(data: Any, file: str) -> RigDefinition:
         None if unit is None else float(unit),
         up,
         names.from_json(data.get("naming"), file),
+        _softness(data.get("softness", {}), file),
     )
 
 
@@ -181,6 +187,14 @@ def _options(data: Any, usual: SkeletonOptions, file: str) -> SkeletonOptions:
         counts[name] = value
     toes, root = bool(data.get("toes", True)), bool(data.get("root", True))
     return SkeletonOptions(counts["spine"], counts["neck"], counts["tail"], counts["twists"], toes, root)
+
+
+def _softness(data: Any, file: str) -> dict[int, float]:
+    if not isinstance(data, dict) or not all(
+        piece.isdecimal() and len(piece) < 10 and _number(value) and 0 < value <= 1 for piece, value in data.items()
+    ):
+        raise BadInput(f"{file}: “softness” says for a piece, by its number, how soft it is, above 0 and up to 1.")
+    return {int(piece): float(value) for piece, value in data.items()}
 
 
 def _correction(row: Any, file: str) -> WeightCorrection:

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from armuto.body import capsules
+from armuto.body.capsules import Capsule
 from armuto.kinematics import rotation
-from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.pose import world_pose
+from armuto.kinematics.arrays import BoolArray, FloatArray
+from armuto.kinematics.pose import Pose, world_pose
 from armuto.kinematics.skeleton import Skeleton
 from armuto.rigging.components import edges_of, welded
 from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
@@ -23,6 +25,9 @@ BESIDE = 0.02  # of the height: how far beyond the middle a point is surely on o
 WRONG_SHARE = 0.3  # of a point's weights that bones of the other side have
 THINNED = 0.4  # of the volume about a joint, from which its loss is worth a look
 RIGID = 0.005  # share of weights up to which a point counts as moved by one side of a joint alone
+CLIPPED = 0.015  # of the height: how much deeper than at rest a point lies in a bone's capsule that is worth a look
+APART = 3  # steps in the skeleton between bones whose surfaces have nothing to do with each other
+LOOKED_AT = 300  # points of a bone that are looked at
 FEWEST = 8  # triangles that bend, from which there is a volume to speak of
 
 
@@ -59,9 +64,9 @@ BENDS = {
 
 @dataclass(frozen=True)
 class BindingProblem:
-    """kind: ``side``, ``volume`` or ``stretch``. value: a share of points, of volume, or times a length.
-    count: points or edges. at ``(3,)``: where it is worst, at rest, in metres. posture: in which it is seen, if in
-    one."""
+    """kind: ``side``, ``volume``, ``stretch`` or ``clipping``. value: a share of points, of volume, times a length, or
+    how deep in metres. count: points or edges. at ``(3,)``: where it is worst, at rest, in metres. posture: in which it
+    is seen, if in one."""
 
     kind: str
     bone: str
@@ -72,12 +77,29 @@ class BindingProblem:
     sentence: str
 
 
+@dataclass(frozen=True, eq=False)
+class Posed:
+    """A figure in a posture: its joints, and where its points ``(P, 3)`` are."""
+
+    posture: TestPosture
+    pose: Pose
+    points: FloatArray
+
+
 def deformed(points: FloatArray, weights: FloatArray, skeleton: Skeleton, local: FloatArray) -> FloatArray:
     """Points ``(P, 3)`` where linear blend skinning takes them with local rotations ``(J, 4)``."""
-    pose = world_pose(skeleton, local[None], skeleton.rest_translation[None].copy())
-    turned = rotation.multiply(pose.rotations[0], rotation.inverse(skeleton.rest.rotations))
+    return skinned(points, weights, skeleton, _posed(skeleton, local))
+
+
+def _posed(skeleton: Skeleton, local: FloatArray) -> Pose:
+    return world_pose(skeleton, local[None], skeleton.rest_translation[None].copy()).frame(0)
+
+
+def skinned(points: FloatArray, weights: FloatArray, skeleton: Skeleton, pose: Pose) -> FloatArray:
+    """Points ``(P, 3)`` where linear blend skinning takes them with the joints of a pose."""
+    turned = rotation.multiply(pose.rotations, rotation.inverse(skeleton.rest.rotations))
     matrices = rotation.to_matrix(turned)
-    moved = pose.positions[0] - np.einsum("jkl,jl->jk", matrices, skeleton.rest.positions)
+    moved = pose.positions - np.einsum("jkl,jl->jk", matrices, skeleton.rest.positions)
     blended = weights @ np.concatenate([matrices.reshape(-1, 9), moved], axis=1)
     return np.asarray(np.einsum("pkl,pl->pk", blended[:, :9].reshape(-1, 3, 3), points) + blended[:, 9:])
 
@@ -88,25 +110,38 @@ def problems_of(
     weights: FloatArray,
     skeleton: Skeleton,
     landmarks: Landmarks,
+    cloth: BoolArray | None = None,
 ) -> list[BindingProblem]:
-    """Problems of a binding, the gravest kind first."""
+    """Problems of a binding, the gravest kind first. cloth ``(P,)``: points that may follow both sides."""
     first, same = welded(points)
     own, bound = points[first], weights[first]
     corners = same[faces]
     height = float(np.ptp(own[:, 1]))
+    posed = []
+    for posture in POSTURES[landmarks.plan]:
+        pose = _posed(skeleton, posture_rotations(skeleton, landmarks, posture))
+        posed.append(Posed(posture, pose, skinned(own, bound, skeleton, pose)))
     return [
-        *_wrong_side(own, bound, skeleton, landmarks, height),
-        *_stretched(own, corners, bound, skeleton, landmarks, height),
+        *_wrong_side(own, bound, skeleton, landmarks, height, None if cloth is None else cloth[first]),
+        *_stretched(own, corners, bound, skeleton, posed, height),
+        *_clipped(own, bound, skeleton, posed, height),
         *_thinned(own, corners, bound, skeleton, landmarks),
     ]
 
 
 def _wrong_side(
-    points: FloatArray, weights: FloatArray, skeleton: Skeleton, landmarks: Landmarks, height: float
+    points: FloatArray,
+    weights: FloatArray,
+    skeleton: Skeleton,
+    landmarks: Landmarks,
+    height: float,
+    cloth: BoolArray | None,
 ) -> list[BindingProblem]:
     """Points clearly on one side that bones of the other move."""
     out = []
     beside = landmarks.plane.height(points)
+    if cloth is not None:
+        beside = np.where(cloth, 0.0, beside)
     for side, sign in (("left", -1), ("right", 1)):
         joints = [joint for joint, name in enumerate(skeleton.names) if name.startswith(f"{side} ")]
         share = weights[:, joints].sum(axis=1)
@@ -125,7 +160,7 @@ def _stretched(
     faces: NDArray[np.int64],
     weights: FloatArray,
     skeleton: Skeleton,
-    landmarks: Landmarks,
+    posed: Sequence[Posed],
     height: float,
 ) -> list[BindingProblem]:
     """Edges that are torn apart in the postures, by the bone that tears most."""
@@ -133,9 +168,8 @@ def _stretched(
     length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     most = np.ones(len(edges))
     when = np.zeros(len(edges), np.int64)
-    for number, posture in enumerate(POSTURES[landmarks.plan]):
-        there = deformed(points, weights, skeleton, posture_rotations(skeleton, landmarks, posture))
-        grown = np.linalg.norm(there[edges[:, 0]] - there[edges[:, 1]], axis=1)
+    for number, row in enumerate(posed):
+        grown = np.linalg.norm(row.points[edges[:, 0]] - row.points[edges[:, 1]], axis=1)
         ratio = grown / np.maximum(length, SHORTEST * height)
         when[ratio > most] = number
         most = np.maximum(most, ratio)
@@ -145,7 +179,7 @@ def _stretched(
     for joint in np.unique(bones):
         rows = torn[bones == joint]
         worst = rows[int(most[rows].argmax())]
-        seen = POSTURES[landmarks.plan][int(when[worst])].name
+        seen = posed[int(when[worst])].posture.name
         bone = skeleton.names[int(joint)]
         sentence = (
             f"At {bone} {len(rows)} edge{'' if len(rows) == 1 else 's'} stretch{'es' if len(rows) == 1 else ''} up to "
@@ -154,6 +188,65 @@ def _stretched(
         middle = points[edges[worst]].mean(axis=0)
         out.append(BindingProblem("stretch", bone, float(most[worst]), len(rows), _triple(middle), seen, sentence))
     return sorted(out, key=lambda row: -row.value)
+
+
+def _clipped(
+    points: FloatArray, weights: FloatArray, skeleton: Skeleton, posed: Sequence[Posed], height: float
+) -> list[BindingProblem]:
+    """Points that go deeper into a bone's capsule than they lie in it at rest, of the bones of limbs, each where it is
+    worst. Bones that are near each other in the skeleton fold onto each other by nature."""
+    bodies = capsules.estimate(skeleton, points, weights)
+    owner = weights.argmax(axis=1)
+    own: dict[int, NDArray[np.int64]] = {}
+    for joint, name in enumerate(skeleton.names):
+        rows = np.flatnonzero(owner == joint)
+        if name.startswith(SIDES) and len(rows) >= FEWEST:
+            own[joint] = rows[:: max(1, len(rows) // LOOKED_AT)]
+    worst: dict[int, tuple[int, BindingProblem]] = {}
+    for joint, rows in own.items():
+        for other, capsule in bodies.items():
+            if _steps_between(skeleton, joint, other) < APART:
+                continue
+            before = np.maximum(_depth(points[rows], capsule, skeleton.rest, other), 0.0)
+            for row in posed:
+                deeper = _depth(row.points[rows], capsule, row.pose, other) - before
+                value = float(deeper.max())
+                if value < CLIPPED * height or (joint in worst and value <= worst[joint][1].value):
+                    continue
+                count = int(np.count_nonzero(deeper > CLIPPED * height))
+                at = _triple(points[rows[int(deeper.argmax())]])
+                sentence = (
+                    f"{skeleton.names[joint]} goes up to {100 * value:.1f} cm into {skeleton.names[other]} "
+                    f"with {row.posture.name}."
+                )
+                sentence = sentence[0].upper() + sentence[1:]
+                worst[joint] = (
+                    other,
+                    BindingProblem("clipping", skeleton.names[joint], value, count, at, row.posture.name, sentence),
+                )
+    # Two that go into each other are said once.
+    return [
+        problem
+        for joint, (other, problem) in sorted(worst.items(), key=lambda row: -row[1][1].value)
+        if not (other in worst and worst[other][0] == joint and worst[other][1].value > problem.value)
+    ]
+
+
+def _steps_between(skeleton: Skeleton, joint: int, other: int) -> int:
+    """From joint to joint along the skeleton."""
+    ways = [[each, *skeleton.ancestors(each)] for each in (joint, other)]
+    shared = set(ways[0]) & set(ways[1])
+    return sum(next(n for n, each in enumerate(way) if each in shared) for way in ways)
+
+
+def _depth(points: FloatArray, capsule: Capsule, pose: Pose, joint: int) -> FloatArray:
+    """How deep points ``(P, 3)`` lie in a joint's capsule ``(P,)``, negative outside."""
+    start, end = (
+        pose.positions[joint] + rotation.rotate(pose.rotations[joint], place) for place in (capsule.start, capsule.end)
+    )
+    along = end - start
+    share = np.clip((points - start) @ along / max(float(along @ along), 1e-12), 0, 1)
+    return np.asarray(capsule.radius - np.linalg.norm(points - start - share[:, None] * along, axis=1))
 
 
 def _thinned(

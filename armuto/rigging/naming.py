@@ -39,7 +39,7 @@ class BoneNaming:
         own: dict[str, list[str]] = {}
         for bone in bones:
             own.setdefault(part_of(bone), []).append(bone)
-        out = {}
+        out: dict[str, str] = {}
         for part, members in own.items():
             given = self.parts.get(part, ())
             names = _of_so_many(given, len(members)) if given else members

@@ -29,7 +29,7 @@ from armuto.rigging.writing import rigged_glb
 @dataclass(frozen=True, eq=False)
 class Rig:
     """A mesh with bones. weights ``(P, J)``; rigid: the joint that each piece follows which follows one as it is; kept
-    ``(T,)``: triangles that are not left out."""
+    ``(T,)``: triangles that are not left out; softness ``(P,)``: 0 to 1, of points that bend as cloth does."""
 
     mesh: BareMesh
     definition: RigDefinition
@@ -37,6 +37,7 @@ class Rig:
     weights: FloatArray
     rigid: dict[int, int]
     kept: BoolArray
+    softness: FloatArray
 
     @property
     def landmarks(self) -> Landmarks:
@@ -53,7 +54,8 @@ class Rig:
         return rigged_glb(self.mesh, named, self.weights, self.kept)
 
     def problems(self) -> list[BindingProblem]:
-        return problems_of(self.mesh.points, self.mesh.faces[self.kept], self.weights, self.skeleton, self.landmarks)
+        faces = self.mesh.faces[self.kept]
+        return problems_of(self.mesh.points, faces, self.weights, self.skeleton, self.landmarks, self.softness > 0)
 
 
 def names_in_file(definition: RigDefinition, skeleton: Skeleton) -> dict[str, str]:
@@ -127,10 +129,14 @@ def rig(mesh: BareMesh, definition: RigDefinition | None = None) -> Rig:
         if bone is None or bone in skeleton.index
     }
     bones = bones_of(skeleton, moving)
-    weights, rigid = bind(mesh.points, mesh.faces[kept], solid, bones, len(skeleton), components, follows)
+    softness = np.zeros(len(mesh.points))
+    for piece, value in definition.softness.items():
+        follows.setdefault(piece, None)
+        softness[components == piece] = value
+    weights, rigid = bind(mesh.points, mesh.faces[kept], solid, bones, len(skeleton), components, follows, softness)
     plane = definition.landmarks.plane
     weights = corrected(weights, mesh.points, mesh.faces[kept], skeleton, definition.corrections, plane)
-    return Rig(mesh, definition, skeleton, heaviest(weights), rigid, kept)
+    return Rig(mesh, definition, skeleton, heaviest(weights), rigid, kept, softness)
 
 
 def bind(
@@ -141,14 +147,15 @@ def bind(
     joints: int,
     components: NDArray[np.int64] | None = None,
     follows: Mapping[int, int | None] = MappingProxyType({}),
+    softness: FloatArray | None = None,
 ) -> tuple[FloatArray, dict[int, int]]:
     """Weights ``(P, J)`` of points ``(P, 3)`` for bones, and the joint that each piece follows which follows one as it
     is.
 
     components ``(P,)``: the pieces, where they are known. follows: the joint that a person lets a piece follow, or None
-    for one that is to bend.
+    for one that is to bend. softness ``(P,)``: as :func:`armuto.rigging.weights.geodesic_weights` has it.
     """
-    weights = geodesic_weights(points, faces, solid, bones, joints)
+    weights = geodesic_weights(points, faces, solid, bones, joints, softness)
     components = components_of(points, faces) if components is None else components
     chosen = {**rigid_joints(components, weights), **follows}
     rigid = {piece: joint for piece, joint in chosen.items() if joint is not None}

@@ -37,6 +37,8 @@ MOST_SOFT = 0.015  # of the longest side: no softer than that
 LEAST = 0.5  # voxels: no softer than that
 ROUNDS = 4  # in which it is found how thick bodies are
 SMOOTH = 16  # rounds in which weights are evened out along the surface
+SOFTER = 5.0  # times as gradual, and one, is what is quite soft
+SMOOTH_CLOTH = 160  # more rounds of what is quite soft
 MOST = 4  # bones that a point follows, as glTF has it
 
 
@@ -105,11 +107,17 @@ def bone_distances(solid: Solid, bones: Sequence[Bone]) -> tuple[NDArray[np.int6
 
 
 def geodesic_weights(
-    points: FloatArray, faces: NDArray[np.int64], solid: Solid, bones: Sequence[Bone], joints: int
+    points: FloatArray,
+    faces: NDArray[np.int64],
+    solid: Solid,
+    bones: Sequence[Bone],
+    joints: int,
+    softness: FloatArray | None = None,
 ) -> FloatArray:
     """Weights ``(P, J)`` that sum to one, of no more than :data:`MOST` joints each.
 
-    points ``(P, 3)`` in metres, faces ``(T, 3)``; joints: how many the skeleton has.
+    points ``(P, 3)`` in metres, faces ``(T, 3)``; joints: how many the skeleton has. softness ``(P,)``: 0 to 1, how
+    much more gradually than bodies points go over from one bone to the next, as cloth does.
     """
     found, far = bone_distances(solid, bones)
     cells = solid.cell_of(points)
@@ -126,14 +134,21 @@ def geodesic_weights(
     nearest = beyond.argmin(axis=1)
     owner = found[np.arange(len(points)), nearest]
     most = MOST_SOFT * float(np.ptp(solid.centres, axis=0).max())
-    softness = np.clip(SOFTNESS * thick[owner], min(LEAST * solid.pitch, most), most)[:, None]
-    share = np.exp(-(beyond - beyond.min(axis=1, keepdims=True)) / softness)
+    over = np.clip(SOFTNESS * thick[owner], min(LEAST * solid.pitch, most), most)
+    if softness is not None:
+        over = over * (1 + SOFTER * softness)
+    share = np.exp(-(beyond - beyond.min(axis=1, keepdims=True)) / over[:, None])
     out = np.zeros((len(points), joints))
     for k in range(found.shape[1]):
         rows = np.flatnonzero(found[:, k] >= 0)
         out[rows, found[rows, k]] += share[rows, k]
     out /= np.maximum(out.sum(axis=1, keepdims=True), 1e-12)
-    return heaviest(smoothed(points, faces, out, SMOOTH))
+    out = smoothed(points, faces, out, SMOOTH)
+    for value in np.unique(softness[softness > 0]) if softness is not None else ():
+        rows = softness == value
+        own = faces[rows[faces].all(axis=1)]
+        out[rows] = smoothed(points, own, out, round(float(value) * SMOOTH_CLOTH))[rows]
+    return heaviest(out)
 
 
 def inscribed(solid: Solid, bones: Sequence[Bone], joints: int) -> FloatArray:
@@ -186,10 +201,11 @@ def smoothed(points: FloatArray, faces: NDArray[np.int64], weights: FloatArray, 
 
 
 def heaviest(weights: FloatArray, most: int = MOST) -> FloatArray:
-    """Only the heaviest few of each point, summing to one."""
+    """Only the heaviest few of each point, summing to one. The next heaviest is taken from all of them, so that a bone
+    that comes among the heaviest, from one point to its neighbour, comes in from nothing."""
     if weights.shape[1] > most:
-        least = np.partition(weights, -most, axis=1)[:, -most, None]
-        weights = np.where(weights >= np.maximum(least, 1e-4), weights, 0.0)
+        next_heaviest = np.partition(weights, -most - 1, axis=1)[:, -most - 1, None]
+        weights = np.where(weights > np.maximum(next_heaviest, 1e-4), weights - next_heaviest, 0.0)
     return np.asarray(weights / np.maximum(weights.sum(axis=1, keepdims=True), 1e-12))
 
 

@@ -1,6 +1,8 @@
 """What a person decides about bones: pieces, corrections, sections, postures, measures, fingers, and its JSON."""
 
+import json
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,6 +12,7 @@ from armuto.formats import gltf
 from armuto.formats.gltf.taking_apart import parts_of
 from armuto.kinematics import rotation
 from armuto.rigging import definition as core
+from armuto.rigging.components import components_of
 from armuto.rigging.corrections import SurfaceGraph, corrected
 from armuto.rigging.definition import RigDefinition, WeightCorrection
 from armuto.rigging.exercise import POSTURES, posture_clip, posture_frames, posture_rotations
@@ -113,6 +116,30 @@ class Definitions(unittest.TestCase):
         self.assertEqual(made.rigid[coat.number], made.skeleton.index["head"])
         loose = rig(self.mesh, RigDefinition(self.landmarks, follows=dict.fromkeys(range(60))))
         self.assertEqual({piece for piece in loose.rigid if piece < 60}, set())
+
+    def test_cloth_goes_along_more_gradually(self) -> None:
+        mesh, plain = bare_mesh("keeper"), RigDefinition(proposed("keeper"))
+        (coat,) = (piece.number for piece in pieces_of(mesh) if piece.name == "coat")
+        components = components_of(mesh.points, mesh.faces)
+        torn, weights = [], []
+        for softness in (0.0, 0.6):
+            definition = replace(plain, softness={coat: softness} if softness else {})
+            made = rig(mesh, definition)
+            weights.append(made.weights)
+            own = mesh.faces[components[mesh.faces[:, 0]] == coat]
+            problems = problems_of(mesh.points, own, made.weights, made.skeleton, made.landmarks)
+            torn.append(sum(row.count for row in problems if row.kind == "stretch"))
+        self.assertLess(torn[1], 0.7 * torn[0])
+        # A skirt that follows both legs is as it should be.
+        self.assertEqual([row.sentence for row in made.problems() if row.kind == "side"], [])
+        np.testing.assert_allclose(weights[1].sum(axis=1), 1.0, atol=1e-9)
+        self.assertLessEqual(int(np.count_nonzero(weights[1], axis=1).max()), 4)
+        np.testing.assert_array_equal(weights[0][components != coat], weights[1][components != coat])
+        again = core.from_json(json.loads(json.dumps(core.to_json(definition))), "x")
+        self.assertEqual((again.softness, again.digest == plain.digest), ({coat: 0.6}, False))
+        for wrong in ([], {"a": 0.5}, {"1": 0}, {"1": 1.5}, {"1": True}, {"1": None}):
+            with self.subTest(wrong), self.assertRaisesRegex(BadInput, "^x: “softness”"):
+                core.from_json(core.to_json(plain) | {"softness": wrong}, "x")
 
     def test_another_unit_is_the_same_body_in_another_size(self) -> None:
         half = RigDefinition(self.landmarks).scaled(0.5, 1.0)
@@ -260,6 +287,28 @@ class Trying(unittest.TestCase):
         twisted = still.copy()
         twisted[1] = rotation.about([0, 1.0, 0], np.radians(150))
         self.assertGreater(volume_lost(points, faces, weights, skeleton, twisted, 1), 0.3)
+
+    def test_limbs_that_go_into_the_body_are_said_once_with_how_deep(self) -> None:
+        problems = [row for row in rigged("porter").problems() if row.kind == "clipping"]
+        belly = next(row for row in problems if row.bone == "left lower arm")
+        self.assertEqual(belly.posture, "arms down")
+        self.assertIn("into spine", belly.sentence)
+        pairs = {(row.bone, row.sentence.split(" into ")[1].split(" with ")[0]) for row in problems}
+        self.assertFalse({(b, a) for a, b in pairs} & pairs)
+        # With a belly that stands out farther, arms go deeper into it by as much.
+        made = rigged("porter")
+        landmarks, height = made.landmarks, figure("porter").height
+        aside = landmarks.plane.height(made.mesh.points)
+        middle = made.weights[:, [made.skeleton.index[n] for n in ("spine 1", "spine 2", "hips")]].sum(axis=1) > 0.9
+        stout = made.mesh.points + np.where(middle, 0.02 * np.sign(aside), 0)[:, None] * np.array(landmarks.side)
+        deeper = [
+            row
+            for row in problems_of(stout, made.mesh.faces[made.kept], made.weights, made.skeleton, landmarks)
+            if row.kind == "clipping" and row.bone == "left lower arm"
+        ]
+        self.assertGreater(deeper[0].value, belly.value + 0.008)
+        self.assertGreater(belly.value, 0.015 * height)
+        self.assertEqual([row for row in rigged("keeper").problems() if row.kind == "clipping"], [])
 
     def test_points_of_the_wrong_side_are_found_where_they_are(self) -> None:
         made = rigged("keeper")

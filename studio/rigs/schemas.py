@@ -55,6 +55,7 @@ class RigDefinitionData(Schema):
     options: RigOptions
     omitted: list[int]
     follows: dict[str, str | None]
+    softness: dict[str, float]
     corrections: list[RigCorrection]
     unit: float | None
     up: str | None

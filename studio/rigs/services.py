@@ -97,10 +97,10 @@ def proposal(row: Rig, unit: float | None, up: str | None, plan: str | None) -> 
     prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up, plan)
     before, found = row.value(), prepared.definition
     if found.landmarks.plan == before.landmarks.plan:
-        kept = {name: getattr(before, name) for name in ("options", "omitted", "follows", "naming")}
+        kept = {name: getattr(before, name) for name in ("options", "omitted", "follows", "softness", "naming")}
         return replace(found, **kept)
     # Bones that pieces follow, and what they are called, are others on another kind of body.
-    return replace(found, omitted=before.omitted)
+    return replace(found, omitted=before.omitted, softness=before.softness)
 
 
 def with_fingers(row: Rig, data: Any, count: int | None) -> RigDefinition:

@@ -153,6 +153,39 @@ class Rigging(StudioCase):
         expect(self.page.get_by_text("these bones are not in the line-up yet")).to_be_visible()
         np.testing.assert_allclose(self.landmark("left elbow"), elbow, atol=1e-5)
 
+    def test_hands_lie_palm_up_names_are_chosen_and_the_cap_is_of_cloth(self):
+        self.bring_in()
+        self.go(f"/cast/{Character.objects.get().pk}/bones?step=skeleton")
+        self.kept(lambda: self.page.get_by_label("Fingers of each hand").select_option("shape"))
+        self.kept(lambda: self.page.get_by_label("Names in the file").select_option("ISO/IEC 19774"))
+        expect(self.page.get_by_role("listitem").filter(has_text="left lower arm")).to_contain_text("l_elbow")
+        self.page.get_by_role("tab", name="Landmarks").click()
+        self.page.get_by_role("group", name="Look at").get_by_role("button", name="left hand").click()
+        palm = self.page.get_by_role("group", name=re.compile("^The left hand, palm up"))
+        expect(palm.locator("[data-landmark]")).to_have_count(8)
+        # Drawn towards the thumb: across the hand and in its plane, and on the other hand alike.
+        wrist, end, before = (self.landmark(f"left {name}") for name in ("wrist", "hand", "index tip"))
+        self.kept(lambda: self.draw("The left hand, palm up", "left index tip", -30, 0))
+        step = self.landmark("left index tip") - before
+        self.assertGreater(np.linalg.norm(step), 0.005)
+        self.assertLess(abs(step @ (end - wrist)) / np.linalg.norm(step) / np.linalg.norm(end - wrist), 0.01)
+        opposite = Rig.objects.get().value().landmarks.plane.mirrored(before + step)
+        np.testing.assert_allclose(self.landmark("right index tip"), opposite, atol=1e-4)
+        palm.press("h")
+        expect(self.page.get_by_role("group", name=re.compile("^The right hand, from its thumb"))).to_be_visible()
+        self.page.get_by_role("button", name="crown", exact=True).click()
+        expect(self.page.get_by_role("group", name=re.compile("^From the front"))).to_be_visible()
+        self.page.get_by_role("tab", name="Mesh").click()
+        self.kept(lambda: self.page.get_by_label("What becomes of cap").select_option("bends softly, as cloth"))
+        softness = self.page.get_by_label("softness")
+        softness.fill("80")
+        self.kept(lambda: softness.press("Enter"))
+        self.assertEqual(list(Rig.objects.get().definition["softness"].values()), [0.8])
+        self.put_in_line_up()
+        self.assertLessEqual(
+            {"l_elbow", "l_carpal_interphalangeal_1"}, set(Character.objects.get().document().skeleton.names)
+        )
+
     def joint(self, name: str):
         return self.page.evaluate(
             """name => {

@@ -7351,6 +7351,10 @@ export interface components {
             follows: {
                 [key: string]: string | null;
             };
+            /** Softness */
+            softness: {
+                [key: string]: number;
+            };
             /** Corrections */
             corrections: components["schemas"]["RigCorrection"][];
             /** Unit */

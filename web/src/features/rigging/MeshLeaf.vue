@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import NumberBox from '@/shared/fields/NumberBox.vue'
+import type { NumberField } from '@/shared/fields/numberField'
 import { lengthText } from '@/shared/units'
 import { handlingOf, PLANS, turnedRound, withHandling, type Definition, type Piece, type RigRow } from './rigs'
 
@@ -32,6 +34,17 @@ const proposed = (piece: number) => {
   const bone = props.follows?.[piece]
   return bone && handlingOf(props.definition, piece) === 'proposed' ? `proposed: ${bone}` : 'as proposed'
 }
+const SOFTNESS: NumberField = {
+  path: 'softness',
+  label: 'softness',
+  type: 'number',
+  unit: '%',
+  step: 5,
+  least: 1,
+  most: 100,
+} as never
+const soften = (piece: number, percent: number) =>
+  emit('keep', { ...props.definition, softness: { ...props.definition.softness, [piece]: percent / 100 } })
 const value = (event: Event) => (event.target as HTMLSelectElement).value
 </script>
 
@@ -89,7 +102,9 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
     </dd>
   </dl>
   <h2>Pieces</h2>
-  <p class="quiet note">What hangs together. A piece can be left out, or go along with a bone as it is.</p>
+  <p class="quiet note">
+    What hangs together. A piece can be left out, go along with a bone as it is, or bend as cloth.
+  </p>
   <ul class="pieces" @mouseleave="emit('point', null)">
     <li
       v-for="piece in row.facts.pieces"
@@ -108,11 +123,20 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
       >
         <option value="proposed">{{ proposed(piece.number) }}</option>
         <option value="bends">bends with the body</option>
+        <option value="cloth">bends softly, as cloth</option>
         <option value="omitted">left out</option>
         <optgroup label="follows">
           <option v-for="bone in bones" :key="bone" :value="`bone ${bone}`">{{ bone }}</option>
         </optgroup>
       </select>
+      <NumberBox
+        v-if="piece.number in definition.softness"
+        class="softness"
+        :field="SOFTNESS"
+        :value="Math.round(definition.softness[piece.number] * 100)"
+        :of="piece.name"
+        @keep="(value) => value !== null && soften(piece.number, value)"
+      />
     </li>
   </ul>
 </template>
@@ -154,6 +178,10 @@ li {
   font-size: 13.5px;
   padding: 2px 0;
   border-bottom: 1px solid var(--hairline);
+}
+.softness {
+  grid-column: 2 / -1;
+  justify-self: end;
 }
 .out .name {
   text-decoration: line-through;

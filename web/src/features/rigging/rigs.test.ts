@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 
 import {
   handlingOf,
+  handOf,
   hasFingers,
   hasTail,
   isDoubtful,
@@ -30,10 +31,55 @@ const definition = {
   options: { spine: 3, neck: 1, tail: 4, twists: 0, toes: true, root: true },
   omitted: [2],
   follows: { 3: 'head' },
+  softness: { 4: 0.3 },
   corrections: [],
   unit: null,
   up: null,
 } as unknown as Definition
+
+describe('hands', () => {
+  const at = (place: number[]) => ({ at: place, confidence: 0.5 })
+  /** A raised left arm with its fingers spread ahead of and behind the middle one. */
+  const landmarks = {
+    chin: at([0, 1.5, 0]),
+    'left wrist': at([0.7, 1.4, 0]),
+    'left hand': at([0.9, 1.4, 0]),
+    'left index root': at([0.78, 1.4, 0.03]),
+    'left index tip': at([0.88, 1.4, 0.04]),
+    'left little root': at([0.78, 1.4, -0.03]),
+    'left little tip': at([0.85, 1.4, -0.04]),
+    'left elbow': at([0.45, 1.4, 0]),
+  }
+  const mirroredHand = Object.fromEntries(
+    Object.entries(landmarks).map(
+      ([
+        name,
+        {
+          at: [x, y, z],
+        },
+      ]) => [name.replace('left', 'right'), at([-x, y, z])],
+    ),
+  )
+  it('lie palm up with their fingers up, whichever side they are of', () => {
+    for (const [side, own] of [
+      ['left', landmarks],
+      ['right', mirroredHand],
+    ] as const) {
+      const hand = handOf({ ...definition, landmarks: own } as unknown as Definition, side)
+      expect(hand.palm.y).toBeCloseTo(-1)
+      expect(hand.along.x).toBeCloseTo(side === 'left' ? 1 : -1)
+      expect(hand.across.z).toBeCloseTo(1)
+      expect(hand.names).toHaveLength(6)
+    }
+  })
+  it('whose fingers are not set look down where arms are raised, and to the body where they hang', () => {
+    const raised = { chin: landmarks.chin, 'left wrist': at([0.7, 1.4, 0]), 'left hand': at([0.9, 1.4, 0]) }
+    const hanging = { chin: landmarks.chin, 'left wrist': at([0.3, 0.9, 0]), 'left hand': at([0.3, 0.7, 0]) }
+    const palm = (own: object) => handOf({ ...definition, landmarks: own } as unknown as Definition, 'left').palm
+    expect(palm(raised).y).toBeCloseTo(-1)
+    expect(palm(hanging).x).toBeCloseTo(-1)
+  })
+})
 
 describe('landmarks', () => {
   it('have a twin on the other side, and those of the middle none but themselves', () => {
@@ -101,10 +147,12 @@ describe('a body', () => {
 })
 
 describe('pieces', () => {
-  it('are left out, follow a bone, bend, or are as proposed', () => {
-    expect([1, 2, 3].map((piece) => handlingOf(definition, piece))).toEqual(['proposed', 'omitted', 'bone head'])
-    for (const handling of ['omitted', 'bends', 'bone chest', 'proposed'])
-      for (const piece of [1, 2, 3]) expect(handlingOf(withHandling(definition, piece, handling), piece)).toBe(handling)
+  it('are left out, follow a bone, bend as a body or as cloth, or are as proposed', () => {
+    const now = [1, 2, 3, 4].map((piece) => handlingOf(definition, piece))
+    expect(now).toEqual(['proposed', 'omitted', 'bone head', 'cloth'])
+    for (const handling of ['omitted', 'bends', 'cloth', 'bone chest', 'proposed'])
+      for (const piece of [1, 2, 3, 4])
+        expect(handlingOf(withHandling(definition, piece, handling), piece)).toBe(handling)
     expect(handlingOf(withHandling(definition, 2, 'bends'), 3)).toBe('bone head')
   })
 })

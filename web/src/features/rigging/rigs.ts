@@ -138,20 +138,26 @@ export function turnedRound(definition: Definition): Definition {
   }
 }
 
-/** What becomes of a piece: left out, follows a bone, bends with the body, or as it is proposed. */
+/** How soft a piece is that is said to bend as cloth. */
+const CLOTH = 0.6
+/** What becomes of a piece: left out, follows a bone, bends with the body or as cloth, or as it is proposed. */
 export function handlingOf(definition: Definition, piece: number): string {
   if (definition.omitted.includes(piece)) return 'omitted'
+  if (piece in definition.softness) return 'cloth'
   const bone = definition.follows[piece]
   if (bone === undefined) return 'proposed'
   return bone === null ? 'bends' : `bone ${bone}`
 }
 export function withHandling(definition: Definition, piece: number, handling: string): Definition {
-  const follows = { ...definition.follows }
+  const [follows, softness] = [{ ...definition.follows }, { ...definition.softness }]
   delete follows[piece]
+  delete softness[piece]
   const omitted = definition.omitted.filter((number) => number !== piece)
-  if (handling === 'omitted') return { ...definition, follows, omitted: [...omitted, piece].sort((a, b) => a - b) }
-  if (handling === 'bends') return { ...definition, omitted, follows: { ...follows, [piece]: null } }
+  if (handling === 'omitted')
+    return { ...definition, follows, softness, omitted: [...omitted, piece].sort((a, b) => a - b) }
+  if (handling === 'bends') return { ...definition, omitted, softness, follows: { ...follows, [piece]: null } }
+  if (handling === 'cloth') return { ...definition, omitted, follows, softness: { ...softness, [piece]: CLOTH } }
   if (handling.startsWith('bone '))
-    return { ...definition, omitted, follows: { ...follows, [piece]: handling.slice(5) } }
-  return { ...definition, omitted, follows }
+    return { ...definition, omitted, softness, follows: { ...follows, [piece]: handling.slice(5) } }
+  return { ...definition, omitted, follows, softness }
 }
