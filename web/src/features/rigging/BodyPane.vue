@@ -73,11 +73,10 @@ function face() {
   view.depth = hand.value ? HAND_DEPTH * (high()[1] - low()[1]) : null
 }
 function draw() {
-  if (!view) return
-  if (drawn) view.remove(drawn)
+  if (drawn) view?.remove(drawn)
   // Geometry and materials are shared by both panes; only the place in a scene is a pane's own.
   drawn = props.mesh?.clone()
-  if (drawn) view.add(drawn)
+  if (drawn) view?.add(drawn)
 }
 watch(() => props.mesh, draw)
 watch(
@@ -171,8 +170,7 @@ const cut = computed(() => {
 const ruling = computed(() => {
   if (!hand.value || !view) return null
   const size = 0.01 * (void moved.value, view.scale)
-  const wrist = props.row.definition.landmarks[`${props.focus} wrist`]
-  return { size, ...project(wrist.at) }
+  return { size, ...project(props.row.definition.landmarks[`${props.focus} wrist`].at) }
 })
 /** The box of the piece that is pointed at. */
 const box = computed(() => {

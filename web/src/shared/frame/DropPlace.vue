@@ -33,6 +33,8 @@ async function drop(event: DragEvent) {
   event.preventDefault()
   const files = await filesOf(event.dataTransfer)
   if (!files.length) return
+  // While the first view is still being fetched nobody is anywhere.
+  await router.isReady()
   // Whoever drops in the Cast looks for a figure there; everything else is laid out in the intake.
   const inCast = router.currentRoute.value.name === 'cast'
   if (!inCast) void router.push('/library/intake')
