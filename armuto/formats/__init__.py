@@ -169,8 +169,7 @@ def contents(
     """The files of an archive that can be read, each as name, content, and what lies beside it; a plain file is itself.
 
     most: bytes that everything in it may have together. otherwise: endings of files that are taken where there are no
-    such. Raises :class:`BadInput` for a damaged archive and for one with
-    nothing in it that can be read.
+    such. Raises :class:`BadInput` for a damaged archive and for one with nothing in it that can be read.
     """
     if not is_archive(data, file):
         return [(file, data, {})]

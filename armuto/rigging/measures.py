@@ -18,6 +18,7 @@ from armuto.rigging.components import edges_of, welded
 from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
 from armuto.rigging.landmark_sets import SIDES
 from armuto.rigging.landmarks import Landmarks
+from armuto.rigging.weights import Bone, distance_to
 
 STRETCHED = 2.0  # times its length at rest, from which an edge counts
 SHORTEST = 0.005  # of the height: shorter edges count as that long, since nobody sees the seams they make
@@ -220,10 +221,8 @@ def _clipped(
                     f"with {row.posture.name}."
                 )
                 sentence = sentence[0].upper() + sentence[1:]
-                worst[joint] = (
-                    other,
-                    BindingProblem("clipping", skeleton.names[joint], value, count, at, row.posture.name, sentence),
-                )
+                bone = skeleton.names[joint]
+                worst[joint] = other, BindingProblem("clipping", bone, value, count, at, row.posture.name, sentence)
     # Two that go into each other are said once.
     return [
         problem
@@ -244,9 +243,7 @@ def _depth(points: FloatArray, capsule: Capsule, pose: Pose, joint: int) -> Floa
     start, end = (
         pose.positions[joint] + rotation.rotate(pose.rotations[joint], place) for place in (capsule.start, capsule.end)
     )
-    along = end - start
-    share = np.clip((points - start) @ along / max(float(along @ along), 1e-12), 0, 1)
-    return np.asarray(capsule.radius - np.linalg.norm(points - start - share[:, None] * along, axis=1))
+    return capsule.radius - distance_to(Bone(joint, start, end), points)
 
 
 def _thinned(

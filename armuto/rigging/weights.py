@@ -134,10 +134,10 @@ def geodesic_weights(
     nearest = beyond.argmin(axis=1)
     owner = found[np.arange(len(points)), nearest]
     most = MOST_SOFT * float(np.ptp(solid.centres, axis=0).max())
-    over = np.clip(SOFTNESS * thick[owner], min(LEAST * solid.pitch, most), most)
+    falloff = np.clip(SOFTNESS * thick[owner], min(LEAST * solid.pitch, most), most)
     if softness is not None:
-        over = over * (1 + SOFTER * softness)
-    share = np.exp(-(beyond - beyond.min(axis=1, keepdims=True)) / over[:, None])
+        falloff = falloff * (1 + SOFTER * softness)
+    share = np.exp(-(beyond - beyond.min(axis=1, keepdims=True)) / falloff[:, None])
     out = np.zeros((len(points), joints))
     for k in range(found.shape[1]):
         rows = np.flatnonzero(found[:, k] >= 0)

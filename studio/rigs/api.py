@@ -172,7 +172,8 @@ def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
         "character_id": row.pk,
         "name": row.character.name,
         "file": row.original.name,
-        "definition": row.definition,
+        # Whole, also where it was kept before some of its fields were there.
+        "definition": core.to_json(value),
         "facts": row.facts,
         "skeleton": {
             "names": list(skeleton.names),

@@ -195,6 +195,17 @@ class Rigs(RigCase):
         wrong = changed["definition"] | {"naming": {"pattern": "x", "parts": {"hips": []}}}
         self.assertIn("naming", self.call("patch", f"{character.pk}", {"definition": wrong}, 422)["detail"])
 
+    def test_a_definition_of_an_earlier_state_is_shown_whole(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        row = Rig.objects.get(character=character)
+        row.definition = {key: value for key, value in row.definition.items() if key not in ("naming", "softness")}
+        row.save()
+        shown = self.look(f"{character.pk}")
+        self.assertTrue(shown["current"])
+        self.assertEqual((shown["definition"]["naming"], shown["definition"]["softness"]), (None, {}))
+        # What a page that was open before sends has no such fields either.
+        self.call("patch", f"{character.pk}", {"definition": row.definition})
+
     def test_a_section_shows_the_middle_of_a_limb(self):
         character = self.character("keeper.glb", sculptures.bare("keeper"))
         at = self.look(f"{character.pk}")["definition"]["landmarks"]["left elbow"]["at"]

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Vector3, type Object3D } from 'three'
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 
 import type { OrthographicView } from '@/stage'
 import {
@@ -43,8 +43,13 @@ const moved = ref(0)
 let view: OrthographicView | undefined
 let drawn: Object3D | undefined
 
-/** The hand that is looked at as it is kept: a landmark that is drawn does not turn what it is drawn in. */
-const hand = computed(() => (props.focus === 'body' ? null : handOf(props.row.definition as Definition, props.focus)))
+/** The hand that is looked at, as it was when that began: landmarks that are drawn do not turn it. */
+const handNow = () => (props.focus === 'body' ? null : handOf(props.definition, props.focus))
+const hand = shallowRef(handNow())
+watch(
+  () => [props.focus, ...Object.keys(props.definition.landmarks)].join(),
+  () => (hand.value = handNow()),
+)
 const label = computed(() => {
   if (props.focus === 'body') return props.side === 'front' ? 'From the front' : 'From its left'
   return props.side === 'front' ? `The ${props.focus} hand, palm up` : `The ${props.focus} hand, from its thumb`
@@ -79,14 +84,8 @@ function draw() {
   if (drawn) view?.add(drawn)
 }
 watch(() => props.mesh, draw)
-watch(
-  () => [...towards.value, ...upwards.value].join(),
-  () => {
-    face()
-    if (props.focus !== 'body') whole()
-  },
-)
-watch(() => props.focus, whole, { flush: 'post' })
+watch(() => [...towards.value, ...upwards.value].join(), face)
+watch(hand, whole, { flush: 'post' })
 watch(() => [props.row.facts.high, props.row.facts.low].join(), whole)
 
 function whole() {

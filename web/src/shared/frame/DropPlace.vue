@@ -34,7 +34,7 @@ async function drop(event: DragEvent) {
   const files = await filesOf(event.dataTransfer)
   if (!files.length) return
   // While the first view is still being fetched nobody is anywhere.
-  await router.isReady()
+  await router.isReady().catch(() => undefined)
   // Whoever drops in the Cast looks for a figure there; everything else is laid out in the intake.
   const inCast = router.currentRoute.value.name === 'cast'
   if (!inCast) void router.push('/library/intake')
