@@ -212,7 +212,7 @@ class Animals(unittest.TestCase):
             # What a posture bends is there; only of necks there may be fewer bones.
             self.assertLessEqual({joint for joint in known if "neck" not in joint}, short)
             for problem in made.problems():
-                self.assertIn(problem.kind, ("side", "stretch", "volume"))
+                self.assertIn(problem.kind, ("side", "stretch", "clipping", "volume"))
                 self.assertTrue(problem.posture in marks or problem.kind == "side", problem)
 
     def test_a_limb_is_cut_across_and_hands_are_asked_of_nobody_without(self) -> None:

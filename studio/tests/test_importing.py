@@ -176,11 +176,12 @@ class Archives(TransactionTestCase):
     def test_a_file_takes_along_what_it_names_and_nothing_else(self) -> None:
         text = b'{"images": [{"uri": "brass%20plate.png"}], "buffers": [{"uri": "figure.bin"}]}'
         near = {"brass plate.png": b"png", "figure.bin": b"bin", "other.bin": b"x" * 1000, "walk.bvh": b"x"}
-        held = staging._alone("hall/figure.gltf", text, near)
+        path, held = staging._alone("hall/figure.gltf", text, near)
+        self.assertEqual(path, "hall/figure.gltf")
         inside = formats.archive.unpack(held, "figure.zip")
         self.assertEqual(set(inside), {"figure.gltf", "brass plate.png", "figure.bin"})
-        self.assertEqual(staging._alone("hall/walk.bvh", b"HIERARCHY", near), b"HIERARCHY")
-        self.assertEqual(staging._alone("hall/figure.gltf", b"{}", near), b"{}")
+        for path, content in (("hall/walk.bvh", b"HIERARCHY"), ("hall/figure.gltf", b"{}")):
+            self.assertEqual(staging._alone(path, content, near), (path, content))
 
     @override_settings(LARGEST_UNPACKED=50_000)
     def test_more_than_may_be_unpacked_is_refused_before_it_is(self) -> None:

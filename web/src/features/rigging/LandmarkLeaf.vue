@@ -7,7 +7,7 @@ import {
   FOCUSES,
   hasFingers,
   isDoubtful,
-  sideOf,
+  listed,
   type Definition,
   type Focus,
   type RigRow,
@@ -23,15 +23,9 @@ const selected = defineModel<string | null>('selected', { required: true })
 const both = defineModel<boolean>('both', { required: true })
 const focus = defineModel<Focus>('focus', { required: true })
 const list = ref<HTMLElement>()
-const groups = computed(() => {
-  const names = Object.keys(props.definition.landmarks)
-  return ['', 'left', 'right'].map((side) => ({
-    side: side || 'middle',
-    names: names
-      .filter((name) => sideOf(name) === side)
-      .sort((a, b) => (side ? 0 : props.definition.landmarks[b].at[1] - props.definition.landmarks[a].at[1])),
-  }))
-})
+const groups = computed(() =>
+  ['', 'left', 'right'].map((side) => ({ side: side || 'middle', names: listed(props.definition, side) })),
+)
 const doubtful = computed(() =>
   Object.keys(props.definition.landmarks).filter((name) => isDoubtful(props.definition, name)),
 )

@@ -7,6 +7,8 @@ import {
   hasTail,
   isDoubtful,
   linesOf,
+  listed,
+  lostByKind,
   mirrored,
   turnedRound,
   twinOf,
@@ -100,6 +102,24 @@ describe('landmarks', () => {
     const alone = withLandmark(definition, 'left elbow', [0.6, 1.3, 0], false)
     expect(alone.landmarks['right elbow'].at).toEqual([-0.5, 1.2, 0.1])
     expect(definition.landmarks['left elbow'].at).toEqual([0.5, 1.2, 0.1])
+  })
+  it('are listed from the top down, those of a tail last from its root on', () => {
+    const at = (y: number) => ({ at: [0, y, 0], confidence: 0.5 })
+    const landmarks = {
+      'tail root': at(0.6),
+      'tail middle': at(0.9),
+      'tail tip': at(1.2),
+      neck: at(0.7),
+      nose: at(0.8),
+    }
+    const animal = { ...definition, landmarks: { ...landmarks, 'left hip': at(0.5) } } as unknown as Definition
+    expect(listed(animal, '')).toEqual(['nose', 'neck', 'tail root', 'tail middle', 'tail tip'])
+    expect(listed(animal, 'left')).toEqual(['left hip'])
+  })
+  it('that are set by hand are lost with the rest that another kind of body has not', () => {
+    expect(lostByKind(definition)).toEqual(['landmarks set by hand', 'what pieces follow'])
+    const proposed = { ...definition, landmarks: {}, follows: {} } as unknown as Definition
+    expect(lostByKind(proposed)).toEqual([])
   })
   it('are joined by lines along limbs, as far as they are there', () => {
     const lines = linesOf(definition)

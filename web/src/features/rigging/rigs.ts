@@ -54,6 +54,25 @@ export const isDoubtful = (definition: Definition, name: string) => {
 export const hasFingers = ({ plan }: Definition) => plan === 'two-legged'
 export const hasTail = ({ landmarks }: Definition) => 'tail root' in landmarks && 'tail tip' in landmarks
 
+/** Landmarks of a side, or of the middle from the top down; a tail's come last, in their order. */
+export function listed({ landmarks }: Definition, side: string): string[] {
+  const names = Object.keys(landmarks).filter((name) => sideOf(name) === side)
+  if (side) return names
+  const ofTail = (name: string) => Number(name.startsWith('tail '))
+  const up = (a: string, b: string) => (ofTail(a) ? 0 : landmarks[b].at[1] - landmarks[a].at[1])
+  return names.sort((a, b) => ofTail(a) - ofTail(b) || up(a, b))
+}
+
+/** What is lost of a definition where another kind of body is proposed, in words. */
+export function lostByKind({ landmarks, corrections, follows, naming }: Definition): string[] {
+  return [
+    Object.values(landmarks).some(({ confidence }) => confidence === null) && 'landmarks set by hand',
+    corrections.length > 0 && 'corrections of weights',
+    Object.keys(follows).length > 0 && 'what pieces follow',
+    naming && 'names of bones',
+  ].filter((word) => typeof word === 'string')
+}
+
 /** Lines between landmarks that are there, each with its side. */
 export function linesOf(definition: Definition): { names: string[]; side: string }[] {
   const there = (names: string[]) => names.filter((name) => name in definition.landmarks)

@@ -5,7 +5,7 @@ import { onVersion } from '@/api/concurrency'
 import { useHistory } from '@/shared/useHistory'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
-import type { Definition, RigRow } from './rigs'
+import { lostByKind, type Definition, type RigRow } from './rigs'
 
 /** What is decided about the bones of a character's mesh: kept, changed, taken back and made again. */
 export function useRig(id: number) {
@@ -63,7 +63,12 @@ export function useRig(id: number) {
     try {
       const body = { unit, up, plan }
       const found = await answer(client.POST('/api/rigs/{character_id}/proposal', { ...path, body }))
+      const gone = plan && plan !== definition.value?.plan ? lostByKind(definition.value!) : []
       await keep(found.definition as Definition)
+      if (gone.length) {
+        const text = `Proposed anew as another kind of body, without ${gone.join(', ')}.`
+        messages.say(text, { label: 'Bring it back', run: undo })
+      }
     } catch (problem) {
       messages.fail(problem)
     }
