@@ -78,10 +78,11 @@ function face() {
   view.depth = hand.value ? HAND_DEPTH * (high()[1] - low()[1]) : null
 }
 function draw() {
-  if (drawn) view?.remove(drawn)
+  if (!view) return
+  if (drawn) view.remove(drawn)
   // Geometry and materials are shared by both panes; only the place in a scene is a pane's own.
   drawn = props.mesh?.clone()
-  if (drawn) view?.add(drawn)
+  if (drawn) view.add(drawn)
 }
 watch(() => props.mesh, draw)
 watch(() => [...towards.value, ...upwards.value].join(), face)
@@ -165,7 +166,7 @@ const cut = computed(() => {
     .map((ends) => `M${line(ends).join('L')}`)
     .join('')
 })
-/** Centimetres on the floor of a hand, from a line through its middle on. */
+/** Centimetres on the floor of a hand, from its wrist on. */
 const ruling = computed(() => {
   if (!hand.value || !view) return null
   const size = 0.01 * (void moved.value, view.scale)
