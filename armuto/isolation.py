@@ -16,6 +16,7 @@ import resource
 import shutil
 import signal
 import tempfile
+import time
 import traceback
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -28,6 +29,7 @@ from armuto.lazy import COMPILED
 T = TypeVar("T")
 logger = logging.getLogger(__name__)
 WAITING = 3.0
+ASKED = 0.1
 _context = multiprocessing.get_context("forkserver")
 _context.set_forkserver_preload([*COMPILED, "armuto.formats.preloaded"])
 
@@ -50,6 +52,10 @@ class OutOfTime(Exception):
     """The function needed more time than it was given."""
 
 
+class Cancelled(Exception):
+    """Nobody wants the result any more."""
+
+
 class Crashed(Exception):
     """The function raised what it does not document, or its process ended by itself."""
 
@@ -59,12 +65,14 @@ def call(
     *args: Any,
     limits: Limits = Limits(),
     scratch: Path | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
 ) -> T:
     """What a function of a module returns for the arguments, worked out in a process of its own.
 
     Arguments and result are pickled through files of a temporary folder, since pipes would hold them once more in
-    memory. scratch: where that folder is made, the system's place for such things without. Raises :class:`BadInput`
-    where the function does, :class:`OutOfMemory`, :class:`OutOfTime` and :class:`Crashed`.
+    memory. scratch: where that folder is made, the system's place for such things without. cancelled: asked every
+    :data:`ASKED` seconds whether to give up. Raises :class:`BadInput` where the function does, :class:`OutOfMemory`,
+    :class:`OutOfTime`, :class:`Cancelled` and :class:`Crashed`.
     """
     folder = Path(tempfile.mkdtemp(prefix="armuto-apart-", dir=scratch))
     try:
@@ -73,9 +81,7 @@ def call(
         process = _context.Process(target=_work, args=(str(folder), limits), daemon=True)
         process.start()
         try:
-            process.join(WAITING * limits.seconds)
-            if process.exitcode is None:
-                raise OutOfTime
+            _wait(process, WAITING * limits.seconds, cancelled)
         finally:
             _end(process)
         if not (folder / "result").is_file():
@@ -92,6 +98,16 @@ def call(
         raise OutOfMemory
     logger.error("Failed in a process of its own:\n%s", value)
     raise Crashed
+
+
+def _wait(process: Any, seconds: float, cancelled: Callable[[], bool]) -> None:
+    deadline = time.monotonic() + seconds
+    while process.exitcode is None:
+        if cancelled():
+            raise Cancelled
+        if (left := deadline - time.monotonic()) <= 0:
+            raise OutOfTime
+        process.join(min(ASKED, left))
 
 
 def _end(process: Any) -> None:

@@ -13,8 +13,10 @@ from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.rigging import landmarks as marks
 from armuto.rigging import naming as names
+from armuto.rigging import piece_moves
 from armuto.rigging.landmarks import Landmarks
 from armuto.rigging.naming import BoneNaming
+from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.skeleton import usual_options
 from armuto.rigging.skeleton_draft import SkeletonOptions
 
@@ -46,9 +48,9 @@ class RigDefinition:
 
     omitted: pieces that are left out, by number (:func:`armuto.rigging.components.components_of`). follows: the bone
     that a piece goes along with as it is, or None for one that bends with the body; others as they are proposed.
-    softness: of pieces that bend more gradually than the body, as cloth does, above 0 and up to 1.
-    unit: metres per unit of the file, and up: its up axis, where they are not as they were found. naming: what bones
-    are called in the file that is written, where that is not as everywhere else.
+    softness: of pieces that bend more gradually than the body, as cloth does, above 0 and up to 1. moves: of pieces,
+    before all else. unit: metres per unit of the file, and up: its up axis, where they are not as they were found.
+    naming: what bones are called in the file that is written, where that is not as everywhere else.
     """
 
     landmarks: Landmarks
@@ -60,6 +62,7 @@ class RigDefinition:
     up: str | None = None
     naming: BoneNaming | None = None
     softness: Mapping[int, float] = field(default_factory=dict)
+    moves: Mapping[int, PieceMove] = field(default_factory=dict)
 
     @property
     def digest(self) -> str:
@@ -73,6 +76,8 @@ class RigDefinition:
             del data["naming"]
         if not self.softness:
             del data["softness"]
+        if not self.moves:
+            del data["moves"]
         return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def check_near(self, low: FloatArray, high: FloatArray, file: str) -> None:
@@ -95,6 +100,7 @@ class RigDefinition:
             unit=unit,
             landmarks=replace(self.landmarks, points=points, origin=larger(self.landmarks.origin)),
             corrections=tuple(replace(row, at=larger(row.at), radius=row.radius * share) for row in self.corrections),
+            moves={piece: move.scaled(share) for piece, move in self.moves.items()},
         )
 
 
@@ -130,6 +136,7 @@ def to_json(definition: RigDefinition) -> dict[str, Any]:
         "unit": definition.unit,
         "up": definition.up,
         "softness": {str(piece): round(value, 3) for piece, value in sorted(definition.softness.items())},
+        "moves": piece_moves.to_json(definition.moves),
         "naming": None if definition.naming is None else names.to_json(definition.naming),
     }
 
@@ -164,6 +171,7 @@ def from_json(data: Any, file: str) -> RigDefinition:
         up,
         names.from_json(data.get("naming"), file),
         _softness(data.get("softness", {}), file),
+        {piece: move for piece, move in piece_moves.from_json(data.get("moves", {}), file).items() if not move.stays},
     )
 
 

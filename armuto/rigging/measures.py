@@ -14,6 +14,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.pose import Pose, world_pose
 from armuto.kinematics.skeleton import Skeleton
+from armuto.progress import Report, unreported
 from armuto.rigging.components import edges_of, welded
 from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
 from armuto.rigging.landmark_sets import SIDES
@@ -112,6 +113,7 @@ def problems_of(
     skeleton: Skeleton,
     landmarks: Landmarks,
     cloth: BoolArray | None = None,
+    report: Report = unreported,
 ) -> list[BindingProblem]:
     """Problems of a binding, the gravest kind first. cloth ``(P,)``: points that may follow both sides."""
     first, same = welded(points)
@@ -119,9 +121,12 @@ def problems_of(
     corners = same[faces]
     height = float(np.ptp(own[:, 1]))
     posed = []
-    for posture in POSTURES[landmarks.plan]:
+    postures = POSTURES[landmarks.plan]
+    for number, posture in enumerate(postures):
+        report(0.5 * number / len(postures), f"Trying it with {posture.name}")
         pose = _posed(skeleton, posture_rotations(skeleton, landmarks, posture))
         posed.append(Posed(posture, pose, skinned(own, bound, skeleton, pose)))
+    report(0.5, "Looking for what tears and what goes into the body")
     return [
         *_wrong_side(own, bound, skeleton, landmarks, height, None if cloth is None else cloth[first]),
         *_stretched(own, corners, bound, skeleton, posed, height),

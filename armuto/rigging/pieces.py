@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from armuto.kinematics.arrays import FloatArray
 from armuto.lazy import lazily
-from armuto.rigging.components import components_of, row_keys, welded
+from armuto.rigging.components import row_keys, welded
 from armuto.rigging.reading import BareMesh
 
 sparse = lazily("scipy.sparse")
@@ -44,7 +44,7 @@ class SurfaceFlaws:
 
 def pieces_of(mesh: BareMesh) -> tuple[Piece, ...]:
     """The largest :data:`LISTED` pieces."""
-    components = components_of(mesh.points, mesh.faces)
+    components = mesh.components
     used = np.zeros(len(mesh.points), bool)
     used[mesh.faces] = True
     out: list[Piece] = []

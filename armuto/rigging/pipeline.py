@@ -13,6 +13,8 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.kinematics.skeleton import Skeleton
+from armuto.progress import Report, unreported
+from armuto.rigging.arranging import arranged
 from armuto.rigging.components import components_of, rigid_joints, with_rigid
 from armuto.rigging.corrections import corrected
 from armuto.rigging.definition import RigDefinition, proposed_definition
@@ -53,9 +55,11 @@ class Rig:
         named = replace(self.skeleton, names=tuple(self.names.values()))
         return rigged_glb(self.mesh, named, self.weights, self.kept)
 
-    def problems(self) -> list[BindingProblem]:
-        faces = self.mesh.faces[self.kept]
-        return problems_of(self.mesh.points, faces, self.weights, self.skeleton, self.landmarks, self.softness > 0)
+    def problems(self, report: Report = unreported) -> list[BindingProblem]:
+        mesh, cloth = self.mesh, self.softness > 0
+        return problems_of(
+            mesh.points, mesh.faces[self.kept], self.weights, self.skeleton, self.landmarks, cloth, report
+        )
 
 
 def names_in_file(definition: RigDefinition, skeleton: Skeleton) -> dict[str, str]:
@@ -107,14 +111,18 @@ def propose_landmarks(mesh: BareMesh, solid: Solid | None = None, plan: str | No
         raise BadInput(f"{mesh.held.file}: {problem}") from None
 
 
-def rig(mesh: BareMesh, definition: RigDefinition | None = None) -> Rig:
-    """Bones and weights for a mesh. definition: what is proposed, where nothing is said. Raises :class:`BadInput`."""
-    components = components_of(mesh.points, mesh.faces)
+def rig(mesh: BareMesh, definition: RigDefinition | None = None, report: Report = unreported) -> Rig:
+    """Bones and weights for a mesh as it came. definition: what is proposed, where nothing is said. Raises
+    :class:`BadInput`."""
+    if definition is not None:
+        mesh = arranged(mesh, definition.moves)
+    components = mesh.components
     kept = np.ones(len(mesh.faces), bool)
     if definition is not None and definition.omitted:
         kept = ~np.isin(components[mesh.faces[:, 0]], list(definition.omitted))
         if not kept.any():
             raise BadInput(f"{mesh.held.file}: all of its pieces are left out; keep one.")
+    report(0.0, "Filling the body")
     solid = solid_of_mesh(mesh, kept)
     definition = definition or proposed_definition(propose_landmarks(mesh, solid))
     definition.check_near(
@@ -133,8 +141,10 @@ def rig(mesh: BareMesh, definition: RigDefinition | None = None) -> Rig:
     for piece, value in definition.softness.items():
         follows.setdefault(piece, None)
         softness[components == piece] = value
+    report(0.2, "Measuring how far it is to the bones within the body")
     weights, rigid = bind(mesh.points, mesh.faces[kept], solid, bones, len(skeleton), components, follows, softness)
     plane = definition.landmarks.plane
+    report(0.9, "Correcting weights as was said by hand")
     weights = corrected(weights, mesh.points, mesh.faces[kept], skeleton, definition.corrections, plane)
     return Rig(mesh, definition, skeleton, heaviest(weights), rigid, kept, softness)
 

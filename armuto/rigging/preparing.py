@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
 
 from armuto.errors import BadInput
 from armuto.formats import gltf
+from armuto.progress import Report, unreported
+from armuto.rigging.arranging import arranged
 from armuto.rigging.definition import RigDefinition, proposed_definition
 from armuto.rigging.landmarks import usual_landmarks
 from armuto.rigging.measures import BindingProblem
+from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.pieces import flaws_of, pieces_of
 from armuto.rigging.pipeline import note_on, propose_landmarks, rig
 from armuto.rigging.reading import BareMesh, as_glb, read_mesh
 from armuto.rigging.stripping import without_bones
+
+MAKING = 0.45  # of the time that it takes to bind a mesh and to look for what is wrong with it
 
 
 @dataclass(frozen=True)
@@ -56,11 +62,12 @@ def prepare(
     up: str | None = None,
     guess: bool = False,
     plan: str | None = None,
+    moves: Mapping[int, PieceMove] = MappingProxyType({}),
 ) -> PreparedMesh:
-    """A file's mesh with landmarks from its shape. unit, up, plan: where a person says them. guess: landmarks by usual
-    proportions where the shape shows none. Raises :class:`BadInput`."""
+    """A file's mesh with landmarks from its shape. unit, up, plan, moves: where a person says them. guess: landmarks by
+    usual proportions where the shape shows none. Raises :class:`BadInput`."""
     glb = bare_glb(data, file)
-    mesh = read_mesh(glb, file, None, unit, up)
+    mesh = arranged(read_mesh(glb, file, None, unit, up), moves)
     facts = facts_of(mesh)
     try:
         landmarks = propose_landmarks(mesh, plan=plan)
@@ -68,7 +75,8 @@ def prepare(
         if not guess:
             raise
         landmarks = usual_landmarks(np.array(facts["low"]), np.array(facts["high"]), plan or "two-legged")
-    return PreparedMesh(glb, proposed_definition(landmarks, unit, up), facts)
+    definition = replace(proposed_definition(landmarks, unit, up), moves=dict(moves))
+    return PreparedMesh(glb, definition, facts)
 
 
 def facts_of(mesh: BareMesh) -> dict[str, Any]:
@@ -121,8 +129,10 @@ class BoundMesh:
     follows: dict[int, str]
 
 
-def bound_mesh(glb: bytes, file: str, definition: RigDefinition) -> BoundMesh:
+def bound_mesh(glb: bytes, file: str, definition: RigDefinition, report: Report = unreported) -> BoundMesh:
     """Raises :class:`BadInput`."""
-    made = rig(read_mesh(glb, file, None, definition.unit, definition.up), definition)
+    mesh = read_mesh(glb, file, None, definition.unit, definition.up)
+    made = rig(mesh, definition, lambda share, doing: report(MAKING * share, doing))
+    problems = made.problems(lambda share, doing: report(MAKING + (1 - MAKING) * share, doing))
     follows = {piece: made.skeleton.names[joint] for piece, joint in made.rigid.items()}
-    return BoundMesh(made.glb(), made.skeleton.names, tuple(made.problems()), follows)
+    return BoundMesh(made.glb(), made.skeleton.names, tuple(problems), follows)

@@ -15,7 +15,7 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.formats import collada, gltf, usd
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Surface, build
-from armuto.formats.gltf.container import MAGIC, GltfFile, beside
+from armuto.formats.gltf.container import MAGIC, GltfFile, beside, to_glb
 from armuto.formats.gltf.reading import tree_of
 from armuto.formats.gltf.scene import world
 from armuto.formats.gltf.taking_apart import parts_of
@@ -25,6 +25,7 @@ from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.skeleton import FileFrame
 from armuto.lazy import lazily
+from armuto.rigging.components import components_of
 
 trimesh = lazily("trimesh")
 
@@ -40,7 +41,9 @@ class BareMesh:
 
     held: the file as glTF, from which it is written again. points ``(P, 3)`` in metres with +Y up, faces ``(T, 3)``;
     owners ``(P,)``: of which primitive each point is, in the order of :attr:`primitives`: the node that carries it, and
-    its number in the node's mesh. frame: how the file's space relates to ours. notes: what a person should know.
+    its number in the node's mesh. components ``(P,)``: of which piece it is, as the file came
+    (:func:`armuto.rigging.components.components_of`). frame: how the file's space relates to ours. notes: what a person
+    should know.
     """
 
     held: GltfFile
@@ -48,8 +51,14 @@ class BareMesh:
     faces: NDArray[np.int64]
     owners: NDArray[np.int64]
     primitives: tuple[tuple[int, int], ...]
+    components: NDArray[np.int64]
     frame: FileFrame
     notes: tuple[str, ...] = ()
+
+    @property
+    def glb(self) -> bytes:
+        """Its file."""
+        return to_glb(self.held.json, b"".join(self.held.buffers[:1]))
 
     @property
     def skinned(self) -> bool:
@@ -119,7 +128,9 @@ def read_mesh(
         raise BadInput(f"{file}: some of its points lie nowhere (not a number); export it again.")
     frame = frame_of(own[np.unique(triangles)], file, unit, up)
     turned = rotation.rotate(np.array(frame.turn), own * frame.unit)
-    return BareMesh(held, turned, triangles, np.concatenate(owners), tuple(primitives), frame, tuple(notes))
+    components = components_of(turned, triangles)
+    owner = np.concatenate(owners)
+    return BareMesh(held, turned, triangles, owner, tuple(primitives), components, frame, tuple(notes))
 
 
 def as_glb(data: bytes, file: str, files: Mapping[str, bytes]) -> tuple[bytes, list[str]]:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from armuto.formats.gltf.building import ARRAY, BYTE, FLOAT, SHORT, Store, four_heaviest
-from armuto.formats.gltf.container import Json, editable
+from armuto.formats.gltf.container import Json
 from armuto.formats.gltf.reading import tree_of
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
@@ -27,20 +27,10 @@ def rigged_glb(mesh: BareMesh, skeleton: Skeleton, weights: FloatArray, kept: Bo
     that are not left out, all where nothing is said."""
     kept = np.ones(len(mesh.faces), bool) if kept is None else kept
     held = mesh.held
-    tree = editable(held.json)
+    store = Store.continued(held)
+    tree = store.tree
     for key in DROPPED:
         tree.pop(key, None)
-    store = Store(tree)
-    views: list[Json] = tree.setdefault("bufferViews", [])
-    starts = []
-    for data in held.buffers:
-        store.parts += [b"\0" * (-store.length % 4), data]
-        store.length += -store.length % 4
-        starts.append(store.length)
-        store.length += len(data)
-    for view in views:
-        view["byteOffset"] = view.get("byteOffset", 0) + starts[view["buffer"]]
-        view["buffer"] = 0
     nodes: list[Json] = tree["nodes"]
     first = len(nodes)
     places = joint_matrices(skeleton, mesh.frame)

@@ -27,8 +27,10 @@ from armuto.formats.gltf import simplification
 from armuto.intake.detection import NOTHING, ImportOptions
 from armuto.rigging import definition as rig_definition
 from armuto.rigging import preparing, reading
+from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.preparing import BoundMesh, PreparedMesh, RiggedFile
-from studio.platform import workers
+from studio.platform import jobs, workers
+from studio.platform.scratch import scratch
 
 T = TypeVar("T")
 logger = logging.getLogger(__name__)
@@ -142,48 +144,57 @@ def rigged(data: bytes, file: str) -> RiggedFile:
     return _remembered(["rigged", file, data], lambda: _apart(file, preparing.rig_file, data, file))
 
 
-def prepared_mesh(data: bytes, file: str, unit: float | None, up: str | None, plan: str | None = None) -> PreparedMesh:
+def prepared_mesh(
+    data: bytes,
+    file: str,
+    unit: float | None,
+    up: str | None,
+    plan: str | None = None,
+    moves: Mapping[int, PieceMove] | None = None,
+) -> PreparedMesh:
     """:func:`armuto.rigging.preparing.prepare`, apart; landmarks are guessed where the shape shows none."""
-    return _apart(file, preparing.prepare, data, file, unit, up, True, plan)
+    return _apart(file, preparing.prepare, data, file, unit, up, True, plan, dict(moves or {}))
 
 
-def bound_mesh(data: bytes, file: str, definition: dict[str, Any]) -> BoundMesh:
+def bound_mesh(data: bytes, file: str, definition: dict[str, Any], job: str | None = None) -> BoundMesh:
     """:func:`armuto.rigging.preparing.bound_mesh`, apart, and kept for a while: it is looked at, tried and taken into
-    the line-up."""
+    the line-up. job: under which name its progress is said, and it is cancelled."""
     value = rig_definition.from_json(definition, file)
     what: list[str | bytes] = ["bound", file, value.digest, data]
-    return _remembered(what, lambda: _apart(file, preparing.bound_mesh, data, file, value))
+    if job is None:
+        return _remembered(what, lambda: _apart(file, preparing.bound_mesh, data, file, value))
+    with jobs.job(job) as watched:
+        report = watched.progress
+        return _remembered(
+            what,
+            lambda: _apart(file, preparing.bound_mesh, data, file, value, report, cancelled=watched.cancelled),
+        )
 
 
-def scratch() -> Path:
-    """The folder of whatever lasts no longer than a request or a task; emptied when the studio starts."""
-    folder = Path(settings.FILE_UPLOAD_TEMP_DIR)
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder
-
-
-def _apart(file: str, function: Callable[..., T], *args: Any) -> T:
+def _apart(file: str, function: Callable[..., T], *args: Any, cancelled: Callable[[], bool] = lambda: False) -> T:
     limits = isolation.Limits(settings.READER_MEMORY, settings.READER_SECONDS)
-    with _place(file):
-        try:
-            return isolation.call(function, *args, limits=limits, scratch=scratch())
-        except isolation.OutOfMemory:
-            raise BadInput(
-                f"{file}: reading it takes more than {limits.memory / 1024**2:.0f} MB of memory; split it, or export "
-                "less at once."
-            ) from None
-        except isolation.OutOfTime:
-            raise BadInput(
-                f"{file}: reading it takes longer than {limits.seconds:g} s; split it, or export less at once."
-            ) from None
-        except isolation.Crashed:
-            raise BadInput(
-                f"{file}: it is damaged so that its reader ended in the middle of it; export it again."
-            ) from None
+    try:
+        with _place(file, cancelled):
+            return isolation.call(function, *args, limits=limits, scratch=scratch(), cancelled=cancelled)
+    except isolation.OutOfMemory:
+        raise BadInput(
+            f"{file}: reading it takes more than {limits.memory / 1024**2:.0f} MB of memory; split it, or export less "
+            "at once."
+        ) from None
+    except isolation.OutOfTime:
+        raise BadInput(
+            f"{file}: reading it takes longer than {limits.seconds:g} s; split it, or export less at once."
+        ) from None
+    except isolation.Cancelled:
+        raise BadInput(f"{file}: it was stopped before it was done; begin again when you like.") from None
+    except isolation.Crashed:
+        raise BadInput(
+            f"{file}: it is damaged so that its reader ended in the middle of it; export it again."
+        ) from None
 
 
 @contextlib.contextmanager
-def _place(file: str) -> Iterator[None]:
+def _place(file: str, cancelled: Callable[[], bool]) -> Iterator[None]:
     """Hold one of as many places as there are cores, over all processes of the studio on this machine.
 
     Raises :class:`BadInput` when none has become free for as long as two readings may take of the processor.
@@ -194,6 +205,8 @@ def _place(file: str) -> Iterator[None]:
     places = [os.open(folder / str(number), os.O_CREAT | os.O_RDWR) for number in range(settings.READERS)]
     try:
         while not any(_locked(place) for place in places):
+            if cancelled():
+                raise isolation.Cancelled
             if time.monotonic() > deadline:
                 raise BadInput(f"{file}: too much is being read at the moment; bring it in again in a minute.")
             time.sleep(WAIT)

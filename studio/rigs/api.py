@@ -1,12 +1,13 @@
 """Bones for meshes over HTTP."""
 
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Query, Router
+from pydantic import StringConstraints
 
 from armuto.errors import BadInput
 from armuto.formats import gltf
@@ -18,7 +19,7 @@ from armuto.rigging.skeleton import skeleton_from
 from studio.cast.models import Character
 from studio.cast.schemas import CharacterOut
 from studio.library.models import Clip
-from studio.platform import reader
+from studio.platform import jobs, reader
 from studio.platform.array_response import array_response
 from studio.platform.compression import compressed_once
 from studio.platform.fields import Id
@@ -29,8 +30,11 @@ from studio.rigs.schemas import (
     RigBinding,
     RigChange,
     RigFingersIn,
+    RigMovesIn,
     RigOut,
+    RigPivot,
     RigPostures,
+    RigProgress,
     RigProposalIn,
     RigProposalOut,
     RigSection,
@@ -38,6 +42,7 @@ from studio.rigs.schemas import (
 
 router = Router(tags=["rigs"])
 FARTHEST = 1000.0  # metres
+Job = Annotated[str, StringConstraints(pattern=jobs.NAME)]
 
 
 def _row(character_id: int) -> Rig:
@@ -79,6 +84,19 @@ def post_fingers(request: HttpRequest, character_id: Id, wanted: RigFingersIn) -
     return {"definition": core.to_json(services.with_fingers(_row(character_id), wanted.definition, wanted.count))}
 
 
+@router.post("{character_id}/moves", response=RigProposalOut, operation_id="move_rig_pieces")
+def post_moves(request: HttpRequest, character_id: Id, wanted: RigMovesIn) -> Any:
+    """The same with pieces of the mesh moved otherwise, and the landmarks that lie in them; nothing is kept."""
+    moves = {piece: move.dict() for piece, move in wanted.moves.items()}
+    return {"definition": core.to_json(services.with_moves(_row(character_id), wanted.definition, moves))}
+
+
+@router.get("{character_id}/pivot", response=RigPivot, operation_id="get_rig_pivot")
+def get_pivot(request: HttpRequest, character_id: Id, piece: Annotated[int, Query(ge=0)]) -> Any:
+    """Where a piece of the mesh is turned about: where it meets larger ones, in the mesh as it came."""
+    return {"at": list(services.pivot(_row(character_id), piece))}
+
+
 @router.post("{character_id}/version", response=CharacterOut, operation_id="apply_rig")
 def post_version(request: HttpRequest, character_id: Id) -> Any:
     """Put the figure with these bones in the line-up: the character keeps its name, tags, remarks and fittings."""
@@ -88,9 +106,10 @@ def post_version(request: HttpRequest, character_id: Id) -> Any:
 
 @router.get("{character_id}/mesh", operation_id="get_rig_mesh", response={200: None})
 def get_mesh(request: HttpRequest, character_id: Id) -> HttpResponse:
-    """The mesh without bones as .glb: a lighter copy to look at."""
+    """The mesh without bones as .glb, its pieces where they were moved to: a lighter copy to look at."""
     row = _row(character_id)
-    return compressed_once(request, reader.display_copy(bytes(row.mesh.data), row.mesh_name), "model/gltf-binary")
+    data = services.mesh_of(row).glb if row.value().moves else bytes(row.mesh.data)
+    return compressed_once(request, reader.display_copy(data, row.mesh_name), "model/gltf-binary")
 
 
 @router.get("{character_id}/figure", operation_id="get_rig_figure", response={200: None})
@@ -104,10 +123,11 @@ def get_figure(request: HttpRequest, character_id: Id, whole: bool = False) -> H
 
 
 @router.get("{character_id}/binding", response=RigBinding, operation_id="get_rig_binding")
-def get_binding(request: HttpRequest, character_id: Id) -> Any:
-    """How the mesh is bound by the definition in force, and what is wrong with it."""
+def get_binding(request: HttpRequest, character_id: Id, job: Job | None = None) -> Any:
+    """How the mesh is bound by the definition in force, and what is wrong with it. job: a name by which it can be asked
+    how far that is, and by which it is cancelled."""
     row = _row(character_id)
-    made = services.bound(row)
+    made = services.bound(row, job)
     document = services.document_of(row)
     assert document.rig is not None
     return {
@@ -117,6 +137,20 @@ def get_binding(request: HttpRequest, character_id: Id) -> Any:
         "parents": document.skeleton.parents.tolist(),
         "nodes": list(document.rig.nodes),
     }
+
+
+@router.get("jobs/{job}", response=RigProgress, operation_id="get_rig_progress")
+def get_progress(request: HttpRequest, job: Job) -> Any:
+    """How far a binding is; nothing is said of one that has not begun or is done."""
+    share, doing = jobs.job_of(job).progress.read() or (None, "")
+    return {"share": share, "doing": doing}
+
+
+@router.delete("jobs/{job}", response={204: None}, operation_id="cancel_rig_binding")
+def delete_job(request: HttpRequest, job: Job) -> Any:
+    """Give a binding up; who waits for it is told so."""
+    jobs.job_of(job).cancel()
+    return 204, None
 
 
 @router.get("{character_id}/section", response=RigSection, operation_id="get_rig_section")

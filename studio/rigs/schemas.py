@@ -44,6 +44,15 @@ class RigNaming(Schema):
     parts: dict[str, list[str]]
 
 
+class RigMove(Schema):
+    """How a piece is turned about a place and then moved. offset, pivot: in metres; turn: the axis, as long as the
+    angle in degrees."""
+
+    offset: list[float]
+    turn: list[float]
+    pivot: list[float]
+
+
 class RigDefinitionData(Schema):
     """What is decided about the bones of a mesh (:class:`armuto.rigging.definition.RigDefinition`)."""
 
@@ -57,6 +66,7 @@ class RigDefinitionData(Schema):
     follows: dict[str, str | None]
     softness: dict[str, float]
     corrections: list[RigCorrection]
+    moves: dict[str, RigMove]
     unit: float | None
     up: str | None
     naming: RigNaming | None
@@ -138,6 +148,17 @@ class RigFingersIn(Schema):
     count: Literal[0, 1, 2, 3, 4, 5] | None = None
 
 
+class RigMovesIn(Schema):
+    """moves: of pieces, by their numbers; one by nothing puts a piece back."""
+
+    definition: described(RigDefinitionData)  # type: ignore[valid-type]
+    moves: dict[str, RigMove]
+
+
+class RigPivot(Schema):
+    at: list[float]
+
+
 class RigProposalOut(Schema):
     definition: described(RigDefinitionData)  # type: ignore[valid-type]
 
@@ -174,6 +195,13 @@ class RigBinding(Schema):
     names: list[str]
     parents: list[int]
     nodes: list[int]
+
+
+class RigProgress(Schema):
+    """share: 0 to 1 of a binding, or null where none is under way. doing: what is done now."""
+
+    share: float | None
+    doing: str
 
 
 class RigPosture(Schema):

@@ -15,9 +15,11 @@ from armuto.kinematics.clip import Clip as ClipValue
 from armuto.pipeline import transfer
 from armuto.retarget.fitting import NothingToPair, fit
 from armuto.rigging import definition as core
-from armuto.rigging import fingers
+from armuto.rigging import fingers, piece_moves
+from armuto.rigging.arranging import arranged, pivot_of, with_move
 from armuto.rigging.definition import RigDefinition
 from armuto.rigging.exercise import posture_clip
+from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.preparing import BoundMesh, PreparedMesh, facts_of
 from armuto.rigging.reading import BareMesh, read_mesh
 from armuto.rigging.skeleton import skeleton_from
@@ -78,8 +80,8 @@ def change(row: Rig, data: Any, base: int | None) -> None:
     wanted = core.from_json(data, row.character.name)
     skeleton_from(wanted.landmarks, wanted.options)
     facts = None
-    if (wanted.unit, wanted.up) != (row.value().unit, row.value().up):
-        facts = facts_of(_mesh(row.pk, row.original.sha256, wanted.unit, wanted.up))
+    if (wanted.unit, wanted.up, wanted.moves) != (row.value().unit, row.value().up, row.value().moves):
+        facts = facts_of(_arranged(row, wanted))
     known = facts or row.facts
     wanted.check_near(np.array(known["low"]), np.array(known["high"]), row.character.name)
     with transaction.atomic():
@@ -94,8 +96,10 @@ def change(row: Rig, data: Any, base: int | None) -> None:
 def proposal(row: Rig, unit: float | None, up: str | None, plan: str | None) -> RigDefinition:
     """What the shape proposes where its file is read in another unit, with another axis up or as another kind of body;
     nothing is kept."""
-    prepared = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up, plan)
-    before, found = row.value(), prepared.definition
+    before = row.value()
+    # Where it is read otherwise it is not known where its pieces belong.
+    moves = before.moves if (unit, up) == (before.unit, before.up) else {}
+    found = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up, plan, moves).definition
     if found.landmarks.plan == before.landmarks.plan:
         kept = {name: getattr(before, name) for name in ("options", "omitted", "follows", "softness", "naming")}
         return replace(found, **kept)
@@ -107,9 +111,7 @@ def with_fingers(row: Rig, data: Any, count: int | None) -> RigDefinition:
     """A definition with landmarks of so many fingers of each hand, or of as many as its shape shows; nothing is
     kept. Raises :class:`BadInput`."""
     definition = core.from_json(data, row.character.name)
-    if (definition.unit, definition.up) != (row.value().unit, row.value().up):
-        raise BadInput(f"{row.character.name}: its unit has changed meanwhile; look at it again.")
-    mesh = mesh_of(row)
+    mesh = _arranged(row, definition)
     try:
         found = fingers.with_fingers(definition.landmarks, mesh.points, mesh.faces, count)
     except BadInput as problem:
@@ -117,9 +119,28 @@ def with_fingers(row: Rig, data: Any, count: int | None) -> RigDefinition:
     return replace(definition, landmarks=found)
 
 
-def bound(row: Rig) -> BoundMesh:
-    """The mesh with the bones of the definition in force."""
-    return reader.bound_mesh(bytes(row.mesh.data), row.mesh_name, row.definition)
+def with_moves(row: Rig, data: Any, moves: Any) -> RigDefinition:
+    """A definition with pieces moved otherwise, and the landmarks that lie in them; nothing is kept. Raises
+    :class:`BadInput`."""
+    definition = core.from_json(data, row.character.name)
+    mesh = _mesh(row.pk, row.original.sha256, definition.unit, definition.up)
+    for piece, move in piece_moves.from_json(moves, row.character.name).items():
+        definition = with_move(definition, mesh, piece, move)
+    return definition
+
+
+def pivot(row: Rig, piece: int) -> tuple[float, float, float]:
+    """Where a piece is turned about. Raises :class:`BadInput` where there is no such piece."""
+    mesh = _mesh(row.pk, row.original.sha256, row.value().unit, row.value().up)
+    if piece > mesh.components.max():
+        raise BadInput(f"{row.character.name}: there is no such piece; choose another.")
+    x, y, z = pivot_of(mesh, piece).round(5).tolist()
+    return x, y, z
+
+
+def bound(row: Rig, job: str | None = None) -> BoundMesh:
+    """The mesh with the bones of the definition in force. job: as :func:`studio.platform.reader.bound_mesh`."""
+    return reader.bound_mesh(bytes(row.mesh.data), row.mesh_name, row.definition, job)
 
 
 def apply(row: Rig) -> Character:
@@ -149,9 +170,20 @@ def read_as(row: Rig) -> ImportOptions:
 
 
 def mesh_of(row: Rig) -> BareMesh:
-    """The mesh as the definition reads it, kept while somebody works with it."""
-    definition = row.value()
-    return _mesh(row.pk, row.original.sha256, definition.unit, definition.up)
+    """The mesh as the definition reads and arranges it, kept while somebody works with it."""
+    return _arranged(row, row.value())
+
+
+def _arranged(row: Rig, definition: RigDefinition) -> BareMesh:
+    moves = tuple(sorted(definition.moves.items()))
+    return _moved(row.pk, row.original.sha256, definition.unit, definition.up, moves)
+
+
+@lru_cache(maxsize=2)
+def _moved(
+    pk: int, content: str, unit: float | None, up: str | None, moves: tuple[tuple[int, PieceMove], ...]
+) -> BareMesh:
+    return arranged(_mesh(pk, content, unit, up), dict(moves))
 
 
 @lru_cache(maxsize=2)

@@ -27,6 +27,7 @@ from studio.ingest.tasks import read_arrival
 from studio.library.models import Clip
 from studio.management.commands.work import Worker
 from studio.platform import leases, reader, workers
+from studio.platform.scratch import scratch as scratch_folder
 from studio.renditions import worker
 from studio.renditions.models import Revision, RunItem
 from studio.renditions.services import runs
@@ -223,7 +224,7 @@ class Limits(TransactionTestCase):
 
     def test_what_was_read_is_at_hand_for_a_while_and_never_in_the_way(self) -> None:
         first = reader.read(WALK.read_bytes(), "walk.bvh")
-        kept = list((reader.scratch() / "read").iterdir())
+        kept = list((scratch_folder() / "read").iterdir())
         self.assertEqual(len(kept), 1)
         with mock.patch("armuto.isolation.call", side_effect=AssertionError):
             again = reader.read(WALK.read_bytes(), "walk.bvh")

@@ -1,15 +1,21 @@
 """Bones that are given in the studio: what is proposed, changed, looked at, tried and put in the line-up."""
 
 import json
+import threading
+import time
 
 import numpy as np
 
+from armuto.errors import BadInput
 from armuto.formats import gltf
+from armuto.rigging import definition as core
+from armuto.rigging.preparing import prepare
 from armuto.tests import sculptures
 from armuto.tests.files import DEMO, PORTER, WALK
 from studio.cast.models import Character
 from studio.library.models import Clip
 from studio.patterns.models import Pattern
+from studio.platform import reader
 from studio.rigs.models import Rig
 from studio.tests.test_intake import IntakeCase
 
@@ -141,6 +147,74 @@ class Rigs(RigCase):
         self.call("post", f"{character.pk}/version")
         character.refresh_from_db()
         self.assertAlmostEqual(character.height, height, delta=0.03)
+
+    def test_a_piece_is_moved_with_its_landmarks_and_put_back(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        shown = self.look(f"{character.pk}")
+        shoe = next(row for row in shown["facts"]["pieces"] if row["name"] == "shoes 2")
+        mesh = self.client.get(f"/api/rigs/{character.pk}/mesh").content
+        pivot = self.look(f"{character.pk}/pivot?piece={shoe['number']}")["at"]
+        move = {"offset": [0.0, 0.0, 0.1], "turn": [0.0, 20.0, 0.0], "pivot": pivot}
+        body = {"definition": shown["definition"], "moves": {str(shoe["number"]): move}}
+        found = self.call("post", f"{character.pk}/moves", body)["definition"]
+        self.assertEqual(self.look(f"{character.pk}")["definition"], shown["definition"], "nothing is kept yet")
+        before, after = (row["landmarks"] for row in (shown["definition"], found))
+        changed = {name for name in before if before[name] != after[name]}
+        side = "left" if shoe["middle"][0] > 0 else "right"
+        self.assertIn(f"{side} ball", changed)
+        self.assertLessEqual(changed, {f"{side} {name}" for name in ("ankle", "ball", "heel", "toes")})
+        kept = self.call("patch", f"{character.pk}", {"definition": found})
+        moved = next(row for row in kept["facts"]["pieces"] if row["number"] == shoe["number"])
+        self.assertAlmostEqual(moved["middle"][2] - shoe["middle"][2], 0.1, delta=0.05)
+        self.assertNotEqual(self.client.get(f"/api/rigs/{character.pk}/mesh").content, mesh)
+        self.call("post", f"{character.pk}/version")
+        # Put back it is as it was, landmarks too.
+        still = {str(shoe["number"]): move | {"offset": [0, 0, 0], "turn": [0, 0, 0]}}
+        back = self.call("post", f"{character.pk}/moves", {"definition": found, "moves": still})["definition"]
+        self.assertEqual(back["moves"], {})
+        for name, row in before.items():
+            np.testing.assert_allclose(back["landmarks"][name]["at"], row["at"], atol=1e-4)
+        # Proposed anew it stays where it was moved to; read in another unit it is where it came.
+        again = self.call("post", f"{character.pk}/proposal", {"unit": None, "up": None})["definition"]
+        self.assertEqual(again["moves"], found["moves"])
+        other = self.call("post", f"{character.pk}/proposal", {"unit": 0.01, "up": None})["definition"]
+        self.assertEqual(other["moves"], {})
+        self.assertIn("no such piece", self.look(f"{character.pk}/pivot?piece=999", 422)["detail"])
+
+    def test_a_binding_says_how_far_it_is_and_is_given_up(self):
+        content = sculptures.bare("keeper")
+        definition = core.to_json(prepare(content, "keeper.glb").definition)
+        answers: list[object] = []
+
+        def bind() -> None:
+            try:
+                answers.append(reader.bound_mesh(content, "keeper.glb", definition, "keepersjob"))
+            except BadInput as problem:
+                answers.append(str(problem))
+
+        thread = threading.Thread(target=bind)
+        thread.start()
+        said = {"share": None, "doing": ""}
+        while thread.is_alive() and said["share"] is None:
+            said = self.look("jobs/keepersjob")
+            time.sleep(0.005)
+        self.assertRegex(said["doing"], "^[A-Z][a-z]+ ")
+        self.assertTrue(0 <= said["share"] < 1, said)
+        self.assertEqual(self.client.delete("/api/rigs/jobs/keepersjob").status_code, 204)
+        thread.join()
+        self.assertEqual(answers, ["keeper.glb: it was stopped before it was done; begin again when you like."])
+        self.assertEqual(self.look("jobs/keepersjob"), {"share": None, "doing": ""})
+        # What was given up leaves nothing in the way of the next.
+        self.assertTrue(reader.bound_mesh(content, "keeper.glb", definition, "keepersjob").glb)
+
+    def test_a_binding_that_is_given_up_before_its_turn_never_begins(self):
+        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        shown = self.look(f"{character.pk}")["definition"]
+        self.call("patch", f"{character.pk}", {"definition": shown | {"options": shown["options"] | {"spine": 5}}})
+        self.client.delete("/api/rigs/jobs/waitingjob")
+        self.assertIn("stopped before", self.look(f"{character.pk}/binding?job=waitingjob", 422)["detail"])
+        self.assertEqual(len(self.look(f"{character.pk}/binding?job=waitingjob")["names"]) > 20, True)
+        self.assertEqual(self.client.get(f"/api/rigs/{character.pk}/binding?job=../x").status_code, 422)
 
     def test_it_is_tried_with_postures_and_with_clips(self):
         character = self.character("keeper.glb", sculptures.bare("keeper"))

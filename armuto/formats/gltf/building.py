@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from armuto.formats.gltf.container import Json, to_glb
+from armuto.formats.gltf.container import GltfFile, Json, editable, to_glb
 from armuto.kinematics.arrays import FloatArray
 
 ARRAY, ELEMENTS = 34962, 34963
@@ -101,6 +101,21 @@ class Store:
         self.tree = tree
         self.parts: list[bytes] = []
         self.length = 0
+
+    @classmethod
+    def continued(cls, held: GltfFile) -> Store:
+        """One that begins with all that a file has, whose buffers become one."""
+        out = cls(editable(held.json))
+        starts = []
+        for data in held.buffers:
+            pad = -out.length % 4
+            out.parts += [b"\0" * pad, data]
+            starts.append(out.length + pad)
+            out.length += pad + len(data)
+        for view in out.tree.setdefault("bufferViews", []):
+            view["byteOffset"] = view.get("byteOffset", 0) + starts[view["buffer"]]
+            view["buffer"] = 0
+        return out
 
     def view(self, data: bytes, target: int | None = None, stride: int = 0) -> int:
         pad = -self.length % 4

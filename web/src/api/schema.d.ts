@@ -753,6 +753,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{character_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Moves
+         * @description The same with pieces of the mesh moved otherwise, and the landmarks that lie in them; nothing is kept.
+         */
+        post: operations["move_rig_pieces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{character_id}/pivot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pivot
+         * @description Where a piece of the mesh is turned about: where it meets larger ones, in the mesh as it came.
+         */
+        get: operations["get_rig_pivot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{character_id}/version": {
         parameters: {
             query?: never;
@@ -782,7 +822,7 @@ export interface paths {
         };
         /**
          * Get Mesh
-         * @description The mesh without bones as .glb: a lighter copy to look at.
+         * @description The mesh without bones as .glb, its pieces where they were moved to: a lighter copy to look at.
          */
         get: operations["get_rig_mesh"];
         put?: never;
@@ -822,12 +862,37 @@ export interface paths {
         };
         /**
          * Get Binding
-         * @description How the mesh is bound by the definition in force, and what is wrong with it.
+         * @description How the mesh is bound by the definition in force, and what is wrong with it. job: a name by which it can be asked
+         *     how far that is, and by which it is cancelled.
          */
         get: operations["get_rig_binding"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Progress
+         * @description How far a binding is; nothing is said of one that has not begun or is done.
+         */
+        get: operations["get_rig_progress"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Job
+         * @description Give a binding up; who waits for it is told so.
+         */
+        delete: operations["cancel_rig_binding"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3841,6 +3906,36 @@ export interface components {
             count?: (0 | 1 | 2 | 3 | 4 | 5) | null;
         };
         /**
+         * RigMove
+         * @description How a piece is turned about a place and then moved. offset, pivot: in metres; turn: the axis, as long as the
+         *     angle in degrees.
+         */
+        RigMove: {
+            /** Offset */
+            offset: number[];
+            /** Turn */
+            turn: number[];
+            /** Pivot */
+            pivot: number[];
+        };
+        /**
+         * RigMovesIn
+         * @description moves: of pieces, by their numbers; one by nothing puts a piece back.
+         */
+        RigMovesIn: {
+            /** Definition */
+            definition: components["schemas"]["RigDefinitionData"];
+            /** Moves */
+            moves: {
+                [key: string]: components["schemas"]["RigMove"];
+            };
+        };
+        /** RigPivot */
+        RigPivot: {
+            /** At */
+            at: number[];
+        };
+        /**
          * CharacterOut
          * @description bounds: lowest and highest corner of the meshes at rest in metres. nodes: the glTF node of every joint.
          *     lock_version: what ``If-Match`` says of a change.
@@ -3940,6 +4035,16 @@ export interface components {
             posture: string;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * RigProgress
+         * @description share: 0 to 1 of a binding, or null where none is under way. doing: what is done now.
+         */
+        RigProgress: {
+            /** Share */
+            share: number | null;
+            /** Doing */
+            doing: string;
         };
         /**
          * RigSection
@@ -7357,6 +7462,10 @@ export interface components {
             };
             /** Corrections */
             corrections: components["schemas"]["RigCorrection"][];
+            /** Moves */
+            moves: {
+                [key: string]: components["schemas"]["RigMove"];
+            };
             /** Unit */
             unit: number | null;
             /** Up */
@@ -8585,6 +8694,56 @@ export interface operations {
             };
         };
     };
+    move_rig_pieces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigMovesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigProposalOut"];
+                };
+            };
+        };
+    };
+    get_rig_pivot: {
+        parameters: {
+            query: {
+                piece: number;
+            };
+            header?: never;
+            path: {
+                character_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigPivot"];
+                };
+            };
+        };
+    };
     apply_rig: {
         parameters: {
             query?: never;
@@ -8651,7 +8810,9 @@ export interface operations {
     };
     get_rig_binding: {
         parameters: {
-            query?: never;
+            query?: {
+                job?: string | null;
+            };
             header?: never;
             path: {
                 character_id: number;
@@ -8668,6 +8829,48 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RigBinding"];
                 };
+            };
+        };
+    };
+    get_rig_progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigProgress"];
+                };
+            };
+        };
+    };
+    cancel_rig_binding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
