@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 
 from armuto.errors import BadInput
 from armuto.formats import gltf
-from armuto.formats.gltf import accessors
-from armuto.formats.gltf.building import ARRAY, FLOAT, Store
+from armuto.formats.gltf.building import Store
 from armuto.formats.gltf.container import GltfFile, Json
+from armuto.formats.gltf.deforming import LEAST, deformed_primitive
 from armuto.formats.gltf.reading import tree_of
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import BoolArray, FloatArray
@@ -104,24 +104,21 @@ def _written(mesh: BareMesh, moves: Mapping[int, PieceMove]) -> GltfFile:
     world = tree_of(held).world
     copies: dict[int, Json] = {}
     for number, (node, place) in enumerate(mesh.primitives):
-        rows = mesh.owners == number
-        components = mesh.components[rows]
-        # In the order of the points, what each is moved by; most are not.
-        own = {piece: move for piece, move in moves.items() if (components == piece).any()}
-        if not own:
+        components = mesh.components[mesh.owners == number]
+        rows = np.isin(components, list(moves))
+        if not rows.any():
             continue
-        if abs(np.linalg.det(world[node][:3, :3])) < 1e-18:
+        if abs(np.linalg.det(world[node][:3, :3])) < LEAST:
             raise BadInput(f"{held.file}: a piece that is flattened to nothing cannot be moved; leave it where it is.")
         if node not in copies:
             copies[node] = dict(held.row("meshes", held.rows("nodes")[node]["mesh"]))
-            copies[node]["primitives"] = [dict(row) for row in copies[node]["primitives"]]
+            copies[node]["primitives"] = list(copies[node]["primitives"])
             store.tree["meshes"].append(copies[node])
             store.tree["nodes"][node]["mesh"] = len(store.tree["meshes"]) - 1
-        primitive = copies[node]["primitives"][place]
-        turned = [(components == piece, _in_file(move, mesh, world[node])) for piece, move in own.items()]
-        primitive["attributes"] = primitive["attributes"] | _moved(held, store, primitive["attributes"], turned)
-        if targets := primitive.get("targets"):
-            primitive["targets"] = [each | _moved(held, store, each, turned, shapes=True) for each in targets]
+        own = {piece: _in_file(moves[piece], mesh, world[node]) for piece in np.unique(components[rows]).tolist()}
+        matrices = np.array([own[piece] for piece in components[rows].tolist()])
+        primitives = copies[node]["primitives"]
+        primitives[place] = deformed_primitive(held, store, primitives[place], rows, matrices)
     return gltf.parse(store.glb(), held.file)
 
 
@@ -134,26 +131,3 @@ def _in_file(move: PieceMove, mesh: BareMesh, node: FloatArray) -> FloatArray:
     moved[:3, 3] = move.applied(np.zeros(3))
     into = ours @ node
     return np.asarray(np.linalg.inv(into) @ moved @ into)
-
-
-def _moved(
-    held: GltfFile, store: Store, attributes: Json, moves: list[tuple[BoolArray, FloatArray]], shapes: bool = False
-) -> Json:
-    """Attributes written anew with rows ``(P,)`` moved by a matrix ``(4, 4)`` each. shapes: they are offsets, which are
-    turned and not moved."""
-    out: Json = {}
-    for key in ("POSITION", "NORMAL", "TANGENT"):
-        if key not in attributes:
-            continue
-        values = accessors.read(held, attributes[key])
-        for rows, matrix in moves:
-            # Normals turn with the inverse of the transpose, so that they stay square to a stretched surface.
-            linear = np.linalg.inv(matrix[:3, :3]).T if key == "NORMAL" else matrix[:3, :3]
-            values[rows, :3] = values[rows, :3] @ linear.T
-            if key == "POSITION" and not shapes:
-                values[rows, :3] += matrix[:3, 3]
-            elif not shapes:
-                values[rows, :3] /= np.maximum(np.linalg.norm(values[rows, :3], axis=1, keepdims=True), 1e-12)
-        kind = "VEC4" if values.shape[1] == 4 else "VEC3"
-        out[key] = store.add(values.astype("<f4"), kind, FLOAT, ARRAY, bounds=key == "POSITION")
-    return out

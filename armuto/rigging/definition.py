@@ -24,6 +24,7 @@ MOST_BONES = {"spine": (1, 6), "neck": (1, 8), "tail": (1, 12), "twists": (0, 3)
 MOST_CORRECTIONS = 500
 MOST_PIECES = 1_000_000_000
 LARGEST_UNIT = 1000.0  # metres
+POSES = ("bound", "standing")  # as a mesh was bound to the bones that it had, or as these stand
 FARTHEST = 0.5  # of a body's longest side, up to which a landmark may lie beside it
 
 
@@ -49,8 +50,9 @@ class RigDefinition:
     omitted: pieces that are left out, by number (:func:`armuto.rigging.components.components_of`). follows: the bone
     that a piece goes along with as it is, or None for one that bends with the body; others as they are proposed.
     softness: of pieces that bend more gradually than the body, as cloth does, above 0 and up to 1. moves: of pieces,
-    before all else. unit: metres per unit of the file, and up: its up axis, where they are not as they were found.
-    naming: what bones are called in the file that is written, where that is not as everywhere else.
+    before all else. pose: in which of :data:`POSES` a mesh is that had bones. unit: metres per unit of the file, and
+    up: its up axis, where they are not as they were found. naming: what bones are called in the file that is written,
+    where that is not as everywhere else.
     """
 
     landmarks: Landmarks
@@ -63,6 +65,7 @@ class RigDefinition:
     naming: BoneNaming | None = None
     softness: Mapping[int, float] = field(default_factory=dict)
     moves: Mapping[int, PieceMove] = field(default_factory=dict)
+    pose: str = "bound"
 
     @property
     def digest(self) -> str:
@@ -78,6 +81,8 @@ class RigDefinition:
             del data["softness"]
         if not self.moves:
             del data["moves"]
+        if self.pose == "bound":
+            del data["pose"]
         return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def check_near(self, low: FloatArray, high: FloatArray, file: str) -> None:
@@ -136,6 +141,7 @@ def to_json(definition: RigDefinition) -> dict[str, Any]:
         "unit": definition.unit,
         "up": definition.up,
         "softness": {str(piece): round(value, 3) for piece, value in sorted(definition.softness.items())},
+        "pose": definition.pose,
         "moves": piece_moves.to_json(definition.moves),
         "naming": None if definition.naming is None else names.to_json(definition.naming),
     }
@@ -149,6 +155,9 @@ def from_json(data: Any, file: str) -> RigDefinition:
         raise BadInput(f"{file}: a unit is a length in metres, up to {LARGEST_UNIT:g}; say another.")
     if up is not None and up not in UP_AXES:
         raise BadInput(f"{file}: “{str(up)[:20]}” is no axis; up is one of {', '.join(UP_AXES)}.")
+    pose = data.get("pose", "bound")
+    if pose not in POSES:
+        raise BadInput(f"{file}: “{str(pose)[:20]}” is no pose; it is one of {', '.join(POSES)}.")
     omitted = data.get("omitted", [])
     follows = data.get("follows", {})
     corrections = data.get("corrections", [])
@@ -172,6 +181,7 @@ def from_json(data: Any, file: str) -> RigDefinition:
         names.from_json(data.get("naming"), file),
         _softness(data.get("softness", {}), file),
         {piece: move for piece, move in piece_moves.from_json(data.get("moves", {}), file).items() if not move.stays},
+        pose,
     )
 
 

@@ -22,6 +22,7 @@ from armuto.rigging.pipeline import note_on, propose_landmarks, rig
 from armuto.rigging.reading import BareMesh, as_glb, read_mesh
 from armuto.rigging.stripping import without_bones
 
+SEEN = 1e-3  # of the longest side: what lies no farther apart is in one place
 MAKING = 0.45  # of the time that it takes to bind a mesh and to look for what is wrong with it
 
 
@@ -48,11 +49,24 @@ class PreparedMesh:
         return PreparedMesh(self.glb, self.definition.scaled(unit, self.facts["unit"]), facts)
 
 
-def bare_glb(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> bytes:
-    """The mesh of any file as .glb; of one with bones without these. Raises :class:`BadInput`."""
-    content, _ = as_glb(data, file, files or {})
-    held = gltf.parse(content, file, files)
-    return without_bones(held) if any("skin" in node for node in held.rows("nodes")) else content
+def bare_glb(data: bytes, file: str, standing: bool = False) -> bytes:
+    """The mesh of any file as .glb; of one with bones without these, as it was bound to them or as they stand. Raises
+    :class:`BadInput`."""
+    content, _ = as_glb(data, file, {})
+    held = gltf.parse(content, file)
+    return without_bones(held, standing) if any("skin" in node for node in held.rows("nodes")) else content
+
+
+def standing_glb(data: bytes, file: str) -> bytes | None:
+    """The mesh of a file as its bones stand, or None where that is how it was bound, as far as one can see. Raises
+    :class:`BadInput`."""
+    content, _ = as_glb(data, file, {})
+    held = gltf.parse(content, file)
+    if not any("skin" in node for node in held.rows("nodes")):
+        return None
+    bound, standing = (read_mesh(without_bones(held, pose), file).points for pose in (False, True))
+    far = np.linalg.norm(standing - bound, axis=1).max()
+    return without_bones(held, True) if far > SEEN * np.ptp(bound, axis=0).max() else None
 
 
 def prepare(

@@ -156,6 +156,11 @@ def prepared_mesh(
     return _apart(file, preparing.prepare, data, file, unit, up, True, plan, dict(moves or {}))
 
 
+def standing_mesh(data: bytes, file: str) -> bytes | None:
+    """:func:`armuto.rigging.preparing.standing_glb`, apart."""
+    return _apart(file, preparing.standing_glb, data, file)
+
+
 def bound_mesh(data: bytes, file: str, definition: dict[str, Any], job: str | None = None) -> BoundMesh:
     """:func:`armuto.rigging.preparing.bound_mesh`, apart, and kept for a while: it is looked at, tried and taken into
     the line-up. job: under which name its progress is said, and it is cancelled."""

@@ -25,7 +25,7 @@ from studio.platform.compression import compressed_once
 from studio.platform.fields import Id
 from studio.platform.optimistic import base_version, name_version
 from studio.rigs import services
-from studio.rigs.models import Rig
+from studio.rigs.models import Rig, RigMesh
 from studio.rigs.schemas import (
     RigBinding,
     RigChange,
@@ -46,7 +46,7 @@ Job = Annotated[str, StringConstraints(pattern=jobs.NAME)]
 
 
 def _row(character_id: int) -> Rig:
-    rows = Rig.objects.select_related("character", "original", "mesh").defer("mesh__data")
+    rows = Rig.objects.select_related("character", "original", "mesh").defer("mesh__data", "mesh__standing")
     return get_object_or_404(rows, pk=character_id)
 
 
@@ -75,7 +75,8 @@ def post_proposal(request: HttpRequest, character_id: Id, wanted: RigProposalIn)
     """Landmarks from the shape once more; nothing is kept."""
     row = _row(character_id)
     checked = core.from_json(row.definition | {"unit": wanted.unit, "up": wanted.up}, row.character.name)
-    return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up, wanted.plan))}
+    pose = wanted.pose or checked.pose
+    return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up, wanted.plan, pose))}
 
 
 @router.post("{character_id}/fingers", response=RigProposalOut, operation_id="propose_fingers")
@@ -108,7 +109,8 @@ def post_version(request: HttpRequest, character_id: Id) -> Any:
 def get_mesh(request: HttpRequest, character_id: Id) -> HttpResponse:
     """The mesh without bones as .glb, its pieces where they were moved to: a lighter copy to look at."""
     row = _row(character_id)
-    data = services.mesh_of(row).glb if row.value().moves else bytes(row.mesh.data)
+    value = row.value()
+    data = services.mesh_of(row).glb if value.moves else row.mesh.content(value.pose)
     return compressed_once(request, reader.display_copy(data, row.mesh_name), "model/gltf-binary")
 
 
@@ -195,6 +197,10 @@ def get_motion(request: HttpRequest, character_id: Id, clip: Id | None = None) -
     return array_response(rotations, translations, fps=made.fps)
 
 
+def _stood_otherwise(row: Rig) -> bool:
+    return RigMesh.objects.filter(rig=row, standing__isnull=False).exists()
+
+
 def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
     row = _row(character_id)
     name_version(response, row.lock_version)
@@ -217,6 +223,7 @@ def _shown(response: HttpResponse, character_id: int) -> dict[str, Any]:
             "places": places.round(5).tolist(),
         },
         "meanings": {name: value.landmarks.landmark_set.meaning(name) for name in value.landmarks.points},
+        "poses": list(core.POSES) if _stood_otherwise(row) else ["bound"],
         "current": row.made == value.digest,
         "lock_version": row.lock_version,
     }

@@ -36,7 +36,13 @@ class Rig(Versioned):
 
 
 class RigMesh(models.Model):
-    """The mesh without bones, as .glb."""
+    """The mesh without bones, as .glb. standing: in the pose in which the bones stood that it had, where that is
+    another than the one in which it was bound."""
 
     rig = models.OneToOneField(Rig, models.CASCADE, primary_key=True, related_name="mesh")
     data = models.BinaryField()
+    standing = models.BinaryField(null=True)
+
+    def content(self, pose: str) -> bytes:
+        """In a pose of :data:`armuto.rigging.definition.POSES`."""
+        return bytes(self.standing if pose == "standing" and self.standing is not None else self.data)

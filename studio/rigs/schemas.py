@@ -6,6 +6,7 @@ from ninja import Schema
 
 from studio.platform.described import described
 
+PoseName = Literal["bound", "standing"]
 BodyPlanName = Literal["two-legged", "four-legged", "winged"]
 
 
@@ -66,6 +67,7 @@ class RigDefinitionData(Schema):
     follows: dict[str, str | None]
     softness: dict[str, float]
     corrections: list[RigCorrection]
+    pose: PoseName
     moves: dict[str, RigMove]
     unit: float | None
     up: str | None
@@ -115,7 +117,8 @@ class RigSkeleton(Schema):
 
 
 class RigOut(Schema):
-    """current: whether the character has the bones of this definition. meanings: of landmarks, in anatomical words."""
+    """current: whether the character has the bones of this definition. poses: in which the mesh can be. meanings: of
+    landmarks, in anatomical words."""
 
     character_id: int
     name: str
@@ -124,6 +127,7 @@ class RigOut(Schema):
     facts: described(RigFacts)  # type: ignore[valid-type]
     skeleton: RigSkeleton
     meanings: dict[str, str]
+    poses: list[PoseName]
     current: bool
     lock_version: int
 
@@ -134,11 +138,12 @@ class RigChange(Schema):
 
 class RigProposalIn(Schema):
     """unit: metres per unit of the file; up: its axis; plan: what kind of body it is. Null for what its size and shape
-    say."""
+    say. pose: as it was bound to the bones that it had, or as these stood; null for the one that it is in."""
 
     unit: float | None = None
     up: str | None = None
     plan: BodyPlanName | None = None
+    pose: PoseName | None = None
 
 
 class RigFingersIn(Schema):

@@ -32,8 +32,11 @@ from studio.platform.optimistic import VERSION_FIELDS
 from studio.rigs.models import Rig, RigMesh
 
 
-def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: str, made: bool) -> Rig:
-    """Keep what a character's bones were or will be made from. made: whether the character has them."""
+def keep_rig(
+    character: Character, prepared: PreparedMesh, data: bytes, file: str, made: bool, standing: bytes | None = None
+) -> Rig:
+    """Keep what a character's bones were or will be made from. made: whether the character has them. standing: the
+    mesh in another pose than the one in which it was bound."""
     unit = character.skeleton.value().file_frame.unit
     if made and abs(unit - prepared.facts["unit"]) > 1e-9 * unit:
         # A person has said another unit of it before it was accepted.
@@ -49,7 +52,7 @@ def keep_rig(character: Character, prepared: PreparedMesh, data: bytes, file: st
             "revision": character.revision,
         },
     )
-    RigMesh.objects.update_or_create(rig=row, defaults={"data": prepared.glb})
+    RigMesh.objects.update_or_create(rig=row, defaults={"data": prepared.glb, "standing": standing})
     return row
 
 
@@ -64,9 +67,10 @@ def begin(character: Character) -> Rig:
     # As the character is read, so that it keeps its size.
     frame = character.skeleton.value().file_frame
     prepared = reader.prepared_mesh(data, file, frame.unit, frame.up)
+    standing = reader.standing_mesh(data, file)
     original = bytes(character.original.content.data)
     with transaction.atomic():
-        return _begun(character) or keep_rig(character, prepared, original, file, made=False)
+        return _begun(character) or keep_rig(character, prepared, original, file, False, standing)
 
 
 def _begun(character: Character) -> Rig | None:
@@ -80,7 +84,7 @@ def change(row: Rig, data: Any, base: int | None) -> None:
     wanted = core.from_json(data, row.character.name)
     skeleton_from(wanted.landmarks, wanted.options)
     facts = None
-    if (wanted.unit, wanted.up, wanted.moves) != (row.value().unit, row.value().up, row.value().moves):
+    if _shape(wanted) != _shape(row.value()):
         facts = facts_of(_arranged(row, wanted))
     known = facts or row.facts
     wanted.check_near(np.array(known["low"]), np.array(known["high"]), row.character.name)
@@ -93,13 +97,19 @@ def change(row: Rig, data: Any, base: int | None) -> None:
         row.save(update_fields=["definition", "facts", *VERSION_FIELDS])
 
 
-def proposal(row: Rig, unit: float | None, up: str | None, plan: str | None) -> RigDefinition:
-    """What the shape proposes where its file is read in another unit, with another axis up or as another kind of body;
-    nothing is kept."""
+def _shape(definition: RigDefinition) -> tuple[object, ...]:
+    """What the mesh depends on."""
+    return definition.pose, definition.unit, definition.up, definition.moves
+
+
+def proposal(row: Rig, unit: float | None, up: str | None, plan: str | None, pose: str) -> RigDefinition:
+    """What the shape proposes where its file is read in another unit, with another axis up, in another pose or as
+    another kind of body; nothing is kept."""
     before = row.value()
     # Where it is read otherwise it is not known where its pieces belong.
-    moves = before.moves if (unit, up) == (before.unit, before.up) else {}
-    found = reader.prepared_mesh(bytes(row.mesh.data), row.mesh_name, unit, up, plan, moves).definition
+    moves = before.moves if (unit, up, pose) == (before.unit, before.up, before.pose) else {}
+    prepared = reader.prepared_mesh(row.mesh.content(pose), row.mesh_name, unit, up, plan, moves)
+    found = replace(prepared.definition, pose=pose)
     if found.landmarks.plan == before.landmarks.plan:
         kept = {name: getattr(before, name) for name in ("options", "omitted", "follows", "softness", "naming")}
         return replace(found, **kept)
@@ -123,7 +133,7 @@ def with_moves(row: Rig, data: Any, moves: Any) -> RigDefinition:
     """A definition with pieces moved otherwise, and the landmarks that lie in them; nothing is kept. Raises
     :class:`BadInput`."""
     definition = core.from_json(data, row.character.name)
-    mesh = _mesh(row.pk, row.original.sha256, definition.unit, definition.up)
+    mesh = _as_it_came(row, definition)
     for piece, move in piece_moves.from_json(moves, row.character.name).items():
         definition = with_move(definition, mesh, piece, move)
     return definition
@@ -131,7 +141,7 @@ def with_moves(row: Rig, data: Any, moves: Any) -> RigDefinition:
 
 def pivot(row: Rig, piece: int) -> tuple[float, float, float]:
     """Where a piece is turned about. Raises :class:`BadInput` where there is no such piece."""
-    mesh = _mesh(row.pk, row.original.sha256, row.value().unit, row.value().up)
+    mesh = _as_it_came(row, row.value())
     if piece > mesh.components.max():
         raise BadInput(f"{row.character.name}: there is no such piece; choose another.")
     x, y, z = pivot_of(mesh, piece).round(5).tolist()
@@ -140,7 +150,7 @@ def pivot(row: Rig, piece: int) -> tuple[float, float, float]:
 
 def bound(row: Rig, job: str | None = None) -> BoundMesh:
     """The mesh with the bones of the definition in force. job: as :func:`studio.platform.reader.bound_mesh`."""
-    return reader.bound_mesh(bytes(row.mesh.data), row.mesh_name, row.definition, job)
+    return reader.bound_mesh(row.mesh.content(row.value().pose), row.mesh_name, row.definition, job)
 
 
 def apply(row: Rig) -> Character:
@@ -175,21 +185,23 @@ def mesh_of(row: Rig) -> BareMesh:
 
 
 def _arranged(row: Rig, definition: RigDefinition) -> BareMesh:
-    moves = tuple(sorted(definition.moves.items()))
-    return _moved(row.pk, row.original.sha256, definition.unit, definition.up, moves)
+    mesh = _as_it_came(row, definition)
+    return _moved(mesh, tuple(sorted(definition.moves.items()))) if definition.moves else mesh
+
+
+def _as_it_came(row: Rig, definition: RigDefinition) -> BareMesh:
+    return _mesh(row.pk, row.original.sha256, definition.pose, definition.unit, definition.up)
 
 
 @lru_cache(maxsize=2)
-def _moved(
-    pk: int, content: str, unit: float | None, up: str | None, moves: tuple[tuple[int, PieceMove], ...]
-) -> BareMesh:
-    return arranged(_mesh(pk, content, unit, up), dict(moves))
+def _moved(mesh: BareMesh, moves: tuple[tuple[int, PieceMove], ...]) -> BareMesh:
+    return arranged(mesh, dict(moves))
 
 
 @lru_cache(maxsize=2)
-def _mesh(pk: int, content: str, unit: float | None, up: str | None) -> BareMesh:
+def _mesh(pk: int, content: str, pose: str, unit: float | None, up: str | None) -> BareMesh:
     row = Rig.objects.select_related("original", "mesh").get(pk=pk)
-    return read_mesh(bytes(row.mesh.data), row.mesh_name, None, unit, up)
+    return read_mesh(row.mesh.content(pose), row.mesh_name, None, unit, up)
 
 
 def document_of(row: Rig) -> Document:

@@ -12,6 +12,7 @@ from armuto.rigging import definition as core
 from armuto.rigging.preparing import prepare
 from armuto.tests import sculptures
 from armuto.tests.files import DEMO, PORTER, WALK
+from armuto.tests.test_rig_poses import lowered
 from studio.cast.models import Character
 from studio.library.models import Clip
 from studio.patterns.models import Pattern
@@ -123,6 +124,28 @@ class Rigs(RigCase):
         self.call("post", f"{character.pk}/version")
         character.refresh_from_db()
         self.assertIn("spine 1", character.document().skeleton.names)
+
+    def test_it_is_given_bones_as_it_was_bound_or_as_it_stands(self):
+        character = self.character("porter.glb", lowered())
+        shown = self.call("post", f"{character.pk}")
+        self.assertEqual((shown["poses"], shown["definition"]["pose"]), (["bound", "standing"], "bound"))
+        found = self.call("post", f"{character.pk}/proposal", {"pose": "standing"})["definition"]
+        self.assertEqual(found["pose"], "standing")
+        mesh = self.client.get(f"/api/rigs/{character.pk}/mesh").content
+        kept = self.call("patch", f"{character.pk}", {"definition": found})
+        self.assertNotEqual(
+            kept["facts"]["low"] + kept["facts"]["high"], shown["facts"]["low"] + shown["facts"]["high"]
+        )
+        self.assertNotEqual(self.client.get(f"/api/rigs/{character.pk}/mesh").content, mesh)
+        # Proposed anew it stays in the pose that was chosen, and the line-up has it so.
+        again = self.call("post", f"{character.pk}/proposal", {})["definition"]
+        self.assertEqual(again["pose"], "standing")
+        self.call("post", f"{character.pk}/version")
+        document = Character.objects.get(pk=character.pk).document()
+        hand = document.skeleton.rest.positions[document.skeleton.index["left hand"]]
+        np.testing.assert_allclose(hand, found["landmarks"]["left wrist"]["at"], atol=2e-3)
+        other = self.character("keeper.glb", sculptures.bare("keeper"))
+        self.assertEqual(self.look(f"{other.pk}")["poses"], ["bound"])
 
     def test_another_file_for_the_character_is_begun_with_anew(self):
         character = self.character("keeper.glb", sculptures.bare("keeper"))

@@ -186,6 +186,69 @@ class Rigging(StudioCase):
             {"l_elbow", "l_carpal_interphalangeal_1"}, set(Character.objects.get().document().skeleton.names)
         )
 
+    def test_a_piece_is_moved_before_it_is_bound_and_a_binding_is_stopped(self):
+        self.bring_in()
+        character = Character.objects.get()
+        self.go(f"/cast/{character.pk}/bones?step=mesh")
+        row = Rig.objects.get()
+        cap = next(piece for piece in row.facts["pieces"] if piece["name"] == "cap")
+        self.page.get_by_role("button", name="cap", exact=True).click()
+        front = self.page.get_by_role("group", name=re.compile("^From the front"))
+        box = front.locator('[data-hold="box"]').bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+        def draw():
+            self.page.mouse.move(x, y)
+            self.page.mouse.down()
+            self.page.mouse.move(x + 20, y - 20)
+            self.page.mouse.move(x + 40, y - 40)
+            self.page.mouse.up()
+
+        self.kept(draw)
+        number = str(cap["number"])
+        offset = Rig.objects.get().definition["moves"][number]["offset"]
+        definition = Rig.objects.get().definition
+        # To the right in the front view is to its left, and nothing moves towards who looks.
+        aside, ahead = (float(np.dot(offset, definition[key])) for key in ("side", "ahead"))
+        self.assertTrue(0.02 < aside < 0.4 and abs(offset[1] - aside) < 0.005 and abs(ahead) < 0.005, offset)
+        moved = next(piece for piece in Rig.objects.get().facts["pieces"] if piece["name"] == "cap")
+        np.testing.assert_allclose(moved["middle"], np.add(cap["middle"], offset), atol=1e-3)
+        # By keyboard alone: typed, and by arrow keys in the view.
+        turned = self.page.get_by_label("cap turned, round °")
+        turned.fill("30")
+        self.kept(turned.blur)
+        self.assertEqual(Rig.objects.get().definition["moves"][number]["turn"], [0, 30, 0])
+        front.focus()
+        self.kept(lambda: self.page.keyboard.press("ArrowUp"))
+        now = Rig.objects.get().definition["moves"][number]["offset"]
+        self.assertAlmostEqual(now[1] - offset[1], 0.002, places=4)
+        self.kept(self.page.get_by_role("button", name="Put it back").click)
+        self.assertEqual(Rig.objects.get().definition["moves"], {})
+        self.kept(self.page.get_by_role("button", name="Undo").click)
+        self.assertEqual(Rig.objects.get().definition["moves"][number]["offset"], now)
+        # It is bound where it was moved to, once nobody stops that.
+        held = []
+        self.page.route("**/binding?job=*", lambda route: held.append(route))
+        self.page.route("**/api/rigs/jobs/*", lambda route: route.fulfill(json={"share": 0.3, "doing": "Filling it"}))
+        self.page.get_by_role("tab", name="Weights").click()
+        expect(self.page.get_by_label("How far the binding is")).to_have_attribute("value", "0.3", timeout=LONG)
+        self.page.keyboard.press("x")
+        expect(self.page.get_by_text("The binding was stopped.")).to_be_visible()
+        self.page.unroute_all()
+        self.page.get_by_role("button", name="Bind it").click()
+        self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=LONG)
+        expect(self.page.get_by_text("The binding was stopped.")).to_have_count(0)
+        # A correction without a pointer.
+        self.page.get_by_label("Show what follows").select_option("left lower arm")
+        self.page.get_by_label("Where", exact=True).select_option("left elbow")
+        self.kept(self.page.get_by_role("button", name="Correct there").click)
+        (correction,) = Rig.objects.get().definition["corrections"]
+        self.assertEqual(correction["bone"], "left lower arm")
+        np.testing.assert_allclose(correction["at"], self.landmark("left elbow"), atol=1e-4)
+        self.put_in_line_up()
+        figure = gltf.parse(Character.objects.get().display(), "watchman.glb")
+        self.assertTrue(figure.rows("skins"))
+
     def joint(self, name: str):
         return self.page.evaluate(
             """name => {

@@ -3832,7 +3832,8 @@ export interface components {
         };
         /**
          * RigOut
-         * @description current: whether the character has the bones of this definition. meanings: of landmarks, in anatomical words.
+         * @description current: whether the character has the bones of this definition. poses: in which the mesh can be. meanings: of
+         *     landmarks, in anatomical words.
          */
         RigOut: {
             /** Character Id */
@@ -3850,6 +3851,8 @@ export interface components {
             meanings: {
                 [key: string]: string;
             };
+            /** Poses */
+            poses: ("bound" | "standing")[];
             /** Current */
             current: boolean;
             /** Lock Version */
@@ -3885,7 +3888,7 @@ export interface components {
         /**
          * RigProposalIn
          * @description unit: metres per unit of the file; up: its axis; plan: what kind of body it is. Null for what its size and shape
-         *     say.
+         *     say. pose: as it was bound to the bones that it had, or as these stood; null for the one that it is in.
          */
         RigProposalIn: {
             /** Unit */
@@ -3894,6 +3897,8 @@ export interface components {
             up?: string | null;
             /** Plan */
             plan?: ("two-legged" | "four-legged" | "winged") | null;
+            /** Pose */
+            pose?: ("bound" | "standing") | null;
         };
         /**
          * RigFingersIn
@@ -7462,6 +7467,11 @@ export interface components {
             };
             /** Corrections */
             corrections: components["schemas"]["RigCorrection"][];
+            /**
+             * Pose
+             * @enum {string}
+             */
+            pose: "bound" | "standing";
             /** Moves */
             moves: {
                 [key: string]: components["schemas"]["RigMove"];

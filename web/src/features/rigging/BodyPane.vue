@@ -3,6 +3,9 @@ import { Vector3, type Object3D } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 
 import type { OrthographicView } from '@/stage'
+import HandFloor from './HandFloor.vue'
+import { shifted, type Move, type PieceShown } from './moves'
+import PieceBox from './PieceBox.vue'
 import {
   handOf,
   isDoubtful,
@@ -10,7 +13,6 @@ import {
   sideOf,
   type Definition,
   type Focus,
-  type Piece,
   type RigRow,
   type Section,
   type Triple,
@@ -25,7 +27,7 @@ const props = defineProps<{
   selected: string | null
   section: Section | null
   show: 'landmarks' | 'bones' | 'nothing'
-  piece: Piece | null
+  piece: PieceShown | null
   focus: Focus
 }>()
 const emit = defineEmits<{
@@ -33,6 +35,8 @@ const emit = defineEmits<{
   try: [name: string, at: Triple]
   keep: []
   letGo: []
+  tryMove: [move: Move]
+  keepMove: [move: Move]
 }>()
 const STEP = 0.002 // metres of an arrow key
 const HAND_DEPTH = 0.06 // of the height, before and behind a hand
@@ -172,18 +176,6 @@ const ruling = computed(() => {
   const size = 0.01 * (void moved.value, view.scale)
   return { size, ...project(props.row.definition.landmarks[`${props.focus} wrist`].at) }
 })
-/** The box of the piece that is pointed at. */
-const box = computed(() => {
-  if (!props.piece) return null
-  const { middle, size } = props.piece
-  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((n) =>
-    project(middle.map((value, axis) => value + ((n >> axis) & 1 ? 0.5 : -0.5) * size[axis])),
-  )
-  const [xs, ys] = [corners.map(({ x }) => x), corners.map(({ y }) => y)]
-  const [left, top] = [Math.min(...xs), Math.min(...ys)]
-  return { x: left, y: top, width: Math.max(...xs) - left, height: Math.max(...ys) - top }
-})
-
 /** Draw a landmark; how deep it lies in this view stays. */
 function take(event: PointerEvent, name: string) {
   if (event.button !== 0 || !view) return
@@ -220,21 +212,33 @@ function zoom(event: WheelEvent) {
   view?.zoom(Math.exp(Math.sign(event.deltaY) * 0.15), event.clientX - place.left, event.clientY - place.top)
 }
 let settling: ReturnType<typeof setTimeout> | undefined
-/** Keys in a row are one change. */
 function key(event: KeyboardEvent) {
   const [right, up] = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key] ?? []
   if (event.key === 'Escape') {
     clearTimeout(settling)
     return emit('letGo')
   }
-  if (right === undefined || !props.selected || !view || props.show !== 'landmarks') return
+  if (right === undefined || !view || props.show === 'bones') return
+  const by = STEP * (event.shiftKey ? 10 : 1) * view.scale
+  const to = (at: number[]) => view!.moved(new Vector3().fromArray(at), right * by, -up * by)
+  if (props.show === 'landmarks') {
+    if (!props.selected) return
+    emit('try', props.selected, to(props.definition.landmarks[props.selected].at).toArray() as Triple)
+    keepSoon(() => emit('keep'))
+  } else {
+    const move = props.piece?.move
+    if (!move) return
+    const wanted = shifted(move, to(move.offset).sub(new Vector3().fromArray(move.offset)))
+    emit('tryMove', wanted)
+    keepSoon(() => emit('keepMove', wanted))
+  }
   event.preventDefault()
   event.stopPropagation()
-  const by = STEP * (event.shiftKey ? 10 : 1) * view.scale
-  const at = new Vector3().fromArray(props.definition.landmarks[props.selected].at)
-  emit('try', props.selected, view.moved(at, right * by, -up * by).toArray() as Triple)
+}
+/** Keys in a row are one change. */
+function keepSoon(keep: () => void) {
   clearTimeout(settling)
-  settling = setTimeout(() => emit('keep'), 500)
+  settling = setTimeout(keep, 500)
 }
 onBeforeUnmount(() => clearTimeout(settling))
 </script>
@@ -245,27 +249,24 @@ onBeforeUnmount(() => clearTimeout(settling))
     class="pane-view"
     role="group"
     tabindex="0"
-    :aria-label="`${label}: arrow keys move the landmark in hand, by a centimetre's fifth or with Shift by two`"
+    :aria-label="`${label}: arrow keys move what is in hand, by a centimetre's fifth or with Shift by two`"
     @keydown="key"
     @wheel.prevent="zoom"
     @contextmenu.prevent
   >
     <canvas ref="canvas" tabindex="-1" aria-hidden="true"></canvas>
     <svg class="over" @pointerdown="pan">
-      <template v-if="ruling">
-        <pattern
-          :id="`ruling-${side}`"
-          :x="ruling.x"
-          :y="ruling.y"
-          :width="ruling.size"
-          :height="ruling.size"
-          patternUnits="userSpaceOnUse"
-        >
-          <path class="rule" :d="`M0 0H${ruling.size}M0 0V${ruling.size}`" />
-        </pattern>
-        <rect class="floor" width="100%" height="100%" :fill="`url(#ruling-${side})`" />
-      </template>
-      <rect v-if="box" class="piece" v-bind="box" />
+      <HandFloor v-if="ruling" :id="`ruling-${side}`" v-bind="ruling" />
+      <PieceBox
+        v-if="piece"
+        v-bind="piece"
+        :towards="towards"
+        :project="project"
+        :moved="(at, x, y) => view!.moved(at, x, y)"
+        @take="takeFocus"
+        @try="emit('tryMove', $event)"
+        @keep="emit('keepMove', $event)"
+      />
       <path v-if="cut" class="cut" :d="cut" />
       <template v-if="show === 'landmarks'">
         <polyline v-for="(each, n) in lines" :key="n" :class="['bone', each.side]" :points="each.points" />
@@ -330,14 +331,6 @@ canvas,
 .over {
   filter: drop-shadow(0 0 1px var(--panel)) drop-shadow(0 0 1px var(--panel));
 }
-.rule {
-  stroke: var(--ink);
-  stroke-opacity: 0.12;
-  fill: none;
-}
-.floor {
-  pointer-events: none;
-}
 .bone {
   fill: none;
   stroke: var(--ink);
@@ -387,13 +380,6 @@ canvas,
   fill: none;
   stroke: var(--accent);
   stroke-width: 1.6;
-  pointer-events: none;
-}
-.piece {
-  fill: none;
-  stroke: var(--accent);
-  stroke-width: 1.4;
-  stroke-dasharray: 5 4;
   pointer-events: none;
 }
 </style>

@@ -5,7 +5,8 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { Refused } from '@/api/client'
 import { useMessages } from '@/stores/messages'
 import BodyPane from './BodyPane.vue'
-import { widthsOf, type Definition, type Focus, type Piece, type RigRow, type Section, type Triple } from './rigs'
+import type { Move, PieceShown } from './moves'
+import { widthsOf, type Definition, type Focus, type RigRow, type Section, type Triple } from './rigs'
 
 /** The mesh, or a hand of it, from two sides at once. */
 const props = defineProps<{
@@ -14,10 +15,17 @@ const props = defineProps<{
   selected: string | null
   section: Section | null
   show: 'landmarks' | 'bones' | 'nothing'
-  piece: Piece | null
+  piece: PieceShown | null
   focus: Focus
 }>()
-defineEmits<{ select: [name: string]; try: [name: string, at: Triple]; keep: []; letGo: [] }>()
+defineEmits<{
+  select: [name: string]
+  try: [name: string, at: Triple]
+  keep: []
+  letGo: []
+  tryMove: [move: Move]
+  keepMove: [move: Move]
+}>()
 const messages = useMessages()
 const mesh = shallowRef<Object3D | null>(null)
 const loading = ref(true)
@@ -42,7 +50,9 @@ async function fetchMesh() {
     loading.value = false
   }
 }
-watch(() => [props.row.facts.unit, ...props.row.facts.turn].join(), fetchMesh, { immediate: true })
+watch(() => JSON.stringify([props.row.facts.unit, props.row.facts.turn, props.row.definition.moves]), fetchMesh, {
+  immediate: true,
+})
 onBeforeUnmount(() => {
   gone = true
   if (mesh.value) module?.disposeMesh(mesh.value)
@@ -84,6 +94,8 @@ defineExpose({
       @try="(name, at) => $emit('try', name, at)"
       @keep="$emit('keep')"
       @let-go="$emit('letGo')"
+      @try-move="$emit('tryMove', $event)"
+      @keep-move="$emit('keepMove', $event)"
     />
     <p v-if="loading" class="quiet loading" role="status">Fetching the mesh …</p>
   </div>

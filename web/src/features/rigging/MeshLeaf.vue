@@ -4,15 +4,41 @@ import { computed } from 'vue'
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { lengthText } from '@/shared/units'
-import { handlingOf, PLANS, turnedRound, withHandling, type Definition, type Piece, type RigRow } from './rigs'
+import type { Move } from './moves'
+import PieceMove from './PieceMove.vue'
+import {
+  handlingOf,
+  PLANS,
+  POSES,
+  readingOf,
+  turnedRound,
+  withHandling,
+  type Definition,
+  type Piece,
+  type Reading,
+  type RigRow,
+} from './rigs'
 
 /** How the file is read, what its surface is like, and what becomes of its pieces. */
-const props = defineProps<{ row: RigRow; definition: Definition; follows: Record<string, string> | null }>()
+const props = defineProps<{
+  row: RigRow
+  definition: Definition
+  follows: Record<string, string> | null
+  /** The piece in hand, how it is moved, and whether another mirrors it. */
+  taken: number | null
+  move: Move | null
+  twin: boolean
+}>()
+const both = defineModel<boolean>('both', { required: true })
 const emit = defineEmits<{
   keep: [definition: Definition]
-  read: [unit: number | null, up: string | null, plan: Definition['plan'] | null]
+  read: [reading: Reading]
   point: [piece: Piece | null]
+  take: [piece: number]
+  tryMove: [move: Move]
+  keepMove: [move: Move]
 }>()
+const reading = computed(() => readingOf(props.definition))
 const UNITS = { metres: 1, centimetres: 0.01, millimetres: 0.001, inches: 0.0254, feet: 0.3048, decimetres: 0.1 }
 const AXES = ['+Y', '+Z', '+X', '-Y', '-Z', '-X']
 const height = computed(() => props.row.facts.high[1] - props.row.facts.low[1])
@@ -64,7 +90,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
       <select
         id="rig-unit"
         :value="definition.unit ?? ''"
-        @change="emit('read', Number(value($event)) || null, definition.up, definition.plan)"
+        @change="emit('read', { ...reading, unit: Number(value($event)) || null })"
       >
         <option value="">{{ definition.unit === null ? `as found: ${unitName}` : 'as its size says' }}</option>
         <option v-for="(size, name) in UNITS" :key="name" :value="size">{{ name }}</option>
@@ -75,7 +101,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
       <select
         id="rig-up"
         :value="definition.up ?? ''"
-        @change="emit('read', definition.unit, value($event) || null, null)"
+        @change="emit('read', { ...reading, up: value($event) || null, plan: null })"
       >
         <option value="">{{ definition.up === null ? `as found: ${row.facts.up}` : 'as it stands' }}</option>
         <option v-for="axis in AXES" :key="axis">{{ axis }}</option>
@@ -86,11 +112,23 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
       <select
         id="rig-plan"
         :value="definition.plan"
-        @change="emit('read', definition.unit, definition.up, value($event) as Definition['plan'])"
+        @change="emit('read', { ...reading, plan: value($event) as Definition['plan'] })"
       >
         <option v-for="(name, plan) in PLANS" :key="plan" :value="plan">{{ name }}</option>
       </select>
     </dd>
+    <template v-if="row.poses.length > 1">
+      <dt><label for="rig-pose">pose</label></dt>
+      <dd>
+        <select
+          id="rig-pose"
+          :value="definition.pose"
+          @change="emit('read', { ...reading, pose: value($event) as Definition['pose'] })"
+        >
+          <option v-for="pose in row.poses" :key="pose" :value="pose">{{ POSES[pose] }}</option>
+        </select>
+      </dd>
+    </template>
     <dt>faces</dt>
     <dd>
       <button class="plain word" @click="emit('keep', turnedRound(definition))">It looks the other way</button>
@@ -103,7 +141,8 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
   </dl>
   <h2>Pieces</h2>
   <p class="quiet note">
-    What hangs together. A piece can be left out, go along with a bone as it is, or bend as cloth.
+    What hangs together. A piece can be left out, go along with a bone as it is, or bend as cloth; take it by its name
+    to move it before the mesh is bound.
   </p>
   <ul class="pieces" @mouseleave="emit('point', null)">
     <li
@@ -114,7 +153,14 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
       @focusin="emit('point', piece)"
       @focusout="emit('point', null)"
     >
-      <span class="name" :title="piece.name">{{ piece.name }}</span>
+      <button
+        class="plain name"
+        :title="`Move ${piece.name}`"
+        :aria-expanded="piece.number === taken"
+        @click="emit('take', piece.number)"
+      >
+        {{ piece.name }}<span v-if="piece.number in definition.moves" class="quiet"> moved</span>
+      </button>
       <span class="mono quiet">{{ piece.points.toLocaleString('en') }}</span>
       <select
         :aria-label="`What becomes of ${piece.name}`"
@@ -136,6 +182,16 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
         :value="Math.round(definition.softness[piece.number] * 100)"
         :of="piece.name"
         @keep="(value) => value !== null && soften(piece.number, value)"
+      />
+      <PieceMove
+        v-if="piece.number === taken && move"
+        v-model:both="both"
+        :definition="definition"
+        :name="piece.name"
+        :move="move"
+        :twin="twin"
+        @try="(to) => emit('tryMove', to)"
+        @keep="(to) => emit('keepMove', to)"
       />
     </li>
   </ul>
@@ -186,7 +242,12 @@ li {
 .out .name {
   text-decoration: line-through;
 }
+.name[aria-expanded='true'] {
+  font-weight: 500;
+}
 .name {
+  min-height: 24px;
+  text-align: left;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;

@@ -10,6 +10,7 @@ import { usePlayer } from '@/shared/player/player'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
+import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useLatest } from '@/shared/useLatest'
 import { useCast } from '@/stores/cast'
@@ -23,10 +24,10 @@ import {
   FOCUSES,
   handOf,
   hasFingers,
+  readingOf,
   STEPS,
   withLandmark,
   type Focus,
-  type Piece,
   type Problem,
   type Section,
   type Step,
@@ -35,6 +36,8 @@ import {
 import SkeletonLeaf from './SkeletonLeaf.vue'
 import TryOutLeaf from './TryOutLeaf.vue'
 import { useRig } from './useRig'
+import { GivenUp, useBinding } from './useBinding'
+import { usePieces } from './usePieces'
 import { useRigFigure } from './useRigFigure'
 import WeightLeaf from './WeightLeaf.vue'
 
@@ -54,7 +57,8 @@ const onStage = computed(() => step.value === 'weights' || step.value === 'tryou
 const selected = ref<string | null>(typeof route.query.landmark === 'string' ? route.query.landmark : null)
 const both = ref(true)
 const focus = ref<Focus>('body')
-const pointed = shallowRef<Piece | null>(null)
+const pieces = usePieces(id, row, definition, rig.keepMoves)
+const { pointed, taken, both: bothPieces, move, twin } = pieces
 const views = ref<InstanceType<typeof BodyViews>>()
 watch([step, selected], () => {
   void router.replace({ query: { ...route.query, step: step.value, landmark: selected.value ?? undefined } })
@@ -97,7 +101,9 @@ function select(by: number) {
 }
 
 const canvas = ref<HTMLCanvasElement>()
-const figure = useRigFigure(canvas, row)
+const work = useBinding(id)
+const { share, doing, stopped } = work
+const figure = useRigFigure(canvas, row, work.bind)
 const { stage, binding, loading, frames, fps, coloured, clip } = figure
 const player = usePlayer(frames, fps)
 const { frame, go } = player
@@ -120,15 +126,19 @@ watch(step, (now) => {
   else go(0)
 })
 let pressed: { x: number; y: number } | null = null
+/** The bone in hand gets more or less of what is about a place. */
+function correctAt(at: Triple) {
+  if (!coloured.value || !definition.value) return
+  const correction = { bone: coloured.value, at, radius: radius.value, amount: amount.value, mirrored: both.value }
+  void keep({ ...definition.value, corrections: [...definition.value.corrections, correction] })
+}
 /** A correction where the figure is clicked, unless the camera was moved. */
 function correct(event: PointerEvent) {
   const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4
   pressed = null
   if (!still || event.button !== 0 || step.value !== 'weights' || !coloured.value || !definition.value) return
   const at = figure.pointAt(event.clientX, event.clientY)
-  if (!at) return
-  const correction = { bone: coloured.value, at, radius: radius.value, amount: amount.value, mirrored: both.value }
-  void keep({ ...definition.value, corrections: [...definition.value.corrections, correction] })
+  if (at) correctAt(at)
 }
 /** Where a problem is, in the posture in which it is seen. */
 async function see(problem: Problem) {
@@ -146,6 +156,8 @@ const applying = ref(false)
 async function apply() {
   applying.value = true
   try {
+    // It is bound first, so that it is seen how far that is, and can be given up.
+    binding.value = await work.bind()
     const params = { params: { path: { character_id: id } } }
     const made = await answer(client.POST('/api/rigs/{character_id}/version', params))
     await Promise.all([cast.load(), library.load(), rig.load()])
@@ -154,11 +166,12 @@ async function apply() {
       path: `/cast?character=${id}`,
     })
   } catch (problem) {
-    messages.fail(problem)
+    if (!(problem instanceof GivenUp)) messages.fail(problem)
   } finally {
     applying.value = false
   }
 }
+const bindAgain = () => (onStage.value ? figure.open() : figure.inspect())
 const state = computed(() =>
   row.value?.current ? 'has these bones in the line-up' : 'these bones are not in the line-up yet',
 )
@@ -180,6 +193,7 @@ usePlayerKeys(player, frames)
 useShortcuts('Bones', {
   stepBefore: () => turnStep(-1),
   stepAfter: () => turnStep(1),
+  stop: () => void work.cancel(),
   lineUp: () => void (row.value && !row.value.current && apply()),
   frameAll: () => {
     if (onStage.value) figure.whole()
@@ -230,12 +244,19 @@ onBeforeUnmount(figure.close)
       <div id="rig-step" class="leaf" role="tabpanel" :aria-labelledby="`rig-step-${step}`">
         <MeshLeaf
           v-if="step === 'mesh'"
+          v-model:both="bothPieces"
           :row="row"
           :definition="definition"
           :follows="follows"
+          :taken="taken"
+          :move="move"
+          :twin="!!twin"
           @keep="keep"
           @read="rig.proposeAgain"
           @point="(piece) => (pointed = piece)"
+          @take="pieces.take"
+          @try-move="pieces.attempt"
+          @keep-move="pieces.keep"
         />
         <LandmarkLeaf
           v-else-if="step === 'landmarks'"
@@ -246,7 +267,7 @@ onBeforeUnmount(figure.close)
           :definition="definition"
           :section="section"
           @middle="toMiddle"
-          @again="rig.proposeAgain(definition.unit, definition.up, definition.plan)"
+          @again="rig.proposeAgain(readingOf(definition))"
         />
         <SkeletonLeaf
           v-else-if="step === 'skeleton'"
@@ -265,6 +286,7 @@ onBeforeUnmount(figure.close)
           :binding="binding"
           @keep="keep"
           @see="see"
+          @correct="correctAt"
         />
         <TryOutLeaf v-else :id="id" v-model:clip="clip" :version="row.lock_version" :frame="frame" @go="go" />
       </div>
@@ -280,6 +302,15 @@ onBeforeUnmount(figure.close)
         <v-btn size="small" :class="{ doing: !row.current }" :disabled="row.current || applying" @click="apply">
           {{ applying ? 'Binding …' : 'To the line-up' }}
         </v-btn>
+      </div>
+      <div v-if="share !== null" class="work" role="group" aria-label="Binding">
+        <progress :value="share" max="1" aria-label="How far the binding is"></progress>
+        <span class="quiet" role="status">{{ doing }}</span>
+        <button class="plain word" v-bind="withKey('Bones', 'stop')" @click="work.cancel">Stop</button>
+      </div>
+      <div v-else-if="stopped" class="work">
+        <span role="status">The binding was stopped.</span>
+        <button class="plain word" @click="bindAgain">Bind it</button>
       </div>
       <template v-if="onStage">
         <StageCanvas
@@ -300,12 +331,14 @@ onBeforeUnmount(figure.close)
         :selected="selected"
         :section="section"
         :show="step === 'mesh' ? 'nothing' : step === 'skeleton' ? 'bones' : 'landmarks'"
-        :piece="step === 'mesh' ? pointed : null"
+        :piece="step === 'mesh' ? pieces.shown.value : null"
         :focus="step === 'landmarks' ? focus : 'body'"
         @select="(name) => (selected = name)"
         @try="draw"
         @keep="keepDrawn"
-        @let-go="letGo"
+        @let-go="() => (letGo(), pieces.letGo())"
+        @try-move="pieces.attempt"
+        @keep-move="pieces.keep"
       />
     </section>
   </div>
@@ -332,6 +365,18 @@ onBeforeUnmount(figure.close)
   align-items: baseline;
   gap: 14px;
   padding: 10px 18px;
+}
+.work {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 0 18px 8px;
+  font-size: 14px;
+}
+progress {
+  width: 180px;
+  height: 6px;
+  accent-color: var(--accent);
 }
 h1 {
   overflow: hidden;

@@ -1,19 +1,27 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import type { Schemas } from '@/api/client'
 import { lengthText } from '@/shared/units'
-import type { Definition, Problem } from './rigs'
+import type { Definition, Problem, Triple } from './rigs'
 
 /** What each bone moves, what is wrong with it, and what was corrected by hand. */
 const props = defineProps<{ definition: Definition; binding: Schemas['RigBinding'] | null }>()
-const emit = defineEmits<{ keep: [definition: Definition]; see: [problem: Problem] }>()
+const emit = defineEmits<{ keep: [definition: Definition]; see: [problem: Problem]; correct: [at: Triple] }>()
 const bone = defineModel<string | null>('bone', { required: true })
 const radius = defineModel<number>('radius', { required: true })
 const amount = defineModel<number>('amount', { required: true })
 const both = defineModel<boolean>('both', { required: true })
 const bones = computed(() => (props.binding?.names ?? []).filter((name) => name !== 'root'))
 const corrections = computed(() => props.definition.corrections)
+/** Places by name, for who corrects without a pointer. */
+const place = ref('')
+const places = computed(() => {
+  const faults = (props.binding?.problems ?? []).map(({ sentence, at }) => [sentence, at] as [string, Triple])
+  const landmarks = Object.entries(props.definition.landmarks).map(([name, { at }]) => [name, at] as [string, Triple])
+  return { faults: Object.fromEntries(faults), landmarks: Object.fromEntries(landmarks) }
+})
+const placed = computed(() => places.value.landmarks[place.value] ?? places.value.faults[place.value])
 function remove(at: number) {
   emit('keep', { ...props.definition, corrections: corrections.value.filter((_, n) => n !== at) })
 }
@@ -41,6 +49,18 @@ const percent = (value: number) => `${value > 0 ? '+' : '−'}${Math.abs(Math.ro
       <input v-model.number="radius" type="range" min="0.01" max="0.4" step="0.01" aria-label="As far as, in metres" />
     </label>
     <label class="tick"><input v-model="both" type="checkbox" /> The other side alike</label>
+    <div class="there">
+      <select v-model="place" aria-label="Where">
+        <option value="" disabled>or at …</option>
+        <optgroup label="landmarks">
+          <option v-for="(_, name) in places.landmarks" :key="name">{{ name }}</option>
+        </optgroup>
+        <optgroup v-if="Object.keys(places.faults).length" label="what is worth a look">
+          <option v-for="(_, name) in places.faults" :key="name">{{ name }}</option>
+        </optgroup>
+      </select>
+      <v-btn size="small" :disabled="!placed" @click="emit('correct', placed)">Correct there</v-btn>
+    </div>
   </section>
   <template v-if="corrections.length">
     <h2>Corrections</h2>
@@ -77,6 +97,15 @@ const percent = (value: number) => `${value > 0 ? '+' : '−'}${Math.abs(Math.ro
 }
 h2 {
   font-size: 1rem;
+}
+.there {
+  display: flex;
+  gap: 8px;
+  width: 100%;
+}
+.there select {
+  flex: 1;
+  min-width: 0;
 }
 .note {
   margin: 0;

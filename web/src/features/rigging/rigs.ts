@@ -17,6 +17,20 @@ export const STEPS = {
 }
 export type Step = keyof typeof STEPS
 
+/** How a mesh is read. plan: what kind of body it is, or null for what its shape says. */
+export interface Reading {
+  unit: number | null
+  up: string | null
+  plan: Definition['plan'] | null
+  pose: Definition['pose']
+}
+export const readingOf = ({ unit, up, plan, pose }: Definition): Reading => ({ unit, up, plan, pose })
+
+/** Poses of a mesh that had bones, by the names that they have on the page. */
+export const POSES: Record<Definition['pose'], string> = {
+  bound: 'as it was bound to its bones',
+  standing: 'as its bones stand',
+}
 /** What kinds of bodies there are, by the names that they have on the page. */
 export const PLANS: Record<Definition['plan'], string> = {
   'two-legged': 'two legs',

@@ -1,11 +1,11 @@
 import { computed, ref, shallowRef } from 'vue'
 
-import { answer, client, Gone } from '@/api/client'
+import { answer, client, Gone, type Schemas } from '@/api/client'
 import { onVersion } from '@/api/concurrency'
 import { useHistory } from '@/shared/useHistory'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
-import { lostByKind, type Definition, type RigRow } from './rigs'
+import { lostByKind, type Definition, type Reading, type RigRow } from './rigs'
 
 /** What is decided about the bones of a character's mesh: kept, changed, taken back and made again. */
 export function useRig(id: number) {
@@ -58,15 +58,18 @@ export function useRig(id: number) {
     )
     if (!--underWay) letGo()
   }
-  /** Landmarks from the shape once more, read in another unit, with another axis up or as another kind of body. */
-  async function proposeAgain(unit: number | null, up: string | null, plan: Definition['plan'] | null) {
+  /** Landmarks from the shape once more, where it is read otherwise or as another kind of body. */
+  async function proposeAgain({ unit, up, plan, pose }: Reading) {
     try {
-      const body = { unit, up, plan }
+      const body = { unit, up, plan, pose }
       const found = await answer(client.POST('/api/rigs/{character_id}/proposal', { ...path, body }))
-      const gone = plan && plan !== definition.value?.plan ? lostByKind(definition.value!) : []
+      const before = definition.value!
+      const other = plan !== null && plan !== before.plan
+      const unmoved = Object.keys(before.moves).length > 0 && !Object.keys(found.definition.moves).length
+      const gone = [...(other ? lostByKind(before) : []), ...(unmoved ? ['moved pieces'] : [])]
       await keep(found.definition as Definition)
       if (gone.length) {
-        const text = `Proposed anew as another kind of body, without ${gone.join(', ')}.`
+        const text = `Proposed anew${other ? ' as another kind of body' : ''}, without ${gone.join(', ')}.`
         messages.say(text, { label: 'Bring it back', run: undo })
       }
     } catch (problem) {
@@ -79,6 +82,17 @@ export function useRig(id: number) {
     try {
       const body = { definition: definition.value, count }
       const found = await answer(client.POST('/api/rigs/{character_id}/fingers', { ...path, body }))
+      await keep(found.definition as Definition)
+    } catch (problem) {
+      messages.fail(problem)
+    }
+  }
+  /** Pieces of the mesh moved before it is bound, and the landmarks with them. */
+  async function keepMoves(moves: Record<string, Schemas['RigMove']>) {
+    if (!definition.value) return
+    try {
+      const body = { definition: definition.value, moves }
+      const found = await answer(client.POST('/api/rigs/{character_id}/moves', { ...path, body }))
       await keep(found.definition as Definition)
     } catch (problem) {
       messages.fail(problem)
@@ -98,6 +112,7 @@ export function useRig(id: number) {
     keep,
     proposeAgain,
     proposeFingers,
+    keepMoves,
     undo,
     redo,
     undoable,

@@ -1,18 +1,23 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 
-import { answer, client, Refused, type Schemas } from '@/api/client'
+import { Refused, type Schemas } from '@/api/client'
 import { fetchNodeMotion } from '@/api/motion'
 import { useLatest } from '@/shared/useLatest'
 import type { WeightColours } from '@/stage'
 import type { NodeMotion } from '@/stage/motion'
 import type { Stage } from '@/stage/stage'
 import { useMessages } from '@/stores/messages'
+import { GivenUp } from './useBinding'
 import { widthsOf, type Definition, type RigRow } from './rigs'
 
 type Binding = Schemas['RigBinding']
 
 /** The figure with the bones that are decided on, on a stage: bound anew whenever they change. */
-export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Ref<RigRow | null>) {
+export function useRigFigure(
+  canvas: Ref<HTMLCanvasElement | undefined>,
+  row: Ref<RigRow | null>,
+  bind: () => Promise<Binding>,
+) {
   const messages = useMessages()
   const stage = shallowRef<Stage>()
   const binding = shallowRef<Binding | null>(null)
@@ -37,11 +42,8 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
   async function inspect() {
     const now = row.value
     if (!now || shown === keyOf(now)) return
-    const params = { params: { path: { character_id: now.character_id } } }
-    await latestBinding(
-      () => answer(client.GET('/api/rigs/{character_id}/binding', params)),
-      (found) => (binding.value = found),
-    ).catch(() => undefined) // said where the figure is looked at
+    // What is wrong is said where the figure is looked at.
+    await latestBinding(bind, (found) => (binding.value = found)).catch(() => undefined)
   }
   const keyOf = (now: RigRow) => `${now.character_id} ${now.lock_version}`
   /** Bind and show the figure as it is decided now. */
@@ -55,9 +57,8 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
       await latest(
         async () => {
           module ??= await import('@/stage')
-          const params = { params: { path: { character_id: now.character_id } } }
           // First what is wrong with it: the others ask for the same binding, which is made once.
-          const found = await answer(client.GET('/api/rigs/{character_id}/binding', params))
+          const found = await bind()
           const [figure, moves] = await Promise.all([fetch(`${path.value}/figure?v=${now.lock_version}`), motion()])
           if (!figure.ok) throw new Refused(`${now.name}: it could not be bound; look at its landmarks.`)
           return { found, moves, data: await figure.arrayBuffer() }
@@ -82,7 +83,7 @@ export function useRigFigure(canvas: Ref<HTMLCanvasElement | undefined>, row: Re
         },
       )
     } catch (problem) {
-      messages.fail(problem)
+      if (!(problem instanceof GivenUp)) messages.fail(problem)
     } finally {
       loading.value = ''
     }

@@ -125,6 +125,7 @@ export const SHORTCUTS = {
       stepAfter: { keys: '.', does: 'the step after it' },
       frameAll: { keys: 'f', does: 'the landmark in hand closer, and the whole body' },
       lineUp: { keys: 'cmd+enter', does: 'put it in the line-up' },
+      stop: { keys: 'x', does: 'stop binding the mesh' },
       ...HISTORY,
     },
   },
