@@ -50,9 +50,14 @@ async function fetchMesh() {
     loading.value = false
   }
 }
-watch(() => JSON.stringify([props.row.facts.unit, props.row.facts.turn, props.row.definition.moves]), fetchMesh, {
-  immediate: true,
-})
+watch(
+  () =>
+    JSON.stringify([props.row.facts.unit, props.row.facts.turn, props.row.definition.moves, props.row.definition.pose]),
+  fetchMesh,
+  {
+    immediate: true,
+  },
+)
 onBeforeUnmount(() => {
   gone = true
   if (mesh.value) module?.disposeMesh(mesh.value)

@@ -92,6 +92,7 @@ const percent = (value: number) => `${value > 0 ? '+' : '−'}${Math.abs(Math.ro
 }
 .correct {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 6px;
   justify-items: start;
 }
