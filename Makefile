@@ -10,7 +10,7 @@ SHELL = /bin/bash
 # Tests start some hundred processes; each would translate the program anew where it may not keep what it made of it.
 unexport PYTHONDONTWRITEBYTECODE
 .DELETE_ON_ERROR:
-.PHONY: backup restore demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
+.PHONY: backup restore receiver demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
@@ -44,6 +44,11 @@ backup: setup
 restore: setup
 	@test -n "$(FROM)" || { echo "Say which copy: make restore FROM=..."; exit 1; }
 	@$(PY) manage.py restore "$(FROM)"
+
+# What another program makes of a delivery: FILE is its .zip. The studio has the same as a page, from the delivery's row.
+receiver: $(STAMPS)/web
+	@test -n "$(FILE)" || { echo "Say which delivery: make receiver FILE=delivery.zip"; exit 1; }
+	@node web/receiver/print.js "$(FILE)"
 
 bench: setup
 	$(PY) -m demo.bench

@@ -9,7 +9,7 @@ export default [
   ...vueTs(),
   prettier,
   {
-    files: ['src/**/*.{ts,vue}'],
+    files: ['src/**/*.{ts,vue}', 'receiver/*.js'],
     rules: {
       'vue/multi-word-component-names': 'off',
       'vue/max-len': [

@@ -8,7 +8,11 @@ export default defineConfig({
   // As in HTML, a line break between elements is a space: Prettier lays templates out by that.
   plugins: [vue({ template: { compilerOptions: { whitespace: 'preserve' } } }), vuetify()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
-  build: { target: 'es2022', chunkSizeWarningLimit: 900 },
+  build: {
+    target: 'es2022',
+    chunkSizeWarningLimit: 900,
+    rollupOptions: { input: ['index.html', 'receiver/index.html'] },
+  },
   test: {
     environment: 'happy-dom',
     include: ['src/**/*.test.ts'],

@@ -12,6 +12,7 @@ from armuto import formats
 from armuto.choices import UNITS
 from armuto.constraints.root_bone import rooted, wants_root
 from armuto.export import settings as delivery_settings
+from armuto.export.check_positions import check_positions
 from armuto.export.resampling import resample
 from armuto.export.root_motion import apply_travel
 from armuto.export.settings import DeliverySettings
@@ -133,6 +134,9 @@ def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Ite
             row: dict[str, Any] = {"file": name, "clip": clip.name, "character": result.character}
             row |= {"frames": clip.frames, "fps": clip.fps, "first": wanted.first}
             row |= dict(result.about) | {"settings": settings.to_json(result.fitting.settings)}
+            row["check"] = check_positions(clip, result.document, wanted)
+            if result.part:
+                row["part"] = result.part
             if keys is not None:
                 row["thinned"] = {
                     "keys": keys.kept,

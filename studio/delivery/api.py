@@ -146,11 +146,11 @@ def again(request: HttpRequest, delivery_id: Id, body: Again) -> Status[Any]:
 
 
 @router.get("{delivery_id}/archive", operation_id="get_archive", response={200: None})
-def archive(request: HttpRequest, delivery_id: Id) -> StreamingHttpResponse:
-    """The archive of a delivery, made while it goes out."""
+def archive(request: HttpRequest, delivery_id: Id, look: bool = False) -> StreamingHttpResponse:
+    """The archive of a delivery, made while it goes out. look: to look at it here, which is not to fetch it."""
     row = get_object_or_404(Delivery, pk=delivery_id)
     packing.check(row)
-    pieces = packing.archive(row)
+    pieces = packing.archive(row, look)
     body = _awaited(pieces) if isinstance(request, ASGIRequest) else pieces
     response = StreamingHttpResponse(body, content_type="application/zip")
     response["Content-Disposition"] = content_disposition_header(True, f"{row.name}.zip")

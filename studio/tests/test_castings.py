@@ -230,6 +230,11 @@ class Deliveries(CastEnsemble):
             report = node("validate.mjs", path)
             self.assertEqual((report["numErrors"], report["numWarnings"]), (0, 0), report["messages"])
             (read,) = node("positions.mjs", f"{path}|{rows[0]['fps']}|{','.join(map(str, FRAMES))}|")
+            whole = Path(folder) / "all.zip"
+            whole.write_bytes(archive.fp.getvalue())
+            received = node("../receiver/print.js", whole, "--json")
+        # Each performer's places are found under its own node.
+        self.assertEqual([(row["same"], len(row["places"])) for row in received], [(True, 9), (True, 9)])
         for who, clip in self.result.clips.items():
             places = clip.world().positions[list(FRAMES)]
             for found, wanted in zip(read, places, strict=True):

@@ -57,8 +57,9 @@ def check(delivery: Delivery) -> None:
         )
 
 
-def archive(delivery: Delivery) -> Iterator[bytes]:
-    """The .zip of a delivery piece by piece: its files, what made them where that is wanted, and the manifest."""
+def archive(delivery: Delivery, look: bool = False) -> Iterator[bytes]:
+    """The .zip of a delivery piece by piece: its files, what made them where that is wanted, and the manifest. look: it
+    is looked at here, and not remembered as fetched."""
     wanted = delivery_settings.settings_from_json(delivery.wanted)
     items = list(delivery.items.select_related("clip__skeleton", "character__skeleton", "delivery"))
     out, total = _Outgoing(), 0
@@ -84,6 +85,8 @@ def archive(delivery: Delivery) -> Iterator[bytes]:
         manifest = package.manifest(rows, wanted, **about)
         _put(packed, "manifest.json", (json.dumps(manifest, ensure_ascii=False, indent=1) + "\n").encode())
     yield out.take()
+    if look:
+        return
     for item, row in zip(items, rows, strict=True):
         item.row = row
     DeliveryItem.objects.bulk_update(items, ["row"], batch_size=200)

@@ -1,9 +1,11 @@
 """Handing on in the browser: from the demo's start to an archive in a few clicks, and what is said on the way."""
 
 import json
+import re
 import zipfile
 from io import StringIO
 
+import numpy as np
 from django.core.management import call_command
 from playwright.sync_api import expect
 
@@ -153,6 +155,40 @@ class Deliveries(BoardCase):
         self.assertEqual((wanted["kind"], wanted["unit"], wanted["fps"]), ("bvh", "m", 60))
         self.assertEqual({row["fps"] for row in manifest["results"]}, {60})
         expect(self.page.get_by_text("BVH, m, +Y up, 60 fps")).to_be_visible()
+        self.receive()
+
+    def receive(self):
+        """The delivery before the loaders of three.js alone, in a window of its own."""
+        fetched = Delivery.objects.get().fetched
+        with self.page.expect_popup() as opened:
+            self.page.get_by_role("link", name="Open as the receiver sees it").click()
+        receiver = opened.value
+        expect(receiver.get_by_role("heading", name="“night shift” as the receiver sees it")).to_be_visible()
+        expect(receiver.get_by_role("status")).to_have_text("6 of 6 are as they were meant", timeout=LONG)
+        walk = receiver.locator("#results button", has_text="walk").last
+        walk.click()
+        expect(walk).to_have_attribute("aria-current", "true")
+        rows = receiver.locator("#places tbody tr")
+        expect(rows).to_have_count(9)
+        for row in rows.all():
+            said, here, off = row.locator("td").all_inner_texts()[2:]
+            np.testing.assert_allclose([float(v) for v in said.split()], [float(v) for v in here.split()], atol=1e-4)
+            self.assertLess(float(off.removesuffix(" mm")), 0.1)
+        # It plays, goes frame by frame, and is no fetching of it.
+        receiver.get_by_label("arrow keys go frame by frame").press("ArrowRight")
+        expect(receiver.locator("#seconds")).to_have_text("0.02 s")
+        receiver.get_by_role("button", name="Play").click()
+        receiver.wait_for_function("() => Number(document.getElementById('time').value) > 0.3")
+        receiver.get_by_role("button", name="Stop").click()
+        self.assertEqual(Delivery.objects.get().fetched, fetched)
+        # What it is given by hand it opens, too; what is no delivery is a sentence.
+        broken = self.folder / "broken.zip"
+        broken.write_bytes((self.folder / "out.zip").read_bytes()[:2000])
+        receiver.get_by_label("Open another .zip").set_input_files(broken)
+        expect(receiver.get_by_role("status")).to_have_text(re.compile("cut short"))
+        receiver.get_by_label("Open another .zip").set_input_files(self.folder / "out.zip")
+        expect(receiver.get_by_role("status")).to_have_text("6 of 6 are as they were meant", timeout=LONG)
+        receiver.close()
 
     def test_what_has_changed_goes_out_again(self):
         self.act("Deliver", 6)

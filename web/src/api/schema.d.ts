@@ -2908,7 +2908,7 @@ export interface paths {
         };
         /**
          * Archive
-         * @description The archive of a delivery, made while it goes out.
+         * @description The archive of a delivery, made while it goes out. look: to look at it here, which is not to fetch it.
          */
         get: operations["get_archive"];
         put?: never;
@@ -11661,7 +11661,9 @@ export interface operations {
     };
     get_archive: {
         parameters: {
-            query?: never;
+            query?: {
+                look?: boolean;
+            };
             header?: never;
             path: {
                 delivery_id: number;

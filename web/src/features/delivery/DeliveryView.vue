@@ -9,7 +9,7 @@ import { useChanges } from '@/stores/changes'
 import { useChoice } from '@/stores/choice'
 import { useMessages } from '@/stores/messages'
 import { useRuns } from '@/stores/runs'
-import { fetchArchive, inWords, size } from './deliveries'
+import { fetchArchive, inWords, receiverOf, size } from './deliveries'
 
 /** The record of what went out, and whether it would come out otherwise now. */
 const messages = useMessages()
@@ -108,6 +108,9 @@ const thinned = (row: Schemas['DeliveryItemOut']) => row.row?.thinned
                 ></span
               >
             </div>
+            <a v-if="!row.changed" class="word" :href="receiverOf(row.id)" target="_blank" rel="noopener"
+              >Open as the receiver sees it</a
+            >
             <v-btn v-if="!row.changed" size="small" @click="fetchArchive(row.id)">Fetch again</v-btn>
             <v-btn v-if="row.changed" size="small" class="doing" @click="again(row, true)"
               >Deliver what has changed</v-btn

@@ -70,3 +70,6 @@ export function fetchArchive(id: number) {
   link.download = ''
   link.click()
 }
+
+/** The page that opens a delivery with the loaders of three.js alone. */
+export const receiverOf = (id: number) => `/receiver/index.html?archive=/api/deliveries/${id}/archive%3Flook=true`

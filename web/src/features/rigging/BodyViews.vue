@@ -50,14 +50,12 @@ async function fetchMesh() {
     loading.value = false
   }
 }
-watch(
-  () =>
-    JSON.stringify([props.row.facts.unit, props.row.facts.turn, props.row.definition.moves, props.row.definition.pose]),
-  fetchMesh,
-  {
-    immediate: true,
-  },
-)
+/** What the mesh depends on. */
+const shape = computed(() => {
+  const { facts, definition } = props.row
+  return JSON.stringify([facts.unit, facts.turn, definition.moves, definition.pose])
+})
+watch(shape, fetchMesh, { immediate: true })
 onBeforeUnmount(() => {
   gone = true
   if (mesh.value) module?.disposeMesh(mesh.value)
