@@ -16,18 +16,20 @@ from armuto.export import package
 from armuto.export import settings as delivery_settings
 from armuto.export.insert_motion import Start
 from armuto.intake import naming
-from studio.delivery.models import Delivery
+from studio.delivery.models import Delivery, DeliveryProfile
 from studio.delivery.schemas import (
     Again,
     DeliveryIn,
     DeliveryItemOut,
     DeliveryOut,
+    DeliveryProfileIn,
+    DeliveryProfileOut,
     DeliveryRule,
     Planned,
     RuleIn,
     Thinned,
 )
-from studio.delivery.services import insertion, packing, planning
+from studio.delivery.services import insertion, packing, planning, profiles
 from studio.ingest.models import NamingRule
 from studio.platform.fields import Id
 from studio.platform.uploads import received
@@ -46,12 +48,37 @@ def get_rule(request: HttpRequest) -> Any:
 @router.put("rule", response=DeliveryRule, operation_id="set_delivery_rule")
 def put_rule(request: HttpRequest, rule: RuleIn) -> Any:
     """Another rule to name delivered files by."""
-    try:
-        made = naming.from_json(rule.dict())
-    except ValueError as problem:
-        raise BadInput(f"Naming rule: {problem}.") from None
+    made = _rule(rule)
     NamingRule.objects.update_or_create(place=planning.PLACE, defaults={"rule": naming.to_json(made)})
     return get_rule(request)
+
+
+def _rule(rule: RuleIn) -> naming.Rule:
+    try:
+        return naming.from_json(rule.dict())
+    except ValueError as problem:
+        raise BadInput(f"Naming rule: {problem}.") from None
+
+
+@router.get("profiles", response=list[DeliveryProfileOut], operation_id="list_delivery_profiles")
+def list_profiles(request: HttpRequest) -> Any:
+    """How things go out to each receiver, by its name."""
+    return [profiles.shown(row) for row in DeliveryProfile.objects.all()]
+
+
+@router.put("profiles", response=DeliveryProfileOut, operation_id="keep_delivery_profile")
+def put_profile(request: HttpRequest, body: DeliveryProfileIn) -> Any:
+    """Keep how things go out to a receiver, in place of what was kept under its name."""
+    wanted = delivery_settings.settings_from_json(body.wanted)
+    rule = planning.rule_in_force() if body.rule is None else _rule(body.rule)
+    return profiles.shown(profiles.keep(body.name, wanted, rule))
+
+
+@router.delete("profiles/{profile_id}", response={204: None}, operation_id="remove_delivery_profile")
+def delete_profile(request: HttpRequest, profile_id: Id) -> Any:
+    """Forget a receiver; what went out to it stays."""
+    get_object_or_404(DeliveryProfile, pk=profile_id).delete()
+    return Status(204, None)
 
 
 @router.post("plan", response=Planned, operation_id="plan_delivery")

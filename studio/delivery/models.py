@@ -1,6 +1,7 @@
 """Deliveries: what was handed on, from what, and how it came out."""
 
 from django.db import models
+from django.db.models.functions import Lower
 
 from studio.cast.models import Character
 from studio.ensembles.models import Casting, EnsemblePerformer
@@ -21,6 +22,21 @@ class Delivery(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class DeliveryProfile(models.Model):
+    """How things go out to a receiver, by its name. wanted, rule: as a :class:`Delivery` has them."""
+
+    name = models.CharField(max_length=100)
+    wanted = models.JSONField()
+    rule = models.JSONField()
+
+    class Meta:
+        ordering = [Lower("name")]
+        constraints = [models.UniqueConstraint(Lower("name"), name="delivery_profile_name")]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class DeliveryItem(models.Model):

@@ -30,6 +30,21 @@ class DeliveryIn(Schema):
     name: str = ""
 
 
+class DeliveryProfileIn(Schema):
+    """How things go out to a receiver. rule: by which files are named; without, the one in force."""
+
+    name: str
+    wanted: described(DeliverySettings, partial=True) = {}  # type: ignore[valid-type]
+    rule: RuleIn | None = None
+
+
+class DeliveryProfileOut(Schema):
+    id: int
+    name: str
+    wanted: described(DeliverySettings)  # type: ignore[valid-type]
+    rule: RuleIn
+
+
 class PlannedRow(Schema):
     """One result that would go out: into which file, whether a number had to be added to its name, and which result it
     is; of a casting, what each performer does."""

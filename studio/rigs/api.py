@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router
+from ninja import Query, Router, Status
 from pydantic import StringConstraints
 
 from armuto.errors import BadInput
@@ -152,7 +152,7 @@ def get_progress(request: HttpRequest, job: Job) -> Any:
 def delete_job(request: HttpRequest, job: Job) -> Any:
     """Give a binding up; who waits for it is told so."""
     jobs.job_of(job).cancel()
-    return 204, None
+    return Status(204, None)
 
 
 @router.get("{character_id}/section", response=RigSection, operation_id="get_rig_section")

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from armuto import formats
 from armuto.tests.files import DEMO, PORTER
-from studio.delivery.models import Delivery
+from studio.delivery.models import Delivery, DeliveryProfile
 from studio.ingest.services.reading import take_in
 from studio.renditions.models import Rendition, Revision
 from studio.tests.browser.studio_case import LONG
@@ -144,6 +144,7 @@ class Deliveries(BoardCase):
         expect(self.page.get_by_text("BVH has a key on every frame")).to_be_visible()
         self.page.get_by_label("Unit").select_option("m")
         self.page.get_by_label("Frame rate").select_option("60")
+        self.keep_for_a_receiver()
         self.page.get_by_label("Name", exact=True).fill("night shift")
         with self.page.expect_download() as download:
             self.page.get_by_role("button", name="Deliver 6 files").click()
@@ -156,6 +157,24 @@ class Deliveries(BoardCase):
         self.assertEqual({row["fps"] for row in manifest["results"]}, {60})
         expect(self.page.get_by_text("BVH, m, +Y up, 60 fps")).to_be_visible()
         self.receive()
+
+    def keep_for_a_receiver(self):
+        """What is set now under a receiver's name, changed, taken again, forgotten and brought back."""
+        receiver = self.page.get_by_label("For", exact=True)
+        self.page.get_by_role("button", name="Keep for a receiver").click()
+        self.page.get_by_label("Name of the receiver").fill("puppet theatre")
+        self.page.keyboard.press("Enter")
+        expect(receiver.locator("option:checked")).to_have_text("puppet theatre")
+        self.page.get_by_label("Unit").select_option("inch")
+        expect(receiver.locator("option:checked")).to_have_text("puppet theatre, changed")
+        receiver.select_option("puppet theatre")
+        expect(self.page.get_by_label("Unit")).to_have_value("m")
+        expect(self.page.get_by_label("Frame rate")).to_have_value("60")
+        self.page.get_by_role("button", name="Forget puppet theatre").click()
+        expect(receiver.locator("option:checked")).to_have_text("no receiver is kept yet")
+        self.page.get_by_role("button", name="Bring it back").click()
+        expect(receiver.locator("option:checked")).to_have_text("puppet theatre")
+        self.assertEqual(DeliveryProfile.objects.get().wanted["unit"], "m")
 
     def receive(self):
         """The delivery before the loaders of three.js alone, in a window of its own."""

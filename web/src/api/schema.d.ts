@@ -2795,6 +2795,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Profiles
+         * @description How things go out to each receiver, by its name.
+         */
+        get: operations["list_delivery_profiles"];
+        /**
+         * Put Profile
+         * @description Keep how things go out to a receiver, in place of what was kept under its name.
+         */
+        put: operations["keep_delivery_profile"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/profiles/{profile_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Profile
+         * @description Forget a receiver; what went out to it stays.
+         */
+        delete: operations["remove_delivery_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/plan": {
         parameters: {
             query?: never;
@@ -5982,6 +6026,30 @@ export interface components {
             fields: string[];
             /** Styles */
             styles: string[];
+        };
+        /** DeliveryProfileOut */
+        DeliveryProfileOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Wanted */
+            wanted: components["schemas"]["DeliverySettings"];
+            rule: components["schemas"]["RuleIn"];
+        };
+        /**
+         * DeliveryProfileIn
+         * @description How things go out to a receiver. rule: by which files are named; without, the one in force.
+         */
+        DeliveryProfileIn: {
+            /** Name */
+            name: string;
+            /**
+             * Wanted
+             * @default {}
+             */
+            wanted: components["schemas"]["DeliverySettingsChange"];
+            rule?: components["schemas"]["RuleIn"] | null;
         };
         /** Planned */
         Planned: {
@@ -11516,6 +11584,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DeliveryRule"];
                 };
+            };
+        };
+    };
+    list_delivery_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryProfileOut"][];
+                };
+            };
+        };
+    };
+    keep_delivery_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryProfileIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryProfileOut"];
+                };
+            };
+        };
+    };
+    remove_delivery_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -32,6 +32,7 @@ function thin(on: boolean) {
 <template>
   <aside class="pane options" aria-label="How it goes out">
     <h1>New delivery</h1>
+    <slot />
     <label class="row"><span>Name</span><input v-model="name" :placeholder="usualName" maxlength="100" /></label>
     <fieldset>
       <legend>Format</legend>

@@ -11,6 +11,7 @@ import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useMessages } from '@/stores/messages'
 import { fetchArchive } from './deliveries'
 import DeliveryOptions from './DeliveryOptions.vue'
+import DeliveryProfiles from './DeliveryProfiles.vue'
 import { useDeliveryPlan } from './useDeliveryPlan'
 
 /** What goes out, in which form, under which names: all of it seen before it goes. */
@@ -29,6 +30,10 @@ const isNamedByCharacter = computed(() => wanted.value.together && wanted.value.
 const stateOf = (row: Schemas['Planned']['rows'][number]) =>
   (row.which === 'accepted' ? 'accepted' : row.grade) as State
 
+function take({ wanted: form, rule: named }: Schemas['DeliveryProfileOut']) {
+  wanted.value = { ...form }
+  setRule(named.style, named.pieces)
+}
 async function send() {
   working.value = true
   try {
@@ -54,7 +59,9 @@ onMounted(() => void load().catch(messages.fail))
       :usual-name="plan?.name ?? 'delivery'"
       :thinned="thinned"
       :measuring="measuring"
-    />
+    >
+      <DeliveryProfiles :wanted="wanted" :rule="rule" @take="take" />
+    </DeliveryOptions>
     <section class="what">
       <div v-if="plan && !plan.rows.length" class="empty">
         <h1>Nothing to deliver yet</h1>

@@ -73,3 +73,23 @@ export function fetchArchive(id: number) {
 
 /** The page that opens a delivery with the loaders of three.js alone. */
 export const receiverOf = (id: number) => `/receiver/index.html?archive=/api/deliveries/${id}/archive%3Flook=true`
+
+/** Digits of a number in a name where nothing is said, as the studio has it. */
+const WIDTH = 2
+interface Form {
+  wanted: Wanted
+  rule: { style: string; pieces: Schemas['NamingPiece'][] } | null
+}
+/** Whether two ways to hand on, and to name files, come to the same. */
+export function sameForm(a: Form, b: Form): boolean {
+  // The order of keys says nothing, nor do fields of a naming piece that are not set.
+  const sorted = (_: string, value: unknown) =>
+    value && typeof value === 'object' && !Array.isArray(value)
+      ? Object.fromEntries(Object.entries(value).sort(([x], [y]) => (x < y ? -1 : 1)))
+      : value
+  const told = ({ wanted, rule }: Form) => {
+    const pieces = rule?.pieces.map(({ word, field, width }) => [word ?? null, field && [field, width ?? WIDTH]])
+    return JSON.stringify([wanted, rule?.style, pieces], sorted)
+  }
+  return told(a) === told(b)
+}
