@@ -135,6 +135,7 @@ def with_moves(row: Rig, data: Any, moves: Any) -> RigDefinition:
     definition = core.from_json(data, row.character.name)
     mesh = _as_it_came(row, definition)
     for piece, move in piece_moves.from_json(moves, row.character.name).items():
+        _check_piece(mesh, piece, row)
         definition = with_move(definition, mesh, piece, move)
     return definition
 
@@ -142,10 +143,14 @@ def with_moves(row: Rig, data: Any, moves: Any) -> RigDefinition:
 def pivot(row: Rig, piece: int) -> tuple[float, float, float]:
     """Where a piece is turned about. Raises :class:`BadInput` where there is no such piece."""
     mesh = _as_it_came(row, row.value())
-    if piece > mesh.components.max():
-        raise BadInput(f"{row.character.name}: there is no such piece; choose another.")
+    _check_piece(mesh, piece, row)
     x, y, z = pivot_of(mesh, piece).round(5).tolist()
     return x, y, z
+
+
+def _check_piece(mesh: BareMesh, piece: int, row: Rig) -> None:
+    if piece > mesh.components.max():
+        raise BadInput(f"{row.character.name}: there is no such piece; choose another.")
 
 
 def bound(row: Rig, job: str | None = None) -> BoundMesh:

@@ -203,6 +203,8 @@ class Rigs(RigCase):
         other = self.call("post", f"{character.pk}/proposal", {"unit": 0.01, "up": None})["definition"]
         self.assertEqual(other["moves"], {})
         self.assertIn("no such piece", self.look(f"{character.pk}/pivot?piece=999", 422)["detail"])
+        body = {"definition": shown["definition"], "moves": {"999": move}}
+        self.assertIn("no such piece", self.call("post", f"{character.pk}/moves", body, 422)["detail"])
 
     def test_a_binding_says_how_far_it_is_and_is_given_up(self):
         content = sculptures.bare("keeper")

@@ -160,7 +160,7 @@ class Deliveries(BoardCase):
 
     def keep_for_a_receiver(self):
         """What is set now under a receiver's name, changed, taken again, forgotten and brought back."""
-        receiver = self.page.get_by_label("For", exact=True)
+        receiver = self.page.get_by_role("combobox", name="For", exact=True)
         self.page.get_by_role("button", name="Keep for a receiver").click()
         self.page.get_by_label("Name of the receiver").fill("puppet theatre")
         self.page.keyboard.press("Enter")

@@ -234,6 +234,8 @@ class Rigging(StudioCase):
         expect(self.page.get_by_label("How far the binding is")).to_have_attribute("value", "0.3", timeout=LONG)
         self.page.keyboard.press("x")
         expect(self.page.get_by_text("The binding was stopped.")).to_be_visible()
+        for route in held:
+            route.abort()
         self.page.unroute_all()
         self.page.get_by_role("button", name="Bind it").click()
         self.page.wait_for_function("() => window.armuto?.stage?.figure('figure')?.frames > 1", timeout=LONG)

@@ -79,7 +79,8 @@ async function remove(profile: Profile) {
     <label class="row">
       <span>For</span>
       <select :value="current?.id ?? ''" @change="take">
-        <option value="" disabled>
+        <!-- Where the option that was chosen is gone, none would be. -->
+        <option value="" disabled :selected="!current">
           {{ changed ? `${changed.name}, changed` : profiles.length ? 'as it is set here' : 'no receiver is kept yet' }}
         </option>
         <option v-for="profile in profiles" :key="profile.id" :value="profile.id">{{ profile.name }}</option>
