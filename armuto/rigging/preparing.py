@@ -58,15 +58,19 @@ def bare_glb(data: bytes, file: str, standing: bool = False) -> bytes:
 
 
 def standing_glb(data: bytes, file: str) -> bytes | None:
-    """The mesh of a file as its bones stand, or None where that is how it was bound, as far as one can see. Raises
-    :class:`BadInput`."""
+    """The mesh of a file as its bones stand, or None where that is how it was bound, as far as one can see, or where
+    its weights are damaged. Raises :class:`BadInput`."""
     content, _ = as_glb(data, file, {})
     held = gltf.parse(content, file)
     if not any("skin" in node for node in held.rows("nodes")):
         return None
-    bound, standing = (read_mesh(without_bones(held, pose), file).points for pose in (False, True))
-    far = np.linalg.norm(standing - bound, axis=1).max()
-    return without_bones(held, True) if far > SEEN * np.ptp(bound, axis=0).max() else None
+    bound = read_mesh(without_bones(held), file, None, 1.0, "+Y").points
+    try:
+        made = without_bones(held, standing=True)
+        standing = read_mesh(made, file, None, 1.0, "+Y").points
+    except BadInput:
+        return None
+    return made if np.linalg.norm(standing - bound, axis=1).max() > SEEN * np.ptp(bound, axis=0).max() else None
 
 
 def prepare(

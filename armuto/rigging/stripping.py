@@ -9,7 +9,7 @@ from armuto.formats.gltf import accessors
 from armuto.formats.gltf.binding import bound
 from armuto.formats.gltf.building import Store
 from armuto.formats.gltf.container import GltfFile, Json, editable
-from armuto.formats.gltf.deforming import VECTORS, deformed_primitive
+from armuto.formats.gltf.deforming import LEAST, VECTORS, deformed_primitive
 from armuto.formats.gltf.reading import inverse_binds, tree_of
 from armuto.kinematics.arrays import FloatArray
 
@@ -47,7 +47,7 @@ def without_bones(held: GltfFile, standing: bool = False) -> bytes:
             joints = [int(joint) for joint in skin["joints"]]
             binds = inverse_binds(held, skin)
             place = fitted.get(joints[0], world[joints[0]]) @ binds[0]
-            if standing:
+            if standing and abs(np.linalg.det(place)) > LEAST:
                 # From where it was bound to where its joints have it, as the node has its points.
                 moving = np.linalg.inv(place) @ np.array([world[joint] for joint in joints]) @ binds
         if moving is None:

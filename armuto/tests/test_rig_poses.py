@@ -65,6 +65,13 @@ class Poses(unittest.TestCase):
         assert made is not None
         self.assertIsNone(standing_glb(made, "porter.glb"), "it has no bones any more")
 
+    def test_weights_that_are_damaged_leave_it_as_it_was_bound(self) -> None:
+        held = gltf.parse(lowered(), "porter.glb")
+        tree = json.loads(json.dumps(held.json))
+        primitive = tree["meshes"][0]["primitives"][0]
+        primitive["attributes"]["WEIGHTS_0"] = primitive["attributes"]["NORMAL"]
+        self.assertIsNone(standing_glb(to_glb(tree, held.buffers[0]), "porter.glb"))
+
     def test_landmarks_are_found_though_one_arm_is_held_otherwise(self) -> None:
         """Its sides are no longer alike: which way it faces is seen by its legs."""
         made = standing_glb(lowered(), "porter.glb")

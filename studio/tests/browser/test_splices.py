@@ -87,7 +87,7 @@ class Splices(BoardCase):
         world = clip.value().world()
         np.testing.assert_allclose(self.figure()[:41], world.positions[-1], atol=1e-4)
         # It goes on like any clip.
-        self.page.get_by_role("button", name="To the board").click()
+        self.page.get_by_role("button", name="To the board").press("Enter")
         self.page.wait_for_url("**/board*")
         name = clip.name
         self.cell(name, "porter").click()
