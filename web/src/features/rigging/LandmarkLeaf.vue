@@ -104,6 +104,9 @@ watch(selected, async () => {
   align-items: center;
   font-size: 14px;
 }
+.choice {
+  flex: none;
+}
 .list {
   display: grid;
   grid-template-columns: repeat(3, 1fr);
