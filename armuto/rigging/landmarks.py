@@ -71,11 +71,12 @@ class Landmarks:
         points = dict(self.points) | {name: Landmark((x, y, z))}
         twin = twin_of(name)
         if both and twin != name and twin in points:
-            points[twin] = Landmark(_triple(self.plane.mirrored(np.array([x, y, z]))))
+            points[twin] = Landmark(triple(self.plane.mirrored(np.array([x, y, z]))))
         return replace(self, points=points)
 
 
-def _triple(row: FloatArray) -> tuple[float, float, float]:
+def triple(row: FloatArray) -> tuple[float, float, float]:
+    """A point ``(3,)`` as it is kept in values."""
     x, y, z = np.asarray(row, float).tolist()
     return x, y, z
 
@@ -87,9 +88,9 @@ def usual_landmarks(low: FloatArray, high: FloatArray, plan: str = "two-legged")
     middle = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
     known = LANDMARK_SETS[plan]
     points = {
-        name: Landmark(_triple(middle + np.array(known.usual_place(name)) * height), GUESSED) for name in known.needed
+        name: Landmark(triple(middle + np.array(known.usual_place(name)) * height), GUESSED) for name in known.needed
     }
-    return Landmarks(points, _triple(middle), (1.0, 0.0, 0.0), (0.0, 0.0, 1.0), plan)
+    return Landmarks(points, triple(middle), (1.0, 0.0, 0.0), (0.0, 0.0, 1.0), plan)
 
 
 def twin_of(name: str) -> str:
@@ -146,4 +147,4 @@ def point_of(value: Any, name: str, file: str) -> tuple[float, float, float]:
         raise BadInput(f"{file}: “{name}” is not three numbers; say where it lies as [x, y, z] in metres.")
     if not all(np.isfinite(v) and abs(v) < 1e4 for v in value):
         raise BadInput(f"{file}: “{name}” lies nowhere; say where it lies as [x, y, z] in metres.")
-    return _triple(np.array(value))
+    return triple(np.array(value))

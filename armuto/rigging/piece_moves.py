@@ -11,7 +11,7 @@ import numpy as np
 from armuto.errors import BadInput
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
-from armuto.rigging.landmarks import point_of
+from armuto.rigging.landmarks import point_of, triple
 
 Triple = tuple[float, float, float]
 FARTHEST = 10.0  # metres that a piece may be moved
@@ -52,7 +52,7 @@ class PieceMove:
 
     def scaled(self, share: float) -> PieceMove:
         """The same where the file is read in a unit so many times as large."""
-        offset, pivot = (_triple(np.array(row) * share) for row in (self.offset, self.pivot))
+        offset, pivot = (triple(np.array(row) * share) for row in (self.offset, self.pivot))
         return replace(self, offset=offset, pivot=pivot)
 
 
@@ -80,8 +80,3 @@ def from_json(data: Any, file: str) -> dict[int, PieceMove]:
             raise BadInput(f"{file}: a piece is moved by {FARTHEST:g} m at most; say less.")
         out[int(piece)] = move
     return out
-
-
-def _triple(row: FloatArray) -> Triple:
-    x, y, z = row.tolist()
-    return x, y, z

@@ -47,16 +47,17 @@ class Poses(unittest.TestCase):
         self.assertEqual(bound.rows("materials"), standing.rows("materials"))
         turned = 0
         for a, b in zip(bound.rows("meshes"), standing.rows("meshes"), strict=True):
-            for one, other in zip(a["primitives"], b["primitives"], strict=True):
+            for left, stood in zip(a["primitives"], b["primitives"], strict=True):
                 before, after = (
-                    accessors.read(held, row["attributes"]["NORMAL"]) for held, row in ((bound, one), (standing, other))
+                    accessors.read(held, row["attributes"]["NORMAL"])
+                    for held, row in ((bound, left), (standing, stood))
                 )
                 np.testing.assert_allclose(np.linalg.norm(after, axis=1), 1, atol=1e-5)
                 turned += int((np.linalg.norm(after - before, axis=1) > 0.1).sum())
                 np.testing.assert_array_equal(
-                    accessors.read(bound, one["indices"]), accessors.read(standing, other["indices"])
+                    accessors.read(bound, left["indices"]), accessors.read(standing, stood["indices"])
                 )
-                self.assertNotIn("JOINTS_0", other["attributes"])
+                self.assertNotIn("JOINTS_0", stood["attributes"])
         self.assertGreater(turned, 100)
 
     def test_there_is_another_pose_only_where_it_is_seen(self) -> None:

@@ -70,8 +70,8 @@ class Receiver(TransferredStudio):
 
     def test_a_file_that_is_another_is_seen(self):
         def swap(files):
-            one, other = "porter walk.glb", "porter bow.glb"
-            files[one], files[other] = files[other], files[one]
+            walk, bow = "porter walk.glb", "porter bow.glb"
+            files[walk], files[bow] = files[bow], files[walk]
 
         rows = self.received(self.changed(self.delivered(), swap), status=1)
         self.assertEqual({row["file"] for row in rows if not row["same"]}, {"porter walk.glb", "porter bow.glb"})
