@@ -10,7 +10,7 @@ SHELL = /bin/bash
 # Tests start some hundred processes; each would translate the program anew where it may not keep what it made of it.
 unexport PYTHONDONTWRITEBYTECODE
 .DELETE_ON_ERROR:
-.PHONY: backup restore receiver demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
+.PHONY: backup restore receiver outside-library capture-stage demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
@@ -49,6 +49,15 @@ restore: setup
 receiver: $(STAMPS)/web
 	@test -n "$(FILE)" || { echo "Say which delivery: make receiver FILE=delivery.zip"; exit 1; }
 	@node web/receiver/print.js "$(FILE)"
+
+# A library of motion somewhere else, to be watched as a source; OPTIONS let it misbehave (see standins/outside_library.py).
+outside-library: setup
+	@$(PY) -m standins.outside_library $(OPTIONS)
+
+# A stage in the next room, whose takes are written into FOLDER; OPTIONS as in standins/capture_stage.py.
+capture-stage: setup
+	@test -n "$(FOLDER)" || { echo "Say where to: make capture-stage FOLDER=folder"; exit 1; }
+	@$(PY) -m standins.capture_stage "$(FOLDER)" $(OPTIONS)
 
 bench: setup
 	$(PY) -m demo.bench

@@ -36,6 +36,7 @@ from demo.bench_network import report as network
 from demo.bench_refining import report as refining
 from demo.bench_rigging import report as rigging
 from demo.bench_settling import report as settling
+from demo.bench_sources import report as sources
 from demo.bench_speed import report as speed
 from demo.bench_splicing import report as splicing
 
@@ -106,6 +107,7 @@ def main() -> None:
     spliced = splicing(best)
     together = ensembles(best)
     boned = rigging(best)
+    watched = sources()
     seen = changes()
     batches = board()
     lines = network()
@@ -164,7 +166,7 @@ How often detection is right, on generated files of two-legged bodies where the 
 ## Bones for a bare mesh
 
 {boned}
-"""
+{watched}"""
     # What other commands measured stands at the end and is left as it is.
     _, heading, others = OUT.read_text("utf-8").partition(OTHERS)
     OUT.write_text(f"{report}\n{heading}{others}", "utf-8")

@@ -10,10 +10,12 @@ from playwright.sync_api import Page
 from armuto.formats import bvh
 from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.serving import ROOT, served
+from standins.outside_library import outside_library
 
 OUT = ROOT / "docs" / "screenshots"
 FILES = ROOT / "demo" / "files"
 PORT = 8177
+LIBRARY_PORT = 8178
 
 
 def main() -> None:
@@ -34,6 +36,7 @@ def take(page: Page) -> None:
         page.screenshot(path=OUT / f"{name}.png")
         print(f"docs/screenshots/{name}.png")
 
+    wanted(page, picture)
     picture("library", "/library", 1500)
     taken = page.evaluate(
         "async () => (await (await fetch('/api/library/clips')).json()).find((row) => row.name === 'lantern round').id"
@@ -97,7 +100,6 @@ def take(page: Page) -> None:
         page.keyboard.press("ArrowRight")
     page.locator('[data-id="source LeftForearm"]').hover()
     picture("fitting-pair", settle=1500)
-    weaves(page, picture)
     page.get_by_role("tab", name="Stance").click()
     page.wait_for_function("() => window.armuto.stage.positions()['stance character']")
     page.get_by_role("button", name="walk").click()
@@ -240,44 +242,28 @@ def together(page: Page, picture: Callable[..., None]) -> None:
     picture("review-casting", settle=6000)
 
 
-def weaves(page: Page, picture: Callable[..., None]) -> None:
-    """A fitting half done, and the patterns; then back to where it was."""
-    back = page.url
-
-    def edit(character: str, *changes: dict) -> None:
-        number = page.evaluate(
-            """async ([character, changes]) => {
-                const read = (path, body) => fetch(path, body && {
-                    method: 'POST', body: JSON.stringify(body),
-                    headers: { 'Content-Type': 'application/json', 'X-CSRFToken': /armuto_csrf=([^;]+)/.exec(document.cookie)[1] },
-                }).then((answer) => answer.json())
-                const clip = (await read('/api/library/clips')).find((row) => row.name === 'sweep')
-                const figure = (await read('/api/cast/')).find((row) => row.name === character)
-                const made = await read('/api/fittings/', { clip_id: clip.id, character_id: figure.id })
-                for (const change of changes) await read(`/api/fittings/${made.id}/edits`, change)
-                return `${made.id}?clip=${clip.id}`
-            }""",
-            [character, list(changes)],
-        )
-        page.goto(f"http://127.0.0.1:{PORT}/fittings/{number}")
-        page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
-
-    threads = {
-        "Hips": "001",
-        "Spine": "002",
-        "Chest": "004",
-        "Head": "006",
-        "LeftUpperArm": "008",
-        "LeftForearm": "009",
-    }
-    drawn = [{"op": "connect", "source": [a], "target": [b], "mirror": True} for a, b in threads.items()]
-    edit("striker", {"op": "clear"}, *drawn, {"op": "leave out", "keys": ["left toes"], "mirror": True})
-    page.locator('[data-id="source LeftHand"]').click()
-    picture("weave-half-done", settle=2500)
-    edit("striker", {"op": "reset"})
-    picture("patterns", "/fittings/patterns", 1500)
-    page.goto(back)
-    page.wait_for_function("() => window.armuto?.stage?.figure('character')?.frames > 1")
+def wanted(page: Page, picture: Callable[..., None]) -> None:
+    """The call sheet with some clips chosen, and a library elsewhere."""
+    page.goto(f"http://127.0.0.1:{PORT}/callsheet")
+    page.get_by_text("still being measured").wait_for(state="detached")
+    page.get_by_role("button", name="climbs the ladder: to choose").press("Enter")
+    page.get_by_text("climbs: where its feet rest").first.wait_for()
+    page.keyboard.press("1")
+    page.get_by_role("button", name="climbs the ladder: in work").wait_for()
+    page.get_by_role("button", name="polishes the glass with the right hand: to choose").press("Enter")
+    page.get_by_text("uses its right hand: its hands move").first.wait_for()
+    picture("call-sheet", settle=1500)
+    with outside_library(LIBRARY_PORT) as (address, _):
+        page.goto(f"http://127.0.0.1:{PORT}/library/sources")
+        page.get_by_role("button", name="An address").click()
+        page.get_by_label("Its address").fill(address)
+        page.get_by_role("button", name="Watch it").click()
+        page.get_by_role("checkbox", name="turn around in the stroll").check()
+        page.get_by_label("Name of the source").fill("the lighthouse across the bay")
+        page.get_by_label("Name of the source").press("Tab")
+        page.wait_for_load_state("networkidle")
+        picture("sources", settle=1500)
+        page.get_by_role("button", name="Watch no longer").click()
 
 
 if __name__ == "__main__":

@@ -22,6 +22,8 @@ from ninja.errors import ValidationError
 
 from armuto import __version__
 from armuto.errors import BadInput
+from studio.callsheet.api import router as callsheet
+from studio.callsheet.models import WantedMotion
 from studio.cast.api.characters import router as cast
 from studio.cast.api.limits import router as limits
 from studio.cast.models import Character
@@ -51,6 +53,7 @@ from studio.renditions.models import Rendition, Run, RunItem
 from studio.renditions.queries import counted
 from studio.renditions.schemas import RunOut
 from studio.rigs.api import router as rigs
+from studio.sources.api import router as sources
 from studio.splices.api import router as splices
 
 LEAST_ROOM = 100 * 1024 * 1024  # bytes
@@ -64,6 +67,7 @@ api.add_router("cast/", cast)
 api.add_router("cast/", limits)
 api.add_router("arrivals/", arrivals)
 api.add_router("intake/", intake)
+api.add_router("sources/", sources)
 api.add_router("fittings/", fittings)
 api.add_router("fittings/", touchups)
 api.add_router("", stances)
@@ -72,6 +76,7 @@ api.add_router("renditions/", renditions)
 api.add_router("board/", board)
 api.add_router("runs/", runs)
 api.add_router("deliveries/", deliveries)
+api.add_router("callsheet/", callsheet)
 api.add_router("patterns/", patterns)
 api.add_router("changes", changes)
 
@@ -185,9 +190,11 @@ def health(request: HttpRequest) -> Status[Any]:
 
 
 class Counts(Schema):
-    """Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that
-    were. finished: the newest run that has come to its end, by which a page notices one that ended."""
+    """Live counts for the top bar, and what is running. wanted: motions on the call sheet. renditions: results there
+    are; accepted: those of them that were. finished: the newest run that has come to its end, by which a page notices
+    one that ended."""
 
+    wanted: int
     clips: int
     characters: int
     fittings: int
@@ -211,6 +218,7 @@ def counts(request: HttpRequest) -> dict[str, Any]:
         "arriving": arriving,
         "runs": counted(Run.objects.filter(state=Run.State.RUNNING)),
         "finished": counted([last])[0] if last else None,
+        "wanted": WantedMotion.objects.count(),
         "clips": Clip.objects.filter(retired=False).count(),
         "characters": Character.objects.filter(retired=False).count(),
         "fittings": Fitting.objects.count(),

@@ -8,6 +8,7 @@ from django.conf import settings
 from django.db import transaction
 from django.db.models import Q
 
+from studio.callsheet import tasks as callsheet
 from studio.ingest import tasks as ingest
 from studio.library import importing
 from studio.library import tasks as library
@@ -15,6 +16,7 @@ from studio.platform import workers
 from studio.renditions import worker
 from studio.renditions.models import Run, RunItem
 from studio.renditions.services import runs
+from studio.sources import tasks as sources
 from studio.splices import tasks as splices
 
 
@@ -31,6 +33,7 @@ def of_the_gone() -> int:
         ingest.take_up()
         library.take_up()
         splices.take_up()
+        sources.take_up()
         importing.sweep()
         _wake()
     return count
@@ -46,6 +49,8 @@ def everything() -> None:
     ingest.take_up(everything=True)
     library.take_up()
     splices.take_up()
+    sources.take_up(everything=True)
+    callsheet.take_up()
     worker.take_up(everything=True)
     _wake()
 

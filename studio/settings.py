@@ -41,9 +41,11 @@ INSTALLED_APPS = [
     "studio.ensembles",
     "studio.renditions",
     "studio.delivery",
+    "studio.callsheet",
     "studio.patterns",
     "studio.stances",
     "studio.ingest",
+    "studio.sources",
     "studio.changes",
 ]
 MIDDLEWARE = [
@@ -131,6 +133,9 @@ READER_SECONDS = float(os.environ.get("ARMUTO_READER_SECONDS", "60"))
 TASK_SECONDS = float(os.environ.get("ARMUTO_TASK_SECONDS", "1800"))
 WORKER_MEMORY = int(os.environ.get("ARMUTO_WORKER_MB", "1000")) * MB
 READERS = int(os.environ.get("ARMUTO_READERS", os.cpu_count() or 1))
+#: Folders within which others may be watched, of which all are allowed to whoever sits at this machine.
+_roots = os.environ.get("ARMUTO_SOURCE_ROOTS", "")
+SOURCE_ROOTS = [Path(root).resolve() for root in _roots.split(os.pathsep) if root]
 READ_AT_ONCE = 6 * MB  # larger files are read by the worker
 # The handlers spool to disk above this size; Django's own limit is for form fields, not files.
 FILE_UPLOAD_MAX_MEMORY_SIZE = 8 * MB

@@ -20,11 +20,13 @@ SUBJECTS = (
     "rigs",
     "cast",
     "ingest",
+    "sources",
     "fittings",
     "ensembles",
     "stances",
     "renditions",
     "delivery",
+    "callsheet",
     "patterns",
 )
 #: The app whose table a statement of Django's writes.
@@ -81,6 +83,13 @@ def begin_task(sender: Any, task_result: Any, **_: Any) -> None:
 def end_task(sender: Any, task_result: Any, **_: Any) -> None:
     context = _tasks.pop(str(task_result.id), None)
     if context:
+        context.__exit__(None, None, None)
+
+
+def forget_tasks() -> None:
+    """Stop listening to tasks that never ended: their row went while a worker was at them."""
+    while _tasks:
+        _, context = _tasks.popitem()
         context.__exit__(None, None, None)
 
 

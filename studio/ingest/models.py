@@ -7,6 +7,8 @@ failed.
 *Intake* is files and the clips in them, laid out for a decision. Nothing of it is in the library or cast yet.
 """
 
+from typing import Any
+
 from django.db import models
 
 from armuto.intake import naming
@@ -67,7 +69,8 @@ class IntakeFile(Leased):
 
     archive: the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person
     says about unit or height, up and facing. found: what was read, empty until then. sentence: why it was refused.
-    together, performer: of whom of which recording it is, where several were recorded together.
+    together, performer: of whom of which recording it is, where several were recorded together. source_item,
+    source_name: the number of what a watched source brought, and what that source is called.
     """
 
     class State(models.TextChoices):
@@ -93,6 +96,8 @@ class IntakeFile(Leased):
     becomes = models.ForeignKey("cast.Character", models.SET_NULL, null=True, related_name="+")
     together = models.ForeignKey(IntakeEnsemble, models.SET_NULL, null=True, related_name="files")
     performer = models.CharField(max_length=120, default="")
+    source_item = models.PositiveBigIntegerField(null=True, default=None, db_index=True, editable=False)
+    source_name = models.CharField(max_length=120, default="")
     archive = models.ForeignKey("self", models.CASCADE, null=True, related_name="unpacked", editable=False)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -112,6 +117,11 @@ class IntakeFile(Leased):
             bound=bool(told.get("bound", False)),
             height=told.get("height"),
         )
+
+    @property
+    def origin(self) -> dict[str, Any]:
+        """Where it came from, for what is made of it."""
+        return {"source_item": self.source_item, "source_name": self.source_name}
 
     @property
     def file(self) -> str:

@@ -55,7 +55,8 @@ class RowFacts(Schema):
 
 class FileOut(Schema):
     """found: what was read, as far as it is known. told: what the person said about it. ensemble, performer: what it
-    becomes a part of, and as whom; empty where it was recorded alone. by_name: that was told by the names of files."""
+    becomes a part of, and as whom; empty where it was recorded alone. by_name: that was told by the names of files.
+    source_name: of the source that brought it; empty where somebody did."""
 
     id: int
     path: str
@@ -70,6 +71,7 @@ class FileOut(Schema):
     ensemble: str
     performer: str
     by_name: bool
+    source_name: str
 
     @staticmethod
     def resolve_ensemble_id(row: IntakeFile) -> int | None:

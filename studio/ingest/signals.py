@@ -6,5 +6,8 @@ from django.dispatch import Signal
 #: tracks: as :attr:`studio.ingest.models.IntakeEnsemble.tracks` has them.
 recorded_together = Signal()
 
+#: A file of the intake has been read and waits for a decision. file: its row.
+file_laid_out = Signal()
+
 #: The museum's figures and takes have come into an empty studio.
 museum_brought_in = Signal()

@@ -14,7 +14,7 @@ from studio.ingest.services.acceptance import accept
 from studio.ingest.services.reading import take_in
 from studio.ingest.services.staging import lay_out, measure, unpack
 from studio.ingest.services.together import complete
-from studio.ingest.signals import museum_brought_in
+from studio.ingest.signals import file_laid_out, museum_brought_in
 from studio.platform import leases
 
 State = IntakeFile.State
@@ -76,6 +76,9 @@ def read_file(file_id: int) -> None:
                 read_file.enqueue(pk)
             if not apart:
                 propose_refining.enqueue(file_id)
+                file = IntakeFile.objects.filter(pk=file_id, state=State.READY).first()
+                if file is not None:
+                    file_laid_out.send(IntakeFile, file=file)
 
 
 @task(priority=settings.LATER)

@@ -49,7 +49,7 @@ useChanges().on(['library'], (changes) => useLibrary().follow(changes).catch(mes
 useChanges().on(['splices', 'library'], () => useSplices().load().catch(messages.fail))
 useChanges().on(['cast'], () => useCast().load().catch(messages.fail))
 useChanges().on(['ingest'], (changes) => useIntake().follow(changes))
-useChanges().on(['renditions', 'library', 'cast', 'fittings'], () => useRuns().refresh())
+useChanges().on(['renditions', 'library', 'cast', 'fittings', 'callsheet'], () => useRuns().refresh())
 onMounted(async () => {
   void useRuns().refresh()
   void useIntake().refresh()

@@ -8,10 +8,28 @@ export const router = createRouter({
     { path: '/', redirect: '/library' },
     { path: '/library', name: 'library', component: LibraryView, meta: { title: 'Library' } },
     {
+      path: '/callsheet',
+      name: 'call sheet',
+      component: () => import('./features/callsheet/CallSheetView.vue'),
+      meta: { title: 'Call sheet' },
+    },
+    {
+      path: '/callsheet/print',
+      name: 'call sheet on paper',
+      component: () => import('./features/callsheet/PrintView.vue'),
+      meta: { title: 'Call sheet' },
+    },
+    {
       path: '/library/intake',
       name: 'intake',
       component: () => import('./features/library/IntakeView.vue'),
       meta: { title: 'Intake' },
+    },
+    {
+      path: '/library/sources',
+      name: 'sources',
+      component: () => import('./features/sources/SourcesView.vue'),
+      meta: { title: 'Sources' },
     },
     {
       path: '/library/clips/:id(\\d+)',

@@ -71,6 +71,7 @@ def _unpack(row: IntakeFile, inside: list[tuple[str, bytes, Mapping[str, bytes]]
                 goes_to=row.goes_to,
                 archive=row,
                 state=IntakeFile.State.UNPACKING,
+                **row.origin,
             )
             IntakeContent.objects.create(file=file, data=content)
     with _writing(row):
@@ -175,6 +176,7 @@ def _take_apart(row: IntakeFile, parts: Sequence[SplitFile]) -> list[int]:
                 told=told,
                 together=together,
                 performer=part.name[:120],
+                **row.origin,
             )
             IntakeContent.objects.create(file=file, data=part.data)
             out.append(file.pk)

@@ -1,4 +1,5 @@
-"""Load the night shift, once: the figures and clips of demo/files, and the takes of several in demo/takes."""
+"""Load the night shift, once: the figures and clips of demo/files, the takes of several in demo/takes, and the motions
+that are wanted (demo/call_sheet.csv)."""
 
 from pathlib import Path
 from typing import Any
@@ -6,6 +7,7 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
+from studio.callsheet.services import read_table
 from studio.cast.models import Character
 from studio.ensembles.museum import describe_ensembles
 from studio.ingest.services.reading import take_in
@@ -29,5 +31,8 @@ class Command(BaseCommand):
         for path in sorted((root.parent / "takes").glob("*.bvh")):
             take_in(path.read_bytes(), path.name)
         describe_ensembles()
+        sheet = root.parent / "call_sheet.csv"
+        if sheet.is_file():
+            read_table(sheet.read_text("utf-8"), sheet.name)
         clips, figures = Clip.objects.count(), Character.objects.count()
         self.stdout.write(f"Loaded {clips} clips and {figures} character{'' if figures == 1 else 's'}.")

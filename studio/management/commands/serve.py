@@ -5,6 +5,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from typing import Any
 
@@ -15,6 +16,7 @@ from django.db import OperationalError
 
 from studio import recovery
 from studio.platform import schema
+from studio.sources.watching import watch
 
 PATIENCE = 10.0  # seconds a child may take to finish
 LOOK = 0.3  # seconds between two looks at the children
@@ -82,11 +84,15 @@ class Command(BaseCommand):
         signal.signal(signal.SIGINT, signal.default_int_handler)
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         children: list[Child] = []
+        ending = threading.Event()
+        # It waits for disks and networks, and computes nothing: what it finds is read by the workers.
+        watching = threading.Thread(target=watch, args=(ending,), name="sources", daemon=True)
         try:
             children.append(Child("server", server, environment | {"ARMUTO_WITH_PARENT": str(os.getpid())}))
             if recovery.uses_the_database():
                 children += [Child("worker", worker, alone) for _ in range(settings.WORKERS)]
             self._wait_for(port, children)
+            watching.start()
             self.stdout.write(f"Armuto is open at http://127.0.0.1:{port}/ — Ctrl-C ends it.")
             self.stdout.flush()
             due = False
@@ -99,6 +105,7 @@ class Command(BaseCommand):
         except KeyboardInterrupt:
             self.stdout.write("")
         finally:
+            ending.set()
             self._end([child.process for child in children])
 
     def _taken_up(self) -> bool:

@@ -11,6 +11,7 @@ from django.db import DatabaseError, OperationalError, close_old_connections
 from django_tasks_db.management.commands import db_worker
 
 from armuto.lazy import COMPILED, load
+from studio.changes.recording import forget_tasks
 from studio.platform import workers
 
 UNWRITABLE = f"{OperationalError.__module__}.{OperationalError.__qualname__}"
@@ -36,6 +37,8 @@ class Worker(db_worker.Worker):
             # Its row went while it was at it: everything was queued anew, or the studio was emptied. There is more to
             # do.
             close_old_connections()
+        finally:
+            forget_tasks()
         if workers.memory() > settings.WORKER_MEMORY:
             logger.warning("This worker has grown beyond its limit; another takes its place.")
             self.running = False

@@ -38,6 +38,7 @@ class EveryView(FullStudio):
             f"/fittings/{fitting.pk}?clip={walk.pk}&leaf={leaf}" for leaf in ("pair", "stance", "transfer", "touchup")
         ]
         self.routes = [
+            *("/callsheet", "/callsheet/print", "/library/sources", "/board?rows=wanted"),
             *("/library", "/library/intake", f"/library/clips/{walk.pk}", f"/splices/{Splice.objects.get().pk}"),
             *("/cast", f"/cast?character={porter.pk}", "/fittings", *leaves, "/fittings/patterns"),
             *("/board", "/runs", f"/review/{Rendition.objects.get(clip=walk).pk}", "/delivery", "/delivery/new"),

@@ -1715,6 +1715,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sources
+         * @description All watched folders and addresses.
+         */
+        get: operations["list_sources"];
+        put?: never;
+        /**
+         * Add Source
+         * @description Watch a folder or an address from now on; it is looked at at once.
+         */
+        post: operations["add_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At
+         * @description Look at a source now.
+         */
+        post: operations["look_at_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Source
+         * @description Watch it no longer. What came from it stays.
+         */
+        delete: operations["remove_source"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Source
+         * @description Change what is given. 409 where others have changed the same since the version of ``If-Match``.
+         */
+        patch: operations["change_source"];
+        trace?: never;
+    };
+    "/api/sources/{source_id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Items
+         * @description What was found in a source, as it was looked at last.
+         */
+        get: operations["list_source_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fetch Items
+         * @description Fetch items of an address into the intake; of a folder, try again what could not be read.
+         */
+        post: operations["fetch_items"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/items/{item_id}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Plate
+         * @description The picture that a library has of an item.
+         */
+        get: operations["get_source_plate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fittings/": {
         parameters: {
             query?: never;
@@ -2985,6 +3113,161 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/callsheet/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Call Sheet
+         * @description All wanted motions, with what there is of each for its characters.
+         */
+        get: operations["get_call_sheet"];
+        put?: never;
+        /**
+         * Post Rows
+         * @description Write rows at the end of the sheet.
+         */
+        post: operations["want_motions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/callsheet/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Table
+         * @description Add the rows of a table as it is copied from a spreadsheet: cells parted by tabs, commas or semicolons.
+         */
+        post: operations["paste_call_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/callsheet/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description The sheet as a CSV file.
+         */
+        get: operations["export_call_sheet"];
+        put?: never;
+        /**
+         * Post File
+         * @description Add the rows of a CSV file.
+         */
+        post: operations["import_call_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/callsheet/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Measure
+         * @description Have the worker measure the motion of clips that it has not measured yet, and put characters who have come into
+         *     the cast in the place of their names.
+         */
+        post: operations["measure_features"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/callsheet/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Restore
+         * @description Take back, or make again, what was written, changed or taken away; answers with the steps that do the opposite.
+         *     409 where it has been changed otherwise since.
+         */
+        post: operations["restore_wanted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/callsheet/{wanted_id}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Candidates
+         * @description Clips of the library that could be taken for a wanted motion, the best first, and why.
+         */
+        get: operations["list_candidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/callsheet/{wanted_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Row
+         * @description Take a row away; answers with the step.
+         */
+        delete: operations["remove_wanted"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Row
+         * @description Change what is given of a row; answers with the step. 409 where others have changed the same since the version
+         *     of ``If-Match``.
+         */
+        patch: operations["change_wanted"];
+        trace?: never;
+    };
     "/api/patterns/": {
         parameters: {
             query?: never;
@@ -3212,10 +3495,13 @@ export interface components {
         };
         /**
          * Counts
-         * @description Live counts for the top bar, and what is running. renditions: results there are; accepted: those of them that
-         *     were. finished: the newest run that has come to its end, by which a page notices one that ended.
+         * @description Live counts for the top bar, and what is running. wanted: motions on the call sheet. renditions: results there
+         *     are; accepted: those of them that were. finished: the newest run that has come to its end, by which a page notices
+         *     one that ended.
          */
         Counts: {
+            /** Wanted */
+            wanted: number;
             /** Clips */
             clips: number;
             /** Characters */
@@ -4533,6 +4819,7 @@ export interface components {
          * FileOut
          * @description found: what was read, as far as it is known. told: what the person said about it. ensemble, performer: what it
          *     becomes a part of, and as whom; empty where it was recorded alone. by_name: that was told by the names of files.
+         *     source_name: of the source that brought it; empty where somebody did.
          */
         FileOut: {
             /** Id */
@@ -4561,6 +4848,8 @@ export interface components {
             performer: string;
             /** By Name */
             by_name: boolean;
+            /** Source Name */
+            source_name: string;
         };
         /**
          * Reading
@@ -4753,6 +5042,112 @@ export interface components {
         Wanted: {
             /** Files */
             files?: number[] | null;
+        };
+        /**
+         * SourceOut
+         * @description sentence: what was wrong when it was looked at last. offered: items that are new or newer; taken: that came in;
+         *     refused: that could not.
+         */
+        SourceOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "folder" | "address";
+            /** Name */
+            name: string;
+            /** Location */
+            location: string;
+            /** Active */
+            active: boolean;
+            /** Moves */
+            moves: boolean;
+            /** Accepts */
+            accepts: boolean;
+            /** Looked */
+            looked: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Licence */
+            licence: string;
+            /** Lock Version */
+            lock_version: number;
+            /** Offered */
+            offered: number;
+            /** Taken */
+            taken: number;
+            /** Refused */
+            refused: number;
+        };
+        /**
+         * SourceIn
+         * @description A folder by its whole path, or an address. name: what it is called here; by its location where it is empty.
+         */
+        SourceIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "folder" | "address";
+            /** Location */
+            location: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Moves
+             * @default false
+             */
+            moves: boolean;
+            /**
+             * Accepts
+             * @default false
+             */
+            accepts: boolean;
+        };
+        /**
+         * SourceChange
+         * @description What is to be changed of a source; what is left out stays.
+         */
+        SourceChange: {
+            /** Name */
+            name?: string | null;
+            /** Active */
+            active?: boolean | null;
+            /** Moves */
+            moves?: boolean | null;
+            /** Accepts */
+            accepts?: boolean | null;
+        };
+        /**
+         * ItemOut
+         * @description key: path within a folder, or the item's name in its index. facts: of an address alone.
+         */
+        ItemOut: {
+            /** Id */
+            id: number;
+            /** Key */
+            key: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "new" | "newer" | "waiting" | "fetching" | "taken" | "refused" | "gone";
+            /** Sentence */
+            sentence: string;
+            /** Facts */
+            facts: components["schemas"]["ItemFactsChange"];
+            /** Has Plate */
+            has_plate: boolean;
+        };
+        /** ItemsIn */
+        ItemsIn: {
+            /** Ids */
+            ids: number[];
         };
         /** FittingSummary */
         FittingSummary: {
@@ -6184,6 +6579,246 @@ export interface components {
             only_changed: boolean;
         };
         /**
+         * CallSheetOut
+         * @description unmeasured: clips that can be found by their words alone as yet.
+         */
+        CallSheetOut: {
+            /** Rows */
+            rows: components["schemas"]["WantedOut"][];
+            /** Unmeasured */
+            unmeasured: number;
+        };
+        /**
+         * WantedCell
+         * @description What there is of a wanted motion for a character: clips chosen that its body can perform, results of them, how
+         *     many of these are accepted, and how many further clips would fit.
+         */
+        WantedCell: {
+            /** Character Id */
+            character_id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "missing" | "to choose" | "in work" | "done";
+            /** Chosen */
+            chosen: number;
+            /** Made */
+            made: number;
+            /** Accepted */
+            accepted: number;
+            /** Fits */
+            fits: number;
+        };
+        /**
+         * WantedOut
+         * @description state: of the character who is furthest behind. words, motions: how its words are understood, as words of names
+         *     and as what moves. fits: clips of the library that fit and are not chosen.
+         */
+        WantedOut: {
+            /** Motion */
+            motion: string;
+            /**
+             * Character Ids
+             * @default []
+             */
+            character_ids: number[];
+            /**
+             * Awaited
+             * @default []
+             */
+            awaited: string[];
+            /**
+             * Mood
+             * @default
+             */
+            mood: string;
+            /**
+             * Prop
+             * @default
+             */
+            prop: string;
+            /**
+             * Variants
+             * @default 1
+             */
+            variants: number;
+            /** Due */
+            due?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Clip Ids
+             * @default []
+             */
+            clip_ids: number[];
+            /** Id */
+            id: number;
+            /** Lock Version */
+            lock_version: number;
+            /** Words */
+            words: string[];
+            /** Motions */
+            motions: string[];
+            /** Fits */
+            fits: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "missing" | "to choose" | "in work" | "done";
+            /** Cells */
+            cells: components["schemas"]["WantedCell"][];
+        };
+        /**
+         * WantedFields
+         * @description A wanted motion in words. awaited: names of characters who are not in the cast. clip_ids: clips chosen for it.
+         */
+        WantedFields: {
+            /** Motion */
+            motion: string;
+            /**
+             * Character Ids
+             * @default []
+             */
+            character_ids: number[];
+            /**
+             * Awaited
+             * @default []
+             */
+            awaited: string[];
+            /**
+             * Mood
+             * @default
+             */
+            mood: string;
+            /**
+             * Prop
+             * @default
+             */
+            prop: string;
+            /**
+             * Variants
+             * @default 1
+             */
+            variants: number;
+            /** Due */
+            due?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Clip Ids
+             * @default []
+             */
+            clip_ids: number[];
+        };
+        /**
+         * WantedMade
+         * @description Rows that were added, the steps by which that is taken back, and what could not be taken as it was.
+         */
+        WantedMade: {
+            /** Steps */
+            steps: components["schemas"]["WantedStep"][];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: string[];
+        };
+        /**
+         * WantedStep
+         * @description A change of a row, by which it can be taken back: its fields before and after, none where it was not there.
+         */
+        WantedStep: {
+            /** Id */
+            id: number;
+            was?: components["schemas"]["WantedFields"] | null;
+            now?: components["schemas"]["WantedFields"] | null;
+        };
+        /** WantedIn */
+        WantedIn: {
+            /** Rows */
+            rows: components["schemas"]["WantedFields"][];
+        };
+        /**
+         * TableIn
+         * @description Rows as they are copied from a spreadsheet.
+         */
+        TableIn: {
+            /** Text */
+            text: string;
+        };
+        /** WantedRestoring */
+        WantedRestoring: {
+            /** Steps */
+            steps: components["schemas"]["WantedStep"][];
+        };
+        /**
+         * CandidateOut
+         * @description A clip that could be taken. score: from 0 to 1. character_ids: of the row's characters, who have its body.
+         */
+        CandidateOut: {
+            /** Clip Id */
+            clip_id: number;
+            /** Score */
+            score: number;
+            /** Fits */
+            fits: boolean;
+            /** Chosen */
+            chosen: boolean;
+            /** Matches */
+            matches: components["schemas"]["MatchOut"][];
+            /** Character Ids */
+            character_ids: number[];
+        };
+        /**
+         * MatchOut
+         * @description See :class:`armuto.retrieval.Match`.
+         */
+        MatchOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "word" | "motion" | "implied";
+            /** Asked */
+            asked: string;
+            /** Degree */
+            degree: number;
+            /** Found */
+            found: string;
+        };
+        /**
+         * WantedChange
+         * @description What is to be changed of a wanted motion; what is left out stays.
+         */
+        WantedChange: {
+            /** Motion */
+            motion?: string | null;
+            /** Character Ids */
+            character_ids?: number[] | null;
+            /** Awaited */
+            awaited?: string[] | null;
+            /** Mood */
+            mood?: string | null;
+            /** Prop */
+            prop?: string | null;
+            /** Variants */
+            variants?: number | null;
+            /** Due */
+            due?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Clip Ids */
+            clip_ids?: number[] | null;
+        };
+        /**
          * PatternOut
          * @description parts: part name to bone names. bones: how many it names.
          */
@@ -7600,6 +8235,22 @@ export interface components {
             evidence: string[];
             /** Nodes */
             nodes: number;
+        };
+        /** ItemFactsChange */
+        ItemFactsChange: {
+            name?: string | null;
+            kind?: string | null;
+            pack?: string | null;
+            licence?: string | null;
+            tags?: string[] | null;
+            fps?: (number | null) | null;
+            frames?: (number | null) | null;
+            plate?: string | null;
+            format?: string | null;
+            mesh?: boolean | null;
+            path?: string | null;
+            bytes?: (number | null) | null;
+            sha256?: string | null;
         };
         /**
          * Join
@@ -10150,6 +10801,186 @@ export interface operations {
             };
         };
     };
+    list_sources: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"][];
+                };
+            };
+        };
+    };
+    add_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+        };
+    };
+    look_at_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+        };
+    };
+    remove_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+        };
+    };
+    list_source_items: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemOut"][];
+                };
+            };
+        };
+    };
+    fetch_items: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemsIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemOut"][];
+                };
+            };
+        };
+    };
+    get_source_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     list_fittings: {
         parameters: {
             query?: never;
@@ -11876,6 +12707,234 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    get_call_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallSheetOut"];
+                };
+            };
+        };
+    };
+    want_motions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedMade"];
+                };
+            };
+        };
+    };
+    paste_call_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedMade"];
+                };
+            };
+        };
+    };
+    export_call_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    import_call_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedMade"];
+                };
+            };
+        };
+    };
+    measure_features: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedRestoring"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedStep"][];
+                };
+            };
+        };
+    };
+    list_candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                wanted_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CandidateOut"][];
+                };
+            };
+        };
+    };
+    remove_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                wanted_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedStep"];
+                };
+            };
+        };
+    };
+    change_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                wanted_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedStep"];
+                };
             };
         };
     };

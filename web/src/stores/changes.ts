@@ -11,11 +11,13 @@ const ALL = [
   'rigs',
   'cast',
   'ingest',
+  'sources',
   'fittings',
   'ensembles',
   'stances',
   'renditions',
   'delivery',
+  'callsheet',
   'patterns',
 ] as const
 export type Subject = (typeof ALL)[number]

@@ -31,10 +31,13 @@ import { ACTIONS } from './actions'
 import ActionBar from './ActionBar.vue'
 import BoardGrid from './BoardGrid.vue'
 import CastingSheet from './CastingSheet.vue'
-import { lay } from './sheet'
+import { lay, NONE, type Sheet } from './sheet'
+import SheetHint from './SheetHint.vue'
 import StateMark from './StateMark.vue'
 import { useCastingSheet } from './useCastingSheet'
 import { useSweep } from './useSweep'
+import { useWantedSheet } from './useWantedSheet'
+import WantedSheet from './WantedSheet.vue'
 
 const library = useLibrary()
 const cast = useCast()
@@ -51,9 +54,9 @@ const skeleton = ref(Number(route.query.skeleton) || null)
 const MARKS: Mark[] = [...WORDS, 'sent back']
 const lit = ref(MARKS.filter((mark) => asked(route.query.state).split(',').includes(mark)))
 /** What the rows are of. */
-const sheet = ref<'clips' | 'ensembles'>(route.query.rows === 'ensembles' ? 'ensembles' : 'clips')
+const sheet = ref<Sheet>((['ensembles', 'wanted'] as const).find((rows) => rows === route.query.rows) ?? 'clips')
 useAddress({
-  rows: () => (sheet.value === 'ensembles' ? 'ensembles' : ''),
+  rows: () => (sheet.value === 'clips' ? '' : sheet.value),
   find: () => text.value,
   tag: () => tag.value,
   skeleton: () => String(skeleton.value ?? ''),
@@ -61,7 +64,7 @@ useAddress({
 })
 const working = ref(false)
 const contextMenu = useContextMenu()
-const grid = ref<InstanceType<typeof BoardGrid | typeof CastingSheet>>()
+const grid = ref<InstanceType<typeof BoardGrid | typeof CastingSheet | typeof WantedSheet>>()
 const plans = shallowRef<Record<Action, Plan> | null>(null)
 
 const tags = computed(() => [...new Set(library.present.flatMap((clip) => clip.tags))].sort())
@@ -85,9 +88,12 @@ const clips = computed(() => entries.value.filter((entry) => entry.kind === 'cli
 const characters = computed(() => cast.present)
 const sweep = useSweep(clips, characters)
 const castings = useCastingSheet(text, lit)
+const wanted = useWantedSheet(text)
 const ofEnsembles = computed(() => sheet.value === 'ensembles')
-const cells = computed<Cell[]>(() => (ofEnsembles.value ? castings.sweep.cells.value : sweep.cells.value))
-const clear = () => (ofEnsembles.value ? castings.sweep.clear() : sweep.clear())
+const ofClips = computed(() => sheet.value === 'clips')
+const swept = computed(() => ({ clips: sweep, ensembles: castings.sweep, wanted: wanted.sweep })[sheet.value])
+const cells = computed<Cell[]>(() => swept.value.cells.value)
+const clear = () => swept.value.clear()
 /** How many cells are in which state, of those that a transfer could be for. */
 const tally = computed(() => {
   if (ofEnsembles.value) return castings.tally.value
@@ -101,7 +107,7 @@ const tally = computed(() => {
   return out
 })
 const filtered = computed(
-  () => !!text.value || lit.value.length > 0 || (!ofEnsembles.value && (tag.value !== '' || skeleton.value !== null)),
+  () => !!text.value || lit.value.length > 0 || (ofClips.value && (tag.value !== '' || skeleton.value !== null)),
 )
 function showAll() {
   text.value = tag.value = ''
@@ -202,11 +208,13 @@ useShortcuts('Board', {
   redo: () => void board.redo().catch(messages.fail),
 })
 const look = () => board.load().catch(messages.fail)
+// How far wanted motions are hangs on the states of their cells.
+watch(() => board.states, wanted.load)
 watch(() => runs.moved, look)
-useChanges().on(['renditions', 'fittings', 'library', 'cast', 'ensembles'], look)
+useChanges().on(['renditions', 'fittings', 'library', 'cast', 'ensembles', 'callsheet'], look)
 onMounted(async () => {
   await castings.load()
-  await board.load().catch(messages.fail)
+  await look()
   sweep.toggle(choice.swept.filter(ofClip), false)
   castings.sweep.toggle(choice.swept.filter(ofCasting), false)
   watch([sweep.cells, castings.sweep.cells], ([ofClips, played]) => (choice.swept = [...ofClips, ...played]))
@@ -226,9 +234,17 @@ onMounted(async () => {
     <section class="board">
       <div class="bar">
         <h1>Board</h1>
-        <div v-if="castings.all.value.length" class="choice" role="group" aria-label="What the rows are of">
-          <button :aria-pressed="!ofEnsembles" @click="sheet = 'clips'">Clips</button>
-          <button :aria-pressed="ofEnsembles" @click="sheet = 'ensembles'">Ensembles</button>
+        <div
+          v-if="castings.all.value.length || wanted.rows.value.length"
+          class="choice"
+          role="group"
+          aria-label="What the rows are of"
+        >
+          <button :aria-pressed="ofClips" @click="sheet = 'clips'">Clips</button>
+          <button v-if="castings.all.value.length" :aria-pressed="ofEnsembles" @click="sheet = 'ensembles'">
+            Ensembles
+          </button>
+          <button :aria-pressed="sheet === 'wanted'" @click="sheet = 'wanted'">Wanted</button>
         </div>
         <input
           v-model="text"
@@ -237,17 +253,17 @@ onMounted(async () => {
           :placeholder="`Find ${sheet}`"
           :aria-label="`Find ${sheet}`"
         />
-        <select v-if="!ofEnsembles && library.skeletons.length > 1" v-model="skeleton" aria-label="Skeleton">
+        <select v-if="ofClips && library.skeletons.length > 1" v-model="skeleton" aria-label="Skeleton">
           <option :value="null">all skeletons</option>
           <option v-for="body in library.skeletons" :key="body.id" :value="body.id">{{ body.name }}</option>
         </select>
-        <select v-if="!ofEnsembles && tags.length" v-model="tag" aria-label="Tag">
+        <select v-if="ofClips && tags.length" v-model="tag" aria-label="Tag">
           <option value="">all tags</option>
           <option v-for="name in tags" :key="name">{{ name }}</option>
         </select>
         <button v-if="filtered" class="plain word" @click="showAll">Show all</button>
         <span class="space"></span>
-        <div class="states" role="group" aria-label="States">
+        <div v-if="sheet !== 'wanted'" class="states" role="group" aria-label="States">
           <button
             v-for="word in WORDS"
             :key="word"
@@ -277,8 +293,9 @@ onMounted(async () => {
         @open="openCasting"
         @menu="(event, id) => menu(event, castings.title(id), () => openCasting(id))"
       />
+      <WantedSheet v-else-if="sheet === 'wanted' && wanted.rows.value.length" ref="grid" :sheet="wanted" />
       <BoardGrid
-        v-else-if="!ofEnsembles && entries.length"
+        v-else-if="ofClips && entries.length"
         ref="grid"
         :entries="entries"
         :clips="clips"
@@ -292,7 +309,7 @@ onMounted(async () => {
         @seen="seen"
       />
       <div v-else class="empty">
-        <p>{{ ofEnsembles ? 'No ensemble is as asked for.' : 'No clip is as asked for.' }}</p>
+        <p>{{ NONE[sheet] }}</p>
         <v-btn @click="showAll">Show all</v-btn>
       </div>
       <ActionBar
@@ -305,14 +322,7 @@ onMounted(async () => {
         @take-back="board.takeBack(cells).catch(messages.fail)"
         @fit="fit"
       />
-      <p v-else-if="ofEnsembles" class="hint quiet">
-        Press castings, with Ctrl for several and Shift for a stretch, or take whole rows by their headings; then
-        transfer, review or deliver what is swept. Enter or a double click opens one.
-      </p>
-      <p v-else class="hint quiet">
-        Draw over cells, or take whole rows and columns by their headings; then transfer, review or deliver what is
-        swept. Enter or a double click opens a cell.
-      </p>
+      <SheetHint v-else :sheet="sheet" />
     </section>
   </div>
 </template>
@@ -377,9 +387,5 @@ select {
 }
 .back {
   color: var(--wrong);
-}
-.hint {
-  padding: 10px 20px 12px;
-  font-size: 14px;
 }
 </style>

@@ -1,5 +1,13 @@
 import type { Clip, LibrarySkeleton } from '@/stores/library'
 
+/** What the rows of the board are of. */
+export type Sheet = 'clips' | 'ensembles' | 'wanted'
+export const NONE: Record<Sheet, string> = {
+  clips: 'No clip is as asked for.',
+  ensembles: 'No ensemble is as asked for.',
+  wanted: 'No wanted motion is as asked for; the call sheet has what is wanted.',
+}
+
 /** What the board is laid out by: rows of clips under the heading of their skeleton. */
 export interface Entry {
   kind: 'skeleton' | 'clip'

@@ -131,7 +131,9 @@ function rename(event: Event) {
         >{{ length }} f · {{ ((length - 1) / row.fps).toFixed(2) }} s · {{ +row.fps.toFixed(3) }} fps</span
       >
       <span class="mono quiet">{{ travel(clip) }}{{ clip.loop ? ' · loops' : '' }}</span>
-      <span class="quiet path" :title="file?.path">{{ file?.path }}</span>
+      <span class="quiet path" :title="file?.path"
+        >{{ file?.path }}<template v-if="file?.source_name">, from the source “{{ file.source_name }}”</template></span
+      >
     </div>
     <div class="facts">
       <Detected

@@ -120,7 +120,10 @@ onMounted(() => void intake.refresh())
       <v-btn v-if="waiting" class="doing" to="/library/intake">
         Decide on {{ waiting === 1 ? 'one file' : `${waiting} files` }} in the intake
       </v-btn>
-      <p class="quiet">Or drop files anywhere in this window.</p>
+      <p class="quiet">
+        Or drop files anywhere in this window, or
+        <router-link to="/library/sources">watch a folder or a library</router-link>.
+      </p>
       <TryMuseum />
     </div>
   </div>
@@ -143,6 +146,7 @@ onMounted(() => void intake.refresh())
             {{ kind === 'list' ? 'List' : 'Plates' }}
           </button>
         </div>
+        <router-link class="way" to="/library/sources">Sources</router-link>
         <v-btn v-if="waiting" to="/library/intake"
           >Intake <span class="mono count">{{ waiting }}</span></v-btn
         >

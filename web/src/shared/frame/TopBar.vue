@@ -19,6 +19,7 @@ const route = useRoute()
 const places = computed(() => {
   const c = runs.counts
   return [
+    { to: '/callsheet', word: 'Call sheet', count: c?.wanted },
     { to: '/library', word: 'Library', count: c?.clips },
     { to: '/cast', word: 'Cast', count: c?.characters },
     { to: '/fittings', word: 'Fittings', count: c?.fittings },

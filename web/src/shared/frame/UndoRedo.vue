@@ -3,7 +3,7 @@ import { withKey } from '@/shared/shortcuts/shortcuts'
 
 /** Undo and redo of a view. undoable, redoable: what would be, in words, or whether anything would. */
 const props = defineProps<{
-  group: 'Bones' | 'Clip' | 'Ensemble' | 'Fitting' | 'Intake' | 'Splice'
+  group: 'Bones' | 'Call sheet' | 'Clip' | 'Ensemble' | 'Fitting' | 'Intake' | 'Splice'
   undoable: string | boolean | null | undefined
   redoable: string | boolean | null | undefined
 }>()

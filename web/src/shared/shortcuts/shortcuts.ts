@@ -66,6 +66,21 @@ export const SHORTCUTS = {
       after: { keys: 'shift+arrowright', does: 'to the finding after' },
     },
   },
+  'Call sheet': {
+    shortcuts: {
+      next: { keys: 'arrowdown', does: 'next motion' },
+      previous: { keys: 'arrowup', does: 'the one before' },
+      write: { keys: 'n', does: 'write another one' },
+      take: { keys: '1/2/3/4/5/6/7/8/9', does: 'take a clip for it, or let it go', label: '1 … 9' },
+      remove: { keys: 'delete', does: 'take the row away' },
+      board: { keys: 'b', does: 'what was chosen to the board' },
+      ...HISTORY,
+    },
+    gestures: [
+      { label: 'Enter', does: 'in a motion: to the next one' },
+      { label: 'Ctrl V', does: 'rows from a spreadsheet' },
+    ],
+  },
   Library: {
     shortcuts: {
       search: { keys: '//shift+/', does: 'search', label: '/' },

@@ -105,6 +105,7 @@ describe('the table of shortcuts', () => {
   /** What is open at the same time. */
   const TOGETHER: ShortcutGroup[][] = [
     ['Everywhere', 'Library'],
+    ['Everywhere', 'Call sheet'],
     ['Everywhere', 'Intake'],
     ['Everywhere', 'Playing', 'Stage', 'Clip'],
     ['Everywhere', 'Board'],
