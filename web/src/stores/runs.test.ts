@@ -53,3 +53,22 @@ test('a long run is offered to be told of, once; its end is told to who looks el
   expect(told).toHaveLength(1)
   expect(messages.list.at(-1)?.text).toContain('all 4 transfers are through')
 })
+
+test('looks that overlap say the end of a run once, and an answer that comes late changes nothing', async () => {
+  const [runs, messages] = [useRuns(), useMessages()]
+  const before = { runs: [run], finished: null }
+  const after = { runs: [], finished: { ...run, through: 4 } }
+  counts = before
+  await runs.refresh()
+  counts = after
+  await Promise.all([runs.refresh(), runs.refresh()])
+  expect(messages.list).toHaveLength(1)
+  let late = (_: object) => {}
+  vi.spyOn(client, 'GET').mockImplementationOnce((() => new Promise((resolve) => (late = resolve))) as never)
+  const first = runs.refresh()
+  await runs.refresh()
+  late({ data: before, response: new Response('{}') })
+  await first
+  expect(runs.running).toEqual([])
+  expect(messages.list).toHaveLength(1)
+})

@@ -36,6 +36,7 @@ export const useRuns = defineStore('runs', () => {
   const moved = ref(0)
   let timer: ReturnType<typeof setTimeout> | undefined
   let newest = 0
+  let shown = 0
 
   async function refresh() {
     clearTimeout(timer)
@@ -43,8 +44,11 @@ export const useRuns = defineStore('runs', () => {
     const renditions = useRenditions()
     let wait = 6000
     try {
-      const before = counts.value
       const now = await answer(client.GET('/api/counts'))
+      // Answers may overtake each other. Each is compared with what is shown when it comes, so that an end is said once.
+      if (own < shown) return
+      shown = own
+      const before = counts.value
       counts.value = now
       const through = (counts: Schemas['Counts']) =>
         counts.runs.map((run) => `${run.id}.${run.through}.${run.running}`).join()
@@ -52,7 +56,7 @@ export const useRuns = defineStore('runs', () => {
       const ended =
         before !== null &&
         !!now.finished &&
-        now.finished.id + now.finished.through !== (before.finished?.id ?? 0) + (before.finished?.through ?? 0)
+        (now.finished.id !== before.finished?.id || now.finished.through !== before.finished.through)
       // Nothing has moved since a view was loaded by what is counted first.
       if (before !== null && (through(before) !== through(now) || ended)) moved.value += 1
       if (now.runs.some((run) => (run.left ?? 0) > LONG)) offerToTell()
