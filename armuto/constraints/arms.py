@@ -140,7 +140,7 @@ def clear(
             continue
         total = np.zeros(motion.frames)
         for _ in range(ROUNDS):
-            q = _way_out(motion, limb, penetration(motion, volume, name), allowed[name], chest, strength)
+            q = way_out(motion, limb, penetration(motion, volume, name), allowed[name], chest, strength)
             if q is None:
                 break
             motion.swing(limb.joints[0], motion.below(limb.joints[0]), q)
@@ -149,7 +149,7 @@ def clear(
     return turned
 
 
-def _way_out(
+def way_out(
     motion: WorldMotion,
     limb: LimbChain,
     deepest: tuple[FloatArray, FloatArray, FloatArray],

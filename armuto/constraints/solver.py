@@ -88,7 +88,7 @@ def solve_constraints(
     body was moved off its path, by which feet have to be brought back also where a copy would need nothing."""
     settings = context.fitting.settings
     problem = _problem(motion, tracks, probes, contacts, context)
-    exact = displaced is None and _is_exact_copy(context)
+    exact = displaced is None and is_exact_copy(context)
     held = np.zeros(motion.frames) if displaced is None else displaced.held
     lowered, short = (np.zeros(motion.frames), {}) if exact else _plant_feet(problem, held)
     volume = arms.body_volume(context, problem.arms)
@@ -126,7 +126,7 @@ def _problem(
     point_of = {point.limb: point for point in probes.points}
     legs = {limb: chain for limb, chain in chains.items() if limb in point_of and point_of[limb].is_foot}
     reaching = {limb: chain for limb, chain in chains.items() if limb in point_of and not point_of[limb].is_foot}
-    chest, ahead = motion.rotations[context.chest], _chest_ahead(motion, context)
+    chest, ahead = motion.rotations[context.chest], chest_ahead(motion, context)
     if fitting.settings.spread:
         arms.spread(motion, reaching, fitting.settings.spread, ahead)
     scale = context.ratios.of_places()
@@ -138,7 +138,7 @@ def _problem(
     return _Problem(motion, tracks, probes, contacts, context, paths, offsets, legs, reaching, swivels, chest, ahead)
 
 
-def _is_exact_copy(context: RetargetContext) -> bool:
+def is_exact_copy(context: RetargetContext) -> bool:
     """Whether rotations alone make the very motion: on the source's own body, in whatever size, in the very stance, and
     where nothing was chosen that changes it. There is nothing to hold then, however a capture trembles."""
     fitting, settings = context.fitting, context.fitting.settings
@@ -147,7 +147,7 @@ def _is_exact_copy(context: RetargetContext) -> bool:
     return not chosen and context.ratios.uniform and aligned and fitting.same_build
 
 
-def _chest_ahead(motion: WorldMotion, context: RetargetContext) -> FloatArray:
+def chest_ahead(motion: WorldMotion, context: RetargetContext) -> FloatArray:
     """Where the chest faces over time, ``(F, 3)``."""
     joint, fitting = context.chest, context.fitting
     local = rotation.rotate(rotation.inverse(fitting.target_pose.rotations[joint]), fitting.forward)

@@ -191,6 +191,14 @@ def to_clip(file: BvhFile, name: str) -> Clip:
     )
 
 
+def positions_add(file: BvhFile) -> list[bool]:
+    """By joint, whether its position channels add to its OFFSET rather than replace it; False where it has none."""
+    return [
+        bool(joint.positions) and _adds(joint, file.motion[:, column : column + len(joint.channels)])
+        for joint, column in zip(file.joints, file.columns, strict=True)
+    ]
+
+
 def _adds(joint: BvhJoint, values: FloatArray) -> bool:
     """Whether the joint's position channels ``values (F, C)`` add to its OFFSET rather than replace it."""
     columns, axes = [k for k, _ in joint.positions], [axis for _, axis in joint.positions]

@@ -1,0 +1,168 @@
+"""Feet that stand, a frame at a time: what :mod:`armuto.constraints.feet` does for a clip, without what comes later.
+
+A point of the foot rests where it is slow and close to the floor, with a stricter value to begin with and a looser one
+to end with. With d as there, it keeps the D that it has when it comes to rest, so that nothing jumps then, rather than
+the mean of the d that are still to come. After a contact its correction eases out.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from armuto.body.estimation import RESTING_HEIGHT, RESTING_SPEED
+from armuto.constraints.feet import EASE, FAR, MOST_NEAR, NEAR, Footplant, bearing
+from armuto.constraints.limbs import LimbChain
+from armuto.contacts.points import Point, target_paths
+from armuto.contacts.resting import END_HEIGHT, END_SPEED
+from armuto.kinematics.arrays import FloatArray
+from armuto.kinematics.curves import smooth
+from armuto.kinematics.world_motion import WorldMotion
+
+WINDOW = 0.1  # seconds in which speed is measured
+SETTLE = 0.06  # seconds in which a contact takes hold
+FAINT = 0.25  # weight of a contact under which its correction is gone
+FLOOR = 1.0  # seconds in which the floor follows feet that rest lower or higher
+
+
+@dataclass
+class _PointState:
+    """rests: whether it touches the floor; begins: whether it has just come to. weight: how much its contact counts,
+    eased in and out over time by its phase. place ``(2,)``: D of its contact."""
+
+    rests: bool = False
+    begins: bool = False
+    phase: float = 0.0
+    place: FloatArray = field(default_factory=lambda: np.zeros(2))
+    track: deque[tuple[float, FloatArray]] = field(default_factory=deque)
+
+    @property
+    def weight(self) -> float:
+        return float(smooth(np.array(self.phase)))
+
+    def speed(self, time: float, at: FloatArray) -> float:
+        """In m/s over the last moments; without a bound before there are any."""
+        self.track.append((time, at))
+        while len(self.track) > 2 and time - self.track[0][0] > WINDOW:
+            self.track.popleft()
+        then, there = self.track[0]
+        return float(np.linalg.norm(at - there)) / (time - then) if time > then else np.inf
+
+
+class LiveFootplants:
+    """The legs of a character that performs a stream. points: of its feet. legs: by limb. leg: the source's, in
+    metres. scale: the target's size by axis ``(3,)``. strengths: 0 to 1 by limb."""
+
+    def __init__(
+        self,
+        points: Sequence[Point],
+        legs: Mapping[str, LimbChain],
+        leg: float,
+        scale: FloatArray,
+        strengths: Mapping[str, float],
+    ) -> None:
+        self.legs, self.leg, self.scale, self.strengths = legs, leg, scale, strengths
+        self.points = {
+            name: [point for point in points if point.limb == name and point.is_foot]
+            for name in legs
+            if strengths[name] > 0
+        }
+        self.states = {point.name: _PointState() for own in self.points.values() for point in own}
+        self.floor: float | None = None
+
+    def plants(
+        self, motion: WorldMotion, source: Mapping[str, FloatArray], paths: Mapping[str, FloatArray], time: float
+    ) -> list[Footplant]:
+        """What every leg has to do in one frame. source: points on the source ``(3,)`` by name, in metres; paths: the
+        same in the target's size and facing. time: in seconds."""
+        self._find_contacts(source, time)
+        out = []
+        for name, own in self.points.items():
+            if not own:
+                continue
+            by, firm = self._correction(motion, own, paths)
+            hock = all(point.kind != "heel" for point in own)
+            strength = self.strengths[name]
+            firmness = np.array([firm * strength])
+            out.append(Footplant(self.legs[name], (by * strength)[None], firmness, own[0].target if hock else None))
+        return out
+
+    def _find_contacts(self, source: Mapping[str, FloatArray], time: float) -> None:
+        lowest = min((float(source[name][1]) for name in self.states), default=0.0)
+        if self.floor is None:
+            # Whoever steps before a stage stands; a floor that is nearly where it should be is there.
+            self.floor = 0.0 if abs(lowest) < RESTING_HEIGHT * self.leg else lowest
+        passed = None
+        for name, state in self.states.items():
+            before = state.track[-1][0] if state.track else time
+            passed = time - before
+            speed = state.speed(time, source[name]) / self.leg
+            height = (float(source[name][1]) - self.floor) / self.leg
+            most_speed, most_height = (END_SPEED, END_HEIGHT) if state.rests else (RESTING_SPEED, RESTING_HEIGHT)
+            rests = speed < most_speed and height < most_height
+            state.begins, state.rests = rests and not state.rests, rests
+            if rests:
+                share = 1 - np.exp(-max(passed, 0.0) / FLOOR)
+                self.floor += (
+                    share * (float(source[name][1]) - self.floor) if height < 0 or speed < RESTING_SPEED else 0.0
+                )
+            if not state.begins:
+                step = passed / (SETTLE if rests else -EASE)
+                state.phase = float(np.clip(state.phase + step, 0.0, 1.0))
+
+    def _correction(
+        self, motion: WorldMotion, own: Sequence[Point], paths: Mapping[str, FloatArray]
+    ) -> tuple[FloatArray, float]:
+        """The correction e of one foot ``(3,)``, and how firmly it stands."""
+        at = {name: place[0] for name, place in target_paths(motion, own).items()}
+        apart = {name: place - paths[name] for name, place in at.items()}
+        leg = self.leg * float(self.scale[1])
+        ground, weight = self._on_the_ground(at, apart, paths, leg)
+        for name in at:
+            if self.states[name].begins:
+                # Where it comes to rest is where it is shown, and would be if the correction held it already.
+                self.states[name].place = apart[name][[0, 2]] + ground / max(weight, FAINT)
+        by = np.array([ground[0], 0.0, ground[1]])
+        # Upwards D is 0; near the floor a foot that does not stand is as high as the source's.
+        assert self.floor is not None
+        up, up_weight, up_free, held = 0.0, 0.0, 1.0, 0.0
+        for name in at:
+            state = self.states[name]
+            high = (float(paths[name][1]) - self.floor * float(self.scale[1])) / leg
+            near = MOST_NEAR * (1 - float(smooth(np.array((high - NEAR) / (FAR - NEAR)))))
+            near = max(near, min(state.weight, 0.999))
+            share = near / (1 - near)
+            up -= share * float(apart[name][1])
+            up_weight += share
+            up_free *= 1 - near
+            held = max(held, state.weight)
+        by[1] = (1 - up_free) * up / max(up_weight, 1e-12)
+        deep = [
+            min(float(paths[name][1]), self.floor * float(self.scale[1])) - (float(place[1]) + by[1])
+            for name, place in at.items()
+        ]
+        by[1] += max(0.0, *deep)
+        return by, max(weight, held)
+
+    def _on_the_ground(
+        self,
+        at: Mapping[str, FloatArray],
+        apart: Mapping[str, FloatArray],
+        paths: Mapping[str, FloatArray],
+        leg: float,
+    ) -> tuple[FloatArray, float]:
+        """The correction over the ground ``(2,)`` of the contacts that have a place, and how much they count."""
+        lowest = min(float(paths[name][1]) for name in at)
+        total, by, most = 0.0, np.zeros(2), 0.0
+        for name in at:
+            state = self.states[name]
+            if state.weight <= 0:
+                continue
+            share = state.weight * float(bearing(np.array(float(paths[name][1]) - lowest), leg))
+            by += share * (state.place - apart[name][[0, 2]])
+            total += share
+            most = max(most, state.weight)
+        return (most * by / total, most) if total > 1e-9 else (np.zeros(2), 0.0)
