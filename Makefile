@@ -10,7 +10,7 @@ SHELL = /bin/bash
 # Tests start some hundred processes; each would translate the program anew where it may not keep what it made of it.
 unexport PYTHONDONTWRITEBYTECODE
 .DELETE_ON_ERROR:
-.PHONY: backup restore receiver outside-library capture-stage demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
+.PHONY: backup restore receiver outside-library capture-stage live-stage demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
 
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
@@ -54,10 +54,14 @@ receiver: $(STAMPS)/web
 outside-library: setup
 	@$(PY) -m standins.outside_library $(OPTIONS)
 
-# A stage in the next room, whose takes are written into FOLDER; OPTIONS as in standins/capture_stage.py.
+# A stage in the next room, whose takes are written into FOLDER, or streamed; OPTIONS as in standins/capture_stage.py
+# and standins/live_stage.py.
 capture-stage: setup
-	@test -n "$(FOLDER)" || { echo "Say where to: make capture-stage FOLDER=folder"; exit 1; }
+	@test -n "$(FOLDER)" || { echo "Say where to: make capture-stage FOLDER=folder, or make live-stage"; exit 1; }
 	@$(PY) -m standins.capture_stage "$(FOLDER)" $(OPTIONS)
+
+live-stage: setup
+	@$(PY) -m standins.live_stage $(OPTIONS)
 
 bench: setup
 	$(PY) -m demo.bench

@@ -17,7 +17,9 @@ django = get_asgi_application()
 load(*COMPILED, "scipy.ndimage")  # before people wait for them
 # What refining needs takes as long again; it comes while the first page is read.
 threading.Thread(target=load, args=("scipy.signal",), daemon=True).start()
-application = BodyLimit(django, settings.LARGEST_REQUEST)
+from studio.live.consumer import WithLive  # noqa: E402  (once Django is set up)
+
+application = WithLive(BodyLimit(django, settings.LARGEST_REQUEST))
 if parent := os.environ.get("ARMUTO_WITH_PARENT"):
     from studio.platform import workers
 

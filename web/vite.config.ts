@@ -21,5 +21,5 @@ export default defineConfig({
     unstubGlobals: true,
     server: { deps: { inline: ['vuetify'] } },
   },
-  server: { proxy: { '/api': 'http://127.0.0.1:8123' } },
+  server: { proxy: { '/api': 'http://127.0.0.1:8123', '/live': { target: 'ws://127.0.0.1:8123', ws: true } } },
 })

@@ -20,6 +20,12 @@ def smooth(x: FloatArray) -> FloatArray:
     return np.asarray(x * x * x * (x * (6 * x - 15) + 10))
 
 
+def smooth_at(x: float) -> float:
+    """:func:`smooth` of a single number, which is quicker without an array around it."""
+    x = min(max(x, 0.0), 1.0)
+    return x * x * x * (x * (6 * x - 15) + 10)
+
+
 def held(frames: FloatArray, first: float, last: float, before: float, after: float) -> FloatArray:
     """Weight ``(F,)`` that is 1 from first to last, and eases in and out over so many frames before and after,
     for ever where they are infinite."""

@@ -19,7 +19,7 @@ from armuto.constraints.limbs import LimbChain
 from armuto.contacts.points import Point, target_paths
 from armuto.contacts.resting import END_HEIGHT, END_SPEED
 from armuto.kinematics.arrays import FloatArray
-from armuto.kinematics.curves import smooth
+from armuto.kinematics.curves import smooth_at
 from armuto.kinematics.world_motion import WorldMotion
 
 WINDOW = 0.1  # seconds in which speed is measured
@@ -41,7 +41,7 @@ class _PointState:
 
     @property
     def weight(self) -> float:
-        return float(smooth(np.array(self.phase)))
+        return smooth_at(self.phase)
 
     def speed(self, time: float, at: FloatArray) -> float:
         """In m/s over the last moments; without a bound before there are any."""
@@ -132,7 +132,7 @@ class LiveFootplants:
         for name in at:
             state = self.states[name]
             high = (float(paths[name][1]) - self.floor * float(self.scale[1])) / leg
-            near = MOST_NEAR * (1 - float(smooth(np.array((high - NEAR) / (FAR - NEAR)))))
+            near = MOST_NEAR * (1 - smooth_at((high - NEAR) / (FAR - NEAR)))
             near = max(near, min(state.weight, 0.999))
             share = near / (1 - near)
             up -= share * float(apart[name][1])

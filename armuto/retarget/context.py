@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 
 from armuto.kinematics.arrays import FloatArray
 from armuto.pairing.joint_mapping import JointDriver, first_drivers
+from armuto.pairing.twist_joints import Twist, twists
 from armuto.retarget.fitting import Fitting
 from armuto.retarget.grounding import standing_places
 from armuto.retarget.scaling import ScaleRatios, hand_scale, scale_ratios
@@ -48,6 +49,11 @@ class RetargetContext:
             if driver.part:
                 joints.setdefault(driver.part, joint)
         return joints
+
+    @cached_property
+    def twist_joints(self) -> tuple[Twist, ...]:
+        """The target's bones for twist."""
+        return twists(self.fitting.target, self.mapping)
 
     @property
     def hips(self) -> int | None:

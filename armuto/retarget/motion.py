@@ -13,7 +13,6 @@ from armuto.kinematics.clip import Clip
 from armuto.kinematics.pose import local_rotations_by_joint
 from armuto.kinematics.vectors import cross
 from armuto.kinematics.world_motion import WorldMotion
-from armuto.pairing.twist_joints import twists
 from armuto.retarget.context import RetargetContext
 from armuto.retarget.influence import apply_rotation_influence, influences
 from armuto.retarget.rotations import world_rotations
@@ -43,7 +42,7 @@ def retarget_rotations(
     whole = clip
     if len(numbers) != clip.frames:
         clip = replace(clip, rotations=clip.rotations[numbers], translations=clip.translations[numbers])
-    turning, shifts = twists(target, mapping), translated_joints(clip, context)
+    turning, shifts = context.twist_joints, translated_joints(clip, context)
     influenced = influences(fitting.settings.follow, mapping, target, fitting.plan)
     up = np.array([0.0, 1.0, 0.0])
     axes = np.stack([cross(up, fitting.forward), up, fitting.forward])

@@ -23,6 +23,7 @@ from studio.sources.tasks import fetch_item
 router = Router(tags=["sources"])
 State = SourceItem.State
 MOST = 50  # sources
+SCHEMES = {"address": ("http", "https"), "stage": ("ws", "wss")}
 LONGEST_NAME = 120
 
 
@@ -37,18 +38,22 @@ def _rows() -> QuerySet[Source]:
 
 @router.get("", response=list[SourceOut], operation_id="list_sources")
 def list_sources(request: HttpRequest) -> Any:
-    """All watched folders and addresses."""
+    """All folders, addresses and stages that are watched or recorded."""
     return _rows()
 
 
 @router.post("", response={201: SourceOut}, operation_id="add_source")
 def add_source(request: HttpRequest, wanted: SourceIn) -> Status[Any]:
-    """Watch a folder or an address from now on; it is looked at at once."""
+    """Watch a folder or an address from now on, which is looked at at once; or know a stage, which is connected to
+    while a page performs what it streams."""
     folder = wanted.kind == "folder"
-    location = folders.checked_folder(wanted.location) if folder else addresses.checked_address(wanted.location)
+    if folder:
+        location = folders.checked_folder(wanted.location)
+    else:
+        location = addresses.checked_address(wanted.location, SCHEMES[wanted.kind])
     if len(location) > 1000:
         raise BadInput("This is longer than 1,000 letters; say a shorter one.")
-    name = _name(wanted.name) or (PurePath(location).name if folder else str(urlsplit(location).hostname)) or location
+    name = _name(wanted.name) or (PurePath(location).name if folder else _host(location)) or location
     with transaction.atomic():
         if Source.objects.filter(location=location).exists():
             raise BadInput(f"{location}: it is watched already.")
@@ -131,6 +136,12 @@ def get_plate(request: HttpRequest, item_id: Id) -> HttpResponse:
     response["X-Content-Type-Options"] = "nosniff"
     response["Cache-Control"] = "private, max-age=3600"
     return response
+
+
+def _host(location: str) -> str:
+    """What an address is called: by its host, and a stage by its port too, of which a host may have several."""
+    parts = urlsplit(location)
+    return str(parts.hostname if parts.scheme in SCHEMES["address"] else parts.netloc)
 
 
 def _name(text: str) -> str:

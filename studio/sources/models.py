@@ -1,4 +1,5 @@
-"""Sources of files: folders and addresses that are watched for motion and characters, and what was found in them."""
+"""Sources of files: folders and addresses that are watched for motion and characters, stages that are recorded, and
+what came of them."""
 
 from django.db import models
 
@@ -7,7 +8,8 @@ from studio.platform.optimistic import Versioned
 
 
 class Source(Versioned):
-    """A folder, or an address that speaks the open index (:mod:`armuto.intake.source_index`).
+    """A folder, an address that speaks the open index (:mod:`armuto.intake.source_index`), or a stage that streams what
+    it captures (:mod:`armuto.live.stream`).
 
     location: path or address. active: whether it is watched. moves: files of a folder are put aside once they are in
     the intake. accepts: what is like what was accepted from here before is accepted by itself. sentence: what is wrong
@@ -18,6 +20,7 @@ class Source(Versioned):
     class Kind(models.TextChoices):
         FOLDER = "folder"
         ADDRESS = "address"
+        STAGE = "stage"
 
     kind = models.CharField(max_length=8, choices=Kind)
     name = models.CharField(max_length=120)
@@ -39,7 +42,7 @@ class Source(Versioned):
 
 
 class SourceItem(Leased):
-    """A file of a folder, or an item of an index.
+    """A file of a folder, an item of an index, or a take that was recorded from a stage.
 
     key: path within the folder, or the item's id. version: size and time of change, or what the index says: as it is
     now; taken_version: as it was when it came in last. seen: when it was first as it is now. facts: what the index says

@@ -10,13 +10,15 @@ from studio.platform.described import described
 from studio.platform.fields import Id
 from studio.sources.models import SourceItem
 
+Kind = Literal["folder", "address", "stage"]
 State = Literal["new", "newer", "waiting", "fetching", "taken", "refused", "gone"]
 
 
 class SourceIn(Schema):
-    """A folder by its whole path, or an address. name: what it is called here; by its location where it is empty."""
+    """A folder by its whole path, or the address of a library or a stage. name: what it is called here; by its location
+    where it is empty."""
 
-    kind: Literal["folder", "address"]
+    kind: Kind
     location: str
     name: str = ""
     moves: bool = False
@@ -37,7 +39,7 @@ class SourceOut(Schema):
     refused: that could not."""
 
     id: int
-    kind: Literal["folder", "address"]
+    kind: Kind
     name: str
     location: str
     active: bool

@@ -25,7 +25,7 @@ def look(source: Source) -> str:
     try:
         if source.kind == Source.Kind.FOLDER:
             folders.look(source)
-        else:
+        elif source.kind == Source.Kind.ADDRESS:
             addresses.look(source)
             if source.accepts:
                 fetch_newer(source)
@@ -73,7 +73,7 @@ def watch(ending: threading.Event) -> None:
         while not ending.wait(STEP):
             close_old_connections()
             try:
-                kinds = dict(Source.objects.filter(active=True).values_list("pk", "kind"))
+                kinds = dict(Source.objects.filter(active=True, kind__in=EVERY).values_list("pk", "kind"))
             except DatabaseError:
                 continue  # locked for long; at the next round
             now = time.monotonic()

@@ -61,6 +61,12 @@ export const router = createRouter({
       component: () => import('./features/rigging/RigView.vue'),
       meta: { title: 'Give it bones' },
     },
+    {
+      path: '/cast/live',
+      name: 'live',
+      component: () => import('./features/live/LiveView.vue'),
+      meta: { title: 'Live' },
+    },
     { path: '/cast', name: 'cast', component: () => import('./features/cast/CastView.vue'), meta: { title: 'Cast' } },
     {
       path: '/fittings',

@@ -18,7 +18,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('lock_version', models.PositiveIntegerField(default=1)),
                 ('field_versions', models.JSONField(default=dict)),
-                ('kind', models.CharField(choices=[('folder', 'Folder'), ('address', 'Address')], max_length=8)),
+                ('kind', models.CharField(choices=[('folder', 'Folder'), ('address', 'Address'), ('stage', 'Stage')], max_length=8)),
                 ('name', models.CharField(max_length=120)),
                 ('location', models.CharField(max_length=1000, unique=True)),
                 ('active', models.BooleanField(default=True)),

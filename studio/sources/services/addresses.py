@@ -37,16 +37,18 @@ class _BrokenOff(Exception):
     """The connection ended before the file did."""
 
 
-def checked_address(location: str) -> str:
+def checked_address(location: str, schemes: tuple[str, str] = ("http", "https")) -> str:
     """The address as it is kept. Raises :class:`BadInput` for one that cannot be asked."""
     text = location.strip()
     try:
         parts = urlsplit(text)
-        known = parts.scheme in ("http", "https") and parts.hostname and parts.port != 0
+        known = parts.scheme in schemes and parts.hostname and parts.port != 0
     except ValueError:
         known = False
     if not known:
-        raise BadInput(f"{text[:200]}: this is no address; it begins with http:// or https:// and names a host.")
+        raise BadInput(
+            f"{text[:200]}: this is no address; it begins with {schemes[0]}:// or {schemes[1]}:// and names a host."
+        )
     if parts.username or parts.password:
         raise BadInput("An address with a password in it would be shown to everybody; leave it out.")
     return text.partition("#")[0]

@@ -1724,13 +1724,14 @@ export interface paths {
         };
         /**
          * List Sources
-         * @description All watched folders and addresses.
+         * @description All folders, addresses and stages that are watched or recorded.
          */
         get: operations["list_sources"];
         put?: never;
         /**
          * Add Source
-         * @description Watch a folder or an address from now on; it is looked at at once.
+         * @description Watch a folder or an address from now on, which is looked at at once; or know a stage, which is connected to
+         *     while a page performs what it streams.
          */
         post: operations["add_source"];
         delete?: never;
@@ -5055,7 +5056,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "folder" | "address";
+            kind: "folder" | "address" | "stage";
             /** Name */
             name: string;
             /** Location */
@@ -5083,14 +5084,15 @@ export interface components {
         };
         /**
          * SourceIn
-         * @description A folder by its whole path, or an address. name: what it is called here; by its location where it is empty.
+         * @description A folder by its whole path, or the address of a library or a stage. name: what it is called here; by its location
+         *     where it is empty.
          */
         SourceIn: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "folder" | "address";
+            kind: "folder" | "address" | "stage";
             /** Location */
             location: string;
             /**

@@ -63,7 +63,7 @@ test('looks that overlap say the end of a run once, and an answer that comes lat
   counts = after
   await Promise.all([runs.refresh(), runs.refresh()])
   expect(messages.list).toHaveLength(1)
-  let late = (_: object) => {}
+  let late: (answer: object) => void = () => {}
   vi.spyOn(client, 'GET').mockImplementationOnce((() => new Promise((resolve) => (late = resolve))) as never)
   const first = runs.refresh()
   await runs.refresh()

@@ -45,7 +45,7 @@ export const useRuns = defineStore('runs', () => {
     let wait = 6000
     try {
       const now = await answer(client.GET('/api/counts'))
-      // Answers may overtake each other. Each is compared with what is shown when it comes, so that an end is said once.
+      // Answers may overtake each other. Each is compared with what is shown when it comes: an end is said once.
       if (own < shown) return
       shown = own
       const before = counts.value

@@ -76,6 +76,7 @@ function menu(event: MouseEvent, key: string) {
     character
       ? [
           { label: 'Fetch its file', act: () => location.assign(`/api/cast/${character.id}/file`) },
+          { label: 'Perform live', act: () => router.push(`/cast/live?roles=${character.id}.0`) },
           { label: 'Its results on the board', act: () => router.push('/board') },
           { label: 'Copy its link', act: () => copyLink(`/cast?character=${character.id}`) },
           { label: 'Retire', act: () => cast.change(character.id, { retired: true }).catch(messages.fail) },
@@ -136,6 +137,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
           /></v-list>
         </v-menu>
         <span class="space" />
+        <v-btn to="/cast/live">Live</v-btn>
         <FileButton label="Bring in a character" :accept="FIGURES" @files="bringIn" />
       </div>
       <StageCanvas

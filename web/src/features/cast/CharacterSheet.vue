@@ -209,6 +209,7 @@ async function retire() {
   </details>
   <details open>
     <summary>Let {{ character.name }} perform</summary>
+    <p><router-link :to="`/cast/live?roles=${character.id}.0`">Live, what a stage streams</router-link></p>
     <p v-if="!library.present.length" class="quiet">
       There is no motion yet. Drop a motion file on the figure, or
       <router-link to="/library">bring in some</router-link>.

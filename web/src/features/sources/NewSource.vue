@@ -2,13 +2,18 @@
 import { ref } from 'vue'
 
 import { useMessages } from '@/stores/messages'
-import { useSources } from '@/stores/sources'
+import { useSources, type Source } from '@/stores/sources'
 
 /** What is to be watched from now on. */
 const emit = defineEmits<{ added: [id: number] }>()
 const sources = useSources()
 const messages = useMessages()
-const kind = ref<'folder' | 'address'>('folder')
+const kind = ref<Source['kind']>('folder')
+const ASKED: Record<Source['kind'], [label: string, example: string, does: string]> = {
+  folder: ['Its whole path, on the machine of the studio', '/home/…/takes', 'Watch it'],
+  address: ['Its address', 'https://…/index.json', 'Watch it'],
+  stage: ['Its address', 'ws://…', 'Connect'],
+}
 const location = ref('')
 const moves = ref(false)
 const busy = ref(false)
@@ -33,19 +38,16 @@ async function add() {
     <div class="choice" role="group" aria-label="What is watched">
       <button type="button" :aria-pressed="kind === 'folder'" @click="kind = 'folder'">A folder</button>
       <button type="button" :aria-pressed="kind === 'address'" @click="kind = 'address'">An address</button>
+      <button type="button" :aria-pressed="kind === 'stage'" @click="kind = 'stage'">A live stage</button>
     </div>
     <label
-      >{{ kind === 'folder' ? 'Its whole path, on the machine of the studio' : 'Its address' }}
-      <input
-        v-model="location"
-        class="mono"
-        :placeholder="kind === 'folder' ? '/home/…/takes' : 'https://…/index.json'"
-      />
+      >{{ ASKED[kind][0] }}
+      <input v-model="location" class="mono" :placeholder="ASKED[kind][1]" />
     </label>
     <label v-if="kind === 'folder'" class="tick"
       ><input v-model="moves" type="checkbox" />put files aside once they are in the intake</label
     >
-    <v-btn type="submit" class="doing" :disabled="busy || !location.trim()">Watch it</v-btn>
+    <v-btn type="submit" class="doing" :disabled="busy || !location.trim()">{{ ASKED[kind][2] }}</v-btn>
   </form>
 </template>
 

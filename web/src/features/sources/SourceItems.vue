@@ -25,7 +25,13 @@ const WORDS: Record<SourceItem['state'], string> = {
   refused: 'could not be taken',
   gone: 'no longer there',
 }
-const isFolder = computed(() => props.source.kind === 'folder')
+const isLibrary = computed(() => props.source.kind === 'address')
+const NOTHING: Record<Source['kind'], string> = {
+  folder:
+    'No file that can be read lies in it yet. What is put there comes into the intake by itself, once nobody writes to it any more.',
+  address: 'It offers nothing that can be read here.',
+  stage: 'Nothing was recorded from it yet. Let a character perform live what it streams, and record a stretch of it.',
+}
 const open = (item: SourceItem) => ['new', 'newer', 'refused'].includes(item.state)
 const load = () =>
   latest(
@@ -96,7 +102,7 @@ async function bringIn(ids: number[]) {
       <span class="quiet">{{ shown.length === 1 ? 'one item' : `${shown.length} items` }}</span>
       <span class="space"></span>
       <v-btn
-        v-if="!isFolder"
+        v-if="isLibrary"
         class="doing"
         :disabled="!wanted.length || busy"
         @click="bringIn(wanted.map((item) => item.id))"
@@ -106,14 +112,10 @@ async function bringIn(ids: number[]) {
     </div>
     <p v-if="!items" class="quiet none">Looking …</p>
     <p v-else-if="!items.length" class="quiet none">
-      {{
-        isFolder
-          ? 'No file that can be read lies in it yet. What is put there comes into the intake by itself, once nobody writes to it any more.'
-          : 'It offers nothing that can be read here.'
-      }}
+      {{ NOTHING[source.kind] }}
     </p>
     <p v-else-if="!shown.length" class="quiet none">Nothing in it is called so.</p>
-    <table v-else-if="isFolder" class="files">
+    <table v-else-if="!isLibrary" class="files">
       <tbody>
         <tr v-for="item in shown" :key="item.id">
           <td class="mono">{{ item.key }}</td>
@@ -127,7 +129,7 @@ async function bringIn(ids: number[]) {
         </tr>
       </tbody>
     </table>
-    <section v-for="[pack, own] in isFolder ? [] : packs" :key="pack" class="pack" :aria-label="pack">
+    <section v-for="[pack, own] in isLibrary ? packs : []" :key="pack" class="pack" :aria-label="pack">
       <header class="head">
         <h2>{{ pack }}</h2>
         <span class="quiet">{{ own[0].facts.licence }}</span>

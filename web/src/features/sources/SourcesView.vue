@@ -32,7 +32,7 @@ async function remove() {
   const { kind, location, name, moves, accepts } = row
   try {
     await sources.remove(row.id)
-    messages.say(`“${name}” is watched no longer. What came from it stays.`, {
+    messages.say(`“${name}” is ${kind === 'stage' ? 'forgotten' : 'watched no longer'}. What came from it stays.`, {
       label: 'Undo',
       run: async () => (at.value = (await sources.add({ kind, location, name, moves, accepts })).id),
     })
@@ -84,7 +84,7 @@ onMounted(load)
           @change="textOf($event).trim() && change({ name: textOf($event) })"
         />
         <span class="mono quiet where" :title="here.location">{{ here.location }}</span>
-        <label
+        <label v-if="here.kind !== 'stage'"
           ><input type="checkbox" :checked="here.active" @change="change({ active: isTicked($event) })" />watched</label
         >
         <label title="On skeletons of which clips were accepted from here before; anything else waits for you"
@@ -94,8 +94,11 @@ onMounted(load)
         <label v-if="here.kind === 'folder'"
           ><input type="checkbox" :checked="here.moves" @change="change({ moves: isTicked($event) })" />put aside</label
         >
-        <v-btn @click="look">Look now</v-btn>
-        <button class="plain word" @click="remove">Watch no longer</button>
+        <v-btn v-if="here.kind === 'stage'" class="doing" :to="`/cast/live?source=${here.id}`">Perform live</v-btn>
+        <v-btn v-else @click="look">Look now</v-btn>
+        <button class="plain word" @click="remove">
+          {{ here.kind === 'stage' ? 'Forget it' : 'Watch no longer' }}
+        </button>
       </div>
       <p v-if="here.sentence" class="wrong sentence" role="status">{{ here.sentence }}</p>
       <SourceItems :source="here" />
@@ -103,9 +106,9 @@ onMounted(load)
     <div v-else class="empty">
       <h1>Nothing is watched yet</h1>
       <p>
-        A source is a folder in which others put motion and figures, such as a capture stage; or the address of a
-        library that lends them. What is new there comes to you: a folder’s files into the intake, a library’s to be
-        chosen.
+        A source is a folder in which others put motion and figures, such as a capture stage; the address of a library
+        that lends them; or a stage that streams what it captures. What is new comes to you: a folder’s files into the
+        intake, a library’s to be chosen, a stage’s to be performed live and recorded.
       </p>
     </div>
   </div>

@@ -134,6 +134,13 @@ export const SHORTCUTS = {
     },
     gestures: [{ label: 'Enter', does: 'on a meeting: choose it' }],
   },
+  Live: {
+    shortcuts: {
+      record: { keys: 'r', does: 'record, and end the recording' },
+      spot: { keys: 'w', does: 'the figures where they go, or on the spot' },
+      frameAll: { keys: 'f', does: 'frame everybody' },
+    },
+  },
   Bones: {
     shortcuts: {
       stepBefore: { keys: ',', does: 'the step before: mesh, landmarks, skeleton, weights, try out' },

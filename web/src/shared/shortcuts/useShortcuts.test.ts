@@ -113,6 +113,7 @@ describe('the table of shortcuts', () => {
     ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Stance'],
     ['Everywhere', 'Playing', 'Stage', 'Findings', 'Fitting', 'Touch up'],
     ['Everywhere', 'Playing', 'Stage', 'Splice'],
+    ['Everywhere', 'Stage', 'Live'],
     ['Everywhere', 'Playing', 'Stage', 'Ensemble'],
     ['Everywhere', 'Playing', 'Stage', 'Findings', 'Review'],
   ]
