@@ -403,7 +403,7 @@ class LiveSession:
 
         def laid() -> list[KeptTake]:
             takes: list[tuple[str, list[RecordedTake]]] = [(name, rows.takes()) for name, rows in recordings]
-            return keep(self.source.pk, takes)
+            return keep(self.source, takes)
 
         return await in_thread(laid)
 

@@ -13,12 +13,12 @@ from studio.sources.services.intake import lay_before
 TAKE = re.compile(r".* take (\d+)$")
 
 
-def keep(source_id: int, recorded: Sequence[tuple[str, Sequence[RecordedTake]]]) -> list[KeptTake]:
-    """Lay takes before somebody in the intake; none where the source was removed meanwhile. recorded: the name of each
-    performer, and what was recorded of it, in stretches that are numbered alike for all."""
-    source = Source.objects.filter(pk=source_id).first()
-    if source is None:
-        return []
+def keep(stage: Source, recorded: Sequence[tuple[str, Sequence[RecordedTake]]]) -> list[KeptTake]:
+    """Lay takes before somebody in the intake. recorded: the name of each performer, and what was recorded of it, in
+    stretches that are numbered alike for all. A stage that was forgotten while it was recorded is known again."""
+    source, _ = Source.objects.get_or_create(
+        location=stage.location, defaults={"kind": stage.kind, "name": stage.name, "accepts": stage.accepts}
+    )
     numbers = [int(found[1]) for key in source.items.values_list("key", flat=True) if (found := TAKE.match(key))]
     first = max(numbers, default=0) + 1
     out = []
