@@ -32,6 +32,7 @@ from demo.bench_board import report as board
 from demo.bench_browser import report as changes
 from demo.bench_ensembles import report as ensembles
 from demo.bench_fidelity import report as fidelity
+from demo.bench_live import report as live
 from demo.bench_network import report as network
 from demo.bench_refining import report as refining
 from demo.bench_rigging import report as rigging
@@ -108,6 +109,7 @@ def main() -> None:
     together = ensembles(best)
     boned = rigging(best)
     watched = sources()
+    performed = live()
     seen = changes()
     batches = board()
     lines = network()
@@ -166,7 +168,9 @@ How often detection is right, on generated files of two-legged bodies where the 
 ## Bones for a bare mesh
 
 {boned}
-{watched}"""
+{watched}
+
+{performed}"""
     # What other commands measured stands at the end and is left as it is.
     _, heading, others = OUT.read_text("utf-8").partition(OTHERS)
     OUT.write_text(f"{report}\n{heading}{others}", "utf-8")

@@ -10,12 +10,13 @@ from playwright.sync_api import Page
 from armuto.formats import bvh
 from demo.browser import FIRST_STEPS_AWAY, chromium
 from demo.serving import ROOT, served
+from standins.live_stage import LiveBehaviour, live_stage
 from standins.outside_library import outside_library
 
 OUT = ROOT / "docs" / "screenshots"
 FILES = ROOT / "demo" / "files"
 PORT = 8177
-LIBRARY_PORT = 8178
+LIBRARY_PORT, STAGE_PORT = 8178, 8179
 
 
 def main() -> None:
@@ -37,6 +38,7 @@ def take(page: Page) -> None:
         print(f"docs/screenshots/{name}.png")
 
     wanted(page, picture)
+    live(page, picture)
     picture("library", "/library", 1500)
     taken = page.evaluate(
         "async () => (await (await fetch('/api/library/clips')).json()).find((row) => row.name === 'lantern round').id"
@@ -127,7 +129,6 @@ def take(page: Page) -> None:
     page.get_by_role("button", name="Sweep all").click()
     page.locator(".acts").get_by_role("button", name="Transfer ", exact=False).first.click()
     page.wait_for_timeout(5000)
-    picture("run", "/runs", 1200)
     page.goto(f"http://127.0.0.1:{PORT}/board")
     page.locator("header .work").wait_for(state="detached", timeout=180_000)
     page.locator(".column", has_text="keeper").click()
@@ -264,6 +265,24 @@ def wanted(page: Page, picture: Callable[..., None]) -> None:
         page.wait_for_load_state("networkidle")
         picture("sources", settle=1500)
         page.get_by_role("button", name="Watch no longer").click()
+
+
+def live(page: Page, picture: Callable[..., None]) -> None:
+    """Two of the cast perform what a stage streams."""
+    with live_stage(LiveBehaviour(performers=2, fps=30.0), STAGE_PORT) as address:
+        page.goto(f"http://127.0.0.1:{PORT}/cast/live")
+        page.get_by_label("Its address").fill(address)
+        page.get_by_role("button", name="Connect").click()
+        page.get_by_label("Who performs what Ines does").select_option("porter")
+        page.get_by_label("Who performs what Tove does").select_option("keeper")
+        page.get_by_role("link", name="fitting").nth(1).wait_for()
+        page.get_by_role("button", name="Record").click()
+        page.get_by_text("recording, 2 s").wait_for()
+        page.get_by_role("button", name="End the recording").click()
+        page.get_by_text("Tove take 01").wait_for()
+        page.get_by_role("button", name="Record").click()
+        picture("live", settle=2000)
+        page.get_by_role("button", name="End the recording").click()
 
 
 if __name__ == "__main__":

@@ -1,7 +1,6 @@
 """The WebSocket at ``/live/{source}``, as a plain ASGI application: a page tells who performs, and gets frames."""
 
 import asyncio
-import json
 import logging
 import re
 from collections.abc import MutableMapping
@@ -13,7 +12,8 @@ from django.http.request import split_domain_port, validate_host
 from pydantic import ValidationError
 
 from studio.live.schemas import PageMessage
-from studio.live.session import LiveSession, in_thread
+from studio.live.session import LiveSession
+from studio.live.stage import in_thread
 from studio.platform.body_limit import App, Receive, Send
 from studio.sources.models import Source
 
@@ -122,7 +122,7 @@ async def _hear(session: LiveSession, receive: Receive) -> int:
 
 async def _do(session: LiveSession, said: PageMessage) -> None:
     if said.clock is not None:
-        await session.send_text(json.dumps({"clock": said.clock, "here": session.now()}))
+        await session.tell_clock(said.clock)
     if said.perform is not None:
         await session.perform(said.perform)
     if said.record is not None:

@@ -21,15 +21,16 @@ POSE_HEAD = struct.Struct("<IId")  # character, number, seconds
 
 @dataclass
 class CastRole:
-    """A character at work, and what it is made of. fitting: the row by which it performs, None where it is proposed for
-    the moment; state: of which step. frame: that was performed last; came: how many had come by then; skipped: how many
-    of these were not performed."""
+    """A character at work, and what it is made of. skeleton: what the library calls the one it performs. fitting: the
+    row by which it does, None where it is proposed for the moment; state: of which step. frame: that was performed
+    last; came: how many had come by then; skipped: how many of these were not performed."""
 
     character: int
     name: str
     digest: str
     value: core.Fitting
     rig: GltfRig
+    skeleton: str = ""
     fitting: int | None = None
     state: int | None = None
     note: str = ""
@@ -65,7 +66,8 @@ def cast_role(character_id: int, decoder: ChannelDecoder) -> CastRole:
     skeleton = library_skeleton(decoder)
     if skeleton is not None:
         row = fitting_for(skeleton, character)
-        return CastRole(character_id, character.name, character.digest, value_of(row), rig, row.pk, row.state_id)
+        value = value_of(row)
+        return CastRole(character_id, character.name, character.digest, value, rig, skeleton.name, row.pk, row.state_id)
     try:
         value = core.fit(decoder.skeleton, character.figure(), decoder.parts)
     except core.NothingToPair:

@@ -4,8 +4,10 @@ is there once, and whatever is wrong is one sentence."""
 import threading
 import time
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from unittest import mock
 
 import numpy as np
+from django.db import OperationalError
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
@@ -94,6 +96,7 @@ class Performing(LiveCase):
             self.know_skeleton()
             opened.until(lambda: opened.state["characters"][0]["fitting"])
             self.assertEqual(opened.state["characters"][0]["note"], "")
+            opened.until(lambda: opened.state["performers"][0]["skeleton"])
             opened.until_frames(10)
 
     def test_what_is_changed_of_a_fitting_is_seen_at_once(self):
@@ -160,7 +163,7 @@ class Recording(LiveCase):
             opened.say(record=True)
             opened.until(lambda: (opened.state["recording"] or 0) > 1.0)
             opened.say(record=False)
-            opened.until(lambda: opened.kept)
+            opened.until(lambda: len(opened.kept) >= self.behaviour.performers)
         return opened.kept, list(IntakeFile.objects.order_by("path"))
 
     def motion(self, file: IntakeFile) -> np.ndarray:
@@ -210,6 +213,19 @@ class Recording(LiveCase):
             self.assertIsNone(opened.state["recording"])
         self.assertEqual(IntakeFile.objects.count(), 1)
         self.assertEqual(opened.kept[0]["came_in"], True)
+
+    def test_what_cannot_be_written_at_once_is_kept_when_it_can(self):
+        before, failures = session.keep_take, [OperationalError("database or disk is full")] * 2
+
+        def full(*arguments):
+            if failures:
+                raise failures.pop()
+            return before(*arguments)
+
+        with mock.patch.object(session, "keep_take", full), self.assertLogs("studio.live", "WARNING"):
+            kept, files = self.take(performers=2)
+        self.assertEqual([take["name"] for take in kept], ["Ines take 01", "Tove take 01"])
+        self.assertEqual(len(files), 2)
 
     def test_a_page_that_leaves_while_it_records_loses_nothing(self):
         with self.watching() as opened:
