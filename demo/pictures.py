@@ -24,9 +24,15 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, served(folder, PORT, "--demo"), chromium() as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(FIRST_STEPS_AWAY)
+        live(page)
         # Drawn as on a machine with a graphics card.
         page.add_init_script("localStorage.setItem('armuto.drawing', 'full')")
         take(page)
+
+
+def keep(page: Page, name: str) -> None:
+    page.screenshot(path=OUT / f"{name}.png")
+    print(f"docs/screenshots/{name}.png", flush=True)
 
 
 def take(page: Page) -> None:
@@ -34,11 +40,9 @@ def take(page: Page) -> None:
         if path:
             page.goto(f"http://127.0.0.1:{PORT}{path}")
         page.wait_for_timeout(settle)
-        page.screenshot(path=OUT / f"{name}.png")
-        print(f"docs/screenshots/{name}.png")
+        keep(page, name)
 
     wanted(page, picture)
-    live(page, picture)
     picture("library", "/library", 1500)
     taken = page.evaluate(
         "async () => (await (await fetch('/api/library/clips')).json()).find((row) => row.name === 'lantern round').id"
@@ -267,8 +271,8 @@ def wanted(page: Page, picture: Callable[..., None]) -> None:
         page.get_by_role("button", name="Watch no longer").click()
 
 
-def live(page: Page, picture: Callable[..., None]) -> None:
-    """Two of the cast perform what a stage streams."""
+def live(page: Page) -> None:
+    """Two of the cast perform what a stage streams, drawn as fast as a machine without a graphics card can."""
     with live_stage(LiveBehaviour(performers=2, fps=30.0), STAGE_PORT) as address:
         page.goto(f"http://127.0.0.1:{PORT}/cast/live")
         page.get_by_label("Its address").fill(address)
@@ -277,12 +281,21 @@ def live(page: Page, picture: Callable[..., None]) -> None:
         page.get_by_label("Who performs what Tove does").select_option("keeper")
         page.get_by_role("link", name="fitting").nth(1).wait_for()
         page.get_by_role("button", name="Record").click()
-        page.get_by_text("recording, 2 s").wait_for()
+        page.wait_for_timeout(3000)
         page.get_by_role("button", name="End the recording").click()
         page.get_by_text("Tove take 01").wait_for()
         page.get_by_role("button", name="Record").click()
-        picture("live", settle=2000)
+        page.wait_for_timeout(2500)
+        keep(page, "live")
         page.get_by_role("button", name="End the recording").click()
+        page.get_by_text("Tove take 02").wait_for()
+    # What was recorded is not what the other pictures show.
+    page.goto(f"http://127.0.0.1:{PORT}/library/sources")
+    page.get_by_role("button", name="Forget it").click()
+    page.get_by_role("heading", name="Nothing is watched yet").wait_for()
+    page.goto(f"http://127.0.0.1:{PORT}/library/intake")
+    page.get_by_role("button", name="Dismiss all").click()
+    page.get_by_role("button", name="Dismiss all").wait_for(state="detached")
 
 
 if __name__ == "__main__":

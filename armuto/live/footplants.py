@@ -25,6 +25,7 @@ from armuto.kinematics.world_motion import WorldMotion
 WINDOW = 0.1  # seconds in which speed is measured
 SETTLE = 0.06  # seconds in which a contact takes hold
 FAINT = 0.25  # weight of a contact under which its correction is gone
+FIRM = 0.999  # weight of a contact by which a foot keeps its height, at most
 FLOOR = 1.0  # seconds in which the floor follows feet that rest lower or higher
 
 
@@ -91,78 +92,65 @@ class LiveFootplants:
         return out
 
     def _find_contacts(self, source: Mapping[str, FloatArray], time: float) -> None:
-        lowest = min((float(source[name][1]) for name in self.states), default=0.0)
+        """Which points rest now, and where the floor is."""
         if self.floor is None:
+            lowest = min((float(source[name][1]) for name in self.states), default=0.0)
             # Whoever steps before a stage stands; a floor that is nearly where it should be is there.
             self.floor = 0.0 if abs(lowest) < RESTING_HEIGHT * self.leg else lowest
-        passed = None
         for name, state in self.states.items():
-            before = state.track[-1][0] if state.track else time
-            passed = time - before
+            passed = time - state.track[-1][0] if state.track else 0.0
             speed = state.speed(time, source[name]) / self.leg
-            height = (float(source[name][1]) - self.floor) / self.leg
+            above = float(source[name][1]) - self.floor
             most_speed, most_height = (END_SPEED, END_HEIGHT) if state.rests else (RESTING_SPEED, RESTING_HEIGHT)
-            rests = speed < most_speed and height < most_height
+            rests = speed < most_speed and above < most_height * self.leg
             state.begins, state.rests = rests and not state.rests, rests
-            if rests:
-                share = 1 - np.exp(-max(passed, 0.0) / FLOOR)
-                self.floor += (
-                    share * (float(source[name][1]) - self.floor) if height < 0 or speed < RESTING_SPEED else 0.0
-                )
+            if rests and (above < 0 or speed < RESTING_SPEED):
+                self.floor += above * (1 - float(np.exp(-passed / FLOOR)))
             if not state.begins:
                 step = passed / (SETTLE if rests else -EASE)
-                state.phase = float(np.clip(state.phase + step, 0.0, 1.0))
+                state.phase = min(max(state.phase + step, 0.0), 1.0)
 
     def _correction(
         self, motion: WorldMotion, own: Sequence[Point], paths: Mapping[str, FloatArray]
     ) -> tuple[FloatArray, float]:
         """The correction e of one foot ``(3,)``, and how firmly it stands."""
+        assert self.floor is not None
+        floor, leg = self.floor * float(self.scale[1]), self.leg * float(self.scale[1])
         at = {name: place[0] for name, place in target_paths(motion, own).items()}
         apart = {name: place - paths[name] for name, place in at.items()}
-        leg = self.leg * float(self.scale[1])
-        ground, weight = self._on_the_ground(at, apart, paths, leg)
-        for name in at:
-            if self.states[name].begins:
-                # Where it comes to rest is where it is shown, and would be if the correction held it already.
-                self.states[name].place = apart[name][[0, 2]] + ground / max(weight, FAINT)
-        by = np.array([ground[0], 0.0, ground[1]])
+        heights = {name: float(paths[name][1]) for name in at}
+        ground, weight = self._on_the_ground(apart, heights, leg)
         # Upwards D is 0; near the floor a foot that does not stand is as high as the source's.
-        assert self.floor is not None
-        up, up_weight, up_free, held = 0.0, 0.0, 1.0, 0.0
+        up, total, free = 0.0, 0.0, 1.0
         for name in at:
             state = self.states[name]
-            high = (float(paths[name][1]) - self.floor * float(self.scale[1])) / leg
-            near = MOST_NEAR * (1 - smooth_at((high - NEAR) / (FAR - NEAR)))
-            near = max(near, min(state.weight, 0.999))
+            if state.begins:
+                # Where it comes to rest is where it is shown, and would be if the correction held it already.
+                state.place = apart[name][[0, 2]] + ground / max(weight, FAINT)
+            near = MOST_NEAR * (1 - smooth_at(((heights[name] - floor) / leg - NEAR) / (FAR - NEAR)))
+            near = max(near, min(state.weight, FIRM))
             share = near / (1 - near)
             up -= share * float(apart[name][1])
-            up_weight += share
-            up_free *= 1 - near
-            held = max(held, state.weight)
-        by[1] = (1 - up_free) * up / max(up_weight, 1e-12)
-        deep = [
-            min(float(paths[name][1]), self.floor * float(self.scale[1])) - (float(place[1]) + by[1])
-            for name, place in at.items()
-        ]
-        by[1] += max(0.0, *deep)
-        return by, max(weight, held)
+            total += share
+            free *= 1 - near
+        up *= (1 - free) / max(total, 1e-12)
+        # No point goes deeper than the source's does.
+        deep = (min(heights[name], floor) - (float(place[1]) + up) for name, place in at.items())
+        up += max(0.0, *deep)
+        return np.array([ground[0], up, ground[1]]), weight
 
     def _on_the_ground(
-        self,
-        at: Mapping[str, FloatArray],
-        apart: Mapping[str, FloatArray],
-        paths: Mapping[str, FloatArray],
-        leg: float,
+        self, apart: Mapping[str, FloatArray], heights: Mapping[str, float], leg: float
     ) -> tuple[FloatArray, float]:
-        """The correction over the ground ``(2,)`` of the contacts that have a place, and how much they count."""
-        lowest = min(float(paths[name][1]) for name in at)
+        """The correction over the ground ``(2,)`` of one foot's contacts, and how much they count."""
+        lowest = min(heights.values())
         total, by, most = 0.0, np.zeros(2), 0.0
-        for name in at:
+        for name, away in apart.items():
             state = self.states[name]
             if state.weight <= 0:
                 continue
-            share = state.weight * float(bearing(np.array(float(paths[name][1]) - lowest), leg))
-            by += share * (state.place - apart[name][[0, 2]])
+            share = state.weight * float(bearing(np.array(heights[name] - lowest), leg))
+            by += share * (state.place - away[[0, 2]])
             total += share
             most = max(most, state.weight)
         return (most * by / total, most) if total > 1e-9 else (np.zeros(2), 0.0)

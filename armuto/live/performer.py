@@ -118,15 +118,18 @@ class LivePerformer:
     def _clear_arms(self, motion: WorldMotion, tracks: SourceTracks, passed: float) -> None:
         """Each arm out of the body by a turn that is kept from frame to frame, in the frame of the chest."""
         chest = motion.rotations[self.context.chest]
-        built = source_build(motion, tracks, self.context)
-        allowed = arms.source_depths(motion, self.arms, self.volume, built)
+        built: FloatArray | None = None
         for name, limb in self.arms.items():
-            if name not in allowed:
+            if not self.volume.arms.get(name):
                 continue
             deepest = arms.penetration(motion, self.volume, name)
-            q = arms.way_out(motion, limb, deepest, allowed[name], chest, self.fitting.settings.clear)
-            wanted = np.zeros(3) if q is None else rotation.rotate(rotation.inverse(chest), rotation.vector(q))[0]
-            now = self.turned_out[name]
+            wanted, now = np.zeros(3), self.turned_out[name]
+            if deepest[0][0] > arms.CLEAN:
+                built = source_build(motion, tracks, self.context) if built is None else built
+                allowed = arms.source_depths(motion, {name: limb}, self.volume, built)[name]
+                q = arms.way_out(motion, limb, deepest, allowed, chest, self.fitting.settings.clear)
+                if q is not None:
+                    wanted = rotation.rotate(rotation.inverse(chest), rotation.vector(q))[0]
             rises = bool(np.linalg.norm(wanted) > np.linalg.norm(now))
             now = now + (wanted - now) * _share(passed, rises)
             self.turned_out[name] = now

@@ -23,7 +23,13 @@ def keep_take(stage: Source, name: str, take: RecordedTake) -> KeptTake:
     source, _ = Source.objects.get_or_create(
         location=stage.location, defaults={"kind": stage.kind, "name": stage.name, "accepts": stage.accepts}
     )
-    item, _ = SourceItem.objects.get_or_create(source=source, key=name, defaults={"version": "1"})
-    path = file_path(f"{source.name.replace('/', '-')}/{name.replace('/', '-')}.bvh")
-    came_in = lay_before(item, take.file, hashlib.sha256(take.file).hexdigest(), path)
-    return KeptTake(name=name, frames=take.frames, bridged=take.bridged, came_in=came_in)
+    sha256 = hashlib.sha256(take.file).hexdigest()
+    key, again = name, 1
+    # Two pages may record at once; each take is one of its own.
+    while source.items.filter(key=key).exclude(sha256__in=("", sha256)).exists():
+        again += 1
+        key = f"{name} ({again})"
+    item, _ = SourceItem.objects.get_or_create(source=source, key=key, defaults={"version": "1"})
+    path = file_path(f"{source.name.replace('/', '-')}/{key.replace('/', '-')}.bvh")
+    came_in = lay_before(item, take.file, sha256, path)
+    return KeptTake(name=key, frames=take.frames, bridged=take.bridged, came_in=came_in)

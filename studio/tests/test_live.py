@@ -214,6 +214,21 @@ class Recording(LiveCase):
         self.assertEqual(IntakeFile.objects.count(), 1)
         self.assertEqual(opened.kept[0]["came_in"], True)
 
+    def test_two_pages_that_record_at_once_make_two_takes(self):
+        source = self.source()
+        with page(self.host, source.pk) as one, page(self.host, source.pk) as other:
+            for opened in (one, other):
+                opened.until_state("live")
+                opened.say(record=True)
+                opened.until(lambda: (opened.state["recording"] or 0) > 0.4)  # noqa: B023
+            one.say(record=False)
+            other.say(record=False)
+            for opened in (one, other):
+                opened.until(lambda: opened.kept)  # noqa: B023
+        self.assertEqual({take["came_in"] for take in one.kept + other.kept}, {True})
+        self.assertEqual(IntakeFile.objects.count(), 2)
+        self.assertEqual(len(set(IntakeFile.objects.values_list("path", flat=True))), 2)
+
     def test_what_cannot_be_written_at_once_is_kept_when_it_can(self):
         before, failures = session.keep_take, [OperationalError("database or disk is full")] * 2
 

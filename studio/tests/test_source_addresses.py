@@ -4,6 +4,7 @@ taken in twice, and whatever is wrong is one sentence."""
 import threading
 from unittest import mock
 
+from django.db import connection
 from django.test import override_settings
 
 from standins.outside_library import Behaviour, outside_library
@@ -35,6 +36,25 @@ class Addresses(SourceCase):
     def fetch(self, source: Source, *keys: str) -> list[dict]:
         ids = list(source.items.filter(key__in=keys).values_list("pk", flat=True))
         return self.send("POST", f"sources/{source.pk}/fetch", 202, ids=ids)
+
+    def test_who_watches_and_who_asks_at_the_same_time_find_each_item_once(self, _):
+        source = Source.objects.create(kind="address", name="x", location=self.address)
+        problems: list[Exception] = []
+
+        def looked() -> None:
+            try:
+                addresses.look(Source.objects.get(pk=source.pk))
+            except Exception as problem:
+                problems.append(problem)
+            finally:
+                connection.close()
+
+        threads = [threading.Thread(target=looked) for _ in range(6)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual((problems, source.items.count()), ([], 6))
 
     def test_what_is_offered_is_shown_and_fetched_when_asked_for(self, _):
         source = self.watch()

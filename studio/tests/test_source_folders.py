@@ -3,11 +3,13 @@ taken in twice, and whatever is wrong is one sentence."""
 
 import os
 import tempfile
+import threading
 import zipfile
 from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
+from django.db import connection
 from django.test import override_settings
 
 from armuto.errors import BadInput
@@ -171,6 +173,36 @@ class Folders(SourceCase):
         # Made smaller it comes in by itself.
         (self.folder / "large.glb").write_bytes((DEMO / "gallery" / "stroll.glb").read_bytes())
         self.assertEqual(self.settle(source), 1)
+
+    def test_who_watches_and_who_asks_at_the_same_time_take_a_file_in_once(self):
+        source = self.watch(moves=True)
+        for number in range(12):
+            (self.folder / f"{number}.bvh").write_bytes(WALK.read_bytes() + b"\n" * number)
+        problems: list[Exception] = []
+
+        def look_at_once(now: float) -> None:
+            def looked() -> None:
+                try:
+                    folders.look(Source.objects.get(pk=source.pk), now)
+                except Exception as problem:
+                    problems.append(problem)
+                finally:
+                    connection.close()
+
+            threads = [threading.Thread(target=looked) for _ in range(4)]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+
+        with mock.patch("studio.sources.services.intake.read_file"):
+            look_at_once(200.0)
+            look_at_once(210.0)
+            look_at_once(220.0)
+        self.assertEqual(problems, [])
+        self.assertEqual(IntakeFile.objects.count(), 12)
+        self.assertEqual(set(self.states().values()), {"taken"})
+        self.assertEqual(len(list((self.folder / "taken in").iterdir())), 12)
 
     def test_a_folder_that_goes_is_said_and_comes_back(self):
         source = self.watch()

@@ -155,8 +155,8 @@ def _offered(source: Source, offer: Offer, item: SourceItem | None) -> bool:
         "sha256": own.sha256 or "",
     }
     if item is None:
-        SourceItem.objects.create(source=source, key=offer.item.id, version=version, facts=facts)
-        return True
+        fields = {"version": version, "facts": facts}
+        return SourceItem.objects.get_or_create(source=source, key=offer.item.id, defaults=fields)[1]
     state = item.state
     if state not in (State.WAITING, State.FETCHING) and (item.version != version or state == State.GONE):
         state = State.TAKEN if item.taken_version == version else State.NEWER if item.taken_version else State.NEW

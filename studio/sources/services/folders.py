@@ -109,7 +109,8 @@ def look(source: Source, now: float | None = None) -> int:
             # A path that no text can hold cannot be kept by it; it is named where somebody looks.
             if len(path) > 500 or "\udc00" <= max(path) <= "\udfff":
                 continue
-            SourceItem.objects.create(source=source, key=path, version=file.version, seen=now)
+            fields = {"version": file.version, "seen": now}
+            SourceItem.objects.get_or_create(source=source, key=path, defaults=fields)
         elif item.version != file.version or item.state == State.GONE:
             _changed(item, file, now)
         elif item.state in (State.NEW, State.NEWER) and (now - item.seen >= SETTLED or now < item.seen):

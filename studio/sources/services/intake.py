@@ -18,8 +18,11 @@ State = SourceItem.State
 
 
 def refuse(item: SourceItem, sentence: str) -> None:
-    """It stays as it is until it changes, or somebody asks for it again."""
-    SourceItem.objects.filter(pk=item.pk).update(state=State.REFUSED, sentence=sentence, **leases.RELEASED)
+    """It stays as it is until it changes, or somebody asks for it again; what has become something else since it was
+    looked at is let alone."""
+    SourceItem.objects.filter(pk=item.pk, state=item.state).update(
+        state=State.REFUSED, sentence=sentence, **leases.RELEASED
+    )
 
 
 def lay_before(item: SourceItem, data: bytes, sha256: str, path: str) -> bool:
@@ -29,7 +32,8 @@ def lay_before(item: SourceItem, data: bytes, sha256: str, path: str) -> bool:
     again = SourceItem.objects.filter(source=item.source_id, sha256=sha256).exclude(pk=item.pk)
     sentence = ""
     with transaction.atomic():
-        if item.sha256 == sha256:
+        # Whoever watches and whoever asks may look at the same time: what counts is what is so now.
+        if SourceItem.objects.select_for_update().filter(pk=item.pk, sha256=sha256).exists():
             file = None
         elif other := again.first():
             file, sentence = None, f"{item.key}: it is the same as {other.key}, which came in already."

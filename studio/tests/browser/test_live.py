@@ -9,6 +9,7 @@ from standins.live_stage import LiveBehaviour, live_stage
 from studio.cast.models import Character
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
+from studio.tests.browser.reach import hindrances
 from studio.tests.browser.studio_case import LONG, StudioCase
 from studio.tests.live_server import live_server
 
@@ -73,6 +74,7 @@ class LiveInTheCast(StudioCase):
         kept = page.get_by_role("region", name="Takes that were kept")
         expect(kept.get_by_role("listitem")).to_have_count(2, timeout=LONG)
         expect(kept.get_by_text("Ines take 01")).to_be_visible()
+        self.assertEqual(hindrances(page, self.size), [])
         page.get_by_role("button", name="let bellringer go").press("Enter")
         expect(page.get_by_role("button", name="let bellringer go")).to_be_hidden()
         # The stage goes away, and that is said.

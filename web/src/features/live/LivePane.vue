@@ -30,6 +30,12 @@ const performers = computed(() =>
     characters: (props.state?.characters ?? []).filter((row) => row.performer === number),
   })),
 )
+/** Who is to perform what a performer does that the stage does not have. */
+const waiting = computed(() =>
+  props.state?.performers.length
+    ? props.state.characters.filter((row) => row.performer >= props.state!.performers.length)
+    : [],
+)
 const skipped = computed(() => (props.state?.characters ?? []).reduce((sum, row) => sum + row.skipped, 0))
 const longest = computed(() => Math.max(0, ...props.delays.values()))
 const milliseconds = (seconds: number) => `${Math.round(seconds * 1000)} ms`
@@ -90,6 +96,17 @@ function choose(event: Event, performer: number) {
       <option value="">a character performs this …</option>
       <option v-for="character in free" :key="character.id" :value="character.id">{{ character.name }}</option>
     </select>
+  </section>
+  <section v-if="waiting.length" aria-label="Without a performer">
+    <h2>Without a performer</h2>
+    <ul>
+      <li v-for="row in waiting" :key="row.character">
+        <span>{{ name(row) }}</span>
+        <button class="plain word" :aria-label="`let ${name(row)} go`" @click="emit('release', row.character)">
+          let go
+        </button>
+      </li>
+    </ul>
   </section>
   <section v-if="kept.length" aria-label="Takes that were kept">
     <h2>Kept <router-link class="way quiet" to="/library/intake">Intake</router-link></h2>

@@ -18,6 +18,7 @@ const SELDOM = 45 // milliseconds between two pictures, from which on frames are
 
 interface Performing {
   figure: Figure
+  revision: number
   hips: number
   buffer: PoseBuffer
   /** Where it stands in the row, and where its hips were at first, and are by and by. */
@@ -65,7 +66,7 @@ export function useLiveStage(
         shown.remove(`character ${id}`)
       }
     for (const character of characters.value) {
-      if (performing.has(character.id)) continue
+      if (performing.get(character.id)?.revision === character.revision) continue
       loading.value = `Fetching ${character.name} …`
       try {
         const [figure, bones] = await Promise.all([
@@ -76,6 +77,7 @@ export function useLiveStage(
         shown.add(`character ${character.id}`, figure)
         performing.set(character.id, {
           figure,
+          revision: character.revision,
           hips: Math.max(0, bones.parts.indexOf('hips')),
           buffer: bufferFor(figure),
           slot: 0,
