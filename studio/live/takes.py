@@ -2,6 +2,9 @@
 
 import hashlib
 import re
+from contextlib import suppress
+
+from django.db import DatabaseError, IntegrityError, transaction
 
 from armuto.live.recording import RecordedTake
 from studio.live.schemas import KeptTake
@@ -24,12 +27,27 @@ def keep_take(stage: Source, name: str, take: RecordedTake) -> KeptTake:
         location=stage.location, defaults={"kind": stage.kind, "name": stage.name, "accepts": stage.accepts}
     )
     sha256 = hashlib.sha256(take.file).hexdigest()
+    item = _new_item(source, name)
+    path = file_path(f"{source.name.replace('/', '-')}/{item.key.replace('/', '-')}.bvh")
+    try:
+        came_in = lay_before(item, take.file, sha256, path)
+    except DatabaseError:
+        # Tried again it is to have the same name.
+        with suppress(DatabaseError):
+            item.delete()
+        raise
+    return KeptTake(name=item.key, frames=take.frames, bridged=take.bridged, came_in=came_in)
+
+
+def _new_item(source: Source, name: str) -> SourceItem:
+    """By that name, or with a number where another page has recorded at the same time."""
     key, again = name, 1
-    # Two pages may record at once; each take is one of its own.
-    while source.items.filter(key=key).exclude(sha256__in=("", sha256)).exists():
+    while True:
+        try:
+            with transaction.atomic():
+                return SourceItem.objects.create(source=source, key=key, version="1")
+        except IntegrityError:
+            if not source.items.filter(key=key).exists():
+                raise
         again += 1
         key = f"{name} ({again})"
-    item, _ = SourceItem.objects.get_or_create(source=source, key=key, defaults={"version": "1"})
-    path = file_path(f"{source.name.replace('/', '-')}/{key.replace('/', '-')}.bvh")
-    came_in = lay_before(item, take.file, sha256, path)
-    return KeptTake(name=key, frames=take.frames, bridged=take.bridged, came_in=came_in)

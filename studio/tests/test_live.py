@@ -54,6 +54,12 @@ class LiveCase(SourceCase):
     def role(self, performer: int = 0) -> list[dict[str, int]]:
         return [{"character": self.porter.pk, "performer": performer}]
 
+    def record(self, opened, seconds: float):
+        """Begin a recording, and let it become so long."""
+        opened.until(lambda: opened.state and opened.state["recording"] is None)
+        opened.say(record=True)
+        opened.until(lambda: (opened.state["recording"] or 0) > seconds)
+
     def ended_with(self, opened) -> int:
         """The code with which the studio ends a connection."""
         with self.assertRaises(ConnectionClosed) as ended:
@@ -160,8 +166,7 @@ class Recording(LiveCase):
         vars(self.behaviour).update(misbehaving)
         with self.watching(name="North gallery") as opened:
             opened.until(lambda: all(p["recognised"] for p in opened.state.get("performers") or [{"recognised": 0}]))
-            opened.say(record=True)
-            opened.until(lambda: (opened.state["recording"] or 0) > 1.0)
+            self.record(opened, 1.0)
             opened.say(record=False)
             opened.until(lambda: len(opened.kept) >= self.behaviour.performers)
         return opened.kept, list(IntakeFile.objects.order_by("path"))
@@ -219,8 +224,7 @@ class Recording(LiveCase):
         with page(self.host, source.pk) as one, page(self.host, source.pk) as other:
             for opened in (one, other):
                 opened.until_state("live")
-                opened.say(record=True)
-                opened.until(lambda: (opened.state["recording"] or 0) > 0.4)  # noqa: B023
+                self.record(opened, 0.4)
             one.say(record=False)
             other.say(record=False)
             for opened in (one, other):
@@ -245,8 +249,7 @@ class Recording(LiveCase):
     def test_a_page_that_leaves_while_it_records_loses_nothing(self):
         with self.watching() as opened:
             opened.until_state("live")
-            opened.say(record=True)
-            opened.until(lambda: (opened.state["recording"] or 0) > 0.5)
+            self.record(opened, 0.5)
         ends = time.monotonic() + 30
         while not IntakeFile.objects.exists() and time.monotonic() < ends:
             time.sleep(0.05)
@@ -256,13 +259,11 @@ class Recording(LiveCase):
         self.take()
         with page(self.host, Source.objects.get().pk) as opened:
             opened.until_state("live")
-            opened.say(record=True)
-            opened.until(lambda: (opened.state["recording"] or 0) > 0.3)
+            self.record(opened, 0.3)
             opened.say(record=False)
             opened.until(lambda: opened.kept)
             self.assertEqual(opened.kept[0]["name"], "Ines take 02")
-            opened.say(record=True)
-            opened.until(lambda: (opened.state["recording"] or 0) > 0.3)
+            self.record(opened, 0.3)
             self.send("DELETE", f"sources/{Source.objects.get().pk}", 204)
             opened.say(record=False)
             opened.until(lambda: len(opened.kept) > 1)

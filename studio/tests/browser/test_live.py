@@ -75,8 +75,8 @@ class LiveInTheCast(StudioCase):
         expect(kept.get_by_role("listitem")).to_have_count(2, timeout=LONG)
         expect(kept.get_by_text("Ines take 01")).to_be_visible()
         self.assertEqual(hindrances(page, self.size), [])
-        page.get_by_role("button", name="let bellringer go").press("Enter")
-        expect(page.get_by_role("button", name="let bellringer go")).to_be_hidden()
+        page.get_by_role("button", name="let go of bellringer").press("Enter")
+        expect(page.get_by_role("button", name="let go of bellringer")).to_be_hidden()
         # The stage goes away, and that is said.
         stage, self.stage = self.stage, None
         stage.__exit__(None, None, None)

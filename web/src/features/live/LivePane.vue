@@ -82,7 +82,7 @@ function choose(event: Event, performer: number) {
         <span>{{ name(row) }}</span>
         <span class="mono quiet">{{ delayOf(row) }}</span>
         <router-link v-if="row.fitting" class="word" :to="`/fittings/${row.fitting}`">fitting</router-link>
-        <button class="plain word" :aria-label="`let ${name(row)} go`" @click="emit('release', row.character)">
+        <button class="plain word" :aria-label="`let go of ${name(row)}`" @click="emit('release', row.character)">
           let go
         </button>
         <p v-if="row.note" :class="row.failed ? 'wrong' : 'quiet'">{{ row.note }}</p>
@@ -102,7 +102,7 @@ function choose(event: Event, performer: number) {
     <ul>
       <li v-for="row in waiting" :key="row.character">
         <span>{{ name(row) }}</span>
-        <button class="plain word" :aria-label="`let ${name(row)} go`" @click="emit('release', row.character)">
+        <button class="plain word" :aria-label="`let go of ${name(row)}`" @click="emit('release', row.character)">
           let go
         </button>
       </li>
