@@ -44,9 +44,11 @@ async def live(scope: MutableMapping[str, Any], receive: Receive, send: Send) ->
     """One page that watches a stage, until it leaves."""
     global open_sessions
     found = PATH.match(scope["path"])
-    if not found or not is_own_origin(scope):
+    if not found or not is_own_origin(scope) or (await receive())["type"] != "websocket.connect":
         await send({"type": "websocket.close", "code": REFUSED})
         return
+    # A page is told why it is let go of only once it has been let in.
+    await send({"type": "websocket.accept"})
     source = await in_thread(Source.objects.filter(pk=int(found[1]), kind=Source.Kind.STAGE).first)
     if source is None or open_sessions >= MOST_SESSIONS:
         await send({"type": "websocket.close", "code": REFUSED if source is None else FULL})
@@ -68,10 +70,6 @@ def is_own_origin(scope: MutableMapping[str, Any]) -> bool:
 
 
 async def _watch(source: Source, receive: Receive, send: Send) -> None:
-    if (await receive())["type"] != "websocket.connect":
-        return
-    await send({"type": "websocket.accept"})
-
     async def send_text(text: str) -> None:
         await send({"type": "websocket.send", "text": text})
 

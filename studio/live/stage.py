@@ -3,6 +3,7 @@
 import asyncio
 import json
 import logging
+import math
 import time
 from collections import deque
 from collections.abc import Callable
@@ -58,7 +59,7 @@ class StageClock:
         self.leads: deque[float] = deque(maxlen=600)
 
     def answered(self, asked: float, here: float, now: float) -> None:
-        if 0 <= now - asked < PATIENCE:
+        if 0 <= now - asked < PATIENCE and math.isfinite(here):
             self.answers.append((now - asked, here - (asked + now) / 2))
 
     def came(self, captured: float, now: float) -> None:
@@ -134,7 +135,7 @@ class StageConnection:
             sentence = await self._follow_to_its_end()
             await self.listener.stage_ends()
             self.stream, self.performers, self.clock = None, [], StageClock()
-            self._is("away", sentence)
+            self._set_state("away", sentence)
             wait = AGAIN[0] if time.monotonic() - begun > AGAIN[1] else min(2 * wait, AGAIN[1])
             await asyncio.sleep(wait)
 
@@ -171,7 +172,7 @@ class StageConnection:
             header = await stage.recv()
         stream = await asyncio.to_thread(read_header, header, self.source.name)
         self.stream, self.performers = stream, [StagePerformer(performer) for performer in stream.performers]
-        self._is("recognising")
+        self._set_state("recognising")
         asked, bad = 0.0, 0
         while True:
             if time.monotonic() - asked > ASK_CLOCK:
@@ -181,7 +182,7 @@ class StageConnection:
                 async with asyncio.timeout(SILENCE):
                     message = await stage.recv()
             except TimeoutError:
-                self._is("silent", f"{self.source.name}: nothing comes from the stage.")
+                self._set_state("silent", f"{self.source.name}: nothing comes from the stage.")
                 continue
             if isinstance(message, str):
                 self._clock_answered(message)
@@ -219,7 +220,7 @@ class StageConnection:
             own.newest = frame
             self.listener.frame_came()
         if self.state != "live":
-            self._is("live")
+            self._set_state("live")
 
     def _open(self, own: StagePerformer, frame: StreamFrame, stream: Stream) -> None:
         """Gather the first frames of a performer, and recognise it by them."""
@@ -245,9 +246,9 @@ class StageConnection:
         except Exception:
             logger.exception("A performer of stage %d could not be recognised.", self.source.pk)
             own.problem = f"{own.performer.name}: its skeleton cannot be performed."
-        self._is("live" if own.decoder else self.state, own.problem)
+        self._set_state("live" if own.decoder else self.state, own.problem)
         await self.listener.performer_recognised()
 
-    def _is(self, state: State, sentence: str = "") -> None:
+    def _set_state(self, state: State, sentence: str = "") -> None:
         self.state, self.sentence = state, sentence
         self.listener.stage_changed()

@@ -296,13 +296,15 @@ class Misbehaving(LiveCase):
                     self.assertIn(sentence, opened.state["sentence"])
 
     def test_noise_between_frames_is_passed_over(self):
-        for noise in (b"\0" * 7, "hello", '{"clock": "x"}', "[" * 5000):
+        told = f'{{"clock": {time.time()}, "here": NaN}}'
+        for noise in (b"\0" * 7, "hello", '{"clock": "x"}', "[" * 5000, told):
             self.behaviour.noise = noise
             Source.objects.all().delete()
             with self.subTest(noise=noise[:10]), self.watching() as opened:
                 opened.say(perform=self.role())
                 opened.until_frames(30)
                 self.assertEqual(opened.state["sentence"], "")
+                self.assertLess(abs(time.time() - opened.frames[-1][2]), 60)
 
     def test_nobody_there_and_somebody_else_there_are_told_apart(self):
         class Elsewhere(BaseHTTPRequestHandler):
@@ -347,8 +349,10 @@ class Doors(LiveCase):
     def test_what_is_no_stage_is_not_connected_to(self):
         folder = Source.objects.create(kind="folder", name="x", location="/nowhere")
         for number in (folder.pk, 999, 10**17):
-            with self.subTest(number), self.assertRaises(InvalidStatus), page(self.host, number):
-                pass
+            with self.subTest(number), page(self.host, number) as opened:
+                self.assertEqual(self.ended_with(opened), consumer.REFUSED)
+        with self.assertRaises(InvalidStatus), page(self.host, 10**20):
+            pass
 
     def test_what_a_page_does_not_say_ends_it(self):
         source = self.source()
@@ -372,8 +376,8 @@ class Doors(LiveCase):
         consumer.MOST_SESSIONS = 1
         with page(self.host, source.pk) as opened:
             opened.until(lambda: opened.state)
-            with self.assertRaises(InvalidStatus), page(self.host, source.pk):
-                pass
+            with page(self.host, source.pk) as another:
+                self.assertEqual(self.ended_with(another), consumer.FULL)
         ends = time.monotonic() + 30
         while consumer.open_sessions and time.monotonic() < ends:
             time.sleep(0.05)
