@@ -5,7 +5,6 @@ import logging
 import re
 from collections.abc import MutableMapping
 from typing import Any
-from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.http.request import split_domain_port, validate_host
@@ -66,7 +65,8 @@ def is_own_origin(scope: MutableMapping[str, Any]) -> bool:
     headers = {name: value.decode("latin-1") for name, value in scope["headers"]}
     host, origin = headers.get(b"host", ""), headers.get(b"origin", "")
     domain, _ = split_domain_port(host)
-    return bool(domain) and validate_host(domain, settings.ALLOWED_HOSTS) and urlsplit(origin).netloc == host
+    allowed = bool(domain) and validate_host(domain, settings.ALLOWED_HOSTS)
+    return allowed and origin in (f"http://{host}", f"https://{host}")
 
 
 async def _watch(source: Source, receive: Receive, send: Send) -> None:

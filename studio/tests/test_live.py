@@ -339,7 +339,7 @@ class Misbehaving(LiveCase):
 class Doors(LiveCase):
     def test_only_a_page_of_the_studio_is_let_in(self):
         source = self.source()
-        for origin in ("http://elsewhere.example", "null", f"http://{self.host}.elsewhere.example"):
+        for origin in ("http://elsewhere.example", "null", f"http://{self.host}.elsewhere.example", "http://["):
             with self.subTest(origin), self.assertRaises(InvalidStatus), page(self.host, source.pk, origin):
                 pass
         with self.assertRaises(InvalidStatus), connect(f"ws://{self.host}/live/{source.pk}", proxy=None):
