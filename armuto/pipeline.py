@@ -185,7 +185,7 @@ def retarget(
         done = replace(done, changed=changed)
     report = replace(report, hits=hits)
     translated = raw.translated if performed is None else {int(joint) for joint in performed.moving}
-    made = local_clip(clip.name, motion, translated | _above_carriers(context) | done.moved)
+    made = local_clip(clip.name, motion, translated | context.carrier_chain | done.moved)
     if made.frames != shown[1] - shown[0] + 1:
         cut = slice(int(np.searchsorted(rows, shown[0])), int(np.searchsorted(rows, shown[1])) + 1)
         made = replace(made, rotations=made.rotations[cut], translations=made.translations[cut])
@@ -240,12 +240,6 @@ def _surroundings(
     if wanted != Travel():
         frames |= set(range(min(clip.frames, int(wanted.smoothing * clip.fps) + 2)))
     return replace(contacts, contacts=near), np.array(sorted(frames))
-
-
-def _above_carriers(context: RetargetContext) -> set[int]:
-    """The carriers of travel and all joints above them, whose translations are written on every frame."""
-    target = context.fitting.target
-    return {joint for carrier in context.carriers for joint in (carrier, *target.ancestors(carrier))}
 
 
 def _place_travel(motion: WorldMotion, context: RetargetContext) -> None:

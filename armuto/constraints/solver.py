@@ -170,11 +170,16 @@ def _plant_feet(problem: _Problem, held: FloatArray) -> tuple[FloatArray, dict[s
         return lowered, {}
     lowered = feet.lower_pelvis(motion, plants, leg) * (1 - held)
     if np.any(lowered > 1e-7):
-        # The lowest carrier of travel and all it carries, not a root bone above it.
-        carriers = context.carriers
-        for joint in motion.below(carriers[-1]) if carriers else range(len(motion.skeleton)):
-            motion.positions[joint, :, 1] -= lowered
+        lower_body(motion, context, lowered)
     return lowered, feet.plant(motion, plants, lowered, problem.swivels)
+
+
+def lower_body(motion: WorldMotion, context: RetargetContext, by: FloatArray) -> None:
+    """Lower the body by so many metres ``(F,)``, in place: the lowest carrier of travel and all it carries, not a root
+    bone above it."""
+    carriers = context.carriers
+    for joint in motion.below(carriers[-1]) if carriers else range(len(motion.skeleton)):
+        motion.positions[joint, :, 1] -= by
 
 
 def source_build(motion: WorldMotion, tracks: SourceTracks, context: RetargetContext) -> FloatArray:

@@ -15,7 +15,7 @@ import numpy as np
 from armuto.constraints import arms, feet, travel
 from armuto.constraints.limbs import limb_chains
 from armuto.constraints.root_bone import root_of
-from armuto.constraints.solver import chest_ahead, hold_limits, is_exact_copy, source_build
+from armuto.constraints.solver import chest_ahead, hold_limits, is_exact_copy, lower_body, source_build
 from armuto.contacts.probes import SourceTracks, contact_probes, tracked_joints
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
@@ -94,9 +94,7 @@ class LivePerformer:
                 self._clear_arms(motion, tracks, passed)
             hold_limits(motion, self.context)
         self._place_travel(motion, passed)
-        carriers = self.context.carriers
-        above = {up for joint in carriers for up in (joint, *self.fitting.target.ancestors(joint))}
-        return local_clip(pose.name, motion, raw.translated | above)
+        return local_clip(pose.name, motion, raw.translated | self.context.carrier_chain)
 
     def _plant_feet(self, motion: WorldMotion, tracks: SourceTracks, time: float, passed: float) -> None:
         context = self.context
@@ -110,8 +108,7 @@ class LivePerformer:
         self.lowered += (wanted - self.lowered) * _share(passed, wanted > self.lowered)
         lowered = np.array([self.lowered if self.lowered > 1e-5 else 0.0])
         if lowered[0]:
-            for joint in motion.below(context.carriers[-1]) if context.carriers else range(len(motion.skeleton)):
-                motion.positions[joint, :, 1] -= lowered
+            lower_body(motion, context, lowered)
         swivels = {limb: float(np.radians(degrees)) for limb, degrees in self.fitting.settings.bends.items()}
         feet.plant(motion, plants, lowered, swivels)
 

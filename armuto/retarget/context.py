@@ -76,6 +76,12 @@ class RetargetContext:
         )
 
     @cached_property
+    def carrier_chain(self) -> frozenset[int]:
+        """The carriers of travel and all joints above them, whose translations are written on every frame."""
+        target = self.fitting.target
+        return frozenset(joint for carrier in self.carriers for joint in (carrier, *target.ancestors(carrier)))
+
+    @cached_property
     def ratios(self) -> ScaleRatios:
         return scale_ratios(self.fitting)
 
