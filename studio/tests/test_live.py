@@ -206,10 +206,10 @@ class Recording(LiveCase):
         self.assertGreaterEqual((apart < 1e-3).sum(), len(rows) - kept[0]["bridged"], "what came is in its place")
 
     def test_a_stage_that_goes_away_leaves_what_was_recorded_and_is_come_back_to(self):
-        self.behaviour.break_off = 90
         with self.watching() as opened:
             opened.until_state("live")
-            opened.say(record=True)
+            self.record(opened, 0.5)
+            self.behaviour.break_off = 1
             opened.until_state("away")
             self.assertIn("the stage ended the connection", opened.state["sentence"])
             opened.until(lambda: opened.kept)
@@ -272,12 +272,15 @@ class Recording(LiveCase):
 
 
 class Misbehaving(LiveCase):
-    def test_a_stage_that_falls_silent_says_so(self):
-        self.behaviour.stop = 60
+    def test_a_stage_that_falls_silent_says_so_and_is_heard_again(self):
         with self.watching() as opened:
             opened.until_state("live")
+            self.behaviour.stop = 1
             opened.until_state("silent")
             self.assertIn("nothing comes from the stage", opened.state["sentence"])
+            self.behaviour.stop = 0
+            opened.until_state("live")
+            self.assertEqual(opened.state["sentence"], "")
 
     def test_what_is_no_live_motion_is_left_with_a_sentence(self):
         for header, sentence in (
