@@ -46,8 +46,8 @@ class LiveBehaviour:
     """How it captures, and misbehaves. performers: how many there are. lose: share of frames that never come; late:
     that come a few frames after their turn. stop: frames after which nothing comes any more, break_off: after which the
     connection ends, of each connection. clock: seconds by which its clock is ahead; answers: whether it says what its
-    clock is. header: sent in the place of its own. noise: sent after every tenth frame. limit: connections that it
-    takes before it refuses."""
+    clock is. header: sent in the place of its own. noise: sent after every tenth frame. connections:
+    that there have been."""
 
     performers: int = 1
     fps: float = 60.0
@@ -59,7 +59,6 @@ class LiveBehaviour:
     answers: bool = True
     header: str = ""
     noise: bytes | str = b""
-    limit: int = 0
     connections: int = field(default=0, init=False)
 
 
@@ -95,8 +94,6 @@ def _answer(connection: ServerConnection, behaviour: LiveBehaviour) -> None:
 def perform(connection: ServerConnection, behaviour: LiveBehaviour) -> None:
     """Stream to somebody until they leave."""
     behaviour.connections += 1
-    if behaviour.limit and behaviour.connections > behaviour.limit:
-        return
     stream, hierarchies, motions = _performances(behaviour)
     chance = random.Random(7)
     waiting: list[tuple[int, bytes]] = []

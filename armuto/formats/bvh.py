@@ -229,9 +229,7 @@ def from_clip(
         return _written_anew(clip, unit, turn)
     rotations, translations = in_file_space(clip)
     joints, motion = [], []
-    for number, (joint, column) in enumerate(zip(original.joints, original.columns, strict=True)):
-        values = original.motion[:, column : column + len(joint.channels)]
-        adds = bool(joint.positions) and _adds(joint, values)
+    for number, (joint, adds) in enumerate(zip(original.joints, positions_add(original), strict=True)):
         block, channels = _channels(joint, rotations[:, number], translations[:, number], adds)
         joints.append(replace(joint, channels=channels))
         motion.append(block)

@@ -35,8 +35,8 @@ class LivePerformer:
     """Performs poses of the fitting's source on its target. Frames come in the order of time; after a pause of more
     than a second, or one that comes before its predecessor, everything begins anew."""
 
-    def __init__(self, fitting: Fitting, fps: float) -> None:
-        self.fitting, self.fps = fitting, fps
+    def __init__(self, fitting: Fitting) -> None:
+        self.fitting = fitting
         self.context = context_of(fitting)
         self.probes = contact_probes(self.context)
         self.tracked = tracked_joints(self.context, self.probes)
@@ -141,13 +141,9 @@ class LivePerformer:
             return
         leader = context.last_joints.get(wanted.lead, context.carriers[-1])
         rest = self.fitting.target_pose.rotations[leader]
-
-        def path() -> tuple[FloatArray, FloatArray]:
-            turn = rotation.multiply(motion.rotations[leader][0], rotation.inverse(rest))
-            ahead = rotation.rotate(turn, self.fitting.forward)[[0, 2]]
-            return motion.positions[leader][0].copy(), ahead
-
-        place, ahead = path()
+        turned = rotation.multiply(motion.rotations[leader][0], rotation.inverse(rest))
+        ahead = rotation.rotate(turned, self.fitting.forward)[[0, 2]]
+        place = motion.positions[leader][0].copy()
         share = 1.0 if not np.any(self.looks) or wanted.smoothing <= 0 else 1 - np.exp(-passed / wanted.smoothing)
         self.looks = self.looks + share * (ahead - self.looks)
         heading = float(np.arctan2(self.looks[0], self.looks[1]))

@@ -84,7 +84,7 @@ def _serve(connection: Connection) -> None:
             return
         if kind == "cast":
             key, decoder, fitting, rig = question
-            roles[key] = decoder, LivePerformer(fitting, decoder.fps), rig
+            roles[key] = decoder, LivePerformer(fitting), rig
             connection.send(None)
         else:
             connection.send([_performed(roles, frame) for frame in question[0]])

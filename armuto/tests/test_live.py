@@ -193,7 +193,7 @@ class Performing(unittest.TestCase):
         ):
             with self.subTest(clip_name, figure=figure):
                 clip, fitting = without_calibration(read(clip_name).clips[0]), fitting_of(clip_name, figure)
-                performer = LivePerformer(fitting, clip.fps)
+                performer = LivePerformer(fitting)
                 live, whole = performed(performer, clip), retarget(clip, fitting)
                 alone = retarget(clip, fitting.with_settings(ROTATIONS_ALONE)).clip
                 apart = np.linalg.norm(live.world().positions - whole.clip.world().positions, axis=2)
@@ -222,23 +222,23 @@ class Performing(unittest.TestCase):
     def test_its_own_body_in_any_size_performs_the_very_motion(self) -> None:
         clip = without_calibration(read("hall/run.bvh").clips[0])
         fitting = fit(clip.skeleton, clip.skeleton)
-        live = performed(LivePerformer(fitting, clip.fps), clip)
+        live = performed(LivePerformer(fitting), clip)
         np.testing.assert_allclose(live.world().positions, clip.world().positions, atol=1e-4)
 
     def test_frames_that_are_missing_or_far_apart_change_nothing_of_the_others_by_much(self) -> None:
         clip, fitting = without_calibration(read("hall/walk.bvh").clips[0]), fitting_of("hall/walk.bvh", "porter.glb")
         rng = np.random.default_rng(5)
         chosen = sorted(rng.choice(clip.frames, clip.frames // 2, replace=False).tolist())
-        every = performed(LivePerformer(fitting, clip.fps), clip).world().positions[chosen]
-        some = performed(LivePerformer(fitting, clip.fps), clip, chosen).world().positions
+        every = performed(LivePerformer(fitting), clip).world().positions[chosen]
+        some = performed(LivePerformer(fitting), clip, chosen).world().positions
         self.assertLess(np.linalg.norm(every - some, axis=2).mean(), 0.01)
         self.assertLess(np.linalg.norm(every - some, axis=2).max(), 0.06)
 
     def test_after_a_pause_or_a_step_back_it_begins_anew(self) -> None:
         clip, fitting = without_calibration(read("hall/walk.bvh").clips[0]), fitting_of("hall/walk.bvh", "porter.glb")
-        fresh = performed(LivePerformer(fitting, clip.fps), clip, [60, 61])
+        fresh = performed(LivePerformer(fitting), clip, [60, 61])
         for later in (10.0, -10.0):
-            performer = LivePerformer(fitting, clip.fps)
+            performer = LivePerformer(fitting)
             performed(performer, clip, list(range(40)))
             made = [performer.perform(clip.cut(frame, frame), frame / clip.fps + later) for frame in (60, 61)]
             for frame, expected in zip(made, fresh.rotations, strict=True):
@@ -246,11 +246,11 @@ class Performing(unittest.TestCase):
 
     def test_travel_is_where_it_is_wanted(self) -> None:
         clip, fitting = without_calibration(read("hall/walk.bvh").clips[0]), fitting_of("hall/walk.bvh", "porter.glb")
-        hips = LivePerformer(fitting, clip.fps).context.last_joints["hips"]
+        hips = LivePerformer(fitting).context.last_joints["hips"]
 
         def way(travel: Travel) -> np.ndarray:
             own = fitting.with_settings(replace(fitting.settings, travel=travel))
-            return performed(LivePerformer(own, clip.fps), clip).world().positions[:, hips]
+            return performed(LivePerformer(own), clip).world().positions[:, hips]
 
         kept, in_place = way(Travel()), way(Travel(mode="in place"))
         self.assertGreater(np.ptp(kept[:, 2]), 2.0)
@@ -274,7 +274,7 @@ class Processes(unittest.TestCase):
 
     def test_it_performs_as_here_and_knows_nobody_without_a_role(self) -> None:
         self.process.cast("porter", self.decoder, self.fitting, self.rig)
-        performer = LivePerformer(self.fitting, 30.0)
+        performer = LivePerformer(self.fitting)
         for number in range(20, 26):
             frame = FrameToPerform("porter", self.file.motion[number], number / 30)
             got, nobody = self.process.perform([frame, replace(frame, key="nobody")])

@@ -63,7 +63,7 @@ class LiveSession:
         """Until it is cancelled; what is being recorded then is kept."""
         try:
             async with asyncio.TaskGroup() as tasks:
-                for work in (self.stage.run, self._perform, self._tell, self._look):
+                for work in (self.stage.run, self._perform_frames, self._tell, self._look):
                     tasks.create_task(work())
         finally:
             if self.process is not None:
@@ -145,7 +145,7 @@ class LiveSession:
                 self.roles[key] = role
                 self.stage.performers[performer].skeleton = role.skeleton
 
-    async def _perform(self) -> None:
+    async def _perform_frames(self) -> None:
         """Each new frame, by all who perform it; the newest where more than one has come meanwhile."""
         while True:
             await self.fresh.wait()

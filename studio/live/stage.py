@@ -73,13 +73,12 @@ class StageClock:
 @dataclass
 class StagePerformer:
     """Somebody who performs on the stage. opening: the first frames, until the skeleton is recognised. skeleton: what
-    the library calls it. problem: why it cannot be performed. newest: the frame that is to be performed next."""
+    the library calls it. newest: the frame that is to be performed next."""
 
     performer: Performer
     opening: list[FloatArray] = field(default_factory=list)
     decoder: ChannelDecoder | None = None
     skeleton: str = ""
-    problem: str = ""
     count: FrameCount = field(default_factory=FrameCount)
     newest: StreamFrame | None = None
     recording: Recording | None = None
@@ -239,14 +238,15 @@ class StageConnection:
             skeleton = library_skeleton(decoder)
             return decoder, skeleton.name if skeleton else ""
 
+        sentence = ""
         try:
             own.decoder, own.skeleton = await in_thread(found)
         except BadInput as problem:
-            own.problem = str(problem)
+            sentence = str(problem)
         except Exception:
             logger.exception("A performer of stage %d could not be recognised.", self.source.pk)
-            own.problem = f"{own.performer.name}: its skeleton cannot be performed."
-        self._set_state("live" if own.decoder else self.state, own.problem)
+            sentence = f"{own.performer.name}: its skeleton cannot be performed."
+        self._set_state("live" if own.decoder else self.state, sentence)
         await self.listener.performer_recognised()
 
     def _set_state(self, state: State, sentence: str = "") -> None:

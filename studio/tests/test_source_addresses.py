@@ -4,7 +4,6 @@ taken in twice, and whatever is wrong is one sentence."""
 import threading
 from unittest import mock
 
-from django.db import connection
 from django.test import override_settings
 
 from standins.outside_library import Behaviour, outside_library
@@ -14,7 +13,7 @@ from studio.library.models import Clip
 from studio.sources import tasks
 from studio.sources.models import Source, SourceItem
 from studio.sources.services import addresses
-from studio.tests.sources import SourceCase, State
+from studio.tests.sources import SourceCase, State, at_once
 
 
 @mock.patch("studio.sources.services.addresses.time.sleep")
@@ -39,21 +38,7 @@ class Addresses(SourceCase):
 
     def test_who_watches_and_who_asks_at_the_same_time_find_each_item_once(self, _):
         source = Source.objects.create(kind="address", name="x", location=self.address)
-        problems: list[Exception] = []
-
-        def looked() -> None:
-            try:
-                addresses.look(Source.objects.get(pk=source.pk))
-            except Exception as problem:
-                problems.append(problem)
-            finally:
-                connection.close()
-
-        threads = [threading.Thread(target=looked) for _ in range(6)]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
+        problems = at_once(lambda: addresses.look(Source.objects.get(pk=source.pk)), 6)
         self.assertEqual((problems, source.items.count()), ([], 6))
 
     def test_what_is_offered_is_shown_and_fetched_when_asked_for(self, _):

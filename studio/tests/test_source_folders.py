@@ -3,13 +3,11 @@ taken in twice, and whatever is wrong is one sentence."""
 
 import os
 import tempfile
-import threading
 import zipfile
 from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
-from django.db import connection
 from django.test import override_settings
 
 from armuto.errors import BadInput
@@ -21,7 +19,7 @@ from studio.library.models import Clip
 from studio.sources import watching
 from studio.sources.models import Source
 from studio.sources.services import folders
-from studio.tests.sources import SourceCase
+from studio.tests.sources import SourceCase, at_once
 
 
 class Folders(SourceCase):
@@ -178,27 +176,10 @@ class Folders(SourceCase):
         source = self.watch(moves=True)
         for number in range(12):
             (self.folder / f"{number}.bvh").write_bytes(WALK.read_bytes() + b"\n" * number)
-        problems: list[Exception] = []
-
-        def look_at_once(now: float) -> None:
-            def looked() -> None:
-                try:
-                    folders.look(Source.objects.get(pk=source.pk), now)
-                except Exception as problem:
-                    problems.append(problem)
-                finally:
-                    connection.close()
-
-            threads = [threading.Thread(target=looked) for _ in range(4)]
-            for thread in threads:
-                thread.start()
-            for thread in threads:
-                thread.join()
-
+        problems = []
         with mock.patch("studio.sources.services.intake.read_file"):
-            look_at_once(200.0)
-            look_at_once(210.0)
-            look_at_once(220.0)
+            for now in (200.0, 210.0, 220.0):
+                problems += at_once(lambda now=now: folders.look(Source.objects.get(pk=source.pk), now), 4)
         self.assertEqual(problems, [])
         self.assertEqual(IntakeFile.objects.count(), 12)
         self.assertEqual(set(self.states().values()), {"taken"})
