@@ -116,7 +116,9 @@ web/dist/index.html: $(STAMPS)/web $(WEB_SOURCES)
 
 .PHONY: programs
 programs:
-	@bash demo/debian.sh chromium=chromium,chromium-browser redis-server=redis-server
+	@command -v chromium-headless-shell >/dev/null || bash demo/debian.sh chromium-headless-shell 2>/dev/null \
+		|| bash demo/debian.sh chromium=chromium,chromium-browser
+	@bash demo/debian.sh redis-server
 
 api: setup $(STAMPS)/web
 	$(PY) manage.py openapi > web/openapi.json

@@ -26,11 +26,12 @@ class _Lazy(ModuleType):
 def lazily(name: str) -> ModuleType:
     """A module that is loaded when something of it is first asked for: large packages that a start does not need.
 
-    Raises ModuleNotFoundError at once where there is none.
+    Raises ModuleNotFoundError at once where the package it belongs to is missing.
     """
     if name in sys.modules:
         return sys.modules[name]
-    if importlib.util.find_spec(name) is None:
+    # Looking for the module itself would load the packages above it, and of those is most of the work.
+    if importlib.util.find_spec(name.partition(".")[0]) is None:
         raise ModuleNotFoundError(f"there is no module {name}", name=name)
     return _Lazy(name)
 

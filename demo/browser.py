@@ -6,6 +6,8 @@ from contextlib import contextmanager
 
 from playwright.sync_api import Browser, sync_playwright
 
+# The first has no window behind its pages that is laid out and painted, too.
+PROGRAMS = ("chromium-headless-shell", "chromium", "chromium-browser")
 ARGUMENTS = [
     "--no-sandbox",
     "--disable-quic",
@@ -27,7 +29,7 @@ FIRST_STEPS_AWAY = """try { localStorage.getItem('armuto.first-steps') ||
 
 @contextmanager
 def chromium(*more: str) -> Iterator[Browser]:
-    path = shutil.which("chromium") or shutil.which("chromium-browser")
+    path = next(filter(None, map(shutil.which, PROGRAMS)), None)
     if path is None:
         raise RuntimeError("Chromium is missing; run “make test”, which installs it where it may.")
     with sync_playwright() as playwright:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Hashable
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -80,12 +81,36 @@ def read(
     words: Lexicon | None = None,
     weighted: Collection[int] = (),
 ) -> Reading:
-    """As :func:`assign`, with how well the body fits."""
+    """As :func:`assign`, with how well the body fits.
+
+    What was found is kept for a while: every take of a performer comes with a skeleton that is the same.
+    """
+    rest = (skeleton.parents, skeleton.rest_translation, skeleton.rest_rotation, skeleton.end_parents)
+    arrays = (*rest, skeleton.end_offsets)
+    contents = (skeleton.names, *(array.tobytes() for array in arrays), frozenset(weighted), id(plan), id(words))
+    found = _read(_Question(contents, skeleton, plan, words, weighted))
+    return replace(found, parts=dict(found.parts))
+
+
+@dataclass(frozen=True)
+class _Question:
+    """What is asked about a skeleton. contents: what the answer depends on, by which it is found again."""
+
+    contents: tuple[Hashable, ...]
+    skeleton: Skeleton = field(compare=False)
+    plan: BodyPlan | None = field(compare=False)
+    words: Lexicon | None = field(compare=False)
+    weighted: Collection[int] = field(compare=False)
+
+
+@lru_cache(maxsize=256)
+def _read(question: _Question) -> Reading:
+    skeleton, plan = question.skeleton, question.plan
     heads = without_prefix(skeleton.names)
-    words = words or lexicon_for(heads)
+    words = question.words or lexicon_for(heads)
     names = Names.of(skeleton, heads, words)
     plans = [plan] if plan else [body_plan(name) for name in NAMES]
-    anatomy = SkeletonTree(skeleton, weighted)
+    anatomy = SkeletonTree(skeleton, question.weighted)
     best: Body | None = None
     rival = -np.inf
     for candidate in plans if anatomy.size > 0 else ():

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
 
 from armuto.kinematics.arrays import FloatArray, IntArray
+from armuto.lazy import lazily
 from armuto.splicing.distance import distance, total_distance
 from armuto.splicing.features import FrameFeatures
 
+ndimage = lazily("scipy.ndimage")
 MOST = 1500  # frames compared with as many at once; longer clips are looked at every so many frames, then nearby
 APART = 0.2  # seconds between candidates
 COUNT = 6

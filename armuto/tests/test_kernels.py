@@ -146,7 +146,7 @@ class Lazily(unittest.TestCase):
 
     def test_a_module_that_is_not_there_is_said_at_once(self) -> None:
         with self.assertRaises(ModuleNotFoundError):
-            lazily("armuto.kinematics.nowhere")
+            lazily("nowhere.kinematics.kernels")
         self.assertIs(lazily("armuto.kinematics.kernels").forward, rotation.kernels.forward)
 
     def test_any_number_of_threads_may_ask_first(self) -> None:

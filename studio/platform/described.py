@@ -8,6 +8,7 @@ still say what is in it, by the model.
 from __future__ import annotations
 
 import json
+from functools import cache
 from typing import Annotated, Any
 
 from django.http import HttpRequest, HttpResponse
@@ -29,29 +30,39 @@ class DocsWithToken(Swagger):
 
 PREFIX = "https://components/"  # stands for the place where a description keeps its models
 PLACE = "#/components/schemas/"
-_models: dict[str, dict[str, Any]] = {}
+_described: list[tuple[type, bool, bool]] = []
 
 
-def described(model: Any, partial: bool = False, optional: bool = False) -> Any:
+def described(model: type, partial: bool = False, optional: bool = False) -> Any:
     """The type of a dict that has the form of a model.
 
     partial: each of its fields may be left out, or be null. optional: those with a default may be left out.
     """
-    schema = TypeAdapter(model).json_schema(
-        ref_template=f"{PREFIX}{{model}}", mode="validation" if optional else "serialization"
-    )
-    _level(schema)
-    _models.update(schema.pop("$defs", {}))
-    name = schema["title"]
-    if partial:
-        name, schema = _partial(schema)
-    elif optional:
-        for field in schema["properties"].values():
-            field.pop("default", None)
-    else:
-        schema["required"] = list(schema["properties"])
-    _models[name] = schema
-    return Annotated[dict[str, Any], WithJsonSchema({"$ref": f"{PREFIX}{name}"})]
+    _described.append((model, partial, optional))
+    return Annotated[dict[str, Any], WithJsonSchema({"$ref": f"{PREFIX}{model.__name__}{'Change' * partial}"})]
+
+
+@cache
+def _models() -> dict[str, dict[str, Any]]:
+    """The models that were described, by name. Made when the description is asked for: that takes a while, and most
+    processes never are."""
+    models: dict[str, dict[str, Any]] = {}
+    for model, partial, optional in _described:
+        schema = TypeAdapter(model).json_schema(
+            ref_template=f"{PREFIX}{{model}}", mode="validation" if optional else "serialization"
+        )
+        _level(schema)
+        models.update(schema.pop("$defs", {}))
+        name = schema["title"]
+        if partial:
+            name, schema = _partial(schema, models)
+        elif optional:
+            for field in schema["properties"].values():
+                field.pop("default", None)
+        else:
+            schema["required"] = list(schema["properties"])
+        models[name] = schema
+    return models
 
 
 def _level(node: Any) -> None:
@@ -62,18 +73,18 @@ def _level(node: Any) -> None:
         _level(child)
 
 
-def _partial(schema: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+def _partial(schema: dict[str, Any], models: dict[str, dict[str, Any]]) -> tuple[str, dict[str, Any]]:
     name = f"{schema['title']}Change"
-    fields = {key: {"anyOf": [_open(field), {"type": "null"}]} for key, field in schema["properties"].items()}
+    fields = {key: {"anyOf": [_open(field, models), {"type": "null"}]} for key, field in schema["properties"].items()}
     return name, {"title": name, "type": "object", "properties": fields}
 
 
-def _open(field: dict[str, Any]) -> dict[str, Any]:
+def _open(field: dict[str, Any], models: dict[str, dict[str, Any]]) -> dict[str, Any]:
     """What a change says of a field: some fields of a model, or some rows of a table; null goes back to the default."""
     field = {key: value for key, value in field.items() if key != "default"}
     if "$ref" in field:
-        name, change = _partial(_models[field["$ref"].removeprefix(PREFIX)])
-        _models[name] = change
+        name, change = _partial(models[field["$ref"].removeprefix(PREFIX)], models)
+        models[name] = change
         return {"$ref": f"{PREFIX}{name}"}
     rows = field.get("additionalProperties")
     if isinstance(rows, dict):
@@ -86,7 +97,7 @@ class DescribedAPI(NinjaAPI):
 
     def get_openapi_schema(self, **options: Any) -> OpenAPISchema:
         schema = super().get_openapi_schema(**options)
-        schema["components"]["schemas"].update(_models)
+        schema["components"]["schemas"].update(_models())
         _resolve(schema)
         return schema
 

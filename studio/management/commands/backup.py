@@ -4,12 +4,14 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import CommandError
 from django.db import connection
 from django.utils import timezone
 
+from studio.management.base import StudioCommand
 
-class Command(BaseCommand):
+
+class Command(StudioCommand):
     help = "Write a consistent copy of the data file. Nothing has to be stopped; no file is ever written over."
 
     def add_arguments(self, parser: Any) -> None:

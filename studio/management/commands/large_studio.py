@@ -4,18 +4,19 @@ import random
 from typing import Any
 
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import CommandError
 from django.db import transaction
 
 from studio.cast.models import Character, CharacterDisplay
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Motion, Plate, Skeleton
+from studio.management.base import StudioCommand
 from studio.renditions.models import Rendition, Revision
 
 STATES = ("good", "good", "good", "good", "look", "wrong", "out of date", "accepted", "not yet", "failed")
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Fill an empty studio with many clips and characters, and results without motion, to measure the board by."
 
     def add_arguments(self, parser: Any) -> None:

@@ -5,16 +5,16 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.management.base import BaseCommand
 
 from studio.callsheet.services import read_table
 from studio.cast.models import Character
 from studio.ensembles.museum import describe_ensembles
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Original, Skeleton
+from studio.management.base import StudioCommand
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Load the demo data into an empty studio. A studio that holds anything is left as it is."
 
     def handle(self, *args: Any, **options: Any) -> None:

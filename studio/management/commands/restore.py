@@ -6,14 +6,15 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import CommandError
 from django.db import connection
 from django.utils import timezone
 
+from studio.management.base import StudioCommand
 from studio.platform import schema, workers
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Take a backup into use. The studio has to be stopped; its present data file is kept beside it."
 
     def add_arguments(self, parser: Any) -> None:

@@ -11,10 +11,11 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import CommandError
 from django.db import OperationalError
 
 from studio import recovery
+from studio.management.base import StudioCommand
 from studio.platform import schema
 from studio.sources.watching import watch
 
@@ -51,7 +52,7 @@ class Child:
         return True
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Start the server and the workers, print the address, look after them, and end all cleanly on Ctrl-C."
 
     def add_arguments(self, parser: Any) -> None:

@@ -2,12 +2,11 @@
 
 from typing import Any
 
-from django.core.management.base import BaseCommand
-
 from studio import recovery
+from studio.management.base import StudioCommand
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Queue again what no worker is at any more. Run while no worker runs."
 
     def handle(self, *args: Any, **options: Any) -> None:

@@ -2,12 +2,13 @@
 
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import CommandError
 
+from studio.management.base import StudioCommand
 from studio.verification import damages
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Check every content by its hash, and every reference. Nothing is changed; the studio may run."
 
     def handle(self, *args: Any, **options: Any) -> None:

@@ -4,12 +4,11 @@ import signal
 import threading
 from typing import Any
 
-from django.core.management.base import BaseCommand
-
+from studio.management.base import StudioCommand
 from studio.sources.watching import watch
 
 
-class Command(BaseCommand):
+class Command(StudioCommand):
     help = "Look at the watched folders and addresses until told to end."
 
     def handle(self, *args: Any, **options: Any) -> None:

@@ -12,6 +12,7 @@ from django_tasks_db.management.commands import db_worker
 
 from armuto.lazy import COMPILED, load
 from studio.changes.recording import forget_tasks
+from studio.management.base import StudioCommand
 from studio.platform import workers
 
 UNWRITABLE = f"{OperationalError.__module__}.{OperationalError.__qualname__}"
@@ -54,7 +55,7 @@ class Worker(db_worker.Worker):
                 time.sleep(PAUSE)
 
 
-class Command(db_worker.Command):
+class Command(StudioCommand, db_worker.Command):
     help = "Work off what is queued, until told to end."
 
     def add_arguments(self, parser: Any) -> None:
