@@ -9,6 +9,8 @@ STAMPS = .venv/.stamps
 SHELL = /bin/bash
 # Tests start some hundred processes; each would translate the program anew where it may not keep what it made of it.
 unexport PYTHONDONTWRITEBYTECODE
+# As armuto/__init__.py has it, also where something loads NumPy before.
+export OPENBLAS_NUM_THREADS ?= 1
 .DELETE_ON_ERROR:
 .PHONY: backup restore receiver outside-library capture-stage live-stage demo test check golden docs bench fuzz attack build setup api lock pictures demo-files clean
 

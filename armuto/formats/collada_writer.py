@@ -52,7 +52,8 @@ def write(parts: Parts, unit: float = 1.0, up: str = "+Y") -> bytes:
 
 def _numbers(values: Any) -> str:
     """Numbers in nine significant digits, which bring every float32 back."""
-    return " ".join(f"{v:.9g}" for v in np.asarray(values, float).ravel())
+    held = np.asarray(values, float).ravel().tolist()
+    return ("%.9g " * len(held) % tuple(held))[:-1]  # all at once: meshes have hundreds of thousands
 
 
 def _source(above: Element, key: str, values: FloatArray, columns: Sequence[str], kind: str = "float") -> None:

@@ -77,8 +77,6 @@ class Command(StudioCommand):
         if log.is_file() and log.stat().st_size > LARGEST_LOG:
             log.replace(log.with_name("studio.log.1"))
         environment = {"ARMUTO_LOG_FILE": str(log), **os.environ, "DJANGO_SETTINGS_MODULE": "studio.settings"}
-        # One core each: several workers that all spread over all cores only get in each other's way.
-        alone = environment | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         server = [sys.executable, "-m", "studio.server", str(port)]
         worker = [sys.executable, "manage.py", "work", "--with-parent", str(os.getpid()), "-v", "0"]
         # Said outright, since a shell may have started us with Ctrl-C ignored.
@@ -91,7 +89,7 @@ class Command(StudioCommand):
         try:
             children.append(Child("server", server, environment | {"ARMUTO_WITH_PARENT": str(os.getpid())}))
             if recovery.uses_the_database():
-                children += [Child("worker", worker, alone) for _ in range(settings.WORKERS)]
+                children += [Child("worker", worker, environment) for _ in range(settings.WORKERS)]
             self._wait_for(port, children)
             watching.start()
             self.stdout.write(f"Armuto is open at http://127.0.0.1:{port}/ — Ctrl-C ends it.")
