@@ -1,5 +1,10 @@
 """How fast the core is, as multiples of merely copying an array of quaternions: ``python -m demo.bench_speed``."""
 
+import os
+import subprocess
+import sys
+import tempfile
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -93,6 +98,32 @@ def text_rows(best: Callable[..., float]) -> list[tuple[str, float, str]]:
     ]
 
 
+def started(*arguments: str) -> tuple[float, float]:
+    """Seconds that a program takes on an empty studio, and the megabytes it needs."""
+    with tempfile.TemporaryDirectory() as folder:
+        environment = {**os.environ, "ARMUTO_DATA": folder}
+        begin = time.perf_counter()
+        program = subprocess.Popen(arguments, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        _, _, usage = os.wait4(program.pid, 0)
+        return time.perf_counter() - begin, usage.ru_maxrss / 1024
+
+
+def start_rows() -> list[str]:
+    """What it costs to begin, the quickest of five."""
+    manage = (sys.executable, "manage.py")
+    programs = {
+        "`armuto --version`": (str(Path(sys.executable).with_name("armuto")), "--version"),
+        "a command of the studio that is not told to do anything": (*manage, "backup", "--help"),
+        "the whole application, every view of it": (*manage, "check"),
+        "a new data file": (*manage, "migrate", "--skip-checks"),
+    }
+    rows = []
+    for what, command in programs.items():
+        seconds, memory = min(started(*command) for _ in range(5))
+        rows.append(f"| {what} | {seconds:.2f} | {memory:.0f} |")
+    return rows
+
+
 def report(best: Callable[..., float]) -> str:
     lines = [
         f"| {what} | {BEFORE.get(what, '—')} | {ratio:.1f} | {goal} |"
@@ -103,7 +134,13 @@ def report(best: Callable[..., float]) -> str:
 
 | what | before it was compiled | now | to reach |
 |---|---|---|---|
-{chr(10).join(lines)}"""
+{chr(10).join(lines)}
+
+What it costs to begin:
+
+| what | s | MB |
+|---|---|---|
+{chr(10).join(start_rows())}"""
 
 
 if __name__ == "__main__":

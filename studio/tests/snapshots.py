@@ -2,9 +2,12 @@
 
 import sqlite3
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from django.db import connection
+
+from studio.ingest.services.reading import take_in
 
 _snapshots: dict[Any, sqlite3.Connection] = {}
 
@@ -25,3 +28,13 @@ def restore_or_make(prepare: Callable[[], None], *told_apart_by: Any) -> None:
     snapshot = sqlite3.connect(":memory:", check_same_thread=False)
     connection.connection.backup(snapshot)
     _snapshots[key] = snapshot
+
+
+def take_in_once(*paths: Path) -> None:
+    """Files into the empty studio of a test, which are read for the first test that begins with them."""
+
+    def prepare() -> None:
+        for path in paths:
+            take_in(path.read_bytes(), path.name)
+
+    restore_or_make(prepare, paths)

@@ -4,17 +4,16 @@ import numpy as np
 from playwright.sync_api import expect
 
 from armuto.tests.files import BOW, DEMO
-from studio.ingest.services.reading import take_in
 from studio.tests.browser.studio_case import StudioCase
+from studio.tests.snapshots import take_in_once
 
 STRIKER = DEMO / "striker.glb"
 
 
 class FittingCase(StudioCase):
-    def open(self, figure, clip=BOW):
+    def open(self, figure, clip=BOW, *more):
         # How files come in by the page is tested where that is the matter.
-        for path in (clip, figure):
-            take_in(path.read_bytes(), path.name)
+        take_in_once(clip, figure, *more)
         self.go("/library")
         card = self.page.locator(".clip", has_text=clip.stem)
         card.get_by_role("button", name=f"See it on {figure.stem}").click()

@@ -5,9 +5,9 @@ from playwright.sync_api import expect
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from studio.callsheet.models import WantedMotion
 from studio.cast.models import Character
-from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.tests.browser.studio_case import LONG, StudioCase
+from studio.tests.snapshots import take_in_once
 
 TABLE = """Motion;Characters;Mood;Prop;Variants;Due;Note
 walks through the hall;porter;;;1;2026-12-04;by night
@@ -19,8 +19,7 @@ dances a waltz;porter, Apprentice;merry;;1;next week;
 class CallSheet(StudioCase):
     def setUp(self):
         super().setUp()
-        for path in (WALK, BOW, DEMO / "hall" / "creep.bvh", PORTER):
-            take_in(path.read_bytes(), path.name)
+        take_in_once(WALK, BOW, DEMO / "hall" / "creep.bvh", PORTER)
 
     def row(self, motion: str):
         return (

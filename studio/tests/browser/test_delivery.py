@@ -15,7 +15,7 @@ from studio.delivery.models import Delivery, DeliveryProfile
 from studio.ingest.services.reading import take_in
 from studio.renditions.models import Rendition, Revision
 from studio.tests.browser.studio_case import LONG
-from studio.tests.browser.test_board import BoardCase, StudioCase
+from studio.tests.browser.test_board import PerformedCase, StudioCase
 
 COUNTING = """
 window.addEventListener('pointerdown', () => {
@@ -107,14 +107,7 @@ class FromTheStartByKeys(StudioCase):
         self.assertLessEqual(pressed + 16, 90)
 
 
-class Deliveries(BoardCase):
-    def setUp(self):
-        super().setUp()
-        self.go("/board")
-        self.page.get_by_role("button", name="Sweep all").click()
-        self.act("Transfer", 6)
-        expect(self.page.get_by_text("all 6 transfers are through")).to_be_visible()
-
+class Deliveries(PerformedCase):
     def files(self, count: int):
         expect(
             self.page.get_by_role("button", name=f"Deliver {count} files" if count > 1 else "Deliver one file")

@@ -20,10 +20,10 @@ from armuto.tests.files import DEMO, PORTER
 from studio.cast.models import Character
 from studio.ensembles import services
 from studio.ensembles.models import Casting, Ensemble
-from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.renditions.models import Rendition
 from studio.tests.browser.studio_case import StudioCase
+from studio.tests.snapshots import take_in_once
 from studio.tests.test_delivered_files import node, plain
 
 HALL = DEMO / "hall"
@@ -33,8 +33,7 @@ class Ensembles(StudioCase):
     def setUp(self):
         super().setUp()
         files = (HALL / "hand_over_the_crate_giver.bvh", HALL / "hand_over_the_crate_receiver.bvh")
-        for path in (*files, PORTER, DEMO / "bellringer.glb", DEMO / "keeper.glb"):
-            take_in(path.read_bytes(), path.name)
+        take_in_once(*files, PORTER, DEMO / "bellringer.glb", DEMO / "keeper.glb")
 
     def positions(self, casting: Casting, frame: int) -> dict[str, np.ndarray]:
         """Where everybody is on the stage, once the casting is shown."""

@@ -11,9 +11,9 @@ from armuto import formats
 from armuto.formats import gltf
 from armuto.kinematics import rotation
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
-from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.tests.browser.studio_case import LONG, StudioCase
+from studio.tests.snapshots import take_in_once
 
 YARD = sorted((DEMO / "yard").glob("*.bvh"))
 
@@ -165,8 +165,7 @@ class Intake(StudioCase):
 class Finding(StudioCase):
     def setUp(self):
         super().setUp()
-        for path in (WALK, BOW, *YARD[:3]):
-            take_in(path.read_bytes(), path.name)
+        take_in_once(WALK, BOW, *YARD[:3])
         self.go("/library")
 
     def names(self):

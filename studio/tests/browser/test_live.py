@@ -7,11 +7,11 @@ from playwright.sync_api import expect
 from armuto.tests.files import DEMO, PORTER, WALK
 from standins.live_stage import LiveBehaviour, live_stage
 from studio.cast.models import Character
-from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.tests.browser.reach import hindrances
 from studio.tests.browser.studio_case import LONG, StudioCase
 from studio.tests.live_server import live_server
+from studio.tests.snapshots import take_in_once
 
 MOVED = """([key, before]) => {
     const now = window.armuto?.stage?.positions()[key]
@@ -29,8 +29,7 @@ class LiveInTheCast(StudioCase):
         self.stage = live_stage(self.behaviour)
         self.address = self.stage.__enter__()
         self.addCleanup(lambda: self.stage and self.stage.__exit__(None, None, None))
-        for path in (PORTER, DEMO / "bellringer.glb", WALK):
-            take_in(path.read_bytes(), path.name)
+        take_in_once(PORTER, DEMO / "bellringer.glb", WALK)
 
     def go(self, path: str):
         self.page.goto(f"http://{self.host}{path}")

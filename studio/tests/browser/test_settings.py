@@ -18,8 +18,8 @@ PORTER = DEMO / "porter.glb"
 
 
 class Settling(FittingCase):
-    def open(self, figure=PORTER, clip=WALK):
-        super().open(figure, clip)
+    def open(self, figure=PORTER, clip=WALK, *more):
+        super().open(figure, clip, *more)
         self.step_to(12)
         self.page.get_by_role("tab", name="Transfer").click()
         expect(self.page.get_by_text("nothing to look at in walk")).to_be_visible()
@@ -146,8 +146,7 @@ class Settling(FittingCase):
         )
 
     def test_all_clips_are_measured_and_can_be_stopped(self):
-        take_in((DEMO / "hall" / "bow.bvh").read_bytes(), "bow.bvh")
-        self.open()
+        self.open(PORTER, WALK, DEMO / "hall" / "bow.bvh")
         self.page.get_by_role("button", name="Measure all 2 clips").click()
         expect(self.page.get_by_text("2 of 2 clips: 2 good, 0 to look at, 0 wrong")).to_be_visible()
 
