@@ -47,6 +47,7 @@ class FromElsewhere(StudioCase):
         self.state("takes a bow", "to choose")
         self.state("walks backwards", "missing")
         page.get_by_role("button", name="takes a bow: to choose").press("Enter")
+        expect(page.get_by_text("bow: in its name")).to_be_visible()
         page.keyboard.press("1")
         self.state("takes a bow", "in work")
         # What is missing is lent elsewhere.
