@@ -1,9 +1,7 @@
 import { Group, Mesh, type Material, type Object3D } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
-import { drawing } from './drawing'
 import type { FileSpace } from './figure'
-import { mattly } from './materials'
 
 /** A file's mesh without bones, in metres with +Y up. */
 export async function readBareMesh(data: ArrayBuffer, space: FileSpace): Promise<Object3D> {
@@ -13,7 +11,6 @@ export async function readBareMesh(data: ArrayBuffer, space: FileSpace): Promise
   group.scale.setScalar(space.unit)
   group.add(gltf.scene)
   group.updateMatrixWorld(true)
-  if (drawing() === 'plain') group.traverse((node) => node instanceof Mesh && mattly(node))
   return group
 }
 

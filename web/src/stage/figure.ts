@@ -5,7 +5,6 @@ import {
   Group,
   Mesh,
   MeshBasicMaterial,
-  MeshLambertMaterial,
   MeshStandardMaterial,
   type Material,
   type Object3D,
@@ -16,7 +15,6 @@ import {
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import { drawing } from './drawing'
-import { mattly } from './materials'
 import type { NodeMotion, Positions, Tree } from './motion'
 import type { Palette } from './palette'
 import { BoneLines } from './boneLines'
@@ -72,7 +70,6 @@ export class Figure {
     })
     this.meshes.forEach(checkSkin)
     for (const mesh of this.meshes) {
-      if (drawing() === 'plain') mattly(mesh)
       mesh.castShadow = true
       mesh.frustumCulled = false
       this.lines.push(outlined(mesh, palette.ink, (size * 0.0017) / space.unit))
@@ -196,7 +193,7 @@ export class Figure {
     for (const part of [...this.meshes, ...this.lines]) {
       part.geometry.dispose()
       for (const material of [part.material].flat() as Material[]) {
-        if (material instanceof MeshStandardMaterial || material instanceof MeshLambertMaterial) material.map?.dispose()
+        if (material instanceof MeshStandardMaterial) material.map?.dispose()
         material.dispose()
       }
     }

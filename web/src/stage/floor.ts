@@ -38,22 +38,19 @@ export class Floor {
         fragmentShader: `
           uniform vec3 colour; uniform vec3 ink; uniform float reach;
           varying vec3 world; varying vec2 local;
-          // across: the width of a pixel on the floor, both ways; widest: the larger of them.
-          float line(float step, vec2 across, float widest) {
+          float line(float step, float width) {
             vec2 g = abs(fract(world.xz / step - 0.5) - 0.5) * step;
-            vec2 l = clamp(1.5 - g / across, 0.0, 1.0);
+            vec2 w = fwidth(world.xz) * width;
+            vec2 l = 1.0 - smoothstep(w * 0.5, w * 1.5, g);
             // Where lines come closer than pixels they fade instead of shimmering.
-            return max(l.x, l.y) * clamp(1.5 - widest / (0.4 * step), 0.0, 1.0);
+            float crowd = 1.0 - smoothstep(0.2, 0.6, max(fwidth(world.x), fwidth(world.z)) / step);
+            return max(l.x, l.y) * crowd;
           }
           void main() {
-            vec2 pixel = fwidth(world.xz);
-            float widest = max(pixel.x, pixel.y);
             float fade = 1.0 - smoothstep(0.25, 1.0, length(local) / reach);
-            // Most of what is seen is too far away for the fine lines; without a graphics card that is worth asking.
-            float fine = widest < 0.06 ? line(0.1, pixel * 0.6, widest) * 0.4 : 0.0;
-            float metre = line(1.0, pixel * 0.8, widest);
+            float fine = line(0.1, 0.6) * 0.4;
+            float metre = line(1.0, 0.8);
             float strength = max(fine, metre * 0.95) * fade;
-            if (strength < 0.004) discard;
             gl_FragColor = vec4(mix(colour, ink, metre * 0.08), strength);
             #include <colorspace_fragment>
           }`,
