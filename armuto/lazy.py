@@ -30,7 +30,7 @@ def lazily(name: str) -> ModuleType:
     """
     if name in sys.modules:
         return sys.modules[name]
-    # Looking for the module itself would load the packages above it, and of those is most of the work.
+    # Looking for the module itself would load the packages above it, which is most of the work.
     if importlib.util.find_spec(name.partition(".")[0]) is None:
         raise ModuleNotFoundError(f"there is no module {name}", name=name)
     return _Lazy(name)

@@ -1,8 +1,10 @@
 """The compiled loops against SciPy, NumPy and the plain formula: any shape, any layout, and the edges."""
 
+import re
 import subprocess
 import sys
 import unittest
+from pathlib import Path
 
 import numpy as np
 from scipy.spatial.transform import Rotation, Slerp
@@ -10,7 +12,7 @@ from scipy.spatial.transform import Rotation, Slerp
 from armuto.kinematics import rotation, statistics, vectors
 from armuto.kinematics.pose import local_rotations, world_pose
 from armuto.kinematics.skeleton import Skeleton
-from armuto.lazy import lazily
+from armuto.lazy import lazily, load
 
 RNG = np.random.default_rng(14)
 
@@ -148,6 +150,18 @@ class Lazily(unittest.TestCase):
         with self.assertRaises(ModuleNotFoundError):
             lazily("nowhere.kinematics.kernels")
         self.assertIs(lazily("armuto.kinematics.kernels").forward, rotation.kernels.forward)
+
+    def test_whatever_is_loaded_lazily_is_there(self) -> None:
+        root = Path(rotation.__file__).parents[1]
+        sources = (path.read_text() for path in root.rglob("*.py") if "tests" not in path.parts)
+        names = {name for source in sources for name in re.findall(r'= lazily\("([\w.]+)"\)', source)}
+        self.assertIn("scipy.spatial.distance", names)
+        load(*names)
+
+    def test_packages_above_are_not_loaded_for_it(self) -> None:
+        code = "import sys; from armuto.lazy import lazily; lazily('scipy.spatial.distance'); print(*sys.modules)"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertNotIn("scipy.spatial", done.stdout.split())
 
     def test_any_number_of_threads_may_ask_first(self) -> None:
         code = (

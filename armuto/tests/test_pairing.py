@@ -1,11 +1,13 @@
 """Reading names and assigning parts."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from armuto import formats, pairing
 from armuto.body.lexicon import lexicon
+from armuto.body.plans import body_plan
 from armuto.kinematics import rotation
 from armuto.kinematics.skeleton import Skeleton
 from armuto.tests.files import BOW, PORTER
@@ -61,6 +63,17 @@ root
     talus_{r}
      metatarsal_{r}
 """
+
+
+class Kept(unittest.TestCase):
+    def test_what_was_found_is_nobodys_to_change_and_holds_for_what_is_the_same(self) -> None:
+        skeleton = formats.read(PORTER.read_bytes(), "porter.glb").skeleton
+        first = pairing.assign(skeleton)
+        want = dict(first)
+        first.clear()
+        self.assertEqual(pairing.assign(replace(skeleton)), want)
+        self.assertNotEqual(pairing.assign(skeleton, body_plan("four-legged")), want)
+        self.assertNotEqual(pairing.assign(replace(skeleton, names=skeleton.names[::-1])), want)
 
 
 class Names(unittest.TestCase):
