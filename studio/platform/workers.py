@@ -40,9 +40,21 @@ def enlist() -> str:
     global name
     name = f"{HOST}.{os.getpid()}.{get_random_string(6)}"
     folder().mkdir(parents=True, exist_ok=True)
-    _held[name] = os.open(folder() / name, os.O_CREAT | os.O_RDWR)
-    fcntl.flock(_held[name], fcntl.LOCK_EX)
+    while True:
+        handle = os.open(folder() / name, os.O_CREAT | os.O_RDWR)
+        fcntl.flock(handle, fcntl.LOCK_EX)
+        if _lies_at(folder() / name, handle):
+            break
+        os.close(handle)  # somebody looked before it was locked, and took it for one that was left
+    _held[name] = handle
     return name
+
+
+def _lies_at(path: Path, handle: int) -> bool:
+    try:
+        return os.path.samestat(path.stat(), os.fstat(handle))
+    except FileNotFoundError:
+        return False
 
 
 def gone(worker: str) -> bool:

@@ -26,6 +26,7 @@ from armuto.tests.files import PORTER, WALK, random_bvh
 from demo.serving import CSRF
 from studio import recovery
 from studio.cast.models import Character
+from studio.ingest.models import Arrival, ArrivalContent
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Motion, Plate
 from studio.management.commands.work import Worker
@@ -158,6 +159,7 @@ class Kills(TransactionTestCase):
                 self.check()
             deadline = time.monotonic() + PATIENCE
             while Run.objects.exclude(state=Run.State.FINISHED).exists():
+                self.assertIsNone(self.served.poll(), f"after {dict(killed)} the studio has ended")
                 self.assertLess(time.monotonic(), deadline, f"after {dict(killed)} a run does not come to its end")
                 time.sleep(0.2)
         self.check()
@@ -170,6 +172,30 @@ class Kills(TransactionTestCase):
         self.assertEqual(numbers, dict(items))
         self.assertGreater(sum(items.values()), 10)
         self.assertGreater(killed["work"], 0)
+
+    def test_what_a_worker_of_a_killed_studio_leaves_is_taken_up(self):
+        """Such a worker ends a little later than its studio, when another may be there already."""
+        name = f"{workers.HOST}.1.orphan"
+        hold = (
+            f"import fcntl, os, sys\nfcntl.flock(os.open({str(workers.folder() / name)!r}, os.O_CREAT | os.O_RDWR), "
+            "fcntl.LOCK_EX)\nprint('held', flush=True)\nsys.stdin.read()"
+        )
+        with subprocess.Popen(
+            [sys.executable, "-S", "-c", hold], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        ) as orphan:
+            orphan.stdout.readline()
+            row = Arrival.objects.create(
+                name="late walk.bvh", goes_to="library", state="reading", attempts=1, worker=name
+            )
+            ArrivalContent.objects.create(arrival=row, data=random_bvh(12, 200))
+            time.sleep(2)
+            row.refresh_from_db()
+            self.assertEqual(row.state, "reading")
+        deadline = time.monotonic() + PATIENCE
+        while row.state != "accepted":
+            self.assertLess(time.monotonic(), deadline, "nobody takes up what it left")
+            time.sleep(0.2)
+            row.refresh_from_db()
 
     def check(self) -> None:
         """What must hold at any moment."""

@@ -16,40 +16,54 @@ from django.db import OperationalError
 
 from studio import recovery
 from studio.management.base import StudioCommand
-from studio.platform import schema
+from studio.platform import schema, workers
 from studio.sources.watching import watch
 
 PATIENCE = 10.0  # seconds a child may take to finish
 LOOK = 0.3  # seconds between two looks at the children
-LEAST = 5.0  # seconds: a child that ends sooner than this again and again is not started any more
+LEAST = 5.0  # seconds: a child that ends by itself sooner than this, again and again, is started less and less often
 TRIES = 5
+LONGEST_PAUSE = 60.0  # seconds
+FROM_OUTSIDE = (-signal.SIGKILL, -signal.SIGTERM)  # as by the system when memory is short
 LARGEST_LOG = 20_000_000  # bytes; a larger one is set aside at the next start
 
 
 class Child:
-    """A process that is started again when it was killed."""
+    """A process that is started again when it has ended."""
 
     def __init__(self, word: str, command: list[str], environment: dict[str, str]):
         self.word, self.command, self.environment = word, command, environment
-        self.short = 0
+        self.short_lives = 0  # in a row, and not ended from outside
         self.start()
 
     def start(self) -> None:
         # In a session of its own, so that Ctrl-C reaches the parent alone and it decides who stops when.
-        self.started = time.monotonic()
+        self.started, self.ended = time.monotonic(), 0.0
         self.process = subprocess.Popen(
             self.command, env=self.environment, cwd=settings.BASE, start_new_session=True, stdout=subprocess.DEVNULL
         )
 
+    @property
+    def fails(self) -> bool:
+        return self.short_lives >= TRIES
+
+    def pause(self) -> float:
+        """Seconds before it is started again: none, until it has ended by itself again and again."""
+        return min(LONGEST_PAUSE, 2.0 ** (self.short_lives - TRIES)) if self.fails else 0.0
+
     def look_after(self) -> bool:
-        """Start it again if it has ended. Returns whether it had."""
-        if self.process.poll() is None:
+        """Start it again if it has ended, and its pause is over. Returns whether it has ended since the last look."""
+        code, now = self.process.poll(), time.monotonic()
+        if code is None:
             return False
-        self.short = self.short + 1 if time.monotonic() - self.started < LEAST else 0
-        if self.short >= TRIES:
-            raise CommandError(f"The {self.word} ended by itself {TRIES} times; its message is above.")
-        self.start()
-        return True
+        noticed = not self.ended
+        if noticed:
+            self.ended = now
+            short = now - self.started < LEAST and code not in FROM_OUTSIDE
+            self.short_lives = self.short_lives + 1 if short else 0
+        if now >= self.ended + self.pause():
+            self.start()
+        return noticed
 
 
 class Command(StudioCommand):
@@ -94,11 +108,18 @@ class Command(StudioCommand):
             watching.start()
             self.stdout.write(f"Armuto is open at http://127.0.0.1:{port}/ — Ctrl-C ends it.")
             self.stdout.flush()
-            due = False
+            due, enlisted = False, set(workers.enlisted())
             while True:
                 time.sleep(LOOK)
-                ended = [child.look_after() for child in children]
-                due = due or any(ended)
+                for child in children:
+                    if child.look_after():
+                        due = True
+                        if child.fails:
+                            again = f"it is started again in {child.pause():.0f} s"
+                            self.stderr.write(f"The {child.word} ended by itself again; {again}. Its message is above.")
+                # Workers of a studio that was killed end a little later than it, and are nobody's children.
+                before, enlisted = enlisted, set(workers.enlisted())
+                due = due or bool(before - enlisted)
                 if due:
                     due = not self._taken_up()
         except KeyboardInterrupt:
@@ -118,6 +139,8 @@ class Command(StudioCommand):
         for _ in range(600):
             for child in children:
                 child.look_after()
+                if child.fails:
+                    raise CommandError(f"The {child.word} ended by itself {TRIES} times; its message is above.")
             with socket.socket() as probe:
                 if probe.connect_ex(("127.0.0.1", port)) == 0:
                     return

@@ -116,7 +116,7 @@ function rename(event: Event) {
         :fps="row.fps"
         :first="row.first"
         :last="row.last"
-        @range="(first, last) => intake.change([row.id], { first, last })"
+        :tell="(first, last) => intake.change([row.id], { first, last })"
       />
     </div>
     <div class="about">

@@ -15,21 +15,25 @@ const props = defineProps<{
   fps: number
   first: number
   last: number
+  /** Tells the studio; done when it has answered. */
+  tell: (first: number, last: number) => Promise<unknown>
 }>()
-const emit = defineEmits<{ range: [first: number, last: number] }>()
 const box = ref<HTMLElement>()
 const LABELS = 15 // pixels under the drawing for frames and seconds
 const held = ref<'first' | 'last' | null>(null)
 /** The range as it is being set, until the studio has it too. */
 const own = ref<[number, number] | null>(null)
 let telling: ReturnType<typeof setTimeout> | undefined
+/** How many of the ranges that the studio was told have not been answered. */
+let unanswered = 0
 
 const first = computed(() => own.value?.[0] ?? props.first)
 const last = computed(() => own.value?.[1] ?? props.last)
-watch(
-  () => [props.first, props.last],
-  () => held.value || telling || (own.value = null),
-)
+/** What the studio has is shown once nothing else is on its way: an answer to an earlier range would take this back. */
+function settle() {
+  if (!held.value && !telling && !unanswered) own.value = null
+}
+watch(() => [props.first, props.last], settle)
 function set(which: 'first' | 'last', frame: number) {
   const f = Math.round(frame)
   own.value =
@@ -37,12 +41,15 @@ function set(which: 'first' | 'last', frame: number) {
       ? [Math.max(0, Math.min(f, last.value - 1)), last.value]
       : [first.value, Math.min(props.frames - 1, Math.max(f, first.value + 1))]
 }
-function tell() {
+async function tellNow() {
   clearTimeout(telling)
   telling = undefined
   if (!own.value) return
-  if (own.value[0] === props.first && own.value[1] === props.last) own.value = null
-  else emit('range', ...own.value)
+  const isTold = own.value[0] === props.first && own.value[1] === props.last
+  if (isTold && !unanswered) return settle()
+  unanswered += 1
+  await props.tell(...own.value).finally(() => (unanswered -= 1))
+  settle()
 }
 const size = ref({ width: 300, height: 100 })
 useResizeObserver(
@@ -54,7 +61,7 @@ useResizeObserver(
   ]) => (size.value = { width, height }),
 )
 onBeforeUnmount(() => {
-  if (telling) tell()
+  if (telling) void tellNow()
 })
 /** Where the drawing lies in the box, in pixels: it keeps its proportions and stands in the middle. */
 const drawn = computed(() => {
@@ -114,7 +121,7 @@ function move(event: PointerEvent) {
 function release() {
   if (!held.value) return
   held.value = null
-  tell()
+  void tellNow()
 }
 function key(which: 'first' | 'last', event: KeyboardEvent) {
   const steps: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }
@@ -125,7 +132,7 @@ function key(which: 'first' | 'last', event: KeyboardEvent) {
   set(which, (which === 'first' ? first.value : last.value) + step)
   // Said once the keys come to rest.
   clearTimeout(telling)
-  telling = setTimeout(tell, 200)
+  telling = setTimeout(tellNow, 200)
 }
 const frameLabel = (frame: number) => `${frameNumber(frame)} · ${(frame / props.fps).toFixed(2)} s`
 </script>
