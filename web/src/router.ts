@@ -1,6 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
 import LibraryView from './features/library/LibraryView.vue'
+import { trackNavigation } from './shared/navigation'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -124,6 +125,7 @@ export const router = createRouter({
     },
   ],
 })
+trackNavigation(router)
 router.afterEach((to) => {
   document.title = `${String(to.meta.title ?? '')} · Armuto`
 })

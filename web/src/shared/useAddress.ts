@@ -1,6 +1,8 @@
 import { watchDebounced } from '@vueuse/core'
-import { nextTick, onScopeDispose } from 'vue'
+import { nextTick } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+
+import { pendingNavigation } from './navigation'
 
 const PAUSE = 120 // milliseconds: a playhead that is drawn along does not write at every frame
 
@@ -13,11 +15,6 @@ const PAUSE = 120 // milliseconds: a playhead that is drawn along does not write
 export function useAddress(values: Record<string, () => string | undefined>) {
   const route = useRoute()
   const router = useRouter()
-  /** Where somebody is on the way to: views are fetched when they are needed, and nothing may call them back. */
-  let going: string | null = null
-  const arrived = () => void (going = null)
-  const ends = [router.beforeEach((to) => void (going = to.path)), router.afterEach(arrived), router.onError(arrived)]
-  onScopeDispose(() => ends.forEach((end) => end()))
   const now = () => Object.entries(values).map(([name, value]) => [name, value()] as const)
   watchDebounced(
     () => JSON.stringify([route.path, Object.fromEntries(now())]),
@@ -25,7 +22,7 @@ export function useAddress(values: Record<string, () => string | undefined>) {
       await nextTick()
       const [own, set] = JSON.parse(text) as [string, Record<string, string>]
       // Whoever has left for another view writes nothing into its address.
-      if (route.path !== own || (going && going !== own)) return
+      if (route.path !== own || (pendingNavigation(router)?.path ?? own) !== own) return
       const query = { ...route.query }
       for (const [name, value] of Object.entries(set)) {
         if (value === '') delete query[name]

@@ -8,6 +8,7 @@ import { filesOf, hasFiles } from '@/shared/frame/dropped'
 import FileButton from '@/shared/frame/FileButton.vue'
 import TryMuseum from '@/shared/frame/TryMuseum.vue'
 import { useContextMenu, type MenuItem } from '@/shared/frame/useContextMenu'
+import { pendingNavigation } from '@/shared/navigation'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import { FIGURES, useArrivals } from '@/stores/arrivals'
 import { useCast, type Character } from '@/stores/cast'
@@ -47,7 +48,7 @@ watch(
     const ids = ready.split(',').filter(Boolean)
     const fresh = ids.find((id) => !offered.has(id))
     ids.forEach((id) => offered.add(id))
-    if (fresh && !waiting.value) void router.replace({ query: { waiting: fresh } })
+    if (fresh && !waiting.value && !pendingNavigation(router)) void router.replace({ query: { waiting: fresh } })
   },
   { immediate: true },
 )

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { usePlayer } from '@/shared/player/player'
@@ -23,7 +23,6 @@ import { useEnsemble } from './useEnsemble'
 import { useEnsembleStage } from './useEnsembleStage'
 
 const route = useRoute()
-const router = useRouter()
 const theme = useTheme()
 const library = useLibrary()
 const messages = useMessages()
@@ -88,9 +87,11 @@ async function start() {
   await display()
   if (begun) go(begun)
 }
-watch(casting, (now) => void router.replace({ query: { ...route.query, casting: now || undefined } }))
 watch(frame, (at) => setFrame(at))
-useAddress({ frame: () => (playing.value || frames.value < 2 ? undefined : String(frame.value)) })
+useAddress({
+  casting: () => String(casting.value || ''),
+  frame: () => (playing.value || frames.value < 2 ? undefined : String(frame.value)),
+})
 function toMeeting(by: number) {
   const meetings = row.value?.meetings ?? []
   if (!meetings.length) return

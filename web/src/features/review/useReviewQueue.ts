@@ -2,6 +2,7 @@ import { computed, ref, type ComputedRef } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '@/api/client'
+import { pendingNavigation } from '@/shared/navigation'
 import { useLatest } from '@/shared/useLatest'
 import { cellOf, type Cell } from '@/stores/board'
 import { useChoice } from '@/stores/choice'
@@ -48,7 +49,8 @@ export function useReviewQueue(asked: ComputedRef<number>) {
   }
   function goTo(at: number) {
     const row = rows.value?.[at]
-    if (row) void router.replace(`/review/${row.id}`)
+    const leaves = (pendingNavigation(router)?.name ?? 'review') !== 'review'
+    if (row && !leaves) void router.replace(`/review/${row.id}`)
   }
   const step = (by: number) => goTo(Math.min(Math.max(index.value + by, 0), (rows.value?.length ?? 1) - 1))
   /** To the next result that nobody has judged yet. */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { answer, client } from '@/api/client'
@@ -12,6 +12,7 @@ import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
+import { useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
 import { useCast } from '@/stores/cast'
 import { useChanges } from '@/stores/changes'
@@ -42,7 +43,6 @@ import { useRigFigure } from './useRigFigure'
 import WeightLeaf from './WeightLeaf.vue'
 
 const route = useRoute()
-const router = useRouter()
 const cast = useCast()
 const library = useLibrary()
 const messages = useMessages()
@@ -60,9 +60,7 @@ const focus = ref<Focus>('body')
 const pieces = usePieces(id, row, definition, rig.keepMoves)
 const { pointed, taken, both: bothPieces, move, twin } = pieces
 const views = ref<InstanceType<typeof BodyViews>>()
-watch([step, selected], () => {
-  void router.replace({ query: { ...route.query, step: step.value, landmark: selected.value ?? undefined } })
-})
+useAddress({ step: () => step.value, landmark: () => selected.value ?? '' })
 watch(definition, (now) => {
   if (now && selected.value && !(selected.value in now.landmarks)) selected.value = null
 })

@@ -84,10 +84,7 @@ watch(trial, (now) => {
   else void display().catch(messages.fail)
   stage.value?.setFrame(frame.value)
 })
-watch(chosen, (join) => {
-  void router.replace({ query: { ...route.query, join: `${join}` } })
-  void display().catch(messages.fail)
-})
+watch(chosen, () => void display().catch(messages.fail))
 /** Another join, and a moment before it. */
 function choose(join: number) {
   chosen.value = Math.max(0, Math.min(joins.value - 1, join))
@@ -124,7 +121,10 @@ useShortcuts('Splice', {
   },
 })
 watch(frame, (at) => stage.value?.setFrame(at))
-useAddress({ frame: () => (playing.value || frames.value < 2 ? undefined : String(frame.value)) })
+useAddress({
+  join: () => String(chosen.value || ''),
+  frame: () => (playing.value || frames.value < 2 ? undefined : String(frame.value)),
+})
 watch(
   () => theme.global.name.value,
   () => void start(),
