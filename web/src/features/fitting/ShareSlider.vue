@@ -30,16 +30,23 @@ const props = withDefaults(
 )
 const emit = defineEmits<{ try: [value: number]; keep: [value: number | null] }>()
 const now = ref(props.value)
+/** A hand is on it: the answer to what was kept before does not move it. */
+let held = false
 watch(
   () => props.value,
-  (value) => (now.value = value),
+  (value) => held || (now.value = value),
 )
 const isLength = computed(() => props.unit === 'cm')
 const shownUnit = computed(() => (isLength.value ? lengthUnit.value : props.unit))
 const text = () => (isLength.value ? lengthNumber(now.value) : `${Math.round(now.value * props.scale * 10) / 10}`)
 function draw(event: Event) {
+  held = true
   now.value = Number((event.target as HTMLInputElement).value)
   emit('try', now.value)
+}
+function keep() {
+  held = false
+  emit('keep', now.value)
 }
 function type(event: Event) {
   const typed = Number((event.target as HTMLInputElement).value.replace(',', '.'))
@@ -59,7 +66,7 @@ function type(event: Event) {
       :value="now"
       :aria-label="label"
       @input="draw"
-      @change="emit('keep', now)"
+      @change="keep"
       @dblclick="emit('keep', null)"
     />
     <span class="typed"
