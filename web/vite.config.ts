@@ -11,7 +11,21 @@ export default defineConfig({
   build: {
     target: 'es2022',
     chunkSizeWarningLimit: 900,
-    rollupOptions: { input: ['index.html', 'receiver/index.html'] },
+    rolldownOptions: {
+      input: ['index.html', 'receiver/index.html'],
+      // What several views need comes in few pieces: each costs a round trip, which is most of a first visit from afar.
+      output: {
+        codeSplitting: {
+          groups: [
+            { name: 'stage', test: /node_modules\/three\/|src\/stage\//, minShareCount: 2, priority: 3 },
+            // Run before anything else is: what is loaded later reads what the browser has kept.
+            { name: 'storage', test: /src\/shared\/storage\.ts$|vite\/preload-helper/, priority: 4 },
+            { name: 'mount', test: /src\/mount\.ts$/, priority: 2 },
+            { name: 'pieces', test: /src\//, minShareCount: 2, priority: 1 },
+          ],
+        },
+      },
+    },
   },
   test: {
     environment: 'happy-dom',
