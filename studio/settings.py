@@ -117,7 +117,7 @@ if _redis:
     RQ = {"JOB_CLASS": "django_tasks_rq.Job"}
     INSTALLED_APPS += ["django_rq", "django_tasks_rq"]
 TASKS = {"default": {"BACKEND": "django_tasks_rq.RQBackend" if _redis else "django_tasks_db.DatabaseBackend"}}
-LATER = 0 if _redis else -50  # priority of what nobody waits for; of a Redis queue all has the same
+LOW_PRIORITY = 0 if _redis else -50  # for tasks that nobody waits for; of a Redis queue all has the same
 WORKERS = int(os.environ.get("ARMUTO_WORKERS", min(os.cpu_count() or 1, 8)))
 TEST_RUNNER = "studio.tests.runner.Runner"
 

@@ -88,13 +88,13 @@ def read(
     rest = (skeleton.parents, skeleton.rest_translation, skeleton.rest_rotation, skeleton.end_parents)
     arrays = (*rest, skeleton.end_offsets)
     contents = (skeleton.names, *(array.tobytes() for array in arrays), frozenset(weighted), id(plan), id(words))
-    found = _read(_Question(contents, skeleton, plan, words, weighted))
+    found = _read(_Arguments(contents, skeleton, plan, words, weighted))
     return replace(found, parts=dict(found.parts))
 
 
 @dataclass(frozen=True)
-class _Question:
-    """What is asked about a skeleton. contents: what the answer depends on, by which it is found again."""
+class _Arguments:
+    """Arguments of `_read`, equal where their contents are: what the answer depends on, as hashable values."""
 
     contents: tuple[Hashable, ...]
     skeleton: Skeleton = field(compare=False)
@@ -104,13 +104,13 @@ class _Question:
 
 
 @lru_cache(maxsize=256)
-def _read(question: _Question) -> Reading:
-    skeleton, plan = question.skeleton, question.plan
+def _read(arguments: _Arguments) -> Reading:
+    skeleton, plan = arguments.skeleton, arguments.plan
     heads = without_prefix(skeleton.names)
-    words = question.words or lexicon_for(heads)
+    words = arguments.words or lexicon_for(heads)
     names = Names.of(skeleton, heads, words)
     plans = [plan] if plan else [body_plan(name) for name in NAMES]
-    anatomy = SkeletonTree(skeleton, question.weighted)
+    anatomy = SkeletonTree(skeleton, arguments.weighted)
     best: Body | None = None
     rival = -np.inf
     for candidate in plans if anatomy.size > 0 else ():

@@ -81,7 +81,7 @@ def read_file(file_id: int) -> None:
                     file_laid_out.send(IntakeFile, file=file)
 
 
-@task(priority=settings.LATER)
+@task(priority=settings.LOW_PRIORITY)
 def propose_refining(file_id: int) -> None:
     """Say what the clips of a file could be refined by, once nothing that people wait for is queued."""
     row = IntakeFile.objects.filter(pk=file_id, state=State.READY, kind=IntakeFile.Kind.MOTION)

@@ -56,6 +56,24 @@ class Characters(IntakeCase):
         self.lay(("meshes.zip", zipped({"a.obj": mesh})), goes_to="library")
         self.assertIn("nothing in the archive can be read", self.files()[-1]["sentence"])
 
+    def test_a_mesh_and_the_materials_that_came_with_it_are_read_as_packed_together(self):
+        row = sculptures.figure("keeper")
+        self.lay(
+            ("clock figures/clay/keeper.obj", mesh_files.obj(row.points, row.faces, "mtllib brass%20parts.mtl")),
+            ("clock figures/clay/brass parts.mtl", b"newmtl brass\nKd 1 0 0\n"),
+            ("clock figures/clay/plan.png", b"named by nobody"),
+            ("clock figures/read me.txt", b"night shift"),
+            goes_to="cast",
+        )
+        files = {file["path"]: file for file in self.files()}
+        kept = files.pop("clay/keeper.glb")
+        self.assertEqual((kept["state"], kept["kind"]), ("ready", "character"))
+        self.assertEqual([material["name"] for material in kept["found"]["materials"]], ["brass"])
+        self.assertEqual(
+            {path: file["state"] for path, file in files.items()},
+            {"clock figures/clay/plan.png": "refused", "clock figures/read me.txt": "refused"},
+        )
+
     def test_a_mesh_without_bones_gets_some(self):
         """A sculpture for the cast comes to stand in the line-up with bones, from a .glb as from an .obj with +Z up."""
         row = sculptures.figure("keeper")

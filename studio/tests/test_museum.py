@@ -14,7 +14,7 @@ from studio.ingest.models import Arrival
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Skeleton
 
-LATER = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
+NOBODY_WORKS = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
 AT_ONCE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
 
 
@@ -78,7 +78,7 @@ class Museum(TestCase):
         ladder = Ensemble.objects.get(name="carry the ladder").data["props"][0]
         self.assertGreater(len(ladder["shapes"]), 3)
 
-    @override_settings(TASKS=LATER)
+    @override_settings(TASKS=NOBODY_WORKS)
     def test_it_is_on_its_way_once(self):
         self.assertEqual(self.ask().status_code, 202)
         self.assertEqual(self.ask().status_code, 422)

@@ -31,6 +31,7 @@ from studio.ingest.schemas import (
     Telling,
     Wanted,
 )
+from studio.ingest.services import companions
 from studio.ingest.services.acceptance import begin, names_for, skeletons_called
 from studio.ingest.services.staging import document_of, lay_out, skeleton_names
 from studio.ingest.services.together import forget_lonely
@@ -57,30 +58,32 @@ def bring(
 ) -> Status[Any]:
     """Lay files out for a decision. They are read by the worker; paths: where each lay in its folder.
 
-    Of several files, one that cannot be taken lies there with its sentence, and the others are read; one alone is
-    refused.
+    Files that name others which came with them, as a mesh its materials, become an archive with these. Of several
+    files, one that cannot be taken lies there with its sentence, and the others are read; one alone is refused.
     """
-    contents: list[tuple[str, bytes | None, str]] = []
+    contents: list[tuple[str, bytes]] = []
+    refused: list[tuple[str, str]] = []
     for number, file in enumerate(files):
         try:
             name, data = received(file)
-            contents.append((file_path(paths[number] if number < len(paths) else name), data, ""))
+            contents.append((file_path(paths[number] if number < len(paths) else name), data))
         except BadInput as problem:
             if len(files) == 1:
                 raise
-            contents.append(((file.name or "file")[-LONGEST_NAME:], None, str(problem)))
-    ids, readable = [], []
+            refused.append(((file.name or "file")[-LONGEST_NAME:], str(problem)))
+    readable = []
     with transaction.atomic():
-        for path, content, sentence in contents:
-            state = State.WAITING if content is not None else State.REFUSED
-            row = IntakeFile.objects.create(path=path, goes_to=goes_to, state=state, sentence=sentence)
-            ids.append(row.pk)
-            if content is not None:
-                IntakeContent.objects.create(file=row, data=content)
-                readable.append(row.pk)
+        for path, content in companions.packed(contents):
+            row = IntakeFile.objects.create(path=path, goes_to=goes_to)
+            IntakeContent.objects.create(file=row, data=content)
+            readable.append(row.pk)
+        unreadable = [
+            IntakeFile.objects.create(path=path, goes_to=goes_to, state=State.REFUSED, sentence=sentence).pk
+            for path, sentence in refused
+        ]
     for pk in readable:
         read_file.enqueue(pk)
-    return Status(201, {"ids": ids})
+    return Status(201, {"ids": [*readable, *unreadable]})
 
 
 @router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")

@@ -13,7 +13,7 @@ from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import connection
 from django.test import override_settings, tag
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Locator, Page, expect
 
 from demo.browser import FIRST_STEPS_AWAY, chromium
 
@@ -124,6 +124,15 @@ class StudioCase(StaticLiveServerTestCase):
 
     def nav(self, word: str):
         self.page.locator("nav").get_by_role("link", name=word).click()
+
+    def at_rest(self, slider: Locator) -> int:
+        """Where a slider stands once it moves no more: a page under load is drawn for the first steps of a hand before
+        the last of them."""
+        before = None
+        while (now := int(slider.get_attribute("aria-valuenow"))) != before:
+            before = now
+            self.page.wait_for_timeout(400)
+        return now
 
     def joints(self, key: str) -> list[list[float]]:
         """World positions of the joints of a figure or source, as the stage draws them."""

@@ -65,11 +65,7 @@ class Intake(StudioCase):
         self.page.mouse.move(at["x"] - 80, at["y"] + 30, steps=4)
         self.page.mouse.up()
         expect(last).not_to_have_attribute("aria-valuenow", "150")
-        # A page under load is drawn for the first steps of the hand before the last of them.
-        cut = 150
-        while (now := int(last.get_attribute("aria-valuenow"))) != cut:
-            cut = now
-            self.page.wait_for_timeout(400)
+        cut = self.at_rest(last)
         self.assertTrue(60 < cut < 140, cut)
 
         # Names by the rule, live; one typed by hand.
@@ -239,7 +235,7 @@ class Finding(StudioCase):
         self.page.mouse.down()
         self.page.mouse.move(box["x"] - 300, box["y"] + 20, steps=5)
         self.page.mouse.up()
-        last = int(edge.get_attribute("aria-valuenow"))
+        last = self.at_rest(edge)
         self.assertTrue(40 < last < 140, last)
         self.page.get_by_role("button", name="Cut out").click()
         self.page.get_by_role("link", name="Open it").click()

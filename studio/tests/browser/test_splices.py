@@ -78,10 +78,7 @@ class Splices(BoardCase):
         self.assertGreater(made["made"]["frames"], before + 60)
         self.assertEqual([join["number"] for join in made["made"]["joins"]], [0, 1, None])
         # What is on the stage is what is kept.
-        for _ in range(40):
-            if self.page.get_by_text(f"of {made['made']['frames'] - 1}").count():
-                break
-            self.page.wait_for_timeout(100)
+        expect(self.page.get_by_text(f"of {made['made']['frames'] - 1}").first).to_be_visible()
         self.page.keyboard.press("End")
         clip = Clip.objects.get(pk=row.clip_id)
         world = clip.value().world()

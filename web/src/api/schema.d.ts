@@ -1436,8 +1436,8 @@ export interface paths {
          * Bring
          * @description Lay files out for a decision. They are read by the worker; paths: where each lay in its folder.
          *
-         *     Of several files, one that cannot be taken lies there with its sentence, and the others are read; one alone is
-         *     refused.
+         *     Files that name others which came with them, as a mesh its materials, become an archive with these. Of several
+         *     files, one that cannot be taken lies there with its sentence, and the others are read; one alone is refused.
          */
         post: operations["intake_files"];
         delete?: never;

@@ -8,6 +8,7 @@ import { useLibrary } from './library'
 import { useHistory } from '@/shared/useHistory'
 import { useMessages } from './messages'
 import { useRuns } from './runs'
+import { inRequests } from './uploads'
 
 export type IntakeRow = Schemas['RowOut']
 export type IntakeFile = Schemas['FileOut']
@@ -16,26 +17,8 @@ export type Goal = 'auto' | 'library' | 'cast'
 type Telling = Omit<Schemas['Telling'], 'files'>
 type Change = Omit<Schemas['RowsChange'], 'ids'>
 
-const PER_REQUEST = 24
 const ANEW = 4000 // milliseconds between two looks at what clips could be refined by, for as many clips as FEW
 const FEW = 200
-const BYTES_PER_REQUEST = 32 * 1024 * 1024
-
-/** Files in the portions in which they are sent: few, and not much, so that progress shows and no limit is met. */
-export function inRequests(files: File[]): File[][] {
-  const out: File[][] = []
-  let bytes = 0
-  for (const file of files) {
-    const last = out.at(-1)
-    if (last && last.length < PER_REQUEST && bytes + file.size <= BYTES_PER_REQUEST) last.push(file)
-    else {
-      out.push([file])
-      bytes = 0
-    }
-    bytes += file.size
-  }
-  return out
-}
 
 /** Files laid out for a decision. Everything lies in the studio: closing the window loses nothing. */
 export const useIntake = defineStore('intake', () => {

@@ -15,6 +15,7 @@ import { useCast, type Character } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import { COMPANIONS } from '@/stores/uploads'
 import CharacterSheet from './CharacterSheet.vue'
 import { keyOf, useLineUp, waitingKeyOf } from './useLineUp'
 import WaitingSheet from './WaitingSheet.vue'
@@ -110,7 +111,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
         Bring in a character: a mesh bound to a skeleton, as glTF (.glb, or .gltf with its files in a .zip), COLLADA or
         USD; or a two-legged mesh without bones, of these or as .obj, .ply or .stl, which is given some.
       </p>
-      <FileButton label="Bring in a character" :accept="FIGURES" doing @files="bringIn" />
+      <FileButton label="Bring in a character" :accept="FIGURES + COMPANIONS" doing @files="bringIn" />
       <p v-if="intake.summary?.reading" class="quiet" role="status">Reading …</p>
       <p v-else class="quiet">Or drop the file anywhere in this window.</p>
       <TryMuseum v-if="library.loaded && !library.clips.length" />
@@ -139,7 +140,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
         </v-menu>
         <span class="space" />
         <v-btn to="/cast/live">Live</v-btn>
-        <FileButton label="Bring in a character" :accept="FIGURES" @files="bringIn" />
+        <FileButton label="Bring in a character" :accept="FIGURES + COMPANIONS" @files="bringIn" />
       </div>
       <StageCanvas
         v-model:canvas="canvas"

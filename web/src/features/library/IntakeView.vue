@@ -7,6 +7,7 @@ import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { inUnits } from '@/shared/units'
 import { MOTION } from '@/stores/arrivals'
 import { useIntake, type IntakeRow } from '@/stores/intake'
+import { COMPANIONS } from '@/stores/uploads'
 import IntakeRowItem from './IntakeRowItem.vue'
 import NamingRule from './NamingRule.vue'
 
@@ -80,7 +81,12 @@ async function fill() {
         Bring in motion, one file or many, in a .zip or not. Each clip is laid out here with its plate and what was
         detected; nothing is kept before you accept it.
       </p>
-      <FileButton label="Bring in motion" :accept="MOTION" doing @files="(files) => intake.bringIn(files, 'auto')" />
+      <FileButton
+        label="Bring in motion"
+        :accept="MOTION + COMPANIONS"
+        doing
+        @files="(files) => intake.bringIn(files, 'auto')"
+      />
       <v-btn to="/library">To the library</v-btn>
     </div>
   </div>
@@ -103,7 +109,7 @@ async function fill() {
           <span class="line"><span :style="{ width: `${Math.round(state.share * 100)}%` }" /></span>
         </div>
         <span class="space" />
-        <FileButton label="Add files" :accept="MOTION" @files="(files) => intake.bringIn(files, 'auto')" />
+        <FileButton label="Add files" :accept="MOTION + COMPANIONS" @files="(files) => intake.bringIn(files, 'auto')" />
         <v-btn v-if="intake.summary?.accepting" @click="intake.stop()">Stop</v-btn>
         <v-btn v-else :disabled="!intake.files.length" @click="intake.dismiss()">Dismiss all</v-btn>
         <v-btn

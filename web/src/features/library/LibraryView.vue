@@ -12,6 +12,7 @@ import { MOTION } from '@/stores/arrivals'
 import { useCast } from '@/stores/cast'
 import { useIntake } from '@/stores/intake'
 import { useLibrary, type Clip } from '@/stores/library'
+import { COMPANIONS } from '@/stores/uploads'
 import ClipCard from './ClipCard.vue'
 import ClipFilters from './ClipFilters.vue'
 import ClipList from './ClipList.vue'
@@ -116,7 +117,7 @@ onMounted(() => void intake.refresh())
         Bring in motion first: BVH, glTF, COLLADA or USD, one by one or many in a .zip. Clips on the same skeleton are
         kept together and set up once.
       </p>
-      <FileButton label="Bring in motion" :accept="MOTION" :doing="!waiting" @files="bringIn" />
+      <FileButton label="Bring in motion" :accept="MOTION + COMPANIONS" :doing="!waiting" @files="bringIn" />
       <v-btn v-if="waiting" class="doing" to="/library/intake">
         Decide on {{ waiting === 1 ? 'one file' : `${waiting} files` }} in the intake
       </v-btn>
@@ -150,7 +151,12 @@ onMounted(() => void intake.refresh())
         <v-btn v-if="waiting" to="/library/intake"
           >Intake <span class="mono count">{{ waiting }}</span></v-btn
         >
-        <FileButton label="Bring in motion" :accept="MOTION" :doing="!cast.characters.length" @files="bringIn" />
+        <FileButton
+          label="Bring in motion"
+          :accept="MOTION + COMPANIONS"
+          :doing="!cast.characters.length"
+          @files="bringIn"
+        />
       </div>
       <div ref="grid" class="grid">
         <ClipList

@@ -1,0 +1,60 @@
+"""Files that came one by one and name each other."""
+
+import io
+import zipfile
+from unittest import TestCase
+
+from armuto import formats
+from studio.ingest.services.companions import packed
+
+
+def inside(data: bytes) -> dict[str, bytes]:
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+class Packing(TestCase):
+    def test_what_is_named_by_what_is_named_goes_along(self):
+        files = [
+            ("keeper.obj", b"mtllib keeper.mtl\nv 0 0 0"),
+            ("keeper.mtl", b"newmtl brass\nmap_Kd brass plate.png"),
+            ("brass plate.png", b"brass"),
+            ("plan.png", b"nobody names it"),
+            ("walk.bvh", b"HIERARCHY brass plate.png"),
+        ]
+        *others, (name, data) = packed(files)
+        self.assertEqual(others, [files[3], files[4]])
+        self.assertEqual((name, inside(data)), ("keeper.zip", dict(files[:3])))
+
+    def test_files_that_name_none_which_is_there_stay_by_themselves(self):
+        files = [
+            ("keeper.obj", b"mtllib gone.mtl"),
+            ("a.glb", b"glTF"),
+            ("b.bvh", b"HIERARCHY"),
+            ("other.mtl", b"newmtl x"),
+        ]
+        self.assertEqual(packed(files), files)
+        self.assertEqual(packed([]), [])
+
+    def test_folders_stay_as_they_were_and_name_the_archive(self):
+        files = [
+            ("hall/yard/walk.gltf", b'{"buffers": [{"uri": "data%20here/walk.bin"}]}'),
+            ("hall/yard/data here/walk.bin", b"walk"),
+            ("hall/yard/trot/trot.gltf", b'{"buffers": [{"uri": "trot.bin"}]}'),
+            ("hall/yard/trot/trot.bin", b"trot"),
+            ("hall/trot.bin", b"of another folder"),
+        ]
+        other, (name, data) = packed(files)
+        self.assertEqual(other, files[4])
+        self.assertEqual(name, "hall/yard.zip")
+        self.assertEqual(set(inside(data)), {"walk.gltf", "data here/walk.bin", "trot/trot.gltf", "trot/trot.bin"})
+        found = formats.contents(data, name)
+        self.assertEqual(
+            [(path, "trot.bin" in near) for path, _, near in found], [("trot/trot.gltf", True), ("walk.gltf", False)]
+        )
+
+    def test_meshes_are_packed_apart_since_an_archive_of_figures_passes_them_over(self):
+        files = [("a.obj", b"mtllib a.mtl"), ("a.mtl", b""), ("b.dae", b"<init_from>b.png"), ("b.png", b"")]
+        self.assertEqual([name for name, _ in packed(files)], ["b.zip", "a.zip"])
+        common = [*files[:2], ("c/b.dae", b"b.png"), ("c/b.png", b"")]
+        self.assertEqual([name for name, _ in packed(common)], ["c.zip", "a.zip"])
