@@ -10,6 +10,8 @@ from playwright.sync_api import expect
 from armuto import formats
 from armuto.formats import gltf
 from armuto.kinematics import rotation
+from armuto.tests import sculptures
+from armuto.tests import test_rigging_files as mesh_files
 from armuto.tests.files import BOW, DEMO, PORTER, WALK, random_bvh
 from studio.library.models import Clip
 from studio.tests.browser.studio_case import LONG, StudioCase
@@ -297,6 +299,17 @@ class Cast(StudioCase):
         self.page.reload()
         expect(sheet.get_by_text("brass").first).to_be_visible()
         expect(sheet.get_by_label("Notes", exact=True)).to_have_value("the key squeaks")
+
+    def test_a_mesh_is_chosen_with_its_materials(self):
+        row = sculptures.figure("keeper")
+        mesh, materials = self.folder / "keeper.obj", self.folder / "keeper.mtl"
+        mesh.write_bytes(mesh_files.obj(row.points, row.faces, "mtllib keeper.mtl"))
+        materials.write_bytes(b"newmtl brass\nKd 0.8 0.5 0.1\n")
+        self.go("/cast")
+        self.choose_files("Bring in a character", mesh, materials)
+        self.page.get_by_role("button", name="Accept keeper").click()
+        self.page.locator(".label:not(.waiting)", has_text="keeper").press("Enter")
+        expect(self.page.get_by_role("complementary").get_by_text("brass", exact=True)).to_be_visible()
 
     def test_retired_with_a_way_back(self):
         self.go("/cast")
