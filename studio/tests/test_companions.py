@@ -2,7 +2,7 @@
 
 import io
 import zipfile
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from armuto import formats
 from studio.ingest.services.companions import packed
@@ -25,6 +25,12 @@ class Packing(TestCase):
         *others, (name, data) = packed(files)
         self.assertEqual(others, [files[3], files[4]])
         self.assertEqual((name, inside(data)), ("keeper.zip", dict(files[:3])))
+
+    def test_the_same_files_are_the_same_archive(self):
+        files = [("keeper.obj", b"mtllib keeper.mtl"), ("keeper.mtl", b"newmtl brass")]
+        with mock.patch("time.time", lambda: 2e9):
+            later = packed(files[::-1])
+        self.assertEqual(packed(files), later)
 
     def test_files_that_name_none_which_is_there_stay_by_themselves(self):
         files = [

@@ -3,7 +3,7 @@ that each is read with what it names, as in an archive that somebody packed by h
 
 import io
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import PurePosixPath
 from urllib.parse import unquote_to_bytes
 
@@ -15,6 +15,15 @@ LISTS = "mtl"  # what is named and names others in its turn
 FILES = {*READ, *KINDS, "zip"}  # endings of files that stand by themselves
 
 Named = tuple[str, bytes]
+
+
+def archive_of(files: Mapping[str, bytes], compression: int = zipfile.ZIP_STORED) -> bytes:
+    """Files by their paths as an archive. The same files give the same bytes, by which they are known again."""
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w", compression) as archive:
+        for path, content in sorted(files.items()):
+            archive.writestr(zipfile.ZipInfo(path), content, compression)
+    return data.getvalue()
 
 
 def packed(files: Sequence[Named]) -> list[Named]:
@@ -61,10 +70,7 @@ def _archive(held: dict[str, bytes], first: str) -> Named:
     common = [parts[0] for parts in zip(*folders, strict=False) if len(set(parts)) == 1]
     while any(list(parts[: len(common)]) != common for parts in folders):
         common.pop()
-    start = "/".join(common)
-    data = io.BytesIO()
-    with zipfile.ZipFile(data, "w") as archive:
-        for path, content in held.items():
-            archive.writestr(path.removeprefix(f"{start}/") if start else path, content)
+    start = "/".join([*common, ""])
     name = common[-1] if common else PurePosixPath(first).stem
-    return f"{'/'.join([*common[:-1], name])}.zip", data.getvalue()
+    data = archive_of({path.removeprefix(start): content for path, content in held.items()})
+    return f"{'/'.join([*common[:-1], name])}.zip", data

@@ -1,6 +1,5 @@
 """Reading files for the intake: what they hold, what was detected with its evidence, and the plates of their clips."""
 
-import io
 import time
 import zipfile
 from collections.abc import Iterator, Mapping, Sequence
@@ -25,6 +24,7 @@ from armuto.rigging.pipeline import may_be_bare, only_mesh
 from armuto.rigging.reading import KINDS
 from studio.cast.sheet import facts_of
 from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow, IntakeSculpture
+from studio.ingest.services.companions import archive_of
 from studio.ingest.services.together import find_beside, performers_in, read_together
 from studio.library import arrays
 from studio.library.evidence import detected
@@ -97,12 +97,7 @@ def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> tuple[str, b
     }
     if not beside:
         return path, content
-    held = io.BytesIO()
-    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(path.rsplit("/", 1)[-1], content)
-        for name, other in beside.items():
-            archive.writestr(name, other)
-    return path, held.getvalue()
+    return path, archive_of({path.rsplit("/", 1)[-1]: content} | beside, zipfile.ZIP_DEFLATED)
 
 
 def document_of(row: IntakeFile) -> Document:
