@@ -1,6 +1,7 @@
 """Folders that are watched, in which others write. Nothing is lost, nothing is
 taken in twice, and whatever is wrong is one sentence."""
 
+import json
 import os
 import tempfile
 import zipfile
@@ -11,6 +12,7 @@ from django.conf import settings
 from django.test import override_settings
 
 from armuto.errors import BadInput
+from armuto.formats import gltf
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
 from standins.capture_stage import takes, write_slowly
 from studio.cast.models import Character
@@ -63,6 +65,43 @@ class Folders(SourceCase):
             self.sentences(), {"again.bvh": "again.bvh: it is the same as walk.bvh, which came in already."}
         )
         self.assertEqual(IntakeFile.objects.count(), 0)
+
+    def test_a_file_comes_with_what_it_names_once_that_has_settled_too(self):
+        source = self.watch()
+        made = gltf.parse((DEMO / "striker.glb").read_bytes(), "striker.glb")
+        figures = self.folder / "figures"
+        (figures / "data").mkdir(parents=True)
+        tree = made.json | {"buffers": [{"byteLength": len(made.buffers[0]), "uri": "data/striker.bin"}]}
+        (figures / "striker.gltf").write_text(json.dumps(tree))
+        self.look(source)
+        (figures / "data" / "striker.bin").write_bytes(made.buffers[0])
+        self.assertEqual(self.look(source), 0, "what it names has just been written")
+        self.assertEqual(self.look(source), 1)
+        self.assertEqual([self.look(source) for _ in range(2)], [0, 0])
+        file = IntakeFile.objects.get()
+        self.assertEqual((file.path, file.state, file.kind), ("striker/striker.gltf", "ready", "character"))
+        self.accept_all()
+        self.assertEqual(Character.objects.get().name, "striker")
+        # Another version of what it names is another version of it; what it does not name is none.
+        (self.folder / "other.bin").write_bytes(b"other")
+        (figures / "plan.png").write_bytes(b"plan")
+        self.assertEqual(self.settle(source), 0)
+        buffer = bytearray(made.buffers[0])
+        buffer[-8:] = bytes(8)
+        (figures / "data" / "striker.bin").write_bytes(buffer)
+        os.utime(figures / "data" / "striker.bin", ns=(1, 2**62))
+        self.assertEqual(self.settle(source), 1)
+
+    @override_settings(LARGEST_UPLOAD=10_000)
+    def test_what_is_too_large_with_what_it_names_is_refused(self):
+        source = self.watch()
+        (self.folder / "keeper.obj").write_text("mtllib keeper.mtl\n")
+        (self.folder / "keeper.mtl").write_text("newmtl brass\nmap_Kd brass.png\n")
+        (self.folder / "brass.png").write_bytes(bytes(10_000))
+        self.assertEqual(self.settle(source), 0)
+        self.assertRegex(
+            self.sentences()["keeper.obj"], r"^keeper\.obj with what it names: the file has .* MB and the limit"
+        )
 
     def test_a_file_that_grows_is_not_read_before_it_is_whole(self):
         source = self.watch()

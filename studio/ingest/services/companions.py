@@ -3,15 +3,17 @@ that each is read with what it names, as in an archive that somebody packed by h
 
 import io
 import zipfile
-from collections.abc import Mapping, Sequence
-from pathlib import PurePosixPath
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
+from pathlib import Path, PurePosixPath
 from urllib.parse import unquote_to_bytes
 
 from armuto.choices import READ
 from armuto.rigging.reading import KINDS
+from studio.platform.uploads import check_size
 
 NAMING = (("gltf", "dae"), ("obj",))  # endings of files that name others; an archive of meshes holds nothing else
 LISTS = "mtl"  # what is named and names others in its turn
+ENDINGS = ("mtl", "bin", "png", "jpg", "jpeg", "tga", "bmp", "tif", "tiff")  # of what is looked for on a disk
 FILES = {*READ, *KINDS, "zip"}  # endings of files that stand by themselves
 
 Named = tuple[str, bytes]
@@ -37,7 +39,9 @@ def packed(files: Sequence[Named]) -> list[Named]:
         naming: set[str] = set()
         named: set[str] = set()
         for path in (path for path in held if _ending(path) in endings):
-            if found := _named(path, held[path], beside):
+            folder = path.rpartition("/")[0]
+            near = {other for other in beside if not folder or other.startswith(f"{folder}/")}
+            if found := _named(held[path], near, beside.__getitem__):
                 naming.add(path)
                 named |= found
         if naming:
@@ -46,20 +50,47 @@ def packed(files: Sequence[Named]) -> list[Named]:
     return [*((path, content) for path, content in files if path not in packed_away), *archives]
 
 
+def names_others(path: str) -> bool:
+    """Whether a file may name others that lie beside it."""
+    return any(_ending(path) in endings for endings in NAMING)
+
+
+def may_be_named(path: str) -> bool:
+    return _ending(path) in ENDINGS
+
+
+def with_named(path: Path, content: bytes, near: Iterable[Path], most: int) -> Named:
+    """A file on a disk, packed with those that it names of some near it, which lie in its folder or below.
+
+    most: bytes that all may have together. Raises :class:`BadInput` for more, and :class:`OSError`.
+    """
+    beside = {other.relative_to(path.parent).as_posix(): other for other in near}
+    held = {path.name: content}
+
+    def read(name: str) -> bytes:
+        size = sum(map(len, held.values())) + beside[name].stat().st_size
+        check_size(f"{path.name} with what it names", size, most)
+        held[name] = beside[name].read_bytes()
+        return held[name]
+
+    for name in _named(content, set(beside), read):
+        if name not in held:
+            read(name)
+    return (path.name, content) if len(held) == 1 else _archive(held, path.name)
+
+
 def _ending(path: str) -> str:
     return PurePosixPath(path).suffix.lower().lstrip(".")
 
 
-def _named(path: str, content: bytes, beside: dict[str, bytes]) -> set[str]:
-    """Which of those that lie in the file's folder or below it are named in it, or in a list that is."""
-    folder = path.rpartition("/")[0]
-    near = {other for other in beside if not folder or other.startswith(f"{folder}/")}
+def _named(content: bytes, near: Set[str], read: Callable[[str], bytes]) -> set[str]:
+    """Which of those near a file are named in it, or in a list that is."""
     out: set[str] = set()
     texts = [content]
     while texts:
         text = unquote_to_bytes(texts.pop())
         found = {other for other in near - out if other.rpartition("/")[2].encode() in text}
-        texts += [beside[other] for other in found if _ending(other) == LISTS]
+        texts += [read(other) for other in found if _ending(other) == LISTS]
         out |= found
     return out
 

@@ -3,14 +3,17 @@
 import hashlib
 import os
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from pathlib import Path
+from functools import cache
+from itertools import islice
+from pathlib import Path, PurePosixPath
 
 from django.conf import settings
 
 from armuto.choices import READ
 from armuto.errors import BadInput
+from studio.ingest.services import companions
 from studio.platform.uploads import check_size, file_path
 from studio.sources.models import Source, SourceItem
 from studio.sources.services.intake import lay_before, refuse
@@ -29,15 +32,17 @@ State = SourceItem.State
 
 @dataclass(frozen=True)
 class Listed:
-    """A file as it lies there: its size in bytes, and when it was changed last in nanoseconds."""
+    """A file as it lies there: its size in bytes, when it was changed last in nanoseconds, and the same of all that it
+    may name together, where there is any."""
 
     path: str
     size: int
     changed: int
+    beside: str = ""
 
     @property
     def version(self) -> str:
-        return f"{self.size} {self.changed}"
+        return f"{self.size} {self.changed} {self.beside}".rstrip()
 
 
 def checked_folder(location: str) -> str:
@@ -62,9 +67,9 @@ def checked_folder(location: str) -> str:
     return str(path)
 
 
-def listing(root: Path) -> Iterator[Listed]:
-    """Every file that could be read, in this folder and those within it. Raises OSError where it cannot be opened."""
-    count, folders = 0, [(root, 0)]
+def _entries(root: Path, wanted: Callable[[str], bool]) -> Iterator[tuple[str, os.stat_result]]:
+    """Whole paths of wanted files in a folder and those within it. Raises OSError where it cannot be opened."""
+    folders = [(root, 0)]
     while folders:
         folder, depth = folders.pop()
         try:
@@ -81,14 +86,28 @@ def listing(root: Path) -> Iterator[Listed]:
                 if entry.is_dir(follow_symlinks=False):
                     if depth < DEEPEST and not (depth == 0 and entry.name == ASIDE):
                         folders.append((Path(entry.path), depth + 1))
-                elif entry.is_file(follow_symlinks=False) and entry.name.lower().endswith(ENDINGS):
-                    about = entry.stat(follow_symlinks=False)
-                    count += 1
-                    if count > MOST_FILES:
-                        return
-                    yield Listed(os.path.relpath(entry.path, root), about.st_size, about.st_mtime_ns)
+                elif entry.is_file(follow_symlinks=False) and wanted(entry.name):
+                    yield entry.path, entry.stat(follow_symlinks=False)
             except OSError:
                 continue  # it went meanwhile
+
+
+def listing(root: Path) -> Iterator[Listed]:
+    """Every file that could be read, in this folder and those within it. Raises OSError where it cannot be opened."""
+    beside = cache(_beside)
+    files = _entries(root, lambda name: name.lower().endswith(ENDINGS))
+    for path, about in islice(files, MOST_FILES):
+        near = beside(Path(path).parent)[1] if companions.names_others(path) else ""
+        yield Listed(os.path.relpath(path, root), about.st_size, about.st_mtime_ns, near)
+
+
+def _beside(folder: Path) -> tuple[list[Path], str]:
+    """What a file in a folder may name, and how many these are, their size, and when the newest was changed."""
+    files = list(islice(_entries(folder, companions.may_be_named), MOST_FILES))
+    if not files:
+        return [], ""
+    size, newest = sum(about.st_size for _, about in files), max(about.st_mtime_ns for _, about in files)
+    return [Path(path) for path, _ in files], f"{len(files)} {size} {newest}"
 
 
 def look(source: Source, now: float | None = None) -> int:
@@ -140,22 +159,31 @@ def take(item: SourceItem, root: Path) -> bool:
     """Read a settled file and lay it before somebody. Returns whether it came in; not where its bytes did before, or it
     has changed while it was read."""
     path = root / item.key
+    near: list[Path] = []
+
+    def listed() -> Listed:
+        nonlocal near
+        about = path.stat()
+        near, beside = _beside(path.parent) if companions.names_others(item.key) else ([], "")
+        return Listed(item.key, about.st_size, about.st_mtime_ns, beside)
+
     try:
-        before = path.stat()
-        check_size(item.key, before.st_size, settings.LARGEST_UPLOAD)
-        data = path.read_bytes()
-        after = path.stat()
+        before = listed()
+        check_size(item.key, before.size, settings.LARGEST_UPLOAD)
+        content = path.read_bytes()
+        name, data = companions.with_named(path, content, near, settings.LARGEST_UPLOAD)
+        after = listed()
     except BadInput as problem:
         refuse(item, str(problem))
         return False
     except OSError:
         refuse(item, f"{item.key}: it cannot be opened; see that it may be read.")
         return False
-    version = f"{after.st_size} {after.st_mtime_ns}"
-    if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns) or len(data) != after.st_size:
+    if before != after or len(content) != after.size:
         return False  # it is being written again, and settles anew
-    item.version = version
-    came = lay_before(item, data, hashlib.sha256(data).hexdigest(), file_path(f"{root.name}/{item.key}"))
+    item.version = after.version
+    where = PurePosixPath(root.name, item.key).with_name(name)
+    came = lay_before(item, data, hashlib.sha256(data).hexdigest(), file_path(str(where)))
     if item.source.moves:
         _put_aside(item, root, path)
     return came
