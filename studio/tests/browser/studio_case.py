@@ -13,7 +13,7 @@ from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import connection
 from django.test import override_settings, tag
-from playwright.sync_api import Browser, Locator, Page, expect
+from playwright.sync_api import Browser, Error, Locator, Page, expect
 
 from demo.browser import FIRST_STEPS_AWAY, chromium
 
@@ -92,10 +92,13 @@ class StudioCase(StaticLiveServerTestCase):
 
     def _refusal(self, response):
         """What the server refused, beside the browser's own line about it."""
-        if response.status >= 400:
-            print(
-                f"{response.status} {response.request.method} {response.url} {response.text()[:200]}", file=sys.stderr
-            )
+        if response.status < 400:
+            return
+        try:
+            said = response.text()[:200]
+        except Error:
+            said = "(the page was closed before it was read)"
+        print(f"{response.status} {response.request.method} {response.url} {said}", file=sys.stderr)
 
     def tearDown(self):
         self.assertEqual(self.console, [], "errors in the browser's console")
