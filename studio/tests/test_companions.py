@@ -32,6 +32,27 @@ class Packing(TestCase):
             later = packed(files[::-1])
         self.assertEqual(packed(files), later)
 
+    def test_nothing_is_lost_where_two_have_the_same_path(self):
+        files = [
+            ("a.obj", b"mtllib a.mtl"),
+            ("a.mtl", b"newmtl x"),
+            ("a.obj", b"mtllib a.mtl\nv 0 0 0"),
+            ("a.mtl", b""),
+        ]
+        *others, (_, data) = packed(files)
+        self.assertEqual((others, inside(data)), (files[2:], dict(files[:2])))
+
+    def test_what_is_named_is_found_in_long_files_of_all_kinds(self):
+        for name, content in (
+            ("keeper.obj", b"# keeper.png\n" + b"v 0 0 0\n" * 100 + b"  MTLLIB keeper.mtl\r\n" + b"f 1 2 3\n" * 100),
+            ("keeper.dae", b"<a>keeper.png</a><init_from sid='x'>\n  file:///C:/clay/keeper.mtl </init_from>"),
+            ("keeper.gltf", b'{"images": [{"uri": "data:image/png;base64,keeper.png"}, {"uri": "./keeper.mtl"}]}'),
+        ):
+            with self.subTest(name):
+                beside = [("keeper.mtl", b"list"), ("keeper.png", b"picture")]
+                other, (_, data) = packed([(name, content), *beside])
+                self.assertEqual((other, set(inside(data))), (beside[1], {name, "keeper.mtl"}))
+
     def test_files_that_name_none_which_is_there_stay_by_themselves(self):
         files = [
             ("keeper.obj", b"mtllib gone.mtl"),
@@ -60,7 +81,7 @@ class Packing(TestCase):
         )
 
     def test_meshes_are_packed_apart_since_an_archive_of_figures_passes_them_over(self):
-        files = [("a.obj", b"mtllib a.mtl"), ("a.mtl", b""), ("b.dae", b"<init_from>b.png"), ("b.png", b"")]
+        files = [("a.obj", b"mtllib a.mtl"), ("a.mtl", b""), ("b.dae", b"<init_from>b.png<"), ("b.png", b"")]
         self.assertEqual([name for name, _ in packed(files)], ["b.zip", "a.zip"])
-        common = [*files[:2], ("c/b.dae", b"b.png"), ("c/b.png", b"")]
+        common = [*files[:2], ("c/b.dae", b"<init_from>./b.png</init_from>"), ("c/b.png", b"")]
         self.assertEqual([name for name, _ in packed(common)], ["c.zip", "a.zip"])

@@ -85,6 +85,7 @@ class Folders(SourceCase):
         # Another version of what it names is another version of it; what it does not name is none.
         (self.folder / "other.bin").write_bytes(b"other")
         (figures / "plan.png").write_bytes(b"plan")
+        Path(os.fsdecode(bytes(figures) + b"/caf\xe9.png")).write_bytes(b"a name that is no text")
         self.assertEqual(self.settle(source), 0)
         buffer = bytearray(made.buffers[0])
         buffer[-8:] = bytes(8)

@@ -2,6 +2,7 @@
 that each is read with what it names, as in an archive that somebody packed by hand."""
 
 import io
+import re
 import zipfile
 from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from pathlib import Path, PurePosixPath
@@ -30,8 +31,13 @@ def archive_of(files: Mapping[str, bytes], compression: int = zipfile.ZIP_STORED
 
 def packed(files: Sequence[Named]) -> list[Named]:
     """Files as paths and contents, with an archive in place of those that name others which are there, and of these.
-    What nobody names stays as it is."""
-    held = dict(files)
+    What nobody names stays as it is, and so does a second file of a path."""
+    held: dict[str, bytes] = {}
+    again: list[Named] = []
+    for path, content in files:
+        if path in held:
+            again.append((path, content))
+        held.setdefault(path, content)
     beside = {path: content for path, content in held.items() if _ending(path) not in FILES}
     archives: list[Named] = []
     packed_away: set[str] = set()
@@ -41,13 +47,14 @@ def packed(files: Sequence[Named]) -> list[Named]:
         for path in (path for path in held if _ending(path) in endings):
             folder = path.rpartition("/")[0]
             near = {other for other in beside if not folder or other.startswith(f"{folder}/")}
-            if found := _named(held[path], near, beside.__getitem__):
+            if found := _named(path, held[path], near, beside.__getitem__):
                 naming.add(path)
                 named |= found
         if naming:
             archives.append(_archive({path: held[path] for path in sorted(naming | named)}, min(naming)))
             packed_away |= naming | named
-    return [*((path, content) for path, content in files if path not in packed_away), *archives]
+    alone = [(path, content) for path, content in held.items() if path not in packed_away]
+    return [*alone, *again, *archives]
 
 
 def names_others(path: str) -> bool:
@@ -73,7 +80,7 @@ def with_named(path: Path, content: bytes, near: Iterable[Path], most: int) -> N
         held[name] = beside[name].read_bytes()
         return held[name]
 
-    for name in _named(content, set(beside), read):
+    for name in _named(path.name, content, set(beside), read):
         if name not in held:
             read(name)
     return (path.name, content) if len(held) == 1 else _archive(held, path.name)
@@ -83,16 +90,26 @@ def _ending(path: str) -> str:
     return PurePosixPath(path).suffix.lower().lstrip(".")
 
 
-def _named(content: bytes, near: Set[str], read: Callable[[str], bytes]) -> set[str]:
+def _named(path: str, content: bytes, near: Set[str], read: Callable[[str], bytes]) -> set[str]:
     """Which of those near a file are named in it, or in a list that is."""
     out: set[str] = set()
-    texts = [content]
+    texts = [_naming_text(path, content)]
     while texts:
         text = unquote_to_bytes(texts.pop())
         found = {other for other in near - out if other.rpartition("/")[2].encode() in text}
         texts += [read(other) for other in found if _ending(other) == LISTS]
         out |= found
     return out
+
+
+def _naming_text(path: str, content: bytes) -> bytes:
+    """The part of a file that names others: the rest is long, and looked through once for each that may be named."""
+    ending = _ending(path)
+    if ending == "obj":
+        return b"\n".join(re.findall(rb"(?mi)^[ \t]*mtllib[^\r\n]*", content))
+    if ending == "dae":
+        return b"\n".join(re.findall(rb"<(?:init_from|ref)\b[^>]*>[^<]*", content))
+    return re.sub(rb'"data:[^"]*', b"", content)
 
 
 def _archive(held: dict[str, bytes], first: str) -> Named:

@@ -103,11 +103,17 @@ def listing(root: Path) -> Iterator[Listed]:
 
 def _beside(folder: Path) -> tuple[list[Path], str]:
     """What a file in a folder may name, and how many these are, their size, and when the newest was changed."""
-    files = list(islice(_entries(folder, companions.may_be_named), MOST_FILES))
+    wanted = islice(_entries(folder, companions.may_be_named), MOST_FILES)
+    files = [(path, about) for path, about in wanted if _is_text(path)]
     if not files:
         return [], ""
     size, newest = sum(about.st_size for _, about in files), max(about.st_mtime_ns for _, about in files)
     return [Path(path) for path, _ in files], f"{len(files)} {size} {newest}"
+
+
+def _is_text(path: str) -> bool:
+    """Whether all of a path could be read as text; bytes that could not stand in it as lone surrogates."""
+    return not any("\ud800" <= letter <= "\udfff" for letter in path)
 
 
 def look(source: Source, now: float | None = None) -> int:
@@ -126,7 +132,7 @@ def look(source: Source, now: float | None = None) -> int:
         item = known.get(path)
         if item is None:
             # A path that no text can hold cannot be kept by it; it is named where somebody looks.
-            if len(path) > 500 or "\udc00" <= max(path) <= "\udfff":
+            if len(path) > 500 or not _is_text(path):
                 continue
             fields = {"version": file.version, "seen": now}
             SourceItem.objects.get_or_create(source=source, key=path, defaults=fields)
