@@ -62,28 +62,32 @@ def bring(
     files, one that cannot be taken lies there with its sentence, and the others are read; one alone is refused.
     """
     contents: list[tuple[str, bytes]] = []
-    refused: list[tuple[str, str]] = []
+    rows: list[tuple[int, str, bytes | None, str]] = []  # place in the request, path, content, and why there is none
+    places: dict[str, int] = {}
     for number, file in enumerate(files):
         try:
             name, data = received(file)
-            contents.append((file_path(paths[number] if number < len(paths) else name), data))
+            path = file_path(paths[number] if number < len(paths) else name)
+            contents.append((path, data))
+            places.setdefault(path, number)
         except BadInput as problem:
             if len(files) == 1:
                 raise
-            refused.append(((file.name or "file")[-LONGEST_NAME:], str(problem)))
-    readable = []
+            rows.append((number, (file.name or "file")[-LONGEST_NAME:], None, str(problem)))
+    for path, data in companions.packed(contents):
+        rows.append((places.get(path, len(files)), path, data, ""))
+    ids, readable = [], []
     with transaction.atomic():
-        for path, content in companions.packed(contents):
-            row = IntakeFile.objects.create(path=path, goes_to=goes_to)
-            IntakeContent.objects.create(file=row, data=content)
-            readable.append(row.pk)
-        unreadable = [
-            IntakeFile.objects.create(path=path, goes_to=goes_to, state=State.REFUSED, sentence=sentence).pk
-            for path, sentence in refused
-        ]
+        for _, path, content, sentence in sorted(rows, key=lambda row: row[0]):
+            state = State.WAITING if content is not None else State.REFUSED
+            row = IntakeFile.objects.create(path=path, goes_to=goes_to, state=state, sentence=sentence)
+            ids.append(row.pk)
+            if content is not None:
+                IntakeContent.objects.create(file=row, data=content)
+                readable.append(row.pk)
     for pk in readable:
         read_file.enqueue(pk)
-    return Status(201, {"ids": [*readable, *unreadable]})
+    return Status(201, {"ids": ids})
 
 
 @router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")
