@@ -67,6 +67,7 @@ watch(definition, (now) => {
 
 const section = shallowRef<Section | null>(null)
 const latestCut = useLatest()
+let cut: Promise<unknown> = Promise.resolve()
 /** The cut through the body at the landmark in hand, wherever the hand has it. */
 watch(
   () => {
@@ -77,7 +78,7 @@ watch(
     if (!place) return void (section.value = null)
     const [landmark, x, y, z] = place
     const params = { path: { character_id: id }, query: { landmark, x, y, z } }
-    latestCut(
+    cut = latestCut(
       () => answer(client.GET('/api/rigs/{character_id}/section', { params })),
       (found) => (section.value = found),
     ).catch(() => (section.value = null))
@@ -87,9 +88,12 @@ watch(
 const draw = (name: string, at: Triple) =>
   definition.value && attempt(withLandmark(definition.value, name, at, both.value))
 const keepDrawn = () => definition.value && void keep(definition.value)
-function toMiddle() {
-  if (!section.value?.middle || !selected.value || !definition.value) return
-  void keep(withLandmark(definition.value, selected.value, section.value.middle as Triple, both.value))
+/** Of the cut through where it is now, which may be on its way. */
+async function toMiddle() {
+  const landmark = selected.value
+  await nextTick().then(() => cut)
+  if (!section.value?.middle || !landmark || landmark !== selected.value || !definition.value) return
+  void keep(withLandmark(definition.value, landmark, section.value.middle as Triple, both.value))
 }
 function select(by: number) {
   const all = Object.keys(definition.value?.landmarks ?? {})
