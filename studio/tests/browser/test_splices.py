@@ -5,7 +5,7 @@ import re
 import zipfile
 
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from armuto import formats
 from armuto.tests.files import DEMO
@@ -13,6 +13,8 @@ from studio.ingest.services.reading import take_in
 from studio.library.models import Clip
 from studio.splices.models import Splice
 from studio.tests.browser.test_board import BoardCase
+
+CANDIDATES = re.compile("/api/splices/.*/candidates")
 
 
 class Splices(BoardCase):
@@ -138,9 +140,21 @@ class Splices(BoardCase):
         made = self.saved(row, lambda: self.page.keyboard.press("Control+Shift+z"))
         self.assertEqual(self.joined(made), drawn)
         self.page.get_by_role("group", name="Span 1, walk, frames").focus()
+        looked_for: list[Route] = []
+        self.page.route(CANDIDATES, lambda route: looked_for.append(route))
         made = self.saved(row, lambda: self.page.keyboard.press("Alt+ArrowRight"))
         self.assertEqual(made["parts"], ["bow", "walk"])
-        made = self.saved(row, lambda: self.page.keyboard.press("c"))
+
+        def take():
+            self.page.keyboard.press("c")  # of the clips as they are now, whose candidates are still looked for
+            for route in looked_for:
+                route.continue_()
+            self.page.unroute(CANDIDATES)
+
+        made = self.saved(row, take)
+        path = f"/api/splices/{row.pk}/joins/0/candidates"
+        found = self.page.evaluate("path => fetch(path).then((answer) => answer.json())", path)
+        self.assertIn(self.joined(made), [(each["out"], each["into"]) for each in found])
         self.page.get_by_role("button", name="then …").click()
         self.page.get_by_label("The clip that it goes on with").fill("creep")
         made = self.saved(row, lambda: self.page.keyboard.press("Enter"))

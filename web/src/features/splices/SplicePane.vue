@@ -92,6 +92,11 @@ const latest = useLatest()
 const moved = useLatest()
 const keptPlace = computed(() => placeOf(props.row.splice, props.chosen, props.row.clips, fps.value).join())
 const path = () => ({ splice_id: props.row.id, number: props.chosen })
+let found: Promise<unknown> = Promise.resolve()
+/** Done when the candidates of the join as it is are there. */
+defineExpose({ found: () => found })
+/** Where other clips meet is no place for these. */
+watch(pair, () => (candidates.value = []))
 /** What was found stays while the place alone changes: the row of the place itself is asked for again. */
 watch(
   () => [props.row.id, props.chosen, pair.value, props.row.splice.spans.length, everywhere.value].join(),
@@ -99,7 +104,7 @@ watch(
     if (!props.row.splice.joins[props.chosen]) return
     looking.value = true
     const keys = props.row.splice.spans.slice(props.chosen, props.chosen + 2).map((span) => span.clip)
-    void latest(
+    found = latest(
       () =>
         Promise.all([
           answer(
@@ -109,8 +114,8 @@ watch(
           ),
           ...keys.map((key) => fetchPositions(`/api/splices/${props.row.id}/clips/${key}/positions`)),
         ] as const),
-      ([found, a, b]) => {
-        candidates.value = found
+      ([rows, a, b]) => {
+        candidates.value = rows
         ;[first.value, second.value] = [a, b]
       },
     )
@@ -129,7 +134,7 @@ watch(keptPlace, () => {
           params: { path: path(), query: { out, into } },
         }),
       ),
-    (found) => (candidates.value = [found, ...candidates.value]),
+    (row) => (candidates.value = [row, ...candidates.value]),
   ).catch(messages.fail)
 })
 const joinAt = (out: number, into: number) => emit('keep', joinedAt(props.splice, props.chosen, out, into, fps.value))

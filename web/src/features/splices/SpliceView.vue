@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useLocalStorage } from '@vueuse/core'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
@@ -37,6 +37,7 @@ const canvas = ref<HTMLCanvasElement>()
 const { stage, bones, frames, follow, inked, open, close, show, look, isOut } = useSpliceStage(canvas)
 const player = usePlayer(frames, fps)
 const { frame, playing, go } = player
+const pane = useTemplateRef<InstanceType<typeof SplicePane>>('pane')
 const leaf = useLocalStorage<'candidates' | 'map'>('armuto.splice.leaf', 'candidates')
 const candidates = ref<Candidate[]>([])
 const joins = computed(() => splice.value?.joins.length ?? 0)
@@ -94,7 +95,9 @@ function toJoin(by: number) {
   const at = made.value?.joins[madeAt()]
   if (at) go(Math.max(0, at.middle))
 }
-function takeCandidate(by: number) {
+/** Of the join as it is, whose candidates may be on their way. */
+async function takeCandidate(by: number) {
+  await nextTick().then(() => pane.value?.found())
   const [now, list] = [splice.value, candidates.value.filter((each) => each.cost !== null)]
   if (!now || !list.length || !row.value) return
   const [out, into] = placeOf(now, chosen.value, row.value.clips, fps.value)
@@ -181,6 +184,7 @@ onBeforeUnmount(close)
       />
     </section>
     <SplicePane
+      ref="pane"
       v-model:leaf="leaf"
       v-model:candidates="candidates"
       :row="row"
