@@ -151,9 +151,8 @@ class Splices(BoardCase):
                 route.continue_()
             self.page.unroute(CANDIDATES)
 
+        found = self.client.get(f"/api/splices/{row.pk}/joins/0/candidates").json()
         made = self.saved(row, take)
-        path = f"/api/splices/{row.pk}/joins/0/candidates"
-        found = self.page.evaluate("path => fetch(path).then((answer) => answer.json())", path)
         self.assertIn(self.joined(made), [(each["out"], each["into"]) for each in found])
         self.page.get_by_role("button", name="then …").click()
         self.page.get_by_label("The clip that it goes on with").fill("creep")
