@@ -56,3 +56,48 @@ test('what fails is said, is no step, and holds up nothing', async () => {
   await intake.undo()
   expect(intake.undoable).toBe(false)
 })
+
+test('what was asked while something was changed does not come back over it', async () => {
+  const intake = useIntake()
+  intake.rows = [row(1, { last: 150 }), row(2)]
+  const [lists, patches]: [((rows: IntakeRow[]) => void)[], (() => void)[]] = [[], []]
+  const said = (data: unknown) => ({ data, response: new Response() })
+  const summary = { reading: 0, ready: 2, accepting: 0, refused: 0, measuring: 0, rows: [1, 2], files: [1, 2] }
+  vi.spyOn(client, 'GET').mockImplementation(((path: string) => {
+    if (path === '/api/intake/') return Promise.resolve(said(summary))
+    if (path === '/api/intake/rows') return new Promise((done) => lists.push((rows) => done(said(rows))))
+    return Promise.resolve(said([]))
+  }) as never)
+  vi.spyOn(client, 'PATCH').mockImplementation(
+    (() => new Promise((done) => patches.push(() => done(said([row(1, { last: 100 })]))))) as never,
+  )
+  const lasts = () => intake.rows.map((each) => each.last)
+
+  const anew = [{ path: '/api/intake/rows' }] as never
+  // Asked before the change, answered after it.
+  const asked = intake.follow(anew)
+  await flush()
+  const change = intake.change([1], { last: 100 })
+  await flush()
+  patches[0]()
+  await change
+  lists[0]([row(1, { last: 150 }), row(2)])
+  await asked
+  expect(lasts()[0]).toBe(100)
+  // Asked while it is on its way, answered before it is.
+  const meanwhile = intake.change([1], { last: 100 })
+  await flush()
+  const again = intake.follow(anew)
+  await flush()
+  lists[1]([row(1, { last: 150 }), row(2)])
+  await again
+  patches[1]()
+  await meanwhile
+  expect(lasts()[0]).toBe(100)
+  // And asked for again, once nothing is.
+  const later = intake.refresh()
+  await flush()
+  lists[2]([row(1, { last: 120 }), row(2)])
+  await later
+  expect(lasts()[0]).toBe(120)
+})

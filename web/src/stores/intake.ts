@@ -19,6 +19,7 @@ type Change = Omit<Schemas['RowsChange'], 'ids'>
 
 const ANEW = 4000 // milliseconds between two looks at what clips could be refined by, for as many clips as FEW
 const FEW = 200
+const MEANWHILE = 1000 // milliseconds until what was changed while it was asked is asked for again
 
 /** Files laid out for a decision. Everything lies in the studio: closing the window loses nothing. */
 export const useIntake = defineStore('intake', () => {
@@ -67,6 +68,25 @@ export const useIntake = defineStore('intake', () => {
     await refresh()
   }
 
+  /** Changes that are on their way, and how many have been. */
+  let writing = 0
+  let changes = 0
+  async function write<Result>(work: () => Promise<Result>): Promise<Result> {
+    writing += 1
+    try {
+      return await work()
+    } finally {
+      writing -= 1
+      changes += 1
+    }
+  }
+  /** What is asked while something is being changed may know nothing of that: then there is no answer. */
+  async function unlessChanged<Found>(ask: () => Promise<Found>): Promise<Found | null> {
+    const before = changes
+    const found = await ask()
+    return writing || changes !== before ? null : found
+  }
+
   let anew = false
   /** Take up what others have done: of rows that are known, too, where it was a person. */
   function follow(written: Written[]) {
@@ -105,13 +125,19 @@ export const useIntake = defineStore('intake', () => {
       anew = false
       const newest = settled ? 0 : remaining.reduce((most, row) => Math.max(most, row.id), 0)
       if (settled || now.rows.length > remaining.length) {
-        const found = await answer(client.GET('/api/intake/rows', { params: { query: { after: newest } } }))
-        rows.value = (settled ? found : [...remaining, ...found]).sort((a, b) => a.file_id - b.file_id || a.id - b.id)
-        askNames()
+        const query = { after: newest }
+        const found = await unlessChanged(() => answer(client.GET('/api/intake/rows', { params: { query } })))
+        if (found) {
+          rows.value = (settled ? found : [...remaining, ...found]).sort((a, b) => a.file_id - b.file_id || a.id - b.id)
+          askNames()
+        } else anew = true
       } else if (remaining.length < rows.value.length) rows.value = remaining
       const changed = filesToo || !before || before.files.join() !== now.files.join() || before.reading !== now.reading
-      if (changed || before.refused !== now.refused || before.accepting !== now.accepting)
-        files.value = await answer(client.GET('/api/intake/files'))
+      if (changed || before.refused !== now.refused || before.accepting !== now.accepting) {
+        const found = await unlessChanged(() => answer(client.GET('/api/intake/files')))
+        if (found) files.value = found
+        else anew = true
+      }
       // The library is looked at again at the end, and now and then on the way there.
       if (began && (!now.accepting || (before?.accepting !== now.accepting && performance.now() - looked > 3000))) {
         looked = performance.now()
@@ -123,7 +149,8 @@ export const useIntake = defineStore('intake', () => {
       }
       accepted.value = Math.max(accepted.value, now.accepting)
       summary.value = now
-      if (now.reading + now.accepting) wait = 500
+      if (anew) wait = MEANWHILE
+      else if (now.reading + now.accepting) wait = 500
       else if (now.measuring) wait = 1500
     } catch {
       wait = 3000
@@ -185,6 +212,12 @@ export const useIntake = defineStore('intake', () => {
     return [...groups.values()]
   }
   const change = (ids: number[], wanted: Change) => inOrder(() => changeNow(ids, wanted))
+  const changeNow = (ids: number[], wanted: Change, remembered = true) =>
+    write(() => changeRows(ids, wanted, remembered))
+  async function tellNow(ids: number[], choices: Telling, remembered = true) {
+    await write(() => tellFiles(ids, choices, remembered))
+    await refresh()
+  }
   /** Other recipes for groups of rows, as one step that can be taken back. */
   const refine = (groups: { ids: number[]; recipe: Change['recipe'] }[]) =>
     inOrder(async () => {
@@ -201,7 +234,7 @@ export const useIntake = defineStore('intake', () => {
         again: all,
       })
     })
-  async function changeNow(ids: number[], wanted: Change, remembered = true) {
+  async function changeRows(ids: number[], wanted: Change, remembered: boolean) {
     const before = asTheyAre(ids, wanted)
     try {
       put(await answer(client.PATCH('/api/intake/rows', { body: { ids, ...wanted } })))
@@ -217,7 +250,7 @@ export const useIntake = defineStore('intake', () => {
     }
   }
   const tell = (ids: number[], choices: Telling) => inOrder(() => tellNow(ids, choices))
-  async function tellNow(ids: number[], choices: Telling, remembered = true) {
+  async function tellFiles(ids: number[], choices: Telling, remembered: boolean) {
     const before = [...new Set(ids)].map((id) => ({ id, told: (file.value.get(id)?.told ?? {}) as Telling }))
     try {
       if (remembered && Object.keys(choices).length)
@@ -247,7 +280,6 @@ export const useIntake = defineStore('intake', () => {
       const fresh = await answer(client.GET('/api/intake/rows', { params: { query: {} } }))
       rows.value = fresh
       askNames()
-      await refresh()
     } catch (problem) {
       useMessages().fail(problem)
     }
