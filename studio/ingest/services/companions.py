@@ -1,5 +1,5 @@
-"""Files that came one by one and name each other, as a mesh its materials and these their pictures: packed together, so
-that each is read with what it names, as in an archive that somebody packed by hand."""
+"""Sidecar files: what came one by one and names each other, as a mesh its materials and these their pictures, is packed
+together, so that each is read with what it names, as in an archive that somebody packed by hand."""
 
 import io
 import re

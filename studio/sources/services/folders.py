@@ -13,6 +13,7 @@ from django.conf import settings
 
 from armuto.choices import READ
 from armuto.errors import BadInput
+from armuto.rigging.reading import KINDS
 from studio.ingest.services import companions
 from studio.platform.uploads import check_size, file_path
 from studio.sources.models import Source, SourceItem
@@ -22,8 +23,7 @@ SETTLED = 2.0  # seconds for which a file has not changed, until it is read
 DEEPEST = 6  # folders within folders
 MOST_FILES = 20_000
 ASIDE = "taken in"  # the folder within the watched one into which files are put
-MESHES = ("obj", "ply", "stl")
-ENDINGS = tuple(f".{kind}" for kind in (*READ, *MESHES, "zip"))
+ENDINGS = tuple(f".{kind}" for kind in (*READ, *KINDS, "zip"))
 #: Names that programs give to what they have not finished.
 UNFINISHED = (".part", ".tmp", ".crdownload", ".download", "~")
 
@@ -111,6 +111,13 @@ def _beside(folder: Path) -> tuple[list[Path], str]:
     return [Path(path) for path, _ in files], f"{len(files)} {size} {newest}"
 
 
+def _listed(root: Path, key: str) -> tuple[Listed, list[Path]]:
+    """A file as it lies there now, and what it may name."""
+    about = (root / key).stat()
+    near, beside = _beside((root / key).parent) if companions.names_others(key) else ([], "")
+    return Listed(key, about.st_size, about.st_mtime_ns, beside), near
+
+
 def _is_text(path: str) -> bool:
     """Whether all of a path could be read as text; bytes that could not stand in it as lone surrogates."""
     return not any("\ud800" <= letter <= "\udfff" for letter in path)
@@ -165,20 +172,12 @@ def take(item: SourceItem, root: Path) -> bool:
     """Read a settled file and lay it before somebody. Returns whether it came in; not where its bytes did before, or it
     has changed while it was read."""
     path = root / item.key
-    near: list[Path] = []
-
-    def listed() -> Listed:
-        nonlocal near
-        about = path.stat()
-        near, beside = _beside(path.parent) if companions.names_others(item.key) else ([], "")
-        return Listed(item.key, about.st_size, about.st_mtime_ns, beside)
-
     try:
-        before = listed()
+        before, near = _listed(root, item.key)
         check_size(item.key, before.size, settings.LARGEST_UPLOAD)
         content = path.read_bytes()
         name, data = companions.with_named(path, content, near, settings.LARGEST_UPLOAD)
-        after = listed()
+        after, _ = _listed(root, item.key)
     except BadInput as problem:
         refuse(item, str(problem))
         return False

@@ -20,4 +20,12 @@ test('the answer to what was kept before does not move what a hand is on', async
   await view.setProps({ value: 0.8 })
   await view.setProps({ value: 0.3 }) // by another
   expect(slider.element.value).toBe('0.3')
+  // Back where it was when it is let go of, which changes nothing.
+  await draw('0.6')
+  await draw('0.3')
+  await view.setProps({ value: 0.4 })
+  await slider.trigger('pointerup')
+  await new Promise((done) => setTimeout(done))
+  expect(slider.element.value).toBe('0.4')
+  expect(view.emitted('keep')).toHaveLength(2)
 })

@@ -48,6 +48,14 @@ function keep() {
   held = false
   emit('keep', now.value)
 }
+/** Let go of; where that changed nothing, nothing is kept, and what came meanwhile is shown. */
+function release() {
+  setTimeout(() => {
+    if (!held) return
+    held = false
+    now.value = props.value
+  })
+}
 function type(event: Event) {
   const typed = Number((event.target as HTMLInputElement).value.replace(',', '.'))
   const value = isLength.value ? metresOf(typed) : typed / props.scale
@@ -67,6 +75,9 @@ function type(event: Event) {
       :aria-label="label"
       @input="draw"
       @change="keep"
+      @pointerup="release"
+      @pointercancel="release"
+      @blur="release"
       @dblclick="emit('keep', null)"
     />
     <span class="typed"
