@@ -109,7 +109,7 @@ const restore = (character: Character) => cast.change(character.id, { retired: f
       <h1>Nobody is in the cast yet</h1>
       <p>
         Bring in a character: a mesh bound to a skeleton, as glTF (.glb, or .gltf with its files), COLLADA or USD; or a
-        two-legged mesh without bones, of these or as .obj, .ply or .stl, which is given some.
+        mesh without bones, of these or as .obj, .ply or .stl, which is given some.
       </p>
       <FileButton label="Bring in a character" :accept="FIGURES + COMPANIONS" doing @files="bringIn" />
       <p v-if="intake.summary?.reading" class="quiet" role="status">Reading …</p>
