@@ -190,12 +190,22 @@ class Rigging(StudioCase):
     def test_a_piece_is_moved_before_it_is_bound_and_a_binding_is_stopped(self):
         self.bring_in()
         character = Character.objects.get()
+        held = []
+        self.page.route("**/binding?job=*", lambda route: held.append(route))
+        self.page.route("**/api/rigs/jobs/*", lambda route: route.fulfill(json={"share": None, "doing": ""}))
         self.go(f"/cast/{character.pk}/bones?step=mesh")
         row = Rig.objects.get()
         cap = next(piece for piece in row.facts["pieces"] if piece["name"] == "cap")
         self.page.get_by_role("button", name="cap", exact=True).click()
         front = self.page.get_by_role("group", name=re.compile("^From the front"))
         box = front.locator('[data-hold="box"]').bounding_box()
+        # What is said of the binding, which begins by itself, moves nothing that a hand is about to draw.
+        self.page.route("**/api/rigs/jobs/*", lambda route: route.fulfill(json={"share": 0.2, "doing": "Filling it"}))
+        expect(self.page.get_by_label("How far the binding is")).to_have_attribute("value", "0.2")
+        self.assertEqual(front.locator('[data-hold="box"]').bounding_box(), box)
+        for route in held:
+            route.continue_()
+        self.page.unroute_all()
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
         def draw():
@@ -228,7 +238,7 @@ class Rigging(StudioCase):
         self.kept(self.page.get_by_role("button", name="Undo").click)
         self.assertEqual(Rig.objects.get().definition["moves"][number]["offset"], now)
         # It is bound where it was moved to, once nobody stops that.
-        held = []
+        held.clear()
         self.page.route("**/binding?job=*", lambda route: held.append(route))
         self.page.route("**/api/rigs/jobs/*", lambda route: route.fulfill(json={"share": 0.3, "doing": "Filling it"}))
         self.page.get_by_role("tab", name="Weights").click()

@@ -44,6 +44,8 @@ const canvas = ref<HTMLCanvasElement>()
 const pane = ref<HTMLElement>()
 /** Counts whenever what is seen lies elsewhere. */
 const moved = ref(0)
+/** Whether there is somewhere for the drawing over the mesh to lie. */
+const ready = ref(false)
 let view: OrthographicView | undefined
 let drawn: Object3D | undefined
 
@@ -73,6 +75,7 @@ onMounted(async () => {
   face()
   whole()
   draw()
+  ready.value = true
 })
 onBeforeUnmount(() => view?.dispose())
 function face() {
@@ -123,7 +126,7 @@ function closer() {
 const takeFocus = () => pane.value?.focus()
 defineExpose({ whole, closer, focus: takeFocus })
 
-const project = (at: number[]) => (void moved.value, view?.project(new Vector3().fromArray(at)) ?? { x: -99, y: -99 })
+const project = (at: number[]) => (void moved.value, view!.project(new Vector3().fromArray(at)))
 /** What is nearer from this side, and what is in hand, lies over the others. */
 const order = (name: string) => (name === props.selected ? 3 : ['right', '', 'left'].indexOf(sideOf(name)))
 const landmarks = computed(() =>
@@ -255,7 +258,7 @@ onBeforeUnmount(() => clearTimeout(settling))
     @contextmenu.prevent
   >
     <canvas ref="canvas" tabindex="-1" aria-hidden="true"></canvas>
-    <svg class="over" @pointerdown="pan">
+    <svg v-if="ready" class="over" @pointerdown="pan">
       <HandFloor v-if="ruling" :id="`ruling-${side}`" v-bind="ruling" />
       <PieceBox
         v-if="piece"

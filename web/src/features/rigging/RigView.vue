@@ -10,7 +10,6 @@ import { usePlayer } from '@/shared/player/player'
 import StageCanvas from '@/shared/player/StageCanvas.vue'
 import TransportBar from '@/shared/player/TransportBar.vue'
 import { usePlayerKeys } from '@/shared/player/usePlayerKeys'
-import { withKey } from '@/shared/shortcuts/shortcuts'
 import { useShortcuts } from '@/shared/shortcuts/useShortcuts'
 import { useAddress } from '@/shared/useAddress'
 import { useLatest } from '@/shared/useLatest'
@@ -18,6 +17,7 @@ import { useCast } from '@/stores/cast'
 import { useChanges } from '@/stores/changes'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import BindingBar from './BindingBar.vue'
 import BodyViews from './BodyViews.vue'
 import LandmarkLeaf from './LandmarkLeaf.vue'
 import MeshLeaf from './MeshLeaf.vue'
@@ -305,26 +305,15 @@ onBeforeUnmount(figure.close)
           {{ applying ? 'Binding …' : 'To the line-up' }}
         </v-btn>
       </div>
-      <div v-if="share !== null" class="work" role="group" aria-label="Binding">
-        <progress :value="share" max="1" aria-label="How far the binding is"></progress>
-        <span class="quiet" role="status">{{ doing }}</span>
-        <button class="plain word" v-bind="withKey('Bones', 'stop')" @click="work.cancel">Stop</button>
-      </div>
-      <div v-else-if="stopped" class="work">
-        <span role="status">The binding was stopped.</span>
-        <button class="plain word" @click="bindAgain">Bind it</button>
-      </div>
-      <template v-if="onStage">
-        <StageCanvas
-          v-model:canvas="canvas"
-          :stage="stage"
-          label="The figure with its bones"
-          :loading="loading"
-          @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }"
-          @pointerup="correct"
-        />
-        <TransportBar :player="player" :frames="frames" :fps="fps" />
-      </template>
+      <StageCanvas
+        v-if="onStage"
+        v-model:canvas="canvas"
+        :stage="stage"
+        label="The figure with its bones"
+        :loading="loading"
+        @pointerdown="pressed = { x: $event.clientX, y: $event.clientY }"
+        @pointerup="correct"
+      />
       <BodyViews
         v-else
         ref="views"
@@ -342,6 +331,8 @@ onBeforeUnmount(figure.close)
         @try-move="pieces.attempt"
         @keep-move="pieces.keep"
       />
+      <BindingBar :share="share" :doing="doing" :stopped="stopped" @stop="work.cancel" @again="bindAgain" />
+      <TransportBar v-if="onStage" :player="player" :frames="frames" :fps="fps" />
     </section>
   </div>
 </template>
@@ -367,18 +358,6 @@ onBeforeUnmount(figure.close)
   align-items: baseline;
   gap: 14px;
   padding: 10px 18px;
-}
-.work {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  padding: 0 18px 8px;
-  font-size: 14px;
-}
-progress {
-  width: 180px;
-  height: 6px;
-  accent-color: var(--accent);
 }
 h1 {
   overflow: hidden;
