@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -202,6 +202,8 @@ def _clipped(
     """Points that go deeper into a bone's capsule than they lie in it at rest, of the bones of limbs, each where it is
     worst. Bones that are near each other in the skeleton fold onto each other by nature."""
     bodies = capsules.estimate(skeleton, points, weights)
+    resting, *placed = (_segments(bodies, pose) for pose in (skeleton.rest, *(row.pose for row in posed)))
+    radii = np.array([capsule.radius for capsule in bodies.values()])
     owner = weights.argmax(axis=1)
     own: dict[int, NDArray[np.int64]] = {}
     for joint, name in enumerate(skeleton.names):
@@ -210,12 +212,18 @@ def _clipped(
             own[joint] = rows[:: max(1, len(rows) // LOOKED_AT)]
     worst: dict[int, tuple[int, BindingProblem]] = {}
     for joint, rows in own.items():
-        for other, capsule in bodies.items():
-            if _steps_between(skeleton, joint, other) < APART:
+        # No point of a limb goes deeper into a capsule than a ball about all of them would.
+        deepest = np.stack(
+            [radii - _beyond_ball(row.points[rows], *ends) for row, ends in zip(posed, placed, strict=True)], axis=1
+        )
+        for number, other in enumerate(bodies):
+            near = np.flatnonzero(deepest[number] >= CLIPPED * height).tolist()
+            if not near or _steps_between(skeleton, joint, other) < APART:
                 continue
-            before = np.maximum(_depth(points[rows], capsule, skeleton.rest, other), 0.0)
-            for row in posed:
-                deeper = _depth(row.points[rows], capsule, row.pose, other) - before
+            before = np.minimum(_distance(points[rows], resting, number), radii[number])
+            for posture in near:
+                row = posed[posture]
+                deeper = before - _distance(row.points[rows], placed[posture], number)
                 value = float(deeper.max())
                 if value < CLIPPED * height or (joint in worst and value <= worst[joint][1].value):
                     continue
@@ -243,12 +251,28 @@ def _steps_between(skeleton: Skeleton, joint: int, other: int) -> int:
     return sum(next(n for n, each in enumerate(way) if each in shared) for way in ways)
 
 
-def _depth(points: FloatArray, capsule: Capsule, pose: Pose, joint: int) -> FloatArray:
-    """How deep points ``(P, 3)`` lie in a joint's capsule ``(P,)``, negative outside."""
-    start, end = (
-        pose.positions[joint] + rotation.rotate(pose.rotations[joint], place) for place in (capsule.start, capsule.end)
-    )
-    return capsule.radius - distance_to(Bone(joint, start, end), points)
+def _segments(bodies: Mapping[int, Capsule], pose: Pose) -> tuple[FloatArray, FloatArray]:
+    """Where the middle lines of capsules by joint begin and end in a pose, ``(C, 3)`` each."""
+    joints = list(bodies)
+    locals_ = np.array([(capsule.start, capsule.end) for capsule in bodies.values()]).reshape(-1, 2, 3)
+    ends = pose.positions[joints][:, None] + rotation.rotate(pose.rotations[joints][:, None], locals_)
+    return ends[:, 0], ends[:, 1]
+
+
+def _beyond_ball(points: FloatArray, starts: FloatArray, ends: FloatArray) -> FloatArray:
+    """How far segments ``(C, 3)`` lie beyond a ball about points ``(P, 3)``: ``(C,)``, negative within it."""
+    centre = 0.5 * (points.min(axis=0) + points.max(axis=0))
+    radius = np.linalg.norm(points - centre, axis=1).max()
+    along = ends - starts
+    share = np.einsum("ck,ck->c", centre - starts, along) / np.maximum(np.einsum("ck,ck->c", along, along), 1e-12)
+    nearest = starts + np.clip(share, 0, 1)[:, None] * along
+    return np.asarray(np.linalg.norm(centre - nearest, axis=1) - radius)
+
+
+def _distance(points: FloatArray, segments: tuple[FloatArray, FloatArray], number: int) -> FloatArray:
+    """From points ``(P, 3)`` to a segment of several ``(P,)``."""
+    starts, ends = segments
+    return distance_to(Bone(number, starts[number], ends[number]), points)
 
 
 def _thinned(

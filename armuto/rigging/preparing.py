@@ -18,7 +18,7 @@ from armuto.rigging.landmarks import usual_landmarks
 from armuto.rigging.measures import BindingProblem
 from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.pieces import flaws_of, pieces_of
-from armuto.rigging.pipeline import note_on, propose_landmarks, rig
+from armuto.rigging.pipeline import Rig, note_on, propose_landmarks, rig
 from armuto.rigging.reading import BareMesh, as_glb, read_mesh
 from armuto.rigging.stripping import without_bones
 
@@ -118,10 +118,21 @@ def facts_of(mesh: BareMesh) -> dict[str, Any]:
 
 
 @dataclass(frozen=True)
-class RiggedFile:
-    """A file whose mesh was given bones, as .glb. note: a sentence about them. prepared: what they were made from."""
+class BoundMesh:
+    """A mesh bound by a definition, as .glb. names: of its bones, whatever they are called in the file. problems: of
+    its binding. follows: the bones that pieces go along with as they are, by the pieces' numbers."""
 
     glb: bytes
+    names: tuple[str, ...]
+    problems: tuple[BindingProblem, ...]
+    follows: dict[int, str]
+
+
+@dataclass(frozen=True)
+class RiggedFile:
+    """A file whose mesh was given bones. note: a sentence about them. prepared: what they were made from."""
+
+    bound: BoundMesh
     note: str
     prepared: PreparedMesh
 
@@ -133,24 +144,17 @@ def rig_file(data: bytes, file: str) -> RiggedFile:
         raise BadInput(f"{file}: it has bones already; bring it in as a character.")
     prepared = prepare(data, file)
     made = rig(read_mesh(prepared.glb, file), prepared.definition)
-    return RiggedFile(made.glb(), note_on(made), prepared)
-
-
-@dataclass(frozen=True)
-class BoundMesh:
-    """A mesh bound by a definition, as .glb. names: of its bones, whatever they are called in the file. problems: of
-    its binding. follows: the bones that pieces go along with as they are, by the pieces' numbers."""
-
-    glb: bytes
-    names: tuple[str, ...]
-    problems: tuple[BindingProblem, ...]
-    follows: dict[int, str]
+    return RiggedFile(_bound(made), note_on(made), prepared)
 
 
 def bound_mesh(glb: bytes, file: str, definition: RigDefinition, report: Report = unreported) -> BoundMesh:
     """Raises :class:`BadInput`."""
     mesh = read_mesh(glb, file, None, definition.unit, definition.up)
     made = rig(mesh, definition, lambda share, doing: report(MAKING * share, doing))
-    problems = made.problems(lambda share, doing: report(MAKING + (1 - MAKING) * share, doing))
+    return _bound(made, lambda share, doing: report(MAKING + (1 - MAKING) * share, doing))
+
+
+def _bound(made: Rig, report: Report = unreported) -> BoundMesh:
+    problems = made.problems(report)
     follows = {piece: made.skeleton.names[joint] for piece, joint in made.rigid.items()}
     return BoundMesh(made.glb(), made.skeleton.names, tuple(problems), follows)

@@ -55,11 +55,7 @@ def read(
 
 def _remembered(what: list[str | bytes], make: Callable[[], T]) -> T:
     """What was made from the same before, or what is made now."""
-    digest = hashlib.sha256()
-    for each in what:
-        row = each.encode(errors="surrogatepass") if isinstance(each, str) else each
-        digest.update(len(row).to_bytes(8, "little") + row)
-    kept = _kept() / digest.hexdigest()
+    kept = _path(what)
     # What another state of the program has kept may not be read by this one.
     with contextlib.suppress(OSError, pickle.UnpicklingError, AttributeError, ImportError):
         held: T = pickle.loads(kept.read_bytes())
@@ -68,6 +64,15 @@ def _remembered(what: list[str | bytes], make: Callable[[], T]) -> T:
     made = make()
     _keep(made, kept)
     return made
+
+
+def _path(what: list[str | bytes]) -> Path:
+    """Where what was made from all this is kept."""
+    digest = hashlib.sha256()
+    for each in what:
+        row = each.encode(errors="surrogatepass") if isinstance(each, str) else each
+        digest.update(len(row).to_bytes(8, "little") + row)
+    return _kept() / digest.hexdigest()
 
 
 def _kept() -> Path:
@@ -140,8 +145,15 @@ def prop_shape(data: bytes, file: str) -> Shape:
 
 
 def rigged(data: bytes, file: str) -> RiggedFile:
-    """:func:`armuto.rigging.preparing.rig_file`, apart."""
-    return _remembered(["rigged", file, data], lambda: _apart(file, preparing.rig_file, data, file))
+    """:func:`armuto.rigging.preparing.rig_file`, apart. What was bound is kept as :func:`bound_mesh` keeps it, since its
+    bones are looked at next."""
+
+    def make() -> RiggedFile:
+        made = _apart(file, preparing.rig_file, data, file)
+        _keep(made.bound, _path(["bound", made.prepared.definition.digest, made.prepared.glb]))
+        return made
+
+    return _remembered(["rigged", file, data], make)
 
 
 def prepared_mesh(
@@ -165,7 +177,7 @@ def bound_mesh(data: bytes, file: str, definition: dict[str, Any], job: str | No
     """:func:`armuto.rigging.preparing.bound_mesh`, apart, and kept for a while: it is looked at, tried and taken into
     the line-up. job: under which name its progress is said, and it is cancelled."""
     value = rig_definition.from_json(definition, file)
-    what: list[str | bytes] = ["bound", file, value.digest, data]
+    what: list[str | bytes] = ["bound", value.digest, data]
     if job is None:
         return _remembered(what, lambda: _apart(file, preparing.bound_mesh, data, file, value))
     with jobs.job(job) as watched:

@@ -3,9 +3,11 @@
 import json
 import threading
 import time
+from unittest.mock import patch
 
 import numpy as np
 
+from armuto import isolation
 from armuto.errors import BadInput
 from armuto.formats import gltf
 from armuto.rigging import definition as core
@@ -51,6 +53,10 @@ class Rigs(RigCase):
         self.assertEqual(shown["meanings"]["left knee"], "the middle of the knee")
         self.assertIn("coat", [piece["name"] for piece in shown["facts"]["pieces"]])
         self.assertEqual(shown["facts"]["flaws"]["doubled"], 0)
+        # As it was accepted it is bound: it can be looked at without another binding.
+        with patch.object(isolation, "call", side_effect=AssertionError):
+            binding = self.look(f"{character.pk}/binding")
+        self.assertCountEqual(binding["names"], shown["skeleton"]["names"])
         # Sent once more it is there already.
         self.assertEqual(self.call("post", f"{character.pk}")["lock_version"], shown["lock_version"])
 

@@ -138,7 +138,7 @@ def _with_bones(row: IntakeFile) -> Document:
         came, row.path = row.path, f"{PurePosixPath(row.path).with_suffix('')}.glb"[-255:]
         row.told = {"boned": made.note}
         row.save(update_fields=["path", "told"])
-        IntakeContent.objects.filter(file=row).update(data=made.glb)
+        IntakeContent.objects.filter(file=row).update(data=made.bound.glb)
         prepared = made.prepared
         IntakeSculpture.objects.update_or_create(
             file=row,
@@ -150,7 +150,7 @@ def _with_bones(row: IntakeFile) -> Document:
                 "definition": rig_definition.to_json(prepared.definition),
             },
         )
-    row.content.data = made.glb
+    row.content.data = made.bound.glb
     return document_of(row)
 
 
