@@ -21,6 +21,11 @@ export const pageId = Array.from(crypto.getRandomValues(new Uint32Array(3)), (pa
 export const onVersion = (row?: { lock_version: number } | number) =>
   row === undefined ? {} : { 'If-Match': `"${typeof row === 'number' ? row : row.lock_version}"` }
 
+/** Of a row that is shown and an answer about it the newer one: an answer that was under way while the row was changed
+ * again is older than what is shown. */
+export const newer = <Row extends { lock_version: number }>(shown: Row | null | undefined, answered: Row): Row =>
+  shown && shown.lock_version > answered.lock_version ? shown : answered
+
 const FITTING = /\/api\/fittings\/\d+/
 /** The revision of each fitting as this page was last told it, by its address. */
 const revisions = new Map<string, string>()

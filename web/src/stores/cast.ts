@@ -2,7 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
-import { onVersion } from '@/api/concurrency'
+import { newer, onVersion } from '@/api/concurrency'
 import { useNewest } from '@/shared/useNewest'
 
 export type Character = Schemas['CharacterOut']
@@ -18,7 +18,7 @@ export const useCast = defineStore('cast', () => {
     newest(
       () => answer(client.GET('/api/cast/')),
       (rows) => {
-        characters.value = rows
+        characters.value = rows.map((row) => newer(character(row.id), row))
         loaded.value = true
       },
     )
@@ -47,7 +47,7 @@ export const useCast = defineStore('cast', () => {
   /** Characters that have not been retired. */
   const present = computed(() => characters.value.filter((character) => !character.retired))
   const put = (row: Character) =>
-    (characters.value = characters.value.map((other) => (other.id === row.id ? row : other)))
+    (characters.value = characters.value.map((other) => (other.id === row.id ? newer(other, row) : other)))
   /** base: the version that the change was begun on, where that is not the one at hand. */
   async function change(id: number, wanted: Schemas['CharacterChange'], base?: number) {
     const path = { params: { path: { character_id: id } } }

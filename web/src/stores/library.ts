@@ -2,7 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, type Schemas } from '@/api/client'
-import { onVersion } from '@/api/concurrency'
+import { newer, onVersion } from '@/api/concurrency'
 import { useNewest } from '@/shared/useNewest'
 import type { Change } from './changes'
 
@@ -19,15 +19,12 @@ export const useLibrary = defineStore('library', () => {
   const plates = new Map<string, Promise<Plate>>()
   const atHand = new Map<string, Plate>()
 
-  /** An answer that was under way while the clip was changed again is older than what is shown. */
-  const newer = (shown: Clip, answered?: Clip) =>
-    answered && answered.lock_version >= shown.lock_version ? answered : shown
   const newest = useNewest()
   const load = () =>
     newest(
       () => Promise.all([answer(client.GET('/api/library/clips')), answer(client.GET('/api/library/skeletons'))]),
       ([rows, bodies]) => {
-        clips.value = rows.map((row) => newer(clip(row.id) ?? row, row))
+        clips.value = rows.map((row) => newer(clip(row.id), row))
         skeletons.value = bodies
         loaded.value = true
       },
@@ -48,7 +45,7 @@ export const useLibrary = defineStore('library', () => {
   const plateAtHand = (clip: Clip) => atHand.get(`${clip.id}.${clip.revision}`) ?? null
   function put(rows: Clip[]) {
     const by = new Map(rows.map((row) => [row.id, row]))
-    clips.value = clips.value.map((row) => newer(row, by.get(row.id)))
+    clips.value = clips.value.map((row) => newer(row, by.get(row.id) ?? row))
   }
   /** base: the version that the change was begun on, where that is not the one at hand. */
   async function change(id: number, wanted: ClipChange, base?: number) {

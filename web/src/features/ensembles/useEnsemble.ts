@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 
 import { answer, client, Gone } from '@/api/client'
-import { onVersion } from '@/api/concurrency'
+import { newer, onVersion } from '@/api/concurrency'
 import { useHistory } from '@/shared/useHistory'
 import { useLatest } from '@/shared/useLatest'
 import { useEnsembles } from '@/stores/ensembles'
@@ -34,7 +34,7 @@ export function useEnsemble(id: number, casting: Ref<number>) {
   const load = () =>
     latest(
       () => answer(client.GET('/api/ensembles/{ensemble_id}', path)),
-      (found) => (row.value = found),
+      (found) => (row.value = newer(row.value, found)),
     ).catch((problem: unknown) => {
       if (problem instanceof Gone && !row.value) lost.value = true
       else void messages.fail(problem)
@@ -52,7 +52,7 @@ export function useEnsemble(id: number, casting: Ref<number>) {
           answer(client.GET('/api/ensembles/castings/{casting_id}/measures', castPath())).catch(() => null),
         ]),
       ([found, measured]) => {
-        cast.value = found
+        cast.value = cast.value?.id === found.id ? newer(cast.value, found) : found
         measures.value = measured
       },
     ).catch((problem: unknown) => {

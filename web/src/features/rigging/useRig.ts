@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, Gone, type Schemas } from '@/api/client'
-import { onVersion } from '@/api/concurrency'
+import { newer, onVersion } from '@/api/concurrency'
 import { useHistory } from '@/shared/useHistory'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
@@ -25,8 +25,7 @@ export function useRig(id: number) {
         row.value
           ? answer(client.GET('/api/rigs/{character_id}', path))
           : answer(client.POST('/api/rigs/{character_id}', path)),
-      // An answer that was on its way while a change was made is older than what that came to.
-      (found) => (row.value = found.lock_version < (row.value?.lock_version ?? 0) ? row.value : found),
+      (found) => (row.value = newer(row.value, found)),
     ).catch((problem: unknown) => {
       if (row.value) return void messages.fail(problem)
       if (problem instanceof Gone) lost.value = true

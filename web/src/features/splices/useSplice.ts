@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, client, Gone, type Schemas } from '@/api/client'
-import { onVersion } from '@/api/concurrency'
+import { newer, onVersion } from '@/api/concurrency'
 import { decodeFloats } from '@/api/motion'
 import { useHistory } from '@/shared/useHistory'
 import { useLatest } from '@/shared/useLatest'
@@ -45,8 +45,7 @@ export function useSplice(id: number, around: () => number) {
   const load = () =>
     latest(
       () => answer(client.GET('/api/splices/{splice_id}', path)),
-      // An answer that was on its way while a change was made is older than what that came to.
-      (found) => (row.value = found.lock_version < (row.value?.lock_version ?? 0) ? row.value : found),
+      (found) => (row.value = newer(row.value, found)),
     ).catch((problem: unknown) => {
       if (problem instanceof Gone && !row.value) lost.value = true
       else void messages.fail(problem)
