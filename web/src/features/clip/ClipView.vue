@@ -302,6 +302,7 @@ onBeforeUnmount(scene.close)
         :fps="fps"
         :frame="frame"
         :rows="rows"
+        :expected="1"
         :shown="shown"
         :range="inTake ? range : undefined"
         @frame="go"

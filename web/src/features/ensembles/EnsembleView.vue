@@ -184,11 +184,12 @@ onBeforeUnmount(close)
       </StageCanvas>
       <TransportBar :player="player" :frames="frames" :fps="fps" />
       <PoseRibbon
-        v-if="ribbons.length"
+        v-if="ribbons.length || !row.problem"
         :frames="frames"
         :fps="fps"
         :frame="frame"
         :rows="ribbons"
+        :expected="row.performers.length"
         :shown="shown"
         @frame="go"
       />

@@ -129,11 +129,12 @@ onBeforeUnmount(close)
   <FindingRows :findings="findings" :frame="frame" @show="(at, laid) => emit('show', at, laid)" />
   <TransportBar :player="player" :frames="frames" :fps="fps" />
   <PoseRibbon
-    v-if="ribbons.length"
+    v-if="ribbons.length || ensemble"
     :frames="frames"
     :fps="fps"
     :frame="frame"
     :rows="ribbons"
+    :expected="ensemble?.performers.length ?? 0"
     :shown="shown"
     :findings="findings"
     @frame="go"

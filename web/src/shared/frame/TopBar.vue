@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { useLocalStorage } from '@vueuse/core'
+import { computed, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
@@ -16,17 +17,23 @@ const intake = useIntake()
 const theme = useTheme()
 const route = useRoute()
 
-const places = computed(() => {
-  const c = runs.counts
-  return [
-    { to: '/callsheet', word: 'Call sheet', count: c?.wanted },
-    { to: '/library', word: 'Library', count: c?.clips },
-    { to: '/cast', word: 'Cast', count: c?.characters },
-    { to: '/fittings', word: 'Fittings', count: c?.fittings },
-    { to: '/board', word: 'Board', count: c?.renditions },
-    { to: '/delivery', word: 'Delivery', count: c?.accepted },
-  ]
-})
+const PLACES = [
+  { to: '/callsheet', word: 'Call sheet', key: 'wanted' },
+  { to: '/library', word: 'Library', key: 'clips' },
+  { to: '/cast', word: 'Cast', key: 'characters' },
+  { to: '/fittings', word: 'Fittings', key: 'fittings' },
+  { to: '/board', word: 'Board', key: 'renditions' },
+  { to: '/delivery', word: 'Delivery', key: 'accepted' },
+] as const
+/** As many as there were when the studio was last open here: until that is known, nothing beside it moves. */
+const remembered = useLocalStorage<Record<string, number>>('armuto.counts', {})
+watch(
+  () => runs.counts,
+  (now) => now && (remembered.value = Object.fromEntries(PLACES.map(({ key }) => [key, now[key]]))),
+)
+const places = computed(() =>
+  PLACES.map((place) => ({ ...place, count: (runs.counts ?? remembered.value)[place.key] as number | undefined })),
+)
 const work = computed(() => {
   if (arrivals.busy) return bringing()
   const waiting = intake.summary

@@ -32,6 +32,7 @@ const { frame, go } = props.player
     :fps="fps"
     :frame="frame"
     :rows="rows"
+    :expected="2"
     :shown="shown"
     :findings="findings"
     :range="range.chosen.value ? range.played.value : undefined"

@@ -17,6 +17,8 @@ const props = defineProps<{
   fps: number
   frame: number
   rows: RibbonRow[]
+  /** How many rows there will be, for which there is room until they come: what stands above them does not move. */
+  expected: number
   shown: number[]
   findings?: Schemas['FindingOut'][]
   /** Frames first to last with handles to drag; what lies outside is faint. */
@@ -92,7 +94,7 @@ function edgeKey(which: 'first' | 'last', event: KeyboardEvent) {
   if (which === 'first') emit('range', Math.max(0, Math.min(first + step, last - 1)), last)
   else emit('range', first, Math.min(props.frames - 1, Math.max(last + step, first + 1)))
 }
-const bottom = computed(() => HEIGHT * props.rows.length)
+const bottom = computed(() => HEIGHT * (props.rows.length || props.expected))
 </script>
 
 <template>
