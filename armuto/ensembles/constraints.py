@@ -12,7 +12,7 @@ from armuto.constraints.limbs import LimbChain
 from armuto.ensembles.casting import Actor, Recording, Stage
 from armuto.ensembles.model import Meeting
 from armuto.ensembles.prop_motion import PropMotion
-from armuto.ensembles.surfaces import part_to_part, part_to_prop
+from armuto.ensembles.surfaces import part_to_part, part_to_place, part_to_prop
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.curves import blend_intervals
@@ -89,7 +89,7 @@ def constraints_of(
             meeting.a.part in actors[meeting.a.who].surfaces
             and meeting.a.part in recording.bodies[meeting.a.who].surfaces
         )
-        if meeting.b.part:
+        if meeting.b.who in actors:
             known = known and meeting.b.part in actors[meeting.b.who].surfaces
         if first <= last and known:
             rows.append((meeting, first - recording.first, last - recording.first))
@@ -114,7 +114,8 @@ def _constraint(
     actor, span = actors[meeting.a.who], slice(first, last + 1)
     body, part = actor.source, meeting.a.part
     b, place = None, np.zeros(3)
-    if meeting.b.part:
+    touching = False
+    if meeting.b.who in actors:
         other = actors[meeting.b.who]
         near = part_to_part(body, part, other.source, meeting.b.part)
         assert near.other_share is not None and near.other_out is not None
@@ -124,13 +125,18 @@ def _constraint(
         b = Side(other, meeting.b.part, share, turned, other.chain_of(meeting.b.part), weight)
     else:
         prop, motion = recording.prop(meeting.b.who), recording.props[meeting.b.who]
-        near = part_to_prop(body, part, prop.shapes, motion.positions, motion.rotations)
-        assert near.place is not None
-        local = near.place[span].mean(axis=0)
+        if touching := meeting.b.part in prop.handles:
+            local = np.array(prop.handles[meeting.b.part])
+            near = part_to_place(body, part, motion.place(local))
+        else:
+            near = part_to_prop(body, part, prop.shapes, motion.positions, motion.rotations)
+            assert near.place is not None
+            local = near.place[span].mean(axis=0)
         to, place = motion.place(local), local * sizes[prop.name]
     share, out = float(near.share[span].mean()), _mean_way(near.out[span])
     a = Side(actor, part, share, rotation.rotate(actor.fitting.turn, out), actor.chain_of(part), weight)
-    away = stage.direction(stage.size * (to - body.place(part, share, out)))
+    # What is taken by its handle is in the hand, however far from it a thing of another build was in the recording.
+    away = np.zeros_like(to) if touching else stage.direction(stage.size * (to - body.place(part, share, out)))
     return Constraint(meeting, first, last, a, b, place, away)
 
 

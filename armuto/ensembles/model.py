@@ -14,7 +14,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict, field
 from itertools import pairwise
 from typing import Annotated, Any, Literal
@@ -40,6 +40,7 @@ MOST_PERFORMERS = 12
 MOST_PROPS = 24
 MOST_SHAPES = 200
 MOST_TRIANGLES = 600
+MOST_HANDLES = 40
 MOST_MEETINGS = 2_000
 
 
@@ -99,7 +100,8 @@ class Shape:
 
 @dataclass(frozen=True, config=STRICT)
 class Holder:
-    """A part of somebody, or a prop, where the part is left out."""
+    """A part of somebody; or a prop: wherever it is nearest, where the part is left out, or at the handle that is named
+    as its part."""
 
     who: Name
     part: str = ""
@@ -127,7 +129,7 @@ class Prop:
     recorded: the clip whose first joint it goes along with throughout, instead of both; start: the frame of the common
     time at which that begins. anchored: it goes its way whatever hands do, as a crank on its axle. scaling: what its
     size follows in a casting: nothing ("kept"), the performers' bodies, their hands, or their steps. handles: places
-    on it by name, for people to take it by.
+    in its own frame by name, by which it is taken.
     """
 
     name: Name
@@ -139,13 +141,15 @@ class Prop:
     start: Frame = 0
     anchored: bool = False
     scaling: Scaling = "body"
-    handles: Mapping[str, Place] = field(default_factory=dict)
+    handles: Mapping[Name, Place] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.shapes) <= MOST_SHAPES:
             raise ValueError(f"“{self.name}” has 1 to {MOST_SHAPES} shapes, not {len(self.shapes)}")
         if self.recorded and self.carried:
             raise ValueError(f"“{self.name}” is recorded or carried, not both")
+        if len(self.handles) > MOST_HANDLES:
+            raise ValueError(f"“{self.name}” has at most {MOST_HANDLES} handles")
         rows = sorted(self.carried, key=lambda row: row.first)
         if any(later.first <= earlier.last for earlier, later in pairwise(rows)):
             raise ValueError(f"“{self.name}” is carried twice at the same time; name all who carry it in one stretch")
@@ -154,7 +158,8 @@ class Prop:
 
 @dataclass(frozen=True, config=STRICT)
 class Meeting:
-    """Two sides touch from frame first to frame last of the common time, both included.
+    """Two sides touch from frame first to frame last of the common time, both included: as near as in the recording,
+    or, at the handle of a prop, wholly.
 
     strength: how firmly that is kept, 0 to 1. by_hand: set by a person, not found.
     """
@@ -170,8 +175,6 @@ class Meeting:
         _in_order(self.first, self.last, "a meeting")
         if self.a == self.b:
             raise ValueError(f"the {self.a.part or self.a.who} cannot meet itself")
-        if not self.a.part:
-            raise ValueError(f"“{self.a.who}” needs a part that meets; a prop stands on the second side")
 
 
 @dataclass(frozen=True, config=STRICT)
@@ -195,25 +198,34 @@ class Ensemble:
         doubled = [name for name, count in Counter(names).items() if count > 1]
         if doubled:
             raise ValueError(f"“{doubled[0]}” stands for two; give each performer and prop a name of its own")
-        people = {row.name for row in self.performers}
-        for holder in self._holders():
-            if holder.who not in names:
-                raise ValueError(f"there is no performer or prop “{holder.who}”")
-            if holder.part and holder.who not in people:
-                raise ValueError(f"the prop “{holder.who}” has no parts of a body")
-            if not holder.part and holder.who in people:
-                raise ValueError(f"“{holder.who}” meets with a part of the body; say which")
+        for meeting in self.meetings or ():
+            self._check_person(meeting.a, "a prop stands on the second side of a meeting")
+            self._check(meeting.b)
+        for prop in self.props:
+            for carried in prop.carried:
+                for holder in carried.by:
+                    self._check_person(holder, f"only performers carry “{prop.name}”")
         if len(self.meetings or ()) > MOST_MEETINGS:
             raise ValueError(f"an ensemble has at most {MOST_MEETINGS:,} meetings")
         if self.first is not None and self.last is not None:
             _in_order(self.first, self.last, "the ensemble")
 
-    def _holders(self) -> Iterable[Holder]:
-        for meeting in self.meetings or ():
-            yield from (meeting.a, meeting.b)
-        for prop in self.props:
-            for carried in prop.carried:
-                yield from carried.by
+    def _check_person(self, holder: Holder, otherwise: str) -> None:
+        self._check(holder)
+        if all(row.name != holder.who for row in self.performers):
+            raise ValueError(f"“{holder.who}” is a prop; {otherwise}")
+
+    def _check(self, holder: Holder) -> None:
+        """Raises ValueError where nobody and nothing is called that, or has no such part."""
+        if any(row.name == holder.who for row in self.performers):
+            if not holder.part:
+                raise ValueError(f"“{holder.who}” meets with a part of the body; say which")
+            return
+        prop = next((row for row in self.props if row.name == holder.who), None)
+        if prop is None:
+            raise ValueError(f"there is no performer or prop “{holder.who}”")
+        if holder.part and holder.part not in prop.handles:
+            raise ValueError(f"the prop “{holder.who}” has no handle “{holder.part}”")
 
     @property
     def clips(self) -> tuple[str, ...]:

@@ -243,6 +243,16 @@ def part_to_prop(
     return Nearness(surface.distance - radius, share, out, place=surface.places)
 
 
+def part_to_place(a: PosedBody, part: str, places: FloatArray) -> Nearness:
+    """How near a part is to places ``(F, 3)``."""
+    start, along = a.along(part, 0.0), a.along(part, 1.0) - a.along(part, 0.0)
+    share = np.clip(dot(places - start, along) / np.maximum(dot(along, along), 1e-12), 0.0, 1.0)
+    way = places - a.along(part, share)
+    apart = lengths(way)
+    out = rotation.rotate(rotation.inverse(a.turn(part)), way / np.maximum(apart, 1e-9)[:, None])
+    return Nearness(apart - a.surfaces[part].radius, share, out)
+
+
 def _weights(far: FloatArray, scale: float) -> FloatArray:
     """Of distances ``(N, F)``: weights that add up to 1, the most for the nearest."""
     w = np.exp(-(far - far.min(axis=0)) / scale)

@@ -194,6 +194,9 @@ class Values(unittest.TestCase):
         left, right = ({"who": who, "part": "left hand"} for who in "ab")
         meeting = {"first": 0, "last": 5, "a": left, "b": right}
         flat = {"name": "p", "shapes": [{**box, "size": [0, 1, 1]}]}
+        held = {"name": "p", "shapes": [box], "handles": {"grip": [0, 0.5, 0]}}
+        thing = {"name": "e", "performers": two, "props": [held]}
+        stretch = {"first": 0, "last": 5}
         for table, sentence in (
             ([], "a list, “performers”"),
             ({"name": "e", "performers": []}, "1 to 12 performers"),
@@ -212,6 +215,10 @@ class Values(unittest.TestCase):
                 "no performer or prop",
             ),
             ({"name": "e", "performers": two, "meetings": [{**meeting, "b": {"who": "b"}}]}, "say which"),
+            ({**thing, "meetings": [{**meeting, "b": {"who": "p", "part": "rim"}}]}, "“p” has no handle “rim”"),
+            ({**thing, "meetings": [{**meeting, "a": {"who": "p", "part": "grip"}}]}, "stands on the second side"),
+            ({**thing, "props": [{**held, "carried": [{**stretch, "by": [{"who": "p"}]}]}]}, "only performers carry"),
+            ({**thing, "props": [{**held, "handles": {"": [0, 0, 0]}}]}, "a name has 1 to 120 letters"),
             ({"name": "e", "performers": two, "meetings": [{**meeting, "b": meeting["a"]}]}, "cannot meet itself"),
             ({"name": "e", "performers": two, "meetings": [{**meeting, "strength": 2}]}, "2 is not from 0 to 1"),
             ({"name": "e", "performers": two, "first": 9, "last": 3}, "before it begins"),

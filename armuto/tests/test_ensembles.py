@@ -102,6 +102,34 @@ class OtherBodies(unittest.TestCase):
         was = lengths(np.diff(row.recording.props["crate"].positions, axis=0)).max() * row.recording.fps
         self.assertLess(steps, 3 * was + 0.5)
 
+    def test_what_is_taken_by_its_handle_is_in_the_hand(self) -> None:
+        row = recorded("hand over the crate")
+        plain = perform_ensemble(row.recording, row.own).constraints
+        # Rails farther down its sides than where it was held, and a little beyond them.
+        handles = {
+            side: tuple(float(v) for v in row.place + [np.sign(row.place[0]) * 0.03, -0.06, 0.02])
+            for side, row in zip(("left rail", "right rail"), plain[:2], strict=True)
+        }
+        (crate,) = row.ensemble.props
+        held = [
+            replace(meeting, b=Holder("crate", rail))
+            for meeting, rail in zip(row.recording.meetings[:2], handles, strict=True)
+        ]
+        meetings = (*held, *row.recording.meetings[2:])
+        ensemble = replace(row.ensemble, props=(replace(crate, handles=handles),), meetings=meetings)
+        recording = replace(row.recording, ensemble=ensemble, meetings=meetings)
+        for fittings in (row.own, row.cast("keeper", "bellringer"), row.sized(np.random.default_rng(3), 1.2, 2.0)):
+            result = perform_ensemble(recording, fittings)
+            size = result.sizes["crate"]
+            for constraint, place in zip(result.constraints[:2], handles.values(), strict=True):
+                hand = constraint.a.place(result.actors["giver"])
+                rail = result.props["crate"].place(size * np.array(place))
+                alone = slice(constraint.first, 45)  # before the other takes it, wherever these have it
+                self.assertLess(lengths(hand - rail)[alone].max(), 0.005)
+            self.assertLess(max(gaps(result)), 0.01)
+        # Nearest, they were elsewhere.
+        self.assertGreater(min(lengths(row.place - at) for row, at in zip(plain, handles.values(), strict=False)), 0.06)
+
     def test_nobody_is_jerked(self) -> None:
         for name in TOGETHER:
             row = recorded(name)

@@ -145,8 +145,8 @@ def prop_shape(data: bytes, file: str) -> Shape:
 
 
 def rigged(data: bytes, file: str) -> RiggedFile:
-    """:func:`armuto.rigging.preparing.rig_file`, apart. What was bound is kept as :func:`bound_mesh` keeps it, since its
-    bones are looked at next."""
+    """:func:`armuto.rigging.preparing.rig_file`, apart. What was bound is kept as :func:`bound_mesh` keeps it, since
+    its bones are looked at next."""
 
     def make() -> RiggedFile:
         made = _apart(file, preparing.rig_file, data, file)

@@ -182,6 +182,24 @@ class Ensembles(EnsembleCase):
             ({"props": [{"name": "giver", "shapes": self.crate[0]["shapes"]}]}, "“giver” stands for two"),
             ({"props": [{"name": "p", "shapes": []}]}, "1 to 200 shapes"),
             (
+                {"props": [self.crate[0] | {"carried": [{"first": 0, "last": 9, "by": [{"who": "crate"}]}]}]},
+                "only performers carry “crate”",
+            ),
+            (
+                {
+                    "props": self.crate,
+                    "meetings": [
+                        {
+                            "first": 0,
+                            "last": 2,
+                            "a": {"who": "giver", "part": "left hand"},
+                            "b": {"who": "crate", "part": "rope"},
+                        }
+                    ],
+                },
+                "the prop “crate” has no handle “rope”",
+            ),
+            (
                 {
                     "meetings": [
                         {

@@ -288,8 +288,38 @@ class Ensembles(StudioCase):
         expect(page.get_by_text("Looking …")).to_have_count(0)
         self.assertEqual(len(changed(lambda: page.get_by_role("button", name="Undo").click())), 2)
         page.get_by_role("button", name="crate", exact=True).click()
+        self.handles(row)
         left = changed(page.get_by_role("button", name="Remove crate").click)
         self.assertEqual([prop["name"] for prop in left], ["prop"])
+
+    def handles(self, row: Ensemble) -> None:
+        """A handle is put on the crate and named, a hand takes it by that, and it goes again."""
+        page = self.page
+
+        def changed(work) -> dict:
+            return self.answered("PATCH", f"/api/ensembles/{row.pk}", work)
+
+        def typed(label: str, text: str) -> dict:
+            field = page.get_by_label(label)
+            field.fill(text)
+            return changed(lambda: field.press("Enter"))
+
+        thing = changed(page.get_by_role("button", name="Add a handle").click)["things"][0]
+        top = thing["shapes"][0]["size"][1] / 2
+        self.assertEqual(thing["handles"], {"handle": [0, top, 0]})
+        typed("Name of the handle handle", "rope")
+        thing = typed("The handle rope, Z cm", "8")["things"][0]
+        self.assertEqual(thing["handles"], {"rope": [0, top, 0.08]})
+        page.get_by_role("table").get_by_role("button", name="left hand of giver and the crate").first.click()
+        taken = page.get_by_label("at which of its handles")
+        meetings = changed(lambda: taken.select_option(label="rope"))["meetings"]
+        at = [meeting["b"]["part"] for meeting in meetings if meeting["a"] == {"who": "giver", "part": "left hand"}]
+        self.assertEqual(at[0], "rope")
+        named = typed("Name of the handle rope", "cord")["meetings"]
+        self.assertEqual([meeting["b"]["part"] for meeting in named].count("cord"), 1)
+        gone = changed(page.get_by_role("button", name="Remove the handle cord").click)
+        self.assertEqual({meeting["b"]["part"] for meeting in gone["meetings"]}, {""})
+        self.assertEqual(gone["things"][0]["handles"], {})
 
     def test_meetings_by_hand(self):
         self.go("/library")

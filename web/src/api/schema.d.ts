@@ -7580,7 +7580,8 @@ export interface components {
         };
         /**
          * Holder
-         * @description A part of somebody, or a prop, where the part is left out.
+         * @description A part of somebody; or a prop: wherever it is nearest, where the part is left out, or at the handle that is named
+         *     as its part.
          */
         Holder: {
             /** Who */
@@ -7645,7 +7646,7 @@ export interface components {
          *     recorded: the clip whose first joint it goes along with throughout, instead of both; start: the frame of the common
          *     time at which that begins. anchored: it goes its way whatever hands do, as a crank on its axle. scaling: what its
          *     size follows in a casting: nothing ("kept"), the performers' bodies, their hands, or their steps. handles: places
-         *     on it by name, for people to take it by.
+         *     in its own frame by name, by which it is taken.
          */
         Prop: {
             /** Name */
@@ -7676,7 +7677,8 @@ export interface components {
         };
         /**
          * Meeting
-         * @description Two sides touch from frame first to frame last of the common time, both included.
+         * @description Two sides touch from frame first to frame last of the common time, both included: as near as in the recording,
+         *     or, at the handle of a prop, wholly.
          *
          *     strength: how firmly that is kept, 0 to 1. by_hand: set by a person, not found.
          */

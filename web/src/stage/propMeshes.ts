@@ -9,8 +9,10 @@ import {
   LineBasicMaterial,
   LineSegments,
   Mesh,
+  MeshBasicMaterial,
   MeshStandardMaterial,
   PlaneGeometry,
+  SphereGeometry,
   Vector3,
 } from 'three'
 
@@ -29,6 +31,7 @@ export interface PropShape {
   faces?: number[][]
 }
 const WOOD = 0xb08d5f
+const HANDLE = 0.014 // metres across the mark of one, halved
 const axis = new Vector3()
 
 function geometryOf({ kind, size: [x, y, z], points = [], faces = [] }: PropShape): BufferGeometry {
@@ -50,9 +53,10 @@ export class PropMeshes {
   private aside = new Vector3()
   private readonly parts: (Mesh | LineSegments)[] = []
 
-  /** motion: ``(frames, 7)``, positions and quaternions. size: times which the shapes are larger. */
+  /** motion: ``(frames, 7)``, positions and quaternions. size: times which shapes, and ways to handles, are larger. */
   constructor(
     shapes: PropShape[],
+    handles: number[][],
     private readonly motion: Float32Array,
     size: number,
     palette: Palette,
@@ -71,6 +75,17 @@ export class PropMeshes {
         this.parts.push(part)
         this.object.add(part)
       }
+    }
+    for (const at of handles) {
+      const mark = new Mesh(
+        new SphereGeometry(HANDLE / size, 12, 8),
+        // Seen through what it lies in.
+        new MeshBasicMaterial({ color: palette.accent, depthTest: false, transparent: true, toneMapped: false }),
+      )
+      mark.position.fromArray(at)
+      mark.renderOrder = 2
+      this.parts.push(mark)
+      this.object.add(mark)
     }
     this.object.scale.setScalar(size)
     this.pose(0)

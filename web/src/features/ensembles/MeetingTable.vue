@@ -58,6 +58,8 @@ function remove(number: number) {
   emit('change', { meetings: props.row.meetings.filter((_, n) => n !== number) })
   chosen.value = Math.min(number, props.row.meetings.length - 2)
 }
+/** The handles of a prop by name. */
+const handlesOf = (who: string) => Object.keys(props.row.things.find(({ name }) => name === who)?.handles ?? {})
 /** A new one, from the frame that is looked at on. */
 const first = ref('')
 const second = ref('')
@@ -65,7 +67,9 @@ const sides = computed(() =>
   props.row.performers.flatMap((who) => (props.parts[who] ?? []).map((part) => ({ key: `${who}|${part}`, who, part }))),
 )
 const others = computed(() => [
-  ...props.row.things.map((prop) => ({ key: `${prop.name}|`, who: prop.name, part: '' })),
+  ...props.row.things.flatMap((prop) =>
+    ['', ...handlesOf(prop.name)].map((part) => ({ key: `${prop.name}|${part}`, who: prop.name, part })),
+  ),
   ...sides.value,
 ])
 watch(
@@ -161,6 +165,17 @@ function add() {
         of="The meeting"
         @keep="$event !== null && put(chosen, { strength: $event })"
       />
+      <label v-if="handlesOf(meeting.b.who).length">
+        at
+        <select
+          :value="meeting.b.part"
+          aria-label="at which of its handles"
+          @change="put(chosen, { b: { ...meeting.b, part: ($event.target as HTMLSelectElement).value } })"
+        >
+          <option value="">its nearest place</option>
+          <option v-for="name in handlesOf(meeting.b.who)" :key="name" :value="name">{{ name }}</option>
+        </select>
+      </label>
       <button class="plain word" @click="remove(chosen)">Remove</button>
     </div>
     <details>

@@ -1,11 +1,20 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 
+import PropHandles from './PropHandles.vue'
 import DraftInput from '@/shared/fields/DraftInput.vue'
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { frameNumber } from '@/shared/units'
-import { carriedBy, freeName, type EnsembleChange, type EnsembleRow, type Prop, type Shape } from './ensembles'
+import {
+  carriedBy,
+  freeName,
+  lengthField,
+  type EnsembleChange,
+  type EnsembleRow,
+  type Prop,
+  type Shape,
+} from './ensembles'
 
 /** The props: what they are made of, where they stand, who carries them when, and what their size follows. */
 const props = defineProps<{ row: EnsembleRow; frame: number; parts: Record<string, string[]>; busy: boolean }>()
@@ -36,16 +45,6 @@ const SCALING: Record<Prop['scaling'], string> = {
   steps: 'the steps',
   kept: 'nothing',
 }
-const length = (label: string, least = -10_000): NumberField => ({
-  path: label,
-  label,
-  type: 'number',
-  unit: 'cm',
-  least,
-  most: 10_000,
-  step: 1,
-  scale: 100,
-})
 const turned = (label: string): NumberField => ({
   path: label,
   label,
@@ -123,6 +122,16 @@ function remove() {
   const next = things.value.filter((each) => each.name !== gone)
   chosen.value = ''
   emit('change', meetings ? { props: next, meetings } : { props: next })
+}
+/** Meetings at a handle go on at it under its new name, or wherever they are nearest once it is gone. */
+function putHandles(handles: Prop['handles'], before?: string, after = '') {
+  const next = things.value.map((each) => (each.name === chosen.value ? { ...each, handles } : each))
+  const meetings = props.row.meetings.map((meeting) =>
+    before !== undefined && meeting.b.who === chosen.value && meeting.b.part === before
+      ? { ...meeting, b: { ...meeting.b, part: after } }
+      : meeting,
+  )
+  emit('change', props.row.found ? { props: next } : { props: next, meetings })
 }
 /** Who can take it, hands first. */
 const holders = computed(() =>
@@ -203,7 +212,7 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
         <NumberBox
           v-for="size in sizesOf(shape.kind)"
           :key="size.label"
-          :field="length(size.label, 0.1)"
+          :field="lengthField(size.label, 0.1)"
           :value="shape.size[size.axes[0]]"
           :of="`Shape ${n + 1}`"
           @keep="putShape(n, { size: withAxes(shape.size, size.axes, $event ?? 0.1) })"
@@ -211,7 +220,7 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
         <NumberBox
           v-for="(axis, k) in AXES"
           :key="axis"
-          :field="length(axis)"
+          :field="lengthField(axis)"
           :value="shape.at[k]"
           :of="`Shape ${n + 1}`"
           @keep="putShape(n, { at: withAxes(shape.at, [k], $event ?? 0) })"
@@ -226,6 +235,7 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
         </button>
       </div>
       <button class="plain word" @click="put({ shapes: [...prop.shapes, BOX] })">Add a shape</button>
+      <PropHandles :prop="prop" :busy="busy" @change="putHandles" />
       <p v-if="prop.recorded" class="quiet">It goes where it was recorded.</p>
       <template v-else>
         <div class="fields" role="group" aria-label="Where it stands while nobody carries it">
@@ -233,7 +243,7 @@ const shownFrame = (frame: number) => frameNumber(Math.max(frame - props.row.fir
           <NumberBox
             v-for="(axis, k) in AXES"
             :key="axis"
-            :field="length(axis)"
+            :field="lengthField(axis)"
             :value="prop.at[k]"
             of="It stands at"
             @keep="put({ at: withAxes(prop.at, [k], $event ?? 0) })"

@@ -1,4 +1,5 @@
 import type { Schemas } from '@/api/client'
+import type { NumberField } from '@/shared/fields/numberField'
 import { frameSpan, quantity } from '@/shared/units'
 import type { Performed, Recorded } from './useEnsembleStage'
 
@@ -25,13 +26,17 @@ export const gapText = (centimetres: number) => quantity(centimetres, 'cm')
 export const recordedOf = (row: EnsembleRow): Recorded => ({
   motion: `/api/ensembles/${row.id}/recording`,
   performers: row.people.map(({ name, skeleton_id }) => ({ name, skeleton: skeleton_id })),
-  props: row.things.map(({ shapes }) => ({ shapes, size: 1 })),
+  props: row.things.map(({ shapes, handles }) => ({ shapes, handles: Object.values(handles ?? {}), size: 1 })),
 })
 /** The same as a casting does it now. */
 export const performedOf = (row: EnsembleRow, casting: CastingRow): Performed => ({
   motion: `/api/ensembles/castings/${casting.id}/motion`,
   performers: row.people.map(({ name }) => ({ name, character: casting.cast[name] ?? 0 })),
-  props: row.things.map(({ name, shapes }) => ({ shapes, size: casting.sizes_used[name] ?? 1 })),
+  props: row.things.map(({ name, shapes, handles }) => ({
+    shapes,
+    handles: Object.values(handles ?? {}),
+    size: casting.sizes_used[name] ?? 1,
+  })),
 })
 
 /** Lanes from above: performers, then props. */
@@ -69,6 +74,17 @@ export function withKey(keys: PlacementKey[] | undefined, frame: number, change:
   const others = (keys ?? []).filter((key) => key.frame !== frame)
   return [...others, { ...now, ...change }].sort((a, b) => a.frame - b.frame)
 }
+
+export const lengthField = (label: string, least = -10_000): NumberField => ({
+  path: label,
+  label,
+  type: 'number',
+  unit: 'cm',
+  least,
+  most: 10_000,
+  step: 1,
+  scale: 100,
+})
 
 /** The name, with a number where it is taken. */
 export function freeName(name: string, taken: string[]): string {

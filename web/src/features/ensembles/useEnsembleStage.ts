@@ -15,17 +15,23 @@ const FROM = 68 // degrees about up, from which an ensemble is looked at
 const ACROSS = [Math.cos((FROM * Math.PI) / 180), -Math.sin((FROM * Math.PI) / 180)] // to the right then: x and z
 const APART = 1.2 // metres between the recording and those who play
 
+/** A prop: its shapes, the places of its handles where they are to be seen, and times which both are larger. */
+interface ShownProp {
+  shapes: PropShape[]
+  handles?: number[][]
+  size: number
+}
 /** An ensemble as it was recorded. motion: the address of its arrays; performers with their skeletons. */
 export interface Recorded {
   motion: string
   performers: { name: string; skeleton: number }[]
-  props: { shapes: PropShape[]; size: number }[]
+  props: ShownProp[]
 }
 /** What a casting does: performers with their characters. */
 export interface Performed {
   motion: string
   performers: { name: string; character: number }[]
-  props: { shapes: PropShape[]; size: number }[]
+  props: ShownProp[]
 }
 /** Where somebody is on the floor, in metres; heading: radians about up from +Z; height: of the character. */
 export interface Standing {
@@ -157,8 +163,8 @@ export function useEnsembleStage(canvas: Ref<HTMLCanvasElement | undefined>) {
     blocks: { shape: number[]; values: Float32Array }[],
     recorded: boolean,
   ) {
-    const made = all.map(({ shapes, size }, n) => ({
-      mesh: new module!.PropMeshes(shapes, blocks[n].values, size, mine.palette),
+    const made = all.map(({ shapes, handles = [], size }, n) => ({
+      mesh: new module!.PropMeshes(shapes, handles, blocks[n].values, size, mine.palette),
       recorded,
     }))
     made.forEach(({ mesh }) => mine.addObject(mesh.object))
