@@ -162,6 +162,55 @@ class Splices(BoardCase):
         made = self.saved(row, lambda: self.page.keyboard.press("Delete"))
         self.assertEqual(made["parts"], ["bow", "creep"])
 
+    def test_candidates_are_looked_for_in_frames_that_are_said(self):
+        row, page = self.splice("walk", "bow"), self.page
+        walk, bow = (part["frames"] for part in self.made(row)["clips"])
+        joined = self.joined(self.made(row))
+
+        def found(work) -> list[tuple[int, int]]:
+            with page.expect_response(CANDIDATES) as looked:
+                work()
+            places = [(each["out"], each["into"]) for each in looked.value.json()]
+            self.assertEqual(places[0], joined)  # where they are joined stays among them
+            return places[1:]
+
+        def typed(label: str, text: str) -> list[tuple[int, int]]:
+            field = page.get_by_label(label, exact=True)
+            field.fill(text)
+            return found(lambda: field.press("Enter"))
+
+        # The first half of the walk is looked at as little as the last of the bow, unless somebody says so.
+        usual = typed("walk, to", "40")
+        self.assertTrue(usual and all(out <= 40 and into <= bow // 2 for out, into in usual), usual)
+        typed("walk, out of", "20")
+        places = typed("bow, into", str(bow // 2))
+        self.assertTrue(places and all(20 <= out <= 40 and into >= bow // 2 for out, into in places), places)
+        places = found(page.get_by_role("button", name="As usual").click)
+        self.assertTrue(all(out >= walk // 2 and into <= bow // 2 for out, into in places), places)
+        expect(page.get_by_label("walk, to", exact=True)).to_have_value("")
+        # Drawn on the map: a quarter to half of either clip, in which nothing is joined by it.
+        page.get_by_role("tab", name="Cost map").click()
+        cost_map = page.get_by_role("application")
+        box = cost_map.bounding_box()
+
+        def draw():
+            page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + box["height"] * 0.75)
+            page.mouse.down()
+            page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.5, steps=3)
+            page.mouse.up()
+
+        places = found(draw)
+        self.assertTrue(places)
+        for out, into in places:
+            self.assertTrue(
+                walk * 0.25 - 2 <= out <= walk * 0.5 + 1 and bow * 0.25 - 2 <= into <= bow * 0.5 + 1, places
+            )
+        self.assertEqual(self.joined(self.made(row)), joined)
+        expect(page.get_by_label("walk, out of", exact=True)).not_to_have_value("")
+        cost_map.focus()
+        page.mouse.move(10, 10)
+        self.assertTrue(all(out >= walk // 2 for out, _ in found(lambda: page.keyboard.press("Escape"))))
+
     def test_fields_of_a_join_and_a_clip_that_changes(self):
         row = self.splice("walk", "bow")
         before = self.made(row)["made"]["joins"][0]

@@ -7,11 +7,12 @@ import { fetchArrays } from '@/api/client'
 import { frameNumber, quantity } from '@/shared/units'
 import { useLatest } from '@/shared/useLatest'
 import { useMessages } from '@/stores/messages'
+import { limitsQuery, UNLIMITED, type Limits } from './candidateRange'
 import type { Candidate } from './splices'
 
 /**
- * What it costs to go from any frame of the one clip to any of the other: the darker, the less. Any place can be taken,
- * by the pointer or by arrow keys and Enter.
+ * What it costs to go from any frame of the one clip to any of the other: the stronger the ink, the less. Any place can be taken,
+ * by the pointer or by arrow keys and Enter; a box that is drawn is where candidates are looked for.
  */
 const props = defineProps<{
   splice: number
@@ -22,8 +23,11 @@ const props = defineProps<{
   into: number
   candidates: Candidate[]
   names: [string, string]
+  limits: Limits
+  frames: [number, number]
 }>()
-const emit = defineEmits<{ choose: [out: number, into: number] }>()
+const emit = defineEmits<{ choose: [out: number, into: number]; limit: [limits: Limits] }>()
+const DRAWN = 5 // pixels from which on a press is a box
 const theme = useTheme()
 const canvas = ref<HTMLCanvasElement>()
 const box = ref<HTMLElement>()
@@ -94,6 +98,41 @@ function placeAt(event: PointerEvent): [number, number] {
   const on = (share: number, most: number) => Math.round(Math.min(1, Math.max(0, share)) * most)
   return [on(up, last.value.out), on(right, last.value.into)]
 }
+/** The box in which candidates are looked for: as it is drawn, or as it is said. */
+const drawn = ref<[from: [number, number], to: [number, number]] | null>(null)
+const edges = computed(() => {
+  if (drawn.value) return drawn.value
+  const said = limitsQuery(props.limits, props.frames)
+  if (said.out_first === undefined && said.into_first === undefined) return null
+  const from = [said.out_first ?? 0, said.into_first ?? 0]
+  return [from, [said.out_last ?? last.value.out, said.into_last ?? last.value.into]]
+})
+let boxed = false
+function draw(event: PointerEvent) {
+  boxed = false
+  if (event.button !== 0) return
+  const target = event.currentTarget as HTMLElement
+  const [begun, x, y] = [placeAt(event), event.clientX, event.clientY]
+  target.setPointerCapture(event.pointerId)
+  const move = (next: PointerEvent) => {
+    boxed ||= Math.hypot(next.clientX - x, next.clientY - y) > DRAWN
+    if (boxed) drawn.value = [begun, placeAt(next)]
+  }
+  const stop = () => {
+    target.removeEventListener('pointermove', move)
+    if (!drawn.value) return
+    const [[outA, intoA], [outB, intoB]] = drawn.value
+    drawn.value = null
+    emit('limit', [
+      [Math.min(outA, outB), Math.max(outA, outB)],
+      [Math.min(intoA, intoB), Math.max(intoA, intoB)],
+    ])
+  }
+  target.addEventListener('pointermove', move)
+  target.addEventListener('lostpointercapture', stop, { once: true })
+}
+/** A click that ends a box is no choice. */
+const click = (event: PointerEvent) => boxed || emit('choose', ...placeAt(event))
 function key(event: KeyboardEvent) {
   const [out, into] = cursor.value ?? [props.out, props.into]
   const step = event.shiftKey ? 10 : 1
@@ -104,7 +143,10 @@ function key(event: KeyboardEvent) {
     ArrowRight: [0, step],
   }
   if (event.key === 'Enter') return emit('choose', out, into)
-  if (event.key === 'Escape') return void (cursor.value = null)
+  if (event.key === 'Escape') {
+    if (!cursor.value) emit('limit', UNLIMITED)
+    return void (cursor.value = null)
+  }
   const move = moves[event.key]
   if (!move) return
   event.preventDefault()
@@ -139,12 +181,21 @@ const said = computed(() => {
       :aria-label="`Cost map: ${said}. Arrow keys move, Enter joins there.`"
       @pointermove="cursor = placeAt($event)"
       @pointerleave="cursor = null"
-      @click="emit('choose', ...placeAt($event as PointerEvent))"
+      @pointerdown="draw"
+      @click="click($event as PointerEvent)"
       @keydown="key"
       @blur="cursor = null"
     >
       <canvas ref="canvas"></canvas>
       <svg :width="size.width" :height="size.height" aria-hidden="true">
+        <rect
+          v-if="edges"
+          class="edges"
+          :x="Math.min(x(edges[0][1]), x(edges[1][1]))"
+          :y="Math.min(y(edges[0][0]), y(edges[1][0]))"
+          :width="Math.abs(x(edges[1][1]) - x(edges[0][1]))"
+          :height="Math.abs(y(edges[1][0]) - y(edges[0][0]))"
+        />
         <template v-for="row in candidates" :key="`${row.out}.${row.into}`">
           <circle :cx="x(row.into)" :cy="y(row.out)" r="6.5" class="under" />
           <circle :cx="x(row.into)" :cy="y(row.out)" r="5" class="candidate" />
@@ -161,7 +212,10 @@ const said = computed(() => {
       ><span>→ into {{ names[1] }}</span>
     </p>
     <p class="mono said" role="status">{{ said }}</p>
-    <p class="quiet hint">The darker, the less it costs; rings are the candidates. Click any place to join there.</p>
+    <p class="quiet hint">
+      The stronger its ink, the less a place costs; rings are the candidates. Click any place to join there; draw a box
+      to look for candidates within it.
+    </p>
   </div>
 </template>
 
@@ -189,6 +243,12 @@ svg {
   inset: 0;
   pointer-events: none;
   overflow: visible;
+}
+.edges {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 1.2;
+  stroke-dasharray: 5 4;
 }
 .candidate {
   fill: none;

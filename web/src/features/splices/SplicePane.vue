@@ -11,6 +11,8 @@ import type { Positions } from '@/stage/motion'
 import type { Bones } from '@/stores/cast'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
+import { limitsQuery, UNLIMITED, type Limits } from './candidateRange'
+import CandidateRange from './CandidateRange.vue'
 import CandidateList from './CandidateList.vue'
 import CostMap from './CostMap.vue'
 import JoinFields from './JoinFields.vue'
@@ -88,6 +90,11 @@ const second = shallowRef<Positions | null>(null)
 const looking = ref(false)
 /** Whether candidates are looked for in all frames, or where neither clip loses more than its half. */
 const everywhere = ref(false)
+/** Frames that are said instead. */
+const limits = ref<Limits>(UNLIMITED)
+const frames = computed(
+  () => spans.value.map(({ clip }) => props.row.clips.find(({ key }) => key === clip)?.frames ?? 1) as [number, number],
+)
 const latest = useLatest()
 const moved = useLatest()
 const keptPlace = computed(() => placeOf(props.row.splice, props.chosen, props.row.clips, fps.value).join())
@@ -96,10 +103,14 @@ let found: Promise<unknown> = Promise.resolve()
 /** Done when the candidates of the join as it is are there. */
 defineExpose({ found: () => found })
 /** Where other clips meet is no place for these. */
-watch(pair, () => (candidates.value = []))
+watch(pair, () => {
+  candidates.value = []
+  limits.value = UNLIMITED
+})
 /** What was found stays while the place alone changes: the row of the place itself is asked for again. */
 watch(
-  () => [props.row.id, props.chosen, pair.value, props.row.splice.spans.length, everywhere.value].join(),
+  () =>
+    [props.row.id, props.chosen, pair.value, props.row.splice.spans.length, everywhere.value, ...limits.value].join(),
   () => {
     if (!props.row.splice.joins[props.chosen]) return
     looking.value = true
@@ -109,7 +120,10 @@ watch(
         Promise.all([
           answer(
             client.GET('/api/splices/{splice_id}/joins/{number}/candidates', {
-              params: { path: path(), query: { everywhere: everywhere.value } },
+              params: {
+                path: path(),
+                query: { everywhere: everywhere.value, ...limitsQuery(limits.value, frames.value) },
+              },
             }),
           ),
           ...keys.map((key) => fetchPositions(`/api/splices/${props.row.id}/clips/${key}/positions`)),
@@ -192,6 +206,7 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
           ><input v-model="everywhere" type="checkbox" /> in all frames</label
         >
       </TabList>
+      <CandidateRange v-model="limits" :names="names" :frames="frames" :everywhere="everywhere" />
       <div id="places" role="tabpanel" :aria-labelledby="`places-${leaf}`">
         <CandidateList
           v-if="leaf === 'candidates'"
@@ -213,7 +228,10 @@ const changed = (changes: Partial<Join>) => withJoin(props.splice, props.chosen,
           :into="place[1]"
           :candidates="candidates"
           :names="names"
+          :limits="limits"
+          :frames="frames"
           @choose="joinAt"
+          @limit="(wanted) => (limits = wanted)"
         />
       </div>
     </template>
