@@ -3,7 +3,7 @@ import { computed } from 'vue'
 
 import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
-import { withLimit, type Limits } from './candidateRange'
+import { UNLIMITED, withLimit, type Limits } from './candidateRange'
 
 /** In which frames of either clip candidates are looked for, where not in the usual ones. */
 const props = defineProps<{ names: [string, string]; frames: [number, number]; everywhere: boolean }>()
@@ -19,26 +19,21 @@ const field = (label: string, least: number, most: number, empty: string): Numbe
   empty,
 })
 /** What is looked through where nothing is said: the last half of the one clip and the first half of the other. */
-const usual = computed(() =>
-  props.everywhere
-    ? [
-        ['start', 'end'],
-        ['start', 'end'],
-      ]
-    : [
-        ['half', 'end'],
-        ['start', 'half'],
-      ],
-)
+const usual = [
+  ['half', 'end'],
+  ['start', 'half'],
+]
 const sides = computed(() =>
   props.names.map((name, side) => {
     const [first, last] = limits.value[side]
     const end = props.frames[side] - 1
+    const whole = props.everywhere || first !== null || last !== null
+    const [begins, ends] = whole ? ['start', 'end'] : usual[side]
     return {
       name,
       fields: [
-        { value: first, field: field(side ? 'into' : 'out of', 0, last ?? end, usual.value[side][0]) },
-        { value: last, field: field('to', first ?? 0, end, usual.value[side][1]) },
+        { value: first, field: field(side ? 'into' : 'out of', 0, last ?? end, begins) },
+        { value: last, field: field('to', first ?? 0, end, ends) },
       ],
     }
   }),
@@ -60,18 +55,7 @@ const set = (side: number, which: number, frame: number | null) =>
         @keep="set(n, which, $event)"
       />
     </div>
-    <button
-      v-if="said"
-      class="plain word"
-      @click="
-        limits = [
-          [null, null],
-          [null, null],
-        ]
-      "
-    >
-      As usual
-    </button>
+    <button v-if="said" class="plain word" @click="limits = UNLIMITED">As usual</button>
   </div>
 </template>
 

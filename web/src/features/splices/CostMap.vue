@@ -11,8 +11,8 @@ import { limitsQuery, UNLIMITED, type Limits } from './candidateRange'
 import type { Candidate } from './splices'
 
 /**
- * What it costs to go from any frame of the one clip to any of the other: the stronger the ink, the less. Any place can be taken,
- * by the pointer or by arrow keys and Enter; a box that is drawn is where candidates are looked for.
+ * What it costs to go from any frame of the one clip to any of the other: the stronger the ink, the less. Any place can
+ * be taken, by the pointer or by arrow keys and Enter; a box that is drawn is where candidates are looked for.
  */
 const props = defineProps<{
   splice: number
