@@ -17,14 +17,14 @@ export OPENBLAS_NUM_THREADS ?= 1
 demo: setup build
 	@$(PY) manage.py serve --demo --port $(PORT)
 
-# Whatever needs no browser runs beside what does, in two lanes on databases of their own, and gives way to it: the core
-# less than the studio, since what starts and kills programs comes after it in its lane, as quick as what needs a browser.
+# Whatever needs no browser runs beside what does, in two lanes on databases of their own, and gives way to it, since that
+# takes longest. What starts and kills programs comes after the core, in its lane.
 TEST = $(PY) manage.py test --noinput --parallel 1
 test: setup build programs
 	@own=$$(mktemp -d); mkdir $$own/studio $$own/core; \
 	ARMUTO_DATA=$$own/studio nice -n 10 $(TEST) --exclude-tag browser --exclude-tag processes studio \
 		> $$own/studio.txt 2>&1 & studio=$$!; \
-	{ ARMUTO_DATA=$$own/core nice -n 5 $(TEST) armuto demo > $$own/core.txt 2>&1; failed=$$?; \
+	{ ARMUTO_DATA=$$own/core nice -n 10 $(TEST) armuto demo > $$own/core.txt 2>&1; failed=$$?; \
 		ARMUTO_DATA=$$own/processes $(TEST) --tag processes studio > $$own/processes.txt 2>&1 || failed=1; \
 		exit $$failed; } & core=$$!; \
 	$(TEST) --tag browser; failed=$$?; \

@@ -230,6 +230,7 @@ CRATE = Prop(
         ),
         Carried(69, 140, (Holder("receiver", "left hand"), Holder("receiver", "right hand"))),
     ),
+    handles={"left rope": (0.205, 0.06, 0.0), "right rope": (-0.205, 0.06, 0.0)},
 )
 CART = Prop(
     "cart",
@@ -246,6 +247,7 @@ CART = Prop(
     at=(0.0, RAIL, 0.62),
     carried=(Carried(2, 143, (Holder("pusher", "left hand"), Holder("pusher", "right hand"))),),
     scaling="kept",
+    handles={"left grip": (0.24, 0.0, 0.0), "right grip": (-0.24, 0.0, 0.0)},
 )
 STANDING_LADDER = Prop(
     "ladder",

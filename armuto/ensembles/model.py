@@ -300,6 +300,8 @@ USUAL: dict[str, Any] = {
     "start": 0,
     "at": [0.0, 0.0, 0.0],
     "turn": [0.0, 0.0, 0.0],
+    "points": [],
+    "faces": [],
     "carried": [],
     "recorded": "",
     "anchored": False,

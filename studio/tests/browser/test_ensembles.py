@@ -306,10 +306,12 @@ class Ensembles(StudioCase):
 
         thing = changed(page.get_by_role("button", name="Add a handle").click)["things"][0]
         top = thing["shapes"][0]["size"][1] / 2
-        self.assertEqual(thing["handles"], {"handle": [0, top, 0]})
+        own = dict(thing["handles"])
+        self.assertEqual(own.pop("handle"), [0, top, 0])
+        self.assertEqual(list(own), ["left rope", "right rope"])
         typed("Name of the handle handle", "rope")
         thing = typed("The handle rope, Z cm", "8")["things"][0]
-        self.assertEqual(thing["handles"], {"rope": [0, top, 0.08]})
+        self.assertEqual(thing["handles"], own | {"rope": [0, top, 0.08]})
         page.get_by_role("table").get_by_role("button", name="left hand of giver and the crate").first.click()
         taken = page.get_by_label("at which of its handles")
         meetings = changed(lambda: taken.select_option(label="rope"))["meetings"]
@@ -319,7 +321,7 @@ class Ensembles(StudioCase):
         self.assertEqual([meeting["b"]["part"] for meeting in named].count("cord"), 1)
         gone = changed(page.get_by_role("button", name="Remove the handle cord").click)
         self.assertEqual({meeting["b"]["part"] for meeting in gone["meetings"]}, {""})
-        self.assertEqual(gone["things"][0]["handles"], {})
+        self.assertEqual(gone["things"][0]["handles"], own)
 
     def test_meetings_by_hand(self):
         self.go("/library")

@@ -158,8 +158,10 @@ const applying = ref(false)
 async function apply() {
   applying.value = true
   try {
+    // As it is decided now: what has just been changed may be on its way still, and be bound to be looked at.
+    await rig.settled()
     // It is bound first, so that it is seen how far that is, and can be given up.
-    binding.value = await work.bind()
+    binding.value = await work.bind(true)
     const params = { params: { path: { character_id: id } } }
     const made = await answer(client.POST('/api/rigs/{character_id}/version', params))
     await Promise.all([cast.load(), library.load(), rig.load()])

@@ -43,6 +43,24 @@ it('gives up what is under way, and tells that from a failure', async () => {
   await expect(bound).rejects.toBeInstanceOf(GivenUp)
 })
 
+it('goes along with one that takes its place, where any will do, and ends where a person stops that', async () => {
+  const { finish } = studio()
+  const { bind, cancel } = scope.run(() => useBinding(7))!
+  const any = bind(true)
+  const looked = [bind(), bind()]
+  finish({ detail: 'It was stopped.' }, 422)
+  finish({ detail: 'It was stopped.' }, 422)
+  finish({ names: ['hips', 'chest'] })
+  expect(await any).toEqual({ names: ['hips', 'chest'] })
+  await expect(looked[0]).rejects.toBeInstanceOf(GivenUp)
+  const stopped = bind(true)
+  void bind().catch(() => undefined)
+  await cancel()
+  finish({ detail: 'It was stopped.' }, 422)
+  finish({ detail: 'It was stopped.' }, 422)
+  await expect(stopped).rejects.toBeInstanceOf(GivenUp)
+})
+
 it('gives up one that another takes the place of, and that is no stop', async () => {
   const { finish } = studio()
   const { bind, stopped } = scope.run(() => useBinding(7))!

@@ -4,6 +4,8 @@ import { answer, client, Refused, type Schemas } from '@/api/client'
 
 const ASKED = 400 // milliseconds between two looks at how far it is
 
+type Binding = Schemas['RigBinding']
+
 /** A binding that nobody waits for any more. */
 export class GivenUp extends Refused {}
 
@@ -17,7 +19,18 @@ export function useBinding(id: number) {
   let job = ''
   let request: AbortController | undefined
 
-  async function bind(): Promise<Schemas['RigBinding']> {
+  let newest: Promise<Binding> | undefined
+  /** follow: go along with another binding that takes the place of this one, rather than being given up for it. */
+  function bind(follow = false): Promise<Binding> {
+    const own = (newest = begin())
+    return follow ? following(own) : own
+  }
+  const following = (own: Promise<Binding>): Promise<Binding> =>
+    own.catch((problem: unknown) => {
+      if (problem instanceof GivenUp && newest !== own) return following(newest!)
+      throw problem
+    })
+  async function begin(): Promise<Binding> {
     void cancel()
     // Where a page is not served over https nothing better is there, and it has only to be nobody else's.
     const mine = (job = Array.from({ length: 20 }, () => Math.floor(Math.random() * 36).toString(36)).join(''))

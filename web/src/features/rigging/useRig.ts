@@ -97,6 +97,8 @@ export function useRig(id: number) {
       messages.fail(problem)
     }
   }
+  /** Done when what has been changed by now is kept, or refused. */
+  const settled = () => history.inOrder(async () => undefined)
   const undo = () => history.undo().catch(messages.fail)
   const redo = () => history.redo().catch(messages.fail)
   const { undoable, redoable } = history
@@ -112,6 +114,7 @@ export function useRig(id: number) {
     proposeAgain,
     proposeFingers,
     keepMoves,
+    settled,
     undo,
     redo,
     undoable,
