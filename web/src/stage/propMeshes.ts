@@ -79,11 +79,9 @@ export class PropMeshes {
     for (const at of handles) {
       const mark = new Mesh(
         new SphereGeometry(HANDLE / size, 12, 8),
-        // Seen through what it lies in.
-        new MeshBasicMaterial({ color: palette.accent, depthTest: false, transparent: true, toneMapped: false }),
+        new MeshBasicMaterial({ color: palette.accent, toneMapped: false }),
       )
       mark.position.fromArray(at)
-      mark.renderOrder = 2
       this.parts.push(mark)
       this.object.add(mark)
     }

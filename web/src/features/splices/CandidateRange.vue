@@ -65,7 +65,7 @@ const set = (side: number, which: number, frame: number | null) =>
   flex-wrap: wrap;
   gap: 4px 14px;
   align-items: baseline;
-  padding: 8px 14px 0;
+  padding: 8px 14px;
   font-size: 13px;
 }
 .side {
