@@ -161,7 +161,7 @@ async function apply() {
     // As it is decided now: what has just been changed may be on its way still, and be bound to be looked at.
     await rig.settled()
     // It is bound first, so that it is seen how far that is, and can be given up.
-    binding.value = await work.bind(true)
+    binding.value = await work.bind()
     const params = { params: { path: { character_id: id } } }
     const made = await answer(client.POST('/api/rigs/{character_id}/version', params))
     await Promise.all([cast.load(), library.load(), rig.load()])

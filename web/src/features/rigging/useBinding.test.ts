@@ -43,32 +43,28 @@ it('gives up what is under way, and tells that from a failure', async () => {
   await expect(bound).rejects.toBeInstanceOf(GivenUp)
 })
 
-it('goes along with one that takes its place, where any will do, and ends where a person stops that', async () => {
+it('goes along with one that takes its place, which is no stop, and fails with it', async () => {
+  const { finish } = studio()
+  const { bind, stopped } = scope.run(() => useBinding(7))!
+  const bound = [bind(), bind(), bind()]
+  finish({ detail: 'It was stopped.' }, 422)
+  finish({ detail: 'It was stopped.' }, 422)
+  expect(stopped.value).toBe(false)
+  finish({ names: ['hips', 'chest'] })
+  expect(await Promise.all(bound)).toEqual(bound.map(() => ({ names: ['hips', 'chest'] })))
+  const failing = [bind(), bind()]
+  finish({ detail: 'It was stopped.' }, 422)
+  finish({ detail: 'It is damaged.' }, 422)
+  for (const each of failing) await expect(each).rejects.toThrow('It is damaged.')
+})
+
+it('is given up with one that has taken its place, where a person stops that', async () => {
   const { finish } = studio()
   const { bind, cancel } = scope.run(() => useBinding(7))!
-  const any = bind(true)
-  const looked = [bind(), bind()]
-  finish({ detail: 'It was stopped.' }, 422)
-  finish({ detail: 'It was stopped.' }, 422)
-  finish({ names: ['hips', 'chest'] })
-  expect(await any).toEqual({ names: ['hips', 'chest'] })
-  await expect(looked[0]).rejects.toBeInstanceOf(GivenUp)
-  const stopped = bind(true)
-  void bind().catch(() => undefined)
+  const bound = [bind(), bind()]
+  const ended = bound.map((each) => expect(each).rejects.toBeInstanceOf(GivenUp))
   await cancel()
   finish({ detail: 'It was stopped.' }, 422)
   finish({ detail: 'It was stopped.' }, 422)
-  await expect(stopped).rejects.toBeInstanceOf(GivenUp)
-})
-
-it('gives up one that another takes the place of, and that is no stop', async () => {
-  const { finish } = studio()
-  const { bind, stopped } = scope.run(() => useBinding(7))!
-  const first = bind()
-  const second = bind()
-  finish({ detail: 'It was stopped.' }, 422)
-  await expect(first).rejects.toBeInstanceOf(GivenUp)
-  expect(stopped.value).toBe(false)
-  finish({ detail: 'It is damaged.' }, 422)
-  await expect(second).rejects.toThrow('It is damaged.')
+  await Promise.all(ended)
 })

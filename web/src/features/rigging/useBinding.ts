@@ -18,16 +18,13 @@ export function useBinding(id: number) {
   const stopped = ref(false)
   let job = ''
   let request: AbortController | undefined
-
   let newest: Promise<Binding> | undefined
-  /** follow: go along with another binding that takes the place of this one, rather than being given up for it. */
-  function bind(follow = false): Promise<Binding> {
-    const own = (newest = begin())
-    return follow ? following(own) : own
-  }
+
+  /** The binding of what is decided now; who asked for one before goes along with it. */
+  const bind = () => following((newest = begin()))
   const following = (own: Promise<Binding>): Promise<Binding> =>
     own.catch((problem: unknown) => {
-      if (problem instanceof GivenUp && newest !== own) return following(newest!)
+      if (problem instanceof GivenUp && newest && newest !== own) return following(newest)
       throw problem
     })
   async function begin(): Promise<Binding> {

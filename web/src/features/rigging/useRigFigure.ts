@@ -59,6 +59,7 @@ export function useRigFigure(
           module ??= await import('@/stage')
           // First what is wrong with it: the others ask for the same binding, which is made once.
           const found = await bind()
+          if (!row.value || keyOf(row.value) !== key) throw new GivenUp() // it is opened anew
           const [figure, moves] = await Promise.all([fetch(`${path.value}/figure?v=${now.lock_version}`), motion()])
           if (!figure.ok) throw new Refused(`${now.name}: it could not be bound; look at its landmarks.`)
           return { found, moves, data: await figure.arrayBuffer() }
@@ -85,7 +86,7 @@ export function useRigFigure(
     } catch (problem) {
       if (!(problem instanceof GivenUp)) messages.fail(problem)
     } finally {
-      loading.value = ''
+      if (row.value && keyOf(row.value) === key) loading.value = ''
     }
   }
   function play(moves: NodeMotion & { fps: number }) {
