@@ -178,6 +178,11 @@ class Ensembles(EnsembleCase):
         self.assertIn("Somebody else", self.change(path, ease=3.0, version=1, status=409)["detail"])
 
     def test_what_cannot_be_is_said_and_nothing_is_lost(self):
+        def met(who: str, other: tuple[str, str]) -> dict:
+            """By somebody's left hand."""
+            sides = {"a": {"who": who, "part": "left hand"}, "b": dict(zip(("who", "part"), other, strict=True))}
+            return {"first": 0, "last": 2, **sides}
+
         for changes, sentence in (
             ({"props": [{"name": "giver", "shapes": self.crate[0]["shapes"]}]}, "“giver” stands for two"),
             ({"props": [{"name": "p", "shapes": []}]}, "1 to 200 shapes"),
@@ -186,32 +191,10 @@ class Ensembles(EnsembleCase):
                 "only performers carry “crate”",
             ),
             (
-                {
-                    "props": self.crate,
-                    "meetings": [
-                        {
-                            "first": 0,
-                            "last": 2,
-                            "a": {"who": "giver", "part": "left hand"},
-                            "b": {"who": "crate", "part": "rope"},
-                        }
-                    ],
-                },
+                {"props": self.crate, "meetings": [met("giver", ("crate", "rope"))]},
                 "the prop “crate” has no handle “rope”",
             ),
-            (
-                {
-                    "meetings": [
-                        {
-                            "first": 0,
-                            "last": 2,
-                            "a": {"who": "nobody", "part": "left hand"},
-                            "b": {"who": "giver", "part": "head"},
-                        }
-                    ]
-                },
-                "no performer or prop “nobody”",
-            ),
+            ({"meetings": [met("nobody", ("giver", "head"))]}, "no performer or prop “nobody”"),
             ({"performers": {"nobody": {"shift": 1}}}, "there is no performer “nobody”"),
             ({"performers": {"giver": {"name": "receiver"}}}, "stands for two"),
             ({"performers": {"giver": {"shift": 500}}}, "no frame that all its performers have"),

@@ -296,7 +296,7 @@ section {
   border-top: 1px solid var(--hairline);
 }
 .head,
-.fields,
+.prop :deep(.fields),
 ul,
 li {
   display: flex;
@@ -323,7 +323,8 @@ ul {
   padding: 4px 0;
   border-top: 1px solid var(--hairline);
 }
-.word {
+.word,
+.prop :deep(.word) {
   font-size: 13.5px;
   text-align: left;
 }
@@ -335,7 +336,7 @@ label {
   gap: 6px;
   align-items: baseline;
 }
-.text,
+.prop :deep(.text),
 select {
   border: 1px solid var(--hairline);
   border-radius: 3px;
@@ -347,7 +348,7 @@ select {
   min-height: 26px;
   min-width: 0;
 }
-.text {
+.prop :deep(.text) {
   width: 110px;
 }
 .tick {

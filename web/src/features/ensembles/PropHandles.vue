@@ -71,25 +71,4 @@ function remove(name: string) {
   gap: 4px;
   justify-items: start;
 }
-.fields {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 5px 12px;
-  align-items: baseline;
-}
-.word {
-  font-size: 13.5px;
-  text-align: left;
-}
-.text {
-  border: 1px solid var(--hairline);
-  border-radius: 3px;
-  background: var(--paper);
-  color: inherit;
-  font: inherit;
-  font-size: 13.5px;
-  padding: 2px 5px;
-  min-height: 26px;
-  width: 110px;
-}
 </style>
