@@ -9,6 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from studio.callsheet import tasks as callsheet
+from studio.fittings.services import layer_records
 from studio.ingest import tasks as ingest
 from studio.library import importing
 from studio.library import tasks as library
@@ -43,6 +44,7 @@ def everything() -> None:
     """Queue everything anew from what the tables say is unfinished, and sweep what was left on disk. For when nobody
     works yet."""
     _sweep()
+    layer_records.sweep()
     importing.sweep(everything=True)
     if uses_the_database():
         apps.get_model("django_tasks_database", "DBTaskResult").objects.all().delete()

@@ -123,6 +123,21 @@ class ByHand(unittest.TestCase):
         self.assertEqual(keyed.layers[1].weight, (WeightKey(1.0, 0.0), WeightKey(2.0, 1.0)))
         again = editing.set_weight_key(keyed, "b", 1.01, 0.02, 0.5)
         self.assertEqual([key.value for key in again.layers[1].weight], [0.5, 1.0])
+        moved = editing.shifted_weight_keys(again, "b", [0], lambda time: time + 0.5)
+        self.assertEqual([(key.time, key.value) for key in moved.layers[1].weight], [(1.51, 0.5), (2.0, 1.0)])
+        # What comes to lie on another key takes its place; the order is that of time.
+        over = editing.shifted_weight_keys(again, "b", [0], lambda time: 2.0)
+        self.assertEqual(over.layers[1].weight, (WeightKey(2.0, 0.5),))
+        behind = editing.shifted_weight_keys(again, "b", [0], lambda time: 3.0)
+        self.assertEqual([key.value for key in behind.layers[1].weight], [1.0, 0.5])
+        copied = editing.copied_weight_keys(again, "b", [0, 1], 0.99)
+        self.assertEqual([key.time for key in copied.layers[1].weight], [1.01, 2.0, 2.99])
+        self.assertEqual([key.value for key in copied.layers[1].weight], [0.5, 0.5, 1.0])
+        self.assertEqual(editing.without_weight_keys(again, "b", [0]).layers[1].weight, (WeightKey(2.0, 1.0),))
+        self.assertEqual(editing.without_weight_keys(again, "b", [0, 1]).layers[1].weight, 0.5)
+        for wrong in ([2], [-1]):
+            with self.assertRaisesRegex(BadInput, "weight of “b” has no such key"):
+                editing.without_weight_keys(again, "b", wrong)
         for changes, words in (
             ({"name": "b"}, "same name"),
             ({"weight": 5.0}, "not from 0 to 2"),

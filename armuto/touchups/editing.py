@@ -84,6 +84,46 @@ def set_weight_key(layers: Layers, name: str, time: float, near: float, value: f
     return _put(layers, layer, replace(layer, weight=made))
 
 
+def _weight_keys(layer: Layer, numbers: Iterable[int]) -> tuple[list[WeightKey], list[WeightKey]]:
+    """Keys of a layer's weight by their numbers, and its others. Raises :class:`BadInput` for one that there is not."""
+    keys = layer.weight if isinstance(layer.weight, tuple) else ()
+    wanted = set(numbers)
+    if not wanted <= set(range(len(keys))):
+        raise BadInput(f"The weight of “{layer.name}” has no such key; it was moved or removed meanwhile.")
+    return [key for n, key in enumerate(keys) if n in wanted], [key for n, key in enumerate(keys) if n not in wanted]
+
+
+def _with_weight_keys(layers: Layers, layer: Layer, kept: Iterable[WeightKey], made: Sequence[WeightKey]) -> Layers:
+    """The weight of a layer by keys, those made in place of those that lie at the same moment."""
+    others = (key for key in kept if all(abs(key.time - other.time) > 1e-4 for other in made))
+    return _put(layers, layer, replace(layer, weight=(*others, *made)))
+
+
+@refusing
+def shifted_weight_keys(layers: Layers, name: str, numbers: Iterable[int], moment: Callable[[float], float]) -> Layers:
+    """Keys of a layer's weight at other moments. Those that come to lie on others take their place."""
+    layer = layer_named(layers, name)
+    moved, kept = _weight_keys(layer, numbers)
+    return _with_weight_keys(layers, layer, kept, [replace(key, time=moment(key.time)) for key in moved])
+
+
+@refusing
+def copied_weight_keys(layers: Layers, name: str, numbers: Iterable[int], by: float) -> Layers:
+    """Keys of a layer's weight set once more, so many seconds later."""
+    layer = layer_named(layers, name)
+    copied, kept = _weight_keys(layer, numbers)
+    return _with_weight_keys(
+        layers, layer, (*kept, *copied), [replace(key, time=round(key.time + by, 6)) for key in copied]
+    )
+
+
+def without_weight_keys(layers: Layers, name: str, numbers: Iterable[int]) -> Layers:
+    """Keys of a layer's weight removed. With the last of them it is throughout what the first of those was."""
+    layer = layer_named(layers, name)
+    gone, kept = _weight_keys(layer, numbers)
+    return _put(layers, layer, replace(layer, weight=tuple(kept) or gone[0].value)) if gone else layers
+
+
 def without_layer(layers: Layers, name: str) -> Layers:
     gone = layer_named(layers, name)
     return Layers(tuple(layer for layer in layers.layers if layer is not gone))

@@ -42,8 +42,9 @@ class TouchUpEdit(Schema):
     axis in the world or "move" it by metres there, from how it stands; "shift" keys by frames, "copy" them to a
     frame, "delete", "mirror" or "interpolate" (to_next) them, each by the numbers of its touch-up and of the key
     there; "ease" a touch-up in seconds, null where it is kept; key the "weight" of a layer at a frame; "confirm" a
-    layer made on an earlier result. layer: its name; a key in a layer that is not there makes one. show: the frame
-    whose pose is wanted with the answer.
+    layer made on an earlier result. layer: its name; a key in a layer that is not there makes one. weight_keys: keys
+    of the layer's weight that are shifted, copied or deleted as well. show: the frame whose pose is wanted with the
+    answer.
     """
 
     op: Literal[
@@ -65,6 +66,7 @@ class TouchUpEdit(Schema):
     by: Vector3 = Field(default_factory=lambda: [0.0, 0.0, 0.0])
     also: Annotated[list[Count], Field(max_length=100)] = Field(default_factory=list)
     keys: Chosen = Field(default_factory=list)
+    weight_keys: Annotated[list[Count], Field(max_length=MOST_KEYS)] = Field(default_factory=list)
     frames: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0
     touchup: Count = 0
     weight: Number = 1.0

@@ -11,6 +11,7 @@ from armuto.retarget.context import context_of
 from armuto.touchups import Layers, from_json
 from armuto.touchups.resolving import joints_of_parts
 from studio.fittings.models import Fitting, LayerRecord
+from studio.fittings.services import layer_records
 from studio.fittings.services.retargeting import retarget
 from studio.fittings.services.touchups import FittedClip
 from studio.renditions.models import Revision
@@ -147,6 +148,17 @@ class InOneCell(TouchUpStudio):
         self.edit(op="weight", layer="Elbow", frame=10, weight=0.5)
         self.edit(op="weight", layer="Elbow", frame=60, weight=1.0)
         self.assertEqual([key["frame"] for key in self.layers()[1]["weight"]], [10.0, 60.0])
+        # Keys of the weight go along with those of touch-ups.
+        self.edit(op="shift", layer="Elbow", keys=[[0, 0]], weight_keys=[0], frames=2)
+        self.edit(op="copy", layer="Elbow", weight_keys=[0, 1], frame=70)
+        self.assertEqual(
+            [(key["frame"], key["value"]) for key in self.layers()[1]["weight"]],
+            [(12.0, 0.5), (60.0, 1.0), (70.0, 0.5), (118.0, 1.0)],
+        )
+        self.assertEqual(self.layers()[1]["touchups"][0]["keys"][0]["frame"], 17.0)
+        self.edit(op="delete", layer="Elbow", weight_keys=[2, 3])
+        self.edit(op="shift", layer="Elbow", keys=[[0, 0]], frames=-2)
+        self.edit(422, op="delete", layer="Elbow", weight_keys=[7])
         self.edit(op="mirror", layer="Elbow", keys=[[0, 0]], frame=15)
         self.assertEqual([row["part"] for row in self.layers()[1]["touchups"]], ["left upper arm", "right upper arm"])
         self.edit(op="delete", layer="Elbow", keys=[[1, 0]])
@@ -271,6 +283,14 @@ class InOneCell(TouchUpStudio):
         self.assertEqual(list(damages()), [])
         LayerRecord.objects.update(data={"name": "Mine", "touchups": []})
         self.assertIn("touch-ups in it are not whole", next(iter(damages())))
+
+    def test_layers_that_nobody_names_are_swept_when_the_studio_starts(self):
+        self.edit(**HAND, bone=self.hand, layer="Mine")
+        state, mine = self.fitted().row.state, LayerRecord.objects.get()
+        layer_records.store(from_json({"layers": [{"name": "Of a fitting that is gone", "touchups": []}]}))
+        self.assertEqual(layer_records.sweep(), 1)
+        self.assertEqual(list(LayerRecord.objects.all()), [mine])
+        self.assertEqual(layer_records.of_clip(state, self.walk.pk).layers[0].name, "Mine")
 
     def test_they_go_out_with_what_they_made(self):
         self.edit(**HAND, bone=self.hand, layer="Mine")

@@ -20,6 +20,7 @@ from studio.platform.digests import digest
 
 Table = dict[str, Any]
 KEY = "touchups"
+SWEPT_AT_ONCE = 500  # parameters of a statement
 
 
 def of_clip(state: FittingState | None, clip_id: int) -> Layers:
@@ -63,6 +64,21 @@ def with_digests(tables: dict[str, Table]) -> dict[str, Table]:
     """What a state says of the layers of all clips, put together anew from its layers."""
     made = {clip: {**table, "digest": load(table).digest} for clip, table in tables.items() if table.get("layers")}
     return made
+
+
+def sweep() -> int:
+    """Remove layers that no state of a fitting names any more, as those of fittings that are gone. For when nobody
+    works: a layer is stored before the state that names it. Returns how many."""
+    named = {
+        record
+        for tables in FittingState.objects.filter(data__has_key=KEY).values_list(f"data__{KEY}", flat=True).iterator()
+        for table in tables.values()
+        for _, record in table["layers"]
+    }
+    unnamed = [pk for pk in LayerRecord.objects.values_list("pk", flat=True) if pk not in named]
+    for start in range(0, len(unnamed), SWEPT_AT_ONCE):
+        LayerRecord.objects.filter(pk__in=unnamed[start : start + SWEPT_AT_ONCE]).delete()
+    return len(unnamed)
 
 
 @lru_cache(maxsize=512)

@@ -246,7 +246,9 @@ def _unit(axis: Sequence[float]) -> FloatArray:
 def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
     op: str = wanted["op"]
     keys: list[tuple[int, int]] = [tuple(pair) for pair in wanted.get("keys") or ()]
-    many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"
+    weights: list[int] = wanted.get("weight_keys") or []
+    count = len(keys) + (len(weights) if op in ("shift", "copy", "delete") else 0)
+    many = f"{count} key{'s' if count != 1 else ''}"
     if op == "shift":
         by: int = wanted["frames"]
         frames = refined_value(fitted.clip).frames
@@ -258,14 +260,19 @@ def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str,
                 return round(time + by / fitted.clip.fps, 6)
             return round(time + float(frames[at + by] - frames[at]) / fitted.clip.fps, 6)
 
-        return editing.shifted_keys(layers, name, keys, moment), f"“{name}”: {many} moved by {by} frames"
+        made = editing.shifted_weight_keys(layers, name, weights, moment) if weights else layers
+        return editing.shifted_keys(made, name, keys, moment), f"“{name}”: {many} moved by {by} frames"
     if op == "copy":
         layer = editing.layer_named(layers, name)
-        first = min((layer.touchups[n].keys[k].time for n, k in keys if _there(layer, n, k)), default=0.0)
-        later = fitted.time(wanted["frame"]) - first
-        return editing.copied_keys(layers, name, keys, later), f"“{name}”: {many} copied"
+        times = [layer.touchups[n].keys[k].time for n, k in keys if _there(layer, n, k)]
+        if isinstance(layer.weight, tuple):
+            times += [key.time for n, key in enumerate(layer.weight) if n in weights]
+        later = fitted.time(wanted["frame"]) - min(times, default=0.0)
+        made = editing.copied_weight_keys(layers, name, weights, later) if weights else layers
+        return editing.copied_keys(made, name, keys, later), f"“{name}”: {many} copied"
     if op == "delete":
-        return editing.without_keys(layers, name, keys), f"“{name}”: {many} removed"
+        made = editing.without_weight_keys(layers, name, weights)
+        return editing.without_keys(made, name, keys), f"“{name}”: {many} removed"
     if op == "mirror":
         facing = _facing(fitted, wanted.get("frame") or 0)
         return editing.mirrored_keys(layers, name, keys, fitted.context, facing), f"“{name}”: {many} mirrored"

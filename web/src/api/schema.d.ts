@@ -5570,8 +5570,9 @@ export interface components {
          *     axis in the world or "move" it by metres there, from how it stands; "shift" keys by frames, "copy" them to a
          *     frame, "delete", "mirror" or "interpolate" (to_next) them, each by the numbers of its touch-up and of the key
          *     there; "ease" a touch-up in seconds, null where it is kept; key the "weight" of a layer at a frame; "confirm" a
-         *     layer made on an earlier result. layer: its name; a key in a layer that is not there makes one. show: the frame
-         *     whose pose is wanted with the answer.
+         *     layer made on an earlier result. layer: its name; a key in a layer that is not there makes one. weight_keys: keys
+         *     of the layer's weight that are shifted, copied or deleted as well. show: the frame whose pose is wanted with the
+         *     answer.
          */
         TouchUpEdit: {
             /**
@@ -5629,6 +5630,8 @@ export interface components {
             also?: number[];
             /** Keys */
             keys?: number[][];
+            /** Weight Keys */
+            weight_keys?: number[];
             /**
              * Frames
              * @default 0

@@ -5,7 +5,7 @@ import NumberBox from '@/shared/fields/NumberBox.vue'
 import type { NumberField } from '@/shared/fields/numberField'
 import { withKey } from '@/shared/shortcuts/shortcuts'
 import { frameNumber } from '@/shared/units'
-import { axisNames, keyAt, unitOf, type KeyPath } from './touchups'
+import { axisNames, keyAt, unitOf, WEIGHT, WEIGHT_FIELD, weightKeys, type KeyPath } from './touchups'
 import type { TouchUps } from './useTouchUps'
 
 /** The chosen key in numbers, and how the curve goes on from it; what is done with several at once. */
@@ -16,6 +16,11 @@ const single = computed(() => {
   const key = path && keyAt(layer.value, path)
   return key ? { key, touchup: layer.value!.touchups[path[0]], number: path[0] } : null
 })
+const weight = computed(() => {
+  const path: KeyPath | undefined = keys.value.length === 1 ? keys.value[0] : undefined
+  return path?.[0] === WEIGHT ? weightKeys(layer.value)[path[1]] : undefined
+})
+const mirrors = computed(() => keys.value.some(([n]) => n !== WEIGHT))
 const about = computed(() => unitOf(single.value?.touchup.channel ?? 'rotation'))
 const field = (n: number, turn: boolean): NumberField => ({
   path: `${turn ? 'turn' : 'value'} ${n}`,
@@ -41,6 +46,8 @@ function wanted(n: number, turn: boolean, number: number | null) {
   }
 }
 const WAYS = { smooth: 'smoothly', linear: 'straight', held: 'held until it' } as const
+const whereOf = (frame: number | null) =>
+  frame === null ? 'not in the clip' : `key at frame ${frameNumber(Math.round(frame))}`
 const many = computed(() => `${keys.value.length} ${keys.value.length === 1 ? 'key' : 'keys'}`)
 const ease = (end: 'ease_in' | 'ease_out'): NumberField => ({
   path: end,
@@ -61,12 +68,8 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
 <template>
   <div v-if="keys.length" class="keys" role="group" aria-label="Chosen keys">
     <div class="line">
-      <b>{{ single ? single.touchup.label : many }}</b>
-      <span v-if="single" class="quiet">
-        {{
-          single.key.frame === null ? 'not in the clip' : `key at frame ${frameNumber(Math.round(single.key.frame))}`
-        }}
-      </span>
+      <b>{{ single ? single.touchup.label : weight ? 'weight' : many }}</b>
+      <span v-if="single ?? weight" class="quiet">{{ whereOf((single?.key ?? weight)!.frame) }}</span>
       <span class="space"></span>
       <button
         class="plain word"
@@ -76,6 +79,7 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
         Copy to {{ frameNumber(frame) }}
       </button>
       <button
+        v-if="mirrors"
         class="plain word"
         v-bind="withKey('Touch up', 'mirror', 'To the other side as well')"
         @click="ofKeys({ op: 'mirror', frame })"
@@ -85,6 +89,14 @@ function setEase(end: 'ease_in' | 'ease_out', seconds: number | null) {
       <button class="plain word" v-bind="withKey('Touch up', 'remove', 'Remove')" @click="ofKeys({ op: 'delete' })">
         Remove
       </button>
+    </div>
+    <div v-if="weight && weight.frame !== null" class="field">
+      <NumberBox
+        :field="WEIGHT_FIELD"
+        :of="layer?.name ?? ''"
+        :value="weight.value"
+        @keep="edit({ op: 'weight', frame: Math.round(weight.frame!), weight: $event ?? 1 })"
+      />
     </div>
     <template v-if="single && single.key.frame !== null">
       <div class="fields">

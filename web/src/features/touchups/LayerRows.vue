@@ -1,23 +1,12 @@
 <script setup lang="ts">
 import DraftInput from '@/shared/fields/DraftInput.vue'
 import NumberBox from '@/shared/fields/NumberBox.vue'
-import type { NumberField } from '@/shared/fields/numberField'
-import { weightAt, weightText, type Layer } from './touchups'
+import { WEIGHT_FIELD, weightAt, weightText, type Layer } from './touchups'
 import type { TouchUps } from './useTouchUps'
 
 /** The layers in their order, the chosen one with what it says of itself. */
 const props = defineProps<{ touchups: TouchUps; frame: number }>()
 const { layers, layer, layerName, edit, found } = props.touchups
-const WEIGHT: NumberField = {
-  path: 'weight',
-  label: 'weight',
-  type: 'number',
-  least: 0,
-  most: 200,
-  step: 5,
-  scale: 100,
-  unit: '%',
-}
 const change = (row: Layer, changes: Record<string, unknown>, after?: () => void) =>
   edit({ op: 'layer', layer: row.name, changes: changes as never }, after)
 const keyWeight = (row: Layer, weight: number) => edit({ op: 'weight', layer: row.name, frame: props.frame, weight })
@@ -72,7 +61,7 @@ const looks = (row: Layer) => row.touchups.some((touchup) => touchup.keys.some((
         />
         <span class="quiet count">{{ keysOf(row) }} {{ keysOf(row) === 1 ? 'key' : 'keys' }}</span>
         <NumberBox
-          :field="WEIGHT"
+          :field="WEIGHT_FIELD"
           :of="row.name"
           :value="weightAt(row.weight, frame)"
           @keep="typeof row.weight === 'number' ? change(row, { weight: $event ?? 1 }) : keyWeight(row, $event ?? 1)"

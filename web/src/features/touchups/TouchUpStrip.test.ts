@@ -9,7 +9,10 @@ import type { TouchUps } from './useTouchUps'
 const LAYER: Layer = {
   name: 'Mended',
   on: true,
-  weight: 1,
+  weight: [
+    { frame: 30, value: 0.5 },
+    { frame: 60, value: 1 },
+  ],
   limbs: [],
   hold: true,
   touchups: [
@@ -43,6 +46,7 @@ function strip() {
     layer: computed(() => LAYER),
     keys,
     chosen: ref(''),
+    chooseAll: vi.fn((paths: KeyPath[]) => (keys.value = paths)),
     choose: vi.fn((path: KeyPath, more?: boolean) => (keys.value = more ? [...keys.value, path] : [path])),
     edit: vi.fn(),
     ofKeys: vi.fn(),
@@ -101,6 +105,51 @@ describe('the strip of touch-ups', () => {
     expect(touchups.ofKeys).toHaveBeenLastCalledWith({ op: 'shift', frames: 10 }, [[0, 0]])
     await key('0.1').trigger('keydown', { key: 'Delete' })
     expect(touchups.ofKeys).toHaveBeenLastCalledWith({ op: 'delete' }, [[0, 1]])
+  })
+  it('has keys of the weight, moved with the others and changed by keys', async () => {
+    const { touchups, key, pull } = strip()
+    await pull(key('0.0'), 20, 20)
+    await pull(key('-1.0'), 30, 34, { shiftKey: true })
+    expect(touchups.ofKeys).toHaveBeenLastCalledWith({ op: 'shift', frames: 4 }, [
+      [0, 0],
+      [-1, 0],
+    ])
+    await key('-1.0').trigger('keydown', { key: 'ArrowUp' })
+    expect(touchups.edit).toHaveBeenLastCalledWith({ op: 'weight', frame: 30, weight: 0.55 })
+    await key('-1.1').trigger('keydown', { key: 'ArrowDown', shiftKey: true })
+    expect(touchups.edit).toHaveBeenLastCalledWith({ op: 'weight', frame: 60, weight: 0.75 })
+  })
+  it('chooses what a box is drawn around, and goes to a frame where only clicked', async () => {
+    const { wrapper, touchups, key } = strip()
+    const at = (frame: number, y: number, more: object = {}) => {
+      return { clientX: 24 + (frame / 100) * 752, clientY: y, button: 0, pointerId: 1, ...more }
+    }
+    ;(wrapper.element as Element).setPointerCapture = () => undefined
+    wrapper.find('svg').element.getBoundingClientRect = () => ({ left: 0, top: 0 }) as DOMRect
+    await wrapper.trigger('pointerdown', at(10, 2))
+    await wrapper.trigger('pointermove', at(35, 60))
+    expect(wrapper.find('rect.band').attributes('width')).toBe(`${0.25 * 752}`)
+    await wrapper.trigger('pointerup', at(35, 60))
+    expect(touchups.chooseAll).toHaveBeenLastCalledWith(
+      [
+        [0, 0],
+        [-1, 0],
+      ],
+      false,
+    )
+    expect(wrapper.emitted('frame')).toBeUndefined()
+    await wrapper.trigger('pointerdown', at(70, 40))
+    await wrapper.trigger('pointerup', at(70, 40))
+    expect(wrapper.emitted('frame')).toEqual([[70]])
+    expect(touchups.keys.value).toEqual([])
+    await key('0.1').trigger('keydown', { key: 'a', ctrlKey: true })
+    expect(touchups.keys.value).toEqual([
+      [0, 0],
+      [0, 1],
+      [0, 2],
+      [-1, 0],
+      [-1, 1],
+    ])
   })
   it('says of keys that the clip does not show, and marks those made on an earlier result', () => {
     const { wrapper, key } = strip()

@@ -3,13 +3,14 @@ import { useResizeObserver } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
 import { frameNumber, inUnits } from '@/shared/units'
-import { bracketOf, keyName, type KeyPath } from './touchups'
+import { bracketOf, frameOf, keyName, keyPaths, WEIGHT, weightKeys, type KeyPath } from './touchups'
+import { useRubberBand } from './useRubberBand'
 import type { TouchUps } from './useTouchUps'
 
-/** The touch-ups of a layer on the time scale of the ribbon: a bracket each, with its eases and its keys. */
+/** The touch-ups of a layer on the time scale of the ribbon: a bracket each, its eases and keys; and its weight. */
 const props = defineProps<{ frames: number; frame: number; fps: number; touchups: TouchUps }>()
 const emit = defineEmits<{ frame: [frame: number] }>()
-const { layer, keys, chosen, choose, edit, ofKeys } = props.touchups
+const { layer, keys, chosen, choose, chooseAll, edit, ofKeys } = props.touchups
 const LANE = 26
 const root = ref<HTMLElement>()
 const width = ref(800)
@@ -24,17 +25,20 @@ const held = ref<{
   by: number
   paths: KeyPath[]
 } | null>(null)
+/** How many frames further on a key is drawn. */
+const drawnBy = (path: KeyPath) =>
+  held.value?.what === 'keys' && held.value.paths.some((other) => keyName(other) === keyName(path)) ? held.value.by : 0
+const shownAt = (path: KeyPath, frame: number | null) =>
+  frame === null ? null : Math.max(0, Math.min(props.frames - 1, frame + drawnBy(path)))
 const isChosen = (path: KeyPath) => keys.value.some((other) => keyName(other) === keyName(path))
 const lanes = computed(() =>
   (layer.value?.touchups ?? []).map((touchup, n) => {
     const shape = bracketOf(touchup)
     const now = held.value?.touchup === n ? held.value : null
-    const moved = (key: number) =>
-      held.value?.what === 'keys' && held.value.paths.some(([t, k]) => t === n && k === key) ? held.value.by : 0
     const list = touchup.keys.map((key, k) => ({
       path: [n, k] as KeyPath,
       key,
-      frame: key.frame === null ? null : Math.max(0, Math.min(props.frames - 1, key.frame + moved(k))),
+      frame: shownAt([n, k], key.frame),
     }))
     const at = list.map((row) => row.frame).filter((frame): frame is number => frame !== null)
     const rise = shape && Math.min(...at)
@@ -47,6 +51,32 @@ const lanes = computed(() =>
     return { n, touchup, list, bracket: shape && { first: first!, rise: rise!, fall: fall!, last: last! } }
   }),
 )
+/** The weight under them, where it changes: its keys, and the line that goes from one to the next. */
+const weights = computed(() => {
+  const top = Math.max(1, ...weightKeys(layer.value).map((key) => key.value))
+  const floor = lanes.value.length * LANE + LANE - 5
+  return weightKeys(layer.value)
+    .map(({ frame, value }, k) => ({
+      path: [WEIGHT, k] as KeyPath,
+      value,
+      at: frame,
+      frame: shownAt([WEIGHT, k], frame),
+      y: floor - (value / top) * (LANE - 11),
+    }))
+    .filter((row): row is typeof row & { frame: number; at: number } => row.frame !== null)
+})
+const weightLine = computed(() => {
+  const rows = weights.value.toSorted((a, b) => a.frame - b.frame)
+  if (!rows.length) return ''
+  return `M0 ${rows[0].y}${rows.map((row) => `L${x(row.frame)} ${row.y}`).join('')}L${width.value} ${rows.at(-1)!.y}`
+})
+const height = computed(() => Math.max(2, lanes.value.length + (weights.value.length ? 1 : 0)) * LANE)
+const changeWeight = (key: { at: number; value: number }, by: number) =>
+  edit({
+    op: 'weight',
+    frame: Math.round(key.at),
+    weight: Math.max(0, Math.min(2, Math.round((key.value + by) * 100) / 100)),
+  })
 /** A lane's name stands at its beginning, or behind a bracket that is there. */
 const nameAt = (bracket: { first: number; last: number } | null) =>
   bracket && x(bracket.first) < 100 ? Math.min(x(bracket.last) + 10, width.value - 90) : 4
@@ -62,7 +92,7 @@ function press(event: PointerEvent, what: 'keys' | 'first' | 'last', touchup: nu
   if (event.button) return
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
   if (key && (event.shiftKey || !isChosen(key))) choose(key, event.shiftKey)
-  const whole = layer.value!.touchups[touchup].keys.map((_, k): KeyPath => [touchup, k])
+  const whole = keyPaths(layer.value).filter(([n]) => n === touchup)
   if (!key && what === 'keys') chosen.value = layer.value!.touchups[touchup].bone
   held.value = { what, touchup, from: frameAt(event), by: 0, paths: key ? keys.value : whole }
   event.preventDefault()
@@ -76,8 +106,7 @@ function release() {
   held.value = null
   if (!now) return
   if (!now.by) {
-    const at = now.paths.length === 1 ? layer.value?.touchups[now.touchup].keys[now.paths[0][1]]?.frame : null
-    if (at !== null && at !== undefined) emit('frame', Math.round(at))
+    if (now.paths.length === 1) goTo(now.paths[0])
     return
   }
   if (now.what === 'keys') return void ofKeys({ op: 'shift', frames: now.by }, now.paths)
@@ -97,19 +126,39 @@ function release() {
     ease_out: end === 'last' ? seconds : touchup.ease_out,
   })
 }
-function scrub(event: PointerEvent) {
-  if (event.button) return
-  keys.value = []
-  emit('frame', Math.max(0, Math.min(props.frames - 1, Math.round(frameAt(event)))))
+function goTo(path: KeyPath) {
+  const at = frameOf(layer.value, path)
+  if (at !== null && at !== undefined) emit('frame', Math.round(at))
 }
+const svg = ref<SVGSVGElement>()
+/** A box around keys chooses them; a click beside them goes to its frame. */
+const band = useRubberBand(svg, {
+  click(event) {
+    keys.value = []
+    emit('frame', Math.max(0, Math.min(props.frames - 1, Math.round(frameAt(event)))))
+  },
+  choose({ left, right, top, bottom }, more) {
+    const within = (frame: number | null, y: number) =>
+      frame !== null && x(frame) >= left && x(frame) <= right && y >= top && y <= bottom
+    const found = lanes.value.flatMap(({ n, list }) => list.filter((row) => within(row.frame, n * LANE + 7)))
+    chooseAll(
+      [...found, ...weights.value.filter((row) => within(row.frame, row.y))].map((row) => row.path),
+      more,
+    )
+  },
+})
+const { box } = band
 function onKey(event: KeyboardEvent, key: KeyPath) {
   const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
   const list = isChosen(key) ? keys.value : [key]
-  if (event.key === 'Delete' || event.key === 'Backspace') void ofKeys({ op: 'delete' }, list)
+  const rise = { ArrowUp: 0.05, ArrowDown: -0.05 }[event.key]
+  const weight = weights.value.find((row) => keyName(row.path) === keyName(key))
+  if (weight && rise) void changeWeight(weight, event.shiftKey ? 5 * rise : rise)
+  else if (event.key === 'a' && (event.ctrlKey || event.metaKey)) chooseAll(keyPaths(layer.value))
+  else if (event.key === 'Delete' || event.key === 'Backspace') void ofKeys({ op: 'delete' }, list)
   else if (event.key === 'Enter' || event.key === ' ') {
     choose(key, event.shiftKey)
-    const at = layer.value?.touchups[key[0]].keys[key[1]].frame
-    if (at !== null && at !== undefined) emit('frame', Math.round(at))
+    goTo(key)
   } else if (step) void ofKeys({ op: 'shift', frames: step * (event.shiftKey ? 10 : 1) }, list)
   else return
   event.preventDefault()
@@ -132,12 +181,12 @@ const away = computed(() =>
     class="strip"
     role="group"
     :aria-label="`Keys of ${layer?.name ?? 'a layer'}`"
-    @pointerdown="scrub"
-    @pointermove="drag"
-    @pointerup="release"
-    @pointercancel="release"
+    @pointerdown="band.start"
+    @pointermove="(drag($event), band.move($event))"
+    @pointerup="(release(), band.release($event))"
+    @pointercancel="(release(), band.cancel())"
   >
-    <svg :width="width" :height="Math.max(2, lanes.length) * LANE">
+    <svg ref="svg" :width="width" :height="height">
       <g v-for="lane in lanes" :key="lane.n" :class="{ chosen: lane.touchup.bone === chosen, off: !layer?.on }">
         <line x1="0" :x2="width" :y1="lane.n * LANE" :y2="lane.n * LANE" class="rule" />
         <template v-if="lane.bracket">
@@ -192,10 +241,42 @@ const away = computed(() =>
         </template>
         <text :x="nameAt(lane.bracket)" :y="lane.n * LANE + 18" class="name">{{ lane.touchup.label }}</text>
       </g>
-      <text v-if="!lanes.length" x="24" y="17" class="name">
+      <g v-if="weights.length" :class="{ off: !layer?.on }">
+        <line x1="0" :x2="width" :y1="lanes.length * LANE" :y2="lanes.length * LANE" class="rule" />
+        <path :d="weightLine" class="bracket" />
+        <g
+          v-for="row in weights"
+          :key="keyName(row.path)"
+          class="key"
+          :class="{ chosen: isChosen(row.path) }"
+          tabindex="0"
+          role="button"
+          :aria-pressed="isChosen(row.path)"
+          :aria-label="`Weight of ${layer?.name}: ${Math.round(row.value * 100)} % at frame ${frameNumber(Math.round(row.at))}. Arrows move and change it, Delete removes it.`"
+          :data-key="keyName(row.path)"
+          @pointerdown="press($event, 'keys', WEIGHT, row.path)"
+          @pointermove="drag"
+          @pointerup="release"
+          @keydown="onKey($event, row.path)"
+        >
+          <title>{{ Math.round(row.value * 100) }} %</title>
+          <rect :x="x(row.frame) - 12" :y="lanes.length * LANE" width="24" :height="LANE" class="target" />
+          <rect :x="x(row.frame) - 4" :y="row.y - 4" width="8" height="8" class="weight" />
+        </g>
+        <text :x="4" :y="lanes.length * LANE + 18" class="name">weight</text>
+      </g>
+      <rect
+        v-if="box"
+        :x="box.left"
+        :y="box.top"
+        :width="box.right - box.left"
+        :height="box.bottom - box.top"
+        class="band"
+      />
+      <text v-if="!lanes.length && !weights.length" x="24" y="17" class="name">
         No key yet: choose a bone and turn or draw it, at any frame.
       </text>
-      <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="Math.max(2, lanes.length) * LANE" class="head" />
+      <line :x1="x(frame)" :x2="x(frame)" y1="0" :y2="height" class="head" />
     </svg>
     <p v-for="text in away" :key="text" class="quiet away">{{ inUnits(text) }}.</p>
   </div>
@@ -249,18 +330,26 @@ svg {
   cursor: ew-resize;
   outline: none;
 }
-.key circle {
+.key circle,
+.weight {
   fill: var(--panel);
   stroke: var(--ink);
   stroke-width: 1.6;
 }
-.key.chosen circle {
+.key.chosen circle,
+.key.chosen .weight {
   fill: var(--accent);
   stroke: var(--accent);
 }
 .key:focus-visible .target {
   stroke: var(--accent);
   stroke-width: 1.5;
+}
+.band {
+  fill: var(--accent);
+  fill-opacity: 0.12;
+  stroke: var(--accent);
+  pointer-events: none;
 }
 .look {
   fill: var(--accent);

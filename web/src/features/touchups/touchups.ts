@@ -1,4 +1,5 @@
 import type { Schemas } from '@/api/client'
+import type { NumberField } from '@/shared/fields/numberField'
 import { frameNumber } from '@/shared/units'
 
 export type Layers = Schemas['LayersOut']
@@ -8,7 +9,9 @@ export type Key = Schemas['KeyOut']
 export type Edit = Schemas['TouchUpEdit']
 export type Bone = Schemas['BoneOut']
 export type Finding = Schemas['FindingOut']
-/** A key by the numbers of its touch-up in the layer and of itself there. */
+/** In place of the number of a touch-up: the key is one of the layer's weight. */
+export const WEIGHT = -1
+/** A key by the numbers of its touch-up in the layer, or WEIGHT, and of itself there. */
 export type KeyPath = readonly [touchup: number, key: number]
 /** A change in the form people make it: whatever is not said is as the API has it by default. */
 export type Wanted = Partial<Edit> & Pick<Edit, 'op'>
@@ -16,6 +19,17 @@ export type Wanted = Partial<Edit> & Pick<Edit, 'op'>
 export const keyName = ([touchup, key]: KeyPath) => `${touchup}.${key}`
 /** Where a key of a layer is, or nothing where it was removed meanwhile. */
 export const keyAt = (layer: Layer | undefined, [touchup, key]: KeyPath) => layer?.touchups[touchup]?.keys[key]
+
+/** The keys of a layer's weight, none where it is the same throughout. */
+export const weightKeys = (layer: Layer | undefined) => (Array.isArray(layer?.weight) ? layer.weight : [])
+/** The frame of a key, of a touch-up or the weight: null where the clip does not show it, nothing where it is gone. */
+export const frameOf = (layer: Layer | undefined, path: KeyPath): number | null | undefined =>
+  (path[0] === WEIGHT ? weightKeys(layer)[path[1]] : keyAt(layer, path))?.frame
+/** All keys of a layer. */
+export const keyPaths = (layer: Layer | undefined): KeyPath[] => [
+  ...(layer?.touchups ?? []).flatMap(({ keys }, n) => keys.map((_, k): KeyPath => [n, k])),
+  ...weightKeys(layer).map((_, k): KeyPath => [WEIGHT, k]),
+]
 
 /** What is drawn of a touch-up on the strip: where its bracket rises, stands and falls, in frames. */
 export function bracketOf({ first, last, keys }: TouchUp) {
@@ -39,6 +53,16 @@ export function neighbourKey(layer: Layer, frame: number, direction: 1 | -1): { 
 export const unitOf = (channel: TouchUp['channel']) =>
   channel === 'rotation' ? { unit: '°', scale: 1 } : { unit: 'cm', scale: 100 }
 
+export const WEIGHT_FIELD: NumberField = {
+  path: 'weight',
+  label: 'weight',
+  type: 'number',
+  least: 0,
+  most: 200,
+  step: 5,
+  scale: 100,
+  unit: '%',
+}
 /** Keys of a weight in words. */
 export const weightText = (weight: Layer['weight']) =>
   typeof weight === 'number'

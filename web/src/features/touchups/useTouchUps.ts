@@ -10,7 +10,17 @@ import { useTrials } from '@/shared/useTrials'
 import type { Stage } from '@/stage/stage'
 import type { Bones, Character } from '@/stores/cast'
 import { useMessages } from '@/stores/messages'
-import { keyAt, neighbourKey, type Bone, type Finding, type KeyPath, type Layers, type Wanted } from './touchups'
+import {
+  frameOf,
+  keyName,
+  neighbourKey,
+  WEIGHT,
+  type Bone,
+  type Finding,
+  type KeyPath,
+  type Layers,
+  type Wanted,
+} from './touchups'
 
 const GHOST = 'untouched'
 const TICK = 5 // frames
@@ -96,7 +106,7 @@ export function useTouchUps(around: {
   function take(rows: Layers) {
     found.value = rows
     if (!rows.layers.some((row) => row.name === layerName.value)) layerName.value = rows.layers[0]?.name ?? ''
-    keys.value = keys.value.filter((key) => keyAt(layer.value, key))
+    keys.value = keys.value.filter((key) => frameOf(layer.value, key) !== undefined)
   }
   /** What is shown belongs to another clip, or to another state of the fitting. */
   function forget() {
@@ -173,18 +183,25 @@ export function useTouchUps(around: {
         against: touchup?.against ?? '',
       })
   }
-  const ofKeys = (wanted: Wanted, list = keys.value) =>
-    list.length ? edit({ ...wanted, keys: list.map(([n, k]) => [n, k]) }) : undefined
-  /** Choose a key, or one more; its bone is chosen with it. */
+  function ofKeys(wanted: Wanted, list = keys.value) {
+    const own = list.filter(([n]) => n !== WEIGHT).map(([n, k]) => [n, k])
+    // A weight has no other side, and no ways from key to key.
+    const weights = ['mirror', 'interpolate'].includes(wanted.op)
+      ? []
+      : list.filter(([n]) => n === WEIGHT).map(([, k]) => k)
+    return own.length || weights.length ? edit({ ...wanted, keys: own, weight_keys: weights }) : undefined
+  }
+  /** Choose a key, or one more, or no longer it; its bone is chosen with it. */
   function choose(key: KeyPath, more = false) {
-    const there = keys.value.some(([n, k]) => n === key[0] && k === key[1])
-    keys.value = more
-      ? there
-        ? keys.value.filter(([n, k]) => n !== key[0] || k !== key[1])
-        : [...keys.value, key]
-      : [key]
-    const touchup = layer.value?.touchups[key[0]]
-    if (touchup) chosen.value = touchup.bone
+    const others = keys.value.filter((other) => keyName(other) !== keyName(key))
+    keys.value = more ? (others.length < keys.value.length ? others : [...others, key]) : [key]
+    chosen.value = layer.value?.touchups[key[0]]?.bone ?? chosen.value
+  }
+  /** Choose several keys, beside those that are chosen or instead of them. */
+  function chooseAll(list: KeyPath[], more = false) {
+    const names = new Set(list.map(keyName))
+    keys.value = more ? [...keys.value.filter((key) => !names.has(keyName(key))), ...list] : list
+    chosen.value = layer.value?.touchups[list[0]?.[0]]?.bone ?? chosen.value
   }
   /** The first key of a layer under which the motion has changed, in its frame, with the limb as it was. */
   function toChanged(name: string) {
@@ -329,6 +346,7 @@ export function useTouchUps(around: {
     setKey,
     ofKeys,
     choose,
+    chooseAll,
     toKey,
     toChanged,
     mend,
