@@ -77,10 +77,11 @@ golden: setup
 	@test -d "$(TO)" || $(PY) -m demo.golden "$(TO)"
 	@test -z "$(AGAINST)" || $(PY) -m demo.golden "$(AGAINST)" "$(TO)"
 
-# Thousands of damaged files, read or refused within bounded memory; COUNT says how many, SEED repeats a run.
+# Thousands of damaged files, read or refused within bounded memory; COUNT says how many, SEED repeats a run, FORMAT=.dae
+# takes one format alone.
 COUNT ?= 5000
 fuzz: setup
-	@ulimit -v 8000000; $(PY) -m armuto.tests.mutations $(COUNT) $(SEED)
+	@ulimit -v 8000000; $(PY) -m armuto.tests.mutations $(COUNT) $(or $(SEED),$(shell date +%s)) $(FORMAT)
 
 # Eight people at a studio for so many SECONDS_LONG; fails on an error of the server, anything lost, or a slow answer.
 SECONDS_LONG ?= 120

@@ -35,6 +35,7 @@ from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surf
 from armuto.intake import detection
 from armuto.kinematics.arrays import FloatArray
 
+MOST_INPUTS = 100  # of a vertex
 UP = {"X_UP": "+X", "Y_UP": "+Y", "Z_UP": "+Z"}
 MOST_NODES, MOST_DEPTH = 50_000, 400
 
@@ -242,20 +243,23 @@ class Scene:
             raise self.refuse(f"a skin has {len(words)} joints and {len(matrices) // 16} bind matrices")
         numbers = [self._joint(word, use) for word in words]
         shape = element.find(f"{SPACE}bind_shape_matrix")
-        bind = self.numbers(shape, "a bind shape matrix").reshape(4, 4) if shape is not None else np.eye(4)
+        bind = self.numbers(shape, "a bind shape matrix") if shape is not None else np.eye(4)
+        if bind.size != 16:
+            raise self.refuse(f"a bind shape matrix has {bind.size} numbers, not 16")
+        bind = bind.reshape(4, 4)
         given, array = self._source(table, "WEIGHT", "the weights of a skin")
         shares = self.numbers(array, "the weights of a skin")
         counts = self.numbers(table.find(f"{SPACE}vcount"), "the counts of a skin").astype(np.int64)
         pairs = self.numbers(table.find(f"{SPACE}v"), "the weights of a skin").astype(np.int64)
-        width = 1 + max(int(i.get("offset", "0")) for i in table.findall(f"{SPACE}input"))
+        inputs = [(each.get("semantic"), self._offset(each)) for each in table.findall(f"{SPACE}input")]
+        width = 1 + max(offset for _, offset in inputs)
         if len(pairs) != counts.sum() * width:
             raise self.refuse("the weights of a skin do not match their counts")
         rows = pairs.reshape(-1, width)
-        places = [int(i.get("offset", "0")) for i in table.findall(f"{SPACE}input") if i.get("semantic") == "JOINT"]
-        if not places or not 0 <= places[0] < width:
+        places = [offset for semantic, offset in inputs if semantic == "JOINT"]
+        if not places:
             raise self.refuse("the weights of a skin do not say which joints they are of")
-        joint_at = places[0]
-        which, what = rows[:, joint_at], rows[:, int(given.get("offset", "0"))]
+        which, what = rows[:, places[0]], rows[:, self._offset(given)]
         if which.max(initial=-1) >= len(words) or what.max(initial=-1) >= len(shares) or what.min(initial=0) < 0:
             raise self.refuse("the weights of a skin point past their ends")
         if len(counts) * len(words) > 50_000_000:
@@ -266,6 +270,13 @@ class Scene:
         np.add.at(weights, (owner[held], which[held]), shares[what[held]])
         self.parts.skins.append(Skin(numbers, matrices.reshape(-1, 4, 4)))
         return len(self.parts.skins) - 1, bind, weights
+
+    def _offset(self, element: Element) -> int:
+        """Where the numbers of an input stand among those of each vertex."""
+        text = element.get("offset", "0").strip()
+        if not text.isdecimal() or int(text) > MOST_INPUTS:
+            raise self.refuse(f"the offset of an input is “{text[:40]}”, which is no place among them")
+        return int(text)
 
     def _joint(self, word: str, use: Element) -> int:
         """The node of a joint: by sid below the named skeletons, else anywhere, else by id or name."""

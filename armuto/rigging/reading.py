@@ -104,7 +104,7 @@ def read_mesh(
     count = 0
     for body in parts.bodies:
         node = order[body.node]
-        rows = held.row("meshes", held.rows("nodes")[node]["mesh"])["primitives"]
+        rows = held.row("meshes", held.rows("nodes")[node]["mesh"]).get("primitives", [])
         usable = [
             n for n, row in enumerate(rows) if row.get("mode", 4) == 4 and "POSITION" in row.get("attributes", {})
         ]
@@ -172,18 +172,27 @@ def _from_trimesh(data: bytes, file: str, suffix: str, files: Mapping[str, bytes
         points, faces = np.asarray(mesh.vertices, float), np.asarray(mesh.faces, np.int64)
         if points.shape[1:] != (3,) or faces.shape[1:] != (3,) or faces.max() >= len(points) or faces.min() < 0:
             raise BadInput(f"{file}: its mesh is damaged; export it again.")
-        if not np.isfinite(points).all():
+        if not _is_finite(points):
             raise BadInput(f"{file}: some of its points lie nowhere (not a number); export it again.")
         uv = getattr(mesh.visual, "uv", None)
         given = mesh._cache.cache.get("vertex_normals")
-        normals = None if given is None or len(given) != len(points) else np.asarray(given, float)
+        normals = np.asarray(given, float) if given is not None and len(given) == len(points) else None
+        if normals is not None and not _is_finite(normals):
+            normals = None
         parts.materials.append(_material(mesh, parts.images if painted else None))
         flat = None if uv is None or len(uv) != len(points) else np.asarray(uv, float) * [1, -1] + [0, 1]
+        if flat is not None and not _is_finite(flat):
+            flat = None
         surfaces.append(Surface(points, faces, len(parts.materials) - 1, normals, flat))
     if not surfaces:
         raise BadInput(f"{file}: there is no mesh of triangles in it; export the figure itself.")
     parts.bodies.append(Body(file.rpartition(".")[0] or "mesh", 0, surfaces))
     return build(parts)
+
+
+def _is_finite(values: FloatArray) -> bool:
+    """Whether all of them can be written as numbers of 32 bits, which a .glb has."""
+    return bool((np.abs(values) < np.finfo(np.float32).max).all())
 
 
 def _bounded_corners(data: bytes, file: str) -> None:

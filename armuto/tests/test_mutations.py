@@ -7,7 +7,8 @@ from armuto.tests.mutations import faults
 
 class Mutations(unittest.TestCase):
     def test_text_and_binary_formats(self):
-        for kind, count in ((".bvh", 120), (".gl", 160), (".dae", 80), (".zip", 60)):
+        counts = {".bvh": 120, ".gl": 160, ".dae": 80, ".zip": 60, ".obj": 60, ".ply": 60, ".stl": 60}
+        for kind, count in counts.items():
             self.assertEqual(list(faults(count, 1, kind)), [], kind)
 
     def test_usd(self):

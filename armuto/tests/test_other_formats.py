@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import unittest
 import zipfile
 
@@ -203,6 +204,10 @@ class Damage(unittest.TestCase):
             "is not in the scene",
         )
         self.check(good.replace("<vcount>1 ", "<vcount>7 ").encode(), "x.dae", "do not match their counts")
+        shape = re.search(r"<bind_shape_matrix>[^<]*", good)[0]
+        self.check(good.replace(shape, "<bind_shape_matrix>1 0 0").encode(), "x.dae", "3 numbers, not 16")
+        worded = re.sub(r'(semantic="WEIGHT"[^>]*offset=)"1"', r'\1"one"', good)
+        self.check(worded.encode(), "x.dae", "offset of an input is “one”")
         deep = "<node>" * 2000 + "</node>" * 2000
         self.check(
             good.replace('<node id="figure">', deep + '<node id="figure">').encode(), "x.dae", "nested too deeply"

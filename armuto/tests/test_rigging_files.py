@@ -7,6 +7,7 @@ import tempfile
 import unittest
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -20,6 +21,7 @@ from armuto.rigging.reading import read_mesh
 from armuto.tests.files import WALK
 from armuto.tests.sculptures import bare, figure
 from armuto.tests.test_cli import run
+from armuto.tests.test_gltf import character
 
 CUBE = np.array([[x, y, z] for x in (-0.3, 0.3) for y in (0.0, 1.8) for z in (-0.1, 0.1)])
 FACES = np.array(
@@ -121,9 +123,49 @@ class Formats(unittest.TestCase):
             (b"ply\nformat ascii 1.0\nelement vertex 99999999999\n", "a.ply", "damaged|no mesh"),
             (b"\xff\xfe\x00" * 40, "a.ply", "damaged|no mesh"),
             (WALK.read_bytes(), "walk.bvh", "a mesh is read from"),
+            # Larger than a number of 32 bits, of which a .glb is made.
+            (obj(np.where(CUBE == 1.8, 1e39, CUBE), FACES), "a.obj", "lie nowhere"),
         ):
             with self.subTest(content[:30]), self.assertRaisesRegex(BadInput, f"^{file}: .*({sentence})"):
                 read_mesh(content, file)
+
+    def test_a_figure_that_refers_to_what_is_not_there_gets_a_sentence_as_a_mesh(self) -> None:
+        def without_buffer(tree: dict[str, Any]) -> None:
+            del tree["bufferViews"][0]["buffer"]
+
+        def before_the_buffer(tree: dict[str, Any]) -> None:
+            tree["bufferViews"][0]["byteOffset"] = -4
+
+        def other_joint(tree: dict[str, Any]) -> None:
+            tree["skins"][0]["joints"][0] = 99
+
+        def fewer_joints(tree: dict[str, Any]) -> None:
+            del tree["skins"][0]["joints"][1:], tree["skins"][0]["inverseBindMatrices"]
+
+        def without_mesh(tree: dict[str, Any]) -> None:
+            del tree["meshes"][0]["primitives"]
+
+        def wide_points(tree: dict[str, Any]) -> None:
+            attributes = tree["meshes"][0]["primitives"][0]["attributes"]
+            attributes["POSITION"] = attributes["WEIGHTS_0"]
+
+        def listed_kind(tree: dict[str, Any]) -> None:
+            for row in tree["accessors"]:
+                row["componentType"] = [[]]
+
+        for damage, sentence in (
+            (wide_points, "“POSITION” of a mesh has 4 numbers"),
+            (listed_kind, "unknown type"),
+            (without_buffer, "bufferView 0 refers to buffer None"),
+            (before_the_buffer, "bufferView 0 begins at -4"),
+            (other_joint, "refers to nodes"),
+            (fewer_joints, "weights do not fit"),
+            (without_mesh, "no mesh of triangles"),
+        ):
+            tree = json.loads(character().gltf())
+            damage(tree)
+            with self.subTest(damage.__name__), self.assertRaisesRegex(BadInput, f"^a.gltf: .*{sentence}"):
+                read_mesh(json.dumps(tree).encode(), "a.gltf")
 
     def test_bytes_that_were_changed_never_do_worse_than_a_sentence(self) -> None:
         rng = np.random.default_rng(2)

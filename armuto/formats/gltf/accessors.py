@@ -11,6 +11,7 @@ from armuto.formats.gltf.container import GltfFile, Json
 from armuto.kinematics.arrays import FloatArray
 
 COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
+UNSIGNED = ("<u1", "<u2", "<u4")
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 MOST_VALUES = 50_000_000
 
@@ -52,10 +53,16 @@ def _block(held: GltfFile, view: Any, offset: int, count: int, width: int, kind:
     return np.ndarray(shape, kind, content, offset, strides) if count else np.zeros((0, width), kind)
 
 
+def _component(row: Json) -> str | None:
+    """How one number is stored, where that is known."""
+    kind = row.get("componentType")
+    return COMPONENTS.get(kind) if isinstance(kind, int) else None
+
+
 def read(held: GltfFile, number: Any) -> FloatArray:
     """One accessor as float64 ``(count, width)``; normalised integers as fractions, sparse values filled in."""
     row = held.row("accessors", number)
-    kind, width = COMPONENTS.get(row.get("componentType", 0)), WIDTHS.get(str(row.get("type")))
+    kind, width = _component(row), WIDTHS.get(str(row.get("type")))
     if kind is None or width is None:
         raise held.refuse(f"accessor {number} has an unknown type")
     count = _whole(held, row, "count")
@@ -81,7 +88,9 @@ def _sparse(held: GltfFile, sparse: Json, values: NDArray[Any], kind: str) -> ND
     where, what = sparse.get("indices"), sparse.get("values")
     if not isinstance(where, dict) or not isinstance(what, dict):
         raise held.refuse("a sparse accessor is incomplete")
-    index_kind = COMPONENTS.get(where.get("componentType", 0), "<u4")
+    index_kind = _component(where)
+    if index_kind not in UNSIGNED:
+        raise held.refuse("the places of a sparse accessor are no whole numbers")
     rows = _block(held, where.get("bufferView"), _whole(held, where, "byteOffset", 0), count, 1, index_kind)[:, 0]
     if count and int(rows.max()) >= len(values):
         raise held.refuse("a sparse accessor points past its end")

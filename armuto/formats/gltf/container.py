@@ -75,7 +75,15 @@ def parse(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> G
     _check(tree, file)
     held = GltfFile(tree, (), file)
     rows = enumerate(held.rows("buffers"))
-    return GltfFile(tree, tuple(_buffer(held, n, row, binary, files or {}) for n, row in rows), file)
+    buffers = tuple(_buffer(held, n, row, binary, files or {}) for n, row in rows)
+    for number, view in enumerate(held.rows("bufferViews")):
+        # Also of those that nobody reads: whoever writes the file again moves all of them.
+        where, offset = view.get("buffer"), view.get("byteOffset", 0)
+        if type(where) is not int or not 0 <= where < len(buffers):
+            raise held.refuse(f"bufferView {number} refers to buffer {str(where)[:40]}, which does not exist")
+        if type(offset) is not int or offset < 0:
+            raise held.refuse(f"bufferView {number} begins at {str(offset)[:40]}, which is no place in a buffer")
+    return GltfFile(tree, buffers, file)
 
 
 def _no_constant(name: str) -> float:

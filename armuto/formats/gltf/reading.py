@@ -167,16 +167,18 @@ def _joint_nodes(
     return [n for n in order if n in chosen and ("camera" not in nodes[n] or n in moved or n in listed)]
 
 
+def joints_of(held: GltfFile, skin: Json) -> list[int]:
+    """The nodes of a skin's joints. Raises :class:`BadInput` where it has none, or one that does not exist."""
+    joints = skin.get("joints", [])
+    if not isinstance(joints, list) or not joints:
+        raise held.refuse("a skin has no joints")
+    for joint in joints:
+        held.row("nodes", joint)
+    return joints
+
+
 def _skin_joints(held: GltfFile) -> set[int]:
-    listed: set[int] = set()
-    for skin in held.rows("skins"):
-        joints = skin.get("joints", [])
-        if not isinstance(joints, list) or not joints:
-            raise held.refuse("a skin has no joints")
-        for joint in joints:
-            held.row("nodes", joint)
-        listed |= set(joints)
-    return listed
+    return {joint for skin in held.rows("skins") for joint in joints_of(held, skin)}
 
 
 def _line_up(node: int, parents: NDArray[np.int64]) -> list[int]:

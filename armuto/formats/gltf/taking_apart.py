@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from armuto.formats.gltf import accessors
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, Track
 from armuto.formats.gltf.container import GltfFile, Json
-from armuto.formats.gltf.reading import inverse_binds, node_trs, tree_of
+from armuto.formats.gltf.reading import inverse_binds, joints_of, node_trs, tree_of
 from armuto.kinematics.arrays import FloatArray
 
 TRIANGLES = 4
@@ -33,7 +33,7 @@ def parts_of(held: GltfFile) -> Parts:
         name = str(rows[n].get("name") or f"node {n}")
         out.nodes.append(Node(name, number[above] if above >= 0 else -1, trs.translation, trs.rotation, trs.scale))
     for skin in held.rows("skins"):
-        out.skins.append(Skin([number[int(n)] for n in skin["joints"]], inverse_binds(held, skin)))
+        out.skins.append(Skin([number[n] for n in joints_of(held, skin)], inverse_binds(held, skin)))
     out.images = [image_of(held, row) for row in held.rows("images")]
     out.materials = [_material(held, row) for row in held.rows("materials")]
     for n in tree.order:
@@ -52,20 +52,29 @@ def _surface(held: GltfFile, row: Json, width: int) -> Surface | None:
     attributes = row.get("attributes", {})
     if row.get("mode", TRIANGLES) != TRIANGLES or "POSITION" not in attributes:
         return None
-    points = accessors.read(held, attributes["POSITION"])
 
-    def attribute(name: str) -> FloatArray | None:
-        return accessors.read(held, attributes[name]) if name in attributes else None
+    def attribute(name: str, numbers: int) -> FloatArray | None:
+        if name not in attributes:
+            return None
+        values = accessors.read(held, attributes[name])
+        if values.shape[1] != numbers:
+            raise held.refuse(f"“{name}” of a mesh has {values.shape[1]} numbers for each point, not {numbers}")
+        return values
+
+    points = attribute("POSITION", 3)
+    assert points is not None
 
     faces = faces_of(held, row, len(points))
     weights: FloatArray | None = None
-    joints, shares = attribute("JOINTS_0"), attribute("WEIGHTS_0")
+    joints, shares = attribute("JOINTS_0", 4), attribute("WEIGHTS_0", 4)
     if width and joints is not None and shares is not None:
+        if not len(joints) == len(shares) == len(points) or joints.max(initial=0) >= width:
+            raise held.refuse("the skin weights do not fit the mesh or its joints")
         weights = np.zeros((len(points), width))
         for k in range(4):
             np.add.at(weights, (np.arange(len(points)), joints[:, k].astype(np.int64)), shares[:, k])
     material = row.get("material")
-    return Surface(points, faces, material, attribute("NORMAL"), attribute("TEXCOORD_0"), weights)
+    return Surface(points, faces, material, attribute("NORMAL", 3), attribute("TEXCOORD_0", 2), weights)
 
 
 def faces_of(held: GltfFile, row: Json, points: int) -> NDArray[np.int64]:
