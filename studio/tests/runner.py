@@ -4,6 +4,7 @@ import unittest
 from importlib import import_module
 
 from django.apps import apps
+from django.conf import settings
 from django.db.models.signals import post_migrate
 from django.test import override_settings
 from django.test.runner import DiscoverRunner
@@ -21,6 +22,8 @@ class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         load(*COMPILED)  # no test waits for them
+        # A live server has a thread for each connection of a browser, which can keep its own to the data file.
+        settings.DATABASES["default"]["CONN_MAX_AGE"] = 60
         # Overridden, so that a backend that was made while the apps began is made anew.
         override_settings(TASKS={"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}).enable()
         # A test that empties the tables takes away what migrations put in; it is there again for the next.

@@ -7,7 +7,7 @@ import time
 from typing import Any
 
 from django.conf import settings
-from django.db import DatabaseError, OperationalError, close_old_connections
+from django.db import DatabaseError, OperationalError, close_old_connections, connection
 from django_tasks_db.management.commands import db_worker
 
 from armuto.lazy import COMPILED, load
@@ -17,6 +17,7 @@ from studio.platform import workers
 
 UNWRITABLE = f"{OperationalError.__module__}.{OperationalError.__qualname__}"
 PAUSE = 1.0  # seconds before asking again a database that could not be written
+CONNECTION_SECONDS = 60
 NICE = 5  # people at the server come first
 
 logger = logging.getLogger(__name__)
@@ -70,6 +71,8 @@ class Command(StudioCommand, db_worker.Command):
             workers.end_with(with_parent)
         os.nice(NICE)
         load(*COMPILED, "scipy.ndimage")
+        # Each look at the queue would open the data file anew, which takes longer than the look.
+        connection.settings_dict["CONN_MAX_AGE"] = CONNECTION_SECONDS
         options["worker_id"] = workers.enlist()
         db_worker.Worker = Worker  # type: ignore[misc]
         self.stdout.write(f"{workers.name} works.")

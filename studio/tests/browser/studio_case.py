@@ -7,6 +7,7 @@ import sys
 import tempfile
 from base64 import b64encode
 from contextlib import AbstractContextManager
+from functools import partialmethod
 from pathlib import Path
 
 from django.conf import settings
@@ -21,7 +22,11 @@ from demo.browser import FIRST_STEPS_AWAY, chromium
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 PATIENCE = 120_000  # milliseconds; the machine may be busy with other tests
 LONG = 400_000  # for what takes a while on a quiet machine, too
+DRAWN_AT = 0.5  # pixels for each of the page's: without a graphics card the processor has to draw them
+SHORT_LIVED = "--js-flags=--no-turbofan"  # no page of a test lives until compiling its code with most care has paid
 expect.set_options(timeout=PATIENCE)
+# As it is by itself, a page would be asked at each frame, and have to make sixty of them a second meanwhile.
+Page.wait_for_function = partialmethod(Page.wait_for_function, polling=50)
 
 
 _worker: subprocess.Popen | None = None
@@ -50,7 +55,7 @@ def browser() -> Browser:
     """A browser for all the classes of this process: starting one takes seconds. Each test has a context of its own."""
     global _browser
     if _browser is None or not _browser[1].is_connected():
-        held = chromium()
+        held = chromium(SHORT_LIVED)
         _browser = held, held.__enter__()
         atexit.register(held.__exit__, None, None, None)
     return _browser[1]
@@ -76,6 +81,7 @@ class StudioCase(StaticLiveServerTestCase):
         self.console: list[str] = []
         context = self.browser.new_context(
             viewport={"width": self.size[0], "height": self.size[1]},
+            device_scale_factor=DRAWN_AT,
             accept_downloads=True,
             reduced_motion=self.reduced_motion,
         )

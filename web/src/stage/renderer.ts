@@ -12,7 +12,7 @@ export function rendererOn(canvas: HTMLCanvasElement, full: boolean): WebGLRende
     return null
   }
   const renderer = new WebGLRenderer({ canvas, context })
-  renderer.setPixelRatio(full ? Math.min(devicePixelRatio, 2) : 1)
+  renderer.setPixelRatio(Math.min(devicePixelRatio, full ? 2 : 1))
   renderer.shadowMap.enabled = full
   renderer.shadowMap.type = PCFShadowMap
   renderer.setClearColor(new Color(0), 0)
