@@ -49,7 +49,7 @@ def perform_files(options: argparse.Namespace) -> int:
             | {"written": written}
         )
         return 0
-    for line in in_words(measures):
+    for line in in_words(measures, ensemble):
         print(line)
     for row in written:
         print(f"{row['output']}: {', '.join(row['performers'])}")
@@ -191,7 +191,7 @@ def _print_recording(recording: Recording, as_json: bool) -> int:
     for name in recording.props:
         print(f"{name}: a prop")
     for meeting in recording.meetings:
-        print(f"frames {meeting.first} to {meeting.last}: {meeting_in_words(meeting)}")
+        print(f"frames {meeting.first} to {meeting.last}: {meeting_in_words(meeting, recording.ensemble)}")
     if not recording.meetings:
         print("Nobody meets anybody or anything.")
     return 0
@@ -230,13 +230,13 @@ def _rows(measures: EnsembleMeasures) -> dict[str, Any]:
     }
 
 
-def in_words(measures: EnsembleMeasures) -> list[str]:
+def in_words(measures: EnsembleMeasures, ensemble: Ensemble) -> list[str]:
     """What there is to say of a casting, in centimetres and degrees."""
     out = []
     for row in measures.meetings:
         angle = "" if row.angle is None or row.angle < 0.5 else f", turned by {row.angle:.0f}°"
         out.append(
-            f"frames {row.meeting.first} to {row.meeting.last}: {meeting_in_words(row.meeting)}: "
+            f"frames {row.meeting.first} to {row.meeting.last}: {meeting_in_words(row.meeting, ensemble)}: "
             f"{row.before * 100:.1f} cm apart before, {row.gap * 100:.1f} cm now{angle}"
         )
     for performer in measures.performers:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
-from armuto.ensembles.casting import Actor, off_stage
+from armuto.ensembles.casting import Actor, Recording, off_stage
 from armuto.ensembles.measures import EnsembleMeasures, MeetingMeasures, PairMeasures
-from armuto.ensembles.model import Meeting
+from armuto.ensembles.model import Ensemble, Meeting
 from armuto.ensembles.pipeline import EnsembleResult
 from armuto.quality.findings import Finding, find
 
@@ -40,16 +40,17 @@ def find_in_ensemble(result: EnsembleResult, measures: EnsembleMeasures) -> tupl
     """
     meeting = {side.actor.name for row in result.constraints for side in row.sides}
     return (
-        *(finding for row in measures.meetings for finding in _of_meeting(row, result.recording.first)),
+        *(finding for row in measures.meetings for finding in _of_meeting(row, result.recording)),
         *(finding for row in measures.pairs for finding in _of_pair(row, result.recording.first)),
         *(finding for actor in result.actors.values() for finding in _of_actor(actor, actor.name in meeting)),
     )
 
 
-def meeting_in_words(meeting: Meeting) -> str:
-    """The two sides of a meeting: "the left hand of giver and the crate"."""
-    other = f"the {meeting.b.part} of {meeting.b.who}" if meeting.b.part else f"the {meeting.b.who}"
-    return f"the {meeting.a.part} of {meeting.a.who} and {other}"
+def meeting_in_words(meeting: Meeting, ensemble: Ensemble) -> str:
+    """The two sides of a meeting: "the left hand of giver and the crate at its rope"."""
+    (a, b), props = (meeting.a, meeting.b), {prop.name for prop in ensemble.props}
+    other = f"the {b.who}{f' at its {b.part}' if b.part else ''}" if b.who in props else f"the {b.part} of {b.who}"
+    return f"the {a.part} of {a.who} and {other}"
 
 
 def _grade(kind: str, size: float) -> str:
@@ -57,10 +58,11 @@ def _grade(kind: str, size: float) -> str:
     return "wrong" if size >= wrong else "look" if size >= look else "good"
 
 
-def _of_meeting(row: MeetingMeasures, first: int) -> Iterator[Finding]:
-    meeting, worst = row.meeting, row.worst - first
+def _of_meeting(row: MeetingMeasures, recording: Recording) -> Iterator[Finding]:
+    meeting, first = row.meeting, recording.first
+    worst = row.worst - first
     spans = ((max(meeting.first - first, 0), max(meeting.last - first, 0)),)
-    both, label = _capital(meeting_in_words(meeting)), f"{meeting.a.who}: {meeting.a.part}"
+    both, label = _capital(meeting_in_words(meeting, recording.ensemble)), f"{meeting.a.who}: {meeting.a.part}"
     gap, before = row.gap * 100, row.before * 100
     if (grade := _grade("meeting", gap)) != "good":
         text = f"{both} miss each other by {gap:.1f} cm (transferred alone {before:.1f} cm)."

@@ -7,7 +7,7 @@ import numpy as np
 
 from armuto.constraints.displacement import BodyDisplacement
 from armuto.ensembles.casting import cast_actor, displaced
-from armuto.ensembles.findings import find_in_ensemble
+from armuto.ensembles.findings import find_in_ensemble, meeting_in_words
 from armuto.ensembles.measures import measure_ensemble
 from armuto.ensembles.model import Casting, Holder, Meeting, PlacementKey
 from armuto.ensembles.pipeline import perform_ensemble
@@ -117,6 +117,8 @@ class OtherBodies(unittest.TestCase):
         ]
         meetings = (*held, *row.recording.meetings[2:])
         ensemble = replace(row.ensemble, props=(replace(crate, handles=handles),), meetings=meetings)
+        said = meeting_in_words(meetings[0], ensemble)
+        self.assertRegex(said, "^the .* of giver and the crate at its (left|right) rail$")
         recording = replace(row.recording, ensemble=ensemble, meetings=meetings)
         for fittings in (row.own, row.cast("keeper", "bellringer"), row.sized(np.random.default_rng(3), 1.2, 2.0)):
             result = perform_ensemble(recording, fittings)

@@ -127,7 +127,7 @@ function add() {
               :aria-pressed="n === chosen"
               @click="((chosen = n), emit('frame', Math.round((each.first + each.last) / 2) - row.first))"
             >
-              {{ meetingText(each) }}
+              {{ meetingText(each, row) }}
             </button>
           </td>
           <td class="mono n">{{ meetingFrames(each, row.first) }}</td>
@@ -146,7 +146,7 @@ function add() {
         </tr>
       </tbody>
     </table>
-    <div v-if="meeting" class="fields" role="group" :aria-label="`The meeting of ${meetingText(meeting)}`">
+    <div v-if="meeting" class="fields" role="group" :aria-label="`The meeting of ${meetingText(meeting, row)}`">
       <NumberBox
         :field="frameField('from')"
         :value="meeting.first - row.first"

@@ -107,5 +107,8 @@ describe('what takes a change back', () => {
 })
 
 it('says who meets what', () => {
-  expect(meetingText(ensemble.meetings[0])).toBe('left hand of giver and the crate')
+  const meeting = ensemble.meetings[0]
+  expect(meetingText(meeting, ensemble)).toBe('left hand of giver and the crate')
+  const held = { ...meeting, b: { ...meeting.b, part: 'rope' } }
+  expect(meetingText(held, ensemble)).toBe('left hand of giver and the crate at its rope')
 })

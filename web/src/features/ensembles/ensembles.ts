@@ -14,9 +14,11 @@ export type PlacementKey = Schemas['PlacementKey']
 export type EnsembleChange = Schemas['EnsembleChange']
 export type CastingChange = Schemas['CastingChange']
 
-/** One side of a meeting in words. */
-export const sideText = ({ who, part }: { who: string; part: string }) => (part ? `${part} of ${who}` : `the ${who}`)
-export const meetingText = (meeting: Meeting) => `${sideText(meeting.a)} and ${sideText(meeting.b)}`
+/** One side of a meeting in words: a part of a performer, or a prop by itself or at one of its handles. */
+const sideText = ({ who, part }: Meeting['a'], performers: string[]) =>
+  performers.includes(who) ? `${part} of ${who}` : `the ${who}${part ? ` at its ${part}` : ''}`
+export const meetingText = (meeting: Meeting, { performers }: Pick<EnsembleRow, 'performers'>) =>
+  `${sideText(meeting.a, performers)} and ${sideText(meeting.b, performers)}`
 export const meetingFrames = ({ first, last }: Meeting, begin: number) => frameSpan(first - begin, last - begin)
 
 /** A gap before and now, as in a table. */
