@@ -41,39 +41,49 @@ def _no_switch(value: Any) -> Any:
     return value
 
 
+def shown(value: Any, most: int = 60) -> str:
+    """A value as a sentence repeats it: in one line, cut short, and without what no text can hold."""
+    text = " ".join(str(value).encode("utf-8", "replace").decode().split())
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
 def read(adapter: TypeAdapter[T], data: Any, what: str) -> T:
     """A model from plain data. Raises ValueError with one sentence that names the wrong value by its path."""
     try:
         return adapter.validate_python(data)
     except ValidationError as problem:
         raise ValueError(sentence(problem, what)) from None
+    except UnicodeEncodeError as problem:
+        # Half a character, as JSON can have it, which no text can hold.
+        raise ValueError(f"{shown(problem.object)} is no text that can be kept") from None
 
 
 def sentence(problem: ValidationError, what: str) -> str:
     """The first thing that is wrong. what: the kind of thing whose names are looked up, such as "setting"."""
     error = problem.errors(include_url=False)[0]
-    path = ", ".join(str(step) for step in error["loc"] if step not in ("[key]", "int", "float"))
+    path = ", ".join(shown(step) for step in error["loc"] if step not in ("[key]", "int", "float"))
+    wrong = shown(repr(error["input"]))
     if error["type"] in ("unexpected_keyword_argument", "extra_forbidden"):
         return f"there is no {what} “{path}”"
     if error["type"] in ("missing", "missing_argument"):
         return f"“{path}” is missing"
     if error["type"] == "union_tag_invalid":
         allowed = error["ctx"]["expected_tags"].replace("'", "")
-        return f"“{error['ctx']['tag']}” is not one of {allowed}"
+        return f"“{shown(error['ctx']['tag'])}” is not one of {allowed}"
     if error["type"] == "union_tag_not_found":
         return f"“{error['ctx']['discriminator'].strip(chr(39))}” is missing"
     if error["type"] == "literal_error":
         allowed = error["ctx"]["expected"].replace("'", "").replace(" or ", ", ")
-        return f"{path}: “{error['input']}” is not one of {allowed}"
+        return f"{path}: “{shown(error['input'])}” is not one of {allowed}"
     if error["type"] == "value_error":
         message = str(error["ctx"]["error"])
         return f"{path}: {message}" if path else message
     if error["type"].startswith("bool"):
-        return f"{path}: {error['input']!r} is neither true nor false"
+        return f"{path}: {wrong} is neither true nor false"
     if error["type"].startswith(("float", "int")):
-        return f"{path}: {error['input']!r} is not a number of the kind that is wanted"
+        return f"{path}: {wrong} is not a number of the kind that is wanted"
     if error["type"] == "finite_number":
-        return f"{path}: {error['input']!r} is not a number of the kind that is wanted"
+        return f"{path}: {wrong} is not a number of the kind that is wanted"
     return f"the {what}s are damaged" + (f" at {path}" if path else "")
 
 

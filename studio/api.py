@@ -22,6 +22,7 @@ from ninja.errors import ValidationError
 
 from armuto import __version__
 from armuto.errors import BadInput
+from armuto.validation import shown
 from studio.callsheet.api import router as callsheet
 from studio.callsheet.models import WantedMotion
 from studio.cast.api.characters import router as cast
@@ -97,7 +98,7 @@ def invalid(request: HttpRequest, problem: ValidationError) -> Any:
     error = problem.errors[0]
     # The first step says where in the request it was, and the second what the parameter is called in the code.
     where = error["loc"][2 if error["loc"][:1] == ("body",) else 1 :]
-    place = ", ".join(str(step) for step in where)
+    place = ", ".join(shown(step) for step in where)
     wrong = str(error["msg"]).removeprefix("Value error, ").rstrip(".")
     sentence = f"{place}: {wrong[:1].lower()}{wrong[1:]}" if place else f"The request cannot be read: {wrong}"
     return api.create_response(request, {"detail": f"{sentence}."}, status=422)

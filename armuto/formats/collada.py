@@ -35,6 +35,7 @@ from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surf
 from armuto.intake import detection
 from armuto.kinematics.arrays import FloatArray
 
+FARTHEST = 1e12  # of any number
 MOST_INPUTS = 100  # of a vertex
 UP = {"X_UP": "+X", "Y_UP": "+Y", "Z_UP": "+Z"}
 MOST_NODES, MOST_DEPTH = 50_000, 400
@@ -105,7 +106,7 @@ class Scene:
             values = np.array(words, float)
         except ValueError:
             raise self.refuse(f"{what} holds something that is not a number") from None
-        if not np.isfinite(values).all() or np.abs(values).max(initial=0.0) > 1e12:
+        if not np.isfinite(values).all() or np.abs(values).max(initial=0.0) > FARTHEST:
             raise self.refuse(f"{what} holds values that are not usable numbers")
         return values
 
@@ -325,9 +326,12 @@ class Scene:
             if weights is not None and at.max(initial=0) >= len(weights):
                 raise self.refuse("a mesh has more points than its skin has weights")
             linear = bind[:3, :3]
+            places = points @ linear.T + bind[:3, 3]
+            if not (np.abs(places) < FARTHEST).all():
+                raise self.refuse("some points of a mesh lie nowhere")
             out.append(
                 Surface(
-                    points @ linear.T + bind[:3, 3],
+                    places,
                     inverse.reshape(-1, 3).astype(np.int64),
                     self._material(bound.get(str(triangles.material), str(triangles.material)), document),
                     None if normals is None else unit_length(np.asarray(normals, float)[unique[:, 1]] @ linear.T),

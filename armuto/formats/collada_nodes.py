@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from armuto.errors import BadInput
+from armuto.formats.gltf.building import fraction
 from armuto.kinematics import rotation
 from armuto.kinematics.arrays import FloatArray
 
@@ -55,6 +56,7 @@ def number_of(word: str) -> float:
 
 def linear(v: float) -> float:
     """From the screen's values to linear light (IEC 61966-2-1)."""
+    v = fraction(v)
     return v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4
 
 

@@ -70,7 +70,7 @@ class MeshReader:
         counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], np.int64)
         corners = np.array(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int64)
         proper = len(points) and counts.sum() == len(corners) and corners.max(initial=0) < len(points)
-        if not proper or corners.min(initial=0) < 0:
+        if not proper or corners.min(initial=0) < 0 or not np.isfinite(points).all():
             self.notes.append(f"The mesh “{prim.GetName()}” is damaged and was left out.")
             return None
         return points, counts, corners

@@ -64,7 +64,9 @@ def joint_mapping(
             for joint, row in zip(joints, rows, strict=True):
                 out[joint] = JointDriver(joint, row, row, 0.0, pair.part, positions[row], pair.moves)
         elif part is not None and not part.many:
-            for driver in _stepped(pair, _neighbours(pair, by_part, plan)[1], source, positions, target):
+            # Without a bone to follow it stays as it rests; along a spine, it would go with those before and after it.
+            after = _neighbours(pair, by_part, plan)[1]
+            for driver in _stepped(pair, after, source, positions, target) if rows else ():
                 out[driver.target] = driver
         else:
             before, after = _neighbours(pair, by_part, plan)

@@ -18,7 +18,7 @@ from armuto.body.plans import NAMES, BodyPlan, body_plan
 from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
-from armuto.validation import STRICT, read
+from armuto.validation import STRICT, read, shown
 
 FORMAT = 1
 ENOUGH = 0.7  # of a pattern's bones that a skeleton must have for the pattern to recognise it
@@ -79,10 +79,10 @@ class PatternFile(BaseModel):
         taken: dict[str, str] = {}
         for part, names in self.parts.items():
             if known is not None and part not in known:
-                raise ValueError(f"the body plan “{self.plan}” has no part “{part}”")
+                raise ValueError(f"the body plan “{self.plan}” has no part “{shown(part)}”")
             for name in names:
                 if name.casefold() in taken:
-                    raise ValueError(f"the bone “{name}” is given to “{taken[name.casefold()]}” and to “{part}”")
+                    raise ValueError(f"the bone “{shown(name)}” is given to “{taken[name.casefold()]}” and to “{part}”")
                 taken[name.casefold()] = part
         return self
 

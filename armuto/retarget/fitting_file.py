@@ -22,7 +22,7 @@ from armuto.retarget.fitting import Fitting, FittingOverrides, fit
 from armuto.retarget.settings import PLAIN, Settings
 from armuto.stance import value
 from armuto.stance.value import StanceFile
-from armuto.validation import Number, read
+from armuto.validation import Number, read, shown
 
 FORMAT = 2
 KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file
@@ -149,7 +149,7 @@ def from_json(
     for skeleton, side in ((source, "source"), (target, "target")):
         unknown = [name for pair in pairs for name in getattr(pair, side) if name not in skeleton.index]
         if unknown:
-            raise refuse(f"it was made for another {side}, which has a bone “{unknown[0]}”")
+            raise refuse(f"it was made for another {side}, which has a bone “{shown(unknown[0])}”")
     try:
         fitting = fit(
             source,

@@ -19,6 +19,7 @@ from armuto.rigging.naming import BoneNaming
 from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.skeleton import usual_options
 from armuto.rigging.skeleton_draft import SkeletonOptions
+from armuto.validation import shown
 
 MOST_BONES = {"spine": (1, 6), "neck": (1, 8), "tail": (1, 12), "twists": (0, 3)}
 MOST_CORRECTIONS = 500
@@ -157,7 +158,7 @@ def from_json(data: Any, file: str) -> RigDefinition:
         raise BadInput(f"{file}: “{str(up)[:20]}” is no axis; up is one of {', '.join(UP_AXES)}.")
     pose = data.get("pose", "bound")
     if pose not in POSES:
-        raise BadInput(f"{file}: “{str(pose)[:20]}” is no pose; it is one of {', '.join(POSES)}.")
+        raise BadInput(f"{file}: “{shown(pose)}” is no pose; it is one of {', '.join(POSES)}.")
     omitted = data.get("omitted", [])
     follows = data.get("follows", {})
     corrections = data.get("corrections", [])

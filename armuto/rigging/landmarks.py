@@ -12,6 +12,7 @@ from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.rigging.landmark_sets import LANDMARK_SETS, SIDES, LandmarkSet
 from armuto.rigging.symmetry import MirrorPlane
+from armuto.validation import shown
 
 GUESSED = 0.05  # confidence of landmarks by usual proportions alone
 DOUBTFUL = 0.5  # confidence under which a person is told to look
@@ -121,14 +122,14 @@ def from_json(data: Any, file: str) -> Landmarks:
         raise BadInput(f"{file}: it has no “landmarks”; write one with --propose and change that.")
     plan = data.get("plan", "two-legged")
     if not isinstance(plan, str) or plan not in LANDMARK_SETS:
-        raise BadInput(f"{file}: “{str(plan)[:40]}” is no kind of body; “plan” is one of {', '.join(LANDMARK_SETS)}.")
+        raise BadInput(f"{file}: “{shown(plan)}” is no kind of body; “plan” is one of {', '.join(LANDMARK_SETS)}.")
     known = LANDMARK_SETS[plan]
     points = {}
     for name, row in data["landmarks"].items():
         try:
             known.meaning(name)
         except KeyError:
-            raise BadInput(f"{file}: there is no landmark “{name[:60]}”; see docs/cli.md for their names.") from None
+            raise BadInput(f"{file}: there is no landmark “{shown(name)}”; see docs/cli.md for their names.") from None
         confidence = row.get("confidence") if isinstance(row, dict) else None
         sure = float(confidence) if isinstance(confidence, int | float) and 0 <= confidence <= 1 else None
         points[name] = Landmark(point_of(row.get("at") if isinstance(row, dict) else row, name, file), sure)
@@ -145,6 +146,6 @@ def point_of(value: Any, name: str, file: str) -> tuple[float, float, float]:
     right = isinstance(value, list) and len(value) == 3
     if not right or not all(isinstance(v, int | float) and not isinstance(v, bool) for v in value):
         raise BadInput(f"{file}: “{name}” is not three numbers; say where it lies as [x, y, z] in metres.")
-    if not all(np.isfinite(v) and abs(v) < 1e4 for v in value):
+    if not all(abs(v) < 1e4 for v in value):  # nor is what is no number
         raise BadInput(f"{file}: “{name}” lies nowhere; say where it lies as [x, y, z] in metres.")
     return triple(np.array(value))

@@ -208,6 +208,13 @@ class Damage(unittest.TestCase):
         self.check(good.replace(shape, "<bind_shape_matrix>1 0 0").encode(), "x.dae", "3 numbers, not 16")
         worded = re.sub(r'(semantic="WEIGHT"[^>]*offset=)"1"', r'\1"one"', good)
         self.check(worded.encode(), "x.dae", "offset of an input is “one”")
+        far = re.sub(r"<bind_shape_matrix>[^<]*", "<bind_shape_matrix>" + "1e11 " * 16, good)
+        self.check(
+            re.sub(r'(id="gp-a"[^>]*>)\s*\S+', r"\g<1>1e11", far).encode(), "x.dae", "points of a mesh lie nowhere"
+        )
+        bright = good.replace("<color>0.5 0.25 0.1 1", "<color>1e39 nan -1 1").encode()
+        (material,) = formats.read(bright, "x.dae").original.json["materials"]
+        self.assertEqual(material["pbrMetallicRoughness"]["baseColorFactor"], [1.0, 0.0, 0.0, 1.0])
         deep = "<node>" * 2000 + "</node>" * 2000
         self.check(
             good.replace('<node id="figure">', deep + '<node id="figure">').encode(), "x.dae", "nested too deeply"

@@ -207,4 +207,4 @@ def plan_of(parts: Iterable[str | None]) -> BodyPlan:
 
 def is_footing(part: str | None) -> bool:
     """Whether a part, or a kind of part, is one that a body stands on: a foot or toes."""
-    return bool(part) and str(part).split()[-1] in FOOTING
+    return bool(part) and str(part).rpartition(" ")[2] in FOOTING

@@ -62,7 +62,10 @@ class Body:
 
 @dataclass(frozen=True)
 class Material:
-    """colour: red, green, blue, alpha in linear light. image: number of the base colour image."""
+    """colour: red, green, blue, alpha in linear light. image: number of the base colour image.
+
+    What files say beyond 0 to 1, or is no number, is brought there: other programs refuse it (glTF 2.0, 5.19 and 5.22).
+    """
 
     name: str
     colour: tuple[float, float, float, float] = (0.8, 0.8, 0.8, 1.0)
@@ -70,6 +73,17 @@ class Material:
     roughness: float = 0.8
     image: int | None = None
     both_sides: bool = False
+
+    def __post_init__(self) -> None:
+        red, green, blue, alpha = (fraction(value) for value in self.colour)
+        object.__setattr__(self, "colour", (red, green, blue, alpha))
+        object.__setattr__(self, "metal", fraction(self.metal))
+        object.__setattr__(self, "roughness", fraction(self.roughness))
+
+
+def fraction(value: float) -> float:
+    """A number from 0 to 1; 0 for what is none."""
+    return min(1.0, max(0.0, value))
 
 
 @dataclass(frozen=True)

@@ -44,7 +44,8 @@ const ties = computed(() => {
   })
   return [...all.filter((tie) => tie.number !== props.chosen), ...all.filter((tie) => tie.number === props.chosen)]
 })
-const label = (meeting: Meeting) => `${meetingText(meeting, props.row)}, frames ${meetingFrames(meeting, props.row.first)}`
+const label = (meeting: Meeting) =>
+  `${meetingText(meeting, props.row)}, frames ${meetingFrames(meeting, props.row.first)}`
 function press(event: PointerEvent, number: number, from: number, to: number) {
   emit('choose', number)
   if (props.fixed) return
