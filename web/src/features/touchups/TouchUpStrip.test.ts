@@ -122,7 +122,7 @@ describe('the strip of touch-ups', () => {
   it('chooses what a box is drawn around, and goes to a frame where only clicked', async () => {
     const { wrapper, touchups, key } = strip()
     const at = (frame: number, y: number, more: object = {}) => {
-      return { clientX: 24 + (frame / 100) * 752, clientY: y, button: 0, pointerId: 1, ...more }
+      return { clientX: 24 + (frame / 100) * 752, clientY: y, button: 0, buttons: 1, pointerId: 1, ...more }
     }
     ;(wrapper.element as Element).setPointerCapture = () => undefined
     wrapper.find('svg').element.getBoundingClientRect = () => ({ left: 0, top: 0 }) as DOMRect
@@ -142,6 +142,9 @@ describe('the strip of touch-ups', () => {
     await wrapper.trigger('pointerup', at(70, 40))
     expect(wrapper.emitted('frame')).toEqual([[70]])
     expect(touchups.keys.value).toEqual([])
+    await wrapper.trigger('pointerdown', at(10, 2))
+    await wrapper.trigger('pointermove', at(35, 60, { buttons: 0 }))
+    expect(wrapper.find('rect.band').exists()).toBe(false)
     await key('0.1').trigger('keydown', { key: 'a', ctrlKey: true })
     expect(touchups.keys.value).toEqual([
       [0, 0],

@@ -31,6 +31,8 @@ export function useRubberBand(
     band.value = { from: pointAt(event), to: pointAt(event), more: event.shiftKey }
   }
   function move(event: PointerEvent) {
+    // A hand that lets go of a scroll bar is not heard of.
+    if (!event.buttons) cancel()
     if (band.value) band.value = { ...band.value, to: pointAt(event) }
   }
   function release(event: PointerEvent) {
@@ -40,6 +42,8 @@ export function useRubberBand(
     if (made) done.choose(made, more)
     else done.click(event)
   }
-  const cancel = () => (band.value = null)
+  function cancel() {
+    band.value = null
+  }
   return { box, start, move, release, cancel }
 }
