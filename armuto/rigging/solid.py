@@ -16,6 +16,7 @@ spatial = lazily("scipy.spatial")
 kernels = lazily("armuto.rigging.kernels")
 
 FINENESS = 128  # voxels along the longest side
+MOST_CELLS = 300_000  # within a body: several times what one has, and a seventh of a cube
 MARGIN = 2  # empty voxels around everything
 TORN = 0.6  # a filled body that is smaller than this share of what its surface encloses to all sides has holes
 STEPS = np.array([(x, y, z) for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if (x, y, z) != (0, 0, 0)])
@@ -85,7 +86,8 @@ class Solid:
 
 
 def solid_of(points: FloatArray, faces: NDArray[np.int64], fineness: int = FINENESS) -> Solid:
-    """The solid of a mesh ``(P, 3)``, ``(T, 3)``; at least one triangle."""
+    """The solid of a mesh ``(P, 3)``, ``(T, 3)``; at least one triangle. What is stouter than any body, as a cube, is
+    made of larger voxels, since time and memory go by their number."""
     used = points[np.unique(faces)]
     low, high = used.min(axis=0), used.max(axis=0)
     pitch = float(max((high - low).max() / fineness, 1e-6))
@@ -101,6 +103,9 @@ def solid_of(points: FloatArray, faces: NDArray[np.int64], fineness: int = FINEN
     if torn:
         # A voxel more or less along an edge of a hole is no body part.
         filled = marked | ndimage.binary_opening(enclosed, iterations=1)
+    count = int(filled.sum())
+    if count > MOST_CELLS:
+        return solid_of(points, faces, int(fineness * (MOST_CELLS / count) ** (1 / 3)))
     return Solid(filled, corner, pitch, torn)
 
 

@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+import trimesh
 
 from armuto import formats
 from armuto.errors import BadInput
@@ -17,11 +18,11 @@ from armuto.retarget.fitting import fit
 from armuto.rigging.components import components_of
 from armuto.rigging.landmark_sets import TWO_LEGGED as LANDMARKS
 from armuto.rigging.landmarks import twin_of
-from armuto.rigging.pipeline import bind, propose_landmarks, rig
+from armuto.rigging.pipeline import bind, propose_landmarks, rig, solid_of_mesh
 from armuto.rigging.reading import read_mesh
 from armuto.rigging.skeleton import skeleton_from
 from armuto.rigging.skeleton_draft import SkeletonOptions
-from armuto.rigging.solid import solid_of
+from armuto.rigging.solid import MOST_CELLS, solid_of
 from armuto.rigging.symmetry import mirror_plane
 from armuto.rigging.weights import bones_of, geodesic_weights, nearest_weights
 from armuto.tests.bodies import two_legged
@@ -289,3 +290,12 @@ class Rigs(unittest.TestCase):
             with self.subTest(sentence), self.assertRaisesRegex(BadInput, f"^bad.glb: .*{sentence}"):
                 rig(read_mesh(content, "bad.glb"))
         self.assertEqual(len(scene.world(parts_of(bare_mesh("keeper").held))), 1)
+
+    def test_what_is_stouter_than_a_body_takes_no_more_room_than_one(self) -> None:
+        for shape in (trimesh.creation.box((1, 1, 1)), trimesh.creation.icosphere(3), trimesh.creation.box((2, 1, 2))):
+            points, faces = np.asarray(shape.vertices), np.asarray(shape.faces)
+            solid = solid_of(points, faces)
+            self.assertLessEqual(len(solid.cells), MOST_CELLS)
+            self.assertGreater(len(solid.cells), MOST_CELLS / 2)
+            self.assertAlmostEqual(len(solid.cells) * solid.pitch**3 / shape.volume, 1.0, delta=0.08)
+        self.assertLess(len(solid_of_mesh(bare_mesh("porter")).cells), MOST_CELLS / 3)

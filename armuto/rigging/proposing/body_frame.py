@@ -15,6 +15,7 @@ from armuto.rigging.symmetry import MirrorPlane, mirror_plane
 ndimage = lazily("scipy.ndimage")
 kernels = lazily("armuto.rigging.kernels")
 
+NO_TRUNK = "no trunk can be made out in it; close its holes, or set the landmarks by hand."
 SECTION = 1.5  # voxels: how thick sections are that are taken across a distance
 #: Landmarks by name, each in the body's own axes ``(3,)`` and with its confidence.
 Found = dict[str, tuple[FloatArray, float]]

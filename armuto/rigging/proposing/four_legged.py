@@ -14,6 +14,7 @@ from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray
 from armuto.rigging.landmark_sets import SIDES
 from armuto.rigging.proposing.body_frame import (
+    NO_TRUNK,
     BodyFrame,
     Found,
     connected,
@@ -59,7 +60,7 @@ def propose_four_legged(frame: BodyFrame) -> tuple[BodyFrame, Found]:
     front, hind = ends_of(frame, legs)
     between = ~own & (local[:, 2] > hind + 0.25 * (front - hind)) & (local[:, 2] < front - 0.25 * (front - hind))
     if not between.any():
-        raise BadInput("its trunk has no inside; close the mesh, or set the landmarks by hand.")
+        raise BadInput(NO_TRUNK)
     back = _top(local[between], frame.step)
     for side in SIDES:
         _front_leg(_leg(frame, legs[side, "front"], back), side, belly, back, found)

@@ -23,6 +23,7 @@ from armuto.lazy import lazily
 from armuto.rigging.fingers import hand_end
 from armuto.rigging.landmark_sets import SIDES
 from armuto.rigging.proposing.body_frame import (
+    NO_TRUNK,
     SECTION,
     BodyFrame,
     Found,
@@ -201,7 +202,7 @@ def _arms(frame: BodyFrame, legs: _Legs, found: Found) -> None:
     middle = above & (np.abs(local[:, 0]) < 0.02) & (np.abs(local[:, 1] - core[1]) < 0.04)
     seeds = np.flatnonzero(middle)
     if not len(seeds):
-        raise BadInput("its trunk has no inside; close the mesh, or set the landmarks by hand.")
+        raise BadInput(NO_TRUNK)
     seed = seeds[solid.depth[seeds].argmax()]
     from_core = distances_within(solid, np.array([seed]), above) / frame.height
     for side, sign in (("left", 1.0), ("right", -1.0)):

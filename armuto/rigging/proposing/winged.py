@@ -11,7 +11,7 @@ import numpy as np
 
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import BoolArray, FloatArray
-from armuto.rigging.proposing.body_frame import BodyFrame, Found, sections_from
+from armuto.rigging.proposing.body_frame import NO_TRUNK, BodyFrame, Found, sections_from
 from armuto.rigging.proposing.legs import Leg
 from armuto.rigging.proposing.tails import tail_of
 
@@ -46,7 +46,7 @@ def propose_winged(frame: BodyFrame) -> Found:
         _leg(Leg(local[mask], frame.step), side, found)
     middle = ~legs & (np.abs(local[:, 0]) < 1.6 * frame.step)
     if not middle.any():
-        raise BadInput("its trunk has no inside; close the mesh, or set the landmarks by hand.")
+        raise BadInput(NO_TRUNK)
     core = np.flatnonzero(middle)[int(frame.solid.depth[middle].argmax())]
     half = TRUNK * float(frame.solid.depth[core]) / frame.height
     trunk = local[core]
