@@ -144,7 +144,10 @@ def as_glb(data: bytes, file: str, files: Mapping[str, bytes]) -> tuple[bytes, l
     if kind == "dae":
         return collada.to_glb(data, file, files)
     if kind == "usd":
-        return usd.to_glb(data, file, bare=True)
+        try:
+            return usd.to_glb(data, file, bare=True)
+        except MemoryError:
+            raise BadInput(f"{file}: {formats.TOO_LARGE}.") from None
     if kind == "gltf":
         return self_contained(gltf.parse(data, file, files), files)
     raise BadInput(f"{file}: a mesh is read from .glb, .gltf, .dae, USD, .obj, .ply or .stl; export it so.")
