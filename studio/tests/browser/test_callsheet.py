@@ -3,6 +3,7 @@
 from playwright.sync_api import expect
 
 from armuto.tests.files import BOW, DEMO, PORTER, WALK
+from studio.callsheet import features
 from studio.callsheet.models import WantedMotion
 from studio.cast.models import Character
 from studio.library.models import Clip
@@ -28,6 +29,14 @@ class CallSheet(StudioCase):
             .filter(has=self.page.get_by_role("button", name=f"{motion}:", exact=False))
         )
 
+    def measured(self):
+        """Until the motion of every clip is measured: the clips that fit change places as that is told."""
+        for _ in range(LONG // 250):
+            if next(features.unmeasured(), None) is None:
+                return
+            self.page.wait_for_timeout(250)
+        self.fail("some clips were not measured")
+
     def state(self, motion: str, state: str):
         expect(self.page.get_by_role("button", name=f"{motion}: {state}", exact=True)).to_be_visible()
 
@@ -45,6 +54,7 @@ class CallSheet(StudioCase):
         self.state("walks through the hall", "to choose")
         self.state("takes a bow, stays in place", "to choose")
         # By keys: the first row, its best clip.
+        self.measured()
         page.get_by_role("button", name="walks through the hall: to choose").press("Enter")
         pane = page.get_by_role("complementary", name="Clips for “walks through the hall”")
         expect(pane.get_by_text("takes steps: it takes").first).to_be_visible(timeout=LONG)
