@@ -8,6 +8,8 @@ from typing import Annotated, Any, TypeVar
 from pydantic import AllowInfNan, ConfigDict, GetCoreSchemaHandler, GetJsonSchemaHandler, TypeAdapter, ValidationError
 from pydantic_core import CoreSchema, core_schema
 
+from armuto.text import shown
+
 T = TypeVar("T")
 Number = Annotated[float, AllowInfNan(False)]
 Numbers3 = tuple[Number, Number, Number]
@@ -39,12 +41,6 @@ def _no_switch(value: Any) -> Any:
     if isinstance(value, bool):
         raise ValueError(f"{value} is not a number")
     return value
-
-
-def shown(value: Any, most: int = 60) -> str:
-    """A value as a sentence repeats it: in one line, cut short, and without what no text can hold."""
-    text = " ".join(str(value).encode("utf-8", "replace").decode().split())
-    return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
 def read(adapter: TypeAdapter[T], data: Any, what: str) -> T:
@@ -80,9 +76,7 @@ def sentence(problem: ValidationError, what: str) -> str:
         return f"{path}: {message}" if path else message
     if error["type"].startswith("bool"):
         return f"{path}: {wrong} is neither true nor false"
-    if error["type"].startswith(("float", "int")):
-        return f"{path}: {wrong} is not a number of the kind that is wanted"
-    if error["type"] == "finite_number":
+    if error["type"].startswith(("float", "int", "finite_number")):
         return f"{path}: {wrong} is not a number of the kind that is wanted"
     return f"the {what}s are damaged" + (f" at {path}" if path else "")
 

@@ -22,7 +22,7 @@ from ninja.errors import ValidationError
 
 from armuto import __version__
 from armuto.errors import BadInput
-from armuto.validation import shown
+from armuto.text import shown
 from studio.callsheet.api import router as callsheet
 from studio.callsheet.models import WantedMotion
 from studio.cast.api.characters import router as cast

@@ -34,6 +34,7 @@ from armuto.formats.collada_nodes import (
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, build
 from armuto.intake import detection
 from armuto.kinematics.arrays import FloatArray
+from armuto.text import shown
 
 FARTHEST = 1e12  # of any number
 MOST_INPUTS = 100  # of a vertex
@@ -276,7 +277,7 @@ class Scene:
         """Where the numbers of an input stand among those of each vertex."""
         text = element.get("offset", "0").strip()
         if not text.isdecimal() or int(text) > MOST_INPUTS:
-            raise self.refuse(f"the offset of an input is “{text[:40]}”, which is no place among them")
+            raise self.refuse(f"the offset of an input is “{shown(text)}”, which is no place among them")
         return int(text)
 
     def _joint(self, word: str, use: Element) -> int:

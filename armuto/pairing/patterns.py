@@ -18,7 +18,8 @@ from armuto.body.plans import NAMES, BodyPlan, body_plan
 from armuto.errors import BadInput
 from armuto.kinematics.skeleton import Skeleton
 from armuto.pairing import Pair
-from armuto.validation import STRICT, read, shown
+from armuto.text import shown
+from armuto.validation import STRICT, read
 
 FORMAT = 1
 ENOUGH = 0.7  # of a pattern's bones that a skeleton must have for the pattern to recognise it

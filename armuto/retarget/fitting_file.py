@@ -22,7 +22,8 @@ from armuto.retarget.fitting import Fitting, FittingOverrides, fit
 from armuto.retarget.settings import PLAIN, Settings
 from armuto.stance import value
 from armuto.stance.value import StanceFile
-from armuto.validation import Number, read, shown
+from armuto.text import shown
+from armuto.validation import Number, read
 
 FORMAT = 2
 KEPT = ("part", "bone", "turned", "left", "roll", "own")  # of what is left between the stances, in the fitting's file

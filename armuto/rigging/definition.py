@@ -19,7 +19,7 @@ from armuto.rigging.naming import BoneNaming
 from armuto.rigging.piece_moves import PieceMove
 from armuto.rigging.skeleton import usual_options
 from armuto.rigging.skeleton_draft import SkeletonOptions
-from armuto.validation import shown
+from armuto.text import shown
 
 MOST_BONES = {"spine": (1, 6), "neck": (1, 8), "tail": (1, 12), "twists": (0, 3)}
 MOST_CORRECTIONS = 500

@@ -12,7 +12,7 @@ from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.rigging.landmark_sets import LANDMARK_SETS, SIDES, LandmarkSet
 from armuto.rigging.symmetry import MirrorPlane
-from armuto.validation import shown
+from armuto.text import shown
 
 GUESSED = 0.05  # confidence of landmarks by usual proportions alone
 DOUBTFUL = 0.5  # confidence under which a person is told to look

@@ -104,7 +104,8 @@ def shifted_weight_keys(layers: Layers, name: str, numbers: Iterable[int], momen
     """Keys of a layer's weight at other moments. Those that come to lie on others take their place."""
     layer = layer_named(layers, name)
     moved, kept = _weight_keys(layer, numbers)
-    return _with_weight_keys(layers, layer, kept, [replace(key, time=moment(key.time)) for key in moved])
+    made = [replace(key, time=moment(key.time)) for key in moved]
+    return _with_weight_keys(layers, layer, kept, made) if made else layers
 
 
 @refusing
@@ -112,9 +113,8 @@ def copied_weight_keys(layers: Layers, name: str, numbers: Iterable[int], by: fl
     """Keys of a layer's weight set once more, so many seconds later."""
     layer = layer_named(layers, name)
     copied, kept = _weight_keys(layer, numbers)
-    return _with_weight_keys(
-        layers, layer, (*kept, *copied), [replace(key, time=round(key.time + by, 6)) for key in copied]
-    )
+    made = [replace(key, time=round(key.time + by, 6)) for key in copied]
+    return _with_weight_keys(layers, layer, (*kept, *copied), made) if made else layers
 
 
 def without_weight_keys(layers: Layers, name: str, numbers: Iterable[int]) -> Layers:

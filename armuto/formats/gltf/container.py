@@ -17,6 +17,7 @@ from typing import Any
 from urllib.parse import unquote
 
 from armuto.errors import BadInput
+from armuto.text import shown
 
 Json = dict[str, Any]
 
@@ -51,7 +52,7 @@ class GltfFile:
         """One entry of a top-level list; raises :class:`BadInput` for a number that points nowhere."""
         rows = self.rows(key)
         if not isinstance(number, int) or isinstance(number, bool) or not 0 <= number < len(rows):
-            raise self.refuse(f"it refers to {key}[{number}], which does not exist")
+            raise self.refuse(f"it refers to {key}[{shown(number)}], which does not exist")
         return rows[number]
 
     def refuse(self, what: str) -> BadInput:
@@ -80,9 +81,9 @@ def parse(data: bytes, file: str, files: Mapping[str, bytes] | None = None) -> G
         # Also of those that nobody reads: whoever writes the file again moves all of them.
         where, offset = view.get("buffer"), view.get("byteOffset", 0)
         if type(where) is not int or not 0 <= where < len(buffers):
-            raise held.refuse(f"bufferView {number} refers to buffer {str(where)[:40]}, which does not exist")
+            raise held.refuse(f"bufferView {number} refers to buffer {shown(where)}, which does not exist")
         if type(offset) is not int or offset < 0:
-            raise held.refuse(f"bufferView {number} begins at {str(offset)[:40]}, which is no place in a buffer")
+            raise held.refuse(f"bufferView {number} begins at {shown(offset)}, which is no place in a buffer")
     return GltfFile(tree, buffers, file)
 
 

@@ -260,7 +260,7 @@ def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str,
                 return round(time + by / fitted.clip.fps, 6)
             return round(time + float(frames[at + by] - frames[at]) / fitted.clip.fps, 6)
 
-        made = editing.shifted_weight_keys(layers, name, weights, moment) if weights else layers
+        made = editing.shifted_weight_keys(layers, name, weights, moment)
         return editing.shifted_keys(made, name, keys, moment), f"“{name}”: {many} moved by {by} frames"
     if op == "copy":
         layer = editing.layer_named(layers, name)
@@ -268,7 +268,7 @@ def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str,
         if isinstance(layer.weight, tuple):
             times += [key.time for n, key in enumerate(layer.weight) if n in weights]
         later = fitted.time(wanted["frame"]) - min(times, default=0.0)
-        made = editing.copied_weight_keys(layers, name, weights, later) if weights else layers
+        made = editing.copied_weight_keys(layers, name, weights, later)
         return editing.copied_keys(made, name, keys, later), f"“{name}”: {many} copied"
     if op == "delete":
         made = editing.without_weight_keys(layers, name, weights)
