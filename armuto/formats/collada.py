@@ -13,10 +13,8 @@ from collections.abc import Callable, Mapping
 from typing import Any
 from xml.etree.ElementTree import Element, ParseError
 
-import collada
 import defusedxml.ElementTree
 import numpy as np
-from collada import common
 from defusedxml.common import DefusedXmlException
 
 from armuto.errors import BadInput
@@ -34,7 +32,10 @@ from armuto.formats.collada_nodes import (
 from armuto.formats.gltf.building import Body, Material, Node, Parts, Skin, Surface, build
 from armuto.intake import detection
 from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import lazily
 from armuto.text import shown
+
+collada = lazily("collada")
 
 FARTHEST = 1e12  # of any number
 MOST_INPUTS = 100  # of a vertex
@@ -182,10 +183,10 @@ class Scene:
         if not users:
             return
         ignored = [
-            common.DaeUnsupportedError,
-            common.DaeBrokenRefError,
-            common.DaeIncompleteError,
-            common.DaeMalformedError,
+            collada.common.DaeUnsupportedError,
+            collada.common.DaeBrokenRefError,
+            collada.common.DaeIncompleteError,
+            collada.common.DaeMalformedError,
         ]
         try:
             document = collada.Collada(io.BytesIO(data), ignore=ignored, aux_file_loader=self._beside)
@@ -218,7 +219,7 @@ class Scene:
             if known == path or known.rsplit("/", 1)[-1] == path.rsplit("/", 1)[-1]:
                 return content
         self.notes.append(f"The texture “{path[-60:]}” is missing; pack it with the file in a .zip.")
-        raise common.DaeBrokenRefError("missing")
+        raise collada.common.DaeBrokenRefError("missing")
 
     def _source(self, element: Element, semantic: str, what: str) -> tuple[Element, Element]:
         """The input with this semantic and the array it leads to."""
@@ -365,7 +366,7 @@ class Scene:
         source = mapped.sampler.surface.image
         try:
             data = _inside(source.path) or source.data
-        except (common.DaeError, KeyError, ValueError):
+        except (collada.common.DaeError, KeyError, ValueError):
             return None
         if not data or (data[:4] != b"\x89PNG" and data[:2] != b"\xff\xd8"):
             return None

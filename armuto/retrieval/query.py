@@ -11,7 +11,9 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from importlib.resources import files
 
-import snowballstemmer
+from armuto.lazy import lazily
+
+snowballstemmer = lazily("snowballstemmer")
 
 WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)?|\d+")
 CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])")

@@ -13,7 +13,7 @@ from demo.serving import CSRF
 from studio.changes.api import ending
 from studio.tests.test_pairing import Pairing
 
-EXAMPLES = int(os.environ.get("ARMUTO_TEST_EXAMPLES", "3"))  # per operation and mode
+EXAMPLES = int(os.environ.get("ARMUTO_TEST_EXAMPLES", "2"))  # per operation and mode
 HEADERS = {"Host": "localhost", **CSRF}
 
 

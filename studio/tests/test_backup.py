@@ -2,12 +2,12 @@
 
 import fcntl
 import os
-import shutil
 import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 
 from django.conf import settings
@@ -34,18 +34,28 @@ def fill(folder: Path, number: int):
     python(folder, "-c", FILL.format(number=number)).check_returncode()
 
 
+def begin(folder: Path) -> None:
+    """A studio with one clip, which is made for the first test that begins with it."""
+    (folder / "armuto.sqlite3").write_bytes(_with_a_clip())
+
+
+@cache
+def _with_a_clip() -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        python(Path(folder), "manage.py", "migrate", "-v", "0").check_returncode()
+        fill(Path(folder), 1)
+        file = Path(folder) / "armuto.sqlite3"
+        held = sqlite3.connect(file)
+        held.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        held.close()
+        return file.read_bytes()
+
+
 @tag("processes")
 class Backup(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        super().setUpClass()
-        cls.made = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
-        python(cls.made, "manage.py", "migrate", "-v", "0").check_returncode()
-        fill(cls.made, 1)
-
     def setUp(self):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        shutil.copytree(self.made, self.folder, dirs_exist_ok=True)
+        begin(self.folder)
 
     def manage(self, *arguments, status: int = 0) -> str:
         done = python(self.folder, "manage.py", *map(str, arguments))

@@ -15,7 +15,7 @@ from pathlib import Path
 from django.conf import settings
 from django.test import tag
 
-from studio.tests.test_backup import fill, python
+from studio.tests.test_backup import begin, fill, python
 from studio.tests.test_upgrade import DataFile
 
 BALLAST = 60_000_000  # bytes, so that copying takes long enough to be cut short
@@ -58,8 +58,7 @@ class KilledCopies(KilledCommand):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.file = self.folder / "armuto.sqlite3"
-        python(self.folder, "manage.py", "migrate", "-v", "0").check_returncode()
-        fill(self.folder, 1)
+        begin(self.folder)
 
     def weigh_down(self) -> None:
         held = sqlite3.connect(self.file)

@@ -17,7 +17,6 @@ from typing import Any
 import fast_simplification
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from armuto.formats.gltf import accessors
 from armuto.formats.gltf.building import ARRAY, BYTE, FLOAT, SHORT, Store
@@ -25,6 +24,9 @@ from armuto.formats.gltf.container import GltfFile, Json, editable, parse
 from armuto.formats.gltf.taking_apart import TRIANGLES as MODE_TRIANGLES
 from armuto.formats.gltf.taking_apart import faces_of, image_of
 from armuto.kinematics.arrays import FloatArray
+from armuto.lazy import lazily
+
+Image = lazily("PIL.Image")
 
 VERSION = 1  # of what comes out, for whoever keeps copies
 TRIANGLES = 12_000  # of a figure: edges of about 2 cm on a body

@@ -4,23 +4,31 @@ Only http and https, only the host that somebody named, and no redirect to anoth
 was (ranges), as long as it is still the same file (ETag).
 """
 
+from __future__ import annotations
+
 import hashlib
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import urljoin, urlsplit
 
-import requests
 from django.conf import settings
 
 from armuto.errors import BadInput
 from armuto.intake.source_index import LARGEST_INDEX, Offer, offers, read_index, within
+from armuto.lazy import lazily
 from studio.platform.scratch import scratch
 from studio.platform.uploads import check_size, file_path
 from studio.sources.models import Source, SourceItem
 from studio.sources.services.intake import lay_before, refuse
+
+if TYPE_CHECKING:
+    import requests
+else:
+    requests = lazily("requests")
 
 PATIENCE = (5.0, 15.0)  # seconds to connect, and between two pieces
 INDEX_SECONDS, PLATE_SECONDS = 30.0, 10.0

@@ -201,29 +201,3 @@ class FirstMinutes(StudioCase):
         with self.page.expect_download() as download:
             self.page.get_by_role("button", name="Deliver 2 files").click()
         self.assertEqual(download.value.suggested_filename, "delivery.zip")
-
-    def test_nothing_is_cut_off_at_both_sizes_and_in_both_themes(self):
-        self.open_walk()
-        for size in ((1280, 800), (1024, 768)):
-            self.page.set_viewport_size({"width": size[0], "height": size[1]})
-            for path in (
-                "/library",
-                "/library/intake",
-                "/library/clips/1",
-                "/cast",
-                "/board",
-                "/runs",
-                "/review",
-                "/delivery",
-                "/delivery/new",
-                "/fittings",
-            ):
-                self.go(path)
-                self.page.wait_for_timeout(150)
-                wide = self.page.evaluate("document.documentElement.scrollWidth")
-                self.assertLessEqual(wide, size[0], path)
-        self.page.get_by_role("button", name="Night").click()
-        self.assertEqual(
-            self.page.evaluate("getComputedStyle(document.querySelector('.v-application')).backgroundColor"),
-            "rgb(27, 31, 38)",
-        )

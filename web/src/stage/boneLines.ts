@@ -55,7 +55,7 @@ export class BoneLines {
     })
     const ink = () => new MeshBasicMaterial({ depthTest: !overlay, transparent: overlay, toneMapped: false })
     // Unit stroke along +Y: broad where it leaves the joint, nearly a point where it arrives.
-    const stroke = new CylinderGeometry(0.28, 1, 1, 7, 1).translate(0, 0.5, 0)
+    const stroke = new CylinderGeometry(0.28, 1, 1, 7, 1, true).translate(0, 0.5, 0)
     this.strokes = new InstancedMesh(stroke, ink(), this.links.length)
     this.rings = new InstancedMesh(new RingGeometry(0.62, 1, 20), ink(), tree.rings)
     this.dots = new InstancedMesh(new CircleGeometry(1.15, 20), ink(), tree.rings)
@@ -121,13 +121,14 @@ export class BoneLines {
       matrix.compose(a, turn, scale.set(thick, length, thick))
       this.strokes.setMatrixAt(n, matrix)
     })
+    this.dots.count = 0
     for (let joint = 0; joint < this.tree.rings; joint++) {
       a.fromArray(this.positions, joint * 3)
       const ring = this.size * Math.min(0.0088, camera.position.distanceTo(a) / this.size / 250)
       matrix.compose(a, camera.quaternion, scale.setScalar(ring))
       this.rings.setMatrixAt(joint, matrix)
       if (this.large.has(joint)) matrix.compose(a, camera.quaternion, scale.setScalar(ring * 1.9))
-      this.dots.setMatrixAt(joint, this.selected.has(joint) ? matrix : NOTHING)
+      if (this.selected.has(joint)) this.dots.setMatrixAt(this.dots.count++, matrix)
     }
     for (const mesh of [this.strokes, this.rings, this.dots]) mesh.instanceMatrix.needsUpdate = true
   }
