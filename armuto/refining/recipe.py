@@ -70,19 +70,19 @@ class Recipe:
     def stages(self, clip: Clip, parts: Assignment, first: int = 0) -> list[Refined]:
         """The clip as it is before the first step, and as each step leaves it that is switched on."""
         body, out = body_of(clip.skeleton, parts), [Refined.of_take(clip, first)]
-        for step in self.done:
+        for step in self.active:
             out.append(step.refine(out[-1], body))
         return out
 
     @property
-    def done(self) -> tuple[Step, ...]:
+    def active(self) -> tuple[Step, ...]:
         """The steps that are switched on."""
         return tuple(step for step in self.steps if step.on)
 
     @property
     def digest(self) -> str:
         """Of what is done, whatever else is switched off."""
-        done = to_json(Recipe(self.done))["steps"]
+        done = to_json(Recipe(self.active))["steps"]
         return hashlib.sha256(json.dumps(done, sort_keys=True).encode()).hexdigest()
 
 

@@ -19,7 +19,7 @@ from armuto.rigging.components import edges_of, welded
 from armuto.rigging.exercise import POSTURES, TestPosture, posture_rotations
 from armuto.rigging.landmark_sets import SIDES
 from armuto.rigging.landmarks import Landmarks
-from armuto.rigging.weights import Bone, distance_to
+from armuto.rigging.weights import distance_to_segment
 
 STRETCHED = 2.0  # times its length at rest, from which an edge counts
 SHORTEST = 0.005  # of the height: shorter edges count as that long, since nobody sees the seams they make
@@ -220,10 +220,12 @@ def _clipped(
             near = np.flatnonzero(deepest[number] >= CLIPPED * height).tolist()
             if not near or _steps_between(skeleton, joint, other) < APART:
                 continue
-            before = np.minimum(_distance(points[rows], resting, number), radii[number])
+            start, end = resting[0][number], resting[1][number]
+            before = np.minimum(distance_to_segment(points[rows], start, end), radii[number])
             for posture in near:
                 row = posed[posture]
-                deeper = before - _distance(row.points[rows], placed[posture], number)
+                starts, ends = placed[posture]
+                deeper = before - distance_to_segment(row.points[rows], starts[number], ends[number])
                 value = float(deeper.max())
                 if value < CLIPPED * height or (joint in worst and value <= worst[joint][1].value):
                     continue
@@ -267,12 +269,6 @@ def _beyond_ball(points: FloatArray, starts: FloatArray, ends: FloatArray) -> Fl
     share = np.einsum("ck,ck->c", centre - starts, along) / np.maximum(np.einsum("ck,ck->c", along, along), 1e-12)
     nearest = starts + np.clip(share, 0, 1)[:, None] * along
     return np.asarray(np.linalg.norm(centre - nearest, axis=1) - radius)
-
-
-def _distance(points: FloatArray, segments: tuple[FloatArray, FloatArray], number: int) -> FloatArray:
-    """From points ``(P, 3)`` to a segment of several ``(P,)``."""
-    starts, ends = segments
-    return distance_to(Bone(number, starts[number], ends[number]), points)
 
 
 def _thinned(

@@ -127,7 +127,8 @@ def geodesic_weights(
     straight = np.full(found.shape, np.inf)
     for bone in bones:
         rows, columns = np.nonzero(found == bone.joint)
-        straight[rows, columns] = np.minimum(straight[rows, columns], distance_to(bone, points[rows]))
+        direct = distance_to_segment(points[rows], bone.start, bone.end)
+        straight[rows, columns] = np.minimum(straight[rows, columns], direct)
     away = np.where(found >= 0, np.maximum(straight, through / DETOUR), np.inf)
     thick = thickness(found, away, joints, inscribed(solid, bones, joints))
     beyond = np.where(found >= 0, away - TAKEN * thick[np.maximum(found, 0)], np.inf)
@@ -178,11 +179,11 @@ def thickness(found: NDArray[np.int64], away: FloatArray, joints: int, most: Flo
     return out
 
 
-def distance_to(bone: Bone, points: FloatArray) -> FloatArray:
-    """From points ``(P, 3)`` to a bone ``(P,)``."""
-    along = bone.end - bone.start
-    share = np.clip((points - bone.start) @ along / max(float(along @ along), 1e-12), 0, 1)
-    return np.asarray(np.linalg.norm(points - bone.start - share[:, None] * along, axis=1))
+def distance_to_segment(points: FloatArray, start: FloatArray, end: FloatArray) -> FloatArray:
+    """From points ``(P, 3)`` to a segment ``(P,)``, such as a bone."""
+    along = end - start
+    share = np.clip((points - start) @ along / max(float(along @ along), 1e-12), 0, 1)
+    return np.asarray(np.linalg.norm(points - start - share[:, None] * along, axis=1))
 
 
 def smoothed(points: FloatArray, faces: NDArray[np.int64], weights: FloatArray, rounds: int) -> FloatArray:
@@ -214,7 +215,7 @@ def nearest_weights(points: FloatArray, bones: Sequence[Bone], joints: int) -> F
     best = np.full(len(points), np.inf)
     owner = np.zeros(len(points), np.int64)
     for bone in bones:
-        far = distance_to(bone, points)
+        far = distance_to_segment(points, bone.start, bone.end)
         nearer = far < best
         best[nearer], owner[nearer] = far[nearer], bone.joint
     out = np.zeros((len(points), joints))

@@ -58,15 +58,26 @@ class Landmarks(unittest.TestCase):
 
     def test_left_is_never_right_on_any_build(self) -> None:
         for seed in (4, 14):
-            skeleton, truth, _ = two_legged(np.random.default_rng(seed), hands=True)
-            points, faces = skin(np.random.default_rng(seed), skeleton, truth)
-            found = propose_landmarks_of(points, faces)
-            at, height = skeleton.rest.positions, float(np.ptp(points[:, 1]))
+            self.assert_near(seed, 0.12, elbow="lower arm", knee="lower leg", wrist="hand")
+
+    def test_knees_and_elbows_lie_where_limbs_bend_whatever_their_share(self) -> None:
+        for seed in (13, 16, 23):
+            self.assert_near(seed, 0.025, knee="lower leg", elbow="lower arm")
+
+    def test_arms_that_are_pieces_of_their_own_are_found(self) -> None:
+        self.assert_near(45, 0.05, shoulder="upper arm", elbow="lower arm", wrist="hand")
+
+    def assert_near(self, seed: int, share: float, **parts: str) -> None:
+        """Landmarks of a generated body within a share of its height of the joints of parts."""
+        rng = np.random.default_rng(seed)
+        skeleton, truth, _ = two_legged(rng, hands=True)
+        points, faces = skin(rng, skeleton, truth)
+        found = propose_landmarks_of(points, faces)
+        for name, part in parts.items():
             for side in ("left", "right"):
-                for name, part in (("elbow", "lower arm"), ("knee", "lower leg"), ("wrist", "hand")):
-                    with self.subTest(seed, name=f"{side} {name}"):
-                        off = found.at(f"{side} {name}") - at[truth[f"{side} {part}"][0]]
-                        self.assertLess(float(np.linalg.norm(off)) / height, 0.12)
+                with self.subTest(seed, name=f"{side} {name}"):
+                    off = found.at(f"{side} {name}") - skeleton.rest.positions[truth[f"{side} {part}"][0]]
+                    self.assertLess(float(np.linalg.norm(off)) / float(np.ptp(points[:, 1])), share)
 
     def test_the_mirror_is_found_wherever_it_stands(self) -> None:
         row = figure("keeper")

@@ -78,7 +78,7 @@ def _shown_by(clip: Clip) -> tuple[Any, ...]:
 
 
 def _text(clip: Clip) -> ClipText:
-    steps = [STEP_WORDS[step.kind] for step in clip.steps.done if step.kind in STEP_WORDS]
+    steps = [STEP_WORDS[step.kind] for step in clip.steps.active if step.kind in STEP_WORDS]
     held = getattr(clip, "features", None)
     features = {name: MotionFeature(*row) for name, row in held.measured.items()} if held else {}
     return ClipText(clip.name, " ".join([*clip.tags, clip.skeleton.name, *steps]), features)

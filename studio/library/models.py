@@ -164,7 +164,7 @@ class Clip(Versioned):
     def set_digest(self) -> None:
         set_by_hand = () if self.floor is None else (self.floor,)
         steps = self.steps
-        refined = {"recipe": steps.digest} if steps.done else {}
+        refined = {"recipe": steps.digest} if steps.active else {}
         self.digest = digest(self.content, self.first, self.last, self.contacts, *set_by_hand, *refined.items())
 
     def save(self, *args: Any, update_fields: Any = None, **kwargs: Any) -> None:

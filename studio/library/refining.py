@@ -79,7 +79,7 @@ def residual(row: Clip, bone: int) -> Residual:
 
 def _unsmoothed(row: Clip) -> ClipValue:
     """The clip as it comes to be smoothed."""
-    steps = row.steps.done
+    steps = row.steps.active
     before = next((n for n, step in enumerate(steps) if step.kind == "smooth"), len(steps))
     recipe = refining.Recipe(steps[:before])
     clip = recipe.refine(row.cut(), row.skeleton.assignment(), row.first).clip if steps[:before] else row.cut()
@@ -123,9 +123,9 @@ def _analysis(pk: int, motion_key: tuple[Any, ...]) -> dict[str, Any]:
     stages = row.steps.stages(row.cut(), parts, row.first)
     now = stages[-1]
     # Where it could loop is asked of what comes before it does.
-    looping = next((n for n, step in enumerate(row.steps.done) if step.kind == "loop"), None)
+    looping = next((n for n, step in enumerate(row.steps.active) if step.kind == "loop"), None)
     unlooped = now if looping is None else stages[looping]
-    done = {step.kind for step in row.steps.done}
+    done = {step.kind for step in row.steps.active}
     return {
         "effects": [[asdict(effect) for effect in rows] for rows in effects(row.steps, stages, body)],
         "proposals": [found for found in _plain(propose_after(now, parts)) if found["step"]["kind"] not in done],

@@ -186,7 +186,7 @@ def set_motion(row: Clip, take: ClipValue, first: int, last: int, parts: Assignm
     except BadInput as problem:
         raise BadInput(f"{row.name}: {problem}") from None
     row.first, row.last = first, last
-    row.refined_frames = refined.clip.frames if row.steps.done else None
+    row.refined_frames = refined.clip.frames if row.steps.active else None
     row.travel, row.loop = recording.travel(refined.clip), loops(refined.clip)
     row.ground = estimation.ground(refined.clip, parts)
     return refined

@@ -32,11 +32,13 @@ from armuto.rigging.proposing.body_frame import (
     section_middle,
     sections_from,
 )
+from armuto.rigging.proposing.hinges import hinge_at
 
 ndimage = lazily("scipy.ndimage")
 
 LEGS = (0.25, 0.62)  # of the height between which legs part
 STANDING = 0.06  # of the height: what reaches below it is a foot
+NO_ARM = 0.35  # of the height, from the middle of the trunk: what reaches no farther is none
 LONGEST_ARM = 0.75  # of the height, from the tip of the hand on
 NARROWED = 0.91  # of a hand's section: where it is less, the wrist begins
 SHOULDER_ASIDE = 0.1  # of the height, how far shoulders lie to the side on most bodies
@@ -44,11 +46,15 @@ KNUCKLES = 0.105  # of the height, nearer than which to its tip a hand is broade
 SHOULDER_UP = 0.007  # of the height, by which a shoulder's joint lies above the middle of the arm there
 ARM_JUMP = 2.2  # times an arm's section: where sections grow to that, the trunk has been reached
 HEM = 1.65  # times the section a little lower: where it is that, a coat or skirt may end there
-ANKLE, HIP = 0.05, 0.61  # of the height; of the way from ankles to shoulders, where hips are on most bodies
+ABOVE_ANKLE = 0.045  # of the height, by which a shin begins above the ankle
+ANKLE, HIP = 0.046, 0.61  # of the height; of the way from ankles to shoulders, where hips are on most bodies
 CLEFT = 0.88  # of how deep a trunk is in its middle, against its sides: where thighs are side by side it is less
 LOWEST_CLEFT, TRUNK = 0.24, (0.55, 0.66)  # of the height, between which the cleft ends; where all is trunk
 ASIDE = (0.02, 0.12)  # of the height from the middle, between which a thigh or a trunk is deepest
-KNEE = 0.46  # of the way from ankles to hips
+KNEE, KNEE_SPREAD = 0.47, 0.04  # of the way from ankles to hips
+ELBOW, ELBOW_SPREAD = 0.49, 0.03  # of the way from wrist to shoulder
+BARE = 0.02  # of the height, by which an arm begins behind the wrist and ends before the trunk
+WOBBLE = 0.06  # voxels, by which the middle of a section is off at least
 ABOVE_GROIN = 0.048  # of the height, by which the hips' joints lie above the end of the cleft between thighs
 TOO_LOW = 0.035  # of the height: a cleft that ends so far below where hips usually are may end at a hem
 LOWEST_SHOULDER, HIGHEST_SHOULDER = 0.58, 0.93  # of the height
@@ -155,7 +161,7 @@ class _Legs:
             narrow = float(heights[between][area[between].argmin()])
             calf = area[(heights > narrow) & (heights < 0.6 * self.groin)].max(initial=0.0)
             if calf > 1.25 * area[between].min() and narrow < 0.1:
-                return float(np.clip(0.6 * narrow + 0.008, 0.035, 0.06)), 0.8
+                return float(np.clip(0.55 * narrow + 0.007, 0.03, 0.055)), 0.8
         return ANKLE, 0.4
 
     def _leg(self, side: str, mask: BoolArray, hips: float, ankles: float, found: Found) -> None:
@@ -178,7 +184,7 @@ class _Legs:
         along = (hips - thigh[1]) / max(thigh[1] - ankles, 0.05)
         hip = thigh + 0.5 * min(along, 1.0) * (thigh - ankle)
         hip = np.array([sign * np.clip(sign * hip[0], 0.03, 0.12), hips, thigh[2]])
-        height = ankles + KNEE * (hips - ankles)
+        height = self._knee(rows, ankles, hips)
         share = (height - ankles) / (hips - ankles)
         knee = middle(height) if height < self.groin - 0.03 else ankle + share * (hip - ankle)
         found |= {f"{side} hip": (hip, 0.0), f"{side} knee": (knee, 0.0), f"{side} ankle": (ankle, 0.0)}
@@ -193,6 +199,22 @@ class _Legs:
         # Toes are about a third of what lies ahead of the ankle.
         ball = ankle + 0.62 * (toes - ankle)
         found[f"{side} ball"] = np.array([ball[0], 0.015, ball[2]]), 0.6
+
+    def _knee(self, rows: FloatArray, ankles: float, hips: float) -> float:
+        """How high a knee is, of voxels of a leg."""
+        length, thick = hips - ankles, SECTION * self.frame.step
+        rows = rows[(rows[:, 1] > ankles + ABOVE_ANKLE) & (rows[:, 1] < min(self.groin - 0.02, hips - 0.05))]
+        numbers = np.round(rows[:, 1] / thick).astype(int)
+        count = np.bincount(numbers)
+        seen = np.flatnonzero(count)
+        middles = np.stack([np.bincount(numbers, rows[:, k])[seen] for k in range(3)], axis=1) / count[seen, None]
+        return hinge_at(
+            middles[:, 1],
+            middles[:, [0, 2]],
+            ankles + KNEE * length,
+            KNEE_SPREAD * length,
+            WOBBLE * self.frame.step,
+        )
 
 
 def _arms(frame: BodyFrame, legs: _Legs, found: Found) -> None:
@@ -209,8 +231,12 @@ def _arms(frame: BodyFrame, legs: _Legs, found: Found) -> None:
         own = above & (sign * local[:, 0] > 0.06) & np.isfinite(from_core)
         if not own.any():
             raise BadInput("no arm stands off its trunk; set the landmarks by hand.")
-        reach = np.where(own, from_core + 0.5 * sign * local[:, 0], -np.inf)
-        tip = int(reach.argmax())
+        tip = int(np.where(own, from_core + 0.5 * sign * local[:, 0], -np.inf).argmax())
+        apart = above & (sign * local[:, 0] > 0.06) & ~np.isfinite(from_core)
+        if from_core[tip] < NO_ARM and apart.any():
+            # Nothing leads to an arm that is a piece of its own.
+            beyond = np.linalg.norm(local - core, axis=1) + 0.5 * sign * local[:, 0]
+            tip = int(np.where(apart, beyond, -np.inf).argmax())
         _arm(frame, side, tip, above & (sign * local[:, 0] > -0.02), found)
 
 
@@ -235,18 +261,26 @@ def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -
         waist = area[between] / before[between]
         if waist.min() < NARROWED:
             # Of places that are as thin, the one next to the hand.
-            wrist, wrist_sure = along[between][np.flatnonzero(waist <= 1.08 * waist.min())[0]] - 0.005, 0.8
+            wrist, wrist_sure = along[between][np.flatnonzero(waist <= 1.08 * waist.min())[0]] - 0.008, 0.8
     inner = at(max(armpit - 0.02, wrist))
     outer = at(max(armpit - 0.10, wrist))
     direction = (inner - outer) / max(float(np.linalg.norm(inner - outer)), 1e-9)
     # A lowered arm touches the trunk with its lower edge first: the more it hangs, the farther on the joint lies.
     lowered = np.arctan2(max(direction[1], 0.0), float(np.hypot(direction[0], direction[2])))
-    further = 0.01 + thick * (0.1 + 1.1 * np.tan(min(lowered, np.radians(65.0))))
+    further = 0.01 + thick * (0.1 + 1.1 * np.tan(min(lowered, np.radians(65.0)))) if grown.any() else 0.0
     # How far within the trunk it lies does not show: it is taken a little nearer to where it is on most, along the arm.
     sideways = np.clip(0.35 * (SHOULDER_ASIDE - abs(float((inner + direction * further)[0]))), -0.015, 0.015)
     further += float(np.clip(-sideways / max(abs(float(direction[0])), 0.4), -0.02, 0.02))
     shoulder = inner + direction * further + np.array([0.0, SHOULDER_UP, 0.0])
-    elbow_at = wrist + 0.49 * (armpit + further - wrist)
+    length = armpit + further - wrist
+    seen = (along > wrist + BARE) & (along < armpit - BARE) & sections.middles.any(axis=1)
+    elbow_at = hinge_at(
+        along[seen],
+        sections.middles[seen],
+        wrist + ELBOW * length,
+        ELBOW_SPREAD * length,
+        WOBBLE * frame.step,
+    )
     if not LOWEST_SHOULDER < shoulder[1] < HIGHEST_SHOULDER:
         # An arm that hangs against the body is one with it.
         sign = 1.0 if side == "left" else -1.0

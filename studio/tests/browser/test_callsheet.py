@@ -53,12 +53,13 @@ class CallSheet(StudioCase):
         self.state("dances a waltz", "missing")
         self.state("walks through the hall", "to choose")
         self.state("takes a bow, stays in place", "to choose")
-        # By keys: the first row, its best clip.
+        # By keys: the first row, and the clip by the number that it has been given.
         self.measured()
         page.get_by_role("button", name="walks through the hall: to choose").press("Enter")
         pane = page.get_by_role("complementary", name="Clips for “walks through the hall”")
         expect(pane.get_by_text("takes steps: it takes").first).to_be_visible(timeout=LONG)
-        page.keyboard.press("1")
+        card = pane.get_by_role("button", name="walk fits")
+        page.keyboard.press(card.get_attribute("aria-keyshortcuts"))
         self.state("walks through the hall", "in work")
         expect(pane.get_by_role("button", name="walk chosen")).to_have_attribute("aria-pressed", "true")
         page.keyboard.press("ArrowDown")

@@ -8,6 +8,8 @@ import { useCallSheet, type Wanted } from '@/stores/callSheet'
 import { useLibrary } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 
+import { keepOrder } from './candidateOrder'
+
 /** The clips that could be taken for a wanted motion, why, and any other one of the library. */
 type Candidate = Schemas['CandidateOut']
 const props = defineProps<{ row: Wanted }>()
@@ -17,10 +19,18 @@ const messages = useMessages()
 const latest = useLatest()
 const rows = ref<Candidate[] | null>(null)
 const shown = ref<number>()
+const order = ref<number[]>([])
 const pointed = ref<number>()
 const other = ref('')
 
 const KEYS = 9
+const NEAR = 4 // clips that only come near, after those that fit
+const asked = computed(() => [...props.row.words.map((word) => `“${word}”`), ...props.row.motions])
+const best = computed(() => {
+  let near = 0
+  return (rows.value ?? []).filter((row) => row.fits || row.chosen || near++ < NEAR).map((row) => row.clip_id)
+})
+let answered = '' // what the order is of
 watch(
   () => [props.row.id, props.row.lock_version, props.row.fits, library.present.length, sheet.unmeasured],
   () => {
@@ -29,6 +39,7 @@ watch(
       other.value = ''
     }
     const id = props.row.id
+    const question = JSON.stringify([id, asked.value])
     void latest(
       // A row that has just been taken away needs none.
       () => sheet.candidates(id).catch((problem: unknown) => void (problem instanceof Gone || messages.fail(problem))),
@@ -36,16 +47,22 @@ watch(
         if (!found) return
         shown.value = id
         rows.value = found
+        const listed = answered === question ? order.value : []
+        order.value = keepOrder(listed, best.value, new Set(found.map((row) => row.clip_id)))
+        answered = question
       },
     )
   },
   { immediate: true },
 )
-const fitting = computed(() => rows.value?.filter((row) => row.fits || row.chosen) ?? [])
-const near = computed(() => rows.value?.filter((row) => !row.fits && !row.chosen).slice(0, 4) ?? [])
-const listed = computed(() => [...fitting.value, ...near.value].filter((row) => library.clip(row.clip_id)))
+const fitting = computed(() => rows.value?.some((row) => row.fits || row.chosen))
+const listed = computed(() => {
+  const known = new Map(rows.value?.map((row) => [row.clip_id, row]))
+  return order.value.flatMap((id) => (library.clip(id) && known.get(id)) || [])
+})
+/** Whether another order has come to be better since these were listed. */
+const isOutOfOrder = computed(() => best.value.some((id, n) => listed.value[n]?.clip_id !== id))
 const clip = (id: number) => library.clip(id)!
-const asked = computed(() => [...props.row.words.map((word) => `“${word}”`), ...props.row.motions])
 const others = computed(() => {
   const words = other.value.toLowerCase().split(/\s+/).filter(Boolean)
   if (!words.length) return []
@@ -73,8 +90,9 @@ defineExpose({ takeNth })
       The motion of {{ sheet.unmeasured === 1 ? 'one clip' : `${sheet.unmeasured} clips` }} is still being measured.
     </p>
     <template v-if="rows">
-      <p v-if="!fitting.length" class="missing">
-        Nothing in the library fits.{{ near.length ? ' These come nearest.' : '' }}
+      <p v-if="!fitting" class="missing">Nothing in the library fits.{{ best.length ? ' These come nearest.' : '' }}</p>
+      <p v-if="isOutOfOrder" class="quiet">
+        Others fit better now. <button class="plain word" @click="order = best">List the best first</button>
       </p>
       <ol v-if="listed.length">
         <li v-for="(candidate, n) in listed" :key="candidate.clip_id" :class="{ taken: candidate.chosen }">
@@ -121,7 +139,7 @@ defineExpose({ takeNth })
         </li>
       </ul>
       <p v-else-if="other" class="quiet">No other clip is called so.</p>
-      <p v-if="!fitting.length"><router-link to="/library">Bring in motion</router-link></p>
+      <p v-if="!fitting"><router-link to="/library">Bring in motion</router-link></p>
     </template>
     <p v-else class="quiet">Looking …</p>
   </aside>
