@@ -25,10 +25,10 @@ INTRODUCTION = (
     "Figures whose weights were painted by the scripts that made them, stripped of these and bound anew to their own "
     "bones, then bent at random in twelve poses, limbs by up to 70°: how far points are from where the painted "
     "weights have them, beside plain weights of the nearest bone. To reach: half of that; and landmarks within 3 % of "
-    "the height in 95 of 100 cases, which holds for the museum's figures and not yet for generated ones, whose limbs "
-    "are of any proportion."
+    "the height in 95 of 100 cases. Generated bodies have limbs of any proportion; where a shoulder lies in the trunk "
+    "does not show on them."
 )
-BODIES = 30
+BODIES = 60
 LOWEST = 65.0  # degrees by which arms hang at most
 PARTS = {
     "shoulder": "upper arm",

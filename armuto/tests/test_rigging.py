@@ -67,6 +67,14 @@ class Landmarks(unittest.TestCase):
     def test_arms_that_are_pieces_of_their_own_are_found(self) -> None:
         self.assert_near(45, 0.05, shoulder="upper arm", elbow="lower arm", wrist="hand")
 
+    def test_short_legs_end_where_they_part_and_not_where_they_usually_do(self) -> None:
+        for seed in (98, 101):
+            self.assert_near(seed, 0.03, hip="upper leg")
+
+    def test_a_hand_without_fingers_is_shorter(self) -> None:
+        for seed in (31, 38):
+            self.assert_near(seed, 0.03, wrist="hand")
+
     def assert_near(self, seed: int, share: float, **parts: str) -> None:
         """Landmarks of a generated body within a share of its height of the joints of parts."""
         rng = np.random.default_rng(seed)

@@ -205,12 +205,13 @@ class Command(unittest.TestCase):
         done = run("rig", self.sculpture, "--propose", "-o", told)
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         rows = json.loads(told.read_text())
-        rows["landmarks"]["left elbow"]["at"][1] += 0.05
+        place = rows["landmarks"]["left elbow"]["at"]
+        place[1] = round(place[1] + 0.05, 5)  # as it is written
         told.write_text(json.dumps(rows))
         done = run("rig", self.sculpture, "--landmarks", told, "--spine", "2", "--twists", "1", "-o", out, "--json")
         self.assertEqual(done.returncode, 0, done.stderr)
         said = json.loads(done.stdout)
-        self.assertEqual(said["landmarks"]["left elbow"]["at"], rows["landmarks"]["left elbow"]["at"])
+        self.assertEqual(said["landmarks"]["left elbow"]["at"], place)
         self.assertIn("left lower arm twist", said["joints"])
         named = run("rig", self.sculpture, "--names", "museum hall", "-o", out, "--json")
         self.assertIn(HALL.parts["left lower arm"][0], json.loads(named.stdout)["joints"])
@@ -223,7 +224,7 @@ class Command(unittest.TestCase):
         self.assertLessEqual(said["bones_at_most"], 4)
         character = formats.read(out.read_bytes(), "out.glb")
         at = character.skeleton.rest.positions[character.skeleton.index["left lower arm"]]
-        self.assertLess(float(np.linalg.norm(at - rows["landmarks"]["left elbow"]["at"])), 0.01)
+        self.assertLess(float(np.linalg.norm(at - place)), 0.01)
         height = float(np.ptp(character.bounds[:, 1]))
         self.assertAlmostEqual(height, figure("keeper").height, places=3)
 

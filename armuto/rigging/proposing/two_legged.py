@@ -42,14 +42,17 @@ NO_ARM = 0.35  # of the height, from the middle of the trunk: what reaches no fa
 LONGEST_ARM = 0.75  # of the height, from the tip of the hand on
 NARROWED = 0.91  # of a hand's section: where it is less, the wrist begins
 SHOULDER_ASIDE = 0.1  # of the height, how far shoulders lie to the side on most bodies
+HAND, FIST = 0.25, 0.15  # of an arm, where no wrist is to be seen
+TIP, PALM, BLUNT = (0.025, 0.045), (0.05, 0.1), 0.75  # of the height, from the tip of a hand; of their sections
 KNUCKLES = 0.105  # of the height, nearer than which to its tip a hand is broadest
 SHOULDER_UP = 0.007  # of the height, by which a shoulder's joint lies above the middle of the arm there
 ARM_JUMP = 2.2  # times an arm's section: where sections grow to that, the trunk has been reached
-HEM = 1.65  # times the section a little lower: where it is that, a coat or skirt may end there
+HEM = 1.5  # times as deep as a little lower, front to back: there a coat or skirt ends, as no thigh does
 ABOVE_ANKLE = 0.045  # of the height, by which a shin begins above the ankle
 ANKLE, HIP = 0.046, 0.61  # of the height; of the way from ankles to shoulders, where hips are on most bodies
 CLEFT = 0.88  # of how deep a trunk is in its middle, against its sides: where thighs are side by side it is less
 LOWEST_CLEFT, TRUNK = 0.24, (0.55, 0.66)  # of the height, between which the cleft ends; where all is trunk
+DEEP = (3, 97)  # percentiles of what lies at a height, front to back
 ASIDE = (0.02, 0.12)  # of the height from the middle, between which a thigh or a trunk is deepest
 KNEE, KNEE_SPREAD = 0.47, 0.04  # of the way from ankles to hips
 ELBOW, ELBOW_SPREAD = 0.49, 0.03  # of the way from wrist to shoulder
@@ -115,9 +118,9 @@ class _Legs:
     def propose(self, found: Found) -> None:
         shoulders = float(found["left shoulder"][0][1] + found["right shoulder"][0][1]) / 2
         usual = ANKLE + HIP * (shoulders - ANKLE)
-        cleft, widens = self._cleft()
+        cleft, deeper = self._cleft()
         hips, sure = cleft + ABOVE_GROIN, 0.9
-        if cleft <= LOWEST_CLEFT or (widens > HEM and hips < usual - TOO_LOW):
+        if cleft <= LOWEST_CLEFT or (deeper > HEM and hips < usual - TOO_LOW):
             hips, sure = usual, 0.4
         middle = section_middle(self.frame, np.abs(self.frame.local[:, 0]) < 0.12, hips - 0.02)
         found["groin"] = np.array([0.0, hips - ABOVE_GROIN, middle[2] if middle is not None else 0.0]), sure
@@ -130,7 +133,7 @@ class _Legs:
 
     def _cleft(self) -> tuple[float, float]:
         """How high the cleft between the thighs reaches, before and behind, which touch from farther down on; and how
-        many times as large as a little below the section is a little above."""
+        many times as deep as a little below the body is a little above."""
         step = self.frame.step
         row, column = (np.round(np.abs(self.frame.local[:, k]) / step).astype(int) for k in (1, 0))
         widest = int(ASIDE[1] / step)
@@ -143,8 +146,13 @@ class _Legs:
         first, last = (int(height / step) for height in TRUNK)
         lower = np.flatnonzero(share[:last] <= CLEFT * np.median(share[first:last]))
         at = int(lower[-1]) if len(lower) else 0
-        area, off = depth.sum(axis=1), int(0.025 / step)
-        return at * step, float(area[min(at + off, len(area) - 1)] / max(area[max(at - off, 0)], 1.0))
+        return at * step, self._deep(at * step + 0.025) / max(self._deep(at * step - 0.025), step)
+
+    def _deep(self, height: float) -> float:
+        """How deep the body is at a height, front to back, but for the last of it."""
+        x, y, z = self.frame.local.T
+        here = z[(np.abs(x) < ASIDE[1]) & (np.abs(y - height) < 0.01)]
+        return float(np.ptp(np.percentile(here, DEEP))) if len(here) else 0.0
 
     def _ankles(self) -> tuple[float, float]:
         """How high the ankles are, from both legs: a little below the narrowest place between foot and calf; where
@@ -254,7 +262,7 @@ def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -
     # The wrist is the narrowest place behind the hand; what is before the hand's broadest place is fingers, and what
     # is broad farther on is a sleeve.
     span = armpit
-    wrist, wrist_sure = 0.25 * span, 0.4
+    wrist, wrist_sure = (FIST if _is_blunt(along, area) else HAND) * span, 0.4
     before = np.maximum.accumulate(np.where((along > 0.05 * span) & (along < KNUCKLES), area, 0.0))
     between = (along > 0.16 * span) & (along < 0.45 * span) & (area < before)
     if between.any():
@@ -267,7 +275,7 @@ def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -
     direction = (inner - outer) / max(float(np.linalg.norm(inner - outer)), 1e-9)
     # A lowered arm touches the trunk with its lower edge first: the more it hangs, the farther on the joint lies.
     lowered = np.arctan2(max(direction[1], 0.0), float(np.hypot(direction[0], direction[2])))
-    further = 0.01 + thick * (0.1 + 1.1 * np.tan(min(lowered, np.radians(65.0)))) if grown.any() else 0.0
+    further = 0.014 + thick * (0.1 + 1.1 * np.tan(min(lowered, np.radians(65.0)))) if grown.any() else 0.0
     # How far within the trunk it lies does not show: it is taken a little nearer to where it is on most, along the arm.
     sideways = np.clip(0.35 * (SHOULDER_ASIDE - abs(float((inner + direction * further)[0]))), -0.015, 0.015)
     further += float(np.clip(-sideways / max(abs(float(direction[0])), 0.4), -0.02, 0.02))
@@ -291,6 +299,12 @@ def _arm(frame: BodyFrame, side: str, tip: int, mask: BoolArray, found: Found) -
     found[f"{side} elbow"] = at(elbow_at), 0.7 * sure + 0.1
     found[f"{side} wrist"] = at(wrist), wrist_sure
     found[f"{side} hand"] = hand_end(frame.local[sections.far < wrist], at(wrist), at(0.6 * wrist)), 0.9
+
+
+def _is_blunt(along: FloatArray, area: FloatArray) -> bool:
+    """Whether a hand is as thick near its tip as farther on: a fist or a stump, which shows no fingers."""
+    near, farther = (area[(along > low) & (along < high)] for low, high in (TIP, PALM))
+    return bool(len(near) and len(farther) and near.mean() > BLUNT * np.median(farther))
 
 
 def _head(frame: BodyFrame, found: Found) -> None:
