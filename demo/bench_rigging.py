@@ -3,14 +3,21 @@
 
 import resource
 import time
+from collections import Counter
 from collections.abc import Callable
 from itertools import islice
+from pathlib import Path
 
 import numpy as np
 
+from armuto import formats
+from armuto.body.plans import plan_of
 from armuto.errors import BadInput
 from armuto.kinematics.arrays import FloatArray
 from armuto.kinematics.vectors import lengths
+from armuto.pipeline import transfer
+from armuto.quality.findings import find, grade
+from armuto.retarget.fitting import fit
 from armuto.rigging.pipeline import bind, propose_landmarks, rig
 from armuto.rigging.proposing import propose
 from armuto.rigging.reading import read_mesh
@@ -18,6 +25,7 @@ from armuto.rigging.solid import solid_of
 from armuto.rigging.weights import bones_of, geodesic_weights, nearest_weights
 from armuto.tests.animals import four_legged
 from armuto.tests.bodies import two_legged
+from armuto.tests.files import DEMO
 from armuto.tests.sculptures import TWO_LEGGED, bare, bent, figure, poses
 from armuto.tests.skins import skin
 
@@ -29,6 +37,7 @@ INTRODUCTION = (
     "does not show on them."
 )
 BODIES = 60
+SCULPTURES = Path(__file__).parent / "without_bones"
 LOWEST = 65.0  # degrees by which arms hang at most
 PARTS = {
     "shoulder": "upper arm",
@@ -54,7 +63,7 @@ ON_FOUR_LEGS = {
 
 
 def report(_: Callable[..., float]) -> str:
-    return "\n\n".join([INTRODUCTION, weights(), landmarks(), animals(), times()])
+    return "\n\n".join([INTRODUCTION, weights(), landmarks(), animals(), performances(), times()])
 
 
 def weights() -> str:
@@ -157,6 +166,26 @@ def animals() -> str:
         rows.append(f"| {name.removeprefix('left ')} | {far:.1f} | {np.median(off[name]):.1f} | {share:.0%} |")
     every = np.concatenate([np.array(row) for row in off.values()])
     rows.append(f"| all | | {np.median(every):.1f} | {np.mean(every < 3):.0%} |")
+    return "\n".join(rows)
+
+
+def performances() -> str:
+    """How the museum's clips are graded on its sculptures, and on its figures with bones that were made anew."""
+    figures = {path.name: path.read_bytes() for path in sorted(SCULPTURES.glob("*.glb"))}
+    figures |= {f"{name}.glb": bare(name) for name in (*TWO_LEGGED, "fox", "heron")}
+    paths = [path for path in sorted(DEMO.rglob("*")) if path.suffix in (".bvh", ".glb")]
+    sources = [source for source in (formats.read(path.read_bytes(), path.name) for path in paths) if source.clips]
+    rows = ["| bones made for | good | look | wrong |", "|---|---|---|---|"]
+    for name, data in figures.items():
+        character = formats.read(rig(read_mesh(data, name)).glb(), name)
+        counts: Counter[str] = Counter()
+        for source in sources:
+            if plan_of(source.parts).name != plan_of(character.parts).name:
+                continue
+            fitting = fit(source.skeleton, character.skeleton, source.parts, character.parts)
+            counts.update(grade(find(clip, transfer(clip, fitting), fitting)) for clip in source.clips)
+        numbers = " | ".join(str(counts[word]) for word in ("good", "look", "wrong"))
+        rows.append(f"| {name.removesuffix('.glb')} | {numbers} |")
     return "\n".join(rows)
 
 
