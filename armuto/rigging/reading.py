@@ -247,7 +247,7 @@ class _Beside:
 def _in_middle(points: FloatArray, up: str) -> float:
     """Of the points ``(P, 3)`` that touch the floor, the share that lies in the plane between left and right."""
     height, aside = points[:, "XYZ".index(up[-1])], points[:, 0]
-    lowest = height < height.min() + 0.03 * np.ptp(height)
+    lowest = height <= height.min() + 0.03 * np.ptp(height)
     middle = (aside.min() + aside.max()) / 2
     return float(np.mean(np.abs(aside[lowest] - middle) < 0.03 * min(np.ptp(height), 2 * np.ptp(aside))))
 

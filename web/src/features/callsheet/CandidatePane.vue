@@ -86,14 +86,15 @@ defineExpose({ takeNth })
     <h2>{{ row.motion }}</h2>
     <p v-if="asked.length" class="quiet asked">Looked for: {{ asked.join(', ') }}.</p>
     <p v-else class="quiet asked">No word of it is one to look for.</p>
-    <p v-if="sheet.unmeasured" class="quiet" role="status">
-      The motion of {{ sheet.unmeasured === 1 ? 'one clip' : `${sheet.unmeasured} clips` }} is still being measured.
+    <p class="quiet order" role="status">
+      <template v-if="sheet.unmeasured"
+        >{{ sheet.unmeasured === 1 ? 'One clip is' : `${sheet.unmeasured} clips are` }} still being measured.
+      </template>
+      <template v-else-if="isOutOfOrder">Others fit better now. </template>
+      <button v-if="isOutOfOrder" class="plain word" @click="order = best">List the best first</button>
     </p>
     <template v-if="rows">
       <p v-if="!fitting" class="missing">Nothing in the library fits.{{ best.length ? ' These come nearest.' : '' }}</p>
-      <p v-if="isOutOfOrder" class="quiet">
-        Others fit better now. <button class="plain word" @click="order = best">List the best first</button>
-      </p>
       <ol v-if="listed.length">
         <li v-for="(candidate, n) in listed" :key="candidate.clip_id" :class="{ taken: candidate.chosen }">
           <button
@@ -155,8 +156,13 @@ defineExpose({ takeNth })
   gap: 8px;
   align-content: start;
 }
-.asked {
+.asked,
+.order {
   font-size: 13.5px;
+}
+/* There whether it says something or not: what comes into it moves no clip under a hand. */
+.order {
+  min-height: 1.5em;
 }
 ol,
 ul {
