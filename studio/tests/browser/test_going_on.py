@@ -248,6 +248,29 @@ class GoingOn(FullStudio):
                 f"(then) => ({CAMERA})().every((value, n) => Math.abs(value - then[n]) < 1e-3)", arg=camera
             )
 
+    def test_a_camera_that_is_turned_stays_when_what_is_measured_comes(self) -> None:
+        self.open_fitting()
+        held: list = []
+        self.page.route("**/measures/*", lambda route: held.append(route))
+        self.page.get_by_role("tab", name="Transfer").click()
+        for _ in range(200):
+            if held:
+                break
+            self.page.wait_for_timeout(100)
+        self.assertTrue(held, "nothing is measured")
+        self.page.locator("canvas").first.hover()
+        self.page.mouse.down()
+        self.page.mouse.move(700, 300, steps=3)
+        self.page.mouse.up()
+        camera = self.page.evaluate(CAMERA)
+        for route in held:
+            route.continue_()
+        self.page.unroute("**/measures/*")
+        self.page.wait_for_load_state("networkidle")
+        self.page.wait_for_timeout(500)
+        for before, now in zip(camera, self.page.evaluate(CAMERA), strict=True):
+            self.assertAlmostEqual(before, now, places=3)
+
     def there_and_back(self) -> None:
         self.nav("Delivery")
         expect(self.page.get_by_role("heading", name="Deliver").first).to_be_visible()

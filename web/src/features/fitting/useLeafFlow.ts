@@ -87,7 +87,7 @@ export function useLeafFlow(around: {
   /** Both bodies in their stances, and what they can be taken from. */
   async function toStances() {
     await Promise.all([stances.show(), stances.loadOffers()])
-    place(true)
+    place(!around.camera.isTurned())
     await stances.feather()
   }
   /** What is measured of the clip in view, as long as somebody looks at it; between touch-ups it can wait. */
@@ -117,7 +117,7 @@ export function useLeafFlow(around: {
     if (now === 'pair') return place(true)
     void ofLeaf()
       .catch(messages.fail)
-      .finally(() => place(now === 'transfer'))
+      .finally(() => place(now === 'transfer' && !around.camera.isTurned()))
   })
   watch(
     () => clip.value?.id,

@@ -11,8 +11,13 @@ export function useKeptCamera(stage: Ref<Stage | undefined>) {
   watch(stage, (now, _, onCleanup) => {
     if (!now) return
     const keep = () => put([...now.camera.position.toArray(), ...now.controls.target.toArray()])
+    // From the moment in which somebody takes hold of it: nothing that comes meanwhile looks from elsewhere.
+    now.controls.addEventListener('start', keep)
     now.controls.addEventListener('end', keep)
-    onCleanup(() => now.controls.removeEventListener('end', keep))
+    onCleanup(() => {
+      now.controls.removeEventListener('start', keep)
+      now.controls.removeEventListener('end', keep)
+    })
   })
   function restore() {
     const kept = history.state?.camera as number[] | null | undefined
@@ -24,5 +29,7 @@ export function useKeptCamera(stage: Ref<Stage | undefined>) {
   }
   /** Once it looks from elsewhere by itself, as at all of the figures or at another clip. */
   const forget = () => history.state?.camera && put(null)
-  return { restore, forget }
+  /** Whether somebody has turned it since it last looked from elsewhere by itself. */
+  const isTurned = () => !!history.state?.camera
+  return { restore, forget, isTurned }
 }
