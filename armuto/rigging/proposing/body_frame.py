@@ -122,6 +122,14 @@ class Sections:
         return np.array([np.interp(distance, self.along, self.middles[:, k]) for k in range(3)])
 
 
+def middles_of(numbers: NDArray[np.int64], rows: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """How many voxels ``(N, 3)`` each numbered section has ``(S,)``, and their middle ``(S, 3)``, zero where there are
+    none."""
+    area = np.bincount(numbers).astype(float)
+    sums = np.stack([np.bincount(numbers, rows[:, k]) for k in range(3)], axis=1)
+    return area, sums / np.maximum(area, 1)[:, None]
+
+
 def sections_from(frame: BodyFrame, seeds: NDArray[np.int64], mask: BoolArray, farthest: float = np.inf) -> Sections:
     """Sections of what is within a mask, as thick as one and a half voxels, up to a distance from some of it."""
     far = distances_within(frame.solid, seeds, mask) / frame.height
@@ -131,8 +139,7 @@ def sections_from(frame: BodyFrame, seeds: NDArray[np.int64], mask: BoolArray, f
     step = SECTION * frame.step
     numbers = np.floor(far[near] / step).astype(int)
     rows = frame.local[near]
-    area = np.bincount(numbers).astype(float)
-    middles = np.stack([np.bincount(numbers, rows[:, k]) for k in range(3)], axis=1) / np.maximum(area, 1)[:, None]
+    area, middles = middles_of(numbers, rows)
     along = (np.arange(len(area)) + 0.5) * step
     area = ndimage.uniform_filter1d(area, 3, mode="nearest")
     return Sections(np.asarray(along), np.asarray(area), np.asarray(middles), far)

@@ -29,6 +29,7 @@ from armuto.rigging.proposing.body_frame import (
     Found,
     connected,
     distances_within,
+    middles_of,
     section_middle,
     sections_from,
 )
@@ -213,9 +214,8 @@ class _Legs:
         length, thick = hips - ankles, SECTION * self.frame.step
         rows = rows[(rows[:, 1] > ankles + ABOVE_ANKLE) & (rows[:, 1] < min(self.groin - 0.02, hips - 0.05))]
         numbers = np.round(rows[:, 1] / thick).astype(int)
-        count = np.bincount(numbers)
-        seen = np.flatnonzero(count)
-        middles = np.stack([np.bincount(numbers, rows[:, k])[seen] for k in range(3)], axis=1) / count[seen, None]
+        area, middles = middles_of(numbers, rows)
+        middles = middles[area > 0]
         return hinge_at(
             middles[:, 1],
             middles[:, [0, 2]],

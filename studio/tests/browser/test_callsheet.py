@@ -30,7 +30,7 @@ class CallSheet(StudioCase):
         )
 
     def measured(self):
-        """Until the motion of every clip is measured: the clips that fit change places as that is told."""
+        """Until the motion of every clip is measured."""
         for _ in range(LONG // 250):
             if next(features.unmeasured(), None) is None:
                 return

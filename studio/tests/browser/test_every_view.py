@@ -30,7 +30,14 @@ class EveryView(FullStudio):
             *("/callsheet", "/callsheet/print", "/library/sources", "/board?rows=wanted"),
             *("/library", "/library/intake", f"/library/clips/{walk.pk}", f"/splices/{Splice.objects.get().pk}"),
             *("/cast", f"/cast?character={porter.pk}", "/cast/live", "/fittings", *leaves, "/fittings/patterns"),
-            *("/board", "/runs", f"/review/{Rendition.objects.get(clip=walk).pk}", "/delivery", "/delivery/new"),
+            *(
+                "/board",
+                "/runs",
+                "/review",
+                f"/review/{Rendition.objects.get(clip=walk).pk}",
+                "/delivery",
+                "/delivery/new",
+            ),
             *("/ensembles", together, f"{together}?casting={ensemble.castings.get().pk}"),
             *(
                 f"/cast/{porter.pk}/bones?step={step}"
@@ -52,3 +59,6 @@ class EveryView(FullStudio):
             with self.subTest(route):
                 self.visit(route)
                 self.assertEqual(hindrances(self.page, self.size), [])
+        self.page.get_by_role("button", name="Night", exact=True).click()
+        background = "getComputedStyle(document.querySelector('.v-application')).backgroundColor"
+        self.assertEqual(self.page.evaluate(background), "rgb(27, 31, 38)")
