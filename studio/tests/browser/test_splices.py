@@ -15,6 +15,7 @@ from studio.splices.models import Splice
 from studio.tests.browser.test_board import BoardCase
 
 CANDIDATES = re.compile("/api/splices/.*/candidates")
+COST_MAP = re.compile("/api/splices/.*/map")
 
 
 class Splices(BoardCase):
@@ -188,8 +189,11 @@ class Splices(BoardCase):
         places = found(page.get_by_role("button", name="As usual").click)
         self.assertTrue(all(out >= walk // 2 and into <= bow // 2 for out, into in places), places)
         expect(page.get_by_label("walk, to", exact=True)).to_have_value("")
-        # Drawn on the map: a quarter to half of either clip, in which nothing is joined by it.
-        page.get_by_role("tab", name="Cost map").click()
+        # Drawn where the map will be: a quarter to half of either clip, in which nothing is joined by it.
+        held: list[Route] = []
+        page.route(COST_MAP, lambda route: held.append(route))
+        with page.expect_request(COST_MAP):
+            page.get_by_role("tab", name="Cost map").click()
         cost_map = page.get_by_role("application")
         box = cost_map.bounding_box()
 
@@ -207,6 +211,9 @@ class Splices(BoardCase):
             )
         self.assertEqual(self.joined(self.made(row)), joined)
         expect(page.get_by_label("walk, out of", exact=True)).not_to_have_value("")
+        for route in held:
+            route.continue_()
+        page.unroute(COST_MAP)
         cost_map.focus()
         page.mouse.move(10, 10)
         self.assertTrue(all(out >= walk // 2 for out, _ in found(lambda: page.keyboard.press("Escape"))))

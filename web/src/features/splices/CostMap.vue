@@ -50,7 +50,8 @@ watch(
     ).catch(useMessages().fail),
   { immediate: true },
 )
-const last = computed(() => ({ out: map.value?.rows.at(-1) ?? 1, into: map.value?.columns.at(-1) ?? 1 }))
+/** Of either clip, so that a place is the same before and after the map has come. */
+const last = computed(() => ({ out: props.frames[0] - 1, into: props.frames[1] - 1 }))
 /** The costs that are drawn as dark as ink and as light as paper: the least, and what two thirds do not cost. */
 const range = computed(() => {
   const costs = Float32Array.from([...(map.value?.costs ?? [])].filter((cost) => cost >= 0)).sort()
