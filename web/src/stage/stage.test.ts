@@ -5,13 +5,17 @@ import { BoneLines } from './boneLines'
 import type { Figure } from './figure'
 import { Stage } from './stage'
 
-it('a pose that is newer than the motion of a figure stays while something else comes onto the stage', () => {
-  // There is neither WebGL nor a floor to be drawn here.
+/** A stage where there is neither WebGL nor a floor to be drawn. */
+function openStage() {
   const nothing = new Proxy({}, { get: () => () => nothing, set: () => true })
   vi.spyOn(HTMLCanvasElement.prototype, 'getContext').mockImplementation(((kind: string) =>
     kind === '2d' ? nothing : null) as never)
   document.body.innerHTML = '<div><canvas></canvas></div>'
-  const stage = new Stage(document.querySelector('canvas')!)
+  return new Stage(document.querySelector('canvas')!)
+}
+
+it('a pose that is newer than the motion of a figure stays while something else comes onto the stage', () => {
+  const stage = openStage()
   const pose = vi.fn()
   const lines = () => new BoneLines({ parents: [-1], sides: [''], rings: 1 }, stage.palette, 1)
   const figure = { object: new Group(), boneLines: lines(), pose, dispose: vi.fn(), update: vi.fn() }
@@ -26,4 +30,25 @@ it('a pose that is newer than the motion of a figure stays while something else 
   expect(pose).toHaveBeenCalledWith(0)
   expect([...bones.positions]).toEqual([0, 0, 0])
   stage.dispose()
+})
+
+it('every frame that is played is drawn, also where beats of the screen come between them', () => {
+  let asked: FrameRequestCallback[] = []
+  vi.stubGlobal('requestAnimationFrame', (callback: FrameRequestCallback) => asked.push(callback))
+  const stage = openStage()
+  const [played, drawn] = [new Set<number>(), new Set<number>()]
+  stage.afterDrawing(() => drawn.add(stage.frame))
+  for (let beat = 0; beat < 30; beat++) {
+    const due = asked
+    asked = []
+    // Whoever plays was asked for this beat before the stage was; a busy machine has none for some beats.
+    if (beat % 3 !== 2) {
+      stage.setFrame(beat)
+      played.add(beat)
+    }
+    for (const callback of due) callback(performance.now())
+  }
+  expect(played.size - drawn.size).toBeLessThanOrEqual(1)
+  stage.dispose()
+  vi.unstubAllGlobals()
 })

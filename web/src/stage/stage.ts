@@ -31,6 +31,7 @@ interface Source {
 
 const pointer = new Vector2()
 const point = new Vector3()
+const PLAYED = 100 // milliseconds from a frame to the next, at most, where motion is played
 
 /**
  * The stage: one canvas, one camera, one floor; figures and sources stand on it and take the pose of the frame that
@@ -54,6 +55,7 @@ export class Stage {
   private readonly rollMarkers = new Map<string, { rollMarkers: RollMarkers; marks: () => Float32Array | null }>()
   private request = 0
   private changed = false
+  private framedAt = -Infinity
   private followed: (() => Vector3 | null) | null = null
   private readonly last = new Vector3()
   frame = 0
@@ -179,6 +181,7 @@ export class Stage {
     for (const figure of this.figures.values()) figure.pose(frame)
     for (const { boneLines, positions } of this.sources.values()) if (positions) boneLines.pose(positions, frame)
     this.follow()
+    this.framedAt = performance.now()
     this.invalidate()
   }
 
@@ -310,13 +313,13 @@ export class Stage {
   }
 
   /**
-   * Until a beat in which nothing has changed it is asked for the next at once: while motion is played, each frame is
-   * set in a beat before this is called in it, and so drawn in the same one.
+   * It is asked for the next at once until nothing changes: while motion is played, each frame is set in a beat before
+   * this is called in it, and so drawn in the same one. A beat that is asked for after a frame draws the next instead.
    */
-  private readonly beat = () => {
+  private readonly beat = (now: number) => {
     this.request = 0
-    if (!this.changed) return
-    this.draw()
+    if (this.changed) this.draw()
+    else if (now - this.framedAt > PLAYED) return
     this.request = requestAnimationFrame(this.beat)
   }
 
