@@ -46,8 +46,8 @@ const { choices, order } = props.filter
 
 <style scoped>
 .search {
+  flex: 1 1 130px;
   max-width: 220px;
-  min-width: 130px;
 }
 select {
   font-size: 13.5px;

@@ -147,7 +147,6 @@ onMounted(() => void intake.refresh())
             {{ kind === 'list' ? 'List' : 'Plates' }}
           </button>
         </div>
-        <router-link class="way" to="/library/sources">Sources</router-link>
         <v-btn v-if="waiting" to="/library/intake"
           >Intake <span class="mono count">{{ waiting }}</span></v-btn
         >

@@ -9,7 +9,7 @@ import { useLibrary, type Clip, type LibrarySkeleton } from '@/stores/library'
 import { useMessages } from '@/stores/messages'
 import ClipPlate from './ClipPlate.vue'
 
-/** The skeletons of the library, to choose whose clips are shown, and the way to the clips that were retired. */
+/** The skeletons of the library, to choose whose clips are shown, and the ways to where more come from and go to. */
 const props = defineProps<{ present: Clip[] }>()
 const skeleton = defineModel<number | null>('skeleton', { required: true })
 const retired = defineModel<boolean>('retired', { required: true })
@@ -63,8 +63,9 @@ async function rename(body: LibrarySkeleton, event: Event) {
       <span class="mono quiet">{{ counts.get(body.id) ?? 0 }}</span>
     </div>
     <span class="space" />
-    <router-link class="word retired" to="/ensembles">Ensembles</router-link>
-    <button class="plain word retired" :aria-pressed="retired" @click="retired = !retired">
+    <router-link class="word way" to="/library/sources">Sources</router-link>
+    <router-link class="word way" to="/ensembles">Ensembles</router-link>
+    <button class="plain word way" :aria-pressed="retired" @click="retired = !retired">
       {{ retired ? 'Back to the clips in use' : `Retired clips (${retiredCount})` }}
     </button>
   </aside>
@@ -127,7 +128,7 @@ async function rename(body: LibrarySkeleton, event: Event) {
   height: 60px;
   flex: none;
 }
-.retired {
+.way {
   font-size: 13.5px;
   color: var(--quiet);
   padding: 4px 8px;
