@@ -122,14 +122,18 @@ def malformed(request: HttpRequest, problem: Exception) -> Any:
 
 @api.exception_handler(OperationalError)
 def unwritable(request: HttpRequest, problem: OperationalError) -> Any:
-    """The database cannot be written at this moment; whoever asks again later is served."""
+    """The database cannot be read or written at this moment; whoever asks again later is served."""
     logger.warning("Not written: %s %s (%s)", request.method, request.path, problem)
-    full = "full" in str(problem)
-    sentence = (
-        "The studio's disk is full, so nothing was changed; make room, and it goes on by itself."
-        if full
-        else "The studio could not save this, since it was saving something else for long; try again."
-    )
+    full, locked = "full" in str(problem), "locked" in str(problem)
+    if full:
+        sentence = "The studio's disk is full, so nothing was changed; make room, and it goes on by itself."
+    elif locked:
+        sentence = "The studio could not save this, since it was saving something else for long; try again."
+    else:
+        sentence = (
+            f"The studio's data file does not answer ({problem}), so nothing was changed; see that its folder is "
+            "there and can be written, then try again."
+        )
     return api.create_response(request, {"detail": sentence}, status=507 if full else 503)
 
 

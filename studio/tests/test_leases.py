@@ -137,6 +137,14 @@ class FullDisk(TransactionTestCase):
         with WALK.open("rb") as file:
             self.assertEqual(strangers.post("/api/arrivals/", {"file": file}).status_code, 201)
 
+    def test_a_data_file_that_does_not_answer_is_no_lock(self) -> None:
+        away = mock.patch("studio.api.counted", side_effect=OperationalError("disk I/O error"))
+        with away, self.assertLogs("django.request", "WARNING"):
+            answer = Client(raise_request_exception=False).get("/api/counts")
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("does not answer (disk I/O error)", answer.json()["detail"])
+        self.assertNotIn("saving something else", answer.json()["detail"])
+
     def test_a_lock_that_lasts_is_said_too(self) -> None:
         with (
             mock.patch("studio.ingest.api.arrivals.take_in", side_effect=OperationalError("database is locked")),
