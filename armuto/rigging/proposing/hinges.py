@@ -43,31 +43,30 @@ def hinge_at(along: FloatArray, middles: FloatArray, expected: float, spread: fl
     if len(along) < FEWEST or along.min() > expected - SEEN * spread or along.max() < expected + SEEN * spread:
         return expected
     first, last = np.quantile(along, [MARGIN, 1 - MARGIN])
-    tried = expected + spread * np.linspace(-FARTHEST, FARTHEST, TRIED)
-    tried = tried[(tried > first) & (tried < last)]
-    if not len(tried):
+    places = expected + spread * np.linspace(-FARTHEST, FARTHEST, TRIED)
+    places = places[(places > first) & (places < last)]
+    if not len(places):
         return expected
     # What a bend at each place adds to one straight line: the rest of least squares is the same for all of them.
     line = np.linalg.qr(np.stack([np.ones_like(along), along], axis=1))[0]
-    bent = np.maximum(along[:, None] - tried, 0.0)
-    bent -= line @ (line.T @ bent)
-    off = middles - line @ (line.T @ middles)
-    bent /= np.maximum(np.linalg.norm(bent, axis=0), 1e-9)
-    explained = ((bent.T @ off) ** 2).sum(axis=1)
-    straight, count = float((off**2).sum()), middles.shape[1]
-    left = np.maximum(straight - explained, 0.0)
-    variance = max(float(left.min()) / ((len(along) - 3) * count), noise**2)
-    best = bent[:, [int(left.argmin())]]
-    effective = _independent(off - best @ (best.T @ off)) / variance
-    usual = np.exp(-0.5 * ((tried - expected) / spread) ** 2)
-    bends = usual / usual.sum() * np.exp(-0.5 * effective * (left - left.min()))
-    none = np.exp(0.5 * count * np.log(len(along)) - 0.5 * effective * (straight - left.min()))
-    return float((bends @ tried + none * expected) / (bends.sum() + none))
+    basis = np.maximum(along[:, None] - places, 0.0)
+    basis -= line @ (line.T @ basis)
+    basis /= np.maximum(np.linalg.norm(basis, axis=0), 1e-9)
+    residuals = middles - line @ (line.T @ middles)
+    straight, count = float((residuals**2).sum()), middles.shape[1]
+    squares = np.maximum(straight - ((basis.T @ residuals) ** 2).sum(axis=1), 0.0)
+    variance = max(float(squares.min()) / ((len(along) - 3) * count), noise**2)
+    best = basis[:, [int(squares.argmin())]]
+    precision = _independent(residuals - best @ (best.T @ residuals)) / variance
+    prior = np.exp(-0.5 * ((places - expected) / spread) ** 2)
+    posterior = prior / prior.sum() * np.exp(-0.5 * precision * (squares - squares.min()))
+    unbent = np.exp(0.5 * count * np.log(len(along)) - 0.5 * precision * (straight - squares.min()))
+    return float((posterior @ places + unbent * expected) / (posterior.sum() + unbent))
 
 
-def _independent(left: FloatArray) -> float:
-    """The share of values ``(S, K)`` that tell something the one before does not (Bayley and Hammersley, *The
+def _independent(residuals: FloatArray) -> float:
+    """The share of residuals ``(S, K)`` that tell something the one before does not (Bayley and Hammersley, *The
     “effective” number of independent observations in an autocorrelated time series*, J. R. Stat. Soc. 8, 1946)."""
-    alike = float((left[1:] * left[:-1]).sum()) / max(float((left**2).sum()), 1e-18)
-    alike = min(max(alike, 0.0), 0.99)
-    return (1 - alike) / (1 + alike)
+    correlation = float((residuals[1:] * residuals[:-1]).sum()) / max(float((residuals**2).sum()), 1e-18)
+    correlation = min(max(correlation, 0.0), 0.99)
+    return (1 - correlation) / (1 + correlation)
