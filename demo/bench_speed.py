@@ -112,8 +112,8 @@ def started(*arguments: str) -> tuple[float, float]:
     with tempfile.TemporaryDirectory() as folder:
         command = [sys.executable, "-c", MEASURED, *arguments]
         environment = {**os.environ, "ARMUTO_DATA": folder}
-        said = subprocess.run(command, env=environment, capture_output=True, text=True, check=True).stdout
-        seconds, memory = said.split()
+        printed = subprocess.run(command, env=environment, capture_output=True, text=True, check=True).stdout
+        seconds, memory = printed.split()
         return float(seconds), float(memory)
 
 

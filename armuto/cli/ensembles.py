@@ -118,17 +118,17 @@ def _output(options: argparse.Namespace) -> Path:
 def _cast(
     options: argparse.Namespace, performers: Mapping[str, Document]
 ) -> tuple[dict[str, Document], dict[str, Fitting]]:
-    said: dict[str, Path] = {}
+    paths: dict[str, Path] = {}
     for row in options.cast:
         name, equals, path = row.partition("=")
         if not equals or name not in performers:
             known = ", ".join(performers)
             raise BadInput(f"--cast: “{row}” is not of the form PERFORMER=FILE; the performers are {known}.")
-        said[name] = Path(path)
-    missing = [name for name in performers if name not in said]
+        paths[name] = Path(path)
+    missing = [name for name in performers if name not in paths]
     if missing:
         raise BadInput(f"--cast: nobody plays {', '.join(missing)}; say who with --cast {missing[0]}=FILE.")
-    characters = {name: read(path, import_options_of(options, "character_")) for name, path in said.items()}
+    characters = {name: read(path, import_options_of(options, "character_")) for name, path in paths.items()}
     fittings = {}
     for name, character in characters.items():
         source = performers[name]
@@ -136,7 +136,7 @@ def _cast(
             made = fit(source.skeleton, character.skeleton, source.parts, character.parts)
         except NothingToPair:
             raise BadInput(
-                f"{said[name]}: nothing of it is like the skeleton of “{name}”; name another body."
+                f"{paths[name]}: nothing of it is like the skeleton of “{name}”; name another body."
             ) from None
         fittings[name] = replace(made, capsules=character.capsules)
     return characters, fittings

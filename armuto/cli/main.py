@@ -142,26 +142,24 @@ def _parser() -> argparse.ArgumentParser:
     )
     ensemble.set_defaults(run="ensembles:perform_files")
 
-    bare = commands.add_parser("rig", help="bones and weights for a mesh that has none")
-    bare.add_argument(
+    rig = commands.add_parser("rig", help="bones and weights for a mesh that has none")
+    rig.add_argument(
         "mesh", type=Path, metavar="MESH", help=".glb, .gltf, .dae, USD, .obj, .ply, .stl, or a .zip of one"
     )
-    bare.add_argument("--landmarks", type=Path, metavar="L.json", help="where joints lie; without it they are proposed")
-    bare.add_argument("--propose", action="store_true", help="write proposed landmarks, and no bones")
-    bare.add_argument("--body", choices=BODY_PLANS, help="what kind of body it is; as its shape shows where left out")
-    bare.add_argument("--up", choices=UP_AXES, help="the axis that points up in the file")
-    bare.add_argument("--unit", choices=UNITS, help="the unit of lengths in the file")
-    bare.add_argument("--spine", type=_count(1, 6), metavar="N", help="bones of the spine, 1 to 6 (3)")
-    bare.add_argument("--neck", type=_count(1, 8), metavar="N", help="bones of the neck, 1 to 8 (1, or 2 and 3)")
-    bare.add_argument("--tail", type=_count(1, 12), metavar="N", help="bones of a tail, 1 to 12 (4)")
-    bare.add_argument("--twists", type=_count(0, 3), metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)")
-    bare.add_argument("--fingers", type=_count(0, 5), metavar="N", help="fingers of each hand, 0 to 5, from its shape")
-    bare.add_argument(
-        "--names", metavar="PATTERN", help="what bones are called: a pattern that ships, or a file of one"
-    )
-    bare.add_argument("--no-toes", action="store_true", help="feet that do not bend at their balls")
-    bare.add_argument("-o", "--output", type=Path, metavar="OUT", help="the .glb, or the landmarks with --propose")
-    bare.set_defaults(run="rigging:rig_file")
+    rig.add_argument("--landmarks", type=Path, metavar="L.json", help="where joints lie; without it they are proposed")
+    rig.add_argument("--propose", action="store_true", help="write proposed landmarks, and no bones")
+    rig.add_argument("--body", choices=BODY_PLANS, help="what kind of body it is; as its shape shows where left out")
+    rig.add_argument("--up", choices=UP_AXES, help="the axis that points up in the file")
+    rig.add_argument("--unit", choices=UNITS, help="the unit of lengths in the file")
+    rig.add_argument("--spine", type=_count(1, 6), metavar="N", help="bones of the spine, 1 to 6 (3)")
+    rig.add_argument("--neck", type=_count(1, 8), metavar="N", help="bones of the neck, 1 to 8 (1, or 2 and 3)")
+    rig.add_argument("--tail", type=_count(1, 12), metavar="N", help="bones of a tail, 1 to 12 (4)")
+    rig.add_argument("--twists", type=_count(0, 3), metavar="N", help="twist bones of each half of a limb, 0 to 3 (0)")
+    rig.add_argument("--fingers", type=_count(0, 5), metavar="N", help="fingers of each hand, 0 to 5, from its shape")
+    rig.add_argument("--names", metavar="PATTERN", help="what bones are called: a pattern that ships, or a file of one")
+    rig.add_argument("--no-toes", action="store_true", help="feet that do not bend at their balls")
+    rig.add_argument("-o", "--output", type=Path, metavar="OUT", help="the .glb, or the landmarks with --propose")
+    rig.set_defaults(run="rigging:rig_file")
 
     several = commands.add_parser(
         "batch", help="transfer clips to characters as a plan says, over all cores; resumable"
@@ -169,14 +167,14 @@ def _parser() -> argparse.ArgumentParser:
     several.add_argument("plan", type=Path, metavar="PLAN.json")
     several.add_argument("--workers", type=int, metavar="N", help="processes at once; by default one for each core")
     several.set_defaults(run="commands:run_batch")
-    told = {inspect: "the file", fit: "the source", move: "the clips", check: "the source"}
-    told |= {refine: "the clips", splice: "the clips", ensemble: "the files"}
-    for command, whose in told.items():
+    inputs = {inspect: "the file", fit: "the source", move: "the clips", check: "the source"}
+    inputs |= {refine: "the clips", splice: "the clips", ensemble: "the files"}
+    for command, whose in inputs.items():
         # A recipe and a splice ask the motion where it faces.
         _say_how_to_read(command, "", whose, facing=command not in (refine, splice, ensemble))
     for command in (fit, move, splice, ensemble):
         _say_how_to_read(command, "character-", "the character")
-    for command in (inspect, fit, move, check, convert, refine, splice, ensemble, bare, several):
+    for command in (inspect, fit, move, check, convert, refine, splice, ensemble, rig, several):
         command.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 

@@ -172,7 +172,7 @@ def _on_triangles(corners: FloatArray, points: FloatArray) -> FloatArray:
         return np.asarray(top / np.where(np.abs(bottom) < 1e-18, 1e-18, bottom))
 
     along = over(d4 - d3, (d4 - d3) + (d5 - d6))
-    zero, one = np.zeros_like(d1), np.ones_like(d1)
+    zeros, ones = np.zeros_like(d1), np.ones_like(d1)
     regions = [
         (d1 <= 0) & (d2 <= 0),
         (d3 >= 0) & (d4 <= d3),
@@ -182,6 +182,6 @@ def _on_triangles(corners: FloatArray, points: FloatArray) -> FloatArray:
         (va <= 0) & (d4 >= d3) & (d5 >= d6),
     ]
     total = va + vb + vc
-    v = np.select(regions, [zero, one, zero, over(d1, d1 - d3), zero, 1 - along], over(vb, total))
-    w = np.select(regions, [zero, zero, one, zero, over(d2, d2 - d6), along], over(vc, total))
+    v = np.select(regions, [zeros, ones, zeros, over(d1, d1 - d3), zeros, 1 - along], over(vb, total))
+    w = np.select(regions, [zeros, zeros, ones, zeros, over(d2, d2 - d6), along], over(vc, total))
     return np.asarray(a + v[..., None] * ab + w[..., None] * ac)

@@ -63,8 +63,8 @@ def _sampled(clip: Clip | None, skeleton: Skeleton, count: int = 24) -> FloatArr
     if clip is None:
         return skeleton.rest.positions[None]
     frames = np.unique(np.linspace(0, clip.frames - 1, min(count, clip.frames)).astype(int))
-    few = Clip(clip.name, skeleton, clip.fps, clip.rotations[frames], clip.moving, clip.translations[frames])
-    return few.world().positions
+    sample = Clip(clip.name, skeleton, clip.fps, clip.rotations[frames], clip.moving, clip.translations[frames])
+    return sample.world().positions
 
 
 def detect_up(skeleton: Skeleton, parts: Assignment, clip: Clip | None, declared: bool) -> tuple[str, str]:

@@ -41,23 +41,23 @@ def calibration(clip: Clip) -> Calibration | None:
     Poses are compared without travel, about the first root. A jump must be large against the body and sudden against
     what follows, so that a quick start of the motion itself is not taken for one.
     """
-    few = min(clip.frames, LONGEST_CALIBRATION * 3)
-    if few < 4:
+    frames = min(clip.frames, LONGEST_CALIBRATION * 3)
+    if frames < 4:
         return None
-    start = Clip(clip.name, clip.skeleton, clip.fps, clip.rotations[:few], clip.moving, clip.translations[:few])
+    start = Clip(clip.name, clip.skeleton, clip.fps, clip.rotations[:frames], clip.moving, clip.translations[:frames])
     points = start.world().positions
     points = points - points[:, :1]
     size = float(np.ptp(clip.skeleton.rest.positions, axis=0).max()) or 1.0
-    ways = np.linalg.norm(np.diff(points, axis=0), axis=2).mean(axis=1)
+    steps = np.linalg.norm(np.diff(points, axis=0), axis=2).mean(axis=1)
     limit = min(LONGEST_CALIBRATION, clip.frames // 2)
-    at = int(np.argmax(ways[:limit]))
-    after = ways[at + 1 : at + 1 + 30]
-    usual = float(np.median(after)) if len(after) else 0.0
-    steady = at == 0 or float(ways[:at].max()) < HELD * size
+    at = int(np.argmax(steps[:limit]))
+    after = steps[at + 1 : at + 1 + 30]
+    typical = float(np.median(after)) if len(after) else 0.0
+    steady = at == 0 or float(steps[:at].max()) < HELD * size
     # A jump is not followed by another step of its own kind, as a quick movement would be.
-    alone = not len(after) or float(after[:2].max()) < 0.5 * ways[at]
-    if steady and alone and ways[at] > JUMP * size and ways[at] > SUDDEN * usual:
-        return Calibration(at + 1, float(ways[at]))
+    alone = not len(after) or float(after[:2].max()) < 0.5 * steps[at]
+    if steady and alone and steps[at] > JUMP * size and steps[at] > SUDDEN * typical:
+        return Calibration(at + 1, float(steps[at]))
     return None
 
 

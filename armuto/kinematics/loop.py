@@ -23,8 +23,8 @@ def loops(clip: Clip) -> bool:
     if clip.frames < 8:
         return False
     ends = [0, 1, clip.frames - 2, clip.frames - 1]
-    few = replace(clip, rotations=clip.rotations[ends], translations=clip.translations[ends])
-    points = few.world().positions
+    sample = replace(clip, rotations=clip.rotations[ends], translations=clip.translations[ends])
+    points = sample.world().positions
     carrier = carrier_of(clip.skeleton)
     points = points - points[:, carrier : carrier + 1] * [1, 0, 1]
     size = float(np.ptp(clip.skeleton.rest.positions, axis=0).max()) or 1.0

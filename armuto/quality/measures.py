@@ -61,12 +61,12 @@ def _flips(compared: Comparison) -> Iterator[Measurement]:
     if motion.frames < 2:
         return
     slow = np.cos(min(SUDDEN / compared.clip.fps, np.pi) / 2) + 1e-12
-    none = np.broadcast_to(rotation.IDENTITY, motion.rotations[0].shape)
+    still = np.broadcast_to(rotation.IDENTITY, motion.rotations[0].shape)
     for joint, driver in compared.mapping.items():
         above = int(target.parents[joint])
         turns = motion.rotations[joint]
         # Most never turn so fast, which shows without an arc tangent in every frame.
-        if rotation.kernels.least_cosine(motion.rotations[above] if above >= 0 else none, turns) > slow:
+        if rotation.kernels.least_cosine(motion.rotations[above] if above >= 0 else still, turns) > slow:
             continue
         own = _steps(turns, motion.rotations[above] if above >= 0 else None)
         worst = worst_frame(own)

@@ -117,24 +117,29 @@ def _motion(clip: Clip, body: Body) -> _Motion | None:
     if leg <= 0 or clip.frames < 2:
         return None
     second = float(np.sqrt(leg / LEG))
-    few = replace(clip, fps=clip.fps * second)
-    every = max(round(few.fps / RATE), -(-clip.frames // LONGEST), 1)
+    sampled = replace(clip, fps=clip.fps * second)
+    every = max(round(sampled.fps / RATE), -(-clip.frames // LONGEST), 1)
     if every > 1:
-        kept = slice(None, None, every)
-        few = replace(clip, rotations=clip.rotations[kept], translations=clip.translations[kept], fps=few.fps / every)
-        if few.frames < 2:
+        nth = slice(None, None, every)
+        sampled = replace(
+            clip,
+            rotations=clip.rotations[nth],
+            translations=clip.translations[nth],
+            fps=sampled.fps / every,
+        )
+        if sampled.frames < 2:
             return None
-    world, rest = few.world(), clip.skeleton.rest
-    forward, gaze = _forward(world.positions, body, few.fps), None
-    at_rest, head = _forward(rest.positions[None], body, few.fps), body.joint_of.get("head")
+    world, rest = sampled.world(), clip.skeleton.rest
+    forward, gaze = _forward(world.positions, body, sampled.fps), None
+    at_rest, head = _forward(rest.positions[None], body, sampled.fps), body.joint_of.get("head")
     if head is not None and at_rest is not None:
         ahead = np.array([at_rest[0, 0], 0.0, at_rest[0, 1]])
         since_rest = rotation.multiply(world.rotations[:, head], rotation.inverse(rest.rotations[head]))
         gaze = rotation.rotate(since_rest, ahead)[:, [0, 2]]
-    way = way_of(few, body)[:, [0, 2]]
-    feet = tuple(_feet(world.positions, body, leg, few.fps))
+    way = way_of(sampled, body)[:, [0, 2]]
+    feet = tuple(_feet(world.positions, body, leg, sampled.fps))
     return _Motion(
-        body, world.positions, way, forward, gaze, rest.positions, leg, second, few.fps, clip.loop is not None, feet
+        body, world.positions, way, forward, gaze, rest.positions, leg, second, sampled.fps, clip.loop is not None, feet
     )
 
 
@@ -165,9 +170,9 @@ def _forward(positions: FloatArray, body: Body, fps: float) -> FloatArray | None
     return None
 
 
-def _degree(value: float, none: float, full: float) -> float:
-    """How much of something there is, between nothing of it and all of it; the two may lie either way round."""
-    return float(np.clip((value - none) / (full - none), 0.0, 1.0))
+def _degree(value: float, lowest: float, highest: float) -> float:
+    """How much of something there is: 0 at lowest and 1 at highest, which may lie either way round."""
+    return float(np.clip((value - lowest) / (highest - lowest), 0.0, 1.0))
 
 
 Found = Iterator[tuple[str, MotionFeature]]

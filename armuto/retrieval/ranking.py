@@ -87,9 +87,9 @@ class ClipIndex:
         # Of a clip that has not been measured, what words only imply is not asked.
         weights[np.array([kind == "implied" for kind, *_ in asked])] *= self._measured
         score = (degrees * weights).sum(axis=0) / np.maximum(weights.sum(axis=0), 1e-9)
-        said = [row for kind, _, _, row in asked if kind == "motion"]
-        if said:
-            score = score * (AGAINST + (1 - AGAINST) * np.min(said, axis=0))
+        motions = [row for kind, _, _, row in asked if kind == "motion"]
+        if motions:
+            score = score * (AGAINST + (1 - AGAINST) * np.min(motions, axis=0))
         return np.asarray(score)
 
     def rank(self, query: Query) -> Iterator[Ranking]:

@@ -130,14 +130,14 @@ def carry_in_time(layer: Layer, moment: Callable[[float], float | None]) -> Carr
                 keys.append(replace(key, time=round(at, DIGITS), baseline=None))
         if keys:
             rows.append(replace(touchup, keys=tuple(keys)))
-    said = f"{layer.name}: {lost} key{'s' if lost > 1 else ''} lie where the other clip has no such step; left out."
+    sentence = f"{layer.name}: {lost} key{'s' if lost > 1 else ''} lie where the other clip has no such step; left out."
     weight = layer.weight
     if isinstance(weight, tuple):
         moved = [(moment(key.time), key) for key in weight]
         kept = tuple(replace(key, time=at) for at, key in moved if at is not None)
         weight = kept or 1.0
     made = replace(layer, touchups=tuple(rows), weight=weight) if rows else None
-    return Carried(made, (said,) if lost else ())
+    return Carried(made, (sentence,) if lost else ())
 
 
 def by_time(shift: float = 0.0) -> Callable[[float], float | None]:

@@ -71,8 +71,8 @@ def _resolve(
 ) -> PlacedTouchUp | str:
     joint = joint_of(touchup, context)
     if joint is None:
-        kept = "what it says is kept and does nothing here"
-        return f"this character has no {touchup.label} that is paired; {kept}."
+        consequence = "what it says is kept and does nothing here"
+        return f"this character has no {touchup.label} that is paired; {consequence}."
     values = np.array([key.value for key in touchup.keys], dtype=float)
     turns = np.radians([key.turn for key in touchup.keys])
     against = -1

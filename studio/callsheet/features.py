@@ -59,17 +59,17 @@ def measure(most: int | None = None) -> int:
 
 
 #: The index that was made last, and what it was made of: people look through a call sheet row by row.
-_kept: tuple[list[tuple[Any, ...]], ClipIndex] | None = None
+_cached: tuple[list[tuple[Any, ...]], ClipIndex] | None = None
 
 
 def index_of(clips: Sequence[Clip]) -> ClipIndex:
     """The clips by their names, tags, skeletons, recipes and motion."""
-    global _kept
-    made_of = [_shown_by(clip) for clip in clips]
-    kept = _kept
-    if kept is None or kept[0] != made_of:
-        kept = _kept = made_of, ClipIndex([_text(clip) for clip in clips])
-    return kept[1]
+    global _cached
+    sources = [_shown_by(clip) for clip in clips]
+    cached = _cached
+    if cached is None or cached[0] != sources:
+        cached = _cached = sources, ClipIndex([_text(clip) for clip in clips])
+    return cached[1]
 
 
 def _shown_by(clip: Clip) -> tuple[Any, ...]:

@@ -106,13 +106,13 @@ def _change_people(row: Ensemble, wanted: Mapping[str, Mapping[str, Any]]) -> di
     """Names and shifts of performers; returns what was renamed to what."""
     people = {each.name: each for each in row.performers.all()}
     renamed: dict[str, str] = {}
-    for name, told in wanted.items():
+    for name, changes in wanted.items():
         if name not in people:
             raise BadInput(f"{row.name}: there is no performer “{name}”; they are {', '.join(people)}.")
         each = people[name]
-        if told.get("shift") is not None:
-            each.shift = told["shift"]
-        new = (told.get("name") or name).strip()
+        if changes.get("shift") is not None:
+            each.shift = changes["shift"]
+        new = (changes.get("name") or name).strip()
         if new != name:
             if new in people or new in renamed.values():
                 raise BadInput(f"{row.name}: “{new}” stands for two; give each performer a name of its own.")
@@ -155,8 +155,8 @@ def recast(row: Casting, wanted: Mapping[str, Any], base: int | None) -> None:
     if wanted.get("space_said") or wanted.get("space") is not None:
         data["space"] = wanted.get("space")
     name = row.name if wanted.get("name") is None else str(wanted["name"]).strip()
-    told = wanted.get("cast")
-    players = {**roles, **told} if told is not None else roles
+    chosen = wanted.get("cast")
+    players = {**roles, **chosen} if chosen is not None else roles
     row.claim(base, now, {"name": name, "cast": players, "data": data})
     if name != row.name:
         name = _free_casting(row.ensemble, name)
@@ -167,7 +167,7 @@ def recast(row: Casting, wanted: Mapping[str, Any], base: int | None) -> None:
         if who not in people:
             raise BadInput(f"{now['name']}: there is no performer “{who}” to be placed.")
     row.data = {key: content for key, content in core.to_plain(value).items() if key not in ("name", "cast")}
-    if told is not None:
+    if chosen is not None:
         _keep_roles(row, _characters(row.ensemble, players))
     row.save(update_fields=["name", "data", *VERSION_FIELDS])
 

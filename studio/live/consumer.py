@@ -112,18 +112,18 @@ async def _hear(session: LiveSession, receive: Receive) -> int:
         try:
             if len(text) > LARGEST:
                 raise ValueError("a message that is too long")
-            said = PageMessage.model_validate_json(text)
+            parsed = PageMessage.model_validate_json(text)
         except (ValidationError, ValueError):
             return NOT_UNDERSTOOD
-        await _do(session, said)
+        await _do(session, parsed)
 
 
-async def _do(session: LiveSession, said: PageMessage) -> None:
-    if said.clock is not None:
-        await session.tell_clock(said.clock)
-    if said.perform is not None:
-        await session.perform(said.perform)
-    if said.record is not None:
-        kept = await session.record(said.record)
-        if not said.record:
-            await session.tell_kept(kept)
+async def _do(session: LiveSession, message: PageMessage) -> None:
+    if message.clock is not None:
+        await session.tell_clock(message.clock)
+    if message.perform is not None:
+        await session.perform(message.perform)
+    if message.record is not None:
+        takes = await session.record(message.record)
+        if not message.record:
+            await session.tell_kept(takes)

@@ -105,9 +105,9 @@ class LiveSession:
 
     async def stage_ends(self) -> None:
         """What was being recorded is kept."""
-        kept = await self._keep()
-        if kept:
-            await self.tell_kept(kept)
+        takes = await self._keep()
+        if takes:
+            await self.tell_kept(takes)
         self.roles.clear()
 
     # Performing
@@ -220,7 +220,7 @@ class LiveSession:
 
     async def _lay_down(self) -> list[KeptTake]:
         """What was recorded and is not kept yet, one after another, for as long as it can be written."""
-        kept: list[KeptTake] = []
+        written: list[KeptTake] = []
         try:
             while self.unkept or self.unwritten:
                 if not self.unwritten:
@@ -229,34 +229,34 @@ class LiveSession:
                         takes = await asyncio.to_thread(rows.takes)
                         self.unwritten += [(f"{name} take {n:02}", take) for n, take in enumerate(takes, first)]
                 if self.unwritten:
-                    kept.append(await in_thread(keep_take, self.source, *self.unwritten[0]))
+                    written.append(await in_thread(keep_take, self.source, *self.unwritten[0]))
                     del self.unwritten[0]
             self.problem = ""
         except DatabaseError as problem:
             logger.warning("What was recorded of stage %d is not kept yet: %s", self.source.pk, problem)
             self.problem = "What was recorded cannot be written now; it is tried again while this page is open."
         self.changed.set()
-        return kept
+        return written
 
     # To the page
 
-    async def tell_kept(self, kept: Sequence[KeptTake]) -> None:
-        await self._send("kept", [take.model_dump() for take in kept])
+    async def tell_kept(self, takes: Sequence[KeptTake]) -> None:
+        await self._send("kept", [take.model_dump() for take in takes])
 
     async def _send(self, kind: str, value: object) -> None:
         await self.send_text(json.dumps({kind: value}))
 
     async def _tell(self) -> None:
         """The state whenever it has changed, and not too often."""
-        told: BaseModel | None = None
+        sent: BaseModel | None = None
         while True:
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(2 * STATE):
                     await self.changed.wait()
             self.changed.clear()
             state = self._stage_state()
-            if state != told:
-                told = state
+            if state != sent:
+                sent = state
                 await self._send("state", state.model_dump())
             await asyncio.sleep(STATE)
 

@@ -39,12 +39,12 @@ def compressed_once(request: HttpRequest, content: bytes, content_type: str) -> 
     if not BROTLI.search(request.headers.get("Accept-Encoding", "")):
         response = HttpResponse(content, content_type=content_type)
     else:
-        kept, key = caches["figures"], f"br-{hashlib.sha256(content).hexdigest()}"
-        packed: bytes | None = kept.get(key)
+        cache, key = caches["figures"], f"br-{hashlib.sha256(content).hexdigest()}"
+        packed: bytes | None = cache.get(key)
         if packed is None:
             packed = brotli.compress(content, quality=QUALITY)
             with contextlib.suppress(OSError):  # where there is no room nothing is kept
-                kept.set(key, packed)
+                cache.set(key, packed)
         response = HttpResponse(packed, content_type=content_type, headers={"Content-Encoding": "br"})
     patch_vary_headers(response, ("Accept-Encoding",))
     return response

@@ -55,14 +55,14 @@ def read(
 
 def _remembered(what: list[str | bytes], make: Callable[[], T]) -> T:
     """What was made from the same before, or what is made now."""
-    kept = _path(what)
+    path = _path(what)
     # What another state of the program has kept may not be read by this one.
     with contextlib.suppress(OSError, pickle.UnpicklingError, AttributeError, ImportError):
-        held: T = pickle.loads(kept.read_bytes())
-        kept.touch()
+        held: T = pickle.loads(path.read_bytes())
+        path.touch()
         return held
     made = make()
-    _keep(made, kept)
+    _keep(made, path)
     return made
 
 
@@ -104,10 +104,10 @@ def _keep(value: object, path: Path) -> None:
 def display_copy(data: bytes, file: str) -> bytes:
     """A lighter copy of a .glb (:func:`armuto.formats.gltf.simplification.simplified`), made apart and kept; the file
     itself where none can be made."""
-    kept = caches["figures"]
+    cache = caches["figures"]
     # The number stands for how copies are made: those that an earlier state of the program made are left behind.
     key = f"{simplification.VERSION}-{hashlib.sha256(data).hexdigest()}"
-    copy: bytes | None = kept.get(key)
+    copy: bytes | None = cache.get(key)
     if copy is None:
         lasts = None
         try:
@@ -118,7 +118,7 @@ def display_copy(data: bytes, file: str) -> bytes:
             copy, lasts = b"", RETRY_AFTER
         # Where there is no room nothing is kept.
         with contextlib.suppress(OSError):
-            kept.set(key, copy, lasts)
+            cache.set(key, copy, lasts)
     return copy or data
 
 

@@ -48,11 +48,11 @@ def file_path(name: str | None) -> str:
     Raises :class:`BadInput` for a name that no system would take.
     """
     parts = PurePosixPath(*PureWindowsPath(name or "file").parts).parts
-    kept = [part for part in parts if part not in ("..", "/", ".")] or ["file"]
-    checked_length(kept[-1])
-    while len("/".join(kept)) > LONGEST_NAME:
-        kept.pop(0)
-    return "/".join(kept)
+    names = [part for part in parts if part not in ("..", "/", ".")] or ["file"]
+    checked_length(names[-1])
+    while len("/".join(names)) > LONGEST_NAME:
+        names.pop(0)
+    return "/".join(names)
 
 
 def checked_length(name: str) -> str:

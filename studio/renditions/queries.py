@@ -67,8 +67,8 @@ def matrix(clips: Sequence[int], characters: Sequence[int]) -> np.ndarray:
             flags = ACCEPTED * (accepted is not None) | SENT_BACK * bool(note) | RETIRED * retired
             out[at, column] = state | flags
     # Of cells that nobody has transferred yet, too.
-    said = Fitting.objects.filter(state__data__has_key="exceptions")
-    for character, table in said.values_list("character_id", "state__data__exceptions"):
+    fittings = Fitting.objects.filter(state__data__has_key="exceptions")
+    for character, table in fittings.values_list("character_id", "state__data__exceptions"):
         cells = [row_of[int(clip)] for clip in table if int(clip) in row_of]
         if character in column_of and cells:
             out[cells, column_of[character]] |= EXCEPTION

@@ -134,10 +134,10 @@ def get_candidates(
     usual = services.ranges(row.value(), number, a, b)
     if everywhere:
         usual = (0, a.clip.frames - 1), (0, b.clip.frames - 1)
-    said = (out_first, out_last), (into_first, into_last)
+    limits = (out_first, out_last), (into_first, into_last)
     out, into = (
         tuple(own if frame is None else frame for own, frame in zip(frames, given, strict=True))
-        for frames, given in zip(usual, said, strict=True)
+        for frames, given in zip(usual, limits, strict=True)
     )
     try:
         found = candidates(a.features, b.features, a.clip.fps, (out[0], out[1]), (into[0], into[1]), MOST_CANDIDATES)

@@ -132,8 +132,8 @@ def _legs_below(frame: BodyFrame, height: float) -> dict[tuple[str, str], BoolAr
         # A hair that touches the floor is no leg.
         if len(two) < 2 or sizes[two[1]] < 0.25 * sizes[two[0]]:
             return None
-        one, other = (labels == label for label in two)
-        front, hind = (one, other) if z[one].mean() > z[other].mean() else (other, one)
+        first, second = (labels == label for label in two)
+        front, hind = (first, second) if z[first].mean() > z[second].mean() else (second, first)
         if z[front].min() < z[hind].mean():
             return None
         legs[side, "front"], legs[side, "hind"] = front, hind

@@ -55,8 +55,8 @@ def _on_rig(data: bytes, file: str, target: Skeleton) -> Document:
     document, frame = reader.read(data, file), target.file_frame
     if _size(document.skeleton) == _size(target):
         return document
-    told = reader.read(data, file, ImportOptions(frame.unit, frame.up, frame.turned))
-    return told if _size(told.skeleton) == _size(target) else document
+    as_target = reader.read(data, file, ImportOptions(frame.unit, frame.up, frame.turned))
+    return as_target if _size(as_target.skeleton) == _size(target) else document
 
 
 def _size(skeleton: Skeleton) -> float:
