@@ -134,6 +134,18 @@ class StudioCase(StaticLiveServerTestCase):
     def nav(self, word: str):
         self.page.locator("nav").get_by_role("link", name=word).click()
 
+    def box_at_rest(self, target: Locator) -> dict[str, float]:
+        """Where something is that a hand is about to take, once it stays there: a page under load is still laid out
+        when it is there to be seen."""
+        before = None
+        for _ in range(40):
+            now = target.bounding_box()
+            if now and now == before:
+                return now
+            before = now
+            self.page.wait_for_timeout(150)
+        self.fail(f"It does not come to rest: {before}")
+
     def at_rest(self, slider: Locator) -> int:
         """Where a slider stands once it moves no more: a page under load is drawn for the first steps of a hand before
         the last of them."""

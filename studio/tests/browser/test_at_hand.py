@@ -142,7 +142,7 @@ class AtHand(FullStudio):
         self.assertEqual(self.page.evaluate(CONTROLS), {"LEFT": 2, "MIDDLE": 0, "RIGHT": None, "zoom": -1})
         far = "() => armuto.stage.camera.position.distanceTo(armuto.stage.controls.target)"
         before = self.page.evaluate(far)
-        box = self.page.locator("canvas").first.bounding_box()
+        box = self.box_at_rest(self.page.locator("canvas").first)
         self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         self.page.mouse.wheel(0, -240)
         self.page.wait_for_function(f"before => ({far})() > before * 1.02", arg=before)

@@ -43,7 +43,7 @@ class BoardCase(StudioCase):
         expect(self.page.locator("[role=gridcell][aria-selected=true]")).to_have_count(count)
 
     def sweep(self, first: tuple[str, str], last: tuple[str, str]):
-        a, b = self.cell(*first).bounding_box(), self.cell(*last).bounding_box()
+        a, b = self.box_at_rest(self.cell(*first)), self.box_at_rest(self.cell(*last))
         self.page.mouse.move(a["x"] + 20, a["y"] + 20)
         self.page.mouse.down()
         self.page.mouse.move(b["x"] + b["width"] - 20, b["y"] + 30, steps=5)

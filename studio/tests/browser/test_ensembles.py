@@ -218,7 +218,7 @@ class Ensembles(StudioCase):
         before = self.positions(casting, 0)
         grip = page.locator("[data-performer=receiver]")
         expect(grip).to_be_visible()
-        box = grip.bounding_box()
+        box = self.box_at_rest(grip)
         # At the front rim: in the middle stands the figure's own ring.
         at = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         page.mouse.move(*at)
@@ -232,7 +232,7 @@ class Ensembles(StudioCase):
         moved = np.median((after["receiver"] - before["receiver"])[:, [0, 2]], axis=0)
         np.testing.assert_allclose(moved, key["at"], atol=0.12)
         expect(page.get_by_label("Who is placed")).to_have_value("receiver")
-        knob = page.locator("[data-turn=receiver]").bounding_box()
+        knob = self.box_at_rest(page.locator("[data-turn=receiver]"))
         at = knob["x"] + knob["width"] / 2, knob["y"] + knob["height"] / 2
         page.mouse.move(*at)
         page.mouse.down()
@@ -338,7 +338,7 @@ class Ensembles(StudioCase):
         self.assertEqual((changed["meetings"][0]["first"], changed["found"]), (was + 6, False))
         # The end of a tie is drawn by the pointer.
         tie = page.get_by_role("group", name="Meetings over time").get_by_role("button", pressed=True)
-        box = tie.locator(".area").bounding_box()
+        box = self.box_at_rest(tie.locator(".area"))
         page.mouse.move(box["x"] + box["width"], box["y"] + 4)
         page.mouse.down()
         page.mouse.move(box["x"] + box["width"] + 40, box["y"] + 4, steps=4)

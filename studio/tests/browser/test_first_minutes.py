@@ -101,7 +101,7 @@ class FirstMinutes(StudioCase):
         self.page.get_by_role("button", name="Accept porter").click()
         name = self.page.locator(".label:not(.waiting)", has_text="porter")
         expect(name).to_be_visible()
-        box, canvas = name.bounding_box(), self.page.locator("canvas").bounding_box()
+        box, canvas = self.box_at_rest(name), self.box_at_rest(self.page.locator("canvas"))
         across = (box["x"] + box["width"] / 2 - canvas["x"]) / canvas["width"]
         up = (box["y"] - canvas["y"] - 0.25 * canvas["height"]) / canvas["height"]
         self.drop("canvas", BOW, x=across, y=up)

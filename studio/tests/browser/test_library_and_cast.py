@@ -61,7 +61,7 @@ class Intake(StudioCase):
             self.page.keyboard.press("ArrowRight")
         expect(handle).to_have_attribute("aria-valuenow", "5")
         last = walk.get_by_role("slider", name="Last frame of walk")
-        at = last.bounding_box()
+        at = self.box_at_rest(last)
         self.page.mouse.move(at["x"] + 12, at["y"] + 30)
         self.page.mouse.down()
         self.page.mouse.move(at["x"] - 80, at["y"] + 30, steps=4)
@@ -232,7 +232,7 @@ class Finding(StudioCase):
         expect(self.page.get_by_text("151 f, kept 10 to 150")).to_be_visible()
         # A segment of its own from the same take, by dragging the end of the range.
         edge = self.page.get_by_role("slider", name="Last frame of the range")
-        box = edge.bounding_box()
+        box = self.box_at_rest(edge)
         self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 20)
         self.page.mouse.down()
         self.page.mouse.move(box["x"] - 300, box["y"] + 20, steps=5)

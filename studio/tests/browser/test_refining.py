@@ -115,7 +115,7 @@ class Refining(StudioCase):
         # Slowed along a curve: keys by double clicks, one of them moved by arrows.
         self.add("Pace")
         curve = self.page.get_by_role("group", name="Curve of the pace")
-        box = curve.bounding_box()
+        box = self.box_at_rest(curve)
         for share, high in ((0.2, 12), (0.8, 50)):
             count = self.page.get_by_role("slider", name="Key of the pace").count()
             self.page.mouse.dblclick(box["x"] + box["width"] * share, box["y"] + high)
@@ -261,7 +261,7 @@ class Refining(StudioCase):
         # A cutoff for the noise of a bone, by the curve of what it takes off.
         self.page.get_by_label("Graph of the bone").select_option("residual")
         residual = self.page.get_by_role("slider", name="Cutoff for")
-        box = residual.bounding_box()
+        box = self.box_at_rest(residual)
         self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         cutoff = self.page.get_by_label("Smooth, up to")
         expect(cutoff).to_have_value("6.8")

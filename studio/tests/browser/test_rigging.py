@@ -44,7 +44,7 @@ class Rigging(StudioCase):
     def draw(self, side: str, name: str, right: float, down: float):
         """Draw a landmark in a view by so many pixels."""
         mark = self.page.get_by_role("group", name=re.compile(f"^{side}")).locator(f'[data-landmark="{name}"] .target')
-        box = mark.bounding_box()
+        box = self.box_at_rest(mark)
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         self.page.mouse.move(x, y)
         self.page.mouse.down()
@@ -206,7 +206,7 @@ class Rigging(StudioCase):
         cap = next(piece for piece in row.facts["pieces"] if piece["name"] == "cap")
         self.page.get_by_role("button", name="cap", exact=True).click()
         front = self.page.get_by_role("group", name=re.compile("^From the front"))
-        box = front.locator('[data-hold="box"]').bounding_box()
+        box = self.box_at_rest(front.locator('[data-hold="box"]'))
         # What is said of the binding, which begins by itself, moves nothing that a hand is about to draw.
         self.page.route("**/api/rigs/jobs/*", lambda route: route.fulfill(json={"share": 0.2, "doing": "Filling it"}))
         expect(self.page.get_by_label("How far the binding is")).to_have_attribute("value", "0.2")

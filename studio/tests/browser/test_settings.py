@@ -53,7 +53,7 @@ class Settling(FittingCase):
         self.open()
         before = self.joints()
         slider = self.page.get_by_role("slider", name="Spread or tuck")
-        box = slider.bounding_box()
+        box = self.box_at_rest(slider)
         middle = box["y"] + box["height"] / 2
         self.page.mouse.move(box["x"] + box["width"] * 0.4, middle)
         self.page.mouse.down()
@@ -111,7 +111,7 @@ class Settling(FittingCase):
         count = len(self.contacts())
         self.changed(lambda: self.page.keyboard.press("Delete"))
         self.assertEqual(len(self.contacts()), count - 1)
-        box = self.page.locator(".strips svg").bounding_box()
+        box = self.box_at_rest(self.page.locator(".strips svg"))
         self.page.mouse.move(box["x"] + 30, box["y"] + 6)
         self.page.mouse.down()
         self.page.mouse.move(box["x"] + 120, box["y"] + 6, steps=5)

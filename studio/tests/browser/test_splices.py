@@ -69,7 +69,7 @@ class Splices(BoardCase):
         self.page.get_by_role("tab", name="Cost map").click()
         picture = self.page.locator(".picture")
         expect(picture).to_have_attribute("aria-label", re.compile("cm"))
-        box = picture.bounding_box()
+        box = self.box_at_rest(picture)
         made = self.saved(row, lambda: picture.click(position={"x": box["width"] * 0.25, "y": box["height"] * 0.2}))
         out, into = self.joined(made)
         frames = [clip["frames"] - 1 for clip in made["clips"][:2]]
@@ -111,7 +111,7 @@ class Splices(BoardCase):
         out, into = self.joined(self.made(row))
         # A join drawn to the left shows at once and is kept when the hand lets go.
         join = self.page.get_by_role("slider", name="Join 1", exact=True)
-        box, was = join.bounding_box(), join.get_attribute("aria-valuenow")
+        box, was = self.box_at_rest(join), join.get_attribute("aria-valuenow")
         before = self.made(row)["made"]["frames"]
         self.page.mouse.move(box["x"] + 12, box["y"] + 100)
         self.page.mouse.down()
@@ -195,7 +195,7 @@ class Splices(BoardCase):
         with page.expect_request(COST_MAP):
             page.get_by_role("tab", name="Cost map").click()
         cost_map = page.get_by_role("application")
-        box = cost_map.bounding_box()
+        box = self.box_at_rest(cost_map)
 
         def draw():
             page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + box["height"] * 0.75)

@@ -70,7 +70,7 @@ class TouchUps(FittingCase):
             choice.first.click()
         expect(self.page.get_by_label("Bone to touch up")).to_have_value("wrist.L")
         grip = self.page.locator("[data-handle]")
-        box = grip.bounding_box()
+        box = self.box_at_rest(grip)
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         self.page.mouse.move(x, y)
         self.page.mouse.down()
@@ -97,9 +97,9 @@ class TouchUps(FittingCase):
             np.testing.assert_allclose(self.place(frame), before[frame], atol=1e-4)
 
         # The key is moved on the strip, taken back and made again.
-        ring = self.page.locator("[data-key='0.0'] .target").bounding_box()
+        ring = self.box_at_rest(self.page.locator("[data-key='0.0'] .target"))
         x, y = ring["x"] + ring["width"] / 2, ring["y"] + ring["height"] / 2
-        width = self.page.locator(".strip svg").bounding_box()["width"] - 48
+        width = self.box_at_rest(self.page.locator(".strip svg"))["width"] - 48
         frames = self.page.evaluate("() => window.armuto.stage.figure('character').frames")
         self.page.mouse.move(x, y)
         self.page.mouse.down()

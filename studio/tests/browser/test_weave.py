@@ -132,7 +132,7 @@ class Weave(FittingCase):
         before = self.pairs()
 
         def drag(start: str, end: str):
-            a, b = (self.page.locator(f'[data-id="{bone}"] .ring').bounding_box() for bone in (start, end))
+            a, b = (self.box_at_rest(self.page.locator(f'[data-id="{bone}"] .ring')) for bone in (start, end))
             self.page.mouse.move(a["x"] + 6, a["y"] + 6)
             self.page.mouse.down()
             self.page.mouse.move(a["x"] + 20, a["y"] + 9, steps=3)
