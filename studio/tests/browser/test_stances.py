@@ -146,11 +146,12 @@ class Stances(FittingCase):
         self.changed(lambda: self.page.keyboard.press("Control+Shift+z"))
         np.testing.assert_allclose(self.arm(), turned, atol=1e-4)
         # The stance before, as long as it is asked for.
+        now = self.joints()[9].tolist()
         self.page.keyboard.press("c")
         self.page.wait_for_function(
             "at => Math.hypot(...window.armuto.stage.positions()['stance character'][9].map((x, n) => x - "
             "at[n])) > 0.02",
-            arg=self.joints()[9].tolist(),
+            arg=now,
         )
         np.testing.assert_allclose(self.arm(), before, atol=1e-4)
         self.page.keyboard.press("c")

@@ -32,6 +32,16 @@ test('frames go by the clock and not by how often they are drawn', async () => {
   expect(frame.value).toBe(60)
 })
 
+test('it begins with the frame it stands at, also in a beat that began before it was asked to', async () => {
+  const { frame, playing, go } = player(100, [20, 50])
+  now = 1000
+  go(20)
+  playing.value = true
+  await nextTick()
+  draw(990)
+  expect(frame.value).toBe(20)
+})
+
 test('at another speed it goes on from where it is', async () => {
   const { frame, playing, speed } = player()
   playing.value = true

@@ -20,7 +20,8 @@ export function usePlayer(frames: Ref<number>, fps: Ref<number>, range?: Readonl
 
   function tick(now: number) {
     const last = stop()
-    let next = from + ((now - started) / 1000) * fps.value * speed.value
+    // The first beat of the screen may have begun before whoever plays it asked for that.
+    let next = from + (Math.max(0, now - started) / 1000) * fps.value * speed.value
     if (next > last) {
       if (!loop.value || last <= start()) {
         frame.value = last
