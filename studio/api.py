@@ -2,6 +2,7 @@
 /api/docs; the front end's types follow from it."""
 
 import logging
+import re
 import shutil
 from typing import Any, Literal
 
@@ -58,6 +59,7 @@ from studio.sources.api import router as sources
 from studio.splices.api import router as splices
 
 LEAST_ROOM = 100 * 1024 * 1024  # bytes
+LOCKED = re.compile(r"\b(locked|lock timeout|deadlock)\b")  # in the words of SQLite and PostgreSQL
 logger = logging.getLogger("django.request")
 api = DescribedAPI(title="Armuto", version=__version__, docs=DocsWithToken(), docs_url="docs", urls_namespace="armuto")
 api.add_router("library/", library)
@@ -124,15 +126,15 @@ def malformed(request: HttpRequest, problem: Exception) -> Any:
 def unwritable(request: HttpRequest, problem: OperationalError) -> Any:
     """The database cannot be read or written at this moment; whoever asks again later is served."""
     logger.warning("Not written: %s %s (%s)", request.method, request.path, problem)
-    full, locked = "full" in str(problem), "locked" in str(problem)
+    full = "full" in str(problem)
     if full:
         sentence = "The studio's disk is full, so nothing was changed; make room, and it goes on by itself."
-    elif locked:
+    elif LOCKED.search(str(problem)):
         sentence = "The studio could not save this, since it was saving something else for long; try again."
     else:
         sentence = (
-            f"The studio's data file does not answer ({problem}), so nothing was changed; see that its folder is "
-            "there and can be written, then try again."
+            f"The studio's database does not answer ({shown(problem)}), so nothing was changed; see that it is there "
+            "and can be written, then try again."
         )
     return api.create_response(request, {"detail": sentence}, status=507 if full else 503)
 

@@ -137,13 +137,18 @@ class FullDisk(TransactionTestCase):
         with WALK.open("rb") as file:
             self.assertEqual(strangers.post("/api/arrivals/", {"file": file}).status_code, 201)
 
-    def test_a_data_file_that_does_not_answer_is_no_lock(self) -> None:
-        away = mock.patch("studio.api.counted", side_effect=OperationalError("disk I/O error"))
-        with away, self.assertLogs("django.request", "WARNING"):
-            answer = Client(raise_request_exception=False).get("/api/counts")
-        self.assertEqual(answer.status_code, 503)
-        self.assertIn("does not answer (disk I/O error)", answer.json()["detail"])
-        self.assertNotIn("saving something else", answer.json()["detail"])
+    def test_a_database_that_does_not_answer_is_told_from_a_locked_one(self) -> None:
+        for problem, words in (
+            ("disk I/O error", "does not answer (disk I/O error)"),
+            ("attempt to write a readonly database", "does not answer (attempt to write a readonly database)"),
+            ("could not read block 12\nCONTEXT: a table", "does not answer (could not read block 12 CONTEXT: a table)"),
+            ("canceling statement due to lock timeout", "saving something else"),
+        ):
+            away = mock.patch("studio.api.counted", side_effect=OperationalError(problem))
+            with self.subTest(problem), away, self.assertLogs("django.request", "WARNING"):
+                answer = Client(raise_request_exception=False).get("/api/counts")
+                self.assertEqual(answer.status_code, 503)
+                self.assertIn(words, answer.json()["detail"])
 
     def test_a_lock_that_lasts_is_said_too(self) -> None:
         with (
