@@ -6,9 +6,11 @@ import subprocess
 import sys
 import tempfile
 from base64 import b64encode
+from collections.abc import Callable
 from contextlib import AbstractContextManager
 from functools import partialmethod
 from pathlib import Path
+from typing import TypeVar
 
 from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
@@ -20,6 +22,7 @@ from demo.browser import FIRST_STEPS_AWAY, chromium
 
 # Playwright runs an event loop in this thread; the database is only used between its calls.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+T = TypeVar("T")
 PATIENCE = 120_000  # milliseconds; the machine may be busy with other tests
 LONG = 400_000  # for what takes a while on a quiet machine, too
 DRAWN_AT = 0.5  # pixels for each of the page's: without a graphics card the processor has to draw them
@@ -134,26 +137,26 @@ class StudioCase(StaticLiveServerTestCase):
     def nav(self, word: str):
         self.page.locator("nav").get_by_role("link", name=word).click()
 
+    def _at_rest(self, read: Callable[[], T], pause: int) -> T:
+        """What is read of a page once it is the same again after so many milliseconds."""
+        before = None
+        for _ in range(40):
+            now = read()
+            if now is not None and now == before:
+                return now
+            before = now
+            self.page.wait_for_timeout(pause)
+        self.fail(f"It does not come to rest: {before}")
+
     def box_at_rest(self, target: Locator) -> dict[str, float]:
         """Where something is that a hand is about to take, once it stays there: a page under load is still laid out
         when it is there to be seen."""
-        before = None
-        for _ in range(40):
-            now = target.bounding_box()
-            if now and now == before:
-                return now
-            before = now
-            self.page.wait_for_timeout(150)
-        self.fail(f"It does not come to rest: {before}")
+        return self._at_rest(target.bounding_box, 150)
 
     def at_rest(self, slider: Locator) -> int:
         """Where a slider stands once it moves no more: a page under load is drawn for the first steps of a hand before
         the last of them."""
-        before = None
-        while (now := int(slider.get_attribute("aria-valuenow"))) != before:
-            before = now
-            self.page.wait_for_timeout(400)
-        return now
+        return self._at_rest(lambda: int(slider.get_attribute("aria-valuenow")), 400)
 
     def joints(self, key: str) -> list[list[float]]:
         """World positions of the joints of a figure or source, as the stage draws them."""

@@ -30,14 +30,8 @@ class EveryView(FullStudio):
             *("/callsheet", "/callsheet/print", "/library/sources", "/board?rows=wanted"),
             *("/library", "/library/intake", f"/library/clips/{walk.pk}", f"/splices/{Splice.objects.get().pk}"),
             *("/cast", f"/cast?character={porter.pk}", "/cast/live", "/fittings", *leaves, "/fittings/patterns"),
-            *(
-                "/board",
-                "/runs",
-                "/review",
-                f"/review/{Rendition.objects.get(clip=walk).pk}",
-                "/delivery",
-                "/delivery/new",
-            ),
+            *("/board", "/runs", "/review", f"/review/{Rendition.objects.get(clip=walk).pk}"),
+            *("/delivery", "/delivery/new"),
             *("/ensembles", together, f"{together}?casting={ensemble.castings.get().pk}"),
             *(
                 f"/cast/{porter.pk}/bones?step={step}"

@@ -252,17 +252,14 @@ class GoingOn(FullStudio):
         self.open_fitting()
         held: list = []
         self.page.route("**/measures/*", lambda route: held.append(route))
-        self.page.get_by_role("tab", name="Transfer").click()
-        for _ in range(200):
-            if held:
-                break
-            self.page.wait_for_timeout(100)
-        self.assertTrue(held, "nothing is measured")
+        with self.page.expect_request("**/measures/*"):
+            self.page.get_by_role("tab", name="Transfer").click()
         self.page.locator("canvas").first.hover()
         self.page.mouse.down()
         self.page.mouse.move(700, 300, steps=3)
         self.page.mouse.up()
         camera = self.page.evaluate(CAMERA)
+        self.assertTrue(held, "nothing is measured")
         for route in held:
             route.continue_()
         self.page.unroute("**/measures/*")
