@@ -275,7 +275,8 @@ def intake_times(count: int = 500) -> tuple[float, float, float]:
         os.environ |= {"DJANGO_SETTINGS_MODULE": "studio.settings", "ARMUTO_DATA": folder}
         django.setup()
         call_command("migrate", verbosity=0)
-        from studio.ingest.models import IntakeContent, IntakeFile
+        from studio.contents.services import store
+        from studio.ingest.models import IntakeFile
         from studio.ingest.services.acceptance import accept, begin
         from studio.ingest.services.staging import lay_out
 
@@ -284,9 +285,7 @@ def intake_times(count: int = 500) -> tuple[float, float, float]:
             formats.read(data, "x.bvh")
         read = time.perf_counter()
         for number, data in enumerate(files):
-            row = IntakeFile.objects.create(path=f"{number}.bvh")
-            IntakeContent.objects.create(file=row, data=data)
-            lay_out(row)
+            lay_out(IntakeFile.objects.create(path=f"{number}.bvh", content=store(data)))
         laid = time.perf_counter()
         for pk in begin(IntakeFile.objects.all()):
             accept(pk)

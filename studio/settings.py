@@ -6,7 +6,8 @@ signing key. ARMUTO_HOSTS: host names, separated by commas. ARMUTO_TLS: 1 where 
 ARMUTO_WORKERS: how many workers there are (default: one for each core, at most 8). ARMUTO_LARGEST_MB: size limit of one
 uploaded file, ARMUTO_UNPACKED_MB of everything in an archive. ARMUTO_READER_MB, ARMUTO_READER_SECONDS: what the reading
 of a file may take, ARMUTO_READERS: how many are read at once. ARMUTO_TASK_SECONDS, ARMUTO_WORKER_MB: what a worker may
-take for one task, and grow to before another takes its place. ARMUTO_LOG_FILE: where a line is written for each request
+take for one task, and grow to before another takes its place. ARMUTO_STAGE_TRIANGLES: of a figure on the stage, fewer
+where nothing but the processor draws. ARMUTO_LOG_FILE: where a line is written for each request
 and task (default: studio.log beside the data), and ARMUTO_LOG: json for an object a line.
 """
 
@@ -33,6 +34,7 @@ INSTALLED_APPS = [
     "django_tasks_db",
     "ninja",  # its page that shows the API, and the scripts of that page
     "studio",
+    "studio.contents",
     "studio.library",
     "studio.splices",
     "studio.rigs",
@@ -133,6 +135,7 @@ READER_SECONDS = float(os.environ.get("ARMUTO_READER_SECONDS", "60"))
 TASK_SECONDS = float(os.environ.get("ARMUTO_TASK_SECONDS", "1800"))
 WORKER_MEMORY = int(os.environ.get("ARMUTO_WORKER_MB", "1000")) * MB
 READERS = int(os.environ.get("ARMUTO_READERS", os.cpu_count() or 1))
+STAGE_TRIANGLES = int(os.environ.get("ARMUTO_STAGE_TRIANGLES", "0"))  # none said: as the core has it
 #: Folders within which others may be watched, of which all are allowed to whoever sits at this machine.
 _roots = os.environ.get("ARMUTO_SOURCE_ROOTS", "")
 SOURCE_ROOTS = [Path(root).resolve() for root in _roots.split(os.pathsep) if root]

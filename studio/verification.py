@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 
 from django.db import connection
 
+from studio.cast.models import Character
 from studio.fittings.models import FittingState, LayerRecord
 from studio.library.models import Motion, Original, RefinedMotion
 from studio.platform.digests import digest
 from studio.renditions.models import PerformerMotion, RevisionMotion
+from studio.rigs.models import RigMesh
 from studio.splices.models import Splice
 
 ROTATION, TRANSLATION = 16, 12  # bytes of a quaternion, and of a vector, as float32
@@ -21,11 +22,7 @@ FRAME = 8  # bytes of a frame's number, as float64
 def damages() -> Iterator[str]:
     """One sentence for each thing that is not whole."""
     yield from _database()
-    for original in Original.objects.select_related("content").iterator(chunk_size=20):
-        content = getattr(original, "content", None)
-        data = bytes(content.data) if content else b""
-        if hashlib.sha256(data).hexdigest() != original.sha256 or len(data) != original.size:
-            yield f"{original.name}: its content is not what came in; bring the file in again as a new version."
+    yield from _contents()
     for motion in Motion.objects.select_related("clip__skeleton").iterator(chunk_size=50):
         clip = motion.clip
         if len(motion.rotations) != ROTATION * clip.frames * clip.skeleton.joints:
@@ -53,6 +50,21 @@ def damages() -> Iterator[str]:
         revision = motion_of_performer.revision
         if not _whole(motion_of_performer):
             yield f"result {revision.number} of {revision.rendition.title}: {NOT_WHOLE}"
+
+
+def _contents() -> Iterator[str]:
+    """Contents that are not what their hash says, by what refers to them."""
+    for original in Original.objects.select_related("content").iterator(chunk_size=20):
+        content = original.content
+        expected = (original.sha256, original.size)
+        if (content.sha256, content.size) != expected or not content.is_intact():
+            yield f"{original.name}: its content is not what came in; bring the file in again as a new version."
+    for character in Character.objects.select_related("display_file").iterator(chunk_size=20):
+        if character.display_file is not None and not character.display_file.is_intact():
+            yield f"{character.name}: its figure is not whole; bring its file in again as a new version."
+    for mesh in RigMesh.objects.select_related("rig__character", "bound", "standing").iterator(chunk_size=20):
+        if not all(content.is_intact() for content in (mesh.bound, mesh.standing) if content):
+            yield f"{mesh.rig.character.name}: the mesh without its bones is not whole; restore a backup."
 
 
 def _whole(motion: RevisionMotion | PerformerMotion) -> bool:

@@ -93,7 +93,7 @@ class Refined:
     def allow(self, frames: int) -> None:
         """Raises :class:`BadInput` for a clip of so many frames, which would not find room; asked before it is made."""
         if frames > min(LONGEST, LARGEST // max(1, len(self.clip.skeleton))):
-            raise BadInput(f"{self.clip.name}: it would have {frames:,} frames; refine it less, or cut it.")
+            raise BadInput(f"It would have {frames:,} frames; refine it less, or cut it.")
 
     def frame_of(self, take: float) -> int:
         """The first of its frames that shows a frame of the take, or what comes nearest to it."""

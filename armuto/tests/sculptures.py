@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from armuto import formats
 from armuto.formats import Document
 from armuto.formats.gltf.building import Body, Node, Parts, Surface, build
+from armuto.formats.gltf.simplification import simplified
 from armuto.formats.gltf.skin import skin_of
 from armuto.formats.gltf.taking_apart import parts_of
 from armuto.kinematics import rotation
@@ -77,6 +78,12 @@ def bare(name: str, turned: float = 0.0) -> bytes:
             bodies.append(Body(body.name, 0, surfaces))
     node = Node("sculpture", -1, np.array([0.4, 0.0, -0.2]), rotation.about([0, 1.0, 0], np.radians(turned)))
     return build(Parts([node], bodies, [], parts.materials, parts.images, []))
+
+
+@cache
+def coarse(name: str) -> bytes:
+    """The same of a ninth of the triangles, where it does not matter how fine it is."""
+    return simplified(bare(name), f"{name}.glb", 8_000)
 
 
 @cache

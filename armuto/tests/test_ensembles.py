@@ -53,7 +53,7 @@ class OtherBodies(unittest.TestCase):
         rng = np.random.default_rng(5)
         for name in TOGETHER:
             row = recorded(name)
-            for casting in range(4):
+            for casting in range(2):
                 with self.subTest(name, casting=casting):
                     # The load of the cart, which keeps its size, is above the hand of some who are a metre high.
                     least = 1.3 if name == "push the cart" else 1.0

@@ -247,7 +247,7 @@ class Parcels(unittest.TestCase):
         for kind, ups in (("dae", ("+Y", "+Z", "+X")), ("usd", ("+Y", "+Z"))):
             for unit, up in zip(("cm", "m", "inch"), ups, strict=False):
                 with self.subTest(kind, unit=unit, up=up):
-                    (file,) = self.packed(kind=kind, unit=unit, up=up)
+                    (file,) = self.packed(kind=kind, unit=unit, up=up, mesh=unit == "m")
                     # The file says both itself, so that it reads back as it was without being told.
                     self.same(self.read(file))
                     self.assertEqual(self.declared(file.content, kind), (UNITS[unit], up))

@@ -12,4 +12,4 @@ class Mutations(unittest.TestCase):
             self.assertEqual(list(faults(count, 1, kind)), [], kind)
 
     def test_usd(self):
-        self.assertEqual(list(faults(16, 1, ".usd")), [])
+        self.assertEqual(list(faults(8, 1, ".usd")), [])

@@ -5,6 +5,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -302,11 +303,13 @@ class Recipes(unittest.TestCase):
             self.assertIn(sentence, str(caught.exception))
 
     def test_a_clip_does_not_grow_without_bound(self) -> None:
-        with self.assertRaisesRegex(BadInput, "it would have .* frames"):
-            refined(chance(), *[Hold(frames=100_000) for _ in range(6)])
+        with mock.patch("armuto.refining.refined.LONGEST", 5_000):
+            refined(chance(), *[Hold(frames=1_000) for _ in range(4)])
+            with self.assertRaisesRegex(BadInput, "It would have 5,040 frames"):
+                refined(chance(), *[Hold(frames=1_000) for _ in range(5)])
         # What would not find room is not begun.
         for step in (Loop(times=1000), Pace(length=3600.0)):
-            with self.assertRaisesRegex(BadInput, "it would have .* frames"):
+            with self.assertRaisesRegex(BadInput, "It would have .* frames"):
                 refined(replace(sample(chance(), np.zeros(5000)), fps=1000.0), step)
 
 

@@ -197,7 +197,7 @@ class Joined(unittest.TestCase):
 class Any(unittest.TestCase):
     """Splices of any clips of a skeleton, at any places, with anything said of them."""
 
-    COUNT = 60
+    COUNT = 35
 
     def test_every_splice_is_whole(self) -> None:
         rng = np.random.default_rng(4)

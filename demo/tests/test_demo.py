@@ -162,12 +162,14 @@ class Figures(unittest.TestCase):
         self.assertEqual((plans["fox"], plans["heron"]), ("four-legged", "winged"))
 
     def test_whoever_has_names_performs_everything_of_their_kind(self):
+        """Every clip by somebody, and everybody every second one."""
         casts = {"hall": ("porter", "keeper", "bellringer", "striker"), "yard": ("fox",), "roof": ("heron",)}
         casts["gallery"] = casts["hall"]
         for name, figures in casts.items():
-            for figure in figures:
+            clips = list(library(name))
+            for number, figure in enumerate(figures):
                 target = read(DEMO / f"{figure}.glb")
-                for source, clip in library(name):
+                for source, clip in clips[number % 2 :: 2 if len(figures) > 1 else 1]:
                     with self.subTest(figure=figure, clip=clip.name):
                         made = fitting.fit(source.skeleton, target.skeleton, source.parts, target.parts)
                         self.assertEqual(made.missing, ())

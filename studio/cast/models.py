@@ -10,14 +10,15 @@ from armuto import formats
 from armuto.formats import Document
 from armuto.intake.detection import ImportOptions
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
+from studio.contents.models import Content
 from studio.library.models import Original, Skeleton, skeleton_value
 from studio.platform.digests import digest
 from studio.platform.optimistic import Versioned
 
 
 class Character(Versioned):
-    """A skinned figure. nodes: the glTF node of every joint, for the stage. notes: what intake found, one sentence
-    each.
+    """A skinned figure. display_file: the .glb of what came in another format, or with files beside it. nodes: the glTF
+    node of every joint, for the stage. notes: what intake found, one sentence each.
 
     sheet: everything else that was found, as :func:`studio.cast.sheet.facts_of` says it. remarks: the person's own
     words. changed: what the newest version changed, in one sentence. capsules: how thick it is, by bone name
@@ -28,6 +29,7 @@ class Character(Versioned):
 
     name = models.CharField(max_length=255)
     original = models.ForeignKey(Original, models.PROTECT, related_name="characters")
+    display_file = models.ForeignKey(Content, models.PROTECT, null=True, related_name="+")
     skeleton = models.ForeignKey(Skeleton, models.PROTECT, related_name="characters")
     nodes = models.JSONField()
     height = models.FloatField()
@@ -69,20 +71,12 @@ class Character(Versioned):
 
     def display(self) -> bytes:
         """One self-contained .glb of the figure: its own file, or what was made from it."""
-        made = CharacterDisplay.objects.filter(pk=self.pk).first()
-        return bytes(made.data if made else self.original.content.data)
+        return (self.display_file or self.original.content).data
 
     def document(self) -> Document:
         """The figure, read again as it was read at intake."""
         frame = self.skeleton.value().file_frame
         return _read(self.pk, self.revision, self.original.sha256, ImportOptions(frame.unit, frame.up, frame.turned))
-
-
-class CharacterDisplay(models.Model):
-    """The .glb of a character that came in another format, or with files beside it."""
-
-    character = models.OneToOneField(Character, models.CASCADE, primary_key=True, related_name="display_file")
-    data = models.BinaryField()
 
 
 @lru_cache(maxsize=12)

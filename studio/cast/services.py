@@ -1,5 +1,6 @@
 """Putting a character that the core has read into the cast, and new versions of it."""
 
+from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any, cast
 
@@ -11,13 +12,16 @@ from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import naming
 from armuto.kinematics import observed
-from studio.cast.models import Character, CharacterDisplay
+from studio.cast.models import Character
 from studio.cast.sheet import facts_of
 from studio.cast.signals import skeleton_replaced
+from studio.contents.models import Content
+from studio.contents.services import store
 from studio.library.services import keep_original, keep_skeleton
 
 FROM_THE_FILE = (
     "original",
+    "display_file",
     "skeleton",
     "nodes",
     "height",
@@ -32,23 +36,37 @@ FROM_THE_FILE = (
 )
 
 
-def keep_character(document: Document, data: bytes, name: str = "") -> Character:
+@dataclass(frozen=True)
+class StoredFiles:
+    """original: as it came. display: the .glb of the figure, where that is made from it."""
+
+    original: Content
+    display: Content | None
+
+
+def store_files(document: Document, data: bytes) -> StoredFiles:
+    """To be called before the transaction in which the character is kept, as :func:`studio.contents.services.store`."""
+    made = document.display if document.display != data else None
+    return StoredFiles(store(data), store(made) if made is not None else None)
+
+
+def keep_character(document: Document, files: StoredFiles, name: str = "") -> Character:
     """Raises :class:`BadInput` for a file without a mesh bound to bones."""
     name = name or PurePath(document.file).stem.replace("_", " ").strip() or "character"
     row = Character(name=free_name(name))
-    _take_up(row, document, data)
+    _take_up(row, document, files)
     return row
 
 
 @transaction.atomic
-def new_version_of(row: Character, document: Document, data: bytes) -> Character:
+def new_version_of(row: Character, document: Document, files: StoredFiles) -> Character:
     """Another file for a character that keeps its name, tags, remarks and fittings; pairs are checked again by bone
     name."""
     before = set(row.skeleton.tree["names"])
     same = row.original.name
     was = row.skeleton.value()
     row.revision += 1
-    _take_up(row, document, data)
+    _take_up(row, document, files)
     now = set(document.skeleton.names)
     gone, new = sorted(before - now), sorted(now - before)
     changes = []
@@ -71,14 +89,15 @@ def new_version_of(row: Character, document: Document, data: bytes) -> Character
     return row
 
 
-def _take_up(row: Character, document: Document, data: bytes) -> None:
+def _take_up(row: Character, document: Document, files: StoredFiles) -> None:
     if document.rig is None or document.bounds is None:
         raise BadInput(
             f"{document.file}: there is no mesh in it; bring in a file with a skinned mesh, or drop it in the Library."
         )
     if not document.skinned:
         raise BadInput(f"{document.file}: its mesh has no bones; bind the mesh to the skeleton and export it again.")
-    row.original = keep_original(data, document.file, document.format)
+    row.original = keep_original(files.original, document.file, document.format)
+    row.display_file = files.display
     row.skeleton = keep_skeleton(document, row.name)
     row.nodes = list(document.rig.nodes)
     row.height = document.height
@@ -91,9 +110,6 @@ def _take_up(row: Character, document: Document, data: bytes) -> None:
     row.capsules = capsules.to_json(document.capsules, document.skeleton)
     # A row that is there keeps what somebody may be writing about it at this moment.
     row.save(update_fields=FROM_THE_FILE if row.pk else None)
-    CharacterDisplay.objects.filter(pk=row.pk).delete()
-    if document.display is not None and document.display != data:
-        CharacterDisplay.objects.create(character=row, data=document.display)
 
 
 def free_name(name: str, but: int | None = None) -> str:

@@ -2,7 +2,7 @@
 
 *Arrivals* are taken in at once, without a decision: a row lives from the upload until the person has seen what became
 of it. An archive is one arrival of many files: done of total have been read, and refused holds a sentence for each that
-failed.
+failed. Its content is referred to until it has been read.
 
 *Intake* is files and the clips in them, laid out for a decision. Nothing of it is in the library or cast yet.
 """
@@ -15,11 +15,12 @@ from armuto.intake import naming
 from armuto.intake.detection import ImportOptions
 from armuto.rigging import definition as rig_definition
 from armuto.rigging.preparing import PreparedMesh
+from studio.contents.models import Content, ContentHolder
 from studio.library.models import Clip, no_steps
 from studio.platform.leases import Leased
 
 
-class Arrival(Leased):
+class Arrival(Leased, ContentHolder):
     class State(models.TextChoices):
         WAITING = "waiting"
         READING = "reading"
@@ -37,12 +38,8 @@ class Arrival(Leased):
     characters = models.JSONField(default=list)
     created = models.DateTimeField(auto_now_add=True)
 
-
-class ArrivalContent(models.Model):
-    """The bytes, only until they have been read."""
-
-    arrival = models.OneToOneField(Arrival, models.CASCADE, primary_key=True, related_name="content")
-    data = models.BinaryField()
+    def __str__(self) -> str:
+        return self.name
 
 
 class Visible(models.Manager["IntakeFile"]):
@@ -64,11 +61,12 @@ class IntakeEnsemble(models.Model):
     created = models.DateTimeField(auto_now_add=True)
 
 
-class IntakeFile(Leased):
+class IntakeFile(Leased, ContentHolder):
     """One file on its way in; an archive becomes one row per file in it.
 
-    archive: the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person
-    says about unit or height, up and facing. found: what was read, empty until then. sentence: why it was refused.
+    content: for a file that refers to others, an archive of it and those; nothing where it was refused unread. archive:
+    the one that it is just being unpacked from; until that is through, nobody sees it. told: what the person says about
+    unit or height, up and facing. found: what was read, empty until then. sentence: why it was refused.
     together, performer: of whom of which recording it is, where several were recorded together. source_item,
     source_name: the number of what a watched source brought, and what that source is called.
     """
@@ -107,6 +105,9 @@ class IntakeFile(Leased):
     class Meta:
         ordering = ["id"]
 
+    def __str__(self) -> str:
+        return self.path
+
     def as_told(self) -> ImportOptions:
         """What overrules detection when the file is read."""
         told = self.told
@@ -128,28 +129,20 @@ class IntakeFile(Leased):
         return self.path.rsplit("/", 1)[-1]
 
 
-class IntakeContent(models.Model):
-    """The bytes, until the file is accepted or dismissed. For a file that refers to others, an archive of it and
-    those."""
-
-    file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="content")
-    data = models.BinaryField()
-
-
 class IntakeSculpture(models.Model):
     """Of a file that came as a mesh without bones and was given some: itself as it came, and what its bones were made
-    from. path: as it came. facts, definition: as :class:`studio.rigs.models.Rig` has them. mesh: without bones, as
-    .glb."""
+    from. path, original: as it came. mesh: without bones, as .glb. facts, definition: as
+    :class:`studio.rigs.models.Rig` has them."""
 
     file = models.OneToOneField(IntakeFile, models.CASCADE, primary_key=True, related_name="sculpture")
     path = models.CharField(max_length=255)
-    data = models.BinaryField()
-    mesh = models.BinaryField()
+    original = models.ForeignKey(Content, models.PROTECT, related_name="+")
+    mesh = models.ForeignKey(Content, models.PROTECT, related_name="+")
     facts = models.JSONField()
     definition = models.JSONField()
 
     def prepared(self) -> PreparedMesh:
-        return PreparedMesh(bytes(self.mesh), rig_definition.from_json(self.definition, self.path), self.facts)
+        return PreparedMesh(self.mesh.data, rig_definition.from_json(self.definition, self.path), self.facts)
 
 
 class LaidOut(models.Manager["IntakeRow"]):

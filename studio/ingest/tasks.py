@@ -3,12 +3,12 @@
 from typing import Any
 
 from django.conf import settings
-from django.db import OperationalError, transaction
+from django.db import OperationalError
 from django_tasks import task
 
 from armuto.errors import BadInput
 from armuto.formats import is_archive
-from studio.ingest.models import Arrival, ArrivalContent, IntakeFile
+from studio.ingest.models import Arrival, IntakeFile
 from studio.ingest.services import museum
 from studio.ingest.services.acceptance import accept
 from studio.ingest.services.reading import take_in
@@ -38,7 +38,7 @@ def read_arrival(arrival_id: int) -> None:
         return bool(Arrival.objects.filter(pk=arrival_id).update(done=done, total=total))
 
     try:
-        found = take_in(bytes(arrival.content.data), arrival.name, arrival.goes_to, reached)
+        found = take_in(arrival.held().data, arrival.name, arrival.goes_to, reached)
         outcome = {"state": Arrival.State.ACCEPTED, "clips": found.clips, "characters": found.characters}
         outcome["refused"] = found.refused
         if arrival.name == museum.NAME:
@@ -54,9 +54,7 @@ def read_arrival(arrival_id: int) -> None:
 
 
 def _end(arrival_id: int, outcome: dict[str, object]) -> None:
-    with transaction.atomic():
-        ArrivalContent.objects.filter(arrival_id=arrival_id).delete()
-        Arrival.objects.filter(pk=arrival_id).update(**outcome, **leases.RELEASED)
+    Arrival.objects.filter(pk=arrival_id).update(content=None, **outcome, **leases.RELEASED)
 
 
 @task()
@@ -66,7 +64,7 @@ def read_file(file_id: int) -> None:
         return  # dismissed before its turn came
     row = IntakeFile.objects.select_related("content").get(pk=file_id)
     with _refusing(row):
-        data = bytes(row.content.data)
+        data = row.held().data
         if is_archive(data, row.path) and not row.path.lower().endswith((".gltf", ".dae")):
             for pk in unpack(row, data):
                 read_file.enqueue(pk)

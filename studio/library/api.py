@@ -16,6 +16,7 @@ from armuto.errors import BadInput
 from armuto.intake import naming, recording
 from armuto.intake.detection import ImportOptions
 from armuto.refining import Refined, from_file, to_json
+from studio.contents.services import store
 from studio.library.models import Clip, KeptRecipe, Plate, Skeleton
 from studio.library.refining import LONG, analysis, keep_recipe, long_analysis, residual, trial
 from studio.library.schemas import (
@@ -185,8 +186,9 @@ def post_version(request: HttpRequest, clip_id: Id, file: File[UploadedFile]) ->
         raise BadInput(f"{name}: there is no motion in it; name a file with at least one clip.")
     clip = next((clip for clip in document.clips if clip.name == row.name), document.clips[0])
     found = recording.calibration(clip)
+    content = store(data)
     with transaction.atomic():
-        original = keep_original(data, name, document.format)
+        original = keep_original(content, name, document.format)
         skeleton = keep_skeleton(document, f"skeleton of {name.rsplit('.', 1)[0]}")
         new_version(row, document, clip, original, skeleton, (found.frames if found else 0, clip.frames - 1))
     return row
@@ -293,7 +295,7 @@ def get_recipe_file(request: HttpRequest, recipe_id: Id) -> HttpResponse:
 def get_file(request: HttpRequest, clip_id: Id) -> HttpResponse:
     """The file of the clip's take, byte for byte."""
     row = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
-    response = HttpResponse(bytes(row.take.content.data), content_type="application/octet-stream")
+    response = HttpResponse(row.take.content.data, content_type="application/octet-stream")
     response["Cache-Control"] = "no-cache"
     return response
 

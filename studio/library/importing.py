@@ -16,6 +16,7 @@ from armuto.body.parts import Assignment
 from armuto.formats import Document
 from armuto.intake import naming
 from armuto.kinematics.clip import Clip as ClipValue
+from studio.contents.models import Content
 from studio.library import arrays, services
 from studio.library.models import Clip, Motion, Plate, RefinedMotion, Skeleton, no_steps
 from studio.platform import workers
@@ -55,7 +56,7 @@ class _Prepared:
 
 def keep_clips(
     document: Document,
-    data: bytes,
+    content: Content,
     file: str,
     skeleton_name: str,
     clips: Sequence[NewClip],
@@ -71,9 +72,9 @@ def keep_clips(
     known = Skeleton.objects.filter(identity=arrays.identity(document.skeleton)).first()
     parts = known.assignment() if known else document.parts
     prepared = [_prepared(document, clip, parts) for clip in clips]
-    if len(data) + sum(row.size for row in prepared) <= PORTION and len(prepared) <= MOST_AT_ONCE:
+    if sum(row.size for row in prepared) <= PORTION and len(prepared) <= MOST_AT_ONCE:
         with transaction.atomic():
-            _begin(prepared, document, data, file, skeleton_name)
+            _begin(prepared, document, content, file, skeleton_name)
             _check_once(prepared, once)
             _insert(prepared)
             _reveal(prepared, with_them)
@@ -81,7 +82,7 @@ def keep_clips(
     token = f"{workers.name}/{get_random_string(8)}"
     try:
         with transaction.atomic():
-            _begin(prepared, document, data, file, skeleton_name)
+            _begin(prepared, document, content, file, skeleton_name)
         for portion in _portions(prepared):
             for row in portion:
                 row.row.arriving = token
@@ -119,8 +120,8 @@ def _prepared(document: Document, clip: NewClip, parts: Assignment) -> _Prepared
     return _Prepared(row, services.motion_of(clip.value), drawing, made)
 
 
-def _begin(prepared: Sequence[_Prepared], document: Document, data: bytes, file: str, skeleton_name: str) -> None:
-    original = services.keep_original(data, file, document.format)
+def _begin(prepared: Sequence[_Prepared], document: Document, content: Content, file: str, skeleton_name: str) -> None:
+    original = services.keep_original(content, file, document.format)
     skeleton = services.keep_skeleton(document, skeleton_name)
     for row in prepared:
         row.row.take, row.row.skeleton = original, skeleton

@@ -16,6 +16,7 @@ from armuto.kinematics.clip import Clip as ClipValue
 from armuto.kinematics.observed import from_json as observed_from
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.refining import Recipe, Refined
+from studio.contents.models import Content
 from studio.library import arrays
 from studio.platform.digests import digest
 from studio.platform.optimistic import Versioned
@@ -31,12 +32,8 @@ class Original(models.Model):
     format = models.CharField(max_length=8)
     size = models.PositiveBigIntegerField()
     sha256 = models.CharField(max_length=64, unique=True)
+    content = models.ForeignKey(Content, models.PROTECT, related_name="+")
     created = models.DateTimeField(auto_now_add=True)
-
-
-class OriginalContent(models.Model):
-    original = models.OneToOneField(Original, models.CASCADE, primary_key=True, related_name="content")
-    data = models.BinaryField()
 
 
 class Skeleton(Versioned):

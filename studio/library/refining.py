@@ -28,11 +28,11 @@ LONGEST_RESIDUAL = 20_000  # frames that show how much a cutoff takes off
 def trial(row: Clip, recipe: Mapping[str, Any]) -> Refined:
     """The clip as another recipe would have it; nothing is kept. Raises :class:`BadInput` for a recipe that cannot be
     followed."""
+    steps = parse_recipe(row.name, recipe)
     try:
-        return parse_recipe(row.name, recipe).refine(row.cut(), row.skeleton.assignment(), row.first)
+        return steps.refine(row.cut(), row.skeleton.assignment(), row.first)
     except BadInput as problem:
-        text = str(problem)
-        raise BadInput(text if text.startswith(row.name) else f"{row.name}: {text}") from None
+        raise BadInput(f"{row.name}: {problem}") from None
 
 
 def keep_recipe(name: str, recipe: Mapping[str, Any], replace: bool) -> KeptRecipe:

@@ -1,6 +1,5 @@
 """Putting what the core has read into the library."""
 
-import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, Protocol
@@ -22,22 +21,18 @@ from armuto.kinematics.loop import loops
 from armuto.kinematics.skeleton import Skeleton as SkeletonValue
 from armuto.plates import plate
 from armuto.refining import Recipe, Refined
+from studio.contents.models import Content
 from studio.library import arrays
-from studio.library.models import DERIVED, Clip, Motion, Original, OriginalContent, Plate, RefinedMotion, Skeleton
+from studio.library.models import DERIVED, Clip, Motion, Original, Plate, RefinedMotion, Skeleton
 from studio.platform.optimistic import VERSION_FIELDS
 
 HIGHEST_FLOOR = 100.0  # metres
 
 
-def keep_original(data: bytes, name: str, kind: str) -> Original:
+def keep_original(content: Content, name: str, kind: str) -> Original:
     """The file as an original; the same bytes are kept once, under the name they first came with."""
-    digest = hashlib.sha256(data).hexdigest()
-    original, new = Original.objects.get_or_create(
-        sha256=digest, defaults={"name": name, "format": kind, "size": len(data)}
-    )
-    if new:
-        OriginalContent.objects.create(original=original, data=data)
-    return original
+    given = {"name": name, "format": kind, "size": content.size, "content": content}
+    return Original.objects.get_or_create(sha256=content.sha256, defaults=given)[0]
 
 
 def keep_skeleton(document: Document, name: str) -> Skeleton:

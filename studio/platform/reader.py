@@ -106,12 +106,13 @@ def display_copy(data: bytes, file: str) -> bytes:
     itself where none can be made."""
     cache = caches["figures"]
     # The number stands for how copies are made: those that an earlier state of the program made are left behind.
-    key = f"{simplification.VERSION}-{hashlib.sha256(data).hexdigest()}"
+    triangles = settings.STAGE_TRIANGLES or simplification.TRIANGLES
+    key = f"{simplification.VERSION}-{triangles}-{hashlib.sha256(data).hexdigest()}"
     copy: bytes | None = cache.get(key)
     if copy is None:
         lasts = None
         try:
-            made = _apart(file, simplification.simplified, data, file)
+            made = _apart(file, simplification.simplified, data, file, triangles)
             copy = b"" if made == data else made
         except BadInput:
             logger.warning("%s: no display copy could be made.", file)

@@ -8,8 +8,10 @@ from pathlib import Path
 
 from django.apps import apps
 from django.core.management import call_command
-from django.db import connection
+from django.db import OperationalError, connection
 from django.db.migrations.loader import MigrationLoader
+
+LACKING = "no such "
 
 
 def later_migrations(applied: Iterable[tuple[str, str]]) -> list[str]:
@@ -67,9 +69,16 @@ def update() -> None:
             f"{name}: it is of an Armuto that this one does not know ({later[0]}), most likely a later one; start "
             "that, or restore a backup from before."
         )
-    call_command("migrate", verbosity=0)
-    if missing := missing_columns():
+    lacking = None
+    try:
+        call_command("migrate", verbosity=0)
+    except OperationalError as problem:
+        # As SQLite puts it, the only one that was used in those days.
+        if not str(problem).startswith(LACKING):
+            raise
+        lacking = str(problem).removeprefix(LACKING)
+    if lacking or (lacking := next(iter(missing_columns()), None)):
         raise ValueError(
             f"{name}: it is of one of the first days of Armuto and lacks what was added to its tables later "
-            f"({missing[0]}); open it with the program of that day and export from there, or start with other data."
+            f"({lacking}); open it with the program of that day and export from there, or start with other data."
         )

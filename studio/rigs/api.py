@@ -46,7 +46,7 @@ Job = Annotated[str, StringConstraints(pattern=jobs.NAME)]
 
 
 def _row(character_id: int) -> Rig:
-    rows = Rig.objects.select_related("character", "original", "mesh").defer("mesh__data", "mesh__standing")
+    rows = Rig.objects.select_related("character", "original", "mesh")
     return get_object_or_404(rows, pk=character_id)
 
 

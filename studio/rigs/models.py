@@ -5,6 +5,7 @@ from django.db import models
 from armuto.rigging import definition as core
 from armuto.rigging.definition import RigDefinition
 from studio.cast.models import Character
+from studio.contents.models import Content
 from studio.library.models import Original
 from studio.platform.optimistic import Versioned
 
@@ -36,13 +37,13 @@ class Rig(Versioned):
 
 
 class RigMesh(models.Model):
-    """The mesh without bones, as .glb. standing: in the pose in which the bones stood that it had, where that is
-    another than the one in which it was bound."""
+    """The mesh without bones, as .glb. bound: in the pose in which it was bound. standing: in the one in which the
+    bones stood that it had, where that is another."""
 
     rig = models.OneToOneField(Rig, models.CASCADE, primary_key=True, related_name="mesh")
-    data = models.BinaryField()
-    standing = models.BinaryField(null=True)
+    bound = models.ForeignKey(Content, models.PROTECT, related_name="+")
+    standing = models.ForeignKey(Content, models.PROTECT, null=True, related_name="+")
 
     def content(self, pose: str) -> bytes:
         """In a pose of :data:`armuto.rigging.definition.POSES`."""
-        return bytes(self.standing if pose == "standing" and self.standing is not None else self.data)
+        return (self.standing if pose == "standing" and self.standing is not None else self.bound).data

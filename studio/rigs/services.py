@@ -1,6 +1,6 @@
 """Giving characters bones: beginning with a mesh, changing what was decided, and putting it in the line-up."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -24,7 +24,9 @@ from armuto.rigging.preparing import BoundMesh, PreparedMesh, facts_of
 from armuto.rigging.reading import BareMesh, read_mesh
 from armuto.rigging.skeleton import skeleton_from
 from studio.cast.models import Character
-from studio.cast.services import new_version_of
+from studio.cast.services import new_version_of, store_files
+from studio.contents.models import Content
+from studio.contents.services import store
 from studio.library.models import Clip
 from studio.library.services import keep_original
 from studio.platform import reader
@@ -32,11 +34,18 @@ from studio.platform.optimistic import VERSION_FIELDS
 from studio.rigs.models import Rig, RigMesh
 
 
-def keep_rig(
-    character: Character, prepared: PreparedMesh, data: bytes, file: str, made: bool, standing: bytes | None = None
-) -> Rig:
-    """Keep what a character's bones were or will be made from. made: whether the character has them. standing: the
-    mesh in another pose than the one in which it was bound."""
+@dataclass(frozen=True)
+class RigFiles:
+    """name, original: of the file as it came. bound, standing: as :class:`~studio.rigs.models.RigMesh` has them."""
+
+    name: str
+    original: Content
+    bound: Content
+    standing: Content | None = None
+
+
+def keep_rig(character: Character, prepared: PreparedMesh, files: RigFiles, made: bool) -> Rig:
+    """Keep what a character's bones were or will be made from. made: whether the character has them."""
     unit = character.skeleton.value().file_frame.unit
     if made and abs(unit - prepared.facts["unit"]) > 1e-9 * unit:
         # A person has said another unit of it before it was accepted.
@@ -45,14 +54,14 @@ def keep_rig(
     row, _ = Rig.objects.update_or_create(
         character=character,
         defaults={
-            "original": keep_original(data, file, file.rpartition(".")[2].lower()[:8]),
+            "original": keep_original(files.original, files.name, files.name.rpartition(".")[2].lower()[:8]),
             "facts": prepared.facts,
             "definition": definition,
             "made": prepared.definition.digest if made else "",
             "revision": character.revision,
         },
     )
-    RigMesh.objects.update_or_create(rig=row, defaults={"data": prepared.glb, "standing": standing})
+    RigMesh.objects.update_or_create(rig=row, defaults={"bound": files.bound, "standing": files.standing})
     return row
 
 
@@ -68,9 +77,11 @@ def begin(character: Character) -> Rig:
     frame = character.skeleton.value().file_frame
     prepared = reader.prepared_mesh(data, file, frame.unit, frame.up)
     standing = reader.standing_mesh(data, file)
-    original = bytes(character.original.content.data)
+    files = RigFiles(
+        file, character.original.content, store(prepared.glb), None if standing is None else store(standing)
+    )
     with transaction.atomic():
-        return _begun(character) or keep_rig(character, prepared, original, file, False, standing)
+        return _begun(character) or keep_rig(character, prepared, files, False)
 
 
 def _begun(character: Character) -> Rig | None:
@@ -164,6 +175,7 @@ def apply(row: Rig) -> Character:
     wanted = row.value().digest
     made = bound(row)
     document = reader.read(made.glb, row.mesh_name, read_as(row))
+    files = store_files(document, made.glb)
     with transaction.atomic():
         row.refresh_from_db()
         if row.value().digest != wanted:
@@ -172,7 +184,7 @@ def apply(row: Rig) -> Character:
         if character.revision != row.revision:
             raise BadInput(f"{character.name}: another file has come in for it meanwhile; begin with that one.")
         if row.made != wanted:
-            new_version_of(character, document, made.glb)
+            new_version_of(character, document, files)
             row.made, row.revision = wanted, character.revision
             row.save(update_fields=["made", "revision"])
     return character

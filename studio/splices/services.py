@@ -19,6 +19,7 @@ from armuto.splicing.candidates import candidates
 from armuto.splicing.features import PreparedClip, prepare
 from armuto.splicing.joining import Spliced, at_rate, splice_clips
 from armuto.splicing.model import Span
+from studio.contents.services import store
 from studio.library import services as library
 from studio.library.derived import create_derived_clip, renew_derived_clip
 from studio.library.models import DERIVED, Clip, Skeleton
@@ -41,7 +42,7 @@ def create(ids: Sequence[int], name: str = "") -> Splice:
     made = splice_clips(spliced, prepared(spliced, clips))
     with transaction.atomic():
         named = replace(spliced, name=name[: core.LONGEST_NAME])
-        original = library.keep_original(file_of(named, clips), f"{name}.json", DERIVED)
+        original = library.keep_original(store(file_of(named, clips)), f"{name}.json", DERIVED)
         clip = create_derived_clip(name, first.skeleton, original, made.clip)
         row = Splice.objects.create(clip=clip, data=_data(spliced), made_from=_digests(clips))
         _keep_parts(row, clips)
@@ -208,7 +209,7 @@ def _keep(row: Splice, wanted: core.Splice, clips: dict[str, Clip], made: Splice
     _keep_parts(row, clips)
     before = row.clip.take
     named = replace(wanted, name=row.clip.name[: core.LONGEST_NAME])
-    original = library.keep_original(file_of(named, clips), f"{row.clip.name}.json", DERIVED)
+    original = library.keep_original(store(file_of(named, clips)), f"{row.clip.name}.json", DERIVED)
     renew_derived_clip(row.clip, original, made.clip)
     if before.pk != original.pk and not before.clips.exists():
         before.delete()

@@ -22,6 +22,7 @@ class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         load(*COMPILED)  # no test waits for them
+        settings.STAGE_TRIANGLES = 2_000  # nothing but the processor draws them
         # A live server has a thread for each connection of a browser, which can keep its own to the data file.
         settings.DATABASES["default"]["CONN_MAX_AGE"] = 60
         # Overridden, so that a backend that was made while the apps began is made anew.

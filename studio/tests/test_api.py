@@ -16,15 +16,15 @@ from armuto.tests.files import BOW, PORTER, WALK, bad_files, clip_of, random_bvh
 from armuto.tests.test_other_formats import CLIP, zipped
 from studio.cast.models import Character
 from studio.fittings.models import Fitting, FittingState
-from studio.ingest.models import Arrival, ArrivalContent
+from studio.ingest.models import Arrival
 from studio.ingest.services import reading
 from studio.ingest.tasks import read_arrival
-from studio.library.models import Clip, Motion, Original, OriginalContent, Plate, Skeleton
+from studio.library.models import Clip, Motion, Original, Plate, Skeleton
 from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, RunItem
 from studio.tests.snapshots import restore_or_make
 
 TABLES = (
-    *(Original, OriginalContent, Skeleton, Clip, Motion, Plate, Character, Arrival, ArrivalContent),
+    *(Original, Skeleton, Clip, Motion, Plate, Character, Arrival),
     *(Fitting, FittingState, Rendition, Revision, RevisionMotion, Run, RunItem),
 )
 
@@ -184,7 +184,7 @@ class ReadingInTheWorker(TransactionTestCase):
         self.assertEqual(answer.status_code, 202)
         arrival = self.client.get(f"/api/arrivals/{answer.json()['id']}").json()
         self.assertEqual((arrival["state"], len(arrival["clips"])), ("accepted", 1))
-        self.assertEqual(ArrivalContent.objects.count(), 0)
+        self.assertIsNone(Arrival.objects.get().content)
         self.client.delete(f"/api/arrivals/{arrival['id']}")
         self.assertEqual((Arrival.objects.count(), Clip.objects.count()), (0, 1))
 

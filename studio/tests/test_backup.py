@@ -113,12 +113,7 @@ class Backup(unittest.TestCase):
     def test_verify_finds_what_was_damaged(self):
         self.assertIn("everything is as it was put in", self.manage("verify"))
         with sqlite3.connect(self.folder / "armuto.sqlite3") as held:
-            held.execute("UPDATE library_original SET size = size + 1")
-            (table,) = held.execute(
-                "SELECT name FROM sqlite_master WHERE name LIKE 'library_original%' AND name != 'library_original' "
-                "AND type = 'table'"
-            ).fetchone()
-            held.execute(f"UPDATE {table} SET data = X'00'")
+            held.execute("UPDATE contents_chunk SET data = X'00'")
         held.close()
         self.assertIn("chore 1.bvh: its content is not what came in", self.manage("verify", status=1))
 

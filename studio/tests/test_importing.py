@@ -11,7 +11,8 @@ from armuto.errors import BadInput
 from armuto.tests.files import DEMO, WALK, random_bvh
 from armuto.tests.test_other_formats import zipped
 from studio import recovery
-from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow
+from studio.contents.services import store
+from studio.ingest.models import IntakeFile, IntakeRow
 from studio.ingest.services import staging
 from studio.ingest.services.reading import take_in
 from studio.ingest.tasks import read_file
@@ -35,7 +36,7 @@ class Portions(TransactionTestCase):
 
     def keep(self, with_them=lambda: None, name: str | None = None) -> list[Clip]:
         clips = [NewClip(clip, name or clip.name, (0, clip.frames - 1)) for clip in self.document.clips]
-        return keep_clips(self.document, self.data, "birds.glb", "birds", clips, with_them)
+        return keep_clips(self.document, store(self.data), "birds.glb", "birds", clips, with_them)
 
     def test_are_seen_together_when_the_last_is_in(self) -> None:
         insert, seen = importing._insert, []
@@ -133,9 +134,7 @@ class Portions(TransactionTestCase):
 
 class Archives(TransactionTestCase):
     def row(self, data: bytes, path: str = "night.zip") -> IntakeFile:
-        row = IntakeFile.objects.create(path=path, state="reading")
-        IntakeContent.objects.create(file=row, data=data)
-        return row
+        return IntakeFile.objects.create(path=path, content=store(data), state="reading")
 
     def test_their_files_are_seen_together(self) -> None:
         row, seen = self.row(zipped({f"{n}.bvh": random_bvh(6, n) for n in range(4)})), []
@@ -146,7 +145,7 @@ class Archives(TransactionTestCase):
             return alone(*arguments)
 
         with mock.patch.object(staging, "_alone", watched):
-            ids = staging.unpack(row, bytes(row.content.data))
+            ids = staging.unpack(row, row.content.data)
         self.assertEqual(seen, [["night.zip"]] * 4)
         self.assertEqual(list(IntakeFile.objects.values_list("pk", flat=True)), ids)
         self.assertEqual(set(IntakeFile.objects.values_list("state", "archive")), {("waiting", None)})
@@ -206,8 +205,7 @@ class Archives(TransactionTestCase):
 class Dismissed(TransactionTestCase):
     def test_a_file_that_goes_while_it_is_read_does_not_come_back(self) -> None:
         for path, data in (("walk.bvh", WALK.read_bytes()), ("porter.glb", (DEMO / "porter.glb").read_bytes())):
-            row = IntakeFile.objects.create(path=path, state="waiting")
-            IntakeContent.objects.create(file=row, data=data)
+            row = IntakeFile.objects.create(path=path, content=store(data), state="waiting")
             read = staging.document_of
 
             def dismissed(given, read=read):

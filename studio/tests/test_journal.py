@@ -11,7 +11,8 @@ from django.test import Client, TransactionTestCase
 
 from armuto.tests.files import PORTER, WALK
 from studio.cast.models import Character
-from studio.ingest.models import Arrival, ArrivalContent
+from studio.contents.services import store
+from studio.ingest.models import Arrival
 from studio.ingest.services.reading import take_in
 from studio.ingest.tasks import read_arrival
 from studio.library.models import Clip
@@ -81,8 +82,7 @@ class Journal(TransactionTestCase):
         self.assertIn("RuntimeError: a cog is loose", text[1])
 
     def test_a_line_for_each_task(self) -> None:
-        row = Arrival.objects.create(name="walk.bvh")
-        ArrivalContent.objects.create(arrival=row, data=WALK.read_bytes())
+        row = Arrival.objects.create(name="walk.bvh", content=store(WALK.read_bytes()))
         with self.assertLogs("armuto.journal", "INFO") as log:
             read_arrival.enqueue(row.pk)
         (line,) = lines(log)

@@ -26,7 +26,8 @@ from armuto.tests.files import PORTER, WALK, random_bvh
 from demo.serving import CSRF
 from studio import recovery
 from studio.cast.models import Character
-from studio.ingest.models import Arrival, ArrivalContent
+from studio.contents.services import store
+from studio.ingest.models import Arrival
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Motion, Plate
 from studio.management.commands.work import Worker
@@ -185,9 +186,13 @@ class Kills(TransactionTestCase):
         ) as orphan:
             orphan.stdout.readline()
             row = Arrival.objects.create(
-                name="late walk.bvh", goes_to="library", state="reading", attempts=1, worker=name
+                name="late walk.bvh",
+                content=store(random_bvh(12, 200)),
+                goes_to="library",
+                state="reading",
+                attempts=1,
+                worker=name,
             )
-            ArrivalContent.objects.create(arrival=row, data=random_bvh(12, 200))
             time.sleep(2)
             row.refresh_from_db()
             self.assertEqual(row.state, "reading")

@@ -19,7 +19,8 @@ from armuto.intake.detection import ImportOptions
 from armuto.tests.files import BOW, PORTER, WALK, random_bvh
 from studio import recovery
 from studio.cast.models import Character
-from studio.ingest.models import Arrival, ArrivalContent, IntakeContent, IntakeFile
+from studio.contents.services import store
+from studio.ingest.models import Arrival, IntakeFile
 from studio.ingest.services.acceptance import begin
 from studio.ingest.services.reading import take_in
 from studio.ingest.services.staging import lay_out
@@ -39,10 +40,7 @@ QUEUE = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 
 def left(model, **values):
     """A row that a worker who is gone has left in progress."""
-    content = ArrivalContent if model is Arrival else IntakeContent
-    row = model.objects.create(worker=GONE, **values)
-    content.objects.create(**{"arrival" if model is Arrival else "file": row}, data=WALK.read_bytes())
-    return row
+    return model.objects.create(worker=GONE, content=store(WALK.read_bytes()), **values)
 
 
 class Files(TransactionTestCase):
@@ -52,7 +50,7 @@ class Files(TransactionTestCase):
         row.refresh_from_db()
         self.assertEqual((row.state, row.worker, row.attempts), ("accepted", "", 0))
         self.assertEqual(Clip.objects.count(), 1)
-        self.assertFalse(ArrivalContent.objects.exists())
+        self.assertIsNone(row.content)
 
     def test_one_that_somebody_is_at_is_left_to_him(self) -> None:
         row = left(Arrival, name="walk.bvh", state="reading", attempts=1)

@@ -16,7 +16,7 @@ from armuto.tests.files import PORTER, WALK
 from standins.live_stage import PERFORMERS, LiveBehaviour, live_stage, performance
 from studio.cast.models import Character
 from studio.fittings.models import Fitting
-from studio.ingest.models import IntakeContent, IntakeFile
+from studio.ingest.models import IntakeFile
 from studio.ingest.services.reading import take_in
 from studio.library.models import Clip, Skeleton
 from studio.live import consumer, session
@@ -172,7 +172,7 @@ class Recording(LiveCase):
         return opened.kept, list(IntakeFile.objects.order_by("path"))
 
     def motion(self, file: IntakeFile) -> np.ndarray:
-        data = bytes(IntakeContent.objects.get(file=file).data)
+        data = file.content.data
         block = data[data.index(b"Frame Time") :].split(b"\n", 1)[1]
         return numbers(block).reshape(len(block.strip().splitlines()), -1)
 

@@ -20,8 +20,8 @@ class Receiver(TransferredStudio):
         self.addCleanup(folder.cleanup)
         self.path = Path(folder.name) / "delivery.zip"
 
-    def delivered(self, **wanted) -> bytes:
-        made = self.post("deliveries/", 201, cells=self.cells(), wanted=wanted, name="night shift")
+    def delivered(self, cells: list | None = None, **wanted) -> bytes:
+        made = self.post("deliveries/", 201, cells=cells or self.cells(), wanted=wanted, name="night shift")
         return self.client.get(f"/api/deliveries/{made['id']}/archive?look=true").getvalue()
 
     def received(self, archive: bytes, status: int = 0) -> list[dict]:
@@ -47,14 +47,15 @@ class Receiver(TransferredStudio):
 
     def test_every_form_arrives_as_it_was_meant(self):
         for wanted in (
-            {}, {"mesh": False}, {"together": True}, {"first": 12, "fps": 48}, {"travel": "root"},
-            {"travel": "in place"}, {"thinned": {"degrees": 0.3, "centimetres": 0.2}},
-            {"kind": "dae", "unit": "inch", "up": "+Z"}, {"kind": "dae", "first": 7},
-            {"kind": "bvh", "unit": "mm", "up": "+Z"}, {"kind": "bvh", "up": "-X", "first": 5},
+            {"mesh": False}, {"together": True}, {"first": 12, "fps": 48}, {"travel": "root"},
+            {"travel": "in place", "mesh": False}, {"thinned": {"degrees": 0.3, "centimetres": 0.2}},
+            {"kind": "dae", "unit": "inch", "up": "+Z"}, {"kind": "dae", "first": 7, "mesh": False},
+            {"kind": "bvh", "unit": "mm", "up": "+Z"}, {"kind": "bvh", "up": "-X", "first": 5}, {},
         ):  # fmt: skip
+            cells = self.cells() if not wanted else self.cells([self.walk, self.bow], [self.porter])
             with self.subTest(**wanted):
-                rows = self.received(self.delivered(**wanted))
-                self.assertEqual(len(rows), 6)
+                rows = self.received(self.delivered(cells, **wanted))
+                self.assertEqual(len(rows), len(cells))
                 for row in rows:
                     self.assertTrue(row["read"] and row["same"], row)
                     self.assertEqual(len(row["places"]), 9)

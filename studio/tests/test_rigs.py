@@ -46,7 +46,7 @@ class Rigs(RigCase):
         content = sculptures.bare("keeper")
         character = self.character("keeper.glb", content)
         row = Rig.objects.get(character=character)
-        self.assertEqual(bytes(row.original.content.data), content)
+        self.assertEqual(row.original.content.data, content)
         shown = self.look(f"{character.pk}")
         self.assertTrue(shown["current"])
         self.assertEqual(shown["skeleton"]["names"][:2], ["root", "hips"])
@@ -61,7 +61,7 @@ class Rigs(RigCase):
         self.assertEqual(self.call("post", f"{character.pk}")["lock_version"], shown["lock_version"])
 
     def test_a_landmark_that_is_moved_moves_the_bone_and_the_points_about_it(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         shown = self.look(f"{character.pk}")
         before = self.client.get(f"/api/rigs/{character.pk}/figure?whole=true").content
         wanted = shown["definition"]
@@ -87,7 +87,7 @@ class Rigs(RigCase):
         self.assertEqual(self.call("post", f"{character.pk}/version")["revision"], 2)
 
     def test_what_another_has_changed_is_not_written_over(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         shown = self.look(f"{character.pk}")
         version = {"If-Match": f'"{shown["lock_version"]}"'}
         wanted = shown["definition"] | {"options": shown["definition"]["options"] | {"spine": 4}}
@@ -97,7 +97,7 @@ class Rigs(RigCase):
         self.assertIn("spine 3", self.look(f"{character.pk}")["skeleton"]["names"])
 
     def test_pieces_are_left_out_or_follow_a_bone(self):
-        character = self.character("bellringer.glb", sculptures.bare("bellringer"))
+        character = self.character("bellringer.glb", sculptures.coarse("bellringer"))
         shown = self.look(f"{character.pk}")
         pieces = {piece["name"]: piece["number"] for piece in shown["facts"]["pieces"]}
         binding = self.look(f"{character.pk}/binding")
@@ -150,11 +150,11 @@ class Rigs(RigCase):
         document = Character.objects.get(pk=character.pk).document()
         hand = document.skeleton.rest.positions[document.skeleton.index["left hand"]]
         np.testing.assert_allclose(hand, found["landmarks"]["left wrist"]["at"], atol=2e-3)
-        other = self.character("keeper.glb", sculptures.bare("keeper"))
+        other = self.character("keeper.glb", sculptures.coarse("keeper"))
         self.assertEqual(self.look(f"{other.pk}")["poses"], ["bound"])
 
     def test_another_file_for_the_character_is_begun_with_anew(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         self.version(f"cast/{character.pk}", "porter.glb", PORTER.read_bytes())
         answer = self.call("post", f"{character.pk}/version", status=422)
         self.assertIn("another file has come in", answer["detail"])
@@ -163,7 +163,7 @@ class Rigs(RigCase):
         self.assertAlmostEqual(shown["facts"]["high"][1], sculptures.figure("porter").points[:, 1].max(), places=2)
 
     def test_a_unit_that_was_said_before_it_was_accepted_holds(self):
-        (pk,) = self.lay(("keeper.glb", sculptures.bare("keeper")), goes_to="cast")
+        (pk,) = self.lay(("keeper.glb", sculptures.coarse("keeper")), goes_to="cast")
         self.send("post", "tell", files=[pk], unit="foot")
         self.send("post", "accept", files=[pk])
         character = Character.objects.get()
@@ -178,7 +178,7 @@ class Rigs(RigCase):
         self.assertAlmostEqual(character.height, height, delta=0.03)
 
     def test_a_piece_is_moved_with_its_landmarks_and_put_back(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         shown = self.look(f"{character.pk}")
         shoe = next(row for row in shown["facts"]["pieces"] if row["name"] == "shoes 2")
         mesh = self.client.get(f"/api/rigs/{character.pk}/mesh").content
@@ -213,7 +213,7 @@ class Rigs(RigCase):
         self.assertIn("no such piece", self.call("post", f"{character.pk}/moves", body, 422)["detail"])
 
     def test_a_binding_says_how_far_it_is_and_is_given_up(self):
-        content = sculptures.bare("keeper")
+        content = sculptures.coarse("keeper")
         definition = core.to_json(prepare(content, "keeper.glb").definition)
         answers: list[object] = []
 
@@ -239,7 +239,7 @@ class Rigs(RigCase):
         self.assertTrue(reader.bound_mesh(content, "keeper.glb", definition, "keepersjob").glb)
 
     def test_a_binding_that_is_given_up_before_its_turn_never_begins(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         shown = self.look(f"{character.pk}")["definition"]
         self.call("patch", f"{character.pk}", {"definition": shown | {"options": shown["options"] | {"spine": 5}}})
         self.client.delete("/api/rigs/jobs/waitingjob")
@@ -248,7 +248,7 @@ class Rigs(RigCase):
         self.assertEqual(self.client.get(f"/api/rigs/{character.pk}/binding?job=../x").status_code, 422)
 
     def test_it_is_tried_with_postures_and_with_clips(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         postures = self.look(f"{character.pk}/postures")
         names = [row["name"] for row in postures["postures"]]
         self.assertIn("arms up", names)
@@ -268,7 +268,7 @@ class Rigs(RigCase):
         self.look(f"{character.pk}/motion?clip=99999", 404)
 
     def test_its_bones_are_called_as_a_pattern_has_them_where_it_is_fetched(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         shown = self.look(f"{character.pk}")
         wanted = shown["definition"]
         self.assertEqual((wanted["naming"], shown["skeleton"]["names_in_file"]), (None, shown["skeleton"]["names"]))
@@ -301,7 +301,7 @@ class Rigs(RigCase):
         self.assertIn("naming", self.call("patch", f"{character.pk}", {"definition": wrong}, 422)["detail"])
 
     def test_a_definition_of_an_earlier_state_is_shown_whole(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         row = Rig.objects.get(character=character)
         row.definition = {key: value for key, value in row.definition.items() if key not in ("naming", "softness")}
         row.save()
@@ -312,7 +312,7 @@ class Rigs(RigCase):
         self.call("patch", f"{character.pk}", {"definition": row.definition})
 
     def test_a_section_shows_the_middle_of_a_limb(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         at = self.look(f"{character.pk}")["definition"]["landmarks"]["left elbow"]["at"]
         off = np.array(at) + [0, 0, 0.03]
         section = self.look(f"{character.pk}/section?landmark=left elbow&x={off[0]}&y={off[1]}&z={off[2]}")
@@ -323,7 +323,7 @@ class Rigs(RigCase):
         self.look(f"{character.pk}/section?landmark=left elbow&x=1e9&y=0&z=0", 422)
 
     def test_what_is_no_definition_is_a_sentence(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         good = self.look(f"{character.pk}")["definition"]
         correction = {"bone": "head", "at": [0, 0, 0], "radius": 0.1, "amount": 3, "mirrored": True}
         for wrong, sentence in (
@@ -372,7 +372,7 @@ class Rigs(RigCase):
         return [row["name"] for row in self.look(f"{character.pk}/postures")["postures"]]
 
     def test_another_unit_is_looked_at_before_it_is_kept(self):
-        character = self.character("keeper.glb", sculptures.bare("keeper"))
+        character = self.character("keeper.glb", sculptures.coarse("keeper"))
         before = self.look(f"{character.pk}")["definition"]
         found = self.call("post", f"{character.pk}/proposal", {"unit": 0.5, "up": "+Y"})["definition"]
         ratio = found["landmarks"]["crown"]["at"][1] / before["landmarks"]["crown"]["at"][1]

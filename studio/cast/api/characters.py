@@ -14,7 +14,7 @@ from armuto.intake.detection import ImportOptions
 from armuto.kinematics.clip import still
 from studio.cast.models import Character
 from studio.cast.schemas import CharacterChange, CharacterOut
-from studio.cast.services import new_version_of
+from studio.cast.services import new_version_of, store_files
 from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
 from studio.library.services import changed_tags, plate_of, shortened
@@ -77,7 +77,8 @@ def post_version(request: HttpRequest, character_id: Id, file: File[UploadedFile
     frame = row.skeleton.value().file_frame
     # A unit without a name comes from a height that was said; another file shows its own.
     unit = None if unit_name(frame.unit) in UNITS else frame.unit
-    new_version_of(row, reader.read(data, name, ImportOptions(unit, turned=frame.turned)), data)
+    document = reader.read(data, name, ImportOptions(unit, turned=frame.turned))
+    new_version_of(row, document, store_files(document, data))
     return row
 
 
@@ -109,7 +110,7 @@ def get_file(request: HttpRequest, character_id: Id) -> HttpResponse:
     row = get_object_or_404(Character.objects.select_related("original__content"), pk=character_id)
     kinds = {"glb": "model/gltf-binary", "gltf": "model/gltf+json", "dae": "model/vnd.collada+xml"}
     kind = kinds.get(row.original.format, "application/octet-stream")
-    response = HttpResponse(bytes(row.original.content.data), content_type=kind)
+    response = HttpResponse(row.original.content.data, content_type=kind)
     response["Cache-Control"] = "no-cache"
     response["ETag"] = f'"{row.original.sha256}"'
     return response

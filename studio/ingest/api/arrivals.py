@@ -3,14 +3,14 @@
 from typing import Any, Literal
 
 from django.conf import settings
-from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import File, Form, Router, Status
 from ninja.files import UploadedFile
 
 from armuto.formats import is_archive
-from studio.ingest.models import Arrival, ArrivalContent
+from studio.contents.services import store
+from studio.ingest.models import Arrival
 from studio.ingest.schemas import ArrivalOut, Refusal
 from studio.ingest.services import museum
 from studio.ingest.services.reading import take_in
@@ -31,9 +31,7 @@ def bring_in(
         found = take_in(data, name, goes_to)
         stored = {"clips": found.clips, "characters": found.characters}
         return Status(201, {"name": name, "state": Arrival.State.ACCEPTED, "done": 1, **stored})
-    with transaction.atomic():
-        arrival = Arrival.objects.create(name=name, goes_to=goes_to)
-        ArrivalContent.objects.create(arrival=arrival, data=data)
+    arrival = Arrival.objects.create(name=name, content=store(data), goes_to=goes_to)
     read_arrival.enqueue(arrival.pk)
     arrival.refresh_from_db()
     return Status(202, arrival)

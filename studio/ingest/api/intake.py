@@ -15,7 +15,9 @@ from armuto.formats.bounds import LONGEST_NAME
 from armuto.intake import naming
 from armuto.refining import to_json
 from studio.cast.models import Character
-from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow, NamingRule
+from studio.contents.models import Content
+from studio.contents.services import store
+from studio.ingest.models import IntakeFile, IntakeRow, NamingRule
 from studio.ingest.schemas import (
     Brought,
     FigureOut,
@@ -62,7 +64,7 @@ def bring(
     files, one that cannot be taken lies there with its sentence, and the others are read; one alone is refused.
     """
     contents: list[tuple[str, bytes]] = []
-    rows: list[tuple[int, str, bytes | None, str]] = []  # place in the request, path, content, and why there is none
+    rows: list[tuple[int, str, Content | None, str]] = []  # place in the request, path, content, and why there is none
     places: dict[str, int] = {}
     for number, file in enumerate(files):
         try:
@@ -75,15 +77,14 @@ def bring(
                 raise
             rows.append((number, (file.name or "file")[-LONGEST_NAME:], None, str(problem)))
     for path, data in companions.packed(contents):
-        rows.append((places.get(path, len(files)), path, data, ""))
+        rows.append((places.get(path, len(files)), path, store(data), ""))
     ids, readable = [], []
     with transaction.atomic():
         for _, path, content, sentence in sorted(rows, key=lambda row: row[0]):
             state = State.WAITING if content is not None else State.REFUSED
-            row = IntakeFile.objects.create(path=path, goes_to=goes_to, state=state, sentence=sentence)
+            row = IntakeFile.objects.create(path=path, content=content, goes_to=goes_to, state=state, sentence=sentence)
             ids.append(row.pk)
             if content is not None:
-                IntakeContent.objects.create(file=row, data=content)
                 readable.append(row.pk)
     for pk in readable:
         read_file.enqueue(pk)
@@ -97,9 +98,7 @@ def read_again(request: HttpRequest, clip_id: Id, wanted: Reading) -> Status[Any
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
     changes = {key: value for key, value in wanted.dict().items() if value not in (None, "detect")}
     _checked(changes)
-    with transaction.atomic():
-        row = IntakeFile.objects.create(path=clip.take.name, goes_to="library", told=changes)
-        IntakeContent.objects.create(file=row, data=clip.take.content.data)
+    row = IntakeFile.objects.create(path=clip.take.name, content=clip.take.content, goes_to="library", told=changes)
     read_file.enqueue(row.pk)
     return Status(201, {"ids": [row.pk]})
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from armuto.errors import BadInput
 from armuto.formats import Document
 from armuto.intake import naming
-from studio.cast.services import keep_character, new_version_of
+from studio.cast.services import StoredFiles, keep_character, new_version_of, store_files
 from studio.ingest.models import IntakeFile, IntakeRow, IntakeSculpture, NamingRule
 from studio.ingest.services.staging import document_of, skeleton_names
 from studio.ingest.services.together import join
@@ -16,7 +16,7 @@ from studio.library.importing import NewClip, keep_clips
 from studio.library.models import Clip
 from studio.library.services import keep_original, keep_skeleton, new_version
 from studio.platform import leases
-from studio.rigs.services import keep_rig
+from studio.rigs.services import RigFiles, keep_rig
 
 ROWS_AT_ONCE = 100  # written in one transaction
 
@@ -81,12 +81,13 @@ def accept(file_id: int) -> tuple[list[int], list[int]]:
     if waiting is None:
         return [], []
     # Read, and worked out, before the database is locked, so that a stop gets its turn between two files.
-    document, data = document_of(waiting), bytes(waiting.content.data)
+    document = document_of(waiting)
     try:
         if waiting.kind == IntakeFile.Kind.CHARACTER:
+            files = store_files(document, waiting.held().data)
             with transaction.atomic():
-                return [], [_keep_character(_still_wanted(file_id), document, data)]
-        clips = _keep_clips(waiting, document, data)
+                return [], [_keep_character(_still_wanted(file_id), document, files)]
+        clips = _keep_clips(waiting, document)
         join(waiting, clips)
         return clips, []
     except _Stopped:
@@ -104,16 +105,17 @@ def _still_wanted(file_id: int) -> IntakeFile:
     return row
 
 
-def _keep_character(row: IntakeFile, document: Document, data: bytes) -> int:
-    made = new_version_of(row.becomes, document, data) if row.becomes else keep_character(document, data, row.name)
+def _keep_character(row: IntakeFile, document: Document, files: StoredFiles) -> int:
+    made = new_version_of(row.becomes, document, files) if row.becomes else keep_character(document, files, row.name)
     sculpture = IntakeSculpture.objects.filter(file=row).first()
     if sculpture is not None:
-        keep_rig(made, sculpture.prepared(), bytes(sculpture.data), sculpture.path.rsplit("/", 1)[-1], made=True)
+        name = sculpture.path.rsplit("/", 1)[-1]
+        keep_rig(made, sculpture.prepared(), RigFiles(name, sculpture.original, sculpture.mesh), made=True)
     row.delete()
     return made.pk
 
 
-def _keep_clips(file: IntakeFile, document: Document, data: bytes) -> list[int]:
+def _keep_clips(file: IntakeFile, document: Document) -> list[int]:
     rows = [row for row in file.rows.select_related("becomes", "file") if row.ticked]
     if not rows:
         raise BadInput(f"{file.path}: none of its clips is ticked.")
@@ -135,12 +137,12 @@ def _keep_clips(file: IntakeFile, document: Document, data: bytes) -> list[int]:
         wanted = _still_wanted(file.pk)
         for row in rows:
             if row.becomes:
-                original = keep_original(data, file.file, document.format)
+                original = keep_original(file.held(), file.file, document.format)
                 skeleton = keep_skeleton(document, skeleton_name)
                 row.becomes.floor = row.floor
                 clip = document.clips[row.number]
                 new_version(row.becomes, document, clip, original, skeleton, (row.first, row.last))
         wanted.delete()
 
-    made = iter(keep_clips(document, data, file.file, skeleton_name, new, with_them))
+    made = iter(keep_clips(document, file.held(), file.file, skeleton_name, new, with_them))
     return [row.becomes.pk if row.becomes else next(made).pk for row in rows]

@@ -1,7 +1,6 @@
 """Taking files in: all of each or nothing."""
 
 import contextlib
-import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
@@ -12,7 +11,8 @@ from armuto import formats
 from armuto.errors import BadInput
 from armuto.intake import recording
 from armuto.kinematics.clip import Clip as ClipValue
-from studio.cast.services import keep_character
+from studio.cast.services import keep_character, store_files
+from studio.contents.services import store
 from studio.ingest.services.together import performers_in, read_together, tell
 from studio.library.importing import AlreadyThere, NewClip, keep_clips
 from studio.library.models import Clip, Skeleton
@@ -87,21 +87,23 @@ def _keep(document: formats.Document, data: bytes, goes_to: str, folder: str = "
     that it lies in, after which a new skeleton is called."""
     name = document.file
     if goes_to == "cast" or (goes_to == "auto" and document.skinned):
+        files = store_files(document, data)
         with transaction.atomic():
-            return TakenIn(characters=[keep_character(document, data).pk])
+            return TakenIn(characters=[keep_character(document, files).pk])
     if not document.clips:
         raise BadInput(
             f"{name}: there is no motion in it; export it with at least one animation, or drop it in the Cast."
         )
-    digest = hashlib.sha256(data).hexdigest()
-    present = Clip.objects.filter(take__sha256=digest).order_by("pk").values_list("pk", flat=True)
+    content = store(data)
+    present = Clip.objects.filter(take__sha256=content.sha256).order_by("pk").values_list("pk", flat=True)
     if not present:
         clips = [_as_proposed(clip) for clip in document.clips]
         skeleton_name = f"skeleton of {name.rsplit('.', 1)[0].replace('_', ' ')}"
         if folder and not Skeleton.objects.filter(name=folder).exists():
             skeleton_name = folder
         with contextlib.suppress(AlreadyThere):
-            return TakenIn(clips=[row.pk for row in keep_clips(document, data, name, skeleton_name, clips, once=True)])
+            made = keep_clips(document, content, name, skeleton_name, clips, once=True)
+            return TakenIn(clips=[row.pk for row in made])
     return TakenIn(clips=list(present.all()))  # the very same file again: nothing new to keep
 
 

@@ -23,7 +23,8 @@ from armuto.rigging import definition as rig_definition
 from armuto.rigging.pipeline import may_be_bare, only_mesh
 from armuto.rigging.reading import KINDS
 from studio.cast.sheet import facts_of
-from studio.ingest.models import IntakeContent, IntakeEnsemble, IntakeFile, IntakeRow, IntakeSculpture
+from studio.contents.services import store
+from studio.ingest.models import IntakeEnsemble, IntakeFile, IntakeRow, IntakeSculpture
 from studio.ingest.services.companions import archive_of
 from studio.ingest.services.together import find_beside, performers_in, read_together
 from studio.library import arrays
@@ -65,15 +66,16 @@ def _unpack(row: IntakeFile, inside: list[tuple[str, bytes, Mapping[str, bytes]]
             raise BadInput(
                 f"{row.path}: its files take more than {limit} MB with what each refers to; split the archive."
             )
+        stored = store(content)
         with _writing(row):
-            file = IntakeFile.everything.create(
+            IntakeFile.everything.create(
                 path=f"{PurePosixPath(row.path).stem}/{path}"[-255:],
+                content=stored,
                 goes_to=row.goes_to,
                 archive=row,
                 state=IntakeFile.State.UNPACKING,
                 **row.origin,
             )
-            IntakeContent.objects.create(file=file, data=content)
     with _writing(row):
         held = IntakeFile.everything.filter(archive=row)
         ids = list(held.values_list("pk", flat=True))
@@ -101,7 +103,7 @@ def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> tuple[str, b
 
 
 def document_of(row: IntakeFile) -> Document:
-    return reader.read(bytes(row.content.data), row.file, row.as_told())
+    return reader.read(row.held().data, row.file, row.as_told())
 
 
 def lay_out(row: IntakeFile) -> list[int]:
@@ -110,7 +112,7 @@ def lay_out(row: IntakeFile) -> list[int]:
     Raises :class:`BadInput`."""
     try:
         document = _with_bones(row)
-        parts = performers_in(document, bytes(row.content.data), row.file, row.goes_to)
+        parts = performers_in(document, row.held().data, row.file, row.goes_to)
         if parts:
             return _take_apart(row, parts)
         _lay_out(row, document)
@@ -126,7 +128,7 @@ def _with_bones(row: IntakeFile) -> Document:
     try:
         return document_of(row)
     except BadInput as problem:
-        data = bytes(row.content.data)
+        data = row.held().data
         if row.goes_to == "library" or not may_be_bare(data, row.file):
             raise
         try:
@@ -134,23 +136,23 @@ def _with_bones(row: IntakeFile) -> Document:
         except BadInput as other:
             # Where it holds nothing but a mesh, why that gets no bones; else what kept the file from being read.
             raise (other if only_mesh(row.file) else problem) from None
+    bare, mesh, bound = row.held(), store(made.prepared.glb), store(made.bound.glb)
     with _writing(row):
         came, row.path = row.path, f"{PurePosixPath(row.path).with_suffix('')}.glb"[-255:]
         row.told = {"boned": made.note}
-        row.save(update_fields=["path", "told"])
-        IntakeContent.objects.filter(file=row).update(data=made.bound.glb)
+        row.content = bound
+        row.save(update_fields=["path", "told", "content"])
         prepared = made.prepared
         IntakeSculpture.objects.update_or_create(
             file=row,
             defaults={
                 "path": came,
-                "data": data,
-                "mesh": prepared.glb,
+                "original": bare,
+                "mesh": mesh,
                 "facts": prepared.facts,
                 "definition": rig_definition.to_json(prepared.definition),
             },
         )
-    row.content.data = made.bound.glb
     return document_of(row)
 
 
@@ -161,19 +163,20 @@ def _take_apart(row: IntakeFile, parts: Sequence[SplitFile]) -> list[int]:
     told.pop("height", None)
     folder = row.path.rpartition("/")[0]
     out = []
+    contents = [(part, store(part.data)) for part in parts if part.is_body]
     with _writing(row):
         together = IntakeEnsemble.objects.create(name=PurePosixPath(row.file).stem[:255], tracks=recorded.tracks)
-        for part in (part for part in parts if part.is_body):
+        for part, content in contents:
             path = f"{folder}/{part.file}" if folder else part.file
             file = IntakeFile.objects.create(
                 path=path[-255:],
+                content=content,
                 goes_to="library",
                 told=told,
                 together=together,
                 performer=part.name[:120],
                 **row.origin,
             )
-            IntakeContent.objects.create(file=file, data=part.data)
             out.append(file.pk)
         IntakeFile.objects.filter(pk=row.pk).delete()
     return out

@@ -7,7 +7,7 @@ from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.db import transaction
 
-from studio.cast.models import Character, CharacterDisplay
+from studio.cast.models import Character
 from studio.fittings.services.steps import fitting_for
 from studio.library.models import Clip, Motion, Plate, Skeleton
 from studio.management.base import StudioCommand
@@ -62,8 +62,6 @@ class Command(StudioCommand):
             row = Character.objects.get(pk=like.pk)
             row.pk, row.name = None, f"{like.name} {number}"
             row.save()
-            if made := CharacterDisplay.objects.filter(character=like).first():
-                CharacterDisplay.objects.create(character=row, data=made.data)
 
     def _board(self) -> None:
         chance = random.Random(1)

@@ -1,5 +1,6 @@
 """Run the studio: one server and its workers, until Ctrl-C."""
 
+import math
 import os
 import signal
 import socket
@@ -7,6 +8,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
@@ -15,6 +17,7 @@ from django.core.management.base import CommandError
 from django.db import OperationalError
 
 from studio import recovery
+from studio.contents.tasks import sweep as sweep_contents
 from studio.management.base import StudioCommand
 from studio.platform import schema, workers
 from studio.sources.watching import watch
@@ -25,6 +28,7 @@ LEAST = 5.0  # seconds: a child that ends by itself sooner than this, again and 
 TRIES = 5
 LONGEST_PAUSE = 60.0  # seconds
 FROM_OUTSIDE = (-signal.SIGKILL, -signal.SIGTERM)  # as by the system when memory is short
+SWEEP = 900.0  # seconds between two sweeps of contents that nothing refers to
 LARGEST_LOG = 20_000_000  # bytes; a larger one is set aside at the next start
 
 
@@ -108,9 +112,11 @@ class Command(StudioCommand):
             watching.start()
             self.stdout.write(f"Armuto is open at http://127.0.0.1:{port}/ — Ctrl-C ends it.")
             self.stdout.flush()
-            due, enlisted = False, set(workers.enlisted())
+            due, enlisted, swept = False, set(workers.enlisted()), -math.inf
             while True:
                 time.sleep(LOOK)
+                if time.monotonic() - swept > SWEEP and self._done(sweep_contents.enqueue):
+                    swept = time.monotonic()
                 for child in children:
                     if child.look_after():
                         due = True
@@ -121,16 +127,16 @@ class Command(StudioCommand):
                 before, enlisted = enlisted, set(workers.enlisted())
                 due = due or bool(before - enlisted)
                 if due:
-                    due = not self._taken_up()
+                    due = not self._done(recovery.of_the_gone)
         except KeyboardInterrupt:
             self.stdout.write("")
         finally:
             ending.set()
             self._end([child.process for child in children])
 
-    def _taken_up(self) -> bool:
+    def _done(self, write: Callable[[], object]) -> bool:
         try:
-            recovery.of_the_gone()
+            write()
         except OperationalError:
             return False  # the database was locked for long; at the next look
         return True

@@ -1,13 +1,13 @@
 """From a source into the intake: once for the same bytes, as a new version of what came from there before, and by
 itself where that was wanted."""
 
-import hashlib
 from collections.abc import Iterable
 
 from django.db import transaction
 
 from studio.cast.models import Character
-from studio.ingest.models import IntakeContent, IntakeFile, IntakeRow
+from studio.contents.services import store
+from studio.ingest.models import IntakeFile, IntakeRow
 from studio.ingest.services.acceptance import begin
 from studio.ingest.tasks import accept_file, read_file
 from studio.library.models import Clip, Original
@@ -28,6 +28,7 @@ def refuse(item: SourceItem, sentence: str) -> None:
 def lay_before(item: SourceItem, data: bytes, sha256: str, path: str) -> bool:
     """Lay a file that an item has come as before somebody in the intake. Returns whether it was: not where the same
     bytes came from this source, or into the library or the cast, before."""
+    content = store(data)
     # Another name for the same bytes is no other file.
     again = SourceItem.objects.filter(source=item.source_id, sha256=sha256).exclude(pk=item.pk)
     sentence = ""
@@ -41,9 +42,8 @@ def lay_before(item: SourceItem, data: bytes, sha256: str, path: str) -> bool:
             file, sentence = None, f"{item.key}: it was brought in before."
         else:
             file = IntakeFile.objects.create(
-                path=path, goes_to="auto", source_item=item.pk, source_name=item.source.name
+                path=path, content=content, goes_to="auto", source_item=item.pk, source_name=item.source.name
             )
-            IntakeContent.objects.create(file=file, data=data)
         SourceItem.objects.filter(pk=item.pk).update(
             state=State.TAKEN,
             version=item.version,
@@ -71,7 +71,7 @@ def laid_out(file: IntakeFile) -> None:
         likely = file.becomes is not None
     else:
         likely = _motion(file, item.source, before)
-    sha256 = hashlib.sha256(bytes(file.content.data)).hexdigest()
+    sha256 = file.held().sha256
     with transaction.atomic():
         contents = SourceItem.objects.get(pk=item.pk).contents
         if sha256 not in contents:

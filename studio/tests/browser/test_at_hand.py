@@ -93,7 +93,7 @@ class AtHand(FullStudio):
         self.assertEqual(self.items("porter")[:2], ["Its sheet", "Fetch its file"])
         with self.page.expect_download() as fetched:
             self.item("Fetch its file").click()
-        self.assertEqual(fetched.value.path().read_bytes(), bytes(porter.original.content.data))
+        self.assertEqual(fetched.value.path().read_bytes(), porter.original.content.data)
         self.page.locator(".label", has_text="porter").click(button="right")
         self.item("Its sheet").click()
         self.page.wait_for_url(f"**character={porter.pk}")

@@ -1,6 +1,6 @@
 """Every view at every size: what is out of reach, and what those cannot use who hear the page or have no pointer."""
 
-from playwright.sync_api import expect
+from playwright.sync_api import Request, expect
 
 from studio.cast.models import Character
 from studio.ensembles.models import Ensemble
@@ -10,6 +10,11 @@ from studio.splices.models import Splice
 from studio.tests.browser.full_studio import FullStudio
 from studio.tests.browser.reach import DRAWN, hindrances
 
+FOLLOW = """(route) => {
+    history.pushState(null, '', route)
+    dispatchEvent(new PopStateEvent('popstate', { state: null }))
+}"""
+
 
 class EveryView(FullStudio):
     """What nobody may be kept from, in every view."""
@@ -18,6 +23,7 @@ class EveryView(FullStudio):
 
     def setUp(self) -> None:
         super().setUp()
+        self.fetching: set[Request] = set()
         (walk,) = self.clips("walk")
         porter = Character.objects.get(name="porter")
         fitting = Fitting.objects.get(character=porter)
@@ -41,9 +47,19 @@ class EveryView(FullStudio):
         ]
 
     def visit(self, route: str) -> None:
-        """Until nothing is being fetched any more, and what came is drawn."""
-        self.go(route)
-        self.page.wait_for_load_state("networkidle")
+        """Until nothing is being fetched any more, and what came is drawn. The page is the same for all views, as for
+        whoever follows links."""
+        if self.page.url == "about:blank":
+            self.page.on("request", lambda request: self.fetching.add(request))
+            for ended in ("requestfinished", "requestfailed"):
+                self.page.on(ended, lambda request: self.fetching.discard(request))
+            self.go(route)
+        else:
+            self.page.evaluate(FOLLOW, route)
+        quiet = 0
+        while quiet < 4:
+            self.page.wait_for_timeout(100)
+            quiet = 0 if any(request.resource_type != "eventsource" for request in self.fetching) else quiet + 1
         # A busy machine works on what came for longer than the network is taken to be idle after.
         expect(self.page.locator("h1").first).to_be_attached()
         self.page.evaluate(DRAWN)

@@ -6,7 +6,8 @@ import struct
 from playwright.sync_api import expect
 
 from armuto.tests.files import PORTER, WALK
-from studio.cast.models import Character, CharacterDisplay
+from studio.cast.models import Character
+from studio.contents.services import store
 from studio.library.models import Clip
 from studio.tests.browser.studio_case import StudioCase
 
@@ -41,7 +42,8 @@ class Withheld(StudioCase):
         for path in (PORTER, STRIKER):
             self.take_in_character(path)
         porter = Character.objects.get(name="porter")
-        CharacterDisplay.objects.create(character=porter, data=with_weights_of_no_bone(PORTER.read_bytes()))
+        porter.display_file = store(with_weights_of_no_bone(PORTER.read_bytes()))
+        porter.save(update_fields=["display_file"])
         self.go("/cast")
         label = self.page.locator(".label", has_text="porter")
         expect(label).to_contain_text("porter cannot be shown here, its mesh is damaged")
