@@ -37,7 +37,7 @@ from studio.renditions.models import Rendition, Revision, RevisionMotion, Run, R
 from studio.renditions.services import runs
 from studio.renditions.tasks import work_off
 
-KILLS = 22
+KILLS = int(os.environ.get("ARMUTO_TEST_KILLS", "12"))
 PATIENCE = 120.0  # seconds
 
 

@@ -162,20 +162,27 @@ nav a.here {
 .dot {
   color: var(--quiet);
 }
+nav,
+.mark {
+  flex: none;
+}
 .right {
   margin-left: auto;
+  min-width: 0;
   display: flex;
   gap: 20px;
   align-items: center;
   font-size: 14px;
 }
 .end {
+  flex: none;
   min-height: 28px;
   display: flex;
   align-items: center;
   gap: 7px;
 }
 kbd {
+  white-space: nowrap;
   font-family: var(--mono);
   font-size: 11.5px;
   border: 1px solid var(--hairline);
@@ -188,8 +195,6 @@ kbd {
   gap: 3px;
   min-width: 150px;
   max-width: 280px;
-}
-.work {
   text-decoration: none;
   color: inherit;
 }
@@ -220,6 +225,15 @@ kbd {
     gap: 12px;
   }
   kbd {
+    display: none;
+  }
+  .work {
+    min-width: 90px;
+  }
+}
+/* On a page at twice its size, whatever is going on and however much there is of everything. */
+@media (max-width: 900px) {
+  .count {
     display: none;
   }
 }
