@@ -123,7 +123,7 @@ def jobs(plan: Path) -> list[Job]:
         rule = USUAL if read_plan.rule is None else naming.from_json(read_plan.rule)
     except (ValueError, TypeError, AttributeError) as problem:
         raise BadInput(f"{plan}: {problem}; see the form of a plan in docs/cli.md.") from None
-    home, wanted = plan.resolve().parent, read_plan.wanted
+    home, settings = plan.resolve().parent, read_plan.wanted
     clips, characters = (_listed(plan, home, patterns) for patterns in (read_plan.clips, read_plan.characters))
     fits = [_fitting_row(plan, home, row) for row in read_plan.fittings]
     recipes = [(row.clips, _recipe_file(plan, home, row.file)) for row in read_plan.recipes]
@@ -131,7 +131,7 @@ def jobs(plan: Path) -> list[Job]:
     out = home / read_plan.out
     members = [(character, *member) for character in characters for path in clips for member in _members(path)]
     names = package.file_names(
-        wanted, rule, [(character.stem, naming.facts(name, name)) for character, _, _, name in members]
+        settings, rule, [(character.stem, naming.facts(name, name)) for character, _, _, name in members]
     )
     grouped: dict[tuple[str, Path], list[tuple[Path, int, str]]] = {}
     for (character, path, number, name), file in zip(members, names, strict=True):
@@ -144,7 +144,7 @@ def jobs(plan: Path) -> list[Job]:
             tuple(_fits(fits, character, path) for path, _, _ in rows),
             tuple(_recipe_of(recipes, path) for path, _, _ in rows),
             tuple(_fits(layers, character, path) for path, _, _ in rows),
-            wanted,
+            settings,
         )
         for (file, character), rows in grouped.items()
     ]
@@ -357,8 +357,8 @@ def _write(path: Path, content: bytes) -> None:
     part.replace(path)
 
 
-def manifest(outcomes: Sequence[Outcome], wanted: DeliverySettings, name: str) -> dict[str, Any]:
+def manifest(outcomes: Sequence[Outcome], settings: DeliverySettings, name: str) -> dict[str, Any]:
     """The manifest of a batch: that of a delivery, and what failed."""
     rows = [row for outcome in outcomes for row in outcome.rows]
     failed = [{"file": outcome.output.name, "sentence": outcome.sentence} for outcome in outcomes if outcome.sentence]
-    return package.manifest(rows, wanted, name=name, armuto=__version__) | {"failed": failed}
+    return package.manifest(rows, settings, name=name, armuto=__version__) | {"failed": failed}

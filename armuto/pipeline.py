@@ -222,8 +222,8 @@ def plane_of_mirror(clip: Clip, context: RetargetContext) -> FloatArray:
     driver = context.mapping[context.hips]
     now = clip.cut(0, 0).world().rotations[0, driver.source]
     turned = rotation.multiply(now, rotation.inverse(fitting.source_pose.rotations[driver.source]))
-    away = rotation.rotate(rotation.inverse(fitting.turn), forward)
-    return heading_across(rotation.rotate(fitting.turn, rotation.rotate(turned, away)))
+    ahead = rotation.rotate(rotation.inverse(fitting.turn), forward)
+    return heading_across(rotation.rotate(fitting.turn, rotation.rotate(turned, ahead)))
 
 
 def _surroundings(
@@ -236,9 +236,9 @@ def _surroundings(
     reach = int(BRIDGE * clip.fps) + 1
     near, frames = contacts_in_range(contacts.contacts, limb_of, start - reach, stop + reach, clip.loop)
     frames = frames | set(range(start, stop + 1))
-    wanted = context.fitting.settings.travel
-    if wanted != Travel():
-        frames |= set(range(min(clip.frames, int(wanted.smoothing * clip.fps) + 2)))
+    travel = context.fitting.settings.travel
+    if travel != Travel():
+        frames |= set(range(min(clip.frames, int(travel.smoothing * clip.fps) + 2)))
     return replace(contacts, contacts=near), np.array(sorted(frames))
 
 

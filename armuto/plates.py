@@ -106,8 +106,8 @@ def _telling_frames(points: FloatArray, count: int | None = None) -> FloatArray:
     count = count or int(np.clip(round(total[-1] / size * 3), FEWEST, MOST))
     if total[-1] < 1e-6:
         return np.unique(np.linspace(0, len(points) - 1, FEWEST).astype(int))
-    wanted = np.linspace(0, total[-1], count)
-    frames = np.searchsorted(total, wanted - 1e-9).clip(0, len(points) - 1)
+    distances = np.linspace(0, total[-1], count)
+    frames = np.searchsorted(total, distances - 1e-9).clip(0, len(points) - 1)
     frames[-1] = len(points) - 1  # what ends in stillness is shown to its end
     return np.unique(frames)
 

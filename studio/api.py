@@ -123,9 +123,9 @@ def malformed(request: HttpRequest, problem: Exception) -> Any:
 
 
 @api.exception_handler(OperationalError)
-def unwritable(request: HttpRequest, problem: OperationalError) -> Any:
+def unavailable(request: HttpRequest, problem: OperationalError) -> Any:
     """The database cannot be read or written at this moment; whoever asks again later is served."""
-    logger.warning("Not written: %s %s (%s)", request.method, request.path, problem)
+    logger.warning("The database refused: %s %s (%s)", request.method, request.path, problem)
     full = "full" in str(problem)
     if full:
         sentence = "The studio's disk is full, so nothing was changed; make room, and it goes on by itself."

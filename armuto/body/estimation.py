@@ -72,11 +72,11 @@ def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> O
         heights.append(_resting(world.positions, parts, clip.fps))
     hinges = {}
     for joint, (lower, end) in hinged.items():
-        onward, back = (np.concatenate(rows) for rows in zip(*seen[joint], strict=True))
+        onward, backward = (np.concatenate(rows) for rows in zip(*seen[joint], strict=True))
         hinge = hinge_of(onward, unit(skeleton.rest_translation[lower]))
         if hinge is not None:
             # Seen from the second bone, the first turns the other way about the same axis.
-            second = hinge_of(back, -unit(skeleton.rest_translation[end]))
+            second = hinge_of(backward, -unit(skeleton.rest_translation[end]))
             if second is not None:
                 hinge = replace(hinge, second_axis=-second.axis, second_certainty=second.certainty)
             hinges[joint] = hinge
@@ -85,9 +85,9 @@ def of_motion(skeleton: Skeleton, parts: Assignment, clips: Sequence[Clip]) -> O
 
 def _directions(world: Pose, frame: int, start: int, end: int, step: int) -> FloatArray:
     """The unit direction ``(N, 3)`` from one joint to another in a joint's frame, at every step-th frame of a clip."""
-    away = (world.positions[:, end] - world.positions[:, start])[::step]
-    length = np.linalg.norm(away, axis=1, keepdims=True)
-    return rotation.rotate(rotation.inverse(world.rotations[::step, frame]), away / np.maximum(length, 1e-9))
+    directions = (world.positions[:, end] - world.positions[:, start])[::step]
+    length = np.linalg.norm(directions, axis=1, keepdims=True)
+    return rotation.rotate(rotation.inverse(world.rotations[::step, frame]), directions / np.maximum(length, 1e-9))
 
 
 def leg_length(skeleton: Skeleton, parts: Assignment) -> float:
@@ -232,8 +232,8 @@ def soles_of(skeleton: Skeleton, parts: Assignment, points: FloatArray, weights:
         holder = np.array(below)[np.argmax(shares[:, below], axis=1)]
         for joint in sorted(set(holder.tolist())):
             carrier = carriers[joint]
-            away = skin[holder == joint] - skeleton.rest.positions[carrier]
-            local = rotation.rotate(rotation.inverse(skeleton.rest.rotations[carrier]), away)
+            offsets = skin[holder == joint] - skeleton.rest.positions[carrier]
+            local = rotation.rotate(rotation.inverse(skeleton.rest.rotations[carrier]), offsets)
             out[carrier] = np.concatenate([out[carrier], local]) if carrier in out else local
     return {joint: _spread(skeleton, joint, local) for joint, local in out.items()}
 

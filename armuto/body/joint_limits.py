@@ -55,12 +55,12 @@ def defaults(plan: str) -> Mapping[str, Range]:
     return {kind: range_from(kind, row) for kind, row in table.get(plan, {}).items()}
 
 
-def ranges_of(plan: BodyPlan, own: Mapping[str, Range]) -> dict[str, Range]:
+def ranges_of(plan: BodyPlan, changed: Mapping[str, Range]) -> dict[str, Range]:
     """The range of every part: as it was changed for the character, else its plan's."""
     usual = defaults(plan.name)
     out = {}
     for part in plan.parts:
-        found = own.get(part.name) or usual.get(part.kind)
-        if found is not None:
-            out[part.name] = found
+        limit = changed.get(part.name) or usual.get(part.kind)
+        if limit is not None:
+            out[part.name] = limit
     return out

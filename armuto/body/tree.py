@@ -40,8 +40,8 @@ class SkeletonTree:
         self.at = skeleton.rest.positions
         count = len(skeleton)
         parents = skeleton.parents
-        away = self.at - self.at[np.maximum(parents, 0)]
-        self.length = np.where(parents >= 0, np.linalg.norm(away, axis=1), 0.0)
+        offsets = self.at - self.at[np.maximum(parents, 0)]
+        self.length = np.where(parents >= 0, np.linalg.norm(offsets, axis=1), 0.0)
         self.size = float(np.linalg.norm(np.ptp(self.at, axis=0))) if count else 0.0
         self.reach = np.zeros(count)
         self.under = np.ones(count, np.int64)

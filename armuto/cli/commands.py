@@ -313,8 +313,8 @@ def run_batch(options: argparse.Namespace) -> int:
         return FAILED
     if shown:
         print(file=sys.stderr)
-    wanted, folder = todo[0].wanted, todo[0].output.parent
-    made = batch.manifest(outcomes, wanted, options.plan.stem)
+    settings, folder = todo[0].wanted, todo[0].output.parent
+    made = batch.manifest(outcomes, settings, options.plan.stem)
     write(folder / "manifest.json", (json.dumps(made, ensure_ascii=False, indent=1) + "\n").encode())
     failed, skipped = sum(bool(outcome.sentence) for outcome in outcomes), sum(outcome.skipped for outcome in outcomes)
     if options.json:

@@ -40,17 +40,17 @@ def rig_file(options: argparse.Namespace) -> int:
     if options.output is None or options.output.suffix.lower() != ".glb":
         raise BadInput("Name the .glb that is to be written with -o, or ask for --propose.")
     if options.landmarks is None:
-        wanted = definition.proposed_definition(propose_landmarks(mesh, plan=options.body))
+        proposed = definition.proposed_definition(propose_landmarks(mesh, plan=options.body))
     else:
-        wanted = definition.read(content_of(options.landmarks).decode(errors="replace"), str(options.landmarks))
-        if wanted.unit or wanted.up:
-            mesh = _read(options, wanted.unit, wanted.up)
+        proposed = definition.read(content_of(options.landmarks).decode(errors="replace"), str(options.landmarks))
+        if proposed.unit or proposed.up:
+            mesh = _read(options, proposed.unit, proposed.up)
     counts = {name: getattr(options, name) for name in ("spine", "neck", "tail", "twists")}
-    own = replace(wanted.options, **{name: count for name, count in counts.items() if count is not None})
+    own = replace(proposed.options, **{name: count for name, count in counts.items() if count is not None})
     own = replace(own, toes=own.toes and not options.no_toes)
-    found_landmarks = _with_fingers(mesh, wanted.landmarks, options.fingers)
-    naming = _naming(options.names, found_landmarks.plan) if options.names else wanted.naming
-    made = rig(mesh, replace(wanted, landmarks=found_landmarks, options=own, naming=naming))
+    found_landmarks = _with_fingers(mesh, proposed.landmarks, options.fingers)
+    naming = _naming(options.names, found_landmarks.plan) if options.names else proposed.naming
+    made = rig(mesh, replace(proposed, landmarks=found_landmarks, options=own, naming=naming))
     write(options.output, made.glb())
     if options.json:
         print_json(_told(options.output, made))
@@ -70,15 +70,15 @@ def _with_fingers(mesh: BareMesh, found: Landmarks, count: int | None) -> Landma
         raise BadInput(f"{mesh.held.file}: {problem}") from None
 
 
-def _naming(wanted: str, plan: str) -> BoneNaming:
+def _naming(name: str, plan: str) -> BoneNaming:
     """The names of a pattern that ships, or of a file of one."""
     shipped = {pattern.name.casefold(): pattern for pattern in patterns.shipped()}
-    pattern = shipped.get(wanted.casefold())
+    pattern = shipped.get(name.casefold())
     if pattern is None:
-        if not Path(wanted).is_file():
+        if not Path(name).is_file():
             listed = ", ".join(sorted(row.name for row in shipped.values() if row.plan == plan))
-            raise BadInput(f"{wanted}: there is no such file or pattern; of this kind of body there are {listed}.")
-        pattern = patterns.from_json(content_of(Path(wanted)), wanted)
+            raise BadInput(f"{name}: there is no such file or pattern; of this kind of body there are {listed}.")
+        pattern = patterns.from_json(content_of(Path(name)), name)
     if pattern.plan != plan:
         raise BadInput(f"{pattern.name}: it names bones of a {pattern.plan} body, and this one is {plan}.")
     return BoneNaming(pattern.name, pattern.parts)

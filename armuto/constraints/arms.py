@@ -164,8 +164,8 @@ def way_out(
     if not np.any(more > 0):
         return None
     arm = place - motion.positions[limb.joints[0]]
-    back = rotation.inverse(chest)
-    axis = rotation.rotate(back, cross(arm, way)) * more[:, None]
+    to_chest = rotation.inverse(chest)
+    axis = rotation.rotate(to_chest, cross(arm, way)) * more[:, None]
     out = np.tile(rotation.IDENTITY, (motion.frames, 1))
     near = ndimage.maximum_filter1d((more > 0).astype(np.int8), 4 * width + 1).astype(bool)
     for first, last in runs(near):
@@ -173,8 +173,8 @@ def way_out(
         mean = axis[part].sum(axis=0)
         if np.linalg.norm(mean) < 1e-12:
             continue
-        about = rotation.rotate(chest[part], np.broadcast_to(mean / np.linalg.norm(mean), arm[part].shape))
-        gain = dot(cross(about, arm[part]), way[part])
+        turn_axis = rotation.rotate(chest[part], np.broadcast_to(mean / np.linalg.norm(mean), arm[part].shape))
+        gain = dot(cross(turn_axis, arm[part]), way[part])
         angle = np.minimum(more[part] / np.maximum(gain, LEAST * lengths(arm[part])), FURTHEST)
-        out[part] = rotation.about_each(about, strength * envelope(angle, width))
+        out[part] = rotation.about_each(turn_axis, strength * envelope(angle, width))
     return out

@@ -104,9 +104,9 @@ def _corrections(
     """The correction e of one foot ``(F, 3)``, and its weight ``(F,)``."""
     frames, count = motion.numbers, motion.frames
     at = target_paths(motion, points)
-    apart = {name: place - source.paths[name] for name, place in at.items()}
+    deviations = {name: place - source.paths[name] for name, place in at.items()}
     own = [contact for contact in contacts if contact.point in at]
-    places = places_of(own, apart, frames, motion.loop) if moved else [np.zeros(2)] * len(own)
+    places = places_of(own, deviations, frames, motion.loop) if moved else [np.zeros(2)] * len(own)
     ease = EASE * motion.fps
     # Of heel and toes the lower one counts: a heel that is about to leave the floor does not pull at toes that stand.
     lowest = np.min([path[:, 1] for path in (source.paths[name] for name in at)], axis=0)
@@ -117,9 +117,9 @@ def _corrections(
     ):
         part, w = interval.weight(frames)
         for number, share in interval.shares(frames[part], ease, [values[part] for values in firmness]):
-            away = apart[own[number].point][part]
+            deviation = deviations[own[number].point][part]
             place = places[number]
-            by[part] += (w * share)[:, None] * (np.array([place[0], 0.0, place[1]]) - away)
+            by[part] += (w * share)[:, None] * (np.array([place[0], 0.0, place[1]]) - deviation)
         weight[part] += w
         part, w = replace(interval, before=ease, after=ease).weight(frames)
         firm[part] = np.maximum(firm[part], w)
@@ -129,7 +129,7 @@ def _corrections(
         high = (source.paths[name][:, 1] - source.floor) / source.leg
         near = MOST_NEAR * (1 - smooth((high - NEAR) / (FAR - NEAR)))
         share = near / (1 - near)
-        up -= share * apart[name][:, 1]
+        up -= share * deviations[name][:, 1]
         up_weight += share
         up_free *= 1 - near
     by[:, 1] += (1 - weight) * (1 - up_free) * up / np.maximum(up_weight, 1e-12)
@@ -143,7 +143,7 @@ def _corrections(
 
 
 def places_of(
-    contacts: Sequence[Contact], apart: Mapping[str, FloatArray], frames: FloatArray, loop: int | None = None
+    contacts: Sequence[Contact], deviations: Mapping[str, FloatArray], frames: FloatArray, loop: int | None = None
 ) -> list[FloatArray]:
     """D of every contact on the ground ``(2,)``: near the mean of d, and such that overlapping contacts of one foot
     agree.
@@ -155,9 +155,9 @@ def places_of(
         return []
     row_of = {int(frame): row for row, frame in enumerate(frames)}
 
-    def mean(name: str, wanted: Sequence[int]) -> FloatArray | None:
-        rows = [row_of[frame] for frame in wanted if frame in row_of]
-        return apart[name][rows][:, [0, 2]].mean(axis=0) if rows else None
+    def mean(name: str, numbers: Sequence[int]) -> FloatArray | None:
+        rows = [row_of[frame] for frame in numbers if frame in row_of]
+        return deviations[name][rows][:, [0, 2]].mean(axis=0) if rows else None
 
     out: list[FloatArray] = [np.zeros(2)] * count
     for group in _overlapping(contacts, loop):
@@ -245,20 +245,20 @@ def contacts_in_range(
 
 def lower_pelvis(motion: WorldMotion, plants: Sequence[Footplant], leg: float) -> FloatArray:
     """Metres by which the body is lowered ``(F,)`` so that every leg reaches its contact, softly over time."""
-    wanted = np.zeros(motion.frames)
+    lowered = np.zeros(motion.frames)
     for plant in plants:
         root, end = (motion.positions[plant.limb.joints[k]] for k in (0, -1))
         goal = end + plant.by
         longest = full_length(motion, plant.limb)
         now = lengths(end - root)
         allowed = np.maximum(now, longest * (1 - SOFT))
-        away = root - goal
-        level = np.hypot(away[:, 0], away[:, 2])
-        short = lengths(away) > allowed
-        down = away[:, 1] - np.sqrt(np.maximum(allowed**2 - level**2, 0.0))
+        reach = root - goal
+        level = np.hypot(reach[:, 0], reach[:, 2])
+        short = lengths(reach) > allowed
+        down = reach[:, 1] - np.sqrt(np.maximum(allowed**2 - level**2, 0.0))
         down = np.where(short, np.clip(down, 0.0, DEEPEST * leg), 0.0) * plant.firm
-        wanted = np.maximum(wanted, down)
-    return envelope(wanted, round(GIVE * motion.fps))
+        lowered = np.maximum(lowered, down)
+    return envelope(lowered, round(GIVE * motion.fps))
 
 
 def plant(
@@ -273,25 +273,25 @@ def plant(
         goal[:, 1] += lowered
         frames = (lengths(plant.by) > 1e-7) | (lowered > 1e-7)
         reach(motion, limb, goal, frames, swivels.get(limb.name, 0.0))
-        left = lengths(goal - motion.positions[limb.joints[-1]])
+        error = lengths(goal - motion.positions[limb.joints[-1]])
         if plant.end is not None and len(limb.joints) == 3:
-            left = _with_hock(motion, plant, goal, left)
-        short[limb.name] = left * plant.firm
+            error = _with_hock(motion, plant, goal, error)
+        short[limb.name] = error * plant.firm
     return short
 
 
-def _with_hock(motion: WorldMotion, plant: Footplant, goal: FloatArray, left: FloatArray) -> FloatArray:
+def _with_hock(motion: WorldMotion, plant: Footplant, goal: FloatArray, error: FloatArray) -> FloatArray:
     """A leg that stands on its toes stretches at the hock, too, where its upper bones fall short."""
     foot, end = plant.limb.joints[-1], plant.end
     assert end is not None
-    frames = left > 1e-4
+    frames = error > 1e-4
     if end == foot or end not in motion.below(foot) or not np.any(frames):
-        return left
+        return error
     chain = (*plant.limb.joints, end)
     at = [motion.positions[joint][frames] for joint in chain]
-    wanted = at[-1] + goal[frames] - at[-2]
-    made = fabrik(at, wanted)
+    direction = at[-1] + goal[frames] - at[-2]
+    made = fabrik(at, direction)
     turn_chain(motion, chain, turns_between(at, made), frames)
-    out = left.copy()
-    out[frames] = lengths(wanted - motion.positions[end][frames])
+    out = error.copy()
+    out[frames] = lengths(direction - motion.positions[end][frames])
     return out

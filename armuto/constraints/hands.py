@@ -83,8 +83,8 @@ def hold(
         for interval in blend_intervals(stretches, EASE * motion.fps, BRIDGE * motion.fps, motion.loop):
             part, w = interval.weight(motion.numbers)
             for number, share in interval.shares(motion.numbers[part], EASE * motion.fps):
-                away, strength = correction(own[number], limb, joint, part)
-                by[part] += (w * share * strength)[:, None] * away
+                shift, strength = correction(own[number], limb, joint, part)
+                by[part] += (w * share * strength)[:, None] * shift
             weight[part] += w
         if limb in targets.shifts:
             by += weight[:, None] * targets.shifts[limb]

@@ -47,9 +47,9 @@ def bent(
     """The reference with one joint bent so far, in degrees: local rotations ``(J, 4)``, and world positions ``(J,
     3)``."""
     frame = next(frame for frame in body.frames if frame.joint == joint)
-    about = np.radians(bend) * frame.bend + np.radians(side) * frame.side
-    size = float(np.linalg.norm(about))
-    swing = rotation.about(about / size, size) if size > 1e-12 else rotation.IDENTITY
+    axis_angle = np.radians(bend) * frame.bend + np.radians(side) * frame.side
+    size = float(np.linalg.norm(axis_angle))
+    swing = rotation.about(axis_angle / size, size) if size > 1e-12 else rotation.IDENTITY
     world = body.reference.copy()
     below = [joint, *(child for child in range(len(skeleton)) if joint in skeleton.ancestors(child))]
     world[below] = rotation.multiply(
@@ -119,7 +119,7 @@ def limit(
     hard: no further than the range at all; else softly, beyond it by GIVE of it at most.
     """
     hits: dict[str, NDArray[np.bool_]] = {}
-    wanted: dict[int, FloatArray] = {}
+    limited: dict[int, FloatArray] = {}
     for frame in body.frames:
         if frame.part not in ranges:
             continue
@@ -132,13 +132,13 @@ def limit(
         if not over.any():
             continue
         hits[frame.part] = hits.get(frame.part, np.zeros(len(over), bool)) | over
-        about = swing * (_back(far, hard) / np.maximum(far, 1e-9))[:, None]
-        size = lengths(about)
-        axis = about / np.maximum(size, 1e-12)[:, None]
+        axis_angle = swing * (_back(far, hard) / np.maximum(far, 1e-9))[:, None]
+        size = lengths(axis_angle)
+        axis = axis_angle / np.maximum(size, 1e-12)[:, None]
         angle = turned * (_back(turned_far, hard) / np.maximum(turned_far, 1e-9))
-        wanted[frame.joint] = rotation.multiply(rotation.about_each(axis, size), rotation.about(frame.twist, angle))
-    if wanted:
-        _put(motion, body, wanted)
+        limited[frame.joint] = rotation.multiply(rotation.about_each(axis, size), rotation.about(frame.twist, angle))
+    if limited:
+        _put(motion, body, limited)
     return hits
 
 
@@ -152,12 +152,12 @@ def _back(far: FloatArray, hard: bool) -> FloatArray:
     return np.where(far > 1, 1 + GIVE * np.tanh((far - 1) / GIVE), far)
 
 
-def _put(motion: WorldMotion, body: JointFrames, wanted: Mapping[int, FloatArray]) -> None:
+def _put(motion: WorldMotion, body: JointFrames, limited: Mapping[int, FloatArray]) -> None:
     """Give joints other turns against the joint above them; everything below keeps its rotation against its parent."""
     above = {frame.joint: frame.above for frame in body.frames}
-    for joint in sorted(wanted):
+    for joint in sorted(limited):
         now = motion.rotations[joint]
-        turn = rotation.multiply(wanted[joint], body.reference[joint])
+        turn = rotation.multiply(limited[joint], body.reference[joint])
         if above[joint] >= 0:
             over = rotation.multiply(motion.rotations[above[joint]], rotation.inverse(body.reference[above[joint]]))
             turn = rotation.multiply(over, turn)

@@ -36,13 +36,13 @@ def travel_path(rendition: Clip, fitting: Fitting) -> travel.Path:
 def rooted(rendition: Clip, fitting: Fitting) -> Clip:
     """The rendition with its travel on a root bone that is made for it. Every bone stays where it is in the world."""
     places, heading = travel.carried(travel_path(rendition, fitting), fitting.settings.travel)
-    back = rotation.inverse(heading)
+    inverse_heading = rotation.inverse(heading)
     skeleton = with_root(rendition.skeleton)
     roots = np.flatnonzero(rendition.skeleton.parents < 0)
     rotations = rendition.rotations.copy()
-    rotations[:, roots] = rotation.multiply(back[:, None], rendition.rotations[:, roots])
+    rotations[:, roots] = rotation.multiply(inverse_heading[:, None], rendition.rotations[:, roots])
     local = rendition.all_translations()
-    local[:, roots] = rotation.rotate(back[:, None], local[:, roots] - places[:, None])
+    local[:, roots] = rotation.rotate(inverse_heading[:, None], local[:, roots] - places[:, None])
     moving = sorted({*roots.tolist(), *rendition.moving.tolist()})
     translations: FloatArray = np.concatenate([places[:, None], local[:, moving]], axis=1)
     return Clip(

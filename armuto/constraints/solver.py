@@ -195,8 +195,8 @@ def source_build(motion: WorldMotion, tracks: SourceTracks, context: RetargetCon
         return positions
     centre = context.hips if context.hips in tracked else min(tracked)
     for joint in tracked:
-        away = tracks.positions[mapping[joint].source] - tracks.positions[mapping[centre].source]
-        positions[joint] = motion.positions[centre] + fitting.scale * rotation.rotate(fitting.turn, away)
+        offset = tracks.positions[mapping[joint].source] - tracks.positions[mapping[centre].source]
+        positions[joint] = motion.positions[centre] + fitting.scale * rotation.rotate(fitting.turn, offset)
     return positions
 
 
@@ -243,8 +243,8 @@ def _carried_places(problem: _Problem, parts: list[str]) -> dict[str, FloatArray
         return places
     drivers, (first, second) = context.first_drivers, list(places)
     between = places[first] - places[second]
-    apart = lengths(between)
-    line = between / np.maximum(apart, 1e-6)[:, None]
+    distance = lengths(between)
+    line = between / np.maximum(distance, 1e-6)[:, None]
     for part, sign in ((first, 1.0), (second, -1.0)):
         hand, finger = drivers.get(part), knuckle(drivers, part.split()[0])
         palm = fitting.target.observed.palms.get(hand.target) if hand else None
@@ -255,7 +255,7 @@ def _carried_places(problem: _Problem, parts: list[str]) -> dict[str, FloatArray
         usual = PALM * float(np.linalg.norm(at[finger.target] - at[hand.target]))
         thicker = half - (usual if source_palm is None else size * float(np.linalg.norm(source_palm)))
         faces = np.abs(dot(rotation.rotate(problem.motion.rotations[hand.target], palm / half), line))
-        places[part] = places[part] + sign * np.maximum(thicker * faces, -0.5 * apart)[:, None] * line
+        places[part] = places[part] + sign * np.maximum(thicker * faces, -0.5 * distance)[:, None] * line
     return places
 
 
@@ -267,11 +267,11 @@ def _place_on_body(problem: _Problem, hand: str, part: str) -> FloatArray:
     """
     motion, tracks, probes, context = problem.motion, problem.tracks, problem.probes, problem.context
     fitting, joint, source = context.fitting, context.first_joints[part], probes.parts[part]
-    away = tracks.positions[probes.parts[hand]] - tracks.positions[source]
+    offset = tracks.positions[probes.parts[hand]] - tracks.positions[source]
     turned = rotation.multiply(tracks.rotations[source], rotation.inverse(fitting.source_pose.rotations[source]))
-    away = rotation.rotate(fitting.turn, rotation.rotate(rotation.inverse(turned), away))
+    offset = rotation.rotate(fitting.turn, rotation.rotate(rotation.inverse(turned), offset))
     kind = "upper leg" if part == "hips" or part.endswith("leg") else "upper arm"
-    along = (away @ UP)[:, None] * UP
-    placed = fitting.scale * along + width_ratio(fitting, context.last_drivers, kind) * (away - along)
+    along = (offset @ UP)[:, None] * UP
+    placed = fitting.scale * along + width_ratio(fitting, context.last_drivers, kind) * (offset - along)
     carried = rotation.multiply(motion.rotations[joint], rotation.inverse(fitting.target_pose.rotations[joint]))
     return np.asarray(motion.positions[joint] + rotation.rotate(carried, placed))

@@ -44,25 +44,25 @@ def path_of(places: FloatArray, turns: FloatArray, ahead: FloatArray, fps: float
 def chosen(path: Path, travel: Travel) -> tuple[FloatArray, FloatArray]:
     """The part of travel that is meant: shifts ``(F, 3)`` and turns ``(F,)`` in radians, each against the first
     frame."""
-    away = path.places - path.places[0]
+    offset = path.places - path.places[0]
     ahead = np.array([np.sin(path.heading[0]), 0.0, np.cos(path.heading[0])])
     left = np.array([ahead[2], 0.0, -ahead[0]])
-    shift = np.zeros_like(away)
+    shift = np.zeros_like(offset)
     for axis, meant in ((left, travel.sideways), (np.array([0.0, 1.0, 0.0]), travel.up), (ahead, travel.ahead)):
         if meant:
-            shift += (away @ axis)[:, None] * axis
-    turn = path.heading - path.heading[0] if travel.heading else np.zeros(len(away))
+            shift += (offset @ axis)[:, None] * axis
+    turn = path.heading - path.heading[0] if travel.heading else np.zeros(len(offset))
     return shift, turn
 
 
-def moved(motion: WorldMotion, about: FloatArray, turn: FloatArray, shift: FloatArray) -> None:
+def moved(motion: WorldMotion, pivot: FloatArray, turn: FloatArray, shift: FloatArray) -> None:
     """Turn the whole body by ``turn (F,)`` about the upright through ``about (F, 3)``, then shift it ``(F, 3)``."""
     turning = bool(np.any(turn))
     q = rotation.about([0.0, 1.0, 0.0], turn)
     for joint in range(len(motion.skeleton)):
         if turning:
             motion.rotations[joint] = rotation.multiply(q, motion.rotations[joint])
-            motion.positions[joint] = about + rotation.rotate(q, motion.positions[joint] - about)
+            motion.positions[joint] = pivot + rotation.rotate(q, motion.positions[joint] - pivot)
         motion.positions[joint] += shift
 
 
@@ -78,10 +78,10 @@ def place(motion: WorldMotion, path: Path, travel: Travel, first: int = 0) -> No
     if travel.place == "recorded":
         return
     x, z, degrees = travel.at if travel.place == "given" else (0.0, 0.0, 0.0)
-    here = path.places[first] * [1.0, 0.0, 1.0]
+    start = path.places[first] * [1.0, 0.0, 1.0]
     turn = np.full(motion.frames, np.radians(degrees) - path.heading[first])
-    there = np.broadcast_to(here, (motion.frames, 3))
-    moved(motion, there, turn, np.array([x, 0.0, z]) - there)
+    pivot = np.broadcast_to(start, (motion.frames, 3))
+    moved(motion, pivot, turn, np.array([x, 0.0, z]) - pivot)
 
 
 def carried(path: Path, travel: Travel) -> tuple[FloatArray, FloatArray]:

@@ -54,7 +54,7 @@ def resting_contacts(
         return (), floor or 0.0
     calm = [smoothed(track.positions, fps) for track in tracks]
     fast = [speed_of(at, fps) / leg for at in calm]
-    about = smoothed(middle, fps)
+    smooth_path = smoothed(middle, fps)
     if floor is None:
         floor = floor_of(
             [at for at, track in zip(calm, tracks, strict=True) if track.foot],
@@ -74,7 +74,7 @@ def resting_contacts(
             out.append(Contact(track.name, first, last))
         for first, last in runs(raised):
             frames = slice(first, last + 1)
-            if _rests(at[frames], about[frames], leg):
+            if _rests(at[frames], smooth_path[frames], leg):
                 out.append(Contact(track.name, first, last, "", median(at[frames, 1]) - floor))
     return tuple(sorted(out, key=lambda contact: (contact.first, contact.point))), floor
 
@@ -91,11 +91,11 @@ def floor_of(feet: Sequence[FloatArray], speeds: Sequence[FloatArray], leg: floa
     return median(heights[heights < low + RESTING_HEIGHT * leg])
 
 
-def _rests(at: FloatArray, about: FloatArray, leg: float) -> bool:
+def _rests(at: FloatArray, smooth_path: FloatArray, leg: float) -> bool:
     """Whether the body moves about the point, rather than both keeping still."""
-    own = float(np.linalg.norm(np.ptp(at, axis=0)))
-    other = float(np.linalg.norm(np.ptp(about - at, axis=0)))
-    return other > ABOUT * leg and other > STEADY * own
+    span = float(np.linalg.norm(np.ptp(at, axis=0)))
+    other = float(np.linalg.norm(np.ptp(smooth_path - at, axis=0)))
+    return other > ABOUT * leg and other > STEADY * span
 
 
 def smoothed(positions: FloatArray, fps: float) -> FloatArray:

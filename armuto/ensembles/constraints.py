@@ -136,8 +136,8 @@ def _constraint(
     share, out = float(near.share[span].mean()), _mean_way(near.out[span])
     a = Side(actor, part, share, rotation.rotate(actor.fitting.turn, out), actor.chain_of(part), weight)
     # What is taken by its handle is in the hand, however far from it a thing of another build was in the recording.
-    away = np.zeros_like(to) if touching else stage.direction(stage.size * (to - body.place(part, share, out)))
-    return Constraint(meeting, first, last, a, b, place, away)
+    offset = np.zeros_like(to) if touching else stage.direction(stage.size * (to - body.place(part, share, out)))
+    return Constraint(meeting, first, last, a, b, place, offset)
 
 
 def _mean_way(ways: FloatArray) -> FloatArray:

@@ -66,8 +66,8 @@ class BodyState:
             jacobian[:, range(3), range(3)] = 1.0
             if place.root in self.trunk:
                 jacobian[:, :, 3:] = -skew(place.root_at() - self.by[:, :3] - self.base)
-            there = place.side.weight[:, None, None]
-            left += there * np.einsum("fki,fkj->fij", jacobian, jacobian)
+            weight = place.side.weight[:, None, None]
+            left += weight * np.einsum("fki,fkj->fij", jacobian, jacobian)
             right += np.einsum("fki,fk->fi", jacobian, missing)
             if place.root not in self.trunk:
                 rises |= place.side.weight > 0
@@ -121,17 +121,17 @@ class SidePlace:
         """By how much the body has to move ``(F, 3)`` for the place to get to its goal."""
         if self.side.chain is None:
             return goal - self.at()
-        away = goal + (self.end - self.site) - self.root_at()
-        far = lengths(away)
+        offset = goal + (self.end - self.site) - self.root_at()
+        far = lengths(offset)
         over = np.maximum(far - self.longest, 0.0) - np.maximum(self.shortest - far, 0.0)
-        return np.asarray(away * (over / np.maximum(far, 1e-9))[:, None])
+        return np.asarray(offset * (over / np.maximum(far, 1e-9))[:, None])
 
-    def within_reach(self, now: FloatArray | None, away: FloatArray) -> FloatArray:
-        """The nearest to a point ``(F, 3)`` that can be had, where ``away`` leads from the place to it: to the one that
-        is there by now, or to the one that the limb as it is would have."""
+    def within_reach(self, now: FloatArray | None, offset: FloatArray) -> FloatArray:
+        """The nearest to a point ``(F, 3)`` that can be had, where ``offset`` leads from the place to it: to the one
+        that is there by now, or to the one that the limb as it is would have."""
         if self.side.chain is None or now is None:
-            return np.asarray(self.at() + away)
-        return np.asarray(now - self.missing(now - away))
+            return np.asarray(self.at() + offset)
+        return np.asarray(now - self.missing(now - offset))
 
 
 def skew(v: FloatArray) -> FloatArray:
@@ -178,11 +178,11 @@ def _held_longer(by: FloatArray, active: BoolArray, more: int) -> tuple[FloatArr
     starts = [*(first for first, _ in stretches), len(active) + 10 * more]
     for (first, last), before, after in zip(stretches, ends[:-1], starts[1:], strict=True):
         if first - before > 4 * more:
-            here = slice(max(first - more, 0), first)
-            by[here], active[here] = by[first], True
+            frames = slice(max(first - more, 0), first)
+            by[frames], active[frames] = by[first], True
         if after - last > 4 * more:
-            here = slice(last + 1, last + 1 + more)
-            by[here], active[here] = by[last], True
+            frames = slice(last + 1, last + 1 + more)
+            by[frames], active[frames] = by[last], True
     return by, active
 
 

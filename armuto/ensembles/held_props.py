@@ -26,14 +26,14 @@ def rigid_step(
     rigid thing nearest to goals, with weights ``(N, F)``, where it has been turned by ``turned (F, 3)`` already, which
     it resists."""
     total = np.maximum(weights.sum(axis=0), 1e-9)
-    about = np.einsum("nf,nfk->fk", weights, points) / total[:, None]
-    away = goals - points
-    shift = np.einsum("nf,nfk->fk", weights, away) / total[:, None]
-    from_middle = points - about
+    pivot = np.einsum("nf,nfk->fk", weights, points) / total[:, None]
+    offsets = goals - points
+    shift = np.einsum("nf,nfk->fk", weights, offsets) / total[:, None]
+    from_middle = points - pivot
     frames = points.shape[1]
     left = np.zeros((frames, 3, 3))
     right = np.zeros((frames, 3))
-    for arm, by, weight in zip(from_middle, away - shift, weights / total, strict=True):
+    for arm, by, weight in zip(from_middle, offsets - shift, weights / total, strict=True):
         jacobian = -skew(arm)
         left += weight[:, None, None] * np.einsum("fki,fkj->fij", jacobian, jacobian)
         right += weight[:, None] * np.einsum("fki,fk->fi", jacobian, by)
@@ -41,7 +41,7 @@ def rigid_step(
     right -= TURNING * turned
     turn = np.linalg.solve(left, right[..., None])[..., 0]
     present = np.minimum(total * 1e6, 1.0)[:, None]
-    return shift * present, turn * present, about
+    return shift * present, turn * present, pivot
 
 
 def anchors_of(recording: Recording, name: str) -> FloatArray:

@@ -103,17 +103,17 @@ def _angles(row: Constraint, result: EnsembleResult) -> FloatArray | None:
     first_recorded = row.a.actor.source.turn(row.a.part)
     if row.b is None:
         now, before = result.props[row.meeting.b.who], result.natural_props[row.meeting.b.who]
-        wanted = rotation.multiply(np.broadcast_to(stage, first_recorded.shape), first_recorded)
-        wanted = rotation.multiply(rotation.multiply(now.rotations, rotation.inverse(before.rotations)), wanted)
-        return rotation.angle_apart(first, wanted)
+        expected = rotation.multiply(np.broadcast_to(stage, first_recorded.shape), first_recorded)
+        expected = rotation.multiply(rotation.multiply(now.rotations, rotation.inverse(before.rotations)), expected)
+        return rotation.angle_apart(first, expected)
     if row.b.chain is None:
         return None
     second = _turned(row.b.actor.name, row.b.part, result.actors)
     between = rotation.multiply(row.b.actor.source.turn(row.b.part), rotation.inverse(first_recorded))
-    wanted = rotation.multiply(
+    expected = rotation.multiply(
         rotation.multiply(stage, between), np.broadcast_to(rotation.inverse(stage), between.shape)
     )
-    return rotation.angle_apart(rotation.multiply(second, rotation.inverse(first)), wanted)
+    return rotation.angle_apart(rotation.multiply(second, rotation.inverse(first)), expected)
 
 
 def _turned(name: str, part: str, actors: Mapping[str, Actor]) -> FloatArray:

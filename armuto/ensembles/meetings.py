@@ -83,7 +83,7 @@ def _kind(part: str) -> str:
 
 def _others(who: str, part: str, bodies: Mapping[str, PosedBody], fps: float) -> list[_Candidate]:
     body = bodies[who]
-    here = body.along(part, 0.5)
+    place = body.along(part, 0.5)
     out = []
     for name, other in bodies.items():
         if name == who:
@@ -92,11 +92,11 @@ def _others(who: str, part: str, bodies: Mapping[str, PosedBody], fps: float) ->
             if surface.sole:
                 continue
             reach = WITHIN * body.leg + float(np.linalg.norm(surface.end - surface.start)) / 2
-            if lengths(other.along(theirs, 0.5) - here).min() > reach:
+            if lengths(other.along(theirs, 0.5) - place).min() > reach:
                 continue
             near = part_to_part(body, part, other, theirs)
-            away = body.along(part, near.share) - other.positions[surface.joint]
-            local = rotation.rotate(rotation.inverse(other.turn(theirs)), away)
+            offset = body.along(part, near.share) - other.positions[surface.joint]
+            local = rotation.rotate(rotation.inverse(other.turn(theirs)), offset)
             out.append(_Candidate(Holder(name, theirs), near, speed_of(local, fps)))
     return out
 
@@ -105,8 +105,8 @@ def _things(part: str, body: PosedBody, props: Sequence[tuple[Prop, PropMotion]]
     out = []
     for prop, motion in props:
         near = part_to_prop(body, part, prop.shapes, motion.positions, motion.rotations)
-        away = body.along(part, near.share) - motion.positions
-        local = rotation.rotate(rotation.inverse(motion.rotations), away)
+        offset = body.along(part, near.share) - motion.positions
+        local = rotation.rotate(rotation.inverse(motion.rotations), offset)
         out.append(_Candidate(Holder(prop.name), near, speed_of(local, fps)))
     return out
 

@@ -125,16 +125,18 @@ def nearest_on_mesh(shape: Shape, local: FloatArray) -> tuple[FloatArray, FloatA
     _, found = mesh.tree.query(local, k=count)  # type: ignore[attr-defined]
     chosen = mesh.owners[np.asarray(found).reshape(len(local), count)]
     places = _on_triangles(mesh.corners[chosen], local[:, None])
-    away = local[:, None] - places
-    far = np.linalg.norm(away, axis=2)
-    facing = np.einsum("nki,nki->nk", away, mesh.normals[chosen])
+    offsets = local[:, None] - places
+    far = np.linalg.norm(offsets, axis=2)
+    facing = np.einsum("nki,nki->nk", offsets, mesh.normals[chosen])
     # At an edge two triangles are as near; the one that the point lies more squarely before tells on which side it is.
     best = np.argmin(far - 1e-6 * np.abs(facing) / np.maximum(far, EXACT), axis=1)
     rows = np.arange(len(local))
-    far, facing, places, away = far[rows, best], facing[rows, best], places[rows, best], away[rows, best]
+    far, facing, places, offsets = far[rows, best], facing[rows, best], places[rows, best], offsets[rows, best]
     sign = np.where(facing < 0, -1.0, 1.0)
     normals = np.where(
-        (far > EXACT)[:, None], sign[:, None] * away / np.maximum(far, EXACT)[:, None], mesh.normals[chosen[rows, best]]
+        (far > EXACT)[:, None],
+        sign[:, None] * offsets / np.maximum(far, EXACT)[:, None],
+        mesh.normals[chosen[rows, best]],
     )
     return places, normals, sign * far
 

@@ -41,9 +41,9 @@ class PropMotion:
         world = resample(self.clip("prop", fps), wanted).world()
         return PropMotion(world.positions[:, 0], world.rotations[:, 0])
 
-    def moved(self, turn: FloatArray, about: FloatArray, shift: FloatArray) -> PropMotion:
+    def moved(self, turn: FloatArray, pivot: FloatArray, shift: FloatArray) -> PropMotion:
         """Turned by ``turn (F, 4)`` about ``about (F, 3)``, then shifted ``(F, 3)``."""
-        at = about + rotation.rotate(turn, self.positions - about) + shift
+        at = pivot + rotation.rotate(turn, self.positions - pivot) + shift
         return PropMotion(at, rotation.multiply(turn, self.rotations))
 
 
@@ -94,10 +94,10 @@ def turn_of_points(points: FloatArray) -> FloatArray:
     Two points leave the turn about the line through them open: it turns about up as the line does, and tilts with it.
     More are fitted by least squares (Kabsch 1976).
     """
-    about = points - points.mean(axis=0)
+    relative = points - points.mean(axis=0)
     if len(points) > 2:
-        return _kabsch(about)
-    line = about[1] - about[0]
+        return _kabsch(relative)
+    line = relative[1] - relative[0]
     heading = np.arctan2(line[:, 0], line[:, 2])
     turned = rotation.about([0.0, 1.0, 0.0], heading - heading[0])
     level = rotation.rotate(turned, np.broadcast_to(line[0], line.shape))

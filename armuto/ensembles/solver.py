@@ -75,10 +75,10 @@ class EnsembleSolver:
             return
         for number, width in enumerate(SMOOTH):
             reached(number / (len(SMOOTH) + 1))
-            wanted = self._relax(bodies=True, width=width)
-            if not any(displacement.active for displacement in wanted.values()):
+            relaxed = self._relax(bodies=True, width=width)
+            if not any(displacement.active for displacement in relaxed.values()):
                 break
-            for name, displacement in wanted.items():
+            for name, displacement in relaxed.items():
                 total = _sum(self.actors[name].displacement, displacement)
                 self.actors[name] = displaced(self.actors[name], replace(total, held=self._sitting(name)))
             self._turn_ends()
@@ -154,14 +154,14 @@ class EnsembleSolver:
             pairs = zip(places[number], (0.5 * row.away, -0.5 * row.away), strict=True)
             # What no limb brings anywhere, as a shoulder, is reached for where it is.
             fixed = [place.side.chain is None for place in places[number]]
-            reached = [place.within_reach(now, away) for place, away in pairs]
+            reached = [place.within_reach(now, offset) for place, offset in pairs]
             chosen = [at for at, stays in zip(reached, fixed, strict=True) if stays == any(fixed)]
             self._goals[number] = np.mean(chosen, axis=0)
         for name, numbers in by_prop.items():
             motion, anchors = self.props[name], self.anchors[name]
             rows = [self.constraints[number] for number in numbers]
             points = np.stack([motion.place(row.place) for row in rows])
-            wanted = np.stack(
+            goals = np.stack(
                 [
                     places[number][0].within_reach(None if natural else at, row.away)
                     for number, row, at in zip(numbers, rows, points, strict=True)
@@ -169,9 +169,9 @@ class EnsembleSolver:
             )
             turned = rotation.multiply(motion.rotations, rotation.inverse(self.natural_props[name].rotations))
             weights = np.stack([row.a.weight for row in rows])
-            shift, turn, about = rigid_step(points, wanted, weights, rotation.vector(turned))
+            shift, turn, pivot = rigid_step(points, goals, weights, rotation.vector(turned))
             shift, turn = shift * (1 - anchors[:, :3]), turn * (1 - anchors[:, 3:])
-            self.props[name] = motion.moved(rotation.from_vector(turn), about, shift)
+            self.props[name] = motion.moved(rotation.from_vector(turn), pivot, shift)
             for number, row in zip(numbers, rows, strict=True):
                 self._goals[number] = self.props[name].place(row.place)
 
@@ -190,10 +190,10 @@ class EnsembleSolver:
                 continue
             first, second = (side.place(self.actors[side.actor.name]) for side in row.sides)
             middle = (first + second) / 2
-            there = np.flatnonzero((row.a.weight > 0) | (row.b.weight > 0))
-            if not len(there):
+            held = np.flatnonzero((row.a.weight > 0) | (row.b.weight > 0))
+            if not len(held):
                 continue
-            nearest = there[np.clip(np.searchsorted(there, np.arange(len(middle))), 0, len(there) - 1)]
+            nearest = held[np.clip(np.searchsorted(held, np.arange(len(middle))), 0, len(held) - 1)]
             self._goals[number] = middle + moving_average(
                 (self._goals[number] - middle)[nearest], round(ROUNDED_MEETING * fps)
             )
@@ -235,11 +235,11 @@ class EnsembleSolver:
         """By what the end of a limb is to be turned ``(F, 3)``, a rotation vector."""
         row = self.constraints[number]
         name = row.sides[k].actor.name
-        wanted = self.natural[name].motion.rotations[end]
+        natural = self.natural[name].motion.rotations[end]
         if row.b is None:
             before, now = self.natural_props[row.meeting.b.who], self.props[row.meeting.b.who]
-            wanted = rotation.multiply(rotation.multiply(now.rotations, rotation.inverse(before.rotations)), wanted)
-        turn = rotation.multiply(wanted, rotation.inverse(self.actors[name].motion.rotations[end]))
+            natural = rotation.multiply(rotation.multiply(now.rotations, rotation.inverse(before.rotations)), natural)
+        turn = rotation.multiply(natural, rotation.inverse(self.actors[name].motion.rotations[end]))
         return rotation.vector(turn)
 
 

@@ -109,8 +109,8 @@ class _Tree:
 
 def _in_one_place(first: _Tree, second: _Tree) -> bool:
     """Whether two bodies are where one is, as the bones and the controls of one figure are."""
-    apart = lengths(first.path - second.path) if len(first.path) == len(second.path) else np.array([np.inf])
-    return bool(np.median(apart) < ONE_PLACE * max(first.size, second.size))
+    distances = lengths(first.path - second.path) if len(first.path) == len(second.path) else np.array([np.inf])
+    return bool(np.median(distances) < ONE_PLACE * max(first.size, second.size))
 
 
 def read_split(

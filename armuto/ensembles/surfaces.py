@@ -145,26 +145,26 @@ def _ends(
     source: bool,
 ) -> tuple[FloatArray, FloatArray]:
     """Where the capsule of a part begins and ends, from its joint."""
-    here = positions[at[part]]
+    place = positions[at[part]]
     side = part.split()[0] + " " if part.split()[0] in ("left", "right") else ""
     if kind == "hips":
         legs = [at[name] for name in ("left upper leg", "right upper leg") if name in at]
         if len(legs) == 2:
-            return positions[legs[0]] - here, positions[legs[1]] - here
+            return positions[legs[0]] - place, positions[legs[1]] - place
         return np.zeros(3), np.zeros(3)
     if kind == "hand":
         finger = knuckle(drivers, part.split()[0])
         if finger is not None:
-            return np.zeros(3), positions[finger.source if source else finger.target] - here
+            return np.zeros(3), positions[finger.source if source else finger.target] - place
         fore = at.get(f"{side}lower arm")
-        return np.zeros(3), HAND * (here - positions[fore]) if fore is not None else np.array([0.0, -0.1 * leg, 0.0])
+        return np.zeros(3), HAND * (place - positions[fore]) if fore is not None else np.array([0.0, -0.1 * leg, 0.0])
     if kind == "head":
         neck = at.get("neck", at.get("chest"))
-        way = here - positions[neck] if neck is not None else np.array([0.0, 1.0, 0.0])
+        way = place - positions[neck] if neck is not None else np.array([0.0, 1.0, 0.0])
         size = float(np.linalg.norm(way))
         return np.zeros(3), way * (HEAD * leg / size) if size > 1e-9 else np.array([0.0, HEAD * leg, 0.0])
     onward = next((at[name] for other in ONWARD[kind] for name in (f"{side}{other}", other) if name in at), None)
-    return np.zeros(3), positions[onward] - here if onward is not None else np.zeros(3)
+    return np.zeros(3), positions[onward] - place if onward is not None else np.zeros(3)
 
 
 def _palm(context: RetargetContext, hand: int, source: bool, length: float) -> float:
@@ -210,11 +210,11 @@ def part_to_part(a: PosedBody, part: str, b: PosedBody, other: str) -> Nearness:
     weights = _weights(far.reshape(-1, far.shape[-1]), NEAR * a.leg).reshape(far.shape)
     share, other_share = (np.einsum("stf,s->f", weights, SHARES), np.einsum("stf,t->f", weights, SHARES))
     way = b.along(other, other_share) - a.along(part, share)
-    apart = lengths(way)
+    distance = lengths(way)
     radii = a.surfaces[part].radius + b.surfaces[other].radius
-    way = way / np.maximum(apart, 1e-9)[:, None]
+    way = way / np.maximum(distance, 1e-9)[:, None]
     return Nearness(
-        apart - radii,
+        distance - radii,
         share,
         rotation.rotate(rotation.inverse(a.turn(part)), way),
         other_share,
@@ -248,9 +248,9 @@ def part_to_place(a: PosedBody, part: str, places: FloatArray) -> Nearness:
     start, along = a.along(part, 0.0), a.along(part, 1.0) - a.along(part, 0.0)
     share = np.clip(dot(places - start, along) / np.maximum(dot(along, along), 1e-12), 0.0, 1.0)
     way = places - a.along(part, share)
-    apart = lengths(way)
-    out = rotation.rotate(rotation.inverse(a.turn(part)), way / np.maximum(apart, 1e-9)[:, None])
-    return Nearness(apart - a.surfaces[part].radius, share, out)
+    distance = lengths(way)
+    out = rotation.rotate(rotation.inverse(a.turn(part)), way / np.maximum(distance, 1e-9)[:, None])
+    return Nearness(distance - a.surfaces[part].radius, share, out)
 
 
 def _weights(far: FloatArray, scale: float) -> FloatArray:
@@ -266,5 +266,5 @@ def depth_between(a: PosedBody, part: str, b: PosedBody, other: str) -> FloatArr
     start, end = b.along(other, 0.0), b.along(other, 1.0)
     line = end - start
     share = np.clip(dot(first - start, line) / np.maximum(dot(line, line), 1e-12), 0.0, 1.0)
-    apart = lengths(first - start - share[..., None] * line).min(axis=0)
-    return np.asarray(a.surfaces[part].radius + b.surfaces[other].radius - apart)
+    distance = lengths(first - start - share[..., None] * line).min(axis=0)
+    return np.asarray(a.surfaces[part].radius + b.surfaces[other].radius - distance)

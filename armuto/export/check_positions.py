@@ -19,7 +19,7 @@ JOINTS = 3  # whose places are told
 NEIGHBOURS = 0.2  # of the longest side at rest: joints that are nearer to each other tell the same
 
 
-def check_positions(clip: Clip, document: Document, wanted: DeliverySettings) -> list[dict[str, Any]]:
+def check_positions(clip: Clip, document: Document, settings: DeliverySettings) -> list[dict[str, Any]]:
     """Where three joints are in the first, the middle and the last frame of a clip as it goes out.
 
     Returns
@@ -28,9 +28,9 @@ def check_positions(clip: Clip, document: Document, wanted: DeliverySettings) ->
         Of each the name of its ``joint``, the ``frame`` from 0, at how many ``seconds`` of the file's own time that is,
         and ``at`` ``(3,)``, its place in the unit and axes of the file.
     """
-    places = in_file(clip.world().positions, document, wanted)
+    places = in_file(clip.world().positions, document, settings)
     frames = sorted({0, clip.frames // 2, clip.frames - 1})
-    begun = 0 if wanted.kind == "bvh" else wanted.first
+    begun = 0 if settings.kind == "bvh" else settings.first
     return [
         {
             "joint": clip.skeleton.names[joint],
@@ -43,10 +43,12 @@ def check_positions(clip: Clip, document: Document, wanted: DeliverySettings) ->
     ]
 
 
-def in_file(places: FloatArray, document: Document, wanted: DeliverySettings) -> FloatArray:
+def in_file(places: FloatArray, document: Document, settings: DeliverySettings) -> FloatArray:
     """Places ``(..., 3)`` in metres with +Y up as the file has them."""
-    if wanted.kind != "glb":
-        return np.asarray(rotation.rotate(rotation.inverse(detection.upright(wanted.up)), places) / UNITS[wanted.unit])
+    if settings.kind != "glb":
+        return np.asarray(
+            rotation.rotate(rotation.inverse(detection.upright(settings.up)), places) / UNITS[settings.unit]
+        )
     if not isinstance(document.original, gltf.GltfFile):
         return places
     # A figure's own file, in whose space it stays.

@@ -57,41 +57,41 @@ class File:
     rows: tuple[dict[str, Any], ...]
 
 
-def file_names(wanted: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> list[str]:
+def file_names(settings: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> list[str]:
     """The name of the file that each result goes into, by the naming rule; no two files have the same.
 
     rows: the character of each result, and what is known of its clip. Where all clips of a character go together, the
     file has the character's name.
     """
-    if wanted.together and wanted.kind == "glb":
+    if settings.together and settings.kind == "glb":
         characters = list(dict.fromkeys(character for character, _ in rows))
         facts = [naming.Facts(original=character, character=character) for character in characters]
         by = dict(zip(characters, naming.names(naming.AS_IT_CAME, facts), strict=True))
         stems = [by[character] for character, _ in rows]
     else:
         stems = naming.names(rule, [replace(facts, character=character) for character, facts in rows])
-    return [f"{stem}.{wanted.kind}" for stem in stems]
+    return [f"{stem}.{settings.kind}" for stem in stems]
 
 
-def clashing(wanted: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> set[int]:
+def clashing(settings: DeliverySettings, rule: naming.Rule, rows: Sequence[tuple[str, naming.Facts]]) -> set[int]:
     """The results to which the rule by itself would give the name of another one, so that a number had to be added."""
-    if wanted.together and wanted.kind == "glb":
+    if settings.together and settings.kind == "glb":
         return set()
     plain = [naming.name(rule, replace(facts, character=character)).casefold() for character, facts in rows]
     return {number for number, name in enumerate(plain) if plain.count(name) > 1}
 
 
-def prepare(result: Result, wanted: DeliverySettings) -> tuple[Clip, Keys | None]:
+def prepare(result: Result, settings: DeliverySettings) -> tuple[Clip, Keys | None]:
     """A result's motion as it goes out: its travel, its frame rate, its name, and which of its keys are kept."""
     clip = result.clip
-    if wanted.travel != "as made":
-        clip = apply_travel(clip, result.fitting, wanted.travel)
+    if settings.travel != "as made":
+        clip = apply_travel(clip, result.fitting, settings.travel)
     elif wants_root(result.fitting) and clip.skeleton.names == result.document.skeleton.names:
         clip = rooted(clip, result.fitting)
-    if wanted.fps is not None:
-        clip = resample(clip, wanted.fps)
+    if settings.fps is not None:
+        clip = resample(clip, settings.fps)
     clip = replace(clip, name=result.name)
-    keys = thin(clip, wanted.thinned.bound) if wanted.thinned and wanted.kind == "glb" else None
+    keys = thin(clip, settings.thinned.bound) if settings.thinned and settings.kind == "glb" else None
     return clip, keys
 
 
@@ -148,6 +148,6 @@ def pack(results: Iterable[tuple[str, Result]], wanted: DeliverySettings) -> Ite
         yield File(name, content, tuple(rows))
 
 
-def manifest(rows: Sequence[Mapping[str, Any]], wanted: DeliverySettings, **about: Any) -> dict[str, Any]:
+def manifest(rows: Sequence[Mapping[str, Any]], settings: DeliverySettings, **about: Any) -> dict[str, Any]:
     """What a delivery is: documented in docs/formats.md."""
-    return {"armuto_delivery": FORMAT, **about, "wanted": delivery_settings.to_json(wanted), "results": list(rows)}
+    return {"armuto_delivery": FORMAT, **about, "wanted": delivery_settings.to_json(settings), "results": list(rows)}

@@ -40,8 +40,8 @@ def in_place(clip: Clip, fitting: Fitting) -> Clip:
     roots = np.flatnonzero(clip.skeleton.parents < 0)
     rotations = clip.rotations.copy()
     rotations[:, roots] = rotation.multiply(back[:, None], world.rotations[:, roots])
-    about = path.places[:, None]
-    places = about + rotation.rotate(back[:, None], world.positions[:, roots] - about) - shift[:, None]
+    pivot = path.places[:, None]
+    places = pivot + rotation.rotate(back[:, None], world.positions[:, roots] - pivot) - shift[:, None]
     return with_places(replace(clip, rotations=rotations), {int(joint): places[:, k] for k, joint in enumerate(roots)})
 
 

@@ -75,6 +75,6 @@ def settings_from_json(tree: Mapping[str, Any]) -> DeliverySettings:
         raise BadInput(f"Delivery: {problem}.") from None
 
 
-def to_json(wanted: DeliverySettings) -> dict[str, Any]:
+def to_json(settings: DeliverySettings) -> dict[str, Any]:
     """As plain data, as :func:`settings_from_json` reads it."""
-    return asdict(wanted)
+    return asdict(settings)

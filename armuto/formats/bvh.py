@@ -203,8 +203,8 @@ def _adds(joint: BvhJoint, values: FloatArray) -> bool:
     """Whether the joint's position channels ``values (F, C)`` add to its OFFSET rather than replace it."""
     columns, axes = [k for k, _ in joint.positions], [axis for _, axis in joint.positions]
     offset = np.array(joint.offset)[axes]
-    away = np.linalg.norm(values[:, columns] - offset, axis=1)
-    return bool(np.median(away) > np.median(np.linalg.norm(values[:, columns], axis=1)))
+    distances = np.linalg.norm(values[:, columns] - offset, axis=1)
+    return bool(np.median(distances) > np.median(np.linalg.norm(values[:, columns], axis=1)))
 
 
 def _translation(joint: BvhJoint, values: FloatArray) -> FloatArray:
@@ -274,9 +274,9 @@ def _angles(q: FloatArray, order: str) -> FloatArray | None:
         angles = np.asarray(Rotation.from_quat(q).as_euler(full))  # type: ignore[call-overload]
     # Two triples describe each rotation; take the one nearer to the frame before, then unwind whole turns.
     other = np.stack([angles[:, 0] + np.pi, np.pi - angles[:, 1], angles[:, 2] + np.pi], axis=1)
-    apart = np.abs(_wrapped(angles[1:] - angles[:-1])).sum(axis=1)
+    changes = np.abs(_wrapped(angles[1:] - angles[:-1])).sum(axis=1)
     crossed = np.abs(_wrapped(other[1:] - angles[:-1])).sum(axis=1)
-    swap = np.concatenate([[False], np.logical_xor.accumulate(crossed < apart)])
+    swap = np.concatenate([[False], np.logical_xor.accumulate(crossed < changes)])
     angles = np.unwrap(_wrapped(np.where(swap[:, None], other, angles)), axis=0)
     if np.abs(_wrapped(angles[:, len(order) :])).max(initial=0.0) > 1e-7:
         return None

@@ -51,16 +51,16 @@ class Curve:
         return np.asarray(out)
 
 
-def _bezier(x: list[FloatArray], y: list[FloatArray], wanted: FloatArray) -> FloatArray:
+def _bezier(x: list[FloatArray], y: list[FloatArray], times: FloatArray) -> FloatArray:
     """Values of cubic Bézier segments at given times: the parameter is found by bisection, since x rises along it."""
 
     def cubic(p: list[FloatArray], s: FloatArray) -> FloatArray:
         r = 1 - s
         return np.asarray(r**3 * p[0] + 3 * r * r * s * p[1] + 3 * r * s * s * p[2] + s**3 * p[3])
 
-    low, high = np.zeros_like(wanted), np.ones_like(wanted)
+    low, high = np.zeros_like(times), np.ones_like(times)
     for _ in range(40):
         middle = (low + high) / 2
-        below = cubic(x, middle) < wanted
+        below = cubic(x, middle) < times
         low, high = np.where(below, middle, low), np.where(below, high, middle)
     return cubic(y, (low + high) / 2)

@@ -120,8 +120,8 @@ def free_fall(clips: Sequence[Clip], parts: Assignment, up: FloatArray, height: 
     weights = errors**-2
     mean = float((measured * weights).sum() / weights.sum())
     # As far as flights differ more than their errors say, the errors are larger.
-    apart = float((weights * (measured - mean) ** 2).sum() / max(1, len(found) - 1))
-    error = float(np.sqrt(max(1.0, apart) / weights.sum()))
+    variance = float((weights * (measured - mean) ** 2).sum() / max(1, len(found) - 1))
+    error = float(np.sqrt(max(1.0, variance) / weights.sum()))
     # What is wrong with the centre in every flight alike does not go away by their number.
     return Fall(mean, max(error, float(errors.min()) / 2), len(found)) if mean > 3 * error else None
 

@@ -63,9 +63,9 @@ def _on_the_way(skeleton: Skeleton, joint: int, taken: Collection[int]) -> bool:
     at, parent = skeleton.rest.positions, int(skeleton.parents[joint])
     for other in skeleton.children[parent]:
         if other in taken:
-            line, here = at[other] - at[parent], at[joint] - at[parent]
+            line, offset = at[other] - at[parent], at[joint] - at[parent]
             length = float(np.linalg.norm(line))
-            share = float(here @ line) / length**2 if length > 0 else 0.0
-            if 0.05 < share < 1.0 and float(np.linalg.norm(here - share * line)) < 0.03 * length:
+            share = float(offset @ line) / length**2 if length > 0 else 0.0
+            if 0.05 < share < 1.0 and float(np.linalg.norm(offset - share * line)) < 0.03 * length:
                 return True
     return False

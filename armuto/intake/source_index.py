@@ -120,11 +120,11 @@ def offers(index: SourceIndex) -> Iterator[Offer]:
 def within(address: str, path: str) -> str:
     """The address of a file of an index. Raises :class:`BadInput` for one that lies on another host."""
     try:
-        there = urljoin(address, path)
-        asked, own = urlsplit(there), urlsplit(address)
+        target = urljoin(address, path)
+        asked, own = urlsplit(target), urlsplit(address)
         same = (asked.scheme, asked.hostname, asked.port) == (own.scheme, own.hostname, own.port)
     except ValueError:
         same = False
     if not same or asked.username or asked.password:
         raise BadInput(f"{path[:100]}: this lies elsewhere than {address}; only what is there is fetched.")
-    return there
+    return target

@@ -93,11 +93,11 @@ def in_file_space(clip: Clip) -> tuple[FloatArray, FloatArray]:
     """Local rotations and translations ``(F, J, ·)`` in the space of the skeleton's file: undoes
     :func:`clip_in_frame`."""
     frame = clip.skeleton.file_frame
-    back = rotation.inverse(np.array(frame.turn))
+    inverse_turn = rotation.inverse(np.array(frame.turn))
     roots = np.flatnonzero(clip.skeleton.parents < 0)
     rotations, translations = clip.rotations.copy(), clip.all_translations() / frame.unit
-    rotations[:, roots] = rotation.multiply(back, rotations[:, roots])
-    translations[:, roots] = rotation.rotate(back, translations[:, roots])
+    rotations[:, roots] = rotation.multiply(inverse_turn, rotations[:, roots])
+    translations[:, roots] = rotation.rotate(inverse_turn, translations[:, roots])
     return rotations, translations
 
 

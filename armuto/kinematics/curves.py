@@ -87,8 +87,8 @@ def blend_intervals(
     """
     rows = [(number, first, last) for number, (first, last) in enumerate(stretches)]
     if loop:
-        again = [(n, first + by, last + by) for n, first, last in rows for by in (-loop, loop)]
-        rows += [row for row in again if row[2] >= -bridge and row[1] <= loop + bridge]
+        repeated = [(n, first + by, last + by) for n, first, last in rows for by in (-loop, loop)]
+        rows += [row for row in repeated if row[2] >= -bridge and row[1] <= loop + bridge]
     groups: list[list[tuple[int, int, int]]] = []
     for row in sorted(rows, key=lambda row: row[1:]):
         if groups and row[1] <= max(group[2] for group in groups[-1]) + 1:

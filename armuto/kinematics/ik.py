@@ -20,7 +20,7 @@ ROUNDS = 12
 CLOSE = 1e-4  # of the limb's length
 
 
-def softened(now: FloatArray, wanted: FloatArray, longest: FloatArray | float, share: float = SOFT) -> FloatArray:
+def softened(now: FloatArray, distance: FloatArray, longest: FloatArray | float, share: float = SOFT) -> FloatArray:
     """The distance ``(F,)`` from root to end that a limb makes of the one wanted, so that it never snaps straight.
 
     now: the distance it has. Up to a share below the longest (or what it has, where that is more) it makes what is
@@ -30,9 +30,9 @@ def softened(now: FloatArray, wanted: FloatArray, longest: FloatArray | float, s
     room = np.maximum(longest - now, 0.0)
     soft = np.minimum(room, share * longest)
     firm = now + room - soft
-    over = np.maximum(wanted - firm, 0.0)
+    over = np.maximum(distance - firm, 0.0)
     bent = soft * (1.0 - np.exp(-over / np.where(soft > 0, soft, 1.0)))
-    return np.asarray(np.where(wanted > firm, firm + bent, wanted))
+    return np.asarray(np.where(distance > firm, firm + bent, distance))
 
 
 def two_bones(
@@ -80,20 +80,20 @@ def two_bones(
     >>> np.allclose(knee + rotation.rotate(lower, end - middle), goal)
     True
     """
-    upper, lower, away = middle - root, end - middle, goal - root
+    upper, lower, to_goal = middle - root, end - middle, goal - root
     a, b = lengths(upper), lengths(lower)
     now = lengths(end - root)
-    wanted = softened(now, lengths(away), a + b, soft)
-    wanted = np.maximum(wanted, np.abs(a - b) + 1e-6 * (a + b))
+    distance = softened(now, lengths(to_goal), a + b, soft)
+    distance = np.maximum(distance, np.abs(a - b) + 1e-6 * (a + b))
     normal = cross(upper, lower) + hinge * (1e-3 * a * b)[:, None]
     normal = normal / np.maximum(lengths(normal), 1e-12)[:, None]
-    opened = _inner(a, b, wanted) - _inner(a, b, now)
+    opened = _inner(a, b, distance) - _inner(a, b, now)
     # Opening the joint turns the lower bone back about the normal by which it was bent.
     bend = rotation.about_each(normal, -opened)
     reached = middle + rotation.rotate(bend, lower)
-    swing = rotation.between_each(reached - root, away)
+    swing = rotation.between_each(reached - root, to_goal)
     if swivel:
-        axis = away / np.maximum(lengths(away), 1e-12)[:, None]
+        axis = to_goal / np.maximum(lengths(to_goal), 1e-12)[:, None]
         swing = rotation.multiply(rotation.about_each(axis, np.full(len(axis), swivel)), swing)
     return swing, rotation.multiply(swing, bend)
 
@@ -111,9 +111,9 @@ def fabrik(places: Sequence[FloatArray], goal: FloatArray) -> list[FloatArray]:
     """
     bones = [lengths(b - a) for a, b in pairwise(places)]
     total = np.sum(bones, axis=0)
-    away = goal - places[0]
-    far = softened(lengths(places[-1] - places[0]), lengths(away), total)
-    goal = places[0] + away * (far / np.maximum(lengths(away), 1e-12))[:, None]
+    to_goal = goal - places[0]
+    far = softened(lengths(places[-1] - places[0]), lengths(to_goal), total)
+    goal = places[0] + to_goal * (far / np.maximum(lengths(to_goal), 1e-12))[:, None]
     out = [np.array(place) for place in places]
     for _ in range(ROUNDS):
         if np.all(lengths(out[-1] - goal) < CLOSE * total):

@@ -250,10 +250,10 @@ def angle_apart(a, b, out):
 
 
 @kernel("f8[:], f8[:], f8[:], f8[:], f8[:], f8[:], f8[:]", "(n),(n),(n),(n),(m)->(m),(m)")
-def swing_and_twist_against(own, above, reference, reference_above, axis, swing, twist):
+def swing_and_twist_against(rotations, above, reference, reference_above, axis, swing, twist):
     """Of a joint against the one above it, both counted from a reference: rotation vectors of swing and twist."""
     p, q, r, s = reference[0], reference[1], reference[2], reference[3]
-    x, y, z, w = _product(own[0], own[1], own[2], own[3], -p, -q, -r, s)
+    x, y, z, w = _product(rotations[0], rotations[1], rotations[2], rotations[3], -p, -q, -r, s)
     p, q, r, s = reference_above[0], reference_above[1], reference_above[2], reference_above[3]
     p, q, r, s = _product(above[0], above[1], above[2], above[3], -p, -q, -r, s)
     x, y, z, w = _product(-p, -q, -r, s, x, y, z, w)
@@ -265,14 +265,14 @@ def swing_and_twist_against(own, above, reference, reference_above, axis, swing,
 
 
 @kernel("f8[:], f8[:], f8[:], f8[:], f8[:, :], f8[:], f8[:]", "(n),(n),(n),(n),(a,m),(l)->()")
-def limit_violation(own, above, reference, reference_above, axes, limits, out):
+def limit_violation(rotations, above, reference, reference_above, axes, limits, out):
     """How many degrees a swing is out of its ellipse or a twist out of its range, whichever is more.
 
     axes: those of bend, side and twist. limits: lowest and highest of each in turn, in degrees, then the sines of half
     the swing and half the twist up to which no joint can be out, so that most are let through without an arc tangent.
     """
     p, q, r, s = reference[0], reference[1], reference[2], reference[3]
-    x, y, z, w = _product(own[0], own[1], own[2], own[3], -p, -q, -r, s)
+    x, y, z, w = _product(rotations[0], rotations[1], rotations[2], rotations[3], -p, -q, -r, s)
     p, q, r, s = reference_above[0], reference_above[1], reference_above[2], reference_above[3]
     p, q, r, s = _product(above[0], above[1], above[2], above[3], -p, -q, -r, s)
     x, y, z, w = _product(-p, -q, -r, s, x, y, z, w)

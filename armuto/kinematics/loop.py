@@ -33,10 +33,10 @@ def loops(clip: Clip) -> bool:
     angle = np.arctan2((a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum(), (a * b).sum())
     points[2:] = rotation.rotate(rotation.about([0, 1, 0], angle), points[2:])
     step = max(float(np.linalg.norm(points[1] - points[0], axis=1).mean()), 1e-6 * size)
-    apart = float(np.linalg.norm(points[3] - points[0], axis=1).mean())
+    distance = float(np.linalg.norm(points[3] - points[0], axis=1).mean())
     change = float(np.linalg.norm((points[1] - points[0]) - (points[3] - points[2]), axis=1).mean())
     moves = float(np.linalg.norm(np.diff(clip.rotations, axis=0), axis=2).sum()) > 0.1
-    return moves and apart < max(0.012 * size, 1.5 * step) and change < max(0.004 * size, 0.6 * step)
+    return moves and distance < max(0.012 * size, 1.5 * step) and change < max(0.004 * size, 0.6 * step)
 
 
 def carrier_of(skeleton: Skeleton) -> int:

@@ -48,10 +48,10 @@ def _edges(held: BoolArray) -> tuple[IntArray, IntArray]:
     return edges[::2], edges[1::2]
 
 
-def _selected(held: BoolArray, wanted: BoolArray, long: IntArray) -> BoolArray:
+def _selected(held: BoolArray, chosen: BoolArray, long: IntArray) -> BoolArray:
     """Of stretches of True that are so long, those that are wanted."""
     out = np.zeros(len(held), bool)
-    out[held] = np.repeat(wanted, long)
+    out[held] = np.repeat(chosen, long)
     return out
 
 

@@ -20,12 +20,12 @@ def to_tangent(rotations: FloatArray) -> tuple[FloatArray, FloatArray]:
     # What turns round and round has no mean; any of its rotations will do.
     spins = np.linalg.norm(total, axis=-1, keepdims=True) < 0.05 * len(q)
     mean = rotation.normalised(np.where(spins, q[len(q) // 2], total))
-    about = rotation.multiply(rotation.inverse(mean), q)
-    about = np.where(np.median(about[..., 3], axis=0)[..., None] < 0, -about, about)
-    sine = np.sqrt(np.sum(about[..., :3] ** 2, axis=-1))
-    angle = 2 * np.arctan2(sine, about[..., 3])
+    relative = rotation.multiply(rotation.inverse(mean), q)
+    relative = np.where(np.median(relative[..., 3], axis=0)[..., None] < 0, -relative, relative)
+    sine = np.sqrt(np.sum(relative[..., :3] ** 2, axis=-1))
+    angle = 2 * np.arctan2(sine, relative[..., 3])
     scale = np.where(sine > 1e-12, angle / np.maximum(sine, 1e-12), 2.0)
-    return mean, about[..., :3] * scale[..., None]
+    return mean, relative[..., :3] * scale[..., None]
 
 
 def from_tangent(mean: FloatArray, vectors: FloatArray) -> FloatArray:

@@ -44,10 +44,10 @@ class WorldMotion:
 
     def swing(self, root: int, joints: Collection[int], q: FloatArray) -> None:
         """Turn these joints about the place of ``root`` by ``q (F, 4)``, their places too."""
-        about = self.positions[root].copy()
+        pivot = self.positions[root].copy()
         for joint in joints:
             self.rotations[joint] = rotation.multiply(q, self.rotations[joint])
-            self.positions[joint] = about + rotation.rotate(q, self.positions[joint] - about)
+            self.positions[joint] = pivot + rotation.rotate(q, self.positions[joint] - pivot)
 
     def below(self, joint: int) -> tuple[int, ...]:
         """The joint and everything that hangs from it, parents first."""

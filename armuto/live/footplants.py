@@ -49,8 +49,8 @@ class _PointState:
         self.track.append((time, at))
         while len(self.track) > 2 and time - self.track[0][0] > WINDOW:
             self.track.popleft()
-        then, there = self.track[0]
-        return float(np.linalg.norm(at - there)) / (time - then) if time > then else np.inf
+        then, before = self.track[0]
+        return float(np.linalg.norm(at - before)) / (time - then) if time > then else np.inf
 
 
 class LiveFootplants:
@@ -117,20 +117,20 @@ class LiveFootplants:
         assert self.floor is not None
         floor, leg = self.floor * float(self.scale[1]), self.leg * float(self.scale[1])
         at = {name: place[0] for name, place in target_paths(motion, own).items()}
-        apart = {name: place - paths[name] for name, place in at.items()}
+        deviations = {name: place - paths[name] for name, place in at.items()}
         heights = {name: float(paths[name][1]) for name in at}
-        ground, weight = self._on_the_ground(apart, heights, leg)
+        ground, weight = self._on_the_ground(deviations, heights, leg)
         # Upwards D is 0; near the floor a foot that does not stand is as high as the source's.
         up, total, free = 0.0, 0.0, 1.0
         for name in at:
             state = self.states[name]
             if state.begins:
                 # Where it comes to rest is where it is shown, and would be if the correction held it already.
-                state.place = apart[name][[0, 2]] + ground / max(weight, FAINT)
+                state.place = deviations[name][[0, 2]] + ground / max(weight, FAINT)
             near = MOST_NEAR * (1 - smooth_at(((heights[name] - floor) / leg - NEAR) / (FAR - NEAR)))
             near = max(near, min(state.weight, FIRM))
             share = near / (1 - near)
-            up -= share * float(apart[name][1])
+            up -= share * float(deviations[name][1])
             total += share
             free *= 1 - near
         up *= (1 - free) / max(total, 1e-12)
@@ -140,17 +140,17 @@ class LiveFootplants:
         return np.array([ground[0], up, ground[1]]), weight
 
     def _on_the_ground(
-        self, apart: Mapping[str, FloatArray], heights: Mapping[str, float], leg: float
+        self, deviations: Mapping[str, FloatArray], heights: Mapping[str, float], leg: float
     ) -> tuple[FloatArray, float]:
         """The correction over the ground ``(2,)`` of one foot's contacts, and how much they count."""
         lowest = min(heights.values())
         total, by, most = 0.0, np.zeros(2), 0.0
-        for name, away in apart.items():
+        for name, deviation in deviations.items():
             state = self.states[name]
             if state.weight <= 0:
                 continue
             share = state.weight * float(bearing(np.array(heights[name] - lowest), leg))
-            by += share * (state.place - away[[0, 2]])
+            by += share * (state.place - deviation[[0, 2]])
             total += share
             most = max(most, state.weight)
         return (most * by / total, most) if total > 1e-9 else (np.zeros(2), 0.0)

@@ -120,15 +120,15 @@ class LivePerformer:
             if not self.volume.arms.get(name):
                 continue
             deepest = arms.penetration(motion, self.volume, name)
-            wanted, now = np.zeros(3), self.turned_out[name]
+            goal, now = np.zeros(3), self.turned_out[name]
             if deepest[0][0] > arms.CLEAN:
                 built = source_build(motion, tracks, self.context) if built is None else built
                 allowed = arms.source_depths(motion, {name: limb}, self.volume, built)[name]
                 q = arms.way_out(motion, limb, deepest, allowed, chest, self.fitting.settings.clear)
                 if q is not None:
-                    wanted = rotation.rotate(rotation.inverse(chest), rotation.vector(q))[0]
-            rises = bool(np.linalg.norm(wanted) > np.linalg.norm(now))
-            now = now + (wanted - now) * _share(passed, rises)
+                    goal = rotation.rotate(rotation.inverse(chest), rotation.vector(q))[0]
+            rises = bool(np.linalg.norm(goal) > np.linalg.norm(now))
+            now = now + (goal - now) * _share(passed, rises)
             self.turned_out[name] = now
             if np.linalg.norm(now) > 1e-5:
                 turn = rotation.from_vector(rotation.rotate(chest, now[None]))
@@ -166,11 +166,11 @@ class LivePerformer:
         """The body moved as its first frame was, to where that is wanted; returns its path from there."""
         wanted = self.fitting.settings.travel
         x, z, degrees = wanted.at if wanted.place == "given" else (0.0, 0.0, 0.0)
-        here, there = both.places[:1] * [1.0, 0.0, 1.0], np.array([[x, 0.0, z]])
+        start, goal = both.places[:1] * [1.0, 0.0, 1.0], np.array([[x, 0.0, z]])
         turn = np.radians(degrees) - both.heading[:1]
-        travel.moved(motion, here, turn, there - here)
+        travel.moved(motion, start, turn, goal - start)
         q = rotation.about([0.0, 1.0, 0.0], turn)
-        places = there + rotation.rotate(q, both.places - here)
+        places = goal + rotation.rotate(q, both.places - start)
         return replace(both, places=places, heading=both.heading + turn)
 
 

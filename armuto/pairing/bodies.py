@@ -188,8 +188,8 @@ def _level(
     return (normal if tilt < 35 else up), tilt
 
 
-def _off(value: float, wanted: float, spread: float, worst: float = -4.0) -> float:
-    return max(worst, -0.5 * ((value - wanted) / spread) ** 2)
+def _off(value: float, expected: float, spread: float, worst: float = -4.0) -> float:
+    return max(worst, -0.5 * ((value - expected) / spread) ** 2)
 
 
 def _stance(

@@ -146,7 +146,7 @@ def limb_length(anatomy: SkeletonTree, limb: Limb, which: int) -> float:
     first, last = required_ends(limb, which)
     joints = limb.joints(which)
     required = [n for n, part in enumerate(limb.kinds) if part.required]
-    there = [n for n in required if n in joints]
-    whole, own = (sum(limb.kinds[n].share for n in parts[:-1]) for parts in (required, there))
+    present = [n for n in required if n in joints]
+    whole, own = (sum(limb.kinds[n].share for n in parts[:-1]) for parts in (required, present))
     length = float(anatomy.length[anatomy.path(first, last)].sum())
     return length * whole / own if own > 0 else length

@@ -51,14 +51,15 @@ class _Sides:
 
 
 def _wrong_side(pair: Pair, source: _Sides, target: _Sides, plan: BodyPlan) -> str:
-    here, there = source.of(pair.source), target.of(pair.target)
-    if not here or not there:
+    source_side, target_side = source.of(pair.source), target.of(pair.target)
+    if not source_side or not target_side:
         return ""
-    if here != there:
-        return f"{pair.source[0]} is on the {here} of the source, {pair.target[0]} on the {there} of the character."
+    if source_side != target_side:
+        on_source = f"{pair.source[0]} is on the {source_side} of the source"
+        return f"{on_source}, {pair.target[0]} on the {target_side} of the character."
     part = plan.by_name.get(pair.part or "")
-    if part and part.side and part.side == OTHER[here]:
-        return f"It is called the {part.name}, but both bones are on the {here}."
+    if part and part.side and part.side == OTHER[source_side]:
+        return f"It is called the {part.name}, but both bones are on the {source_side}."
     return ""
 
 

@@ -115,17 +115,17 @@ def connect(
             # The thread is there: drawing it again says that it is right.
             now = give(now, context, replace(up, confirmed=True))
             continue
-        have = up or down
-        part = have.part if have else _free_part(now, context, a, b)
+        connected = up or down
+        part = connected.part if connected else _free_part(now, context, a, b)
         many = part is not None and context.plan.by_name[part].many
         sources, targets = {a}, {b}
-        if have and (many or add):
-            sources |= set(have.source)
-            targets |= set(have.target)
+        if connected and (many or add):
+            sources |= set(connected.source)
+            targets |= set(connected.target)
         elif up and down is None and len(up.source) > 1:
             sources = set(up.source)
-        if have and have.part is None:
-            now = remove(now, [have.key])
+        if connected and connected.part is None:
+            now = remove(now, [connected.key])
         why = BY_HAND if n == 0 else MIRRORED
         pair = Pair(
             part,
@@ -134,7 +134,7 @@ def connect(
             1.0,
             (why,),
             True,
-            have.moves if have else True,
+            connected.moves if connected else True,
         )
         now = give(now, context, pair)
     return now
@@ -188,13 +188,13 @@ def bring_back(
     now: Pairing, context: PairingContext, parts: Collection[str], proposed: Iterable[Pair], mirror: bool = False
 ) -> Pairing:
     """Take back that parts were left out; they get what is proposed for them, as far as its bones are free."""
-    wanted = _with_mirror(parts, mirror)
-    now = Pairing(now.pairs, tuple(part for part in now.left_out if part not in wanted))
+    restored = _with_mirror(parts, mirror)
+    now = Pairing(now.pairs, tuple(part for part in now.left_out if part not in restored))
     for pair in proposed:
         free = not any(now.with_bone("source", bone) for bone in pair.source) and not any(
             now.with_bone("target", bone) for bone in pair.target
         )
-        if pair.part in wanted and now.of(pair.key) is None and free:
+        if pair.part in restored and now.of(pair.key) is None and free:
             now = give(now, context, pair)
     return now
 
@@ -212,8 +212,8 @@ def confirm(now: Pairing, keys: Collection[str] | None = None, above: float = 0.
 
 def swap(now: Pairing, context: PairingContext, keys: Collection[str]) -> Pairing:
     """Exchange the target bones of left and right for these parts and their mirrors."""
-    wanted = {key for key in _with_mirror(keys, True) if mirrored(key) != key}
-    by = {pair.part: pair for pair in now.pairs if pair.part in wanted}
+    swapped = {key for key in _with_mirror(keys, True) if mirrored(key) != key}
+    by = {pair.part: pair for pair in now.pairs if pair.part in swapped}
     others = [pair for pair in now.pairs if pair.part not in by]
     for part, pair in by.items():
         other = by.get(mirrored(part or ""))

@@ -148,8 +148,8 @@ def _same_name(first: Side, a: Line, other: Side, b: Line) -> float:
         return -1.0
     words = [(*read.words, read.helper) if read.helper else read.words for read in (name, twin)]
     same = bool(words[0]) and words[0] == words[1] and name.side == twin.side
-    apart = bool(name.numbers and twin.numbers) and len(name.numbers) > 1 and name.numbers[0] != twin.numbers[0]
-    return 1.0 if same and not apart else 0.0
+    numbered = bool(name.numbers and twin.numbers) and len(name.numbers) > 1 and name.numbers[0] != twin.numbers[0]
+    return 1.0 if same and not numbered else 0.0
 
 
 def as_rows(match: Match) -> Sequence[tuple[tuple[int, ...], tuple[int, ...]]]:

@@ -89,10 +89,10 @@ def _apart(
     before, after = _neighbours(pair, by_part, plan)
     if not (before and before.source and before.target and after and after.source and after.target):
         return False
-    there = [source.index[before.source[-1]], *rows, source.index[after.source[0]]]
-    here = [target.index[name] for name in (before.target[-1], *pair.target, after.target[0])]
-    apart = np.abs(_fractions(positions[there]) - _fractions(target.rest.positions[here]))
-    return bool(apart.max() > ELSEWHERE)
+    source_joints = [source.index[before.source[-1]], *rows, source.index[after.source[0]]]
+    target_joints = [target.index[name] for name in (before.target[-1], *pair.target, after.target[0])]
+    distances = np.abs(_fractions(positions[source_joints]) - _fractions(target.rest.positions[target_joints]))
+    return bool(distances.max() > ELSEWHERE)
 
 
 def first_drivers(mapping: Mapping[int, JointDriver]) -> dict[str, JointDriver]:

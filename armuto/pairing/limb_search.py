@@ -112,15 +112,15 @@ class PartSearch:
         carrying = {above for joint in self.taken for above in anatomy.above[joint]}  # joints on the way to an arm
         out = []
         for child in anatomy.skeleton.children[joint]:
-            away = anatomy.at[child] - anatomy.at[joint]
-            aside = abs(float(away @ body.across))
+            offset = anatomy.at[child] - anatomy.at[joint]
+            aside = abs(float(offset @ body.across))
             if child in self.taken or self._helps(child) or child in mirrored or child in carrying:
                 continue
             if self._says_neck(child):
                 out.append(child)
             if aside > 0.06 * anatomy.size or self._says_neck(child):
                 continue
-            length, ahead, high = anatomy.length[child], float(away @ body.forward), float(away @ body.up)
+            length, ahead, high = anatomy.length[child], float(offset @ body.forward), float(offset @ body.up)
             if self.plan.trunk == "upright":  # up, neither hanging down the back as hair does nor out in front as a jaw
                 goes = high > 0.35 * length and ahead > -0.45 * length
             else:
@@ -182,16 +182,16 @@ class PartSearch:
         anatomy = self.anatomy
         if anatomy.skeleton.children[child] or self._says_neck(child):
             return False
-        along, away = unit(anatomy.at[joint] - anatomy.at[before]), anatomy.at[child] - anatomy.at[joint]
-        turned = float(along @ unit(away)) < HANGS
-        return turned and float(away @ self.body.up) < float(along @ self.body.up) * anatomy.length[child]
+        along, offset = unit(anatomy.at[joint] - anatomy.at[before]), anatomy.at[child] - anatomy.at[joint]
+        turned = float(along @ unit(offset)) < HANGS
+        return turned and float(offset @ self.body.up) < float(along @ self.body.up) * anatomy.length[child]
 
     def _leads_on(self, joint: int, child: int) -> float:
         """How well a child carries on the line of the neck: by its name, by what hangs from it, and by the way it
         goes."""
         anatomy, body = self.anatomy, self.body
-        away = anatomy.at[child] - anatomy.at[joint]
-        goes = float(away @ body.up) / (anatomy.length[child] + 1e-9)
+        offset = anatomy.at[child] - anatomy.at[joint]
+        goes = float(offset @ body.up) / (anatomy.length[child] + 1e-9)
         by_name = 2.0 * self._says_neck(child) - 2.0 * bool(self.names.read[child].helper)
         carries = 0.1 * min(int(anatomy.under[child]), 8) + 0.5 * bool(anatomy.skeleton.children[child])
         return float(by_name + goes + carries)
@@ -328,8 +328,8 @@ class PartSearch:
             return
         anatomy, body = self.anatomy, self.body
         for child in anatomy.skeleton.children[head[0].joint]:
-            away = anatomy.at[child] - anatomy.at[head[0].joint]
-            ahead, high, aside = (float(away @ way) for way in (body.forward, body.up, body.across))
+            offset = anatomy.at[child] - anatomy.at[head[0].joint]
+            ahead, high, aside = (float(offset @ way) for way in (body.forward, body.up, body.across))
             if child not in self.taken and ahead > max(high, 0.5 * abs(high)) and abs(aside) < 0.1 * ahead:
                 why = "it lies in the middle of the head, low and in front"
                 return self._give("jaw", [self._found(child, self.plan.by_name["jaw"], 0.6, why)])

@@ -174,9 +174,9 @@ def _measures(anatomy: SkeletonTree, line: tuple[int, ...]) -> Measures:
     joints = list(line)
     run = np.concatenate([[0.0], np.cumsum(anatomy.length[joints[1:]])])
     at = anatomy.at[joints]
-    away = at[None] - at[:, None]
-    straight = np.linalg.norm(away, axis=-1)
-    way = away / np.maximum(straight, 1e-12)[..., None]
+    offsets = at[None] - at[:, None]
+    straight = np.linalg.norm(offsets, axis=-1)
+    way = offsets / np.maximum(straight, 1e-12)[..., None]
     children = anatomy.skeleton.children
     fan = np.array([sum(bool(children[c]) for c in children[joint]) for joint in joints])
     still = anatomy.length[joints] <= ZERO * anatomy.size

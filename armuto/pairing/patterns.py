@@ -138,23 +138,23 @@ def read_skeleton(skeleton: Skeleton, pattern: Pattern) -> Recognised | None:
         joints.setdefault(head.casefold(), joint)
     plan = body_plan(pattern.plan) if pattern.plan in NAMES else None
     found: dict[str, list[int]] = {}
-    there = wanted = 0
+    present = expected = 0
     for part, names in pattern.parts.items():
         many = bool(plan and part in plan.by_name and plan.by_name[part].many)
         own = [joints[name.casefold()] for name in names if name.casefold() in joints]
         if many:
             others = {name.casefold() for other, row in pattern.parts.items() if other != part for name in row}
             own = _series(heads, names, others) or own
-            there, wanted = there + bool(own), wanted + 1
+            present, expected = present + bool(own), expected + 1
         else:
-            there, wanted = there + len(own), wanted + len(names)
+            present, expected = present + len(own), expected + len(names)
         if own and (many or len(own) == len(names)):
             found[part] = own
-    if not wanted or there / wanted < ENOUGH or not _hangs_together(skeleton, plan, found):
+    if not expected or present / expected < ENOUGH or not _hangs_together(skeleton, plan, found):
         return None
     why = f"the pattern “{pattern.name}” names it so"
     parts = {part: tuple(PartBone(joint, 1.0, why) for joint in own) for part, own in found.items()}
-    return Recognised(pattern, there / wanted, parts)
+    return Recognised(pattern, present / expected, parts)
 
 
 def recognise(skeleton: Skeleton, patterns: Iterable[Pattern]) -> list[Recognised]:

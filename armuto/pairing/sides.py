@@ -106,9 +106,9 @@ def _gaze(anatomy: SkeletonTree, body: Body, facing: FloatArray) -> float:
         leaves = [c for c in anatomy.skeleton.children[joint] if not anatomy.skeleton.children[c] and c not in arms]
         for n, a in enumerate(leaves):
             for b in leaves[:n]:
-                both, apart = anatomy.at[a] + anatomy.at[b] - 2 * anatomy.at[joint], anatomy.at[a] - anatomy.at[b]
-                wide = float(np.linalg.norm(apart))
-                if wide < 1e-9 or abs(float(apart @ body.across)) < 0.95 * wide:
+                both, difference = anatomy.at[a] + anatomy.at[b] - 2 * anatomy.at[joint], anatomy.at[a] - anatomy.at[b]
+                wide = float(np.linalg.norm(difference))
+                if wide < 1e-9 or abs(float(difference @ body.across)) < 0.95 * wide:
                     continue
                 ahead, high = float(both @ facing), float(both @ body.up)
                 if abs(ahead) > 0.5 * abs(high) and abs(ahead) > 0.3 * wide and abs(ahead) > abs(best):
@@ -157,5 +157,5 @@ def _thumb(anatomy: SkeletonTree, hand: int, facing: FloatArray) -> float:
     if len(starts) == 2 and far[thumb] > 0.85 * far[others[0]]:
         return 0.0  # two fingers alike: neither is a thumb
     rest = np.mean([anatomy.at[tip] for n, tip in enumerate(tips) if n != thumb], axis=0)
-    away = (anatomy.at[tips[thumb]] - rest) / (max(far) + 1e-9)
-    return float(np.clip(away @ facing / 0.4, -1, 1))
+    offset = (anatomy.at[tips[thumb]] - rest) / (max(far) + 1e-9)
+    return float(np.clip(offset @ facing / 0.4, -1, 1))

@@ -41,10 +41,10 @@ def twists(target: Skeleton, mapping: Mapping[int, JointDriver]) -> tuple[Twist,
         if upper is None:
             continue
         for lower in below.get(upper, ()):
-            line, here = at[lower] - at[upper], at[joint] - at[upper]
+            line, offset = at[lower] - at[upper], at[joint] - at[upper]
             length = float(np.linalg.norm(line))
-            share = float(here @ line) / length**2 if length > 0 else 0.0
-            if 0.05 < share < 1.0 and float(np.linalg.norm(here - share * line)) < NEAR * length:
+            share = float(offset @ line) / length**2 if length > 0 else 0.0
+            if 0.05 < share < 1.0 and float(np.linalg.norm(offset - share * line)) < NEAR * length:
                 # A spine or a palm that is partly unpaired is no row of bones for twist: there, one bone leads on to
                 # many.
                 if len(below[upper]) == 1:

@@ -78,26 +78,28 @@ class Bodies:
     @cached_property
     def directions(self) -> tuple[FloatArray, FloatArray]:
         """Of the source's bones and the target's, from the one part to the next, ``(bones, F, 3)``."""
-        there, here = (np.array([at[onward.name] - at[part.name] for part, onward in self.bones]) for at in self.both)
-        return there, here
+        source, target = (
+            np.array([at[onward.name] - at[part.name] for part, onward in self.bones]) for at in self.both
+        )
+        return source, target
 
     @cached_property
     def lengths(self) -> tuple[FloatArray, FloatArray]:
         """Of the source's bones and the target's, ``(bones, F)``."""
-        there, here = (vectors.lengths(directions) for directions in self.directions)
-        return there, here
+        source, target = (vectors.lengths(directions) for directions in self.directions)
+        return source, target
 
     @cached_property
     def usual_lengths(self) -> dict[tuple[str, str], tuple[float, float]]:
         """Of the source's bone and the target's, in the median, by the names of its parts."""
-        there, here = (percentiles(lengths, 50).tolist() for lengths in self.lengths)
+        source, target = (percentiles(lengths, 50).tolist() for lengths in self.lengths)
         names = ((part.name, onward.name) for part, onward in self.bones)
-        return dict(zip(names, zip(there, here, strict=True), strict=True))
+        return dict(zip(names, zip(source, target, strict=True), strict=True))
 
     def usual_length(self, part: Part, onward: Part) -> tuple[float, float]:
         """:attr:`usual_lengths` from one part to another one, which need not be the next."""
         known = self.usual_lengths.get((part.name, onward.name))
         if known is not None:
             return known
-        there, here = (median(vectors.lengths(at[onward.name] - at[part.name])) for at in self.both)
-        return there, here
+        source, target = (median(vectors.lengths(at[onward.name] - at[part.name])) for at in self.both)
+        return source, target

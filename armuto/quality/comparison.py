@@ -112,21 +112,24 @@ def _as_recorded(compared: Comparison) -> None:
         return
     settings = fitting.settings.travel
     source_stand, target_stand = compared.context.standing
-    there = compared.mapping[hips].source
-    away = rotation.rotate(fitting.turn, compared.tracks.positions[there] - source_stand[there])
-    wanted = target_stand[hips] + scale_path(away, compared.context.ratios, motion.fps)
+    driver = compared.mapping[hips].source
+    offset = rotation.rotate(fitting.turn, compared.tracks.positions[driver] - source_stand[driver])
+    expected_path = target_stand[hips] + scale_path(offset, compared.context.ratios, motion.fps)
     at = motion.positions[hips]
-    far, own = (float(np.linalg.norm(np.ptp(path[:, [0, 2]], axis=0))) for path in (wanted, at))
-    in_place = settings.mode == "in place" or (far > 0.5 * fitting.scale and own < STAYS * far)
+    far, span = (float(np.linalg.norm(np.ptp(path[:, [0, 2]], axis=0))) for path in (expected_path, at))
+    in_place = settings.mode == "in place" or (far > 0.5 * fitting.scale and span < STAYS * far)
     if not in_place and settings.place == "recorded":
         return
-    back = rotation.inverse(fitting.target_pose.rotations[hips])
-    turns = rotation.multiply(motion.rotations[hips], back), rotation.multiply(joint_as_source(compared, hips), back)
-    here, expected = (path_of(at, turn, fitting.forward, motion.fps, settings.smoothing).heading for turn in turns)
-    off = (expected - here + np.pi) % (2 * np.pi) - np.pi
+    inverse_stand = rotation.inverse(fitting.target_pose.rotations[hips])
+    turns = (
+        rotation.multiply(motion.rotations[hips], inverse_stand),
+        rotation.multiply(joint_as_source(compared, hips), inverse_stand),
+    )
+    heading, expected = (path_of(at, turn, fitting.forward, motion.fps, settings.smoothing).heading for turn in turns)
+    off = (expected - heading + np.pi) % (2 * np.pi) - np.pi
     if not (in_place and settings.heading):
         off = np.full(motion.frames, np.arctan2(np.sin(off).mean(), np.cos(off).mean()))
-    shift = (wanted - at) * [1.0, float(in_place and settings.up), 1.0]
+    shift = (expected_path - at) * [1.0, float(in_place and settings.up), 1.0]
     moved(motion, at.copy(), off, shift)
 
 

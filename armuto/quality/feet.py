@@ -40,9 +40,9 @@ def slides(compared: Comparison) -> Iterator[Measurement]:
     speed: dict[str, tuple[FloatArray, FloatArray, FloatArray]] = {}
     for contact, point, inner in _standing(compared):
         if point.name not in speed:
-            here = compared.target_paths[point.name]
-            speed[point.name] = here, over_ground(here, fps), over_ground(paths[point.name], fps)
-        here, own, source = speed[point.name]
+            path = compared.target_paths[point.name]
+            speed[point.name] = path, over_ground(path, fps), over_ground(paths[point.name], fps)
+        path, target, source = speed[point.name]
         foot = [paths[other.name][inner, 1] for other in compared.probes.points if other.limb == point.limb]
         bears = (
             paths[point.name][inner, 1] - np.min(foot, axis=0)
@@ -56,11 +56,11 @@ def slides(compared: Comparison) -> Iterator[Measurement]:
             point.name,
             contact.first,
             contact.last,
-            percentile(own[rows], 90) * 100,
+            percentile(target[rows], 90) * 100,
             percentile(source[rows], 90) * 100,
             "cm/s",
             float(
-                np.linalg.norm(np.ptp(here[rows][:, [0, 2]], axis=0))
+                np.linalg.norm(np.ptp(path[rows][:, [0, 2]], axis=0))
                 - np.linalg.norm(np.ptp(paths[point.name][rows][:, [0, 2]], axis=0))
             )
             * 100,
@@ -77,10 +77,10 @@ def reach(compared: Comparison) -> Iterator[Measurement]:
     stands."""
     paths = compared.source_paths
     for contact, point, inner in _standing(compared):
-        apart = compared.target_paths[point.name][inner] - paths[point.name][inner]
-        apart = apart[:, [0, 2]] - percentiles(apart[:, [0, 2]].T, 50)
+        deviation = compared.target_paths[point.name][inner] - paths[point.name][inner]
+        deviation = deviation[:, [0, 2]] - percentiles(deviation[:, [0, 2]].T, 50)
         yield Measurement(
-            "reach", point.name, contact.first, contact.last, float(lengths(apart).max()) * 100, 0.0, "cm"
+            "reach", point.name, contact.first, contact.last, float(lengths(deviation).max()) * 100, 0.0, "cm"
         )
 
 
@@ -98,11 +98,11 @@ def floor(compared: Comparison) -> Iterator[Measurement]:
     for point in compared.probes.points:
         if not point.is_foot:
             continue
-        own = np.maximum(floor - compared.target_paths[point.name][:, 1], 0.0) * 100
+        depth = np.maximum(floor - compared.target_paths[point.name][:, 1], 0.0) * 100
         source = np.maximum(floor - compared.source_paths[point.name][:, 1], 0.0) * 100
-        worst = worst_frame(own - source)
-        first, last = stretch_around(own - source > max(0.1, 0.5 * float(own[worst] - source[worst])), worst)
-        yield Measurement("floor", point.name, first, last, float(own[worst]), float(source[worst]), "cm")
+        worst = worst_frame(depth - source)
+        first, last = stretch_around(depth - source > max(0.1, 0.5 * float(depth[worst] - source[worst])), worst)
+        yield Measurement("floor", point.name, first, last, float(depth[worst]), float(source[worst]), "cm")
 
 
 def soles(compared: Comparison) -> Iterator[Measurement]:
@@ -116,8 +116,10 @@ def soles(compared: Comparison) -> Iterator[Measurement]:
     feet, hips = footing(mapping), compared.context.first_drivers.get("hips")
     if hips is None or not feet or fitting.settings.height is not None:
         return
-    own = sole_of(fitting.source, fitting.source_pose, [mapping[joint].source for joint in feet], hips.source, True)
-    if own is None:
+    source_sole = sole_of(
+        fitting.source, fitting.source_pose, [mapping[joint].source for joint in feet], hips.source, True
+    )
+    if source_sole is None:
         return
     for side in SIDES:
         mine = [joint for joint in feet if str(mapping[joint].part).startswith(f"{side} ")]
@@ -133,8 +135,10 @@ def soles(compared: Comparison) -> Iterator[Measurement]:
         if low is None or len(rows) < 3:
             continue
         points = [point for point in compared.probes.points if point.is_foot and point.name.startswith(f"{side} ")]
-        there = np.min([compared.tracks.path(point)[:, 1] for point in points], axis=0) + fitting.floors[0] - own
-        off = low[rows] - compared.context.ratios.height * there[rows]
+        lowest = (
+            np.min([compared.tracks.path(point)[:, 1] for point in points], axis=0) + fitting.floors[0] - source_sole
+        )
+        off = low[rows] - compared.context.ratios.height * lowest[rows]
         worst = int(rows[worst_frame(np.abs(off))])
         yield Measurement("sole", f"{side} foot", worst, worst, abs(median(off)) * 100, 0.0, "cm", median(off))
 

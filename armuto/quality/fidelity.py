@@ -72,8 +72,8 @@ def _upright(bodies: Bodies) -> Iterator[Deviation]:
     if top is None or "hips" not in bodies.here:
         return
     lean = [_angle(at[top] - at["hips"], UP) for at in bodies.both]
-    apart = np.abs(lean[1] - lean[0])
-    yield Deviation("up", "trunk", _typical(apart), 0.0, apart)
+    deviation = np.abs(lean[1] - lean[0])
+    yield Deviation("up", "trunk", _typical(deviation), 0.0, deviation)
     size = median(lean[0])
     if bodies.fitting.plan.trunk != "upright" or size < LIES:
         return
@@ -96,10 +96,10 @@ def _in_line(at: Mapping[str, FloatArray], top: str) -> float:
 def _floor_elsewhere(bodies: Bodies) -> bool:
     """Whether the source's lowest points keep their height along a level axis of the world clearly better than along
     +Y."""
-    moved = np.stack(list(bodies.there.values()), axis=1)
-    if len(moved) < 3:
+    source_places = np.stack(list(bodies.there.values()), axis=1)
+    if len(source_places) < 3:
         return False
-    loose = {axis: value + STEADY / 10 for axis, value in unsteadiness(moved).items() if axis != "-Y"}
+    loose = {axis: value + STEADY / 10 for axis, value in unsteadiness(source_places).items() if axis != "-Y"}
     best = min(loose.values())
     return loose["+Y"] > STEADIER * best and best < STEADY
 
@@ -122,8 +122,8 @@ def _facing(bodies: Bodies) -> Iterator[Deviation]:
     for part, kinds in (("hips", HIPS), ("chest", CHEST)):
         lines = [_across(at, kinds) for at in bodies.both]
         if lines[0] is not None and lines[1] is not None:
-            apart = _angle(lines[0], lines[1])
-            yield Deviation("facing", part, _typical(apart), 0.0, apart)
+            deviation = _angle(lines[0], lines[1])
+            yield Deviation("facing", part, _typical(deviation), 0.0, deviation)
     # Where it stands to begin with, the body faces as its file has it.
     fitting = bodies.fitting
     stance = fitting.target_stance
@@ -154,8 +154,8 @@ def _twist(bodies: Bodies) -> Iterator[Deviation]:
     now = fitting.target_pose.rotations
     turns = [rotation.multiply(now[joint], rotation.inverse(start.rotations[joint])) for joint in (hips, chest)]
     between = rotation.against(turns[0], turns[1])
-    _, about = rotation.swing_and_twist(between, axis / np.linalg.norm(axis))
-    yield Deviation("twist", "trunk", float(np.degrees(rotation.angle(about))))
+    _, twist = rotation.swing_and_twist(between, axis / np.linalg.norm(axis))
+    yield Deviation("twist", "trunk", float(np.degrees(rotation.angle(twist))))
 
 
 def _directions(bodies: Bodies) -> Iterator[Deviation]:
@@ -168,15 +168,15 @@ def _directions(bodies: Bodies) -> Iterator[Deviation]:
     # Legs of many bones that are held on the floor fold otherwise where bodies are built otherwise.
     every = _angle(built, bodies.directions[1]) * (1.0 if bodies.fitting.plan.trunk == "upright" else FOLDING)
     typical = np.maximum(percentiles(every, 50), OFTEN * percentiles(every, 95)).tolist()
-    for (part, onward), apart, size in zip(bodies.bones, every, typical, strict=True):
+    for (part, onward), deviation, size in zip(bodies.bones, every, typical, strict=True):
         if part.kind.endswith("shoulder") or min(bodies.usual_length(part, onward)) < 1e-4:
             continue  # collar bones lie as a body is built
         if part.limb in bodies.held:
             free = ~bodies.held[part.limb]
             if not free.any():
                 continue
-            apart, size = np.where(free, apart, 0.0), _typical(apart[free])
-        yield Deviation("direction", part.name, size, 0.0, apart)
+            deviation, size = np.where(free, deviation, 0.0), _typical(deviation[free])
+        yield Deviation("direction", part.name, size, 0.0, deviation)
 
 
 def _as_built(bodies: Bodies, part: Part, onward: Part, bone: FloatArray) -> FloatArray:
@@ -230,15 +230,15 @@ def rolls_of(fitting: Fitting) -> tuple[tuple[str, float], ...]:
         marks, ways = bends(own, other, joint), (own.direction(joint), other.direction(joint))
         if marks is None or ways[0] is None or ways[1] is None:
             continue
-        have = rotation.rotate(turns[joint], ways[0])
-        carried = rotation.rotate(rotation.between(have, ways[1]), rotation.rotate(turns[joint], marks[0]))
+        current = rotation.rotate(turns[joint], ways[0])
+        carried = rotation.rotate(rotation.between(current, ways[1]), rotation.rotate(turns[joint], marks[0]))
         out.append((part, abs(float(np.degrees(roll_angle(ways[1], carried, marks[1]))))))
     return tuple(out)
 
 
-def _typical(apart: FloatArray) -> float:
+def _typical(deviation: FloatArray) -> float:
     """The median over the clip, or a share of the 95th percentile where that is more."""
-    return max(median(apart), OFTEN * percentile(apart, 95))
+    return max(median(deviation), OFTEN * percentile(deviation, 95))
 
 
 def _sides(bodies: Bodies) -> Iterator[Deviation]:
@@ -324,9 +324,9 @@ def _heights(bodies: Bodies) -> Iterator[Deviation]:
     parts = [("hips", hips)]
     if plan.trunk == "upright":  # elsewhere necks differ too much
         parts.append(("head", heads))
-    for part, (there, here) in parts:
-        apart = 100 * np.abs(here - there) * (1.0 if plan.trunk == "upright" else FOLDING)
-        yield Deviation("height", part, _typical(apart), 0.0, apart, "%")
+    for part, (source, target) in parts:
+        deviation = 100 * np.abs(target - source) * (1.0 if plan.trunk == "upright" else FOLDING)
+        yield Deviation("height", part, _typical(deviation), 0.0, deviation, "%")
 
 
 def _lengths(bodies: Bodies) -> Iterator[Deviation]:
@@ -341,10 +341,10 @@ def _lengths(bodies: Bodies) -> Iterator[Deviation]:
             skeleton.rest.positions[[getattr(bodies.first[part.name], which) for part in parts]]
             for parts in zip(*bodies.bones, strict=True)
         )
-        own = lengths(outer - inner)[:, None]
-        off.append(np.where(own > 1e-4, 100 * np.abs(now / np.where(own > 1e-4, own, 1.0) - 1), 0.0))
-    there, here = (percentiles(values, 50).tolist() for values in off)
-    for (part, _), size, source, over_time in zip(bodies.bones, here, there, off[1], strict=True):
+        rest = lengths(outer - inner)[:, None]
+        off.append(np.where(rest > 1e-4, 100 * np.abs(now / np.where(rest > 1e-4, rest, 1.0) - 1), 0.0))
+    source_sizes, target_sizes = (percentiles(values, 50).tolist() for values in off)
+    for (part, _), size, source, over_time in zip(bodies.bones, target_sizes, source_sizes, off[1], strict=True):
         yield Deviation("length", part.name, size, source, over_time, "%")
 
 
@@ -367,7 +367,7 @@ def _unlike(bodies: Bodies, parts: list[Part]) -> float:
     """The largest ratio of the ratios of paired bones, in the median; 0 for fewer than two bones."""
     ratios = []
     for part, onward in pairwise(parts):
-        there, here = bodies.usual_length(part, onward)
-        if min(there, here) > 1e-4:
-            ratios.append(np.log(here / there))
+        source, target = bodies.usual_length(part, onward)
+        if min(source, target) > 1e-4:
+            ratios.append(np.log(target / source))
     return float(np.exp(np.ptp(ratios))) if len(ratios) >= 2 else 0.0

@@ -154,8 +154,8 @@ def touchup_findings(report: TouchUpReport, frames: int) -> Iterable[Finding]:
 def findings(measures: Iterable[Measurement], fitting: Fitting, frames: int) -> tuple[Finding, ...]:
     """What of the measures is worth a look, the worst first in each kind; and the parts that got no motion."""
     out = [_unpaired(row, frames) for row in fitting.missing]
-    wanted = dict(THRESHOLDS) | dict(fitting.settings.grades)
-    graded = [(measure, grade_of(measure, wanted)) for measure in measures]
+    thresholds = dict(THRESHOLDS) | dict(fitting.settings.grades)
+    graded = [(measure, grade_of(measure, thresholds)) for measure in measures]
     order = list(THRESHOLDS)
     worth = [(measurement, grade) for measurement, grade in graded if grade != "good"]
     # Where two are as wrong, the body plan's order counts, not their rounding.

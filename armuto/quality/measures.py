@@ -68,28 +68,28 @@ def _flips(compared: Comparison) -> Iterator[Measurement]:
         # Most never turn so fast, which shows without an arc tangent in every frame.
         if rotation.kernels.least_cosine(motion.rotations[above] if above >= 0 else still, turns) > slow:
             continue
-        own = _steps(turns, motion.rotations[above] if above >= 0 else None)
-        worst = worst_frame(own)
-        if own[worst] * compared.clip.fps < SUDDEN:
+        steps = _steps(turns, motion.rotations[above] if above >= 0 else None)
+        worst = worst_frame(steps)
+        if steps[worst] * compared.clip.fps < SUDDEN:
             continue
         source = compared.clip.rotations[worst : worst + 2, driver.source]
-        there = float(_steps(source, None)[0])
-        if there < NEARLY * own[worst]:
+        source_steps = float(_steps(source, None)[0])
+        if source_steps < NEARLY * steps[worst]:
             yield Measurement(
                 "flip",
                 driver.part or target.names[joint],
                 worst,
                 worst + 1,
-                float(np.degrees(own[worst])),
-                float(np.degrees(there)),
+                float(np.degrees(steps[worst])),
+                float(np.degrees(source_steps)),
                 "°",
             )
 
 
 def _steps(turns: FloatArray, above: FloatArray | None) -> FloatArray:
     """Angle from each frame to the next, against the joint above: ``(F − 1,)`` in radians."""
-    own = turns if above is None else rotation.against(above, turns)
-    return rotation.angle_apart(own[:-1], own[1:])
+    relative = turns if above is None else rotation.against(above, turns)
+    return rotation.angle_apart(relative[:-1], relative[1:])
 
 
 def _jerks(compared: Comparison) -> Iterator[Measurement]:
@@ -104,11 +104,11 @@ def _jerks(compared: Comparison) -> Iterator[Measurement]:
     hard = percentiles(accelerations(sources, fps) * scale, SHARE)
     own = accelerations(compared.motion.positions[list(alike)], fps)
     least = max(median(hard), 0.5 * scale)
-    for driver, joint, there, here, worst in zip(
+    for driver, joint, source, target, worst in zip(
         alike.values(), alike, hard, percentiles(own, SHARE), np.argmax(np.round(own, 9), axis=1) + 1, strict=True
     ):
         part = driver.part or compared.fitting.target.names[joint]
-        yield Measurement("jerk", part, int(worst), int(worst), float(here / max(there, least)), 1.0, "times")
+        yield Measurement("jerk", part, int(worst), int(worst), float(target / max(source, least)), 1.0, "times")
 
 
 def accelerations(at: FloatArray, fps: float) -> FloatArray:
@@ -163,11 +163,15 @@ def _seam(compared: Comparison) -> Iterator[Measurement]:
         above = int(compared.fitting.target.parents[joint])
         if above < 0:
             continue
-        own = rotation.against(compared.motion.rotations[above], compared.motion.rotations[joint])[[0, -1]]
-        there = compared.clip.rotations[[0, -1], driver.source]
-        here = float(np.degrees(_steps(own, None)[0]))
-        if here > worst[0]:
-            worst = here, float(np.degrees(_steps(there, None)[0])), driver.part or compared.fitting.target.names[joint]
+        target = rotation.against(compared.motion.rotations[above], compared.motion.rotations[joint])[[0, -1]]
+        source = compared.clip.rotations[[0, -1], driver.source]
+        degrees = float(np.degrees(_steps(target, None)[0]))
+        if degrees > worst[0]:
+            worst = (
+                degrees,
+                float(np.degrees(_steps(source, None)[0])),
+                driver.part or compared.fitting.target.names[joint],
+            )
     last = compared.clip.frames - 1
     yield Measurement("seam", worst[2], last, last, worst[0], worst[1], "°")
 
@@ -204,8 +208,8 @@ def _held(compared: Comparison) -> dict[str, BoolArray]:
         for (_, before), (after, _) in itertools.pairwise(runs(frames)):
             if after - before <= BRIDGE * compared.clip.fps:
                 frames[before:after] = True
-    for limb, there in compared.touched.items():
-        out[limb] = out.get(limb, np.zeros(compared.clip.frames, bool)) | (there > 0)
+    for limb, touched in compared.touched.items():
+        out[limb] = out.get(limb, np.zeros(compared.clip.frames, bool)) | (touched > 0)
     return out
 
 

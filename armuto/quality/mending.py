@@ -89,8 +89,8 @@ def propose_touchup(
 
     def left(size: float) -> float:
         layers = _with(touchups, joint, action, axis, size, frames, whole, context)
-        again = retarget(clip, fitting, contacts, touchups=replace(touchups, layers=layers))
-        found = _measured(clip, fitting, contacts, again, kind, part)
+        mended = retarget(clip, fitting, contacts, touchups=replace(touchups, layers=layers))
+        found = _measured(clip, fitting, contacts, mended, kind, part)
         return 0.0 if found is None else beyond(found)
 
     low, high = 0.0, FURTHEST[kind]
@@ -139,8 +139,8 @@ def _way(
         return chain.joints[-1], UP, "move"
     if context.hips is None:
         return None
-    away = motion.positions[chain.joints[-1], 0] - motion.positions[chain.joints[0], 0]
-    return context.hips, away / max(float(np.linalg.norm(away)), 1e-9), "move"
+    offset = motion.positions[chain.joints[-1], 0] - motion.positions[chain.joints[0], 0]
+    return context.hips, offset / max(float(np.linalg.norm(offset)), 1e-9), "move"
 
 
 def _with(

@@ -47,10 +47,10 @@ class Emphasis:
         if clip.frames < 3 or (self.slow == self.quick == self.travel == 100.0):
             return before
         rotations = clip.rotations.copy()
-        mean, away = to_tangent(rotations[:, joints])
-        carriage = low_pass(away, CARRIAGE, clip.fps)
-        away = self.slow / 100 * carriage + self.quick / 100 * (away - carriage)
-        rotations[:, joints] = from_tangent(mean, away)
+        mean, deviation = to_tangent(rotations[:, joints])
+        carriage = low_pass(deviation, CARRIAGE, clip.fps)
+        deviation = self.slow / 100 * carriage + self.quick / 100 * (deviation - carriage)
+        rotations[:, joints] = from_tangent(mean, deviation)
         made = replace(clip, rotations=rotations)
         ground = footing(body)
         if ground is not None:
@@ -68,7 +68,7 @@ class Emphasis:
         out: list[int] = []
         for limb in self.limbs:
             if limb not in body.limbs:
-                have = f"it has {', '.join(body.limbs)}" if body.limbs else "say its parts first"
-                raise BadInput(f"There is no limb “{limb}” to emphasise; {have}.")
+                hint = f"it has {', '.join(body.limbs)}" if body.limbs else "say its parts first"
+                raise BadInput(f"There is no limb “{limb}” to emphasise; {hint}.")
             out += body.limbs[limb]
         return sorted(set(out) - {body.hips})

@@ -114,8 +114,8 @@ def lock_feet(
         for contact in contacts:
             if contact.point == name:
                 rows = slice(contact.first, contact.last + 1)
-                weight, there = bearing(own, contact, ground)[rows, None], path[rows][:, [0, 2]] - going[rows]
-                off[rows], rests[rows] = (there * weight).sum(axis=0) / weight.sum() - there, True
+                weight, place = bearing(own, contact, ground)[rows, None], path[rows][:, [0, 2]] - going[rows]
+                off[rows], rests[rows] = (place * weight).sum(axis=0) / weight.sum() - place, True
         if rests.any():
             off = np.stack([np.interp(every, every[rests], values[rests]) for values in off.T], axis=1)
         paths[name] = path + np.stack([off[:, 0], np.zeros(clip.frames), off[:, 1]], axis=1)

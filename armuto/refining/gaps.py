@@ -137,18 +137,18 @@ def _alike(
     own[gap.column] = gap.turns
     known = ~own & ~lost[rows].any(axis=0)
     # Frames that may be looked at: not in a gap of the track, nor next to this one, where it is only nearly alike.
-    there: BoolArray = np.logical_not(lost[:, own | known].any(axis=1))
-    there[max(0, gap.first - NEAREST) : gap.last + NEAREST + 1] = False
-    if known.sum() < 3 or there.sum() < NEAREST:
+    complete: BoolArray = np.logical_not(lost[:, own | known].any(axis=1))
+    complete[max(0, gap.first - NEAREST) : gap.last + NEAREST + 1] = False
+    if known.sum() < 3 or complete.sum() < NEAREST:
         return track[rows[1:-1]], np.zeros(len(rows) - 2)
     posed = vectors[:, known].reshape(len(vectors), -1)
     features = np.concatenate([posed, AHEAD * fps * np.asarray(np.gradient(posed, axis=0))], axis=1)
-    apart = np.asarray(distance.cdist(features[rows], features[there]))
+    distances = np.asarray(distance.cdist(features[rows], features[complete]))
     usual = float(np.median(np.linalg.norm(np.diff(features, axis=0), axis=1))) * ALIKE + 1e-9
-    nearest = np.argpartition(apart, NEAREST - 1, axis=1)[:, :NEAREST]
-    near = np.take_along_axis(apart, nearest, axis=1)
+    nearest = np.argpartition(distances, NEAREST - 1, axis=1)[:, :NEAREST]
+    near = np.take_along_axis(distances, nearest, axis=1)
     weight = np.exp(-0.5 * (near / np.maximum(near.min(axis=1, keepdims=True), 0.5 * usual)) ** 2)
-    values = track[there][nearest]
+    values = track[complete][nearest]
     guess = (values * weight[..., None]).sum(axis=1) / weight.sum(axis=1)[:, None]
     # Both ends are met, and what was off there is carried evenly from the one to the other.
     off, share = track[rows[[0, -1]]] - guess[[0, -1]], smooth(np.linspace(0, 1, len(rows)))[:, None]

@@ -134,9 +134,9 @@ def lean_of(clip: Clip, ground: Footing) -> Floor | None:
     return replace(found, slope=-normal[[0, 2]] / normal[1], centre=upright.back.place(found.centre))
 
 
-def _upright(slope: FloatArray, about: FloatArray) -> RigidMotion:
+def _upright(slope: FloatArray, pivot: FloatArray) -> RigidMotion:
     """What brings a floor of this slope level."""
-    return RigidMotion(rotation.between(np.array([-slope[0], 1.0, -slope[1]]), UP), about, np.zeros(3))
+    return RigidMotion(rotation.between(np.array([-slope[0], 1.0, -slope[1]]), UP), pivot, np.zeros(3))
 
 
 @plain_dataclass(frozen=True, eq=False)
@@ -168,14 +168,14 @@ def _plane(places: FloatArray, ground: Footing) -> Floor | None:
     leg, weight = ground.probes.leg, np.ones(len(places))
     for _ in range(ROUNDS):
         centre = (places * weight[:, None]).sum(axis=0) / weight.sum()
-        away = places - centre
+        offsets = places - centre
         # Where feet hardly spread in a direction, its slope is taken to be none rather than anything.
-        design = np.vstack([away[:, [0, 2]] * np.sqrt(weight)[:, None], np.eye(2) * LEVEL * leg])
-        right = np.concatenate([away[:, 1] * np.sqrt(weight), np.zeros(2)])
+        design = np.vstack([offsets[:, [0, 2]] * np.sqrt(weight)[:, None], np.eye(2) * LEVEL * leg])
+        right = np.concatenate([offsets[:, 1] * np.sqrt(weight), np.zeros(2)])
         slope = np.linalg.lstsq(design, right, rcond=None)[0]
-        left = np.abs(away[:, 1] - away[:, [0, 2]] @ slope)
+        left = np.abs(offsets[:, 1] - offsets[:, [0, 2]] @ slope)
         weight = np.minimum(1.0, HUBER * leg / np.maximum(left, 1e-9))
-    spread = np.sqrt(np.maximum(np.linalg.eigvalsh(np.cov(away[:, [0, 2]].T)), 0.0))
+    spread = np.sqrt(np.maximum(np.linalg.eigvalsh(np.cov(offsets[:, [0, 2]].T)), 0.0))
     error = max(float(np.sqrt((weight * left**2).sum() / max(1.0, weight.sum() - 2))), UNEVEN * leg)
     sure = np.degrees(error / max(float(spread[0]) * np.sqrt(len(places)), 1e-6))
     return Floor(slope, centre, (float(spread[1]), float(spread[0])), float(sure))

@@ -86,9 +86,9 @@ def closed(clip: Clip, body: Body, ease: float) -> Clip:
         end = moved(end, travelled.back, carriers)
         a, b, c, d = begin.rotations, end.rotations, begin.translations, end.translations
         turned, hurried = _turn(a[0], b[0]), _turn(a[0], a[1]) - _turn(b[1], b[0])
-        apart, faster = d[0] - c[0], (c[1] - c[0]) - (d[0] - d[1])
+        gap, faster = d[0] - c[0], (c[1] - c[0]) - (d[0] - d[1])
         a, b = _turned(a, pose * turned - slope * hurried), _turned(b, -pose * turned - slope * hurried)
-        c, d = c + pose * apart - slope * faster, d - pose * apart - slope * faster
+        c, d = c + pose * gap - slope * faster, d - pose * gap - slope * faster
         end = moved(replace(end, rotations=b, translations=d), travelled, carriers)
         rotations, places = clip.rotations.copy(), clip.translations.copy()
         rotations[rows], places[rows] = end.rotations, end.translations

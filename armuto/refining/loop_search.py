@@ -58,9 +58,9 @@ def loop_candidates(clip: Clip, body: Body, count: int = 5) -> list[LoopCandidat
     cost += PER_CONTACT * size * distance.cdist(resting[rows], resting[rows], "cityblock")
     turned = np.abs(np.angle(np.exp(1j * (heading[rows][:, None] - heading[rows][None]))))
     cost += PER_TURN * size * turned / (np.pi / 2)
-    apart = rows[None] - rows[:, None]
+    spans = rows[None] - rows[:, None]
     farthest = np.maximum.accumulate(np.triu(pose), axis=1)
-    cost[(apart < shortest) | (farthest < MOVES * pose) | (farthest < 0.02 * size)] = np.inf
+    cost[(spans < shortest) | (farthest < MOVES * pose) | (farthest < 0.02 * size)] = np.inf
     out: list[LoopCandidate] = []
     near = max(2, round(0.1 * clip.fps / step))
     while len(out) < count:
@@ -69,8 +69,8 @@ def loop_candidates(clip: Clip, body: Body, count: int = 5) -> list[LoopCandidat
             break
         out.append(_measured(clip, body, found, int(rows[a]), int(rows[b]), float(cost[a, b]) / size))
         # What begins a little later and ends a little later is the same loop.
-        length = apart[a, b]
-        cost[(np.abs(apart - length) <= near * step) & (np.abs(rows - rows[a])[:, None] <= length)] = np.inf
+        length = spans[a, b]
+        cost[(np.abs(spans - length) <= near * step) & (np.abs(rows - rows[a])[:, None] <= length)] = np.inf
     return out
 
 
@@ -82,11 +82,11 @@ def _features(clip: Clip, body: Body) -> tuple[FloatArray, FloatArray, FloatArra
     turns = rotation.multiply(world.rotations[:, body.hips], rotation.inverse(world.rotations[0, body.hips]))
     _, facing = rotation.swing_and_twist(turns, UP)
     back = rotation.inverse(facing)[:, None]
-    about = rotation.rotate(back, world.positions - (hips * GROUND)[:, None])
+    relative = rotation.rotate(back, world.positions - (hips * GROUND)[:, None])
     moving = rotation.rotate(back, np.gradient(world.positions, 1 / clip.fps, axis=0))
     heading = 2 * np.arctan2(facing[:, 1], facing[:, 3])
     scale = 1 / np.sqrt(len(body.skeleton))
-    return about.reshape(clip.frames, -1) * scale, moving.reshape(clip.frames, -1) * scale, heading
+    return relative.reshape(clip.frames, -1) * scale, moving.reshape(clip.frames, -1) * scale, heading
 
 
 def _distances(rows: FloatArray) -> FloatArray:

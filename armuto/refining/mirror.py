@@ -143,10 +143,10 @@ def _reflected(skeleton: Skeleton) -> Skeleton:
     )
 
 
-def _mirrored(clip: Clip, about: Symmetry) -> Clip:
-    skeleton, stance, twins = clip.skeleton, about.stance, about.twins
+def _mirrored(clip: Clip, symmetry: Symmetry) -> Clip:
+    skeleton, stance, twins = clip.skeleton, symmetry.stance, symmetry.twins
     world = clip.world_by_joint()
-    turned_by = rotation.multiply(world.rotations[about.hips, 0], rotation.inverse(stance[about.hips]))
+    turned_by = rotation.multiply(world.rotations[symmetry.hips, 0], rotation.inverse(stance[symmetry.hips]))
     faces = rotation.rotate(turned_by, np.array([0.0, 0.0, 1.0]))
     heading = float(np.arctan2(faces[0], faces[2])) if np.hypot(faces[0], faces[2]) > UPRIGHT else 0.0
     turn = rotation.about([0.0, 1.0, 0.0], 2 * heading)
@@ -157,22 +157,22 @@ def _mirrored(clip: Clip, about: Symmetry) -> Clip:
             local = rotation.against(stance[parent], stance[joint])
             turned[joint] = rotation.multiply(turned[parent], local)
             continue
-        away = rotation.multiply(world.rotations[twin], rotation.inverse(stance[twin])) * PSEUDO
-        turned[joint] = rotation.multiply_three(turn, away, stance[joint])
-    place = world.positions[about.hips, 0]
+        difference = rotation.multiply(world.rotations[twin], rotation.inverse(stance[twin])) * PSEUDO
+        turned[joint] = rotation.multiply_three(turn, difference, stance[joint])
+    place = world.positions[symmetry.hips, 0]
     return Clip(
         clip.name,
         skeleton,
         clip.fps,
         local_rotations_by_joint(skeleton, turned),
-        *_translations(clip, about, turn, place),
+        *_translations(clip, symmetry, turn, place),
     )
 
 
-def _translations(clip: Clip, about: Symmetry, turn: FloatArray, place: FloatArray) -> tuple[IntArray, FloatArray]:
+def _translations(clip: Clip, symmetry: Symmetry, turn: FloatArray, place: FloatArray) -> tuple[IntArray, FloatArray]:
     """Which joints have translations then, and these: a twin's against its parent, reflected in the stance, and a
     root's reflected in the plane through a place."""
-    skeleton, stance, twins = clip.skeleton, about.stance, about.twins
+    skeleton, stance, twins = clip.skeleton, symmetry.stance, symmetry.twins
     column = {int(joint): number for number, joint in enumerate(clip.moving)}
     moving = [joint for joint in range(len(skeleton)) if int(twins[joint]) in column]
     out = np.empty((clip.frames, len(moving), 3))
@@ -181,8 +181,8 @@ def _translations(clip: Clip, about: Symmetry, turn: FloatArray, place: FloatArr
         parent, above = int(skeleton.parents[joint]), int(skeleton.parents[twin])
         values = clip.translations[:, column[twin]]
         if parent < 0 or above < 0:
-            away = (values - place) * [1.0, 0.0, 1.0]
-            back = rotation.rotate(turn, away * ACROSS)
+            offset = (values - place) * [1.0, 0.0, 1.0]
+            back = rotation.rotate(turn, offset * ACROSS)
             out[:, row] = place * [1.0, 0.0, 1.0] + back + values * [0.0, 1.0, 0.0]
             continue
         shift = rotation.rotate(stance[above], values - skeleton.rest_translation[twin]) * ACROSS

@@ -51,8 +51,8 @@ class Pace:
         fine = np.linspace(0.0, clip.frames - 1, (clip.frames - 1) * FINE + 1)
         slowness = 100.0 / self._percent(np.interp(fine, np.arange(clip.frames), before.frames))
         passed = np.concatenate([[0.0], np.cumsum((slowness[1:] + slowness[:-1]) / 2)]) / FINE
-        wanted = passed[-1] if self.length is None else self.length * clip.fps
-        count = max(2, round(wanted) + 1)
+        length = passed[-1] if self.length is None else self.length * clip.fps
+        count = max(2, round(length) + 1)
         before.allow(count)
         if count == clip.frames and np.ptp(slowness) < 1e-12:
             return before

@@ -64,10 +64,10 @@ def bent(clip: Clip, body: Body, way: FloatArray, by: FloatArray) -> Clip:
     is, and carried along the way that its turned steps make. Feet are not held."""
     turns = rotation.about([0.0, 1.0, 0.0], by)
     between = rotation.slerp(turns[:-1], turns[1:], 0.5)
-    there = way[0] + np.concatenate(
+    places = way[0] + np.concatenate(
         [np.zeros((1, 3)), np.cumsum(rotation.rotate(between, np.diff(way, axis=0)), axis=0)]
     )
-    return moved(clip, RigidMotion(turns, way, there - way), carriers_of(clip, body))
+    return moved(clip, RigidMotion(turns, way, places - way), carriers_of(clip, body))
 
 
 def way_of(clip: Clip, body: Body) -> FloatArray:

@@ -36,6 +36,6 @@ class Placement:
         if now is None or "hips" not in body.joint_of:
             raise BadInput("To stand a clip elsewhere its hips, left and right have to be known; say its parts first.")
         turn = rotation.about([0.0, 1.0, 0.0], np.radians(self.facing - now))
-        here = first[body.joint_of["hips"]] * [1.0, 0.0, 1.0]
-        there = np.array([self.at[0], 0.0, self.at[1]])
-        return before.with_clip(moved(clip, RigidMotion(turn, here, there - here), roots_of(clip)))
+        start = first[body.joint_of["hips"]] * [1.0, 0.0, 1.0]
+        goal = np.array([self.at[0], 0.0, self.at[1]])
+        return before.with_clip(moved(clip, RigidMotion(turn, start, goal - start), roots_of(clip)))

@@ -107,9 +107,9 @@ class Refined:
         """Where frames first to last of the take are shown: stretches of its frames, first and last of each, in their
         order. None where they are left out."""
         # Where frames are left out on both sides, what is shown stands for those halfway to its neighbours.
-        apart = np.abs(np.diff(self.frames))
-        left_out = np.minimum(np.append(apart, apart[-1:]), np.insert(apart, 0, apart[:1])) - 1.0
-        reach = np.maximum(left_out, 0.0) / 2 if len(apart) else 0.0
+        steps = np.abs(np.diff(self.frames))
+        left_out = np.minimum(np.append(steps, steps[-1:]), np.insert(steps, 0, steps[:1])) - 1.0
+        reach = np.maximum(left_out, 0.0) / 2 if len(steps) else 0.0
         within = (self.frames >= first - reach - SLIGHT) & (self.frames <= last + reach + SLIGHT)
         return runs(within)
 

@@ -147,8 +147,8 @@ def _window_denoised(values: FloatArray, fps: float) -> FloatArray:
     """Curves ``(W, N)`` whose noise has variance 1, without it."""
     line = _line(values)
     # Gone on mirrored through both ends, so that a spectrum sees no jump between them.
-    away = values - line
-    own = np.concatenate([away, -away[-2:0:-1]])
+    residual = values - line
+    own = np.concatenate([residual, -residual[-2:0:-1]])
     u, s, vt = np.linalg.svd(own, full_matrices=False)
     components = u * _shrunk(s, len(values), values.shape[1])
     spectrum = np.fft.rfft(components, axis=0)

@@ -247,8 +247,8 @@ def fit(
     """
     if pairs is None:
         found, missing, plan = propose(source, target, source_parts, target_parts, plan)
-        left = set(left_out)
-        found = tuple(pair for pair in found if pair.part not in left)
+        excluded = set(left_out)
+        found = tuple(pair for pair in found if pair.part not in excluded)
     else:
         found = tuple(pairs)
         plan = plan or plan_of(pair.part for pair in found)
@@ -332,10 +332,10 @@ def _floors(made: Fitting, mapping: Mapping[int, JointDriver]) -> tuple[float, f
     feet, hips = footing(mapping), first_drivers(mapping).get("hips")
     target = source = None
     if hips is not None and feet:
-        there = [mapping[joint].source for joint in feet]
-        source = sole_of(made.source, made.source_pose, there, hips.source, True)
+        source_feet = [mapping[joint].source for joint in feet]
+        source = sole_of(made.source, made.source_pose, source_feet, hips.source, True)
         target = sole_of(made.target, made.target_pose, feet, hips.target, False)
-        resting = sole_of(made.source, made.source_pose, there, hips.source, False)
+        resting = sole_of(made.source, made.source_pose, source_feet, hips.source, False)
         if made.same_build and source is not None:
             # One body: only a figure that rests higher or lower than the source does stands on other soles.
             thicker = 0.0 if target is None or resting is None else target - resting * made.scale
@@ -361,13 +361,13 @@ def propose(
     """The pairs that names and shapes propose, what is missing, and the plan they belong to."""
     source_parts = pairing.assign(source, plan) if source_parts is None else source_parts
     target_parts = pairing.assign(target, plan) if target_parts is None else target_parts
-    wanted = plan or plan_of(source_parts)
-    if plan is None and target_parts and source_parts and plan_of(target_parts) != wanted:
-        target_parts = pairing.assign(target, wanted)
-    found, missing = pairing.pair(source, source_parts, target, target_parts, wanted)
+    body_plan = plan or plan_of(source_parts)
+    if plan is None and target_parts and source_parts and plan_of(target_parts) != body_plan:
+        target_parts = pairing.assign(target, body_plan)
+    found, missing = pairing.pair(source, source_parts, target, target_parts, body_plan)
     if sum(bool(pair.part and pair.source) for pair in found) < FEW and sum(bool(pair.source) for pair in found) < FEW:
         found = pairing.trees(source, target)
-    return found, missing, wanted
+    return found, missing, body_plan
 
 
 def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
@@ -380,9 +380,12 @@ def _parts(pairs: Sequence[Pair], skeleton: Skeleton, side: str) -> Assignment:
 
 def _turned(mapping: dict[int, JointDriver], target: Skeleton, stance: Stance) -> float:
     """Degrees about +Y that bring the source's paired joints closest to the target's (Procrustes in the plane)."""
-    there = np.array([driver.place for driver in mapping.values()])
-    here = stance.first_pose(target).positions[list(mapping)]
-    there, here = there - there.mean(axis=0), here - here.mean(axis=0)
-    sine = float((here[:, 0] * there[:, 2] - here[:, 2] * there[:, 0]).sum())
-    cosine = float((here[:, 0] * there[:, 0] + here[:, 2] * there[:, 2]).sum())
+    source_places = np.array([driver.place for driver in mapping.values()])
+    target_places = stance.first_pose(target).positions[list(mapping)]
+    source_places, target_places = (
+        source_places - source_places.mean(axis=0),
+        target_places - target_places.mean(axis=0),
+    )
+    sine = float((target_places[:, 0] * source_places[:, 2] - target_places[:, 2] * source_places[:, 0]).sum())
+    cosine = float((target_places[:, 0] * source_places[:, 0] + target_places[:, 2] * source_places[:, 2]).sum())
     return float(np.degrees(np.arctan2(sine, cosine)))

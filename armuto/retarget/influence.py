@@ -26,9 +26,9 @@ def influences(
     for joint, name in enumerate(target.names):
         part = mapping[joint].part if joint in mapping else None
         limb = plan.by_name[part].limb if part in plan.by_name else None
-        found = next((follow[key] for key in (name, part, limb) if key is not None and key in follow), None)
-        if found is not None and found != RotationInfluence():
-            out[joint] = found
+        strength = next((follow[key] for key in (name, part, limb) if key is not None and key in follow), None)
+        if strength is not None and strength != RotationInfluence():
+            out[joint] = strength
     return out
 
 
@@ -58,23 +58,23 @@ def apply_rotation_influence(
             if joint not in influenced and above not in changed:
                 continue
             changed.add(joint)
-            own = rotation.against(old[above], old[joint]) if above >= 0 else old[joint]
+            relative = rotation.against(old[above], old[joint]) if above >= 0 else old[joint]
             if joint in influenced:
-                own = _scaled(own, local[joint], influenced[joint].turn)
+                relative = _scaled(relative, local[joint], influenced[joint].turn)
                 offset = np.radians(np.array(influenced[joint].offset)) @ axes
                 angle = float(np.linalg.norm(offset))
                 if angle > 0:
                     frame = stance.rotations[above] if above >= 0 else rotation.IDENTITY
                     q = rotation.about(rotation.rotate(rotation.inverse(frame), offset), angle)
-                    own = rotation.multiply(q, own)
-            rotations[joint] = rotation.multiply(rotations[above], own) if above >= 0 else own
+                    relative = rotation.multiply(q, relative)
+            rotations[joint] = rotation.multiply(rotations[above], relative) if above >= 0 else relative
 
 
-def _scaled(own: FloatArray, rest: FloatArray, strength: float) -> FloatArray:
+def _scaled(local: FloatArray, rest: FloatArray, strength: float) -> FloatArray:
     if strength == 1.0:
-        return own
-    turn = rotation.against(rest, own)
-    about = rotation.vector(turn) * strength
-    angle = lengths(about)
-    axis = about / np.maximum(angle, 1e-12)[..., None]
+        return local
+    turn = rotation.against(rest, local)
+    scaled_vector = rotation.vector(turn) * strength
+    angle = lengths(scaled_vector)
+    axis = scaled_vector / np.maximum(angle, 1e-12)[..., None]
     return rotation.multiply(rest, rotation.about_each(axis, angle))

@@ -73,7 +73,7 @@ def local_clip(name: str, motion: WorldMotion, translated: Iterable[int]) -> Cli
         parent = int(target.parents[joint])
         place = motion.positions[joint]
         if parent >= 0:
-            back = rotation.inverse(motion.rotations[parent])
-            place = rotation.rotate(back, place - motion.positions[parent])
+            inverse_parent = rotation.inverse(motion.rotations[parent])
+            place = rotation.rotate(inverse_parent, place - motion.positions[parent])
         translations[:, column] = place
     return Clip(name, target, motion.fps, rotations, np.array(joints, np.int64), translations)

@@ -77,23 +77,24 @@ def _along_the_trunk(turns: SourceTurns, source: Pose, context: RetargetContext)
         return {}
     (hips, chest, neck), ends = trunk
     fitting, mapping = context.fitting, context.mapping
-    there = rotation.rotate(fitting.turn, source.positions[ends[1]] - source.positions[ends[0]])
+    source_direction = rotation.rotate(fitting.turn, source.positions[ends[1]] - source.positions[ends[0]])
     rest = rotation.rotate(
         fitting.turn, fitting.source_pose.positions[ends[1]] - fitting.source_pose.positions[ends[0]]
     )
     at = fitting.target_pose.positions
-    own = at[neck] - at[hips]
-    wanted = rotation.rotate(
-        rotation.between_each(np.broadcast_to(rest, there.shape), there), np.broadcast_to(own, there.shape)
+    target_direction = at[neck] - at[hips]
+    desired = rotation.rotate(
+        rotation.between_each(np.broadcast_to(rest, source_direction.shape), source_direction),
+        np.broadcast_to(target_direction, source_direction.shape),
     )
-    wanted = wanted / lengths(wanted)[:, None]
+    desired = desired / lengths(desired)[:, None]
     turn = turns.of(mapping[chest])
-    foot = rotation.rotate(turns.of(mapping[hips]), np.broadcast_to(at[chest] - at[hips], there.shape))
-    bone = rotation.rotate(turn, np.broadcast_to(at[neck] - at[chest], there.shape))
+    foot = rotation.rotate(turns.of(mapping[hips]), np.broadcast_to(at[chest] - at[hips], source_direction.shape))
+    bone = rotation.rotate(turn, np.broadcast_to(at[neck] - at[chest], source_direction.shape))
     # Where a bone of this length from the chest's place meets the line that is wanted.
-    along = dot(wanted, foot)
+    along = dot(desired, foot)
     room = along**2 - dot(foot, foot) + dot(bone, bone)
-    goal = (along + np.sqrt(np.maximum(room, 0.0)))[:, None] * wanted - foot
+    goal = (along + np.sqrt(np.maximum(room, 0.0)))[:, None] * desired - foot
     return {chest: rotation.multiply(rotation.between_each(bone, goal), turn)}
 
 

@@ -42,15 +42,15 @@ def scale_ratios(fitting: Fitting) -> ScaleRatios:
     return ScaleRatios(1.0 if settings.path == "absolute" else stride, height, body)
 
 
-def scale_path(away: FloatArray, ratios: ScaleRatios, fps: float) -> FloatArray:
+def scale_path(offset: FloatArray, ratios: ScaleRatios, fps: float) -> FloatArray:
     """A carrier's way from where it stands ``(F, 3)``, in the target's size: its path by the stride, its sway by the
     body."""
     if ratios.uniform:
-        return away * ratios.body
-    out = away * ratios.body
-    out[:, 1] = away[:, 1] * ratios.height
+        return offset * ratios.body
+    out = offset * ratios.body
+    out[:, 1] = offset[:, 1] * ratios.height
     if ratios.stride != ratios.body:
-        path = moving_average(away[:, [0, 2]], round(STRIDE * fps))
+        path = moving_average(offset[:, [0, 2]], round(STRIDE * fps))
         out[:, [0, 2]] += (ratios.stride - ratios.body) * path
     return out
 

@@ -30,8 +30,8 @@ def _rests_as_it_stands(skeleton: Skeleton, pose: Pose, feet: Sequence[int]) -> 
     if not feet:
         return True
     rest, root = skeleton.rest.positions, 0
-    there, here = (
+    source, target = (
         rest[list(feet), 1].min() - rest[root, 1],
         pose.positions[list(feet), 1].min() - pose.positions[root, 1],
     )
-    return bool(abs(there - here) < STANDING * abs(here))
+    return bool(abs(source - target) < STANDING * abs(target))

@@ -48,9 +48,9 @@ def local_translations(clip: Clip, context: RetargetContext, joints: list[int]) 
     column = {int(joint): k for k, joint in enumerate(clip.moving)}
     out: dict[int, FloatArray] = {}
     for joint in joints:
-        there = mapping[joint].source
-        shift = clip.translations[:, column[there]] - source.rest_translation[there]
-        q = rotation.multiply(fitting.turn, fitting.source_pose.rotations[source.parents[there]])
+        driver = mapping[joint].source
+        shift = clip.translations[:, column[driver]] - source.rest_translation[driver]
+        q = rotation.multiply(fitting.turn, fitting.source_pose.rotations[source.parents[driver]])
         q = rotation.against(stance[target.parents[joint]], q)
         out[joint] = target.rest_translation[joint] + fitting.scale * rotation.rotate(q, shift)
     return out
@@ -75,8 +75,8 @@ def world_positions(
         parent = int(target.parents[joint])
         if joint in context.carriers:
             driver = mapping[joint].source
-            away = rotation.rotate(fitting.turn, source[driver] - source_stand[driver])
-            places[joint] = target_stand[joint] + scale_path(away, context.ratios, fps)
+            from_stand = rotation.rotate(fitting.turn, source[driver] - source_stand[driver])
+            places[joint] = target_stand[joint] + scale_path(from_stand, context.ratios, fps)
             continue
         offset = local.get(joint, target.rest_translation[joint])
         if parent < 0:

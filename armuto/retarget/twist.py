@@ -26,17 +26,17 @@ def share_twist(world: FloatArray, context: RetargetContext, turning: tuple[Twis
     target, stance, settings = fitting.target, fitting.target_pose, fitting.settings
     for twist in turning:
         upper = world[twist.upper]
-        back = rotation.inverse(stance.rotations[twist.upper])
-        axis = rotation.rotate(back, stance.positions[twist.lower] - stance.positions[twist.upper])
+        inverse_upper = rotation.inverse(stance.rotations[twist.upper])
+        axis = rotation.rotate(inverse_upper, stance.positions[twist.lower] - stance.positions[twist.upper])
         axis = axis / np.linalg.norm(axis)
         angle = twist.share * settings.twist * _turn_about(world, twist.upper, twist.lower, stance, axis)
         above = int(target.parents[twist.upper])
         if settings.thigh and above >= 0:
-            own = rotation.rotate(stance.rotations[twist.upper], axis)
-            along = rotation.rotate(rotation.inverse(stance.rotations[above]), own)
+            local = rotation.rotate(stance.rotations[twist.upper], axis)
+            along = rotation.rotate(rotation.inverse(stance.rotations[above]), local)
             angle = angle - settings.thigh * (1 - twist.share) * _turn_about(world, above, twist.upper, stance, along)
-        own = rotation.multiply(back, stance.rotations[twist.joint])
-        world[twist.joint] = rotation.multiply(upper, rotation.multiply(rotation.about(axis, angle), own))
+        local = rotation.multiply(inverse_upper, stance.rotations[twist.joint])
+        world[twist.joint] = rotation.multiply(upper, rotation.multiply(rotation.about(axis, angle), local))
     carried = {twist.joint for twist in turning}
     own_turn = set(carried)
     for joints in target.levels:
@@ -67,7 +67,7 @@ def _turn_about(world: FloatArray, above: int, joint: int, stance: Pose, axis: F
     """By how much a joint is turned about an axis ``(3,)`` of the joint above it, against the stance: radians
     ``(F,)``."""
     rest = rotation.against(stance.rotations[above], stance.rotations[joint])
-    moved = rotation.against(world[above], world[joint])
-    moved = rotation.multiply(moved, rotation.inverse(rest))
-    angle = 2 * np.arctan2(moved[..., :3] @ axis, moved[..., 3])
+    local = rotation.against(world[above], world[joint])
+    local = rotation.multiply(local, rotation.inverse(rest))
+    angle = 2 * np.arctan2(local[..., :3] @ axis, local[..., 3])
     return np.asarray((angle + np.pi) % (2 * np.pi) - np.pi)

@@ -214,8 +214,8 @@ def _speed(motion: _Motion) -> Found:
     sentence = f"it goes at {speed / motion.second:.1f} m/s"
     yield "goes fast", MotionFeature(_degree(pace, 1.5, 2.5), sentence)
     yield "goes slowly", MotionFeature(_degree(pace, 1.4, 0.95) * _degree(pace, 0.14, 0.34), sentence)
-    about = motion.positions - motion.positions[:, [motion.body.hips]]
-    busy = percentile(np.linalg.norm(np.diff(about, axis=0), axis=2).mean(axis=1) * motion.fps, 80) / motion.leg
+    relative = motion.positions - motion.positions[:, [motion.body.hips]]
+    busy = percentile(np.linalg.norm(np.diff(relative, axis=0), axis=2).mean(axis=1) * motion.fps, 80) / motion.leg
     still = min(_degree(busy, 0.35, 0.08), _degree(pace, 0.4, 0.14))
     moved = busy * motion.leg / motion.second * 100
     yield "holds still", MotionFeature(still, f"its joints move by {moved:.0f} cm a second")
@@ -320,19 +320,19 @@ def _hands(motion: _Motion) -> Found:
     if len(moving) < 2:
         return
     left, right = moving["left"], moving["right"]
-    shown = [speed / motion.second * 100 for speed in (left, right)]
-    sentence = f"its hands move {shown[0]:.0f} and {shown[1]:.0f} cm a second about the trunk, left and right"
+    speeds = [speed / motion.second * 100 for speed in (left, right)]
+    sentence = f"its hands move {speeds[0]:.0f} and {speeds[1]:.0f} cm a second about the trunk, left and right"
     share = left / max(left + right, 1e-9)
     busy = _degree(max(left, right) / motion.leg, 0.15, 0.45)
     yield "uses its left hand", MotionFeature(busy * _degree(share, 0.55, 0.72), sentence)
     yield "uses its right hand", MotionFeature(busy * _degree(share, 0.45, 0.28), sentence)
     yield "moves its hands", MotionFeature(busy, sentence)
-    apart = np.linalg.norm(known["left"] - known["right"], axis=1)
-    spread = float(np.std(apart)) / motion.leg
+    distance = np.linalg.norm(known["left"] - known["right"], axis=1)
+    spread = float(np.std(distance)) / motion.leg
     carried = min(_degree(spread, 0.09, 0.03), _degree(percentile(_forehead(known, chest, motion), 30), 0.05, 0.2))
     yield (
         "holds something before it",
-        MotionFeature(carried, f"its hands stay {median(apart) * 100:.0f} cm apart, to within {spread * 100:.0f} %"),
+        MotionFeature(carried, f"its hands stay {median(distance) * 100:.0f} cm apart, to within {spread * 100:.0f} %"),
     )
 
 

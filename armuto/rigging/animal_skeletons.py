@@ -67,8 +67,8 @@ def _leg(
         joints = draft.limb(parent, side, [*names, f"{end}toes"], [*places, ball, toes], [*abouts, left])
     else:
         joints = draft.limb(parent, side, names, [*places, toes], abouts)
-    for joint, name, to, about in zip(joints, names[:2], places[1:], abouts, strict=False):
-        draft.twists(f"{side} {name}", joint, to, about, options.twists)
+    for joint, name, to, bend_axis in zip(joints, names[:2], places[1:], abouts, strict=False):
+        draft.twists(f"{side} {name}", joint, to, bend_axis, options.twists)
 
 
 def draft_winged(draft: SkeletonDraft, landmarks: Landmarks, options: SkeletonOptions) -> None:
@@ -81,12 +81,14 @@ def draft_winged(draft: SkeletonDraft, landmarks: Landmarks, options: SkeletonOp
         )
         elbow = bent(shoulder, elbow, wrist, -ahead)
         # Wings fold in their own plane: ahead at the elbow, back at the wrist.
-        about = np.cross(wrist - shoulder, ahead)
+        bend_axis = np.cross(wrist - shoulder, ahead)
         hand = wrist + WING_HAND * (tip - wrist)
         names = ("upper wing", "lower wing", "wing hand", "wing tip")
-        joints = draft.limb(chest, side, names, (shoulder, elbow, wrist, hand, tip), (about, about, -about, -about))
+        joints = draft.limb(
+            chest, side, names, (shoulder, elbow, wrist, hand, tip), (bend_axis, bend_axis, -bend_axis, -bend_axis)
+        )
         for joint, name, to in zip(joints, names[:2], (elbow, wrist), strict=False):
-            draft.twists(f"{side} {name}", joint, to, about, options.twists)
+            draft.twists(f"{side} {name}", joint, to, bend_axis, options.twists)
         hip, knee, ankle = (landmarks.at(f"{side} {name}") for name in ("hip", "knee", "ankle"))
         knee = bent(hip, knee, ankle, ahead)
         _leg(draft, landmarks, side, pelvis, "", (hip, knee, ankle), (left, left, -left), options)

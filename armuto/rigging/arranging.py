@@ -35,16 +35,16 @@ MEETING = 0.01  # of the longest side: points of a piece that lie so much nearer
 
 def arranged(mesh: BareMesh, moves: Mapping[int, PieceMove]) -> BareMesh:
     """The mesh with pieces moved, in its points and in its file. Pieces that it has not are passed over."""
-    wanted = {piece: move for piece, move in moves.items() if (mesh.components == piece).any()}
-    if not wanted:
+    moved_pieces = {piece: move for piece, move in moves.items() if (mesh.components == piece).any()}
+    if not moved_pieces:
         return mesh
     points = mesh.points.copy()
-    for piece, move in wanted.items():
+    for piece, move in moved_pieces.items():
         rows = mesh.components == piece
         points[rows] = move.applied(mesh.points[rows])
     if not np.isfinite(points).all():
         raise BadInput(f"{mesh.held.file}: a piece is moved nowhere; move it less.")
-    return replace(mesh, points=points, held=_written(mesh, wanted))
+    return replace(mesh, points=points, held=_written(mesh, moved_pieces))
 
 
 def pivot_of(mesh: BareMesh, piece: int) -> FloatArray:

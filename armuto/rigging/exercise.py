@@ -107,10 +107,10 @@ def posture_rotations(skeleton: Skeleton, landmarks: Landmarks, posture: TestPos
             if joint is None:
                 continue
             out = left if side == "left" else -left
-            wanted = outwards * out + upwards * up + forwards * ahead
+            direction = outwards * out + upwards * up + forwards * ahead
             at = world_pose(skeleton, local[None], skeleton.rest_translation[None].copy())
-            here = rotation.rotate(at.rotations[0, joint], np.array([0.0, 1.0, 0.0]))
-            step = rotation.between(here, wanted / np.linalg.norm(wanted))
+            current = rotation.rotate(at.rotations[0, joint], np.array([0.0, 1.0, 0.0]))
+            step = rotation.between(current, direction / np.linalg.norm(direction))
             own = rotation.multiply(
                 rotation.multiply(rotation.inverse(at.rotations[0, joint]), step), at.rotations[0, joint]
             )

@@ -58,9 +58,9 @@ def _arm(
     begin = neck + 0.2 * (shoulder - neck)
     begin[1] = max(float(shoulder[1]), float(begin[1]) - 0.5 * abs(float(neck[1] - shoulder[1])))
     collar = draft.add(f"{side} shoulder", chest, begin, shoulder - begin, np.cross(shoulder - begin, ahead))
-    about = np.cross(wrist - shoulder, ahead)
-    upper = draft.add(f"{side} upper arm", collar, shoulder, elbow - shoulder, about)
-    lower = draft.add(f"{side} lower arm", upper, elbow, wrist - elbow, about)
+    bend_axis = np.cross(wrist - shoulder, ahead)
+    upper = draft.add(f"{side} upper arm", collar, shoulder, elbow - shoulder, bend_axis)
+    lower = draft.add(f"{side} lower arm", upper, elbow, wrist - elbow, bend_axis)
     along = tip - wrist
     # The palm looks down where arms are raised, and to the body where they hang.
     inwards = unit(landmarks.at("chin") - wrist) * [1, 0, 1]
@@ -82,8 +82,8 @@ def _arm(
         draft.ends.append((above, end))
     if not found:
         draft.ends.append((hand, tip))
-    draft.twists(f"{side} upper arm", upper, elbow, about, options.twists)
-    draft.twists(f"{side} lower arm", lower, wrist, about, options.twists)
+    draft.twists(f"{side} upper arm", upper, elbow, bend_axis, options.twists)
+    draft.twists(f"{side} lower arm", lower, wrist, bend_axis, options.twists)
 
 
 def _leg(

@@ -48,42 +48,44 @@ class SkeletonDraft:
         self.turned: list[FloatArray] = []
         self.ends: list[tuple[int, FloatArray]] = []
 
-    def add(self, name: str, parent: int, at: FloatArray, along: FloatArray, about: FloatArray) -> int:
+    def add(self, name: str, parent: int, at: FloatArray, along: FloatArray, bend_axis: FloatArray) -> int:
         """A joint whose bone points along a direction and bends about another one."""
         self.names.append(name)
         self.parents.append(parent)
         self.at.append(np.asarray(at, float))
-        self.turned.append(framed(along, about))
+        self.turned.append(framed(along, bend_axis))
         return len(self.names) - 1
 
-    def root(self, landmarks: Landmarks, hips: FloatArray, about: FloatArray, *lowest: str) -> int:
+    def root(self, landmarks: Landmarks, hips: FloatArray, bend_axis: FloatArray, *lowest: str) -> int:
         """A bone on the floor below the hips; lowest: the landmarks that stand on it."""
         floor = min(float(landmarks.at(f"{side} {name}")[1]) for side in SIDES for name in lowest)
-        return self.add("root", -1, np.array([hips[0], floor, hips[2]]), UP, about)
+        return self.add("root", -1, np.array([hips[0], floor, hips[2]]), UP, bend_axis)
 
-    def trunk(self, parent: int, hips: FloatArray, neck: FloatArray, about: FloatArray, count: int) -> tuple[int, int]:
+    def trunk(
+        self, parent: int, hips: FloatArray, neck: FloatArray, bend_axis: FloatArray, count: int
+    ) -> tuple[int, int]:
         """Hips and spine, of so many bones; the joints of the hips and the chest."""
-        pelvis = self.add("hips", parent, hips, neck - hips, about)
+        pelvis = self.add("hips", parent, hips, neck - hips, bend_axis)
         count = max(count, 1)
         shares = np.linspace(0.2, CHEST, count) if count > 1 else np.array([0.45])
         chest = pelvis
         for number, share in enumerate(shares, 1):
             name = "chest" if number == count else f"spine {number}"
-            chest = self.add(name, chest, hips + share * (neck - hips), neck - hips, about)
+            chest = self.add(name, chest, hips + share * (neck - hips), neck - hips, bend_axis)
         return pelvis, chest
 
     def head(
-        self, chest: int, neck: FloatArray, head: FloatArray, end: FloatArray, about: FloatArray, count: int
+        self, chest: int, neck: FloatArray, head: FloatArray, end: FloatArray, bend_axis: FloatArray, count: int
     ) -> None:
         """A neck of so many bones and the head on it."""
         above = chest
         for number in range(max(count, 1)):
             at = neck + number / max(count, 1) * (head - neck)
-            above = self.add("neck" if number == 0 else f"neck {number + 1}", above, at, head - neck, about)
-        skull = self.add("head", above, head, end - head, about)
+            above = self.add("neck" if number == 0 else f"neck {number + 1}", above, at, head - neck, bend_axis)
+        skull = self.add("head", above, head, end - head, bend_axis)
         self.ends.append((skull, end))
 
-    def tail(self, parent: int, places: Sequence[FloatArray], about: FloatArray, count: int) -> None:
+    def tail(self, parent: int, places: Sequence[FloatArray], bend_axis: FloatArray, count: int) -> None:
         """A tail of so many bones along a line of at least two places."""
         line = np.array(places)
         far = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
@@ -91,7 +93,7 @@ class SkeletonDraft:
         points = np.stack([np.interp(shares, far, line[:, k]) for k in range(3)], axis=1)
         for number in range(max(count, 1)):
             along = points[number + 1] - points[number]
-            parent = self.add(f"tail {number + 1}" if count > 1 else "tail", parent, points[number], along, about)
+            parent = self.add(f"tail {number + 1}" if count > 1 else "tail", parent, points[number], along, bend_axis)
         self.ends.append((parent, points[-1]))
 
     def limb(
@@ -100,18 +102,18 @@ class SkeletonDraft:
         """Bones one after the other, from each place to the next, each about an axis of its own; the last place is
         where the last one ends. The joints of all."""
         joints = []
-        for name, at, end, about in zip(names, places, places[1:], abouts, strict=False):
-            parent = self.add(f"{side} {name}", parent, at, end - at, about)
+        for name, at, end, bend_axis in zip(names, places, places[1:], abouts, strict=False):
+            parent = self.add(f"{side} {name}", parent, at, end - at, bend_axis)
             joints.append(parent)
         self.ends.append((parent, places[len(names)]))
         return joints
 
-    def twists(self, name: str, joint: int, end: FloatArray, about: FloatArray, count: int) -> None:
+    def twists(self, name: str, joint: int, end: FloatArray, bend_axis: FloatArray, count: int) -> None:
         """So many bones along another one, to its end."""
         start = self.at[joint]
         for number in range(1, count + 1):
             at = start + number / (count + 1) * (end - start)
-            self.add(f"{name} twist {number}" if count > 1 else f"{name} twist", joint, at, end - start, about)
+            self.add(f"{name} twist {number}" if count > 1 else f"{name} twist", joint, at, end - start, bend_axis)
 
     def built(self) -> Skeleton:
         at, turned = np.array(self.at), np.array(self.turned)
@@ -136,10 +138,10 @@ def unit(v: FloatArray) -> FloatArray:
     return np.asarray(v / max(float(np.linalg.norm(v)), 1e-12))
 
 
-def framed(along: FloatArray, about: FloatArray) -> FloatArray:
+def framed(along: FloatArray, bend_axis: FloatArray) -> FloatArray:
     """The rotation ``(4,)`` of a frame with +Y along a direction and +X as near to another as that allows."""
     y = unit(along)
-    x = about - (about @ y) * y
+    x = bend_axis - (bend_axis @ y) * y
     if np.linalg.norm(x) < 1e-6:
         x = np.cross(y, [0.0, 0.0, 1.0] if abs(y[2]) < 0.9 else [1.0, 0.0, 0.0])
     x = unit(x)

@@ -129,9 +129,9 @@ def geodesic_weights(
         rows, columns = np.nonzero(found == bone.joint)
         direct = distance_to_segment(points[rows], bone.start, bone.end)
         straight[rows, columns] = np.minimum(straight[rows, columns], direct)
-    away = np.where(found >= 0, np.maximum(straight, through / DETOUR), np.inf)
-    thick = thickness(found, away, joints, inscribed(solid, bones, joints))
-    beyond = np.where(found >= 0, away - TAKEN * thick[np.maximum(found, 0)], np.inf)
+    distances = np.where(found >= 0, np.maximum(straight, through / DETOUR), np.inf)
+    thick = thickness(found, distances, joints, inscribed(solid, bones, joints))
+    beyond = np.where(found >= 0, distances - TAKEN * thick[np.maximum(found, 0)], np.inf)
     nearest = beyond.argmin(axis=1)
     owner = found[np.arange(len(points)), nearest]
     most = MOST_SOFT * float(np.ptp(solid.centres, axis=0).max())
@@ -161,15 +161,15 @@ def inscribed(solid: Solid, bones: Sequence[Bone], joints: int) -> FloatArray:
     return out
 
 
-def thickness(found: NDArray[np.int64], away: FloatArray, joints: int, most: FloatArray) -> FloatArray:
+def thickness(found: NDArray[np.int64], distances: FloatArray, joints: int, most: FloatArray) -> FloatArray:
     """How far the surface is from each joint's bones ``(J,)``: the median of the points that are its own, which
     depends on how thick the others are, and is found in a few rounds; no more than ``most (J,)``."""
     out = np.zeros(joints)
     for _ in range(ROUNDS):
-        beyond = np.where(found >= 0, away - TAKEN * out[np.maximum(found, 0)], np.inf)
+        beyond = np.where(found >= 0, distances - TAKEN * out[np.maximum(found, 0)], np.inf)
         nearest = beyond.argmin(axis=1)
         rows = np.arange(len(found))
-        owner, far = found[rows, nearest], away[rows, nearest]
+        owner, far = found[rows, nearest], distances[rows, nearest]
         order = np.argsort(owner, kind="stable")
         numbers, first = np.unique(owner[order], return_index=True)
         medians = np.zeros(joints)

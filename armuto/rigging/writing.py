@@ -100,8 +100,8 @@ def _skinned_mesh(
     primitives: list[Any] = []
     triangles = mesh.owners[mesh.faces[:, 0]]
     for number, (carrier, place) in enumerate(mesh.primitives):
-        shown = triangles == number
-        if carrier != node or (shown.any() and not kept[shown].any()):
+        chosen = triangles == number
+        if carrier != node or (chosen.any() and not kept[chosen].any()):
             continue
         row = dict(own["primitives"][place])
         rows = np.flatnonzero(mesh.owners == number)
@@ -112,8 +112,8 @@ def _skinned_mesh(
             "JOINTS_0": store.add(joints, "VEC4", SHORT if wide else BYTE, ARRAY),
             "WEIGHTS_0": store.add(shares.astype("<u2"), "VEC4", SHORT, ARRAY, normalized=True),
         }
-        if not kept[shown].all():
-            row["indices"] = store.add_faces(mesh.faces[shown & kept] - rows[0], len(rows))
+        if not kept[chosen].all():
+            row["indices"] = store.add_faces(mesh.faces[chosen & kept] - rows[0], len(rows))
         primitives.append(row)
     if not primitives:
         return None

@@ -56,16 +56,16 @@ def proposed_overlap(distance: float) -> float:
 
 
 def overlap_at(
-    out: int, into: int, wanted: int, within_first: tuple[int, int], within_second: tuple[int, int]
+    out: int, into: int, length: int, within_first: tuple[int, int], within_second: tuple[int, int]
 ) -> Overlap:
     """So many frames around frame out of the first and into of the second, which are one; fewer where there are not as
     many. within: the first and last frame of each that may be used; where they are not these, the second follows."""
-    if wanted < 1 or out < within_first[0] or into > within_second[1]:
+    if length < 1 or out < within_first[0] or into > within_second[1]:
         return Overlap(out + 1, into, 0)
     room = min(out - within_first[0], into - within_second[0]), min(within_first[1] - out, within_second[1] - into)
-    before = min((wanted - 1) // 2, room[0])
-    after = min(wanted - 1 - before, room[1])
-    before = min(wanted - 1 - after, room[0])
+    before = min((length - 1) // 2, room[0])
+    after = min(length - 1 - before, room[1])
+    before = min(length - 1 - after, room[0])
     return Overlap(out - before, into - before, before + after + 1)
 
 
@@ -144,7 +144,7 @@ def _pivot(
 
 
 def _resting_foot(
-    a: PreparedClip, b: PreparedClip, overlap: Overlap, wanted: str
+    a: PreparedClip, b: PreparedClip, overlap: Overlap, foot: str
 ) -> tuple[str, FloatArray, FloatArray] | None:
     """The foot that rests in both for most of the frames in common, and where its points rest."""
     ground = a.ground
@@ -156,7 +156,7 @@ def _resting_foot(
     best: tuple[float, str, FloatArray, FloatArray] | None = None
     for limb in ground.legs:
         name = limb.replace(" leg", " foot")
-        if wanted not in ("auto", name):
+        if foot not in ("auto", name):
             continue
         total, places = 0.0, [np.zeros(3), np.zeros(3)]
         for point in (point for point in ground.points if point.limb == limb):

@@ -76,9 +76,9 @@ def candidates(
     rows, columns = _wanted(out or (a.frames // 2, a.frames - 1), a), _wanted(into or (0, (b.frames - 1) // 2), b)
     step = max(1, -(-max(len(rows), len(columns)) // MOST))
     coarse = total_distance(a.rows(rows[::step]), b.rows(columns[::step]))
-    apart = max(1, round(APART * fps / step))
+    spacing = max(1, round(APART * fps / step))
     chosen = []
-    for row, column in minima(coarse, apart, count):
+    for row, column in minima(coarse, spacing, count):
         chosen.append(_nearby(a, b, rows, columns, row * step, column * step, step))
     return sorted((candidate_at(a, b, i, j) for i, j in dict.fromkeys(chosen)), key=lambda candidate: candidate.cost)
 
@@ -96,15 +96,15 @@ def candidate_at(a: FrameFeatures, b: FrameFeatures, out: int, into: int) -> Can
     return Candidate(out, into, total, pose, feet, heading, speed, turn, words)
 
 
-def minima(cost: FloatArray, apart: int, count: int) -> list[tuple[int, int]]:
+def minima(cost: FloatArray, spacing: int, count: int) -> list[tuple[int, int]]:
     """Rows and columns of the least local minima of a matrix, each at least so many rows or columns from a lesser."""
-    least = cost == ndimage.minimum_filter(cost, size=2 * apart + 1, mode="nearest")
+    least = cost == ndimage.minimum_filter(cost, size=2 * spacing + 1, mode="nearest")
     rows, columns = np.nonzero(least & np.isfinite(cost))
     order = np.argsort(cost[rows, columns], kind="stable")
     found: list[tuple[int, int]] = []
     for n in order:
         row, column = int(rows[n]), int(columns[n])
-        if all(max(abs(row - i), abs(column - j)) >= apart for i, j in found):
+        if all(max(abs(row - i), abs(column - j)) >= spacing for i, j in found):
             found.append((row, column))
         if len(found) == count:
             break

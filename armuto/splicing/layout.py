@@ -184,17 +184,17 @@ def _overlap(
     within: tuple[tuple[int, int], tuple[int, int]],
 ) -> Overlap:
     seconds = proposed_overlap(candidate.pose) if join.overlap is None else join.overlap
-    wanted = max(1, round(seconds * a.clip.fps)) if seconds > 0 else 0
-    overlap = overlap_at(out, into, wanted, *within)
-    if not 0 < overlap.frames < wanted:
+    length = max(1, round(seconds * a.clip.fps)) if seconds > 0 else 0
+    overlap = overlap_at(out, into, length, *within)
+    if not 0 < overlap.frames < length:
         return overlap
     if join.overlap is None and overlap.frames == 1:
         # With a single frame in common, the second may as well follow the first: as it fits better.
         follows = Overlap(out + 1, into, 0)
         if misfit(a, b, follows) < min(SAME, misfit(a, b, overlap)):
             return follows
-    if 2 * overlap.frames > wanted or join.blend == "fade" or misfit(a, b, overlap) < SAME:
+    if 2 * overlap.frames > length or join.blend == "fade" or misfit(a, b, overlap) < SAME:
         return overlap
     # One of them ends before both can go over into each other: the rest is carried over into the second.
     room = within[1][1] - overlap.into + 1
-    return replace(overlap, beyond=max(0, min(wanted, room) - overlap.frames))
+    return replace(overlap, beyond=max(0, min(length, room) - overlap.frames))

@@ -100,11 +100,11 @@ def shapes(
 ) -> tuple[Shape, Shape]:
     """The body as it is in a pose, and the one it is to stand like."""
     limbs = limbs_of(target, parts, plan)
-    here = {joint: pose.positions[joint] for joint in parts}
+    places = {joint: pose.positions[joint] for joint in parts}
     tips = tips_of(target, pose.positions, pose.ends, {joint: joint for joint in parts if is_toes(parts[joint])})
     seen = target.observed.hinges if model.believed else {}
     hinges = {joint: hinge.turned(pose.rotations[joint]) for joint, hinge in seen.items() if joint in parts}
-    own = Shape(limbs, here, model.forward, tips, hinges)
+    own = Shape(limbs, places, model.forward, tips, hinges)
     return own, Shape(limbs, model.at, model.forward, model.tips, model.hinges, model.rolled)
 
 
@@ -180,60 +180,60 @@ class _Turns:
         if len(below) > 1:
             return self._branch(joint)
         if limbs.kind(joint).endswith("foot") and not self.same:
-            found = soles(self.own, self.other, joint)
-            if found is not None:
-                return turn_between(*found)
+            sole_directions = soles(self.own, self.other, joint)
+            if sole_directions is not None:
+                return turn_between(*sole_directions)
         return None
 
     def _branch(self, joint: int) -> FloatArray | None:
-        have, wanted = [], []
+        current, desired = [], []
         for child in self.own.limbs.next[joint]:
             a, b = self.own.at[child] - self.own.at[joint], self.other.at[child] - self.other.at[joint]
             if min(length(a), length(b)) > 1e-9:
-                have.append(unit(a))
-                wanted.append(unit(b))
-        if not have:
+                current.append(unit(a))
+                desired.append(unit(b))
+        if not current:
             return None
         frames = self.own.frame(joint), self.other.frame(joint)
         if frames[0] is not None and frames[1] is not None and not self.same:
             return turn_between(frames[0], frames[1])
-        if not _spans(have) or not _spans(wanted):
+        if not _spans(current) or not _spans(desired):
             return None
-        if float(np.abs(np.array(have) - np.array(wanted)).max()) < 1e-12:
+        if float(np.abs(np.array(current) - np.array(desired)).max()) < 1e-12:
             return rotation.IDENTITY
         from scipy.spatial.transform import Rotation  # large, and seldom needed
 
-        found, _ = Rotation.align_vectors(np.array(wanted), np.array(have))
-        return np.asarray(found.as_quat())
+        turn_found, _ = Rotation.align_vectors(np.array(desired), np.array(current))
+        return np.asarray(turn_found.as_quat())
 
     def _along(self, joint: int, carried: FloatArray) -> FloatArray:
         """A limb's bone: what it is carried by, then the smallest rotation to its direction, then its roll."""
-        have, wanted = self.own.direction(joint), self.other.direction(joint)
-        if have is None or wanted is None:
+        current, desired = self.own.direction(joint), self.other.direction(joint)
+        if current is None or desired is None:
             return self._together(joint, carried)
         carried = self._between_firm(joint, carried)
-        turn = rotation.multiply(rotation.between(rotation.rotate(carried, have), wanted), carried)
+        turn = rotation.multiply(rotation.between(rotation.rotate(carried, current), desired), carried)
         kind, below = self.own.limbs.kind(joint), self.own.limbs.next[joint]
         if kind.endswith("lower arm") and below[0] in self.firm and joint not in self.twisting:
-            return rotation.multiply(_twist_about(wanted, self.firm[below[0]], turn, 1.0), turn)
+            return rotation.multiply(_twist_about(desired, self.firm[below[0]], turn, 1.0), turn)
         marks = bends(self.own, self.other, joint)
         if marks is None:
             return turn
         mine, theirs, trust = marks
-        angle = roll_angle(wanted, rotation.rotate(turn, mine), theirs)
+        angle = roll_angle(desired, rotation.rotate(turn, mine), theirs)
         if abs(angle) < TRIFLE:
             return turn
-        return rotation.multiply(rotation.about(wanted, trust * angle), turn)
+        return rotation.multiply(rotation.about(desired, trust * angle), turn)
 
     def _together(self, joint: int, carried: FloatArray) -> FloatArray:
         """A branch whose directions lie in one line: the mean of them."""
         below = self.own.limbs.next[joint]
-        have, wanted = (
+        current, desired = (
             unit(sum((unit(s.at[c] - s.at[joint]) for c in below), np.zeros(3))) for s in (self.own, self.other)
         )
-        if not have.any() or not wanted.any():
+        if not current.any() or not desired.any():
             return carried
-        return rotation.multiply(rotation.between(rotation.rotate(carried, have), wanted), carried)
+        return rotation.multiply(rotation.between(rotation.rotate(carried, current), desired), carried)
 
     def _between_firm(self, joint: int, carried: FloatArray) -> FloatArray:
         """A spine between hips and chest takes its share of the turn from the one to the other."""
@@ -312,22 +312,22 @@ def remaining(
         part = plan.by_name.get(parts[joint] or "")
         if part is None:
             continue
-        have, wanted = now.direction(joint), other.direction(joint)
+        current, desired = now.direction(joint), other.direction(joint)
         own = joint in own_build_joints
         marks = _roll_marks(read, other, joint)
-        found = soles(read, other, joint) if part.kind.endswith("foot") and not same else None
-        if found is not None:
-            (along, up), (wanted, level) = found
-            have, marks = rotation.rotate(turns[joint], along), (up, level, 1.0)
+        sole_directions = soles(read, other, joint) if part.kind.endswith("foot") and not same else None
+        if sole_directions is not None:
+            (along, up), (desired, level) = sole_directions
+            current, marks = rotation.rotate(turns[joint], along), (up, level, 1.0)
         left, roll = 0.0, None
-        if have is not None and wanted is not None:
-            left = float(np.degrees(rotation.angle(rotation.between(have, wanted))))
+        if current is not None and desired is not None:
+            left = float(np.degrees(rotation.angle(rotation.between(current, desired))))
             if marks is not None and marks[2] > 0.5:
                 carried = rotation.rotate(turns[joint], marks[0])
-                onto = rotation.rotate(rotation.between(have, wanted), carried)
-                roll = float(np.degrees(roll_angle(wanted, onto, marks[1])))
+                onto = rotation.rotate(rotation.between(current, desired), carried)
+                roll = float(np.degrees(roll_angle(desired, onto, marks[1])))
         roll = None if roll is None else round(roll, 3)
-        ways = [tuple(round(float(x), 5) for x in (np.zeros(3) if v is None else v)) for v in (have, wanted)]
+        ways = [tuple(round(float(x), 5) for x in (np.zeros(3) if v is None else v)) for v in (current, desired)]
         name, turned = target.names[joint], round(float(from_rest[joint]), 3)
         rows.append(AlignmentResidual(part.name, name, turned, round(left, 3), roll, own, ways[0], ways[1]))
     return tuple(rows)

@@ -87,17 +87,17 @@ class PoseEditor:
         toes = {joint: joint for joint, part in self.parts.items() if is_toes(part)}
         return Shape(self.limbs, at, self.forward, tips_of(self.skeleton, self.at, self.ends, toes))
 
-    def point(self, joint: int, wanted: FloatArray, bends: FloatArray | None = None) -> None:
+    def point(self, joint: int, direction: FloatArray, bends: FloatArray | None = None) -> None:
         """Turn a bone by the smallest rotation to a direction, then so that the limb bends as it should, or as is
         said."""
-        have = self.shape().direction(joint)
-        if have is not None:
-            self.turn(joint, rotation.between(have, wanted))
+        current = self.shape().direction(joint)
+        if current is not None:
+            self.turn(joint, rotation.between(current, direction))
         shape = self.shape()
         bend, expected = shape.bend(joint), shape.expected(joint) if bends is None else bends
         if bend is not None and expected is not None:
-            hinged = self._hinged(joint, wanted)
-            self.turn(joint, roll_to(wanted, bend[0] if hinged is None else hinged, expected))
+            hinged = self._hinged(joint, direction)
+            self.turn(joint, roll_to(direction, bend[0] if hinged is None else hinged, expected))
 
     def _hinged(self, joint: int, along: FloatArray) -> FloatArray | None:
         """The way a limb bends about its hinge, square to its first bone; None where motion has not surely shown it."""
@@ -112,10 +112,10 @@ class PoseEditor:
         hinge, along = self.hinges.get(first), self.shape().direction(second)
         if hinge is None or along is None or hinge.second_certainty < SURE:
             return False
-        shown = square(rotation.rotate(self.world[second], hinge.second_axis), along)
-        if length(shown) < ASLANT:
+        second_axis = square(rotation.rotate(self.world[second], hinge.second_axis), along)
+        if length(second_axis) < ASLANT:
             return False
-        self.turn(second, roll_to(along, unit(shown), unit(square(axis, along))))
+        self.turn(second, roll_to(along, unit(second_axis), unit(square(axis, along))))
         return True
 
     def joint(self, part: str) -> int | None:
@@ -135,7 +135,7 @@ def arms(editor: PoseEditor, degrees: float) -> None:
     for side, sign in (("left", 1.0), ("right", -1.0)):
         across = cross(UP, editor.forward) * sign
         angle = np.radians(degrees)
-        wanted = unit(np.sin(angle) * across - np.cos(angle) * UP)
+        direction = unit(np.sin(angle) * across - np.cos(angle) * UP)
         for kind in ("upper arm", "lower arm", "upper wing", "lower wing"):
             joint = editor.joint(f"{side} {kind}")
             if joint is None:
@@ -144,19 +144,19 @@ def arms(editor: PoseEditor, degrees: float) -> None:
             hand, upper = editor.joint(f"{side} hand"), editor.joint(f"{side} upper arm")
             framed = editor.shape().frame(hand) if hand is not None else None
             if kind == "lower arm" and framed is not None:
-                editor.point(joint, wanted)
-                if upper is not None and editor.roll_second(upper, joint, cross(wanted, editor.forward)):
+                editor.point(joint, direction)
+                if upper is not None and editor.roll_second(upper, joint, cross(direction, editor.forward)):
                     continue  # this forearm keeps to its elbow: its palm turns in the wrist
                 # The palm turns in the forearm.
                 framed = editor.shape().frame(hand)  # type: ignore[arg-type]
                 if framed is not None:
-                    editor.turn(joint, roll_to(wanted, framed[1], square(editor.forward, wanted)))
+                    editor.turn(joint, roll_to(direction, framed[1], square(editor.forward, direction)))
             else:
-                editor.point(joint, wanted)
+                editor.point(joint, direction)
         hand = editor.joint(f"{side} hand")
         framed = editor.shape().frame(hand) if hand is not None else None
         if hand is not None and framed is not None:
-            editor.turn(hand, turn_between(framed, (wanted, unit(square(editor.forward, wanted)))))
+            editor.turn(hand, turn_between(framed, (direction, unit(square(editor.forward, direction)))))
     if not found:
         raise BadInput("This body has no arms to make a T or an A of; take another stance.")
 
@@ -176,11 +176,11 @@ def straight(editor: PoseEditor, steepest: float = STEEPEST) -> None:
             # Lean to the side goes; of the lean to the front, what a body may have by its build stays.
             level = square(along, across)
             steep = float(np.degrees(rotation.angle(rotation.between(unit(level), UP))))
-            wanted = unit(level) if steep < steepest else UP
+            direction = unit(level) if steep < steepest else UP
             if framed is not None:
-                editor.turn(joint, turn_between(framed, (wanted, across)))
+                editor.turn(joint, turn_between(framed, (direction, across)))
             else:
-                editor.turn(joint, rotation.between(along, wanted))
+                editor.turn(joint, rotation.between(along, direction))
     for side in ("left", "right"):
         for kind in ("upper leg", "lower leg"):
             bone = editor.joint(f"{side} {kind}")
@@ -241,8 +241,8 @@ def mirrored(
 
     height = float(np.ptp(rest.positions[:, 1])) or 1.0
     from_middle = rest.positions - middle * across
-    apart = [length(reflect(from_middle[mirror_joints.get(joint, joint)]) - from_middle[joint]) for joint in into]
-    if max(apart) < SYMMETRIC * height:
+    asymmetry = [length(reflect(from_middle[mirror_joints.get(joint, joint)]) - from_middle[joint]) for joint in into]
+    if max(asymmetry) < SYMMETRIC * height:
         turns = rotation.multiply(pose.rotations, rotation.inverse(rest.rotations))
         # A mirrored rotation turns the other way about the mirrored axis.
         flipped = np.concatenate([-reflect(turns[:, :3]), turns[:, 3:]], axis=1)
@@ -257,12 +257,12 @@ def mirrored(
             elif parent >= 0:
                 world[joint] = rotation.multiply(world[parent], out[joint])
         return rotation.normalised(out)
-    wanted = {joint: pose.positions[joint].copy() for joint in parts}
+    places = {joint: pose.positions[joint].copy() for joint in parts}
     for joint in into:
-        if joint in wanted:
-            there = pose.positions[mirror_joints.get(joint, joint)] - middle * across
-            wanted[joint] = reflect(there) + middle * across
-    model = AlignmentTarget(wanted, forward, {})
+        if joint in places:
+            opposite = pose.positions[mirror_joints.get(joint, joint)] - middle * across
+            places[joint] = reflect(opposite) + middle * across
+    model = AlignmentTarget(places, forward, {})
     return align(skeleton, rotations, parts, plan, model, only=set(into))
 
 

@@ -32,16 +32,16 @@ class Sizes:
 def sizes(mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan) -> Sizes:
     """Ratios of lengths along the limbs. Lengths hold whatever posture the two are in."""
     by_part = {driver.part: driver for driver in mapping.values() if driver.part}
-    here = target.rest.positions
+    places = target.rest.positions
 
     def ratio(runs: list[list[str]]) -> float | None:
-        there = own = 0.0
+        source_length = target_length = 0.0
         for run in runs:
             found = [by_part[name] for name in run if name in by_part]
             for a, b in pairwise(found):
-                there += length(b.place - a.place)
-                own += length(here[b.target] - here[a.target])
-        return own / there if there > 0 and own > 0 else None
+                source_length += length(b.place - a.place)
+                target_length += length(places[b.target] - places[a.target])
+        return target_length / source_length if source_length > 0 and target_length > 0 else None
 
     legs = [[part.name for part in leg] for leg in plan.legs]
     legs = [run for run in legs if all(name in by_part for name in run)] or legs
@@ -55,7 +55,7 @@ def sizes(mapping: Mapping[int, JointDriver], target: Skeleton, plan: BodyPlan) 
         above = target.above(joint, mapping)
         if above is not None:
             total[0] += length(driver.place - mapping[above].place)
-            total[1] += length(here[joint] - here[above])
+            total[1] += length(places[joint] - places[above])
     body = total[1] / total[0] if min(total) > 0 else 1.0
     return Sizes(ratio(legs), ratio(arms), ratio([["hips", "chest", "neck", "head"]]), body)
 

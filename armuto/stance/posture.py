@@ -133,7 +133,7 @@ def measure(at: Places, plan: BodyPlan, forward: FloatArray) -> Posture:
     lines = [line for line in (_across(at, plan, "hips"), _across(at, plan, "chest")) if line is not None]
     tilt = max((abs(90 - _angle(line, UP)) for line in lines), default=0.0)
     twist = _yaw(lines[0], lines[1]) if len(lines) == 2 else 0.0
-    stride = reach = knees = elbows = apart = hanging = out_of_plane = 0.0
+    stride = reach = knees = elbows = spread = hanging = out_of_plane = 0.0
     has_arms = False
     for leg in plan.legs:
         line = _limb(at, [part.name for part in leg])
@@ -143,7 +143,7 @@ def measure(at: Places, plan: BodyPlan, forward: FloatArray) -> Posture:
         for limb in (line, other):
             if limb is not None:
                 knees = max(knees, limb.bend)
-                apart = max(apart, abs(90 - _angle(limb.whole, across)))
+                spread = max(spread, abs(90 - _angle(limb.whole, across)))
         if other is not None:
             stride = max(stride, _mirrored(line.whole, other.whole, across), abs(line.bend - other.bend))
     for side in ("left", "right"):
@@ -158,7 +158,7 @@ def measure(at: Places, plan: BodyPlan, forward: FloatArray) -> Posture:
         other = _limb(at, [f"right {kind}" for kind in ("upper arm", "lower arm", "hand")])
         if side == "left" and other is not None:
             reach = max(reach, _mirrored(arm.whole, other.whole, across), abs(arm.bend - other.bend))
-    return Posture(lean, tilt, twist, apart, stride, reach, knees, elbows, hanging, out_of_plane, upright, has_arms)
+    return Posture(lean, tilt, twist, spread, stride, reach, knees, elbows, hanging, out_of_plane, upright, has_arms)
 
 
 @dataclass(frozen=True)

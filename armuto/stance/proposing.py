@@ -67,8 +67,8 @@ def candidates(
     rows: list[tuple[str, FloatArray]] = [(FROM_MOTION if from_motion else "Rest pose", skeleton.rest_rotation)]
     zero = () if from_motion else ((ZERO, making.zero(skeleton)),)
     for name, rotations in (*(others or {}).items(), *zero):
-        apart = [float(rotation.angle(rotation.against(q, rotations)).max()) for _, q in rows]
-        if min(apart) > np.radians(1.0):
+        angles = [float(rotation.angle(rotation.against(q, rotations)).max()) for _, q in rows]
+        if min(angles) > np.radians(1.0):
             rows.append((name, rotations))
     known = len(parts) >= 4
     out = []

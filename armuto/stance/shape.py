@@ -253,11 +253,11 @@ class Shape:
         tip = self.tips.get(below[0]) if len(below) == 1 else None
         if tip is None:
             return None
-        line, back = tip - self.at[below[0]], self.at[foot] - self.at[below[0]]
-        if length(line) < 0.15 * length(back):
+        line, heel = tip - self.at[below[0]], self.at[foot] - self.at[below[0]]
+        if length(line) < 0.15 * length(heel):
             return None
         along = unit(line)
-        up = square(back, along)
+        up = square(heel, along)
         return (along, unit(up)) if float(up @ up) > 1e-18 else None
 
     @cached_property
@@ -348,21 +348,21 @@ def tips_of(
     return out
 
 
-def turn_between(have: tuple[FloatArray, FloatArray], wanted: tuple[FloatArray, FloatArray]) -> FloatArray:
+def turn_between(current: tuple[FloatArray, FloatArray], desired: tuple[FloatArray, FloatArray]) -> FloatArray:
     """The rotation ``(4,)`` that brings a frame's first direction onto the other's exactly, the second as near as it
     goes."""
-    q = rotation.between(have[0], wanted[0])
-    return rotation.multiply(roll_to(wanted[0], rotation.rotate(q, have[1]), wanted[1]), q)
+    q = rotation.between(current[0], desired[0])
+    return rotation.multiply(roll_to(desired[0], rotation.rotate(q, current[1]), desired[1]), q)
 
 
-def roll_angle(axis: FloatArray, have: FloatArray, wanted: FloatArray) -> float:
-    """Radians about ``axis`` that bring ``have`` to ``wanted``, seen along it."""
-    a, b = square(have, axis), square(wanted, axis)
+def roll_angle(axis: FloatArray, current: FloatArray, desired: FloatArray) -> float:
+    """Radians about ``axis`` that bring ``current`` to ``desired``, seen along it."""
+    a, b = square(current, axis), square(desired, axis)
     return math.atan2(float(cross(a, b) @ axis), float(a @ b))
 
 
-def roll_to(axis: FloatArray, have: FloatArray, wanted: FloatArray) -> FloatArray:
-    return rotation.about(axis, roll_angle(axis, have, wanted))
+def roll_to(axis: FloatArray, current: FloatArray, desired: FloatArray) -> FloatArray:
+    return rotation.about(axis, roll_angle(axis, current, desired))
 
 
 def soles(

@@ -89,9 +89,9 @@ class Stance:
             del turned[joint]
         return self._with(turned=turned)
 
-    def with_rotations(self, wanted: FloatArray) -> Stance:
+    def with_rotations(self, rotations: FloatArray) -> Stance:
         """The same, turned by hand until its local rotations are ``wanted (J, 4)``."""
-        off = rotation.against(self.base, wanted)
+        off = rotation.against(self.base, rotations)
         far = rotation.angle(off)
         return self._with(turned={int(n): off[n] for n in np.flatnonzero(far > 1e-7)})
 
@@ -99,8 +99,8 @@ class Stance:
         """The same without what was turned by hand, at some joints or everywhere."""
         if joints is None:
             return self._with(turned={})
-        away = set(joints)
-        return self._with(turned={joint: q for joint, q in self.turned.items() if joint not in away})
+        removed = set(joints)
+        return self._with(turned={joint: q for joint, q in self.turned.items() if joint not in removed})
 
     def with_base(self, base: FloatArray) -> Stance:
         """The same, as alignment has now turned it."""

@@ -149,10 +149,10 @@ def over_time(row: PlacedTouchUp, at: FloatArray, period: float | None = None) -
     ways = [key.to_next for key in touchup.keys]
     rows = np.concatenate([row.values, row.turns], axis=1)
     values = offsets(times, rows, ways, *ends, at)
-    here = presence(times, *ends, at)
+    presence_over_time = presence(times, *ends, at)
     if period is None or None in ends:
-        return values, here
-    total = here.copy()
+        return values, presence_over_time
+    total = presence_over_time.copy()
     for by in (-period, period):
         values = values + offsets(times + by, rows, ways, *ends, at)
         total = total + presence(times + by, *ends, at)
@@ -234,8 +234,8 @@ def _put(motion: WorldMotion, curves: list[_Curve]) -> dict[str, FloatArray]:
         for curve in rows:
             axes = _axes(motion, curve)
             by = by + (curve.offsets if axes is None else rotation.rotate(axes, curve.offsets))
-            about = curve.turns if axes is None else rotation.rotate(axes, curve.turns)
-            turn = rotation.multiply(rotation.from_vector(about), turn)
+            turns = curve.turns if axes is None else rotation.rotate(axes, curve.turns)
+            turn = rotation.multiply(rotation.from_vector(turns), turn)
         frames = lengths(by) > NOTHING
         goal = motion.positions[joint] + by
         if frames.any():
@@ -344,8 +344,8 @@ class _Holding:
                 weight = (w * of_interval * share[part] * self._strength(limb, contact))[:, None]
                 place, turned = self._goal(limb, end, contact, part)
                 by[part] += weight * (place - motion.positions[end][part])
-                apart = rotation.multiply(turned, rotation.inverse(motion.rotations[end][part]))
-                about[part] += weight * rotation.vector(apart)
+                difference = rotation.multiply(turned, rotation.inverse(motion.rotations[end][part]))
+                about[part] += weight * rotation.vector(difference)
         frames = lengths(by) > SLIGHT
         reach(motion, self.chains[limb], motion.positions[end] + by, frames)
         if np.any(lengths(about) > SLIGHT):
@@ -366,8 +366,8 @@ class _Holding:
             return place, turned
         before, now = self.reference, self.motion
         by = rotation.multiply(now.rotations[support][part], rotation.inverse(before.rotations[support][part]))
-        away = rotation.rotate(by, place - before.positions[support][part])
-        return now.positions[support][part] + away, rotation.multiply(by, turned)
+        offset = rotation.rotate(by, place - before.positions[support][part])
+        return now.positions[support][part] + offset, rotation.multiply(by, turned)
 
     def _support(self, limb: str, contact: Contact) -> int | None:
         """The joint that an end rests on; None where that is the floor, or a thing."""

@@ -28,10 +28,10 @@ DIGITS = 5
 
 def frame_of(touchups: TouchUps, time: float) -> int | None:
     """The frame of the clip that shows a moment of its take best; None where none does within half a frame's time."""
-    apart = np.abs(touchups.times - time)
-    frame = int(np.argmin(apart))
+    distances = np.abs(touchups.times - time)
+    frame = int(np.argmin(distances))
     steps = np.abs(np.diff(touchups.times))
-    return frame if apart[frame] <= max(0.5 * float(steps.max(initial=0.0)), 1e-3) + 1e-9 else None
+    return frame if distances[frame] <= max(0.5 * float(steps.max(initial=0.0)), 1e-3) + 1e-9 else None
 
 
 def bones_of(joint: int, context: RetargetContext) -> tuple[int, ...]:
@@ -144,8 +144,10 @@ def _furthest(a: FloatArray, b: FloatArray) -> float:
 
 def _from_hips(row: Baseline) -> tuple[FloatArray, FloatArray]:
     back = rotation.normalised(rotation.inverse(np.array(row.hips_turn)))
-    away = np.array(row.places).reshape(-1, 3) - np.array(row.hips)
-    return rotation.rotate(np.broadcast_to(back, (len(away), 4)), away), rotation.multiply(back, np.array(row.turn))
+    offsets = np.array(row.places).reshape(-1, 3) - np.array(row.hips)
+    return rotation.rotate(np.broadcast_to(back, (len(offsets), 4)), offsets), rotation.multiply(
+        back, np.array(row.turn)
+    )
 
 
 def _degrees(a: FloatArray, b: FloatArray) -> float:

@@ -88,5 +88,5 @@ def presence(times: FloatArray, ease_in: float | None, ease_out: float | None, a
     """How much of a touch-up is there ``(F,)``: 1 from its first key to its last, eased outside them."""
     ends = np.array([times[0], times[-1]]) if len(times) > 1 else times
     ways: list[Interpolation] = ["smooth"] * len(ends)
-    there = offsets(ends, np.ones((len(ends), 1)), ways, ease_in, ease_out, at)[:, 0]
-    return np.clip(there, 0.0, 1.0)
+    weight = offsets(ends, np.ones((len(ends), 1)), ways, ease_in, ease_out, at)[:, 0]
+    return np.clip(weight, 0.0, 1.0)

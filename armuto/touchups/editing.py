@@ -87,10 +87,10 @@ def set_weight_key(layers: Layers, name: str, time: float, near: float, value: f
 def _weight_keys(layer: Layer, numbers: Iterable[int]) -> tuple[list[WeightKey], list[WeightKey]]:
     """Keys of a layer's weight by their numbers, and its others. Raises :class:`BadInput` for one that there is not."""
     keys = layer.weight if isinstance(layer.weight, tuple) else ()
-    wanted = set(numbers)
-    if not wanted <= set(range(len(keys))):
+    chosen = set(numbers)
+    if not chosen <= set(range(len(keys))):
         raise BadInput(f"The weight of “{layer.name}” has no such key; it was moved or removed meanwhile.")
-    return [key for n, key in enumerate(keys) if n in wanted], [key for n, key in enumerate(keys) if n not in wanted]
+    return [key for n, key in enumerate(keys) if n in chosen], [key for n, key in enumerate(keys) if n not in chosen]
 
 
 def _with_weight_keys(layers: Layers, layer: Layer, kept: Iterable[WeightKey], made: Sequence[WeightKey]) -> Layers:
@@ -189,9 +189,9 @@ def set_key(
         key = Key(time, value or (0.0, 0.0, 0.0), turn or (0.0, 0.0, 0.0), to_next or "smooth")
         return _put(layers, layer, replace(layer, touchups=(*layer.touchups, replace(touchup, keys=(key,)))))
     now = layer.touchups[at]
-    there = next((key for key in now.keys if abs(key.time - time) <= near), None)
+    present = next((key for key in now.keys if abs(key.time - time) <= near), None)
     offset, turned = offset_at(now, time)
-    base = there or Key(time, offset, turned, _way_at(now, time))
+    base = present or Key(time, offset, turned, _way_at(now, time))
     key = replace(
         base,
         value=base.value if value is None else value,
@@ -199,7 +199,7 @@ def set_key(
         to_next=to_next or base.to_next,
         baseline=None,
     )
-    keys = tuple(sorted((*(row for row in now.keys if row is not there), key), key=lambda row: row.time))
+    keys = tuple(sorted((*(row for row in now.keys if row is not present), key), key=lambda row: row.time))
     return _with_keys(layers, layer, at, keys)
 
 

@@ -43,9 +43,9 @@ def turned(
     weight = _weight(layer, time)
     if held is not None:
         _, now = offset_at(held, time)
-        about = _in_axes(held, context, motion, rotation.vector(by[None]))
+        vector = _in_axes(held, context, motion, rotation.vector(by[None]))
         old = rotation.from_vector(np.radians([now]) * weight)
-        new = np.degrees(rotation.vector(rotation.multiply(rotation.from_vector(about), old)))[0] / weight
+        new = np.degrees(rotation.vector(rotation.multiply(rotation.from_vector(vector), old)))[0] / weight
         return set_key(layers, name, held, time, near, turn=vector_of(new))
     touchup = touchup_on(joint, "rotation", context)
     rows, _ = place(layers, context)

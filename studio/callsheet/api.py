@@ -36,15 +36,15 @@ def get_call_sheet(request: HttpRequest) -> dict[str, Any]:
 
 
 @router.post("", response={201: WantedMade}, operation_id="want_motions")
-def post_rows(request: HttpRequest, wanted: WantedIn) -> Status[Any]:
+def post_rows(request: HttpRequest, payload: WantedIn) -> Status[Any]:
     """Write rows at the end of the sheet."""
-    return _made(services.create([row.dict() for row in wanted.rows]))
+    return _made(services.create([row.dict() for row in payload.rows]))
 
 
 @router.post("table", response={201: WantedMade}, operation_id="paste_call_sheet")
-def post_table(request: HttpRequest, wanted: TableIn) -> Status[Any]:
+def post_table(request: HttpRequest, payload: TableIn) -> Status[Any]:
     """Add the rows of a table as it is copied from a spreadsheet: cells parted by tabs, commas or semicolons."""
-    return _made(*services.read_table(wanted.text, "What was pasted"))
+    return _made(*services.read_table(payload.text, "What was pasted"))
 
 
 @router.post("file", response={201: WantedMade}, operation_id="import_call_sheet")
@@ -73,10 +73,10 @@ def post_measure(request: HttpRequest) -> Status[Any]:
 
 
 @router.post("restore", response=list[WantedStep], operation_id="restore_wanted")
-def post_restore(request: HttpRequest, wanted: WantedRestoring) -> Any:
+def post_restore(request: HttpRequest, payload: WantedRestoring) -> Any:
     """Take back, or make again, what was written, changed or taken away; answers with the steps that do the opposite.
     409 where it has been changed otherwise since."""
-    return services.restore([step.dict() for step in wanted.steps])
+    return services.restore([step.dict() for step in payload.steps])
 
 
 @router.get("{wanted_id}/candidates", response=list[CandidateOut], operation_id="list_candidates")
@@ -86,11 +86,11 @@ def get_candidates(request: HttpRequest, wanted_id: Id) -> Any:
 
 
 @router.patch("{wanted_id}", response=WantedStep, operation_id="change_wanted")
-def patch_row(request: HttpRequest, wanted_id: Id, wanted: WantedChange) -> Any:
+def patch_row(request: HttpRequest, wanted_id: Id, payload: WantedChange) -> Any:
     """Change what is given of a row; answers with the step. 409 where others have changed the same since the version
     of ``If-Match``."""
     get_object_or_404(WantedMotion, pk=wanted_id)
-    fields = wanted.dict(exclude_unset=True)
+    fields = payload.dict(exclude_unset=True)
     empty = [name for name, value in fields.items() if value is None and name != "due"]
     if empty:
         raise BadInput(f"{empty[0]}: it cannot be nothing; leave it out where it is to stay.")

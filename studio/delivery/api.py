@@ -67,11 +67,11 @@ def list_profiles(request: HttpRequest) -> Any:
 
 
 @router.put("profiles", response=DeliveryProfileOut, operation_id="keep_delivery_profile")
-def put_profile(request: HttpRequest, body: DeliveryProfileIn) -> Any:
+def put_profile(request: HttpRequest, payload: DeliveryProfileIn) -> Any:
     """Keep how things go out to a receiver, in place of what was kept under its name."""
-    wanted = delivery_settings.settings_from_json(body.wanted)
-    rule = planning.rule_in_force() if body.rule is None else _rule(body.rule)
-    return profiles.shown(profiles.keep(body.name, wanted, rule))
+    settings = delivery_settings.settings_from_json(payload.wanted)
+    rule = planning.rule_in_force() if payload.rule is None else _rule(payload.rule)
+    return profiles.shown(profiles.keep(payload.name, settings, rule))
 
 
 @router.delete("profiles/{profile_id}", response={204: None}, operation_id="remove_delivery_profile")
@@ -82,14 +82,14 @@ def delete_profile(request: HttpRequest, profile_id: Id) -> Any:
 
 
 @router.post("plan", response=Planned, operation_id="plan_delivery")
-def plan(request: HttpRequest, body: DeliveryIn) -> dict[str, Any]:
+def plan(request: HttpRequest, payload: DeliveryIn) -> dict[str, Any]:
     """What would go out, under which names. Nothing is made."""
-    wanted = delivery_settings.settings_from_json(body.wanted)
+    settings = delivery_settings.settings_from_json(payload.wanted)
     rule = planning.rule_in_force()
-    rows = planning.chosen(body.cells)
+    rows = planning.chosen(payload.cells)
     going = [row for row in rows if not row.left_out]
-    files = iter(planning.named(going, wanted, rule))
-    clashes = planning.clashing(going, wanted, rule)
+    files = iter(planning.named(going, settings, rule))
+    clashes = planning.clashing(going, settings, rule)
     number = iter(range(len(going)))
     out = []
     for row in rows:
@@ -111,20 +111,20 @@ def plan(request: HttpRequest, body: DeliveryIn) -> dict[str, Any]:
                 "left_out": row.left_out,
             }
         )
-    name = planning.free_name(body.name.strip() or "delivery")
+    name = planning.free_name(payload.name.strip() or "delivery")
     return {"rows": out, "files": len({row["file"] for row in out if row["file"]}), "name": name}
 
 
 @router.post("thinned", response=Thinned | None, operation_id="measure_thinning")
-def thinned(request: HttpRequest, body: DeliveryIn) -> Any:
+def thinned(request: HttpRequest, payload: DeliveryIn) -> Any:
     """What thinning does to the longest result that would go out."""
-    wanted = delivery_settings.settings_from_json(body.wanted)
-    rows = [row for row in planning.chosen(body.cells) if not row.left_out]
-    if not rows or wanted.thinned is None or wanted.kind != "glb":
+    settings = delivery_settings.settings_from_json(payload.wanted)
+    rows = [row for row in planning.chosen(payload.cells) if not row.left_out]
+    if not rows or settings.thinned is None or settings.kind != "glb":
         return None
     row = max(rows, key=lambda row: row.revision.frames)
     result = packing.result_of(row.revision.pk, performer_id=row.performer.pk if row.performer else None)
-    _, keys = package.prepare(result, wanted)
+    _, keys = package.prepare(result, settings)
     assert keys is not None
     return {
         "clip": row.clip.name,
@@ -153,10 +153,10 @@ def out(row: Delivery) -> dict[str, Any]:
 
 
 @router.post("", response={201: DeliveryOut}, operation_id="make_delivery")
-def make(request: HttpRequest, body: DeliveryIn) -> Status[Any]:
+def make(request: HttpRequest, payload: DeliveryIn) -> Status[Any]:
     """Remember a delivery. Its archive is made when it is fetched."""
-    wanted = delivery_settings.settings_from_json(body.wanted)
-    made = planning.make(body.name, planning.chosen(body.cells), wanted, planning.rule_in_force())
+    settings = delivery_settings.settings_from_json(payload.wanted)
+    made = planning.make(payload.name, planning.chosen(payload.cells), settings, planning.rule_in_force())
     return Status(201, out(made))
 
 
@@ -167,9 +167,9 @@ def list_items(request: HttpRequest, delivery_id: Id) -> Any:
 
 
 @router.post("{delivery_id}/again", response={201: DeliveryOut}, operation_id="repeat_delivery")
-def again(request: HttpRequest, delivery_id: Id, body: Again) -> Status[Any]:
+def again(request: HttpRequest, delivery_id: Id, payload: Again) -> Status[Any]:
     """The same once more, of what there is now."""
-    return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), body.only_changed)))
+    return Status(201, out(planning.repeat(get_object_or_404(Delivery, pk=delivery_id), payload.only_changed)))
 
 
 @router.get("{delivery_id}/archive", operation_id="get_archive", response={200: None})

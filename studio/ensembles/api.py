@@ -62,9 +62,9 @@ def list_ensembles(request: HttpRequest) -> Any:
 
 
 @router.post("", response=EnsembleOut, operation_id="make_ensemble")
-def post_ensemble(request: HttpRequest, response: HttpResponse, wanted: EnsembleIn) -> Any:
+def post_ensemble(request: HttpRequest, response: HttpResponse, payload: EnsembleIn) -> Any:
     """Put clips that were recorded in one space together."""
-    return _shown(response, services.create(wanted.clips, wanted.name).pk)
+    return _shown(response, services.create(payload.clips, payload.name).pk)
 
 
 @router.get("{ensemble_id}", response=EnsembleOut, operation_id="get_ensemble")
@@ -74,10 +74,10 @@ def get_ensemble(request: HttpRequest, response: HttpResponse, ensemble_id: Id) 
 
 
 @router.patch("{ensemble_id}", response=EnsembleOut, operation_id="change_ensemble")
-def patch_ensemble(request: HttpRequest, response: HttpResponse, ensemble_id: Id, wanted: EnsembleChange) -> Any:
+def patch_ensemble(request: HttpRequest, response: HttpResponse, ensemble_id: Id, payload: EnsembleChange) -> Any:
     """Change names, times, props, meetings or the range. 409 where others have changed the same since the version of
     ``If-Match``."""
-    services.change(_row(ensemble_id), wanted.dict(exclude_unset=True), base_version(request))
+    services.change(_row(ensemble_id), payload.dict(exclude_unset=True), base_version(request))
     return _shown(response, ensemble_id)
 
 
@@ -109,9 +109,9 @@ def get_recording(request: HttpRequest, ensemble_id: Id) -> HttpResponse:
 
 
 @router.post("{ensemble_id}/castings", response=CastingOut, operation_id="make_casting")
-def post_casting(request: HttpRequest, response: HttpResponse, ensemble_id: Id, wanted: CastingIn) -> Any:
+def post_casting(request: HttpRequest, response: HttpResponse, ensemble_id: Id, payload: CastingIn) -> Any:
     """Cast an ensemble: somebody for every performer."""
-    return _cast(response, services.cast(_row(ensemble_id), wanted.cast, wanted.name).pk)
+    return _cast(response, services.cast(_row(ensemble_id), payload.cast, payload.name).pk)
 
 
 @router.get("castings/{casting_id}", response=CastingOut, operation_id="get_casting")
@@ -121,10 +121,10 @@ def get_casting(request: HttpRequest, response: HttpResponse, casting_id: Id) ->
 
 
 @router.patch("castings/{casting_id}", response=CastingOut, operation_id="change_casting")
-def patch_casting(request: HttpRequest, response: HttpResponse, casting_id: Id, wanted: CastingChange) -> Any:
+def patch_casting(request: HttpRequest, response: HttpResponse, casting_id: Id, payload: CastingChange) -> Any:
     """Change who plays whom, the space, sizes, or where somebody is placed. 409 where others have changed the same
     since the version of ``If-Match``."""
-    services.recast(_casting(casting_id), wanted.dict(exclude_unset=True), base_version(request))
+    services.recast(_casting(casting_id), payload.dict(exclude_unset=True), base_version(request))
     return _cast(response, casting_id)
 
 

@@ -56,24 +56,24 @@ def free_name(name: str) -> str:
 
 
 @transaction.atomic
-def change(row: Ensemble, wanted: Mapping[str, Any], base: int | None) -> None:
+def change(row: Ensemble, changes: Mapping[str, Any], base: int | None) -> None:
     """Change what is in an ensemble. Raises :class:`BadInput` for what cannot be, and
     :class:`~studio.platform.optimistic.Conflict` where others have changed the same since base."""
     row.refresh_from_db()
     now = {"name": row.name, "data": row.data, "performers": _people(row)}
     data = dict(row.data)
     for key in ("props", "meetings"):
-        if wanted.get(key) is not None:
-            data[key] = wanted[key]
-    if wanted.get("find_meetings"):
+        if changes.get(key) is not None:
+            data[key] = changes[key]
+    if changes.get("find_meetings"):
         data.pop("meetings", None)
-    if wanted.get("range") is not None:
-        data["first"], data["last"] = wanted["range"]
-    if wanted.get("whole"):
+    if changes.get("range") is not None:
+        data["first"], data["last"] = changes["range"]
+    if changes.get("whole"):
         data = {key: value for key, value in data.items() if key not in ("first", "last")}
-    renamed = _change_people(row, wanted.get("performers") or {})
+    renamed = _change_people(row, changes.get("performers") or {})
     data = _renamed(data, renamed)
-    name = row.name if wanted.get("name") is None else str(wanted["name"]).strip()
+    name = row.name if changes.get("name") is None else str(changes["name"]).strip()
     row.claim(base, now, {"name": name, "data": data, "performers": _people(row)})
     row.name, row.data = name, data
     row.data = _data(value_of_ensemble(row))
@@ -132,9 +132,9 @@ def _renamed(value: Any, names: Mapping[str, str]) -> Any:
 
 
 @transaction.atomic
-def cast(row: Ensemble, wanted: Mapping[str, int], name: str = "") -> Casting:
+def cast(row: Ensemble, chosen: Mapping[str, int], name: str = "") -> Casting:
     """Somebody for every performer. Raises :class:`BadInput` where one has nobody."""
-    characters = _characters(row, wanted)
+    characters = _characters(row, chosen)
     usual = " and ".join(character.name for character in characters.values())
     made = _free_casting(row, name.strip() or usual[:100])
     casting = Casting.objects.create(ensemble=row, name=made)
@@ -143,19 +143,19 @@ def cast(row: Ensemble, wanted: Mapping[str, int], name: str = "") -> Casting:
 
 
 @transaction.atomic
-def recast(row: Casting, wanted: Mapping[str, Any], base: int | None) -> None:
+def recast(row: Casting, changes: Mapping[str, Any], base: int | None) -> None:
     """Change who plays whom, or how they are placed. Raises as :func:`change` does."""
     row.refresh_from_db()
     roles = {role.performer.name: role.character_id for role in row.roles.select_related("performer")}
     now = {"name": row.name, "cast": roles, "data": row.data}
     data = dict(row.data)
     for key in ("sizes", "placements", "ease"):
-        if wanted.get(key) is not None:
-            data[key] = wanted[key]
-    if wanted.get("space_said") or wanted.get("space") is not None:
-        data["space"] = wanted.get("space")
-    name = row.name if wanted.get("name") is None else str(wanted["name"]).strip()
-    chosen = wanted.get("cast")
+        if changes.get(key) is not None:
+            data[key] = changes[key]
+    if changes.get("space_said") or changes.get("space") is not None:
+        data["space"] = changes.get("space")
+    name = row.name if changes.get("name") is None else str(changes["name"]).strip()
+    chosen = changes.get("cast")
     players = {**roles, **chosen} if chosen is not None else roles
     row.claim(base, now, {"name": name, "cast": players, "data": data})
     if name != row.name:
@@ -172,15 +172,15 @@ def recast(row: Casting, wanted: Mapping[str, Any], base: int | None) -> None:
     row.save(update_fields=["name", "data", *VERSION_FIELDS])
 
 
-def _characters(row: Ensemble, wanted: Mapping[str, int]) -> dict[EnsemblePerformer, Character]:
+def _characters(row: Ensemble, chosen: Mapping[str, int]) -> dict[EnsemblePerformer, Character]:
     people = list(row.performers.select_related("clip__skeleton"))
-    strangers = set(wanted) - {each.name for each in people}
+    strangers = set(chosen) - {each.name for each in people}
     if strangers:
         raise BadInput(f"{row.name}: there is no performer “{min(strangers)}” to be cast.")
-    found = {character.pk: character for character in Character.objects.filter(pk__in=wanted.values())}
+    found = {character.pk: character for character in Character.objects.filter(pk__in=chosen.values())}
     out = {}
     for each in people:
-        character = found.get(wanted.get(each.name, -1))
+        character = found.get(chosen.get(each.name, -1))
         if character is None:
             raise BadInput(f"{row.name}: nobody plays “{each.name}”; choose a character of the cast.")
         out[each] = character

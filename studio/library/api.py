@@ -60,11 +60,11 @@ router = Router(tags=["library"])
 
 
 @router.patch("skeletons/{skeleton_id}", response={204: None}, operation_id="rename_skeleton")
-def patch_skeleton(request: HttpRequest, skeleton_id: Id, wanted: SkeletonChange) -> Status[Any]:
+def patch_skeleton(request: HttpRequest, skeleton_id: Id, payload: SkeletonChange) -> Status[Any]:
     """Give a library skeleton another name."""
     with transaction.atomic():
         row = get_object_or_404(Skeleton, pk=skeleton_id)
-        name = shortened(wanted.name)
+        name = shortened(payload.name)
         if not name:
             raise BadInput("A skeleton needs a name; type one.")
         row.claim(base_version(request), {"name": row.name}, {"name": name})
@@ -121,57 +121,57 @@ def get_clip(request: HttpRequest, response: HttpResponse, clip_id: Id) -> Any:
 
 
 @router.patch("clips/{clip_id}", response=ClipOut, operation_id="change_clip")
-def patch_clip(request: HttpRequest, response: HttpResponse, clip_id: Id, wanted: ClipChange) -> Any:
+def patch_clip(request: HttpRequest, response: HttpResponse, clip_id: Id, payload: ClipChange) -> Any:
     """Change what is given of a clip: its name, tags, range, recipe, floor, or whether it is retired. 409 where others
     have changed the same since the version of ``If-Match``."""
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
         row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
-        change_clip(row, **wanted.dict(exclude_unset=True), base=base_version(request))
+        change_clip(row, **payload.dict(exclude_unset=True), base=base_version(request))
     name_version(response, row.lock_version)
     return row
 
 
 @router.post("changes", response=list[ClipOut], operation_id="change_clips")
-def change_many(request: HttpRequest, wanted: ManyChange) -> Any:
+def change_many(request: HttpRequest, payload: ManyChange) -> Any:
     """Change many clips together: tags given and taken, retired and restored."""
     with transaction.atomic():
-        for row in Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"):
-            change_clip(row, tag=wanted.tag, untag=wanted.untag, retired=wanted.retired)
-    return Clip.objects.filter(pk__in=wanted.ids).select_related("take").prefetch_related("skeleton")
+        for row in Clip.objects.filter(pk__in=payload.ids).select_related("skeleton", "take"):
+            change_clip(row, tag=payload.tag, untag=payload.untag, retired=payload.retired)
+    return Clip.objects.filter(pk__in=payload.ids).select_related("take").prefetch_related("skeleton")
 
 
 @router.post("names", response=dict[int, str], operation_id="rename_clips")
-def rename_many(request: HttpRequest, wanted: Renaming) -> Any:
+def rename_many(request: HttpRequest, payload: Renaming) -> Any:
     """The names these clips get by a rule; given to them unless it is only looked at first."""
     try:
-        rule = naming.from_json({"style": wanted.style, "pieces": wanted.pieces})
+        rule = naming.from_json({"style": payload.style, "pieces": payload.pieces})
     except ValueError as problem:
         raise BadInput(f"Naming rule: {problem}.") from None
-    rows = list(Clip.objects.filter(pk__in=wanted.ids).select_related("skeleton", "take"))
-    taken = Clip.objects.exclude(pk__in=wanted.ids).values_list("name", flat=True)
+    rows = list(Clip.objects.filter(pk__in=payload.ids).select_related("skeleton", "take"))
+    taken = Clip.objects.exclude(pk__in=payload.ids).values_list("name", flat=True)
     made = naming.names(rule, [naming.facts(row.name, row.name, row.skeleton.name, row.length) for row in rows], taken)
-    if wanted.apply:
+    if payload.apply:
         with transaction.atomic():
             set_names({row.pk: name for row, name in zip(rows, made, strict=True)})
     return {row.pk: name for row, name in zip(rows, made, strict=True)}
 
 
 @router.put("names", response=dict[int, str], operation_id="set_clip_names")
-def put_names(request: HttpRequest, wanted: list[NameChange]) -> dict[int, str]:
+def put_names(request: HttpRequest, payload: list[NameChange]) -> dict[int, str]:
     """Other names for many clips at once, all of them or none. Clips that somebody has renamed since keep their names,
     as the answer says."""
     with transaction.atomic():
-        rename(wanted)
-    return dict(Clip.objects.filter(pk__in=[row.id for row in wanted]).values_list("pk", "name"))
+        rename(payload)
+    return dict(Clip.objects.filter(pk__in=[row.id for row in payload]).values_list("pk", "name"))
 
 
 @router.post("clips/{clip_id}/segments", response=ClipOut, operation_id="cut_segment")
-def post_segment(request: HttpRequest, clip_id: Id, wanted: SegmentIn) -> Any:
+def post_segment(request: HttpRequest, clip_id: Id, payload: SegmentIn) -> Any:
     """A stretch of the clip's take as a clip of its own. first and last: frames of the take."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion", "take"), pk=clip_id)
     with transaction.atomic():
-        return segment(row, wanted.first, wanted.last, wanted.name)
+        return segment(row, payload.first, payload.last, payload.name)
 
 
 @router.post("clips/{clip_id}/version", response=ClipOut, operation_id="new_clip_version")
@@ -211,10 +211,10 @@ def get_refined(request: HttpRequest, clip_id: Id) -> HttpResponse:
 
 
 @router.post("clips/{clip_id}/refined", operation_id="try_recipe", response={200: None})
-def post_refined(request: HttpRequest, clip_id: Id, wanted: RecipeIn) -> HttpResponse:
+def post_refined(request: HttpRequest, clip_id: Id, payload: RecipeIn) -> HttpResponse:
     """What another recipe would make of the clip, as what its own makes is given; nothing is kept."""
     row = get_object_or_404(Clip.objects.select_related("skeleton", "motion"), pk=clip_id)
-    return _refined_positions(trial(row, wanted.recipe))
+    return _refined_positions(trial(row, payload.recipe))
 
 
 def _refined_positions(refined: Refined) -> HttpResponse:
@@ -257,10 +257,10 @@ def list_recipes(request: HttpRequest) -> Any:
 
 
 @router.post("recipes", response=KeptRecipeOut, operation_id="keep_recipe")
-def post_recipe(request: HttpRequest, wanted: KeptRecipeIn) -> Any:
+def post_recipe(request: HttpRequest, payload: KeptRecipeIn) -> Any:
     """Keep a recipe under a name, to use it for other clips."""
     with transaction.atomic():
-        return keep_recipe(wanted.name, wanted.recipe, wanted.replace)
+        return keep_recipe(payload.name, payload.recipe, payload.replace)
 
 
 @router.post("recipes/file", response=KeptRecipeOut, operation_id="keep_recipe_file")

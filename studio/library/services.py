@@ -249,7 +249,7 @@ def change_clip(
     :class:`studio.platform.optimistic.Conflict` where others have changed the same since.
     """
     before = row.first, row.last
-    wanted = (row.first if first is None else first, row.last if last is None else last)
+    bounds = (row.first if first is None else first, row.last if last is None else last)
     steps = row.steps if recipe is None else parse_recipe(row.name, recipe)
     now = {
         "name": row.name,
@@ -264,8 +264,8 @@ def change_clip(
         "tags": tags and changed_tags(tags, (), ()),
         "retired": retired,
     }
-    if wanted != before:
-        given["range"] = wanted
+    if bounds != before:
+        given["range"] = bounds
     if steps != row.steps:
         given["recipe"] = steps
     given = {field: value for field, value in given.items() if value is not None}
@@ -281,10 +281,10 @@ def change_clip(
     row.tags = changed_tags(row.tags if tags is None else tags, tag, untag)
     if retired is not None:
         row.retired = retired
-    if wanted != before or steps != row.steps:
-        first, last = wanted
+    if bounds != before or steps != row.steps:
+        first, last = bounds
         check_range(row.name, first, last, row.frames)
-        moves = wanted != before or steps.digest != row.steps.digest
+        moves = bounds != before or steps.digest != row.steps.digest
         row.recipe = refining.to_json(steps)
         if moves:
             parts = row.skeleton.assignment()
@@ -307,13 +307,13 @@ class Renamed(Protocol):
     name: str
 
 
-def rename(wanted: Sequence[Renamed]) -> None:
+def rename(renames: Sequence[Renamed]) -> None:
     """Give clips other names, those of one another too. Clips that no longer have the name they had keep theirs.
 
     Raises :class:`BadInput` for a name that is empty, or that a clip has which is not among them.
     """
     present = dict(Clip.objects.values_list("pk", "name"))
-    changed = {row.id: shortened(row.name) for row in wanted if present.get(row.id) == row.was}
+    changed = {row.id: shortened(row.name) for row in renames if present.get(row.id) == row.was}
     taken = {name.casefold() for pk, name in present.items() if pk not in changed}
     for name in changed.values():
         if not name:

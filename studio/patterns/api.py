@@ -67,40 +67,40 @@ def list_plans(request: HttpRequest) -> list[Any]:
 
 
 @router.post("plans", response={201: PlanOut}, operation_id="copy_plan")
-def copy_plan(request: HttpRequest, wanted: PlanIn) -> Status[Any]:
+def copy_plan(request: HttpRequest, payload: PlanIn) -> Status[Any]:
     """A body plan of one's own, copied from another one."""
-    name = _free_plan_name(wanted.name)
-    table = copy.deepcopy(services.plan_named(wanted.copy_of).table) | {"name": name}
+    name = _free_plan_name(payload.name)
+    table = copy.deepcopy(services.plan_named(payload.copy_of).table) | {"name": name}
     table.pop("prior", None)
     row = OwnPlan.objects.create(name=name, table=table)
     return Status(201, _plan_out(row, table))
 
 
 @router.patch("plans/{plan_id}", response=PlanOut, operation_id="change_plan")
-def change_plan(request: HttpRequest, plan_id: Id, wanted: PlanChange) -> Any:
+def change_plan(request: HttpRequest, plan_id: Id, payload: PlanChange) -> Any:
     """Rename a plan, add a limb to it, or take one from it."""
     # Limbs are added to what the plan is now, and taken from it, whatever others do to it meanwhile.
     with transaction.atomic():
         row = get_object_or_404(OwnPlan, pk=plan_id)
-        _change_plan(row, wanted, base_version(request))
+        _change_plan(row, payload, base_version(request))
     return _plan_out(row, row.table)
 
 
-def _change_plan(row: OwnPlan, wanted: PlanChange, base: int | None) -> None:
+def _change_plan(row: OwnPlan, change: PlanChange, base: int | None) -> None:
     table = copy.deepcopy(row.table)
-    if wanted.name is not None and wanted.name != row.name:
-        row.claim(base, {"name": row.name}, {"name": wanted.name})
-        row.name = table["name"] = _free_plan_name(wanted.name)
-    if wanted.remove is not None:
-        gone = {part["part"] for part in table["parts"] if part["limb"] == wanted.remove}
+    if change.name is not None and change.name != row.name:
+        row.claim(base, {"name": row.name}, {"name": change.name})
+        row.name = table["name"] = _free_plan_name(change.name)
+    if change.remove is not None:
+        gone = {part["part"] for part in table["parts"] if part["limb"] == change.remove}
         if "hips" in gone:
             raise BadInput("The trunk cannot be taken away; everything else hangs from it.")
         # What hung from it goes with it.
         while more := {p["part"] for p in table["parts"] if p["follows"] in gone and p["part"] not in gone}:
             gone |= more
         table["parts"] = [part for part in table["parts"] if part["part"] not in gone]
-    if wanted.add is not None:
-        table["parts"] += _limb_rows(wanted.add)
+    if change.add is not None:
+        table["parts"] += _limb_rows(change.add)
     try:
         read_plan(table)
     except ValueError as problem:
@@ -127,11 +127,11 @@ def export_pattern(request: HttpRequest, pattern_id: Id) -> HttpResponse:
 
 
 @router.patch("{pattern_id}", response=PatternOut, operation_id="change_pattern")
-def change_pattern(request: HttpRequest, pattern_id: Id, wanted: PatternChange) -> Any:
+def change_pattern(request: HttpRequest, pattern_id: Id, payload: PatternChange) -> Any:
     """Change what is given of a pattern: its name, its words, its bones."""
     with transaction.atomic():
         row = get_object_or_404(Pattern, pk=pattern_id)
-        services.change(row, wanted.name, wanted.about, wanted.parts, base_version(request))
+        services.change(row, payload.name, payload.about, payload.parts, base_version(request))
     return row
 
 

@@ -64,32 +64,32 @@ def get_rig(request: HttpRequest, response: HttpResponse, character_id: Id) -> A
 
 
 @router.patch("{character_id}", response=RigOut, operation_id="change_rig")
-def patch_rig(request: HttpRequest, response: HttpResponse, character_id: Id, wanted: RigChange) -> Any:
+def patch_rig(request: HttpRequest, response: HttpResponse, character_id: Id, payload: RigChange) -> Any:
     """Decide otherwise about the bones. 409 where others have changed them since the version of ``If-Match``."""
-    services.change(_row(character_id), wanted.definition, base_version(request))
+    services.change(_row(character_id), payload.definition, base_version(request))
     return _shown(response, character_id)
 
 
 @router.post("{character_id}/proposal", response=RigProposalOut, operation_id="propose_rig")
-def post_proposal(request: HttpRequest, character_id: Id, wanted: RigProposalIn) -> Any:
+def post_proposal(request: HttpRequest, character_id: Id, payload: RigProposalIn) -> Any:
     """Landmarks from the shape once more; nothing is kept."""
     row = _row(character_id)
-    checked = core.from_json(row.definition | {"unit": wanted.unit, "up": wanted.up}, row.character.name)
-    pose = wanted.pose or checked.pose
-    return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up, wanted.plan, pose))}
+    checked = core.from_json(row.definition | {"unit": payload.unit, "up": payload.up}, row.character.name)
+    pose = payload.pose or checked.pose
+    return {"definition": core.to_json(services.proposal(row, checked.unit, checked.up, payload.plan, pose))}
 
 
 @router.post("{character_id}/fingers", response=RigProposalOut, operation_id="propose_fingers")
-def post_fingers(request: HttpRequest, character_id: Id, wanted: RigFingersIn) -> Any:
+def post_fingers(request: HttpRequest, character_id: Id, payload: RigFingersIn) -> Any:
     """The same with landmarks of fingers from the shape of each hand; nothing is kept."""
-    return {"definition": core.to_json(services.with_fingers(_row(character_id), wanted.definition, wanted.count))}
+    return {"definition": core.to_json(services.with_fingers(_row(character_id), payload.definition, payload.count))}
 
 
 @router.post("{character_id}/moves", response=RigProposalOut, operation_id="move_rig_pieces")
-def post_moves(request: HttpRequest, character_id: Id, wanted: RigMovesIn) -> Any:
+def post_moves(request: HttpRequest, character_id: Id, payload: RigMovesIn) -> Any:
     """The same with pieces of the mesh moved otherwise, and the landmarks that lie in them; nothing is kept."""
-    moves = {piece: move.dict() for piece, move in wanted.moves.items()}
-    return {"definition": core.to_json(services.with_moves(_row(character_id), wanted.definition, moves))}
+    moves = {piece: move.dict() for piece, move in payload.moves.items()}
+    return {"definition": core.to_json(services.with_moves(_row(character_id), payload.definition, moves))}
 
 
 @router.get("{character_id}/pivot", response=RigPivot, operation_id="get_rig_pivot")

@@ -92,16 +92,16 @@ def _begun(character: Character) -> Rig | None:
 def change(row: Rig, data: Any, base: int | None) -> None:
     """Another definition. Raises :class:`BadInput` for what is none, and
     :class:`~studio.platform.optimistic.Conflict` where others have changed it since."""
-    wanted = core.from_json(data, row.character.name)
-    skeleton_from(wanted.landmarks, wanted.options)
+    definition = core.from_json(data, row.character.name)
+    skeleton_from(definition.landmarks, definition.options)
     facts = None
-    if _shape(wanted) != _shape(row.value()):
-        facts = facts_of(_arranged(row, wanted))
+    if _shape(definition) != _shape(row.value()):
+        facts = facts_of(_arranged(row, definition))
     known = facts or row.facts
-    wanted.check_near(np.array(known["low"]), np.array(known["high"]), row.character.name)
+    definition.check_near(np.array(known["low"]), np.array(known["high"]), row.character.name)
     with transaction.atomic():
         row.refresh_from_db()
-        now = core.to_json(wanted)
+        now = core.to_json(definition)
         row.claim(base, {"its bones": row.definition}, {"its bones": now})
         row.definition = now
         row.facts = facts or row.facts
@@ -172,20 +172,20 @@ def bound(row: Rig, job: str | None = None) -> BoundMesh:
 def apply(row: Rig) -> Character:
     """The character gets the bones of the definition in force, and keeps its name and fittings. Raises
     :class:`BadInput`."""
-    wanted = row.value().digest
+    digest = row.value().digest
     made = bound(row)
     document = reader.read(made.glb, row.mesh_name, read_as(row))
     files = store_files(document, made.glb)
     with transaction.atomic():
         row.refresh_from_db()
-        if row.value().digest != wanted:
+        if row.value().digest != digest:
             raise BadInput(f"{row.character.name}: somebody has changed its bones meanwhile; look at them, then go on.")
         character = row.character
         if character.revision != row.revision:
             raise BadInput(f"{character.name}: another file has come in for it meanwhile; begin with that one.")
-        if row.made != wanted:
+        if row.made != digest:
             new_version_of(character, document, files)
-            row.made, row.revision = wanted, character.revision
+            row.made, row.revision = digest, character.revision
             row.save(update_fields=["made", "revision"])
     return character
 

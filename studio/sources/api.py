@@ -43,28 +43,28 @@ def list_sources(request: HttpRequest) -> Any:
 
 
 @router.post("", response={201: SourceOut}, operation_id="add_source")
-def add_source(request: HttpRequest, wanted: SourceIn) -> Status[Any]:
+def add_source(request: HttpRequest, payload: SourceIn) -> Status[Any]:
     """Watch a folder or an address from now on, which is looked at at once; or know a stage, which is connected to
     while a page performs what it streams."""
-    folder = wanted.kind == "folder"
+    folder = payload.kind == "folder"
     if folder:
-        location = folders.checked_folder(wanted.location)
+        location = folders.checked_folder(payload.location)
     else:
-        location = addresses.checked_address(wanted.location, SCHEMES[wanted.kind])
+        location = addresses.checked_address(payload.location, SCHEMES[payload.kind])
     if len(location) > 1000:
         raise BadInput("This is longer than 1,000 letters; say a shorter one.")
-    name = _name(wanted.name) or (PurePath(location).name if folder else _host(location)) or location
+    name = _name(payload.name) or (PurePath(location).name if folder else _host(location)) or location
     with transaction.atomic():
         if Source.objects.filter(location=location).exists():
             raise BadInput(f"{location}: it is watched already.")
         if Source.objects.count() >= MOST:
             raise BadInput(f"{MOST} sources are watched already; take one away first.")
         row = Source.objects.create(
-            kind=wanted.kind,
+            kind=payload.kind,
             location=location,
             name=name[:LONGEST_NAME],
-            moves=wanted.moves and folder,
-            accepts=wanted.accepts,
+            moves=payload.moves and folder,
+            accepts=payload.accepts,
         )
     watching.look_and_note(row)
     return Status(201, _rows().get(pk=row.pk))
@@ -78,9 +78,9 @@ def look_at(request: HttpRequest, source_id: Id) -> Any:
 
 
 @router.patch("{source_id}", response=SourceOut, operation_id="change_source")
-def change_source(request: HttpRequest, source_id: Id, wanted: SourceChange) -> Any:
+def change_source(request: HttpRequest, source_id: Id, payload: SourceChange) -> Any:
     """Change what is given. 409 where others have changed the same since the version of ``If-Match``."""
-    given = {name: value for name, value in wanted.dict(exclude_unset=True).items() if value is not None}
+    given = {name: value for name, value in payload.dict(exclude_unset=True).items() if value is not None}
     if "name" in given:
         given["name"] = _name(given["name"])
         if not given["name"]:
@@ -109,10 +109,10 @@ def list_items(request: HttpRequest, source_id: Id) -> Any:
 
 
 @router.post("{source_id}/fetch", response={202: list[ItemOut]}, operation_id="fetch_items")
-def fetch_items(request: HttpRequest, source_id: Id, wanted: ItemsIn) -> Status[Any]:
+def fetch_items(request: HttpRequest, source_id: Id, payload: ItemsIn) -> Status[Any]:
     """Fetch items of an address into the intake; of a folder, try again what could not be read."""
     source = get_object_or_404(Source, pk=source_id)
-    items = source.items.filter(pk__in=wanted.ids)
+    items = source.items.filter(pk__in=payload.ids)
     open_to = items.filter(state__in=[State.NEW, State.NEWER, State.REFUSED])
     if source.kind == Source.Kind.FOLDER:
         open_to.update(state=State.NEW, sentence="", seen=0.0)
@@ -122,7 +122,7 @@ def fetch_items(request: HttpRequest, source_id: Id, wanted: ItemsIn) -> Status[
         SourceItem.objects.filter(pk__in=ids).update(state=State.WAITING, sentence="", **leases.RELEASED)
         for pk in ids:
             fetch_item.enqueue(pk)
-    return Status(202, source.items.filter(pk__in=wanted.ids))
+    return Status(202, source.items.filter(pk__in=payload.ids))
 
 
 @router.get("items/{item_id}/plate", response={200: None}, operation_id="get_source_plate")

@@ -54,9 +54,9 @@ def list_splices(request: HttpRequest) -> Any:
 
 
 @router.post("", response=SpliceOut, operation_id="make_splice")
-def post_splice(request: HttpRequest, response: HttpResponse, wanted: SpliceIn) -> Any:
+def post_splice(request: HttpRequest, response: HttpResponse, payload: SpliceIn) -> Any:
     """Splice clips in their order, each pair where they meet best."""
-    return _shown(response, services.create(wanted.clips, wanted.name).pk)
+    return _shown(response, services.create(payload.clips, payload.name).pk)
 
 
 @router.get("{splice_id}", response=SpliceOut, operation_id="get_splice")
@@ -66,17 +66,17 @@ def get_splice(request: HttpRequest, response: HttpResponse, splice_id: Id) -> A
 
 
 @router.patch("{splice_id}", response=SpliceOut, operation_id="change_splice")
-def patch_splice(request: HttpRequest, response: HttpResponse, splice_id: Id, wanted: SpliceChange) -> Any:
+def patch_splice(request: HttpRequest, response: HttpResponse, splice_id: Id, payload: SpliceChange) -> Any:
     """Other spans and joins for a splice. 409 where others have changed them since the version of ``If-Match``."""
-    services.change(_row(splice_id), wanted.splice, base_version(request))
+    services.change(_row(splice_id), payload.splice, base_version(request))
     return _shown(response, splice_id)
 
 
 @router.post("{splice_id}/proposal", response=SplicePlaced, operation_id="place_joins")
-def post_proposal(request: HttpRequest, splice_id: Id, wanted: SpliceProposal) -> Any:
+def post_proposal(request: HttpRequest, splice_id: Id, payload: SpliceProposal) -> Any:
     """The same spans with some joins where their clips meet best; nothing is kept."""
-    splice = services.parse(_row(splice_id), wanted.splice)
-    placed = services.placed(splice, wanted.joins, services.parts_of(splice.clips))
+    splice = services.parse(_row(splice_id), payload.splice)
+    placed = services.placed(splice, payload.joins, services.parts_of(splice.clips))
     return {"splice": _all_values(placed, splice.name)}
 
 
@@ -88,14 +88,14 @@ def post_renewal(request: HttpRequest, response: HttpResponse, splice_id: Id) ->
 
 
 @router.post("{splice_id}/trial", response=SpliceTrialOut, operation_id="try_splice")
-def post_trial(request: HttpRequest, splice_id: Id, wanted: SpliceTrialIn) -> Any:
+def post_trial(request: HttpRequest, splice_id: Id, payload: SpliceTrialIn) -> Any:
     """What other spans and joins would come to; nothing is kept."""
     row = _row(splice_id)
-    splice = services.parse(row, wanted.splice)
+    splice = services.parse(row, payload.splice)
     with span("splice"):
         made = services.spliced(row, splice)
     with span("pose"):
-        first, last = _stretch(made, wanted.around)
+        first, last = _stretch(made, payload.around)
         world = made.clip.cut(first, last).world()
         places = np.concatenate([world.positions, world.ends], axis=1)
     encoded = b64encode(np.ascontiguousarray(places, "<f4").tobytes()).decode()

@@ -40,11 +40,11 @@ def disagreement(held: GltfFile) -> tuple[float, float]:
     """Largest distance (in the file's unit) and turn (degrees) between a joint as bound and as it rests."""
     world = tree_of(held).world
     far = turned = 0.0
-    for node, there in bound(held).items():
-        here = world[node]
-        far = max(far, float(np.linalg.norm(there[:3, 3] - here[:3, 3])))
+    for node, bound_at in bound(held).items():
+        rest_at = world[node]
+        far = max(far, float(np.linalg.norm(bound_at[:3, 3] - rest_at[:3, 3])))
         step = rotation.multiply(
-            rotation.inverse(rotation.from_matrix(here[:3, :3])), rotation.from_matrix(there[:3, :3])
+            rotation.inverse(rotation.from_matrix(rest_at[:3, :3])), rotation.from_matrix(bound_at[:3, :3])
         )
         turned = max(turned, float(np.degrees(rotation.angle(step))))
     return far, turned
@@ -52,15 +52,15 @@ def disagreement(held: GltfFile) -> tuple[float, float]:
 
 def at_bind(held: GltfFile) -> bytes:
     """The file as .glb with its joints resting in the pose in which the mesh was bound."""
-    tree, wanted = tree_of(held), bound(held)
+    tree, bound_at = tree_of(held), bound(held)
     made = copy.deepcopy(held.json)
     world: dict[int, FloatArray] = {}
     for n in tree.order:
         above = world[int(tree.parents[n])] if tree.parents[n] >= 0 else np.eye(4)
         old_above = tree.world[int(tree.parents[n])] if tree.parents[n] >= 0 else np.eye(4)
         own = np.linalg.inv(old_above) @ tree.world[n]
-        if n in wanted:
-            own = np.linalg.inv(above) @ wanted[n]
+        if n in bound_at:
+            own = np.linalg.inv(above) @ bound_at[n]
             scale = np.linalg.norm(own[:3, :3], axis=0)
             node = made["nodes"][n]
             node.pop("matrix", None)

@@ -156,15 +156,15 @@ def world(parts: Parts) -> list[FloatArray]:
 
 def joints(parts: Parts) -> list[int]:
     """Nodes that belong to a skeleton: skinned or animated ones with everything above them, parents first."""
-    wanted = {node for skin in parts.skins for node in skin.joints}
-    wanted |= {track.node for _, tracks in parts.animations for track in tracks}
-    for node in list(wanted):
+    skinned = {node for skin in parts.skins for node in skin.joints}
+    skinned |= {track.node for _, tracks in parts.animations for track in tracks}
+    for node in list(skinned):
         while (node := parts.nodes[node].parent) >= 0:
-            wanted.add(node)
-    if not wanted:
+            skinned.add(node)
+    if not skinned:
         carriers = {body.node for body in parts.bodies}
-        wanted = {n for n in range(len(parts.nodes)) if n not in carriers}
-    return sorted(wanted)
+        skinned = {n for n in range(len(parts.nodes)) if n not in carriers}
+    return sorted(skinned)
 
 
 def motion(parts: Parts) -> Motion | None:

@@ -128,8 +128,8 @@ def _surface(held: GltfFile, row: Json, shaped: bool) -> tuple[dict[str, FloatAr
     targets move it as it rests; without, they are left out."""
     values = {name: accessors.read(held, number) for name, number in row["attributes"].items()}
     for number, target in enumerate(row.get("targets", []) if shaped else []):
-        there = accessors.read(held, target["POSITION"]) if "POSITION" in target else np.zeros_like(values["POSITION"])
-        values[f"{number} {TARGET}"] = there
+        moved = accessors.read(held, target["POSITION"]) if "POSITION" in target else np.zeros_like(values["POSITION"])
+        values[f"{number} {TARGET}"] = moved
     count = len(values["POSITION"])
     if any(len(each) != count for each in values.values()):
         raise held.refuse("a mesh has attributes of different lengths")
@@ -158,8 +158,8 @@ def _collapsed(points: FloatArray, faces: Indices, triangles: int) -> tuple[Floa
 
 def _representatives(points: FloatArray, moved: FloatArray, stands_for: Indices) -> Indices:
     """For every vertex that is left the nearest of those that it stands for."""
-    away = np.linalg.norm(points - moved[stands_for], axis=1)
-    order = np.lexsort((away, stands_for))
+    distances = np.linalg.norm(points - moved[stands_for], axis=1)
+    order = np.lexsort((distances, stands_for))
     first = np.r_[True, np.diff(stands_for[order]) > 0]
     nearest = np.zeros(len(moved), np.int64)
     nearest[stands_for[order[first]]] = order[first]

@@ -21,8 +21,8 @@ class Leg:
 
     def middle(self, height: float) -> FloatArray:
         """The middle of the section at a height ``(3,)``, or of the nearest there is."""
-        away = np.abs(self.rows[:, 1] - height)
-        near = away < max(1.6 * self.step, float(away.min()) + self.step)
+        distances = np.abs(self.rows[:, 1] - height)
+        near = distances < max(1.6 * self.step, float(distances.min()) + self.step)
         low, high = self.rows[near].min(axis=0), self.rows[near].max(axis=0)
         return np.array([(low[0] + high[0]) / 2, height, (low[2] + high[2]) / 2])
 

@@ -152,8 +152,8 @@ class _Legs:
     def _deep(self, height: float) -> float:
         """How deep the body is at a height, front to back, but for the last of it."""
         x, y, z = self.frame.local.T
-        here = z[(np.abs(x) < ASIDE[1]) & (np.abs(y - height) < 0.01)]
-        return float(np.ptp(np.percentile(here, DEEP))) if len(here) else 0.0
+        depths = z[(np.abs(x) < ASIDE[1]) & (np.abs(y - height) < 0.01)]
+        return float(np.ptp(np.percentile(depths, DEEP))) if len(depths) else 0.0
 
     def _ankles(self) -> tuple[float, float]:
         """How high the ankles are, from both legs: a little below the narrowest place between foot and calf; where
@@ -180,8 +180,8 @@ class _Legs:
             raise BadInput("no two legs stand on the floor; turn the body upright, or set the landmarks by hand.")
 
         def middle(height: float) -> FloatArray:
-            away = np.abs(rows[:, 1] - height)
-            near = away < max(1.6 * step, away.min() + step)
+            distances = np.abs(rows[:, 1] - height)
+            near = distances < max(1.6 * step, distances.min() + step)
             return np.array([rows[near, 0].mean(), height, rows[near, 2].mean()])
 
         ankle, shin = middle(ankles + 0.02), middle(ankles + 0.06)
@@ -240,11 +240,11 @@ def _arms(frame: BodyFrame, legs: _Legs, found: Found) -> None:
         if not own.any():
             raise BadInput("no arm stands off its trunk; set the landmarks by hand.")
         tip = int(np.where(own, from_core + 0.5 * sign * local[:, 0], -np.inf).argmax())
-        apart = above & (sign * local[:, 0] > 0.06) & ~np.isfinite(from_core)
-        if from_core[tip] < NO_ARM and apart.any():
+        separate = above & (sign * local[:, 0] > 0.06) & ~np.isfinite(from_core)
+        if from_core[tip] < NO_ARM and separate.any():
             # Nothing leads to an arm that is a piece of its own.
             beyond = np.linalg.norm(local - core, axis=1) + 0.5 * sign * local[:, 0]
-            tip = int(np.where(apart, beyond, -np.inf).argmax())
+            tip = int(np.where(separate, beyond, -np.inf).argmax())
         _arm(frame, side, tip, above & (sign * local[:, 0] > -0.02), found)
 
 
@@ -328,8 +328,8 @@ def _head(frame: BodyFrame, found: Found) -> None:
         lowest = heights[between][area[between].argmin()]
         if area[(heights > lowest) & (heights < top)].max(initial=0.0) > 1.3 * area[between].min():
             narrow, sure = float(lowest), 0.8
-    here = section_middle(frame, column, narrow)
-    depth = here[2] if here is not None else shoulders[2]
+    middle = section_middle(frame, column, narrow)
+    depth = middle[2] if middle is not None else shoulders[2]
     # The chin is where the front comes forward above the neck.
     above = (heights > narrow) & (heights < narrow + 0.6 * (top - narrow)) & np.isfinite(front)
     chin = narrow + 0.02

@@ -42,10 +42,10 @@ def get_character(request: HttpRequest, response: HttpResponse, character_id: Id
 
 
 @router.patch("{character_id}", response=CharacterOut, operation_id="change_character")
-def patch_character(request: HttpRequest, response: HttpResponse, character_id: Id, wanted: CharacterChange) -> Any:
+def patch_character(request: HttpRequest, response: HttpResponse, character_id: Id, payload: CharacterChange) -> Any:
     """Change what is given of a character: its name, tags, remarks, or whether it is retired. 409 where others have
     changed the same since the version of ``If-Match``."""
-    given = {key: value for key, value in wanted.dict(exclude_unset=True).items() if value is not None}
+    given = {key: value for key, value in payload.dict(exclude_unset=True).items() if value is not None}
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
         row = get_object_or_404(Character.objects.select_related("original", "skeleton"), pk=character_id)

@@ -78,29 +78,29 @@ def get_limits(request: HttpRequest, character_id: Id) -> Any:
 
 
 @router.put("{character_id}/limits", response=list[LimitOut], operation_id="set_limits")
-def put_limits(request: HttpRequest, character_id: Id, wanted: LimitIn) -> Any:
+def put_limits(request: HttpRequest, character_id: Id, payload: LimitIn) -> Any:
     """Change how far one part may bend, for this character. 409 where others have changed the same since the version
     of ``If-Match``."""
     # Read and written under one lock: what others change of it meanwhile is not written over.
     with transaction.atomic():
         row = _row(character_id)
-        _set_limits(row, wanted, base_version(request))
+        _set_limits(row, payload, base_version(request))
     return _listed(row)
 
 
-def _set_limits(row: Character, wanted: LimitIn, base: int | None) -> None:
+def _set_limits(row: Character, limit: LimitIn, base: int | None) -> None:
     plan = plan_of(row.skeleton.parts)
-    if wanted.part not in plan.by_name:
-        raise BadInput(f"{wanted.part}: the body plan has no such part; take one of its names.")
-    part = plan.by_name[wanted.part]
-    names = [other.name for other in plan.parts if other.kind == part.kind] if wanted.mirror else [part.name]
+    if limit.part not in plan.by_name:
+        raise BadInput(f"{limit.part}: the body plan has no such part; take one of its names.")
+    part = plan.by_name[limit.part]
+    names = [other.name for other in plan.parts if other.kind == part.kind] if limit.mirror else [part.name]
     before = {f"how far the {name} may bend": row.limits.get(name) for name in names}
     for name in names:
-        if wanted.range is None:
+        if limit.range is None:
             row.limits.pop(name, None)
             continue
         try:
-            row.limits[name] = range_from(name, wanted.range.dict()).to_json()
+            row.limits[name] = range_from(name, limit.range.dict()).to_json()
         except ValueError as problem:
             text = str(problem)
             raise BadInput(f"{text[:1].upper()}{text[1:]}; type others.") from None

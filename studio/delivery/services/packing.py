@@ -60,29 +60,29 @@ def check(delivery: Delivery) -> None:
 def archive(delivery: Delivery, look: bool = False) -> Iterator[bytes]:
     """The .zip of a delivery piece by piece: its files, what made them where that is wanted, and the manifest. look: it
     is looked at here, and not remembered as fetched."""
-    wanted = delivery_settings.settings_from_json(delivery.wanted)
+    settings = delivery_settings.settings_from_json(delivery.wanted)
     items = list(delivery.items.select_related("clip__skeleton", "character__skeleton", "delivery"))
     out, total = _Outgoing(), 0
     rows: list[dict[str, Any]] = []
     with zipfile.ZipFile(out, "w") as packed:
-        for file in package.pack(_results(items), wanted):
+        for file in package.pack(_results(items), settings):
             _put(packed, file.name, file.content)
             yield out.take()
             rows += file.rows
             total += len(file.content)
-        if wanted.ensembles != "one file" and wanted.kind in SEVERAL_FIGURES:
-            for name, content in _props(items, wanted):
+        if settings.ensembles != "one file" and settings.kind in SEVERAL_FIGURES:
+            for name, content in _props(items, settings):
                 _put(packed, name, content)
                 yield out.take()
                 total += len(content)
-        if wanted.fittings:
+        if settings.fittings:
             for name, data in _fittings(items):
                 _put(packed, name, json.dumps(data, ensure_ascii=False, indent=1).encode())
-        if wanted.touchups:
+        if settings.touchups:
             for name, data in _touchups(items):
                 _put(packed, name, json.dumps(data, ensure_ascii=False, indent=1).encode())
         about = {"name": delivery.name, "made": timezone.now().isoformat(timespec="seconds"), "armuto": __version__}
-        manifest = package.manifest(rows, wanted, **about)
+        manifest = package.manifest(rows, settings, **about)
         _put(packed, "manifest.json", (json.dumps(manifest, ensure_ascii=False, indent=1) + "\n").encode())
     yield out.take()
     if look:
@@ -124,16 +124,16 @@ def result_of(revision_id: int, item: DeliveryItem | None = None, performer_id: 
 
 def _part_of_casting(made: Revision, item: DeliveryItem | None, performer_id: int | None) -> Result:
     part = next(row for row in casting_results.performers_of(made) if row.performer_id == performer_id)
-    wanted = delivery_settings.settings_from_json(item.delivery.wanted) if item else DeliverySettings()
+    settings = delivery_settings.settings_from_json(item.delivery.wanted) if item else DeliverySettings()
     row, character = made.rendition, part.character
     clip, fitting = casting_results.performer_clip(part, made), casting_results.performer_fitting(part)
     about = _about(made) | {"ensemble": row.title, "casting": row.performed_by, "performer": part.performer.name}
     about["revision"] = {"result": made.number, "casting": made.casting_digest[:16]}
     about["clip_name"] = part.performer.clip.name
-    if wanted.ensembles == "origin":
+    if settings.ensembles == "origin":
         clip, start = at_origin(clip, fitting)
         about["start"] = {key: round(value, 6) for key, value in asdict(start).items()}
-    join = partial(_whole_ensemble, made, wanted.kind) if wanted.ensembles == "one file" else None
+    join = partial(_whole_ensemble, made, settings.kind) if settings.ensembles == "one file" else None
     name = clip.name if join is None else f"{row.title} {part.performer.name}"
     return Result(
         character.pk, name, clip, fitting, character.name, character.document(), about, part.performer.name, join
@@ -162,14 +162,14 @@ def _about(made: Revision) -> dict[str, Any]:
     }
 
 
-def _props(items: list[DeliveryItem], wanted: DeliverySettings) -> Iterator[tuple[str, bytes]]:
+def _props(items: list[DeliveryItem], settings: DeliverySettings) -> Iterator[tuple[str, bytes]]:
     """The props of each casting that goes out in a file for everybody, in the common space."""
-    form = Form(first=wanted.first, unit=UNITS[wanted.unit], up=wanted.up)
+    form = Form(first=settings.first, unit=UNITS[settings.unit], up=settings.up)
     for revision in dict.fromkeys(item.revision for item in items if item.casting_id is not None):
         made = Revision.objects.select_related("rendition__casting__ensemble").get(pk=revision)
-        for name, content in casting_results.prop_files(made, wanted.kind, form, wanted.fps).items():
+        for name, content in casting_results.prop_files(made, settings.kind, form, settings.fps).items():
             called = _safe(f"{made.rendition.title}, {made.rendition.performed_by}, {name}")
-            yield f"props/{called}.{wanted.kind}", content
+            yield f"props/{called}.{settings.kind}", content
 
 
 def _fittings(items: list[DeliveryItem]) -> Iterator[tuple[str, dict[str, Any]]]:

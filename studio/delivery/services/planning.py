@@ -100,47 +100,47 @@ def facts(row: Row) -> tuple[str, naming.Facts]:
     return row.character.name, naming.facts(clip.name, clip.name, clip.skeleton.name, row.revision.frames)
 
 
-def _whole(row: Row, wanted: DeliverySettings) -> int | None:
+def _whole(row: Row, settings: DeliverySettings) -> int | None:
     """The casting that goes into a file of its own as a whole, if this is of such a one."""
-    return row.rendition.casting_id if wanted.ensembles == "one file" else None
+    return row.rendition.casting_id if settings.ensembles == "one file" else None
 
 
-def named(rows: list[Row], wanted: DeliverySettings, rule: naming.Rule) -> list[str]:
+def named(rows: list[Row], settings: DeliverySettings, rule: naming.Rule) -> list[str]:
     """The file that each goes into."""
-    single = [row for row in rows if _whole(row, wanted) is None]
-    names = iter(package.file_names(wanted, rule, [facts(row) for row in single]))
-    taken = {number: next(names) for number, row in enumerate(rows) if _whole(row, wanted) is None}
+    single = [row for row in rows if _whole(row, settings) is None]
+    names = iter(package.file_names(settings, rule, [facts(row) for row in single]))
+    taken = {number: next(names) for number, row in enumerate(rows) if _whole(row, settings) is None}
     files: dict[int, str] = {}
     for row in rows:
-        casting = _whole(row, wanted)
+        casting = _whole(row, settings)
         if casting is not None and casting not in files:
             about = naming.facts(row.rendition.title, row.rendition.title, "", row.revision.frames)
-            (name,) = package.file_names(replace(wanted, together=False), rule, [(row.rendition.performed_by, about)])
-            stem = name.removesuffix(f".{wanted.kind}")
-            others = [file.removesuffix(f".{wanted.kind}") for file in (*taken.values(), *files.values())]
-            files[casting] = f"{naming.free(stem, others)}.{wanted.kind}"
-    return [taken[n] if (casting := _whole(row, wanted)) is None else files[casting] for n, row in enumerate(rows)]
+            (name,) = package.file_names(replace(settings, together=False), rule, [(row.rendition.performed_by, about)])
+            stem = name.removesuffix(f".{settings.kind}")
+            others = [file.removesuffix(f".{settings.kind}") for file in (*taken.values(), *files.values())]
+            files[casting] = f"{naming.free(stem, others)}.{settings.kind}"
+    return [taken[n] if (casting := _whole(row, settings)) is None else files[casting] for n, row in enumerate(rows)]
 
 
-def clashing(rows: list[Row], wanted: DeliverySettings, rule: naming.Rule) -> set[int]:
+def clashing(rows: list[Row], settings: DeliverySettings, rule: naming.Rule) -> set[int]:
     """The rows to which the rule by itself would give the name of another one; castings in one file are numbered."""
-    single = [number for number, row in enumerate(rows) if _whole(row, wanted) is None]
-    clashes = package.clashing(wanted, rule, [facts(rows[number]) for number in single])
+    single = [number for number, row in enumerate(rows) if _whole(row, settings) is None]
+    clashes = package.clashing(settings, rule, [facts(rows[number]) for number in single])
     return {single[number] for number in clashes}
 
 
 @transaction.atomic
 def make(
-    name: str, rows: list[Row], wanted: DeliverySettings, rule: naming.Rule, again: Delivery | None = None
+    name: str, rows: list[Row], settings: DeliverySettings, rule: naming.Rule, again: Delivery | None = None
 ) -> Delivery:
     """Remember a delivery; its files are made when it is fetched. Raises :class:`BadInput` where nothing can go out."""
     rows = [row for row in rows if not row.left_out]
     if not rows:
         raise BadInput("Nothing is left to deliver: transfer or accept something first.")
-    names = named(rows, wanted, rule)
+    names = named(rows, settings, rule)
     made = Delivery.objects.create(
         name=free_name(" ".join(name.split())[:100] or "delivery"),
-        wanted=delivery_settings.to_json(wanted),
+        wanted=delivery_settings.to_json(settings),
         rule=naming.to_json(rule),
         again=again,
     )
@@ -193,5 +193,5 @@ def repeat(delivery: Delivery, only_changed: bool) -> Delivery:
     if not items:
         raise BadInput(f"{delivery.name}: nothing in it has changed since.")
     cells = [cell(item) for item in items]
-    wanted, rule = delivery_settings.settings_from_json(delivery.wanted), naming.from_json(delivery.rule)
-    return make(delivery.name, chosen(cells), wanted, rule, delivery)
+    settings, rule = delivery_settings.settings_from_json(delivery.wanted), naming.from_json(delivery.rule)
+    return make(delivery.name, chosen(cells), settings, rule, delivery)

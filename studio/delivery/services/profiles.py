@@ -14,7 +14,7 @@ LONGEST_NAME = 100
 MOST = 200
 
 
-def keep(name: str, wanted: DeliverySettings, rule: naming.Rule) -> DeliveryProfile:
+def keep(name: str, settings: DeliverySettings, rule: naming.Rule) -> DeliveryProfile:
     """Keep a profile, in place of another of its name. Raises :class:`BadInput` for a name that is none."""
     name = " ".join(name.split())
     if not name or len(name) > LONGEST_NAME:
@@ -24,12 +24,12 @@ def keep(name: str, wanted: DeliverySettings, rule: naming.Rule) -> DeliveryProf
         if held is None and DeliveryProfile.objects.count() >= MOST:
             raise BadInput(f"There are {MOST} receivers already; take one away first.")
         row = held or DeliveryProfile()
-        row.name, row.wanted, row.rule = name, delivery_settings.to_json(wanted), naming.to_json(rule)
+        row.name, row.wanted, row.rule = name, delivery_settings.to_json(settings), naming.to_json(rule)
         row.save()
     return row
 
 
 def shown(row: DeliveryProfile) -> dict[str, Any]:
     """A profile whole, also where it was kept before some of its settings were there."""
-    wanted = delivery_settings.to_json(delivery_settings.settings_from_json(row.wanted))
-    return {"id": row.pk, "name": row.name, "wanted": wanted, "rule": row.rule}
+    settings = delivery_settings.to_json(delivery_settings.settings_from_json(row.wanted))
+    return {"id": row.pk, "name": row.name, "wanted": settings, "rule": row.rule}

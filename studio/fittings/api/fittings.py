@@ -192,10 +192,10 @@ def list_fittings(request: HttpRequest) -> list[Any]:
 
 
 @router.post("", response=FittingOut, operation_id="open_fitting")
-def open_fitting(request: HttpRequest, wanted: FittingIn) -> Any:
+def open_fitting(request: HttpRequest, payload: FittingIn) -> Any:
     """The fitting of a clip's skeleton on a character, made on the spot if there is none."""
-    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=wanted.clip_id)
-    character = get_object_or_404(Character.objects.select_related("skeleton"), pk=wanted.character_id)
+    clip = get_object_or_404(Clip.objects.select_related("skeleton"), pk=payload.clip_id)
+    character = get_object_or_404(Character.objects.select_related("skeleton"), pk=payload.character_id)
     return fitting_out(get_fitting_row(fitting_for(clip.skeleton, character, by_hand=True).pk))
 
 
@@ -218,9 +218,9 @@ def get_fitting(
 
 
 @router.post("{fitting_id}/edits", response=FittingOut, operation_id="edit_fitting")
-def post_edit(request: HttpRequest, fitting_id: Id, wanted: EditIn) -> Any:
+def post_edit(request: HttpRequest, fitting_id: Id, payload: EditIn) -> Any:
     """Make one change to the pairs; it is a step that can be undone."""
-    changes = wanted.dict()
+    changes = payload.dict()
     clip, frame, op = changes.pop("clip_id"), changes.pop("frame"), changes.pop("op")
     with span("change"):
         row, _ = change_fitting(begun_on(request, fitting_id), lambda row: edit(row, op, **changes))

@@ -33,35 +33,35 @@ router = Router(tags=["settling"])
 
 
 @router.post("fittings/{fitting_id}/settings", response=FittingOut, operation_id="change_settings")
-def post_settings(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
+def post_settings(request: HttpRequest, fitting_id: Id, payload: SettingsIn) -> Any:
     """Change settings of the transfer, or say them otherwise for the clip alone; it is a step that can be undone."""
 
     def work(row: Fitting) -> None:
-        if wanted.alone:
-            clip_exceptions.change(row, _clip(row, wanted.clip_id or 0), wanted.settings)
+        if payload.alone:
+            clip_exceptions.change(row, _clip(row, payload.clip_id or 0), payload.settings)
         else:
-            settings.change(row, wanted.settings)
+            settings.change(row, payload.settings)
 
     row, _ = change_fitting(begun_on(request, fitting_id), work)
-    pose = pose_of(row, value_of(row), wanted.clip_id, wanted.frame)
+    pose = pose_of(row, value_of(row), payload.clip_id, payload.frame)
     return at_once(fitting_out(row) | {"pose": pose, "standing": None})
 
 
 @router.post("fittings/{fitting_id}/exceptions/take-back", response=TakenBack, operation_id="take_back_exceptions")
-def post_take_back(request: HttpRequest, fitting_id: Id, wanted: ClipsIn) -> Any:
+def post_take_back(request: HttpRequest, fitting_id: Id, payload: ClipsIn) -> Any:
     """Let what the fitting says of every clip hold for these clips, too; it is a step that can be undone."""
-    row, _ = change_fitting(begun_on(request, fitting_id), lambda row: clip_exceptions.take_back(row, wanted.clips))
+    row, _ = change_fitting(begun_on(request, fitting_id), lambda row: clip_exceptions.take_back(row, payload.clips))
     assert row.state is not None
     return {"revision": row.state_id, "exceptions": [int(clip) for clip in row.state.data.get("exceptions", {})]}
 
 
 @router.post("fittings/{fitting_id}/settings/trial", response=PoseOut, operation_id="try_settings")
-def post_trial(request: HttpRequest, fitting_id: Id, wanted: SettingsIn) -> Any:
+def post_trial(request: HttpRequest, fitting_id: Id, payload: SettingsIn) -> Any:
     """Show what settings would make of a frame, and keep nothing."""
     row = get_fitting_row(fitting_id)
-    tried = clip_exceptions.settings_for(row, wanted.clip_id or 0, wanted.settings, wanted.alone)
+    tried = clip_exceptions.settings_for(row, payload.clip_id or 0, payload.settings, payload.alone)
     value = value_of(row).with_settings(tried)
-    return at_once({"pose": pose_of(row, value, wanted.clip_id, wanted.frame, tried=True)})
+    return at_once({"pose": pose_of(row, value, payload.clip_id, payload.frame, tried=True)})
 
 
 def _clip(row: Fitting, clip_id: Id) -> Clip:
@@ -92,22 +92,22 @@ def get_contacts(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
 
 
 @router.put("fittings/{fitting_id}/contacts/{clip_id}", response=FittingOut, operation_id="set_contacts")
-def put_contacts(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: ContactsIn) -> Any:
+def put_contacts(request: HttpRequest, fitting_id: Id, clip_id: Id, payload: ContactsIn) -> Any:
     """Set the clip's contacts, for every character that performs it; it is a step that can be undone."""
-    rows = None if wanted.contacts is None else [contact.dict() for contact in wanted.contacts]
+    rows = None if payload.contacts is None else [contact.dict() for contact in payload.contacts]
 
     def work(row: Fitting) -> None:
         settings.set_contacts(row, _clip(row, clip_id), rows)
 
     row, _ = change_fitting(begun_on(request, fitting_id), work)
     return at_once(
-        fitting_out(row) | {"pose": pose_of(row, value_of(row), wanted.clip_id, wanted.frame), "standing": None}
+        fitting_out(row) | {"pose": pose_of(row, value_of(row), payload.clip_id, payload.frame), "standing": None}
     )
 
 
 @router.post("fittings/{fitting_id}/measures/{clip_id}", response=ClipMeasuresOut, operation_id="measure_clip")
-def post_measures(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: MeasureIn) -> Any:
+def post_measures(request: HttpRequest, fitting_id: Id, clip_id: Id, payload: MeasureIn) -> Any:
     """What is measured of a clip through the present state, or with other settings that are not kept."""
     row = get_fitting_row(fitting_id)
-    value = value_of(row) if wanted.settings is None else settings.change(row, wanted.settings, trial=True)
+    value = value_of(row) if payload.settings is None else settings.change(row, payload.settings, trial=True)
     return settings.measured(row, _clip(row, clip_id), clip_exceptions.for_clip(value, row, clip_id))

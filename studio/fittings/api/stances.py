@@ -67,43 +67,43 @@ def _offers(row: Fitting, side: Side) -> dict[str, Any]:
 
 
 @router.post("fittings/{fitting_id}/stance", response=FittingOut, operation_id="edit_stance")
-def post_stance(request: HttpRequest, fitting_id: Id, wanted: StanceEdit) -> Any:
+def post_stance(request: HttpRequest, fitting_id: Id, payload: StanceEdit) -> Any:
     """Make one change to a stance; it is a step that can be undone."""
-    op, side, changes, shown = _asked(wanted)
+    op, side, changes, shown = _given_edit(payload)
     row, value = change_fitting(begun_on(request, fitting_id), lambda row: stances.change(row, op, side, **changes))
     return at_once(fitting_out(row) | {"pose": pose_of(row, value, *shown), "standing": _standing(row, value)})
 
 
 @router.post("fittings/{fitting_id}/stance/trial", response=TrialOut, operation_id="try_stance")
-def post_trial(request: HttpRequest, fitting_id: Id, wanted: StanceEdit) -> Any:
+def post_trial(request: HttpRequest, fitting_id: Id, payload: StanceEdit) -> Any:
     """Show what one change to a stance would make of the body, and keep nothing."""
-    op, side, changes, shown = _asked(wanted)
+    op, side, changes, shown = _given_edit(payload)
     row = get_fitting_row(fitting_id)
     value = stances.change(row, op, side, trial=True, **changes)
     return at_once({"pose": pose_of(row, value, *shown), "standing": _standing(row, value), "stance": rows_out(value)})
 
 
-def _asked(wanted: StanceEdit) -> tuple[str, str, dict[str, Any], tuple[Any, ...]]:
-    changes = wanted.dict()
+def _given_edit(change: StanceEdit) -> tuple[str, str, dict[str, Any], tuple[Any, ...]]:
+    changes = change.dict()
     shown = changes.pop("show_clip_id"), changes.pop("show_frame")
     return changes.pop("op"), changes.pop("side"), changes, shown
 
 
 @router.post("fittings/{fitting_id}/stances", response=KeptOut, operation_id="keep_stance")
-def keep(request: HttpRequest, fitting_id: Id, wanted: KeepIn) -> Any:
+def keep(request: HttpRequest, fitting_id: Id, payload: KeepIn) -> Any:
     """Keep the stance of one side under a name, for every fitting of its skeleton."""
     row = get_fitting_row(fitting_id)
-    side = Side(row, value_of(row), wanted.side)
+    side = Side(row, value_of(row), payload.side)
     origin = f"in the fitting of {row.skeleton.name} on {row.character.name}"
-    return services.keep_named(side.kept, side.stance, wanted.name, origin)
+    return services.keep_named(side.kept, side.stance, payload.name, origin)
 
 
 @router.patch("stances/{stance_id}", response=KeptOut, operation_id="rename_stance")
-def rename(request: HttpRequest, stance_id: Id, wanted: RenameIn) -> Any:
+def rename(request: HttpRequest, stance_id: Id, payload: RenameIn) -> Any:
     """Give a kept stance another name."""
     with transaction.atomic():
         row = get_object_or_404(Stance.objects.select_related("skeleton"), pk=stance_id, last=False)
-        name = services.checked_name(row.skeleton, wanted.name, row.pk)
+        name = services.checked_name(row.skeleton, payload.name, row.pk)
         row.claim(base_version(request), {"name": row.name}, {"name": name})
         row.name, row.data = name, row.data | {"name": name}
         row.save(update_fields=["name", "data", *VERSION_FIELDS])

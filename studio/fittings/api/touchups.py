@@ -50,10 +50,10 @@ def _fitted_clip(row: Fitting, clip_id: int) -> FittedClip:
     return FittedClip.of(row, clip)
 
 
-def _said(wanted: TouchUpEdit) -> dict[str, Any]:
+def _given_fields(change: TouchUpEdit) -> dict[str, Any]:
     """A change as it was said: an ease of which nothing is said stays, since null has a meaning of its own there."""
-    silent = {"ease_in", "ease_out"} - wanted.model_fields_set
-    return {key: value for key, value in wanted.dict().items() if key not in silent}
+    silent = {"ease_in", "ease_out"} - change.model_fields_set
+    return {key: value for key, value in change.dict().items() if key not in silent}
 
 
 def _pose(fitted: FittedClip, layers: Layers, frame: int | None) -> str | None:
@@ -80,26 +80,26 @@ def get_touchups(request: HttpRequest, fitting_id: Id, clip_id: Id) -> Any:
 
 
 @router.post(PATH, response=TouchedFitting, operation_id="edit_touchups")
-def post_edit(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUpEdit) -> Any:
+def post_edit(request: HttpRequest, fitting_id: Id, clip_id: Id, payload: TouchUpEdit) -> Any:
     """Make one change to the touch-ups of a clip; it is a step that can be undone."""
 
     def work(row: Fitting) -> None:
         fitted = _fitted_clip(row, clip_id)
-        touchups.keep(fitted, *touchups.edit(fitted, _said(wanted)))
+        touchups.keep(fitted, *touchups.edit(fitted, _given_fields(payload)))
 
     with span("change"):
         row, _ = change_fitting(begun_on(request, fitting_id), work)
-    return _answer(row, clip_id, wanted.show)
+    return _answer(row, clip_id, payload.show)
 
 
 @router.post(f"{PATH}/trial", response=PoseOut, operation_id="try_touchup")
-def post_trial(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: TouchUpEdit) -> Any:
+def post_trial(request: HttpRequest, fitting_id: Id, clip_id: Id, payload: TouchUpEdit) -> Any:
     """Show what a change would make of a frame, and keep nothing."""
     fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
     with span("change"):
-        layers, _ = touchups.edit(fitted, _said(wanted))
+        layers, _ = touchups.edit(fitted, _given_fields(payload))
     with span("pose"):
-        pose = _pose(fitted, layers, wanted.show)
+        pose = _pose(fitted, layers, payload.show)
     return at_once({"pose": pose})
 
 
@@ -158,15 +158,15 @@ def post_file(
 
 
 @router.post(f"{PATH}/carry", response=list[CarriedOut], operation_id="carry_touchups")
-def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryIn) -> Any:
+def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, payload: CarryIn) -> Any:
     """Carry layers to other cells, or say and show what would become of them there."""
-    clips = Clip.objects.select_related("skeleton").in_bulk({clip for clip, _ in wanted.to})
-    characters = Character.objects.select_related("skeleton").in_bulk({who for _, who in wanted.to})
+    clips = Clip.objects.select_related("skeleton").in_bulk({clip for clip, _ in payload.to})
+    characters = Character.objects.select_related("skeleton").in_bulk({who for _, who in payload.to})
     out: list[dict[str, Any]] = []
-    for clip, who in wanted.to:
+    for clip, who in payload.to:
         if clip not in clips or who not in characters:
             continue
-        carried = _carry_to(request, fitting_id, clip_id, wanted, clips[clip], characters[who])
+        carried = _carry_to(request, fitting_id, clip_id, payload, clips[clip], characters[who])
         out.append(
             {
                 "clip_id": clip,
@@ -174,14 +174,14 @@ def post_carry(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryI
                 "fitting_id": carried.fitted.row.pk if carried.fitted else None,
                 "names": carried.names,
                 "lost": carried.lost,
-                "preview": carrying.preview(carried) if wanted.trial and len(out) < PREVIEWS else None,
+                "preview": carrying.preview(carried) if payload.trial and len(out) < PREVIEWS else None,
             }
         )
     return out
 
 
 def _carry_to(
-    request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: CarryIn, clip: Clip, character: Character
+    request: HttpRequest, fitting_id: Id, clip_id: Id, payload: CarryIn, clip: Clip, character: Character
 ) -> carrying.Carried:
     author = request.headers.get("Armuto-Session", "")[:64]
     made: list[carrying.Carried] = []
@@ -193,14 +193,14 @@ def _carry_to(
 
     def work(row: Fitting) -> None:
         origin = _fitted_clip(get_fitting_row(fitting_id), clip_id)
-        found = carrying.carry(origin, wanted.layers, clip, character, wanted.by, lambda pk: row)
+        found = carrying.carry(origin, payload.layers, clip, character, payload.by, lambda pk: row)
         made[:] = [found]
-        if not wanted.trial:
+        if not payload.trial:
             carrying.keep(found, origin)
 
     origin = _fitted_clip(get_fitting_row(fitting_id), clip_id)
-    first = carrying.carry(origin, wanted.layers, clip, character, wanted.by, fetch)
-    if first.fitted is None or wanted.trial:
+    first = carrying.carry(origin, payload.layers, clip, character, payload.by, fetch)
+    if first.fitted is None or payload.trial:
         return first
     pk = first.fitted.row.pk
     change_fitting(lambda: fetch(pk), work)
@@ -208,18 +208,18 @@ def _carry_to(
 
 
 @router.post(f"{PATH}/proposal", response=ProposedTouchUp | None, operation_id="propose_touchup")
-def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: ProposalIn) -> Any:
+def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, payload: ProposalIn) -> Any:
     """The smallest offset that ends a finding in its frames, which nothing keeps yet; null where there is none."""
     fitted = _fitted_clip(get_fitting_row(fitting_id), clip_id)
     clip, layers = clip_value(fitted.clip), fitted.touchups(fitted.layers)
-    if wanted.frame >= clip.frames:
-        raise BadInput(f"{fitted.clip.name}: it has no frame {wanted.frame}; it has {clip.frames}.")
+    if payload.frame >= clip.frames:
+        raise BadInput(f"{fitted.clip.name}: it has no frame {payload.frame}; it has {clip.frames}.")
     contacts = contacts_of(fitted.value, fitted.clip)
-    found = propose_touchup(clip, fitted.value, contacts, layers, wanted.kind, wanted.part, wanted.frame)
+    found = propose_touchup(clip, fitted.value, contacts, layers, payload.kind, payload.part, payload.frame)
     if found is None:
         return None
     bone = fitted.value.target.names[found.joint]
-    edit: dict[str, Any] = {"op": found.kind, "bone": bone, "frame": wanted.frame, "also": list(found.frames)}
+    edit: dict[str, Any] = {"op": found.kind, "bone": bone, "frame": payload.frame, "also": list(found.frames)}
     if found.kind == "turn":
         edit |= {"axis": found.axis.tolist(), "degrees": found.size}
         does = f"{bone} turned by {found.size:.1f}°"
@@ -228,5 +228,5 @@ def post_proposal(request: HttpRequest, fitting_id: Id, clip_id: Id, wanted: Pro
         does = f"{bone} moved by {found.size * 100:.1f} cm"
     left = f"takes it from {found.before:.1f} to {found.after:.1f} cm"
     change = TouchUpEdit(**edit)
-    made, _ = touchups.edit(fitted, _said(change))
-    return {"sentence": f"{does} {left}.", "edit": change, "pose": _pose(fitted, made, wanted.frame)}
+    made, _ = touchups.edit(fitted, _given_fields(change))
+    return {"sentence": f"{does} {left}.", "edit": change, "pose": _pose(fitted, made, payload.frame)}

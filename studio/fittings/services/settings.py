@@ -165,7 +165,7 @@ def measured(row: Fitting, clip: Clip, fitting: core.Fitting) -> dict[str, Any]:
             lowered = float(done.report.lowered.max(initial=0.0)) * 100
             hits = {part: int(frames.sum()) for part, frames in done.report.hits.items()}
             turned = max((float(values.max(initial=0.0)) for values in done.report.turned_out.values()), default=0.0)
-    wanted = dict(THRESHOLDS) | dict(fitting.settings.grades)
+    thresholds = dict(THRESHOLDS) | dict(fitting.settings.grades)
     kinds = [
         {
             "kind": kind,
@@ -173,8 +173,8 @@ def measured(row: Fitting, clip: Clip, fitting: core.Fitting) -> dict[str, Any]:
             "before": beyond(rows["before"][kind]) if kind in rows["before"] else 0.0,
             "after": beyond(rows["after"][kind]),
             "source": rows["after"][kind].source,
-            "look": wanted[kind][0],
-            "wrong": wanted[kind][1],
+            "look": thresholds[kind][0],
+            "wrong": thresholds[kind][1],
         }
         for kind in THRESHOLDS
         if kind in rows["after"]

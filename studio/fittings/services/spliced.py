@@ -78,8 +78,8 @@ def performed(row: Fitting, value: core.Fitting, clip: Clip, perform: Perform) -
     others = fittings_of_parts(splice, row.character_id) if splice else {}
     if splice is None or not others or splice.problem or splices.outdated(splice):
         return None
-    wanted, first = splice.value(), splice.clip
-    clips = splices.parts_of(wanted.clips)
+    definition, first = splice.value(), splice.clip
+    clips = splices.parts_of(definition.clips)
     at_hand: dict[str, PreparedClip] = {}
     for name, part in clips.items():
         own = others.get(part.skeleton_id)
@@ -89,10 +89,10 @@ def performed(row: Fitting, value: core.Fitting, clip: Clip, perform: Perform) -
             at_hand[name] = _kept(row, value, part, first.fps, perform)
         else:
             # No fitting of its own: by the skeleton of the splice, and what that one does by the character.
-            through = splices.prepared(wanted, clips)[name].clip
+            through = splices.prepared(definition, clips)[name].clip
             at_hand[name] = _prepared(row, transfer(through, value), first.fps)
     scale = 1.0 if value.settings.path == "absolute" else value.settings.stride or value.scale
-    made = splice_like(_in_the_library(splice.pk, first.motion_key), wanted, at_hand, scale).clip
+    made = splice_like(_in_the_library(splice.pk, first.motion_key), definition, at_hand, scale).clip
     return made.renamed(clip.name).cut(clip.first, clip.last)
 
 

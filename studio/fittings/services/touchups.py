@@ -101,11 +101,11 @@ class FittedClip:
     def base(self, frames: Iterable[int]) -> WorldMotion | None:
         """Some frames without layers, and before joints are held within their limits, as keys know them. None for no
         frame."""
-        wanted = sorted(set(frames))
-        if not wanted:
+        numbers = sorted(set(frames))
+        if not numbers:
             return None
         known = self._base
-        missing = [frame for frame in wanted if frame not in known.frames]
+        missing = [frame for frame in numbers if frame not in known.frames]
         settings = self.value.settings
         free = self.value if settings.limits == "off" else self.value.with_settings(replace(settings, limits="off"))
         whole = len(missing) > SINGLY
@@ -116,9 +116,9 @@ class FittedClip:
             for number in missing if whole else [frame]:
                 row = number - frame
                 known.frames[number] = made.rotations[:, row].copy(), made.positions[:, row].copy()
-        rotations, positions = (np.stack([known.frames[frame][n] for frame in wanted], axis=1) for n in (0, 1))
+        rotations, positions = (np.stack([known.frames[frame][n] for frame in numbers], axis=1) for n in (0, 1))
         fps, loop = self.clip.fps, refined_value(self.clip).clip.loop
-        return WorldMotion(self.value.target, rotations, positions, fps, np.array(wanted, dtype=float), loop)
+        return WorldMotion(self.value.target, rotations, positions, fps, np.array(numbers, dtype=float), loop)
 
     @property
     def _base(self) -> "_BaseFrames":
@@ -158,16 +158,16 @@ class _BaseFrames:
 _base_frames: OrderedDict[Any, _BaseFrames] = OrderedDict()
 
 
-def edit(fitted: FittedClip, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
-    """The layers after a change, and what it was in words. wanted: as
+def edit(fitted: FittedClip, change: Mapping[str, Any]) -> tuple[Layers, str]:
+    """The layers after a change, and what it was in words. change: as
     :class:`~studio.fittings.touchup_schemas.TouchUpEdit` says. Raises :class:`BadInput`."""
     layers = fitted.layers
-    op, name = wanted["op"], wanted.get("layer") or ""
+    op, name = change["op"], change.get("layer") or ""
     if op == "add":
         name = editing.free_name(layers, name or USUAL_NAME)
         return editing.with_layer(layers, name, mirrored=fitted.is_mirrored), f"layer “{name}”"
     if op == "order":
-        return editing.in_order(layers, wanted["names"]), "layers in another order"
+        return editing.in_order(layers, change["names"]), "layers in another order"
     if op in ("key", "turn", "move") and not any(layer.name == name for layer in layers.layers):
         name = name or editing.free_name(layers, USUAL_NAME)
         layers = editing.with_layer(layers, name, mirrored=fitted.is_mirrored)
@@ -175,21 +175,21 @@ def edit(fitted: FittedClip, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
     if op == "remove":
         return editing.without_layer(layers, name), f"layer “{name}” removed"
     if op == "layer":
-        changes = {key: value for key, value in wanted["changes"].items() if value is not None}
+        changes = {key: value for key, value in change["changes"].items() if value is not None}
         if "name" in changes:
             changes["name"] = " ".join(str(changes["name"]).split())
         return editing.with_layer(layers, name, **changes), f"layer “{name}”: {_described(changes)}"
     if op == "weight":
-        frame = wanted["frame"]
-        made = editing.set_weight_key(layers, name, fitted.time(frame), fitted.near(frame), wanted["weight"])
+        frame = change["frame"]
+        made = editing.set_weight_key(layers, name, fitted.time(frame), fitted.near(frame), change["weight"])
         return made, f"layer “{name}”: weight at frame {frame}"
     if fitted.is_mirrored != editing.layer_named(layers, name).mirrored:
         layers = editing.as_shown(layers, name, fitted.is_mirrored, fitted.context, across_of(fitted))
     if op in ("key", "turn", "move"):
-        return _by_hand(fitted, layers, name, wanted)
+        return _by_hand(fitted, layers, name, change)
     if op == "confirm":
         return _confirmed(fitted, layers, name), f"“{name}” kept as it is"
-    return _of_keys(fitted, layers, name, wanted)
+    return _of_keys(fitted, layers, name, change)
 
 
 def _described(changes: Mapping[str, Any]) -> str:
@@ -197,28 +197,28 @@ def _described(changes: Mapping[str, Any]) -> str:
     return ", ".join(f"named “{changes['name']}”" if key == "name" else words[key] for key in changes) or "as it was"
 
 
-def _by_hand(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
+def _by_hand(fitted: FittedClip, layers: Layers, name: str, change: Mapping[str, Any]) -> tuple[Layers, str]:
     """A key at a frame: said in numbers, or by what a hand does to the figure there."""
-    frame, joint = wanted["frame"], fitted.joint(wanted["bone"])
+    frame, joint = change["frame"], fitted.joint(change["bone"])
     time, near = fitted.time(frame), fitted.near(frame)
     part, number, bone = name_of(joint, fitted.context)
     label = f"{part}{f' {number + 1}' if number else ''}" or bone
     what = f"“{name}”: {label} at frame {frame}"
-    if wanted["op"] == "key":
-        channel: Channel = wanted.get("channel") or "rotation"
+    if change["op"] == "key":
+        channel: Channel = change.get("channel") or "rotation"
         if channel != "rotation":
             channel = editing.channel_of(joint, fitted.context)
-        touchup = editing.touchup_on(joint, channel, fitted.context, wanted.get("against") or "")
-        value, turn = wanted.get("value"), wanted.get("turn")
-        return editing.set_key(layers, name, touchup, time, near, value, turn, wanted.get("to_next")), what
+        touchup = editing.touchup_on(joint, channel, fitted.context, change.get("against") or "")
+        value, turn = change.get("value"), change.get("turn")
+        return editing.set_key(layers, name, touchup, time, near, value, turn, change.get("to_next")), what
     motion = fitted.motion(layers, frame)
-    if wanted["op"] == "turn":
-        by = rotation.about(_unit(wanted["axis"]), np.radians(wanted["degrees"]))
+    if change["op"] == "turn":
+        by = rotation.about(_unit(change["axis"]), np.radians(change["degrees"]))
         made = posing.turned(layers, name, joint, fitted.context, motion, time, near, by)
     else:
-        by, against = np.array(wanted["by"], dtype=float), wanted.get("against") or ""
+        by, against = np.array(change["by"], dtype=float), change.get("against") or ""
         made = posing.moved(layers, name, joint, fitted.context, motion, time, near, by, against)
-    others = [other for other in wanted.get("also", ()) if other != frame]
+    others = [other for other in change.get("also", ()) if other != frame]
     return _also(fitted, layers, made, name, frame, others), what
 
 
@@ -243,14 +243,14 @@ def _unit(axis: Sequence[float]) -> FloatArray:
     return np.array(axis, dtype=float) / size
 
 
-def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str, Any]) -> tuple[Layers, str]:
-    op: str = wanted["op"]
-    keys: list[tuple[int, int]] = [tuple(pair) for pair in wanted.get("keys") or ()]
-    weights: list[int] = wanted.get("weight_keys") or []
+def _of_keys(fitted: FittedClip, layers: Layers, name: str, change: Mapping[str, Any]) -> tuple[Layers, str]:
+    op: str = change["op"]
+    keys: list[tuple[int, int]] = [tuple(pair) for pair in change.get("keys") or ()]
+    weights: list[int] = change.get("weight_keys") or []
     count = len(keys) + (len(weights) if op in ("shift", "copy", "delete") else 0)
     many = f"{count} key{'s' if count != 1 else ''}"
     if op == "shift":
-        by: int = wanted["frames"]
+        by: int = change["frames"]
         frames = refined_value(fitted.clip).frames
 
         def moment(time: float) -> float:
@@ -267,21 +267,21 @@ def _of_keys(fitted: FittedClip, layers: Layers, name: str, wanted: Mapping[str,
         times = [layer.touchups[n].keys[k].time for n, k in keys if _there(layer, n, k)]
         if isinstance(layer.weight, tuple):
             times += [key.time for n, key in enumerate(layer.weight) if n in weights]
-        later = fitted.time(wanted["frame"]) - min(times, default=0.0)
+        later = fitted.time(change["frame"]) - min(times, default=0.0)
         made = editing.copied_weight_keys(layers, name, weights, later)
         return editing.copied_keys(made, name, keys, later), f"“{name}”: {many} copied"
     if op == "delete":
         made = editing.without_weight_keys(layers, name, weights)
         return editing.without_keys(made, name, keys), f"“{name}”: {many} removed"
     if op == "mirror":
-        facing = _facing(fitted, wanted.get("frame") or 0)
+        facing = _facing(fitted, change.get("frame") or 0)
         return editing.mirrored_keys(layers, name, keys, fitted.context, facing), f"“{name}”: {many} mirrored"
     if op == "ease":
-        begin, end = wanted.get("ease_in", "same"), wanted.get("ease_out", "same")
-        return editing.eased(layers, name, wanted["touchup"], begin, end), f"“{name}”: ease"
+        begin, end = change.get("ease_in", "same"), change.get("ease_out", "same")
+        return editing.eased(layers, name, change["touchup"], begin, end), f"“{name}”: ease"
     assert op == "interpolate"
-    made = editing.ways_changed(layers, name, keys, wanted["to_next"])
-    return made, f"“{name}”: {many} {wanted['to_next']}"
+    made = editing.ways_changed(layers, name, keys, change["to_next"])
+    return made, f"“{name}”: {many} {change['to_next']}"
 
 
 def _there(layer: Layer, touchup: int, key: int) -> bool:

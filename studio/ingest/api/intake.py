@@ -92,11 +92,11 @@ def bring(
 
 
 @router.post("clips/{clip_id}", response={201: Brought}, operation_id="read_clip_again")
-def read_again(request: HttpRequest, clip_id: Id, wanted: Reading) -> Status[Any]:
+def read_again(request: HttpRequest, clip_id: Id, payload: Reading) -> Status[Any]:
     """Lay the file that a clip came from out once more, read with another up axis, unit or facing; the clip itself
     stays."""
     clip = get_object_or_404(Clip.objects.select_related("take__content"), pk=clip_id)
-    changes = {key: value for key, value in wanted.dict().items() if value not in (None, "detect")}
+    changes = {key: value for key, value in payload.dict().items() if value not in (None, "detect")}
     _checked(changes)
     row = IntakeFile.objects.create(path=clip.take.name, content=clip.take.content, goes_to="library", told=changes)
     read_file.enqueue(row.pk)
@@ -181,10 +181,10 @@ def rows_out(rows: Any) -> list[dict[str, Any]]:
 
 
 @router.patch("rows", response=list[RowOut], operation_id="change_intake_rows")
-def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
+def change_rows(request: HttpRequest, payload: RowsChange) -> Any:
     """Change what is given in some rows: tick, name, range, floor, fields of the rule, the clip it is a version of."""
-    rows = IntakeRow.objects.filter(pk__in=wanted.ids).defer("plate")
-    given = wanted.dict(exclude_unset=True)
+    rows = IntakeRow.objects.filter(pk__in=payload.ids).defer("plate")
+    given = payload.dict(exclude_unset=True)
     if given.get("recipe") is not None:
         given["recipe"] = to_json(parse_recipe("The intake", given["recipe"]))
     if unknown := set(given.get("fields") or {}) - set(naming.FIELDS):
@@ -220,7 +220,7 @@ def change_rows(request: HttpRequest, wanted: RowsChange) -> Any:
                 row.becomes = clip
                 row.ticked = row.ticked or clip is not None
             row.save()
-    return rows_out(IntakeRow.objects.filter(pk__in=wanted.ids))
+    return rows_out(IntakeRow.objects.filter(pk__in=payload.ids))
 
 
 @router.get("rows/{row_id}/plate", response=PlateOut | None, operation_id="get_intake_plate")
@@ -262,10 +262,10 @@ def tell(request: HttpRequest, changes: Telling) -> Any:
 
 
 @router.patch("files/{file_id}", response=FileOut, operation_id="change_intake_file")
-def change_file(request: HttpRequest, file_id: Id, wanted: FileChange) -> Any:
+def change_file(request: HttpRequest, file_id: Id, payload: FileChange) -> Any:
     """A character's name, or of which character it is a new version."""
     row = get_object_or_404(IntakeFile, pk=file_id)
-    given = wanted.dict(exclude_unset=True)
+    given = payload.dict(exclude_unset=True)
     if "name" in given:
         row.name = " ".join((given["name"] or "").split())[:255]
     if "becomes_id" in given:
@@ -333,10 +333,10 @@ def get_names(request: HttpRequest) -> Any:
 
 
 @router.post("accept", response=Brought, operation_id="accept_intake")
-def accept(request: HttpRequest, wanted: Wanted) -> dict[str, Any]:
+def accept(request: HttpRequest, payload: Wanted) -> dict[str, Any]:
     """Take the files in, one transaction each, in the worker."""
     files = IntakeFile.objects.filter(state__in=[State.READY, State.REFUSED])
-    ids = begin(files if wanted.files is None else files.filter(pk__in=wanted.files))
+    ids = begin(files if payload.files is None else files.filter(pk__in=payload.files))
     for pk in ids:
         accept_file.enqueue(pk)
     return {"ids": ids}
@@ -350,9 +350,9 @@ def stop(request: HttpRequest) -> Any:
 
 
 @router.post("dismiss", response=Summary, operation_id="dismiss_intake")
-def dismiss(request: HttpRequest, wanted: Wanted) -> Any:
+def dismiss(request: HttpRequest, payload: Wanted) -> Any:
     """Take files out of the intake; nothing of them is kept."""
     files = IntakeFile.objects.exclude(state=State.ACCEPTING)
-    (files if wanted.files is None else files.filter(pk__in=wanted.files)).delete()
+    (files if payload.files is None else files.filter(pk__in=payload.files)).delete()
     forget_lonely()
     return summary(request)

@@ -33,31 +33,31 @@ def get_board(request: HttpRequest) -> dict[str, Any]:
 
 
 @router.post("plan", response=list[ActionOut], operation_id="plan_actions")
-def plan(request: HttpRequest, wanted: CellsIn) -> Any:
+def plan(request: HttpRequest, payload: CellsIn) -> Any:
     """What each action on these cells would mean. Nothing is changed."""
-    return board.plans(wanted.cells)
+    return board.plans(payload.cells)
 
 
 @router.post("transfer", response={202: RunOut, 204: None}, operation_id="start_run")
-def transfer(request: HttpRequest, wanted: TransferIn) -> Any:
+def transfer(request: HttpRequest, payload: TransferIn) -> Any:
     """Start a run over these cells; nothing where none of them is left to do."""
-    run = board.transfer(wanted.cells, wanted.update)
+    run = board.transfer(payload.cells, payload.update)
     return Status(202, counted([run])[0]) if run else Status(204, None)
 
 
 @router.post("accept", response=list[Before], operation_id="accept_cells")
-def accept(request: HttpRequest, wanted: CellsIn) -> Any:
+def accept(request: HttpRequest, payload: CellsIn) -> Any:
     """Accept the newest results of these cells; answers with how they were before."""
-    return board.accept(wanted.cells)
+    return board.accept(payload.cells)
 
 
 @router.post("retire", response=list[Before], operation_id="retire_cells")
-def retire(request: HttpRequest, wanted: CellsIn) -> Any:
+def retire(request: HttpRequest, payload: CellsIn) -> Any:
     """Put the results of these cells out of sight; answers with how they were before."""
-    return board.retire(wanted.cells)
+    return board.retire(payload.cells)
 
 
 @router.post("restore", response=list[Before], operation_id="restore_cells")
-def restore(request: HttpRequest, wanted: Restoring) -> Any:
+def restore(request: HttpRequest, payload: Restoring) -> Any:
     """Take back, or make again, what was accepted, sent back or retired."""
-    return board.restore([row.dict() for row in wanted.rows])
+    return board.restore([row.dict() for row in payload.rows])

@@ -92,23 +92,25 @@ def get_cell(
 
 
 @router.post("", response={202: RenditionOut}, operation_id="make_rendition")
-def make(request: HttpRequest, wanted: RenditionIn) -> Status[Any]:
+def make(request: HttpRequest, payload: RenditionIn) -> Status[Any]:
     """Transfer a clip to a character, in the worker, before anything else that waits."""
-    cell = (wanted.clip_id, wanted.character_id)
+    cell = (payload.clip_id, payload.character_id)
     runs.start([cell], first=True)
     row = get_object_or_404(_rows(), clip_id=cell[0], character_id=cell[1])
     return Status(202, out(row))
 
 
 @router.post("queue", response=list[QueueRow], operation_id="review_queue")
-def queue(request: HttpRequest, wanted: QueueIn) -> list[Any]:
+def queue(request: HttpRequest, payload: QueueIn) -> list[Any]:
     """Results in the order they want a look: the worst findings first. Without cells, all that are not accepted, or
     all."""
-    if wanted.cells is not None:
-        rows = list(board.renditions_in(wanted.cells).values())
+    if payload.cells is not None:
+        rows = list(board.renditions_in(payload.cells).values())
         rows = list(_rows().filter(pk__in=[row.pk for row in rows]))
     else:
-        rows = [row for row in _rows().exclude(newest=None) if wanted.everything or STATES[state_of(row)] != "accepted"]
+        rows = [
+            row for row in _rows().exclude(newest=None) if payload.everything or STATES[state_of(row)] != "accepted"
+        ]
     found = [(row, row.newest) for row in rows if row.newest is not None and not row.retired]
     found.sort(key=lambda pair: (-pair[1].rank, pair[0].title, pair[0].performed_by))
     return [
@@ -145,9 +147,9 @@ def stop(request: HttpRequest, rendition_id: Id) -> Any:
 
 
 @router.post("{rendition_id}/send-back", response=list[Before], operation_id="send_back")
-def send_back(request: HttpRequest, rendition_id: Id, wanted: SendingBack) -> Any:
+def send_back(request: HttpRequest, rendition_id: Id, payload: SendingBack) -> Any:
     """Send a result back with a note on what is to be mended."""
-    return board.send_back(get_object_or_404(Rendition, pk=rendition_id), wanted.note)
+    return board.send_back(get_object_or_404(Rendition, pk=rendition_id), payload.note)
 
 
 def _revision(rendition_id: Id, revision: int | None) -> Revision:

@@ -28,9 +28,9 @@ def list_runs(request: HttpRequest) -> Any:
 
 
 @router.post("first", response={204: None}, operation_id="look_first")
-def look_first(request: HttpRequest, wanted: FirstIn) -> Status[Any]:
+def look_first(request: HttpRequest, payload: FirstIn) -> Status[Any]:
     """What is being looked at comes before the rest of what waits."""
-    runs.look_first(wanted.cells[:4000])
+    runs.look_first(payload.cells[:4000])
     return Status(204, None)
 
 
