@@ -87,6 +87,12 @@ def coarse(name: str) -> bytes:
 
 
 @cache
+def coarse_mesh(name: str) -> BareMesh:
+    """The same of a ninth of the triangles, as it is read."""
+    return read_mesh(coarse(name), f"{name}.glb")
+
+
+@cache
 def bare_mesh(name: str) -> BareMesh:
     """A figure's mesh without bones, as it is read."""
     return read_mesh(bare(name), f"{name}.glb")

@@ -28,7 +28,7 @@ from armuto.rigging.skeleton import skeleton_from
 from armuto.rigging.skeleton_draft import SkeletonOptions
 from armuto.rigging.stripping import without_bones
 from armuto.tests.files import DEMO, PORTER
-from armuto.tests.sculptures import bare, bare_mesh, figure, proposed, rigged
+from armuto.tests.sculptures import bare_mesh, coarse, coarse_mesh, figure, proposed, rigged
 from armuto.tests.test_rigging_files import obj
 
 BARE = DEMO.parent / "without_bones"
@@ -56,7 +56,7 @@ def tube(length: float, radius: float, around: int = 24, along: int = 40) -> tup
 
 class Definitions(unittest.TestCase):
     def setUp(self) -> None:
-        self.mesh, self.landmarks = bare_mesh("porter"), proposed("porter")
+        self.mesh, self.landmarks = coarse_mesh("porter"), proposed("porter")
 
     def test_json_is_exact_and_tells_definitions_apart(self) -> None:
         whole = RigDefinition(
@@ -100,7 +100,7 @@ class Definitions(unittest.TestCase):
         self.assertEqual(len({piece.name for piece in pieces}), len(pieces))
         self.assertGreater(pieces[0].points, pieces[1].points)
         cap = next(piece for piece in pieces if piece.middle[1] > 0.9 * self.mesh.points[:, 1].max())
-        whole = rigged("porter")
+        whole = rig(self.mesh, RigDefinition(self.landmarks))
         made = rig(self.mesh, RigDefinition(self.landmarks, omitted=frozenset({cap.number})))
         self.assertLess(made.kept.sum(), whole.kept.sum())
         shown = read_points(made.glb())
@@ -144,7 +144,7 @@ class Definitions(unittest.TestCase):
     def test_another_unit_is_the_same_body_in_another_size(self) -> None:
         half = RigDefinition(self.landmarks).scaled(0.5, 1.0)
         np.testing.assert_allclose(half.landmarks.at("left knee"), self.landmarks.at("left knee") / 2)
-        mesh = read_mesh(bare("porter"), "porter.glb", None, 0.5)
+        mesh = read_mesh(coarse("porter"), "porter.glb", None, 0.5)
         np.testing.assert_allclose(mesh.points, self.mesh.points / 2)
 
 

@@ -18,7 +18,7 @@ from armuto.rigging.pieces import pieces_of
 from armuto.rigging.pipeline import rig
 from armuto.rigging.preparing import bound_mesh, prepare
 from armuto.rigging.reading import BareMesh, read_mesh
-from armuto.tests.sculptures import bare, bare_mesh, proposed
+from armuto.tests.sculptures import bare_mesh, coarse, coarse_mesh, proposed
 from armuto.tests.test_rig_definitions import tube
 
 
@@ -123,7 +123,7 @@ class Moves(unittest.TestCase):
         np.testing.assert_allclose(back.at("left wrist"), landmarks.at("left wrist"), atol=1e-6)
 
     def test_the_figure_is_bound_and_written_as_it_was_arranged(self) -> None:
-        mesh, landmarks = bare_mesh("bellringer"), proposed("bellringer")
+        mesh, landmarks = coarse_mesh("bellringer"), proposed("bellringer")
         cap = next(row.number for row in pieces_of(mesh) if row.name == "cap")
         move = PieceMove((0.0, 0.2, 0.0), (0.0, 0.0, 30.0), tuple(pivot_of(mesh, cap).tolist()))
         made = rig(mesh, RigDefinition(landmarks, moves={cap: move}))
@@ -142,7 +142,7 @@ class Moves(unittest.TestCase):
 
     def test_a_binding_says_how_far_it_is(self) -> None:
         said: list[tuple[float, str]] = []
-        prepared = prepare(bare("porter"), "porter.glb")
+        prepared = prepare(coarse("porter"), "porter.glb")
         bound_mesh(prepared.glb, "porter.glb", prepared.definition, lambda *row: said.append(row))
         shares = [share for share, _ in said]
         self.assertEqual(shares, sorted(shares))

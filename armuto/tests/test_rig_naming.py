@@ -17,7 +17,7 @@ from armuto.rigging.naming import BoneNaming
 from armuto.rigging.pipeline import rig
 from armuto.rigging.skeleton import skeleton_from
 from armuto.rigging.skeleton_draft import SkeletonOptions
-from armuto.tests.sculptures import bare_mesh, proposed
+from armuto.tests.sculptures import bare_mesh, coarse_mesh, proposed
 
 
 class Naming(unittest.TestCase):
@@ -64,7 +64,7 @@ class Naming(unittest.TestCase):
         self.assertEqual(called(["hips", "chest"], hips=("Chest",)), ["Chest", "chest 2"])
 
     def test_the_file_has_them_and_moves_as_it_did(self) -> None:
-        mesh, landmarks = bare_mesh("porter"), proposed("porter")
+        mesh, landmarks = coarse_mesh("porter"), proposed("porter")
         pattern = next(row for row in patterns.shipped() if row.name == "Humanoid avatar")
         plain = proposed_definition(landmarks)
         named = replace(plain, naming=BoneNaming(pattern.name, pattern.parts), follows={1: "head"})

@@ -19,7 +19,7 @@ from armuto.errors import BadInput
 from armuto.pairing import patterns
 from armuto.rigging.reading import read_mesh
 from armuto.tests.files import WALK
-from armuto.tests.sculptures import bare, figure
+from armuto.tests.sculptures import coarse, figure
 from armuto.tests.test_cli import run
 from armuto.tests.test_gltf import character
 
@@ -198,7 +198,7 @@ class Command(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
         self.sculpture = self.folder / "keeper.glb"
-        self.sculpture.write_bytes(bare("keeper"))
+        self.sculpture.write_bytes(coarse("keeper"))
 
     def test_landmarks_are_written_changed_and_used(self) -> None:
         told, out = self.folder / "l.json", self.folder / "out.glb"

@@ -13,7 +13,7 @@ from demo.serving import CSRF
 from studio.changes.api import ending
 from studio.tests.test_pairing import Pairing
 
-EXAMPLES = int(os.environ.get("ARMUTO_TEST_EXAMPLES", "2"))  # per operation and mode
+EXAMPLES = int(os.environ.get("ARMUTO_TEST_EXAMPLES", "1"))  # per operation and mode
 HEADERS = {"Host": "localhost", **CSRF}
 
 
@@ -58,4 +58,4 @@ class GeneratedRequests(Pairing):
             for mode in schemathesis.GenerationMode:
                 with self.subTest(operation=operation.label, mode=mode.name):
                     tried += self.ask(operation, mode)
-        self.assertGreater(tried, 500)
+        self.assertGreater(tried, 300)
