@@ -1,5 +1,6 @@
 """Data files of earlier states of the program are taken into use as they are."""
 
+import hashlib
 import json
 import lzma
 import os
@@ -119,6 +120,52 @@ class BeforeLeases(DataFile):
         self.assertEqual(counts, {"clips": 1, "characters": 1, "fittings": 1, "accepted": 1, "arriving": 0})
         self.assertEqual((found["clip"], found["figure"], found["state"]), ("walk", "fox", "accepted"))
         self.assertEqual((found["files"], found["rows"], found["delivered"]), ([["late.bvh", "ready"]], 1, 1))
+        self.assertIn("everything is as it was put in", self.manage("verify"))
+
+
+class BeforeContents(DataFile):
+    """The state in which bytes lay whole in rows of whoever held them: an arrival, two files of the intake of which
+    one got bones, a figure made of another format, two meshes without their bones."""
+
+    made = "before_contents"
+    HELD = (
+        ("SELECT name, data FROM {0}arrival JOIN {0}arrivalcontent ON arrival_id = id", "ingest_"),
+        ("SELECT path, data FROM {0}intakefile JOIN {0}intakecontent ON file_id = id", "ingest_"),
+        ("SELECT path, data FROM {0}intakesculpture", "ingest_"),
+        ("SELECT path, mesh FROM {0}intakesculpture", "ingest_"),
+        ("SELECT sha256, data FROM {0}original JOIN {0}originalcontent ON original_id = id", "library_"),
+        ("SELECT name, data FROM {0}character JOIN {0}characterdisplay ON character_id = id", "cast_"),
+        ("SELECT rig_id, data FROM {0}rigmesh", "rigs_"),
+        ("SELECT rig_id, standing FROM {0}rigmesh", "rigs_"),
+    )
+    ASK = """
+import hashlib, json
+from studio.cast.models import Character
+from studio.ingest.models import Arrival, IntakeFile, IntakeSculpture
+from studio.library.models import Original
+from studio.rigs.models import RigMesh
+def held(model, name, field):
+    rows = model._base_manager.select_related(field)
+    pairs = ((getattr(row, name), getattr(row, field)) for row in rows)
+    return [[key, content and hashlib.sha256(content.data).hexdigest()] for key, content in pairs]
+print(json.dumps([
+    held(Arrival, "name", "content"), held(IntakeFile, "path", "content"), held(IntakeSculpture, "path", "original"),
+    held(IntakeSculpture, "path", "mesh"), held(Original, "sha256", "content"), held(Character, "name", "display_file"),
+    held(RigMesh, "rig_id", "bound"), held(RigMesh, "rig_id", "standing"),
+]))
+"""
+
+    def test_every_byte_is_where_it_was(self):
+        with sqlite3.connect(self.folder / "armuto.sqlite3") as data:
+            before = [data.execute(query.format(app)).fetchall() for query, app in self.HELD]
+        data.close()
+        hashed = [sorted([key, held and hashlib.sha256(held).hexdigest()] for key, held in rows) for rows in before]
+        self.assertEqual([len(rows) for rows in hashed], [1, 2, 1, 1, 3, 1, 2, 2])
+        self.manage("migrate", "--verbosity", "0")
+        after = json.loads(self.manage("shell", "--no-imports", "-c", self.ASK).splitlines()[-1])
+        # Of the characters one has the figure that it came as.
+        after[5] = [[name, held] for name, held in after[5] if held]
+        self.assertEqual([sorted(rows) for rows in after], hashed)
         self.assertIn("everything is as it was put in", self.manage("verify"))
 
 
