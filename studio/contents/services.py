@@ -4,6 +4,7 @@ import hashlib
 import time
 from datetime import timedelta
 
+from django.conf import settings
 from django.db import connection, transaction
 from django.db.models import Exists, ForeignObjectRel, Model, OuterRef, QuerySet
 from django.utils.timezone import now
@@ -14,9 +15,8 @@ MB = 1024 * 1024
 CHUNK = 4 * MB  # bytes per transaction
 #: Seconds between two chunks: who waits for the lock asks for it every now and then, and has no place in a queue.
 TURN = 0.05
-#: For how long a content that nothing refers to is kept: whoever stored it may not have come to that yet. Longer than
-#: any task may take.
-UNREFERRED = timedelta(hours=1)
+#: For how long a content that nothing refers to is kept: whoever stored it may not have come to that yet.
+UNREFERRED = max(timedelta(hours=1), timedelta(seconds=2 * settings.TASK_SECONDS))
 
 
 def store(data: bytes) -> Content:
@@ -26,7 +26,9 @@ def store(data: bytes) -> Content:
     with transaction.atomic():
         content, new = Content.objects.get_or_create(sha256=sha256, defaults={"size": len(data), "stored": now()})
         if not new:
+            # Asked once the row is ours: a sweep may have begun since it was found.
             Content.objects.filter(pk=content.pk).update(stored=now())
+            content.refresh_from_db(fields=["whole"])
         starts = range(0, len(data), CHUNK)
         if not content.whole and len(starts) <= 1:
             _write(content, data, starts)
