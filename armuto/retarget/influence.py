@@ -26,9 +26,9 @@ def influences(
     for joint, name in enumerate(target.names):
         part = mapping[joint].part if joint in mapping else None
         limb = plan.by_name[part].limb if part in plan.by_name else None
-        strength = next((follow[key] for key in (name, part, limb) if key is not None and key in follow), None)
-        if strength is not None and strength != RotationInfluence():
-            out[joint] = strength
+        chosen = next((follow[key] for key in (name, part, limb) if key is not None and key in follow), None)
+        if chosen is not None and chosen != RotationInfluence():
+            out[joint] = chosen
     return out
 
 

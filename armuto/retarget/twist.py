@@ -32,8 +32,8 @@ def share_twist(world: FloatArray, context: RetargetContext, turning: tuple[Twis
         angle = twist.share * settings.twist * _turn_about(world, twist.upper, twist.lower, stance, axis)
         above = int(target.parents[twist.upper])
         if settings.thigh and above >= 0:
-            local = rotation.rotate(stance.rotations[twist.upper], axis)
-            along = rotation.rotate(rotation.inverse(stance.rotations[above]), local)
+            world_axis = rotation.rotate(stance.rotations[twist.upper], axis)
+            along = rotation.rotate(rotation.inverse(stance.rotations[above]), world_axis)
             angle = angle - settings.thigh * (1 - twist.share) * _turn_about(world, above, twist.upper, stance, along)
         local = rotation.multiply(inverse_upper, stance.rotations[twist.joint])
         world[twist.joint] = rotation.multiply(upper, rotation.multiply(rotation.about(axis, angle), local))

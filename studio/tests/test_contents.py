@@ -6,7 +6,7 @@ from unittest import mock
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import TestCase, TransactionTestCase
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as GeneratedCase
 
@@ -26,6 +26,7 @@ def age() -> None:
 
 
 class Storing(GeneratedCase):
+    @settings(max_examples=40, deadline=None, database=None, derandomize=True)
     @given(st.binary(max_size=40), st.integers(1, 12))
     def test_whatever_is_stored_is_read_back(self, data: bytes, size: int) -> None:
         with mock.patch.object(services, "CHUNK", size):
