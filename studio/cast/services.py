@@ -44,10 +44,10 @@ class StoredFiles:
     display: Content | None
 
 
-def store_files(document: Document, data: bytes) -> StoredFiles:
+def store_files(document: Document, original: Content) -> StoredFiles:
     """To be called before the transaction in which the character is kept, as :func:`studio.contents.services.store`."""
-    made = document.display if document.display != data else None
-    return StoredFiles(store(data), store(made) if made is not None else None)
+    display = None if document.display is None else store(document.display)
+    return StoredFiles(original, None if display == original else display)
 
 
 def keep_character(document: Document, files: StoredFiles, name: str = "") -> Character:

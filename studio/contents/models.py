@@ -53,7 +53,7 @@ class ContentHolder(models.Model):
     class Meta:
         abstract = True
 
-    def held(self) -> Content:
+    def required_content(self) -> Content:
         """Raises :class:`BadInput` where it refers to none, or no longer."""
         if self.content is None:
             raise BadInput(f"{self}: its bytes are not kept; bring the file in again.")

@@ -11,8 +11,7 @@ from django.utils.timezone import now
 
 from studio.contents.models import Chunk, Content
 
-MB = 1024 * 1024
-CHUNK = 4 * MB  # bytes per transaction
+CHUNK = 4 * settings.MB  # bytes per transaction
 #: Seconds between two chunks: who waits for the lock asks for it every now and then, and has no place in a queue.
 TURN = 0.05
 #: For how long a content that nothing refers to is kept: whoever stored it may not have come to that yet.

@@ -38,7 +38,7 @@ def read_arrival(arrival_id: int) -> None:
         return bool(Arrival.objects.filter(pk=arrival_id).update(done=done, total=total))
 
     try:
-        found = take_in(arrival.held().data, arrival.name, arrival.goes_to, reached)
+        found = take_in(arrival.required_content().data, arrival.name, arrival.goes_to, reached)
         outcome = {"state": Arrival.State.ACCEPTED, "clips": found.clips, "characters": found.characters}
         outcome["refused"] = found.refused
         if arrival.name == museum.NAME:
@@ -64,7 +64,7 @@ def read_file(file_id: int) -> None:
         return  # dismissed before its turn came
     row = IntakeFile.objects.select_related("content").get(pk=file_id)
     with _refusing(row):
-        data = row.held().data
+        data = row.required_content().data
         if is_archive(data, row.path) and not row.path.lower().endswith((".gltf", ".dae")):
             for pk in unpack(row, data):
                 read_file.enqueue(pk)

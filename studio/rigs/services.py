@@ -175,7 +175,7 @@ def apply(row: Rig) -> Character:
     digest = row.value().digest
     made = bound(row)
     document = reader.read(made.glb, row.mesh_name, read_as(row))
-    files = store_files(document, made.glb)
+    files = store_files(document, store(made.glb))
     with transaction.atomic():
         row.refresh_from_db()
         if row.value().digest != digest:

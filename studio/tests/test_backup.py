@@ -113,6 +113,7 @@ class Backup(unittest.TestCase):
     def test_verify_finds_what_was_damaged(self):
         self.assertIn("everything is as it was put in", self.manage("verify"))
         with sqlite3.connect(self.folder / "armuto.sqlite3") as held:
+            held.execute("UPDATE library_original SET size = size + 1")
             held.execute("UPDATE contents_chunk SET data = X'00'")
         held.close()
         self.assertIn("chore 1.bvh: its content is not what came in", self.manage("verify", status=1))

@@ -15,6 +15,7 @@ from armuto.export import settings as delivery_settings
 from armuto.intake.detection import ImportOptions
 from armuto.tests.files import DEMO, PORTER
 from studio.cast.services import keep_character, store_files
+from studio.contents.services import store
 from studio.delivery.models import Delivery, DeliveryItem
 from studio.delivery.services import planning
 from studio.renditions import results
@@ -210,7 +211,7 @@ class Deliveries(TransferredStudio):
     def test_into_the_file_of_a_figure_whose_height_was_said(self):
         """Its file alone reads as a grown porter; the result is one of half a metre."""
         document = formats.read(PORTER.read_bytes(), "small.glb", ImportOptions(height=0.5))
-        small = keep_character(document, store_files(document, PORTER.read_bytes()), "small porter")
+        small = keep_character(document, store_files(document, store(PORTER.read_bytes())), "small porter")
         self.transfer((self.walk.pk, small.pk))
         row = Rendition.objects.get(clip=self.walk, character=small)
         path = f"/api/deliveries/onto/{row.pk}"

@@ -15,6 +15,7 @@ from armuto.kinematics.clip import still
 from studio.cast.models import Character
 from studio.cast.schemas import CharacterChange, CharacterOut
 from studio.cast.services import new_version_of, store_files
+from studio.contents.services import store
 from studio.library.api import skeleton_out
 from studio.library.schemas import PlateOut, SkeletonTree
 from studio.library.services import changed_tags, plate_of, shortened
@@ -78,7 +79,7 @@ def post_version(request: HttpRequest, character_id: Id, file: File[UploadedFile
     # A unit without a name comes from a height that was said; another file shows its own.
     unit = None if unit_name(frame.unit) in UNITS else frame.unit
     document = reader.read(data, name, ImportOptions(unit, turned=frame.turned))
-    new_version_of(row, document, store_files(document, data))
+    new_version_of(row, document, store_files(document, store(data)))
     return row
 
 

@@ -9,9 +9,7 @@ storing = import_module("studio.contents.migrations._storing")
 def move(apps, _):
     characters = apps.get_model("cast", "Character").objects
     held = apps.get_model("cast", "CharacterDisplay").objects
-    for pk in held.order_by("pk").values_list("pk", flat=True):
-        data = held.filter(pk=pk).values_list("data", flat=True).get()
-        characters.filter(pk=pk).update(display_file=storing.stored(apps, data))
+    storing.move(apps, held, "data", characters, "display_file")
 
 
 class Migration(migrations.Migration):

@@ -19,10 +19,9 @@ def stored(apps, data):
     return content.pk
 
 
-def move(apps, rows, blob, field):
-    """Let a field of each of the rows refer to a content of what lies in its blob."""
+def move(apps, rows, blob, holders, field):
+    """Let a field of each of the holders refer to a content of what lies in the blob of the row of its number."""
     for pk in rows.order_by("pk").values_list("pk", flat=True):
-        row = rows.filter(pk=pk)
-        data = row.values_list(blob, flat=True).get()
+        data = rows.filter(pk=pk).values_list(blob, flat=True).get()
         if data is not None:
-            row.update(**{field: stored(apps, data)})
+            holders.filter(pk=pk).update(**{field: stored(apps, data)})

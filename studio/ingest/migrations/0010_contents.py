@@ -10,12 +10,10 @@ def move(apps, _):
     for name, holder in (("ArrivalContent", "Arrival"), ("IntakeContent", "IntakeFile")):
         held = apps.get_model("ingest", name).objects
         holders = apps.get_model("ingest", holder)._base_manager
-        for pk in held.order_by("pk").values_list("pk", flat=True):
-            data = held.filter(pk=pk).values_list("data", flat=True).get()
-            holders.filter(pk=pk).update(content=storing.stored(apps, data))
+        storing.move(apps, held, "data", holders, "content")
     sculptures = apps.get_model("ingest", "IntakeSculpture").objects
-    storing.move(apps, sculptures, "data", "original")
-    storing.move(apps, sculptures, "mesh_data", "mesh")
+    storing.move(apps, sculptures, "data", sculptures, "original")
+    storing.move(apps, sculptures, "mesh_data", sculptures, "mesh")
 
 
 class Migration(migrations.Migration):

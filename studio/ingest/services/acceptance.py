@@ -84,7 +84,7 @@ def accept(file_id: int) -> tuple[list[int], list[int]]:
     document = document_of(waiting)
     try:
         if waiting.kind == IntakeFile.Kind.CHARACTER:
-            files = store_files(document, waiting.held().data)
+            files = store_files(document, waiting.required_content())
             with transaction.atomic():
                 return [], [_keep_character(_still_wanted(file_id), document, files)]
         clips = _keep_clips(waiting, document)
@@ -137,12 +137,12 @@ def _keep_clips(file: IntakeFile, document: Document) -> list[int]:
         wanted = _still_wanted(file.pk)
         for row in rows:
             if row.becomes:
-                original = keep_original(file.held(), file.file, document.format)
+                original = keep_original(file.required_content(), file.file, document.format)
                 skeleton = keep_skeleton(document, skeleton_name)
                 row.becomes.floor = row.floor
                 clip = document.clips[row.number]
                 new_version(row.becomes, document, clip, original, skeleton, (row.first, row.last))
         wanted.delete()
 
-    made = iter(keep_clips(document, file.held(), file.file, skeleton_name, new, with_them))
+    made = iter(keep_clips(document, file.required_content(), file.file, skeleton_name, new, with_them))
     return [row.becomes.pk if row.becomes else next(made).pk for row in rows]

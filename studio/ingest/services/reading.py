@@ -87,7 +87,7 @@ def _keep(document: formats.Document, data: bytes, goes_to: str, folder: str = "
     that it lies in, after which a new skeleton is called."""
     name = document.file
     if goes_to == "cast" or (goes_to == "auto" and document.skinned):
-        files = store_files(document, data)
+        files = store_files(document, store(data))
         with transaction.atomic():
             return TakenIn(characters=[keep_character(document, files).pk])
     if not document.clips:

@@ -103,7 +103,7 @@ def _alone(path: str, content: bytes, near: Mapping[str, bytes]) -> tuple[str, b
 
 
 def document_of(row: IntakeFile) -> Document:
-    return reader.read(row.held().data, row.file, row.as_told())
+    return reader.read(row.required_content().data, row.file, row.as_told())
 
 
 def lay_out(row: IntakeFile) -> list[int]:
@@ -112,7 +112,7 @@ def lay_out(row: IntakeFile) -> list[int]:
     Raises :class:`BadInput`."""
     try:
         document = _with_bones(row)
-        parts = performers_in(document, row.held().data, row.file, row.goes_to)
+        parts = performers_in(document, row.required_content().data, row.file, row.goes_to)
         if parts:
             return _take_apart(row, parts)
         _lay_out(row, document)
@@ -128,7 +128,7 @@ def _with_bones(row: IntakeFile) -> Document:
     try:
         return document_of(row)
     except BadInput as problem:
-        data = row.held().data
+        data = row.required_content().data
         if row.goes_to == "library" or not may_be_bare(data, row.file):
             raise
         try:
@@ -136,7 +136,7 @@ def _with_bones(row: IntakeFile) -> Document:
         except BadInput as other:
             # Where it holds nothing but a mesh, why that gets no bones; else what kept the file from being read.
             raise (other if only_mesh(row.file) else problem) from None
-    bare, mesh, bound = row.held(), store(made.prepared.glb), store(made.bound.glb)
+    bare, mesh, bound = row.required_content(), store(made.prepared.glb), store(made.bound.glb)
     with _writing(row):
         came, row.path = row.path, f"{PurePosixPath(row.path).with_suffix('')}.glb"[-255:]
         row.told = {"boned": made.note}

@@ -10,16 +10,12 @@ storing = import_module("studio.contents.migrations._storing")
 def move(apps, _):
     originals = apps.get_model("library", "Original").objects
     held = apps.get_model("library", "OriginalContent").objects
-    for row in originals.order_by("pk"):
-        data = held.filter(pk=row.pk).values_list("data", flat=True).first()
-        if data is None:
-            # Bytes that somebody has taken away are missed by “manage.py verify”, as they were before.
-            content, _ = apps.get_model("contents", "Content").objects.get_or_create(
-                sha256=row.sha256, defaults={"size": row.size, "whole": True, "stored": now()}
-            )
-            row.content_id = content.pk
-        else:
-            row.content_id = storing.stored(apps, data)
+    storing.move(apps, held, "data", originals, "content")
+    for row in originals.filter(content=None):
+        # Bytes that somebody has taken away are missed by “manage.py verify”, as they were before.
+        row.content, _ = apps.get_model("contents", "Content").objects.get_or_create(
+            sha256=row.sha256, defaults={"size": row.size, "whole": True, "stored": now()}
+        )
         row.save(update_fields=["content"])
 
 

@@ -115,7 +115,7 @@ class Command(StudioCommand):
             due, enlisted, swept = False, set(workers.enlisted()), -math.inf
             while True:
                 time.sleep(LOOK)
-                if time.monotonic() - swept > SWEEP and self._done(sweep_contents.enqueue):
+                if time.monotonic() - swept > SWEEP and self._succeeds(sweep_contents.enqueue):
                     swept = time.monotonic()
                 for child in children:
                     if child.look_after():
@@ -127,14 +127,14 @@ class Command(StudioCommand):
                 before, enlisted = enlisted, set(workers.enlisted())
                 due = due or bool(before - enlisted)
                 if due:
-                    due = not self._done(recovery.of_the_gone)
+                    due = not self._succeeds(recovery.of_the_gone)
         except KeyboardInterrupt:
             self.stdout.write("")
         finally:
             ending.set()
             self._end([child.process for child in children])
 
-    def _done(self, write: Callable[[], object]) -> bool:
+    def _succeeds(self, write: Callable[[], object]) -> bool:
         try:
             write()
         except OperationalError:

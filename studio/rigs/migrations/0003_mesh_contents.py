@@ -8,8 +8,8 @@ storing = import_module("studio.contents.migrations._storing")
 
 def move(apps, _):
     rows = apps.get_model("rigs", "RigMesh").objects
-    storing.move(apps, rows, "data", "bound")
-    storing.move(apps, rows, "standing_data", "standing")
+    storing.move(apps, rows, "data", rows, "bound")
+    storing.move(apps, rows, "standing_data", rows, "standing")
 
 
 class Migration(migrations.Migration):

@@ -71,7 +71,7 @@ def laid_out(file: IntakeFile) -> None:
         likely = file.becomes is not None
     else:
         likely = _motion(file, item.source, before)
-    sha256 = file.held().sha256
+    sha256 = file.required_content().sha256
     with transaction.atomic():
         contents = SourceItem.objects.get(pk=item.pk).contents
         if sha256 not in contents:

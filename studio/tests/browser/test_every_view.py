@@ -24,6 +24,9 @@ class EveryView(FullStudio):
     def setUp(self) -> None:
         super().setUp()
         self.fetching: set[Request] = set()
+        self.page.on("request", lambda request: self.fetching.add(request))
+        for ended in ("requestfinished", "requestfailed"):
+            self.page.on(ended, lambda request: self.fetching.discard(request))
         (walk,) = self.clips("walk")
         porter = Character.objects.get(name="porter")
         fitting = Fitting.objects.get(character=porter)
@@ -49,13 +52,7 @@ class EveryView(FullStudio):
     def visit(self, route: str) -> None:
         """Until nothing is being fetched any more, and what came is drawn. The page is the same for all views, as for
         whoever follows links."""
-        if self.page.url == "about:blank":
-            self.page.on("request", lambda request: self.fetching.add(request))
-            for ended in ("requestfinished", "requestfailed"):
-                self.page.on(ended, lambda request: self.fetching.discard(request))
-            self.go(route)
-        else:
-            self.page.evaluate(FOLLOW, route)
+        self.go(route) if self.page.url == "about:blank" else self.page.evaluate(FOLLOW, route)
         quiet = 0
         while quiet < 4:
             self.page.wait_for_timeout(100)
